@@ -1,0 +1,23 @@
+import type { Command } from 'commander'
+import { type Connection, type ConnectionFlags, connect } from '../connection.ts'
+import { type Paint, paint } from '../drawing/paint.ts'
+import type { Io } from '../io.ts'
+
+export type Flags = ConnectionFlags & { readonly json?: boolean }
+
+/** What every command starts from. */
+export type Context<F> = Connection & { readonly flags: F & Flags; readonly io: Io; readonly paint: Paint }
+
+/** Runs a command with its connection made; a command answers its exit code. */
+export type Run = (code: number) => void
+
+export const withContext =
+  <F, A extends unknown[]>(io: Io, done: Run, act: (context: Context<F>, ...args: A) => Promise<number>) =>
+  async (...given: unknown[]): Promise<void> => {
+    const command = given.at(-1) as Command
+    const flags = command.optsWithGlobals<F & Flags>()
+    const args = given.slice(0, -2) as A
+    done(await act({ ...connect(flags, io), flags, io, paint: paint(io.colour) }, ...args))
+  }
+
+export const printJson = (io: Io, value: unknown): void => io.out(`${JSON.stringify(value, null, 2)}\n`)

@@ -1,0 +1,94 @@
+import { existsSync } from 'node:fs'
+import { fileURLToPath } from 'node:url'
+import type { Command } from 'commander'
+import { paint } from '../drawing/paint.ts'
+import { table } from '../drawing/table.ts'
+import { exitCodes, UsageError } from '../exit-codes.ts'
+import type { Io } from '../io.ts'
+import { printJson, type Run } from './context.ts'
+
+type Printed = {
+  readonly name: string
+  readonly value: unknown
+  readonly source: string
+  readonly env: string
+  readonly says: string
+}
+
+/** What the service's own bundle offers. The command line is no part of it, and is used without it as well. */
+type ServiceBundle = {
+  serve(options: {
+    env: Io['env']
+    configFile?: string | undefined
+    onReady: (ready: { url: string; operatorKeyFile: string }) => void
+  }): Promise<void>
+  describeConfig(env: Io['env'], file: string | undefined): Printed[]
+  startFault(error: unknown): string | undefined
+}
+
+async function serviceBundle(): Promise<ServiceBundle> {
+  const file = new URL('./service.mjs', import.meta.url)
+  if (!existsSync(file))
+    throw new UsageError(`the service is not installed beside zbell; ${fileURLToPath(file)} is missing.`)
+  return (await import(file.href)) as ServiceBundle
+}
+
+type ServiceFlags = { readonly config?: string; readonly json?: boolean }
+
+export function serviceCommands(program: Command, io: Io, done: Run): void {
+  program
+    .command('serve')
+    .description('Run the service until it is told to stop')
+    .option('--config <file>', 'a YAML file of options')
+    .addHelpText('after', '\nExample:\n  $ ZB_DATA=/var/lib/zbell zbell serve --config /etc/zbell.yaml')
+    .action(async (_flags: object, command: Command) => {
+      const { config, json } = command.optsWithGlobals<ServiceFlags>()
+      const service = await serviceBundle()
+      await mended(service, () =>
+        service.serve({
+          env: io.env,
+          configFile: config,
+          onReady: (ready) =>
+            io.out(
+              json
+                ? `${JSON.stringify(ready)}\n`
+                : `The service is ready at ${ready.url}\nThe operator's key lies in ${ready.operatorKeyFile}\n`,
+            ),
+        }),
+      )
+      done(exitCodes.done)
+    })
+  program
+    .command('config')
+    .description('Print the service’s options, what is in force, and where each value came from')
+    .option('--config <file>', 'a YAML file of options')
+    .addHelpText('after', '\nExample:\n  $ ZB_PORT=8080 zbell config')
+    .action(async (_flags: object, command: Command) => {
+      const { config, json } = command.optsWithGlobals<ServiceFlags>()
+      const service = await serviceBundle()
+      const printed = await mended(service, async () => service.describeConfig(io.env, config))
+      if (json) printJson(io, printed)
+      else {
+        const p = paint(io.colour)
+        const rows = printed.map(({ name, value, source, env, says }) => [
+          name,
+          value === '' ? '–' : String(value),
+          source === 'default' ? p.dim(source) : source,
+          env,
+          says,
+        ])
+        io.out(table(['option', 'value', 'from', 'variable', 'what it does'], rows, p.dim))
+      }
+      done(exitCodes.done)
+    })
+}
+
+async function mended<T>(service: ServiceBundle, act: () => Promise<T>): Promise<T> {
+  try {
+    return await act()
+  } catch (error) {
+    const fault = service.startFault(error)
+    if (fault === undefined) throw error
+    throw new UsageError(fault)
+  }
+}

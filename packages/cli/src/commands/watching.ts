@@ -1,0 +1,93 @@
+import type { Delivery, Notification } from '@zbell/contract'
+import { readEvents } from '@zbell/contract/events'
+import { paintState } from '../drawing/paint.ts'
+import { pad, safe } from '../drawing/text.ts'
+import { clock } from '../drawing/time.ts'
+import { exitCodes } from '../exit-codes.ts'
+import { type Context, printJson } from './context.ts'
+
+/** When the service is done and devices still owe a receipt, they get so long. */
+const receiptsWithinMs = 5_000
+const settled = new Set(['shown', 'opened', 'dismissed', 'skipped', 'refused', 'expired', 'withdrawn'])
+
+/**
+ * Follows a notification until every device has come to an end, or has had time to report. Each step of each device is a
+ * line; of many devices only the totals are told.
+ */
+export async function watchToEnd(context: Context<object>, id: string): Promise<number> {
+  const { client, app, io, flags, paint } = context
+  const deliveries = new Map<string, Delivery>()
+  let last: Notification | undefined
+  const enough = new AbortController()
+  const signal = AbortSignal.any([io.stop, enough.signal])
+  let patience: NodeJS.Timeout | undefined
+  try {
+    for await (const { event, data } of readEvents(
+      await client.stream('watchNotification', { params: { app, id }, signal }),
+    )) {
+      if (event === 'delivery') {
+        const delivery = data as Delivery
+        if (!flags.json) tellSteps(context, delivery, deliveries.get(delivery.device))
+        deliveries.set(delivery.device, delivery)
+      }
+      if (event !== 'notification') continue
+      last = data as Notification
+      if (!flags.json && last.totals.expanded > deliveries.size) tellTotals(context, last)
+      if (last.state !== 'finished') continue
+      if (allSettled(last, deliveries)) break
+      patience ??= setTimeout(() => enough.abort(), receiptsWithinMs)
+    }
+  } catch (error) {
+    if (!signal.aborted) throw error
+  } finally {
+    clearTimeout(patience)
+  }
+  if (!last) return exitCodes.done
+  if (flags.json) printJson(io, { ...last, deliveries: [...deliveries.values()] })
+  else io.out(`\n${summary(last)}\n${reasonsOf(last, paint.dim)}`)
+  return io.stop.aborted || reached(last) > 0 || last.totals.expanded === 0 ? exitCodes.done : exitCodes.nobodyReached
+}
+
+const reached = ({ totals }: Notification): number =>
+  totals.accepted + totals.received + totals.shown + totals.opened + totals.dismissed
+
+function allSettled(notification: Notification, deliveries: ReadonlyMap<string, Delivery>): boolean {
+  if (notification.totals.expanded > deliveries.size)
+    return notification.totals.accepted + notification.totals.received === 0
+  return [...deliveries.values()].every(
+    ({ state }) => settled.has(state) || (state === 'received' && notification.mode === 'wake'),
+  )
+}
+
+function tellSteps({ io, paint }: Context<object>, delivery: Delivery, before: Delivery | undefined): void {
+  const told = new Set(before?.timeline.map(({ state }) => state))
+  for (const { state, at } of delivery.timeline.filter((step) => !told.has(step.state))) {
+    const why = state === delivery.state && delivery.reason ? `  ${delivery.reason.says}` : ''
+    const who = pad(safe(delivery.user ?? 'anonymous'), 10)
+    io.out(
+      `  ${paint.dim(clock(at, io))}  ${pad(delivery.platform, 8)} ${who} ${paint.dim(delivery.device.slice(-12))}  ${paintState(state, paint)}${why}\n`,
+    )
+  }
+}
+
+function tellTotals({ io }: Context<object>, { totals }: Notification): void {
+  const done = totals.expanded - totals.queued
+  const width = 30
+  const full = totals.expanded === 0 ? 0 : Math.round((done / totals.expanded) * width)
+  io.err(
+    `\r  ${'━'.repeat(full)}${'─'.repeat(width - full)}  ${done.toLocaleString('en')} of ${totals.expanded.toLocaleString('en')} devices${done === totals.expanded ? '\n' : ''}`,
+  )
+}
+
+export function summary({ totals }: Notification): string {
+  const parts = Object.entries(totals)
+    .filter(([state, count]) => state !== 'expanded' && count > 0)
+    .map(([state, count]) => `${count.toLocaleString('en')} ${state}`)
+  const devices = `${totals.expanded.toLocaleString('en')} device${totals.expanded === 1 ? '' : 's'}`
+  return parts.length === 0
+    ? `${devices}: nobody in the target has a device that could be rung.`
+    : `${devices}: ${parts.join(', ')}.`
+}
+
+export const reasonsOf = ({ reasons }: Notification, dim: (text: string) => string): string =>
+  reasons.map(({ count, says, does }) => `  ${count.toLocaleString('en')} × ${says} ${dim(does)}\n`).join('')

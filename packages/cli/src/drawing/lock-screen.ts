@@ -1,0 +1,47 @@
+import type { Handset } from '@zbell/contract'
+import type { Io } from '../io.ts'
+import type { Paint } from './paint.ts'
+import { cut, pad, safe, wrap } from './text.ts'
+import { ago } from './time.ts'
+
+const inner = 44
+const shownAtMost = 4
+
+/** Draws a handset as it lies on the table: its lock screen, or its app in front, with what it shows. */
+export function drawHandset(handset: Handset, io: Io, p: Paint): string {
+  const row = (text = '') => `  │ ${pad(text, inner)} │`
+  const centred = (text: string) => row(' '.repeat(Math.max(0, Math.floor((inner - text.length) / 2))) + text)
+  const now = new Date(handset.clock)
+  const at = { timeZone: io.timeZone }
+  const lines = [
+    `  ╭${'─'.repeat(inner + 2)}╮`,
+    centred('───'),
+    row(),
+    centred(now.toLocaleTimeString('en-GB', { ...at, hour: '2-digit', minute: '2-digit' })),
+    centred(now.toLocaleDateString('en-GB', { ...at, weekday: 'long', day: 'numeric', month: 'long' })),
+    row(),
+    ...(handset.locked
+      ? []
+      : [row(cut(handset.opened ? `In the app, at ${safe(handset.opened)}` : 'In the app', inner)), row()]),
+    ...handset.lockScreen
+      .slice(0, shownAtMost)
+      .flatMap((shown) => [
+        row(`┌${'─'.repeat(inner - 2)}┐`),
+        row(
+          `│ ${pad(cut(safe(shown.title), inner - 16), inner - 15)}${pad(ago(shown.shownAt, now.getTime()).padStart(11), 11)} │`,
+        ),
+        ...wrap(safe(shown.body ?? ''), inner - 4, 3).map((text) => row(`│ ${pad(text, inner - 4)} │`)),
+        row(`└${'─'.repeat(inner - 2)}┘`),
+      ]),
+    ...(handset.lockScreen.length > shownAtMost ? [row(`and ${handset.lockScreen.length - shownAtMost} more`)] : []),
+    ...(handset.lockScreen.length === 0 ? [centred('nothing here'), row()] : []),
+    row(),
+    centred('━━━━━━━━'),
+    `  ╰${'─'.repeat(inner + 2)}╯`,
+  ]
+  const about = [
+    `${p.strong(handset.id)}  ${handset.model} (${handset.platform})`,
+    `${handset.user ?? 'nobody'}’s, ${handset.locked ? 'locked' : 'unlocked'}, app ${handset.appState}, permission ${handset.permission}, badge ${handset.badge}`,
+  ]
+  return `${about.join('\n')}\n${lines.join('\n')}\n`
+}

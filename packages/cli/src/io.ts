@@ -1,0 +1,13 @@
+/** What a command sees of the outside, so that it can be run in a test as in a terminal. */
+export type Io = {
+  readonly env: Readonly<Record<string, string | undefined>>
+  readonly cwd: string
+  /** Results. */
+  out(text: string): void
+  /** Progress and refusals. */
+  err(text: string): void
+  readonly colour: boolean
+  readonly locale: string
+  readonly timeZone: string
+  readonly stop: AbortSignal
+}

@@ -1,0 +1,53 @@
+import { Command, CommanderError } from 'commander'
+import { deviceCommands } from './commands/devices.ts'
+import { handsetCommands } from './commands/handsets.ts'
+import { notificationCommands } from './commands/notifications.ts'
+import { sendCommand } from './commands/send.ts'
+import { serviceCommands } from './commands/service.ts'
+import { exitCodes, sayFailure } from './exit-codes.ts'
+import type { Io } from './io.ts'
+
+/** Runs one command line. @returns the exit code; nothing deeper ends the process */
+export async function main(argv: readonly string[], io: Io): Promise<number> {
+  let code: number = exitCodes.done
+  const done = (given: number) => {
+    code = given
+  }
+  const program = new Command('zbell')
+    .description('Ring the phones, tablets and browsers of your app’s users.')
+    .version('0.1.0', '--version', 'print the version')
+    .option('--url <address>', 'the service’s address (ZBELL_URL)')
+    .option('--key <key>', 'a backend key (ZBELL_KEY)')
+    .option('--app <name>', 'the app (ZBELL_APP)')
+    .option('--profile <file>', 'a file with url, key and app (ZBELL_PROFILE; else the nearest .zbell.yaml)')
+    .option('--json', 'print JSON')
+    .helpOption('--help', 'explain a command')
+    .showSuggestionAfterError()
+    .exitOverride()
+    .configureOutput({
+      writeOut: io.out,
+      writeErr: io.err,
+      outputError: (text, write) => write(text.replace(/^error: /, 'zbell: ')),
+    })
+    .addHelpText(
+      'after',
+      '\nExit codes: 0 done, 1 a fault of ours, 2 wrong call, 3 service not reached, 4 not allowed, 5 not found,\n6 refused as it is, 7 try again later, 8 sent but nobody was reached.',
+    )
+  sendCommand(program, io, done)
+  notificationCommands(program, io, done)
+  deviceCommands(program, io, done)
+  handsetCommands(program, io, done)
+  serviceCommands(program, io, done)
+  for (const command of [program, ...program.commands, ...program.commands.flatMap((group) => [...group.commands])]) {
+    command.exitOverride().configureOutput(program.configureOutput()).helpOption('--help', 'explain this command')
+  }
+  try {
+    await program.parseAsync([...argv], { from: 'user' })
+    return code
+  } catch (error) {
+    if (error instanceof CommanderError) return error.exitCode === 0 ? exitCodes.done : exitCodes.usage
+    const failure = sayFailure(error)
+    io.err(`zbell: ${failure.text}\n`)
+    return failure.code
+  }
+}

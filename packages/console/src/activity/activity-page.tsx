@@ -1,0 +1,104 @@
+import { useQuery } from '@tanstack/react-query'
+import type { Notification } from '@zbell/contract'
+import { useState } from 'react'
+import { Link } from 'react-router'
+import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
+import { usePlace } from '../app/place.ts'
+import { Moment } from '../parts/moment.tsx'
+import { Empty, Failure, Page, Pager, primary, Waiting } from '../parts/page.tsx'
+import { TotalsBar } from '../parts/states.tsx'
+import { inWords } from './in-words.ts'
+
+export function ActivityPage() {
+  const place = usePlace()
+  const [after, setAfter] = useState<string>()
+  const { data, error } = useQuery({
+    queryKey: [...keys.notifications(place), after ?? ''],
+    queryFn: () =>
+      api.call('listNotifications', {
+        params: { app: place.app.slug },
+        query: { environment: place.environment, limit: 25, ...(after ? { after } : {}) },
+      }),
+  })
+  return (
+    <Page
+      title="Activity"
+      asks="What was sent, and how far did it get?"
+      action={
+        <Link to="/write" className={primary}>
+          Write a notification
+        </Link>
+      }
+    >
+      {error ? <Failure error={error} /> : !data ? <Waiting /> : <List items={data.items} />}
+      <Pager
+        next={data?.next ?? null}
+        onNext={() => setAfter(data?.next ?? undefined)}
+        {...(after ? { onFirst: () => setAfter(undefined) } : {})}
+      />
+    </Page>
+  )
+}
+
+function List({ items }: { readonly items: readonly Notification[] }) {
+  if (items.length === 0) {
+    return (
+      <Empty
+        what="Every notification that is sent to this app in this environment appears here while it goes, with what became of each device."
+        example={'zbell send --to user:ada --title "Boarding is open"'}
+      >
+        <Link to="/write" className={primary}>
+          Write the first one
+        </Link>
+      </Empty>
+    )
+  }
+  return (
+    <table className="w-full">
+      <thead>
+        <tr>
+          <th scope="col">Notification</th>
+          <th scope="col" className="max-md:hidden">
+            To
+          </th>
+          <th scope="col" className="max-md:hidden">
+            Sent
+          </th>
+          <th scope="col" className="w-2/5 pe-0">
+            What became of it
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {items.map((one) => (
+          <tr key={one.id}>
+            <td className="max-w-72">
+              <Link to={`/activity/${one.id}`} className="font-semibold">
+                <bdi>{one.content.title || 'Wakes the app'}</bdi>
+              </Link>
+              {one.content.body && (
+                <p className="truncate text-sm text-soft">
+                  <bdi>{one.content.body}</bdi>
+                </p>
+              )}
+              <p className="text-sm text-soft md:hidden">
+                <Moment at={one.createdAt} />
+              </p>
+            </td>
+            <td className="max-w-44 truncate font-mono text-sm leading-6 max-md:hidden">{one.to.any.join(' ')}</td>
+            <td className="text-sm leading-6 max-md:hidden">
+              <Moment at={one.createdAt} />
+            </td>
+            <td className="pe-0">
+              <div className="pt-2.5 pb-1">
+                <TotalsBar totals={one.totals} />
+              </div>
+              <p className="text-sm text-soft">{inWords(one)}</p>
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  )
+}

@@ -1,0 +1,66 @@
+import type { Delivery } from '@zbell/contract'
+import { Link } from 'react-router'
+import { span } from '../parts/moment.tsx'
+import { StateWord, stateLooks } from '../parts/states.tsx'
+
+export function DeliveryTable({ deliveries }: { readonly deliveries: readonly Delivery[] }) {
+  if (deliveries.length === 0) return <p className="mt-2 text-soft">No device belongs to this target.</p>
+  return (
+    <table className="mt-2 w-full">
+      <thead>
+        <tr>
+          <th scope="col">Person</th>
+          <th scope="col">Device</th>
+          <th scope="col">State</th>
+          <th scope="col" className="w-1/2 pe-0 max-md:hidden">
+            Course
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {deliveries.map((one) => (
+          <tr key={one.device}>
+            <td>{one.user ?? <span className="text-soft">anonymous</span>}</td>
+            <td>
+              <Link to={`/devices/${one.device}`}>{one.platform}</Link>
+              <span className="block font-mono text-xs text-soft">…{one.device.slice(-8)}</span>
+            </td>
+            <td>
+              <StateWord state={one.state} />
+              {one.reason && <span className="block max-w-64 text-sm text-soft">{one.reason.says}</span>}
+            </td>
+            <td className="pe-0 max-md:hidden">
+              <Course timeline={one.timeline} />
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  )
+}
+
+/** The steps of one delivery, each with the time since the step before. */
+function Course({ timeline }: { readonly timeline: Delivery['timeline'] }) {
+  return (
+    <ol className="flex flex-wrap items-baseline gap-y-1 text-sm">
+      {timeline.map(({ state, at }, i) => {
+        const before = timeline[i - 1]
+        return (
+          <li key={state} className="flex items-baseline whitespace-nowrap">
+            {before && (
+              <span className="px-2 text-xs text-soft">
+                <span aria-hidden="true">─ </span>
+                {span(Date.parse(at) - Date.parse(before.at))}
+                <span aria-hidden="true"> →</span>
+              </span>
+            )}
+            <span title={new Date(at).toLocaleString('en-GB', { timeStyle: 'long' })}>
+              <span aria-hidden="true">{stateLooks[state].shape} </span>
+              {state}
+            </span>
+          </li>
+        )
+      })}
+    </ol>
+  )
+}

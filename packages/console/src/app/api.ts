@@ -1,0 +1,22 @@
+import type { Session } from '@zbell/contract'
+import { Client, ProblemError, UnreachableError } from '@zbell/contract/client'
+
+let csrf = ''
+
+/** The console's own client: same origin, by session cookie. */
+export const api = new Client({ url: '', headers: (): Record<string, string> => (csrf ? { 'x-bell-csrf': csrf } : {}) })
+
+export function rememberSession(session: Session): Session {
+  csrf = session.csrf
+  return session
+}
+
+/** A failure as two sentences: what is wrong, and what to do. */
+export function sayFailure(error: unknown): { readonly says: string; readonly does: string } {
+  if (error instanceof ProblemError) return { says: error.problem.detail, does: error.problem.does }
+  if (error instanceof UnreachableError)
+    return { says: 'The service does not answer.', does: 'Check that it is running; this page tries again by itself.' }
+  return { says: 'Something in this page failed.', does: 'Reload the page and try again.' }
+}
+
+export const isSignedOut = (error: unknown): boolean => error instanceof ProblemError && error.problem.status === 401

@@ -1,0 +1,65 @@
+import { type QueryClient, useQueryClient } from '@tanstack/react-query'
+import type { Delivery, Notification, Page } from '@zbell/contract'
+import { useEffect } from 'react'
+import type { Place } from './place.ts'
+
+const placeKey = ({ app, environment }: Place) => [app.slug, environment] as const
+export const keys = {
+  notifications: (place: Place) => [...placeKey(place), 'notifications'] as const,
+  notification: (place: Place, id: string) => [...placeKey(place), 'notification', id] as const,
+  deliveries: (place: Place, id: string) => [...placeKey(place), 'deliveries', id] as const,
+  devices: (place: Place) => [...placeKey(place), 'devices'] as const,
+}
+
+const eventsUrl = ({ app, environment }: Place, path: string) =>
+  `/v1/apps/${app.slug}/${path}?environment=${environment}`
+
+/** Keeps lists fresh for as long as a page is open. The browser reconnects by itself; then everything is read anew. */
+export function useLiveApp(place: Place): void {
+  const client = useQueryClient()
+  useEffect(() => {
+    const source = new EventSource(eventsUrl(place, 'events'))
+    source.addEventListener('open', () => void client.invalidateQueries({ queryKey: placeKey(place) }))
+    source.addEventListener('notification', (event) =>
+      takeNotification(client, place, JSON.parse(event.data) as Notification),
+    )
+    source.addEventListener('devices', () => void client.invalidateQueries({ queryKey: keys.devices(place) }))
+    return () => source.close()
+  }, [client, place])
+}
+
+function takeNotification(client: QueryClient, place: Place, fresh: Notification): void {
+  client.setQueryData(keys.notification(place, fresh.id), fresh)
+  client.setQueriesData<Page<Notification>>({ queryKey: keys.notifications(place) }, (page) =>
+    page?.items.some((one) => one.id === fresh.id)
+      ? { ...page, items: page.items.map((one) => (one.id === fresh.id ? fresh : one)) }
+      : page,
+  )
+  const listed = client
+    .getQueriesData<Page<Notification>>({ queryKey: keys.notifications(place) })
+    .some(([, page]) => page?.items.some((one) => one.id === fresh.id))
+  if (!listed) void client.invalidateQueries({ queryKey: keys.notifications(place) })
+}
+
+/** Follows one notification device by device. */
+export function useLiveNotification(place: Place, id: string): void {
+  const client = useQueryClient()
+  useEffect(() => {
+    const source = new EventSource(eventsUrl(place, `notifications/${id}/events`))
+    source.addEventListener('notification', (event) =>
+      client.setQueryData(keys.notification(place, id), JSON.parse(event.data)),
+    )
+    source.addEventListener('delivery', (event) => {
+      const fresh = JSON.parse(event.data) as Delivery
+      client.setQueryData<Page<Delivery>>(keys.deliveries(place, id), (page) => {
+        if (!page) return page
+        const known = page.items.some((one) => one.device === fresh.device)
+        return {
+          ...page,
+          items: known ? page.items.map((one) => (one.device === fresh.device ? fresh : one)) : [...page.items, fresh],
+        }
+      })
+    })
+    return () => source.close()
+  }, [client, place, id])
+}

@@ -1,0 +1,58 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link, useParams } from 'react-router'
+import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
+import { usePlace } from '../app/place.ts'
+import { Moment } from '../parts/moment.tsx'
+import { Failure, Page, primary, Waiting } from '../parts/page.tsx'
+import { Reach } from './reach.tsx'
+
+export function DevicePage() {
+  const place = usePlace()
+  const { id = '' } = useParams()
+  const { data: device, error } = useQuery({
+    queryKey: [...keys.devices(place), id],
+    queryFn: () =>
+      api.call('readDevice', { params: { app: place.app.slug, id }, query: { environment: place.environment } }),
+  })
+  const facts = device && [
+    ['Can it be rung?', <Reach key="reach" device={device} />],
+    ['Person', device.user ?? 'anonymous'],
+    ['Platform', `${device.platform}${device.systemVersion ? `, system ${device.systemVersion}` : ''}`],
+    ['App version', device.appVersion ?? '–'],
+    ['Language and zone', `${device.locale ?? '–'}, ${device.timeZone ?? '–'}`],
+    ['Registered', <Moment key="registered" at={device.registeredAt} />],
+    ['Last seen', <Moment key="seen" at={device.seenAt} />],
+    [
+      'Id',
+      <span key="id" className="font-mono text-sm break-all">
+        {device.id}
+      </span>,
+    ],
+  ]
+  return (
+    <Page
+      title={device?.model ?? 'Device'}
+      asks="What is known of this device?"
+      action={
+        device && (
+          <Link to={`/write?to=device:${device.id}`} className={primary}>
+            Ring this one
+          </Link>
+        )
+      }
+    >
+      {error ? <Failure error={error} /> : !facts && <Waiting />}
+      {facts && (
+        <dl className="max-w-2xl">
+          {facts.map(([name, value]) => (
+            <div key={String(name)} className="grid grid-cols-[11rem_1fr] gap-4 border-t border-line py-2.5">
+              <dt className="text-soft">{name}</dt>
+              <dd>{value}</dd>
+            </div>
+          ))}
+        </dl>
+      )}
+    </Page>
+  )
+}

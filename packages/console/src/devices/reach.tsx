@@ -1,0 +1,37 @@
+import type { Device } from '@zbell/contract'
+
+/** Muted, denied, not asked and retired are four different things, and each is said as itself. */
+export function Reach({ device }: { readonly device: Device }) {
+  if (device.retiredAt)
+    return <Word tone="text-red" shape="✕" text="retired" why={`Its token is gone (${device.retiredReason}).`} />
+  if (device.permission === 'denied')
+    return <Word tone="text-soft" shape="–" text="denied" why="The user said no to notifications." />
+  if (device.permission === 'prompt')
+    return <Word tone="text-amber" shape="◌" text="not asked" why="The app has not asked yet." />
+  if (device.muted) return <Word tone="text-soft" shape="–" text="muted" why="Turned off inside the app." />
+  return <Word tone="text-sea" shape="●" text="yes" />
+}
+
+function Word({
+  tone,
+  shape,
+  text,
+  why,
+}: {
+  readonly tone: string
+  readonly shape: string
+  readonly text: string
+  readonly why?: string
+}) {
+  return (
+    <>
+      <span className={`whitespace-nowrap ${tone}`}>
+        <span aria-hidden="true" className="inline-block w-5">
+          {shape}
+        </span>
+        {text}
+      </span>
+      {why && <span className="block text-sm text-soft">{why}</span>}
+    </>
+  )
+}

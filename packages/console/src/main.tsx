@@ -1,0 +1,81 @@
+import '@fontsource-variable/atkinson-hyperlegible-next'
+import '@fontsource-variable/atkinson-hyperlegible-mono'
+import './look/look.css'
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
+import type { Session } from '@zbell/contract'
+import { StrictMode, useEffect, useState } from 'react'
+import { createRoot } from 'react-dom/client'
+import { BrowserRouter, Navigate, Route, Routes } from 'react-router'
+import { ActivityPage } from './activity/activity-page.tsx'
+import { NotificationPage } from './activity/notification-page.tsx'
+import { api, isSignedOut, rememberSession } from './app/api.ts'
+import { Frame } from './app/frame.tsx'
+import { DevicePage } from './devices/device-page.tsx'
+import { DevicesPage } from './devices/devices-page.tsx'
+import { applyTheme, readTheme } from './look/theme.ts'
+import { Failure, Waiting } from './parts/page.tsx'
+import { SignInPage } from './sign-in/sign-in-page.tsx'
+import { WritePage } from './write/write-page.tsx'
+
+applyTheme(readTheme())
+
+const queries = new QueryClient({
+  defaultOptions: { queries: { retry: (failures, error) => !isSignedOut(error) && failures < 2, staleTime: 2_000 } },
+})
+
+type Watch =
+  | { readonly is: 'asking' }
+  | { readonly is: 'out' }
+  | { readonly is: 'in'; readonly session: Session }
+  | { readonly is: 'lost'; readonly error: unknown }
+
+function Console() {
+  const [watch, setWatch] = useState<Watch>({ is: 'asking' })
+  useEffect(() => {
+    api.call('readSession', {}).then(
+      (session) => setWatch({ is: 'in', session: rememberSession(session) }),
+      (error: unknown) => setWatch(isSignedOut(error) ? { is: 'out' } : { is: 'lost', error }),
+    )
+  }, [])
+  switch (watch.is) {
+    case 'asking':
+      return (
+        <div className="p-10">
+          <Waiting />
+        </div>
+      )
+    case 'lost':
+      return (
+        <main className="p-10">
+          <Failure error={watch.error} />
+        </main>
+      )
+    case 'out':
+      return <SignInPage onSession={(session) => setWatch({ is: 'in', session })} />
+    case 'in':
+      return (
+        <Frame session={watch.session}>
+          <Routes>
+            <Route path="/activity" element={<ActivityPage />} />
+            <Route path="/activity/:id" element={<NotificationPage />} />
+            <Route path="/devices" element={<DevicesPage />} />
+            <Route path="/devices/:id" element={<DevicePage />} />
+            <Route path="/write" element={<WritePage />} />
+            <Route path="*" element={<Navigate to="/activity" replace />} />
+          </Routes>
+        </Frame>
+      )
+    default:
+      return watch satisfies never
+  }
+}
+
+createRoot(document.getElementById('root')!).render(
+  <StrictMode>
+    <QueryClientProvider client={queries}>
+      <BrowserRouter>
+        <Console />
+      </BrowserRouter>
+    </QueryClientProvider>
+  </StrictMode>,
+)

@@ -1,0 +1,13 @@
+import tailwindcss from '@tailwindcss/vite'
+import react from '@vitejs/plugin-react'
+import { defineConfig } from 'vite'
+
+export default defineConfig({
+  plugins: [react(), tailwindcss()],
+  build: {
+    target: 'es2022',
+    // The page's policy allows no inlined data but images.
+    assetsInlineLimit: 0,
+    modulePreload: { polyfill: false },
+  },
+})

@@ -1,0 +1,88 @@
+import type { z } from 'zod'
+import type { Operations } from '../operations.ts'
+import type { ProblemBody } from '../problems/problem.ts'
+import { type ParamsOf, type RouteName, type Routes, splitRoute } from '../routes.ts'
+import { ProblemError, UnreachableError } from './problem-error.ts'
+
+type Given<Name extends RouteName> = (ParamsOf<Routes[Name]> extends never
+  ? { params?: undefined }
+  : { params: Record<ParamsOf<Routes[Name]>, string> }) &
+  (Operations[Name] extends { query: infer Q extends z.ZodType } ? { query?: z.input<Q> } : { query?: undefined }) &
+  (Operations[Name] extends { body: infer B extends z.ZodType } ? { body: z.input<B> } : { body?: undefined }) & {
+    headers?: Record<string, string>
+    signal?: AbortSignal
+  }
+
+export type AnswerOf<Name extends RouteName> = Operations[Name] extends { answer: infer A extends z.ZodType }
+  ? z.output<A>
+  : undefined
+
+export type ClientOptions = {
+  /** The service's address, without a slash at its end; empty for the page's own origin. */
+  readonly url: string
+  /** A backend key, an app key, a device secret or the operator's key. */
+  readonly bearer?: string | undefined
+  /** Sent with every request; read anew each time. */
+  readonly headers?: () => Record<string, string>
+  readonly fetch?: typeof fetch
+}
+
+/** One typed client for all who call the service: the names are those of the routes. */
+export class Client {
+  readonly #options: ClientOptions
+
+  constructor(options: ClientOptions) {
+    this.#options = options
+  }
+
+  /**
+   * @throws {ProblemError} when the service says no
+   * @throws {UnreachableError} when it is not there
+   */
+  async call<Name extends RouteName>(name: Name, given: Given<Name>): Promise<AnswerOf<Name>> {
+    const answer = await this.#fetch(name, given, 'application/json')
+    if (answer.status === 204) return undefined as AnswerOf<Name>
+    return (await answer.json()) as AnswerOf<Name>
+  }
+
+  /** Opens a stream of server-sent events; its bytes go to a parser. Throws as {@link call} does. */
+  async stream<Name extends RouteName>(name: Name, given: Given<Name>): Promise<ReadableStream<Uint8Array>> {
+    const answer = await this.#fetch(name, given, 'text/event-stream')
+    if (!answer.body) throw new UnreachableError('the service sent no stream')
+    return answer.body
+  }
+
+  async #fetch<Name extends RouteName>(name: Name, given: Given<Name>, accept: string): Promise<Response> {
+    const { method, path } = splitRoute(name)
+    const params = (given.params ?? {}) as Record<string, string>
+    const query = new URLSearchParams(
+      Object.entries(given.query ?? {}).flatMap(([key, value]) => (value === undefined ? [] : [[key, String(value)]])),
+    ).toString()
+    const url =
+      this.#options.url + path.replace(/\{(\w+)\}/g, (_, key: string) => encodeURIComponent(params[key] ?? ''))
+    const send = this.#options.fetch ?? globalThis.fetch
+    let answer: Response
+    try {
+      answer = await send(query ? `${url}?${query}` : url, {
+        method,
+        headers: {
+          accept,
+          ...(this.#options.bearer === undefined ? {} : { authorization: `Bearer ${this.#options.bearer}` }),
+          ...(given.body === undefined ? {} : { 'content-type': 'application/json' }),
+          ...this.#options.headers?.(),
+          ...given.headers,
+        },
+        ...(given.body === undefined ? {} : { body: JSON.stringify(given.body) }),
+        ...(given.signal ? { signal: given.signal } : {}),
+      })
+    } catch (cause) {
+      if (given.signal?.aborted) throw cause
+      throw new UnreachableError(`no answer from ${this.#options.url || 'the service'}`, { cause })
+    }
+    if (answer.ok) return answer
+    if (!answer.headers.get('content-type')?.startsWith('application/problem+json')) {
+      throw new UnreachableError(`${this.#options.url} answered ${answer.status}, but not as this service does`)
+    }
+    throw new ProblemError((await answer.json()) as ProblemBody)
+  }
+}

@@ -1,0 +1,122 @@
+import { z } from 'zod'
+import { type Operation, operations } from './operations.ts'
+import { problems, problemType } from './problems/catalogue.ts'
+import { type RouteName, routes, splitRoute } from './routes.ts'
+
+type Schema = Record<string, unknown>
+
+/** A value of the schema's kind, with its named parts moved to the document's components. */
+function schemaOf(type: z.ZodType, io: 'input' | 'output', components: Record<string, Schema>): Schema {
+  const {
+    $schema: _,
+    $defs,
+    ...schema
+  } = z.toJSONSchema(type, { io, unrepresentable: 'any' }) as Schema & { $defs?: Record<string, Schema> }
+  const named = { ...$defs, ...(typeof schema.id === 'string' ? { [schema.id]: schema } : {}) }
+  for (const [name, part] of Object.entries(named)) {
+    const key =
+      io === 'input' && components[name] && JSON.stringify(components[name]) !== JSON.stringify(relink(part))
+        ? `${name}Input`
+        : name
+    components[key] ??= relink(part)
+  }
+  return typeof schema.id === 'string' ? { $ref: `#/components/schemas/${schema.id}` } : relink(schema)
+}
+
+const relink = (schema: Schema): Schema => {
+  const { id: _, ...rest } = JSON.parse(
+    JSON.stringify(schema).replaceAll('"#/$defs/', '"#/components/schemas/'),
+  ) as Schema
+  return rest
+}
+
+const problemSchema: Schema = {
+  type: 'object',
+  required: ['type', 'code', 'status', 'title', 'detail', 'does'],
+  properties: {
+    type: { type: 'string', enum: Object.keys(problems).map((code) => problemType(code as keyof typeof problems)) },
+    code: { type: 'string', enum: Object.keys(problems) },
+    status: { type: 'integer' },
+    title: { type: 'string' },
+    detail: { type: 'string' },
+    does: { type: 'string' },
+    errors: {
+      type: 'array',
+      items: { type: 'object', properties: { pointer: { type: 'string' }, detail: { type: 'string' } } },
+    },
+    requestId: { type: 'string' },
+  },
+}
+
+function parametersOf(path: string, operation: Operation, components: Record<string, Schema>): Schema[] {
+  const inPath = [...path.matchAll(/\{(\w+)\}/g)].map(([, name]) => ({
+    name,
+    in: 'path',
+    required: true,
+    schema: { type: 'string' },
+  }))
+  const inQuery = Object.entries(operation.query?.shape ?? {}).map(([name, type]) => ({
+    name,
+    in: 'query',
+    required: false,
+    schema: schemaOf(type as z.ZodType, 'input', components),
+  }))
+  return [...inPath, ...inQuery]
+}
+
+/** The OpenAPI 3.1 document of the whole HTTP interface, made from the same tables that the service runs on. */
+export function openApiDocument(): Schema {
+  const components: Record<string, Schema> = { Problem: problemSchema }
+  const paths: Record<string, Record<string, unknown>> = {}
+  for (const name of Object.keys(routes) as RouteName[]) {
+    const { method, path } = splitRoute(name)
+    const operation: Operation = operations[name]
+    const media = operation.events ? 'text/event-stream' : 'application/json'
+    const answer = operation.answer && schemaOf(operation.answer, 'output', components)
+    paths[path] ??= {}
+    paths[path][method.toLowerCase()] = {
+      operationId: name,
+      summary: operation.summary,
+      security: operation.caller === 'anyone' ? [] : [{ [operation.caller === 'console' ? 'session' : 'key']: [] }],
+      parameters: parametersOf(path, operation, components),
+      ...(operation.body
+        ? {
+            requestBody: {
+              required: true,
+              content: { 'application/json': { schema: schemaOf(operation.body, 'input', components) } },
+            },
+          }
+        : {}),
+      responses: {
+        [operation.status]: {
+          description: operation.summary,
+          ...(answer ? { content: { [media]: { schema: answer } } } : {}),
+        },
+        default: {
+          description: 'What was wrong, where, and what to do.',
+          content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
+        },
+      },
+    }
+  }
+  return {
+    openapi: '3.1.0',
+    info: {
+      title: 'Zephyr Bell',
+      version: '0.1.0',
+      description: 'Rings the phones, tablets and browsers of an app’s users.',
+    },
+    paths,
+    components: {
+      schemas: components,
+      securitySchemes: {
+        key: {
+          type: 'http',
+          scheme: 'bearer',
+          description: 'A backend key, an app key, a device secret or the operator’s key.',
+        },
+        session: { type: 'apiKey', in: 'cookie', name: 'bell_session' },
+      },
+    },
+  }
+}

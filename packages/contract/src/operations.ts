@@ -1,0 +1,182 @@
+import { z } from 'zod'
+import type { RouteName } from './routes.ts'
+import * as apps from './schemas/app.ts'
+import { delivery, deliveryState } from './schemas/delivery.ts'
+import * as devices from './schemas/device.ts'
+import { handset, tapRequest } from './schemas/handset.ts'
+import { accepted, notification, notificationRequest } from './schemas/notification.ts'
+import { environmentQuery, pageOf, pageQuery } from './schemas/page.ts'
+import { receipts, receiptsTaken } from './schemas/receipt.ts'
+import * as sessions from './schemas/session.ts'
+
+/** Who may call: nobody in particular, the operator, one of the console's accounts or a backend key, an app key, a device. */
+export type Caller = 'anyone' | 'operator' | 'console' | 'app' | 'installed-app' | 'device'
+
+export type Operation = {
+  readonly summary: string
+  readonly caller: Caller
+  readonly status: number
+  readonly query?: z.ZodObject
+  readonly body?: z.ZodType
+  readonly answer?: z.ZodType
+  /** The answer is a stream of server-sent events; `answer` is the data of each. */
+  readonly events?: true
+}
+
+const environment = z.object(environmentQuery)
+const done = { status: 200 } as const
+const made = { status: 201 } as const
+
+/** Every operation of the HTTP interface: server, client and OpenAPI document derive from this table. */
+export const operations = {
+  signIn: {
+    ...done,
+    summary: 'Sign in to the console',
+    caller: 'anyone',
+    body: sessions.signInRequest,
+    answer: sessions.session,
+  },
+  readSession: { ...done, summary: 'Who is signed in, and to which apps', caller: 'console', answer: sessions.session },
+  signOut: { summary: 'Sign out', caller: 'console', status: 204 },
+  makeSignInLink: {
+    ...made,
+    summary: 'Make a link that signs an account in once',
+    caller: 'operator',
+    body: z.strictObject({ email: z.string() }),
+    answer: sessions.signInLink,
+  },
+  makeAccount: {
+    ...made,
+    summary: 'Make a console account',
+    caller: 'operator',
+    body: sessions.accountRequest,
+    answer: sessions.account,
+  },
+  listApps: { ...done, summary: 'The apps', caller: 'operator', answer: pageOf(apps.app) },
+  makeApp: { ...made, summary: 'Make an app', caller: 'operator', body: apps.appRequest, answer: apps.app },
+  makeKey: {
+    ...made,
+    summary: 'Make a key for an app',
+    caller: 'operator',
+    body: apps.keyRequest,
+    answer: apps.madeKey,
+  },
+  addCredential: {
+    ...made,
+    summary: 'Store what a gateway asks for; it takes the place of the one before',
+    caller: 'operator',
+    body: apps.credentialRequest,
+    answer: apps.credential,
+  },
+  listCredentials: { ...done, summary: 'The credentials in use', caller: 'operator', answer: pageOf(apps.credential) },
+  sendNotification: {
+    summary: 'Send a notification',
+    caller: 'app',
+    status: 202,
+    query: environment,
+    body: notificationRequest,
+    answer: accepted,
+  },
+  listNotifications: {
+    ...done,
+    summary: 'Notifications, newest first',
+    caller: 'app',
+    query: z.object({ ...environmentQuery, ...pageQuery }),
+    answer: pageOf(notification),
+  },
+  readNotification: {
+    ...done,
+    summary: 'One notification, with its totals',
+    caller: 'app',
+    query: environment,
+    answer: notification,
+  },
+  listDeliveries: {
+    ...done,
+    summary: 'What became of each device',
+    caller: 'app',
+    query: z.object({ ...environmentQuery, ...pageQuery, state: deliveryState.optional() }),
+    answer: pageOf(delivery),
+  },
+  watchNotification: {
+    ...done,
+    summary: 'One notification as it goes: `notification` and `delivery` events',
+    caller: 'app',
+    query: environment,
+    answer: z.union([notification, delivery]),
+    events: true,
+  },
+  watchApp: {
+    ...done,
+    summary: 'All notifications of an app as they go: `notification` and `devices` events',
+    caller: 'app',
+    query: environment,
+    answer: z.union([notification, z.object({ changed: z.literal(true) })]),
+    events: true,
+  },
+  listDevices: {
+    ...done,
+    summary: 'Devices, newest first',
+    caller: 'app',
+    query: z.object({
+      ...environmentQuery,
+      ...pageQuery,
+      user: z.string().optional(),
+      platform: z.enum(['ios', 'android', 'web']).optional(),
+    }),
+    answer: pageOf(devices.device),
+  },
+  readDevice: { ...done, summary: 'One device', caller: 'app', query: environment, answer: devices.device },
+  listHandsets: {
+    ...done,
+    summary: 'The virtual handsets',
+    caller: 'app',
+    query: environment,
+    answer: pageOf(handset),
+  },
+  readHandset: {
+    ...done,
+    summary: 'One virtual handset and what it shows',
+    caller: 'app',
+    query: environment,
+    answer: handset,
+  },
+  tapHandset: {
+    ...done,
+    summary: 'Tap a notification on a handset',
+    caller: 'app',
+    query: environment,
+    body: tapRequest,
+    answer: handset,
+  },
+  readInstalledApp: {
+    ...done,
+    summary: 'What an installed app needs to know',
+    caller: 'installed-app',
+    answer: devices.installedApp,
+  },
+  registerDevice: {
+    ...made,
+    summary: 'Register a device; the same token again is the same device',
+    caller: 'installed-app',
+    body: devices.registration,
+    answer: devices.registered,
+  },
+  readOwnDevice: { ...done, summary: 'The device itself', caller: 'device', answer: devices.device },
+  changeOwnDevice: {
+    ...done,
+    summary: 'Tell what changed on the device',
+    caller: 'device',
+    body: devices.deviceChange,
+    answer: devices.device,
+  },
+  reportReceipts: {
+    ...done,
+    summary: 'Report what became of deliveries',
+    caller: 'device',
+    body: receipts,
+    answer: receiptsTaken,
+  },
+} as const satisfies Record<RouteName, Operation>
+
+export type Operations = typeof operations

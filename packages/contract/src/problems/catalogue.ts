@@ -1,0 +1,121 @@
+/**
+ * Every problem that the HTTP interface answers (RFC 9457). `title` says what is wrong in general, `does` what to do;
+ * the answer's `detail` says it for the case at hand. The wording lives here and nowhere else.
+ */
+export const problems = {
+  'malformed-json': {
+    status: 400,
+    title: 'The body is not JSON.',
+    does: 'Send one JSON object, in UTF-8.',
+  },
+  'invalid-request': {
+    status: 422,
+    title: 'The request has values that cannot be used.',
+    does: 'Mend the places named in errors and send it again.',
+  },
+  'unsupported-media-type': {
+    status: 415,
+    title: 'The body is not marked as JSON.',
+    does: 'Send it with Content-Type: application/json.',
+  },
+  'body-too-large': {
+    status: 413,
+    title: 'The body is larger than this address takes.',
+    does: 'Send less at once.',
+  },
+  'not-signed-in': {
+    status: 401,
+    title: 'This address wants to know who asks.',
+    does: 'Send a key as Authorization: Bearer …, or sign in to the console.',
+  },
+  'unknown-key': {
+    status: 401,
+    title: 'This key is not one of ours.',
+    does: 'Check that the whole key was copied and that it was not revoked.',
+  },
+  'sign-in-refused': {
+    status: 401,
+    title: 'These do not let anyone in.',
+    does: 'Check the address and the password; a sign-in link works once and only for a while.',
+  },
+  'not-allowed': {
+    status: 403,
+    title: 'Whoever asks may not do this.',
+    does: 'Use a key, or an account with a role, that may.',
+  },
+  'wrong-environment': {
+    status: 403,
+    title: 'The key belongs to the other environment.',
+    does: 'Use the key of the environment that you mean.',
+  },
+  'csrf-refused': {
+    status: 403,
+    title: 'The request did not come from the console’s own pages.',
+    does: 'Reload the console and try again.',
+  },
+  'unknown-address': {
+    status: 404,
+    title: 'There is nothing at this address.',
+    does: 'See /openapi.json for what there is.',
+  },
+  'unknown-app': {
+    status: 404,
+    title: 'There is no such app for whoever asks.',
+    does: 'Check the app’s name and the key.',
+  },
+  'unknown-notification': {
+    status: 404,
+    title: 'There is no such notification in this app and environment.',
+    does: 'Check the id; the list of notifications has all of them.',
+  },
+  'unknown-device': {
+    status: 404,
+    title: 'There is no such device in this app and environment.',
+    does: 'Check the id; the list of devices has all of them.',
+  },
+  'unknown-handset': {
+    status: 404,
+    title: 'There is no such handset.',
+    does: 'Check the id; the list of handsets has all of them.',
+  },
+  'nothing-to-tap': {
+    status: 409,
+    title: 'The handset shows no such notification.',
+    does: 'Look at the handset first; only what it shows can be tapped.',
+  },
+  'name-taken': {
+    status: 409,
+    title: 'This name is taken.',
+    does: 'Choose another one.',
+  },
+  'idempotency-mismatch': {
+    status: 422,
+    title: 'This Idempotency-Key was used for another request.',
+    does: 'Use a new key for a new request.',
+  },
+  'too-many-requests': {
+    status: 429,
+    title: 'Too many requests.',
+    does: 'Wait for as long as Retry-After says.',
+  },
+  'handsets-not-available': {
+    status: 503,
+    title: 'No handsets run beside this service.',
+    does: 'Start them with the demo, or name their address in handsets.url.',
+  },
+  'database-unavailable': {
+    status: 503,
+    title: 'The database does not answer.',
+    does: 'Try again in a moment; what was acknowledged is safe.',
+  },
+  'internal-error': {
+    status: 500,
+    title: 'Something in the service failed.',
+    does: 'Look for the requestId in the service’s log.',
+  },
+} as const
+
+export type ProblemCode = keyof typeof problems
+
+/** A problem type's URI; a name, not an address. */
+export const problemType = (code: ProblemCode): string => `urn:zephyr-bell:problem:${code}`

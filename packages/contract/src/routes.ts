@@ -1,0 +1,42 @@
+/** Every call by name: its method and address. Apart from the schemas, so that an app can carry it without them. */
+export const routes = {
+  signIn: 'POST /v1/session',
+  readSession: 'GET /v1/session',
+  signOut: 'DELETE /v1/session',
+  makeSignInLink: 'POST /v1/sign-in-links',
+  makeAccount: 'POST /v1/accounts',
+  listApps: 'GET /v1/apps',
+  makeApp: 'POST /v1/apps',
+  makeKey: 'POST /v1/apps/{app}/keys',
+  addCredential: 'POST /v1/apps/{app}/credentials',
+  listCredentials: 'GET /v1/apps/{app}/credentials',
+  sendNotification: 'POST /v1/apps/{app}/notifications',
+  listNotifications: 'GET /v1/apps/{app}/notifications',
+  readNotification: 'GET /v1/apps/{app}/notifications/{id}',
+  listDeliveries: 'GET /v1/apps/{app}/notifications/{id}/deliveries',
+  watchNotification: 'GET /v1/apps/{app}/notifications/{id}/events',
+  watchApp: 'GET /v1/apps/{app}/events',
+  listDevices: 'GET /v1/apps/{app}/devices',
+  readDevice: 'GET /v1/apps/{app}/devices/{id}',
+  listHandsets: 'GET /v1/apps/{app}/handsets',
+  readHandset: 'GET /v1/apps/{app}/handsets/{id}',
+  tapHandset: 'POST /v1/apps/{app}/handsets/{id}/tap',
+  readInstalledApp: 'GET /v1/app',
+  registerDevice: 'POST /v1/devices',
+  readOwnDevice: 'GET /v1/devices/me',
+  changeOwnDevice: 'PATCH /v1/devices/me',
+  reportReceipts: 'POST /v1/devices/me/receipts',
+} as const
+
+export type Routes = typeof routes
+export type RouteName = keyof Routes
+
+/** The names between braces in an address. */
+export type ParamsOf<R extends string> = R extends `${string}{${infer Name}}${infer Rest}`
+  ? Name | ParamsOf<Rest>
+  : never
+
+export function splitRoute(name: RouteName): { readonly method: string; readonly path: string } {
+  const [method, path] = routes[name].split(' ') as [string, string]
+  return { method, path }
+}

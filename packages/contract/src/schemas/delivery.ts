@@ -1,0 +1,21 @@
+import { deliveryStateNames, platforms } from '@zbell/core'
+import { z } from 'zod'
+import { instant, uuid } from './text.ts'
+
+export const deliveryState = z.enum(deliveryStateNames as [(typeof deliveryStateNames)[number]])
+
+export const delivery = z
+  .object({
+    device: uuid,
+    user: z.string().nullable(),
+    platform: z.enum(platforms),
+    state: deliveryState,
+    reason: z.object({ code: z.string(), says: z.string(), does: z.string() }).nullable(),
+    attempts: z.int().min(0),
+    gatewayReference: z.string().nullable().describe('The gateway’s own id for what it accepted.'),
+    action: z.string().nullable().describe('The action that was taken when it was opened.'),
+    timeline: z.array(z.object({ state: deliveryState, at: instant })).describe('What happened, oldest first.'),
+  })
+  .meta({ id: 'Delivery', description: 'One notification for one device.' })
+
+export type Delivery = z.infer<typeof delivery>

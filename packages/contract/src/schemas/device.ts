@@ -1,0 +1,113 @@
+import { environments, isUserName, permissions, platforms, targetLimits } from '@zbell/core'
+import { z } from 'zod'
+import { instant, plainText, uuid } from './text.ts'
+
+const userName = z
+  .string()
+  .refine(isUserName, `wants 1 to ${targetLimits.userChars} characters without spaces`)
+  .describe('The person, as the app’s own system names them.')
+
+const token = z
+  .string()
+  .regex(/^[\x21-\x7e]{16,4096}$/, 'is not a device token: 16 to 4,096 visible ASCII characters are wanted')
+
+const key = (bytes: number, what: string) =>
+  z
+    .string()
+    .regex(/^[A-Za-z0-9_-]+={0,2}$/, 'is not base64url')
+    .refine(
+      (text) => Math.floor((text.replace(/=+$/, '').length * 3) / 4) === bytes,
+      `is not ${what} of ${bytes} bytes`,
+    )
+
+/** W3C Push API, PushSubscription.toJSON(). */
+export const subscription = z
+  .object({
+    endpoint: z.url({ protocol: /^https$/, error: 'is not an https address' }).max(2_000),
+    expirationTime: z.number().nullish(),
+    keys: z.object({ p256dh: key(65, 'an uncompressed point'), auth: key(16, 'an authentication secret') }),
+  })
+  .meta({ id: 'PushSubscription' })
+
+const locale = z
+  .string()
+  .max(35)
+  .refine((text) => {
+    try {
+      return Intl.getCanonicalLocales(text).length === 1
+    } catch {
+      return false
+    }
+  }, 'is not a BCP 47 language tag')
+
+const timeZone = z.string().refine((text) => {
+  try {
+    return text.length > 0 && new Intl.DateTimeFormat('en', { timeZone: text }) !== undefined
+  } catch {
+    return false
+  }
+}, 'is not an IANA time zone')
+
+const facts = {
+  permission: z.enum(permissions).describe('What the user answered (W3C Permissions).'),
+  muted: z.boolean().describe('The user turned notifications off inside the app.'),
+  user: userName.nullable(),
+  locale: locale.nullable(),
+  timeZone: timeZone.nullable(),
+  appVersion: plainText(64).nullable(),
+  systemVersion: plainText(64).nullable(),
+  model: plainText(64).nullable(),
+}
+
+const registrationFacts = {
+  ...facts,
+  permission: facts.permission.default('prompt'),
+  muted: facts.muted.default(false),
+  user: facts.user.default(null),
+  locale: facts.locale.default(null),
+  timeZone: facts.timeZone.default(null),
+  appVersion: facts.appVersion.default(null),
+  systemVersion: facts.systemVersion.default(null),
+  model: facts.model.default(null),
+}
+
+export const registration = z.discriminatedUnion('platform', [
+  z.strictObject({ platform: z.literal('ios'), token, ...registrationFacts }),
+  z.strictObject({ platform: z.literal('android'), token, ...registrationFacts }),
+  z.strictObject({ platform: z.literal('web'), subscription, ...registrationFacts }),
+])
+
+export const deviceChange = z
+  .strictObject({ ...facts, token, subscription })
+  .partial()
+  .describe('What changed; whatever is left out stays as it is.')
+
+export const device = z
+  .object({
+    id: uuid,
+    platform: z.enum(platforms),
+    environment: z.enum(environments),
+    ...facts,
+    registeredAt: instant,
+    seenAt: instant,
+    retiredAt: instant.nullable(),
+    retiredReason: z.string().nullable(),
+  })
+  .meta({ id: 'Device', description: 'One installation that can be rung.' })
+
+export const registered = z
+  .object({ device, secret: z.string().describe('With it the device speaks for itself; it is answered this once.') })
+  .meta({ id: 'RegisteredDevice' })
+
+export const installedApp = z
+  .object({
+    app: z.string(),
+    name: z.string(),
+    environment: z.enum(environments),
+    applicationServerKey: z.string().nullable().describe('For the browser’s pushManager.subscribe(); base64url.'),
+  })
+  .meta({ id: 'InstalledApp', description: 'What an app key lets an installed app know.' })
+
+export type Registration = z.input<typeof registration>
+export type DeviceChange = z.input<typeof deviceChange>
+export type Device = z.infer<typeof device>

@@ -1,0 +1,22 @@
+import { z } from 'zod'
+
+/** A bounded piece of a list; `next` is what to give as `after` for the following one, and null at the end. */
+export const pageOf = <T extends z.ZodType>(item: T) => z.object({ items: z.array(item), next: z.string().nullable() })
+
+export const pageQuery = {
+  limit: z.coerce.number().int().min(1).max(200).default(50),
+  after: z
+    .string()
+    .regex(/^\d{1,16}$/, 'is not a place in this list')
+    .optional()
+    .describe('The `next` of the page before.'),
+}
+
+export const environmentQuery = {
+  environment: z
+    .enum(['development', 'production'])
+    .optional()
+    .describe('Needed when signed in to the console; a key brings its own.'),
+}
+
+export type Page<T> = { readonly items: readonly T[]; readonly next: string | null }

@@ -1,0 +1,20 @@
+import { receiptStates } from '@zbell/core'
+import { z } from 'zod'
+import { instant, uuid } from './text.ts'
+
+export const receipt = z
+  .strictObject({
+    notification: uuid,
+    state: z.enum(receiptStates),
+    at: instant,
+    action: z.string().max(64).optional(),
+  })
+  .meta({ id: 'Receipt', description: 'What a device reports about a delivery.' })
+
+export const receipts = z.strictObject({ receipts: z.array(receipt).min(1).max(100) })
+
+export const receiptsTaken = z
+  .object({ taken: z.int(), unknown: z.int().describe('Receipts for notifications that never went to this device.') })
+  .meta({ id: 'ReceiptsTaken' })
+
+export type Receipt = z.infer<typeof receipt>

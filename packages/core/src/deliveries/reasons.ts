@@ -1,0 +1,97 @@
+/** Why a delivery ended where nobody saw it. `does` says what to do about it; the wording lives here and nowhere else. */
+export const reasons = {
+  'permission-denied': {
+    code: 1,
+    says: 'The user does not allow notifications on this device.',
+    does: 'Show in the app what they would be good for, and where the system’s settings let the user allow them.',
+  },
+  'permission-not-asked': {
+    code: 2,
+    says: 'The app has not asked for permission on this device yet.',
+    does: 'Ask at a moment when the user sees what it is for; the device can be rung as soon as it answers yes.',
+  },
+  muted: {
+    code: 3,
+    says: 'The user turned notifications off inside the app.',
+    does: 'Nothing: it was the user’s choice. They can turn them on again in the app.',
+  },
+  'token-gone': {
+    code: 4,
+    says: 'The gateway says that this token belongs to no installation any more.',
+    does: 'Nothing: the device was retired and comes back by itself when the app registers again.',
+  },
+  'no-credential': {
+    code: 5,
+    says: 'No credential is stored for this platform and environment.',
+    does: 'Store one for the platform in this environment, then send again.',
+  },
+  'no-gateway': {
+    code: 6,
+    says: 'No gateway profile is set for this platform and environment.',
+    does: 'Name a gateway profile for the platform in the service’s configuration, then send again.',
+  },
+  'credential-rejected': {
+    code: 7,
+    says: 'The gateway did not accept the credential.',
+    does: 'Check that the credential is the one for this app and environment and is still valid, then send again.',
+  },
+  'wrong-environment': {
+    code: 8,
+    says: 'The gateway says that this token belongs to the other environment.',
+    does: 'Register the app’s development and production builds each with the app key of their own environment.',
+  },
+  'too-large': {
+    code: 9,
+    says: 'The message is larger than the gateway takes.',
+    does: 'Shorten the body or move data behind the place to navigate to.',
+  },
+  'bad-request': {
+    code: 10,
+    says: 'The gateway did not understand the request.',
+    does: 'Check the gateway profile against the platform’s documentation.',
+  },
+  'unexpected-answer': {
+    code: 11,
+    says: 'The gateway gave an answer that its profile does not explain.',
+    does: 'Add the answer to the gateway profile.',
+  },
+  'gateway-busy': {
+    code: 12,
+    says: 'The gateway asked to wait for longer than the notification was allowed to live.',
+    does: 'Give the notification a longer ttlSeconds, or send at a quieter time.',
+  },
+  'gateway-unreachable': {
+    code: 13,
+    says: 'The gateway could not be reached within the notification’s lifetime.',
+    does: 'Check the network and the gateway’s origin, then send again.',
+  },
+  'expired-in-queue': {
+    code: 14,
+    says: 'The notification’s lifetime was over before its turn came.',
+    does: 'Give the notification a longer ttlSeconds.',
+  },
+  'address-not-allowed': {
+    code: 15,
+    says: 'The device’s push address points into a network that the service may not call.',
+    does: 'Allow private push addresses in the configuration if that is meant.',
+  },
+  unregistered: {
+    code: 16,
+    says: 'The device unregistered after the notification was accepted.',
+    does: 'Nothing: it comes back by itself when the app registers again.',
+  },
+} as const
+
+export type Reason = keyof typeof reasons
+
+const byCode = new Map(Object.entries(reasons).map(([name, { code }]) => [code as number, name as Reason]))
+
+/** @throws {RangeError} for a code that no catalogue of ours ever gave out */
+export function reasonOfCode(code: number): Reason {
+  const reason = byCode.get(code)
+  if (!reason) throw new RangeError(`no reason has the code ${code}`)
+  return reason
+}
+
+/** Says a reason in one line: what happened, and what to do. */
+export const sayReason = (reason: Reason): string => `${reasons[reason].says} ${reasons[reason].does}`

@@ -1,0 +1,20 @@
+export const platforms = ['ios', 'android', 'web'] as const
+export type Platform = (typeof platforms)[number]
+
+export const environments = ['development', 'production'] as const
+export type Environment = (typeof environments)[number]
+
+/** The three words of the W3C Permissions standard (§3, PermissionState). */
+export const permissions = ['prompt', 'granted', 'denied'] as const
+export type Permission = (typeof permissions)[number]
+
+/** Where the app is when something arrives: before the user's eyes, running out of sight, or not running. */
+export const appStates = ['front', 'behind', 'closed'] as const
+export type AppState = (typeof appStates)[number]
+
+/** What the engine needs to know of a device to decide whether to ring it. */
+export type Reachability = {
+  readonly permission: Permission
+  readonly muted: boolean
+  readonly retired: boolean
+}

@@ -1,0 +1,56 @@
+import { randomBytes } from 'node:crypto'
+import { type Client, ProblemError } from '@zbell/contract/client'
+import type { StandinAccount, Standins } from '@zbell/standins'
+import type { KeptDemo } from './kept.ts'
+import { earlier, ferries, handsets } from './scenario/scenario.ts'
+
+const environment = 'development'
+
+/** Makes the app, its credentials, its keys and an account, each by the interface that a user would take. */
+export async function makeApp(
+  operator: Client,
+  account: StandinAccount,
+  webOrigin: string,
+  ports: KeptDemo['ports'],
+): Promise<KeptDemo> {
+  await unlessThere(() =>
+    operator.call('makeApp', {
+      body: { slug: ferries.slug, name: ferries.name, identifiers: { ...ferries.identifiers, web: webOrigin } },
+    }),
+  )
+  const params = { app: ferries.slug }
+  const add = (body: Parameters<typeof operator.call<'addCredential'>>[1]['body']) =>
+    operator.call('addCredential', { params, body })
+  await add({ kind: 'signing-key', platform: 'ios', environment, ...account.ios } as never)
+  await add({ kind: 'service-key', platform: 'android', environment, ...account.android } as never)
+  await add({
+    kind: 'vapid-key',
+    platform: 'web',
+    environment,
+    jwk: account.web.jwk as never,
+    subject: 'mailto:bell@merrow-sound.example',
+  })
+  const key = async (kind: 'backend' | 'app') =>
+    (await operator.call('makeKey', { params, body: { kind, environment, name: `demo ${kind}` } })).key
+  const person = { email: 'harbour@merrow-sound.example', password: randomBytes(9).toString('base64url') }
+  await unlessThere(() => operator.call('makeAccount', { body: { ...person, name: 'Harbour office', role: 'owner' } }))
+  return { ports, backendKey: await key('backend'), appKey: await key('app'), account: person }
+}
+
+/** Switches the passengers' handsets on for the first time, and rings what has rung before the curtain rises. */
+export async function playScenario(backend: Client, appKeyClient: Client, standins: Standins): Promise<void> {
+  const { applicationServerKey } = await appKeyClient.call('readInstalledApp', {})
+  for (const handset of handsets) {
+    await standins.room.make({ ...handset, app: ferries.slug }, applicationServerKey ?? undefined)
+  }
+  for (const request of earlier)
+    await backend.call('sendNotification', { params: { app: ferries.slug }, body: request })
+}
+
+async function unlessThere(make: () => Promise<unknown>): Promise<void> {
+  try {
+    await make()
+  } catch (error) {
+    if (!(error instanceof ProblemError) || error.problem.code !== 'name-taken') throw error
+  }
+}

@@ -1,0 +1,54 @@
+import { createServer, type Server } from 'node:http'
+import type { PushService } from '@zbell/standins'
+import express from 'express'
+import { ferries, passengers, sailings } from './scenario/scenario.ts'
+
+export type PassengerServer = { readonly url: string; close(): Promise<void> }
+
+/**
+ * The passengers' web page. It also carries what a browser has of its own: a line to its push service. A page on this
+ * machine cannot use the browser maker's push service, so it subscribes at the stand-in through here.
+ */
+export async function openPassengerServer(given: {
+  port: number
+  dir: string
+  push: PushService
+  service: () => { url: string; appKey: string }
+}): Promise<PassengerServer> {
+  const app = express()
+  app.disable('x-powered-by')
+  app.use(express.json({ limit: '4kb' }))
+  app.get('/scenario.json', (_request, response) => {
+    response.json({ ...given.service(), name: ferries.name, sailings, passengers })
+  })
+  app.post('/line', (request, response) => {
+    const { applicationServerKey } = (request.body ?? {}) as { applicationServerKey?: unknown }
+    response
+      .status(201)
+      .json(given.push.subscribe(typeof applicationServerKey === 'string' ? applicationServerKey : undefined))
+  })
+  app.get('/line/:id', (request, response) => {
+    response.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store' })
+    response.write(': open\n\n')
+    const detach = given.push.attach(request.params.id, (body) =>
+      response.write(`data: ${body.toString('base64url')}\n\n`),
+    )
+    if (!detach) response.end('event: gone\ndata: gone\n\n')
+    response.once('close', () => detach?.())
+  })
+  app.use(express.static(given.dir))
+  app.get('/sailings/:number', (_request, response) => response.sendFile('index.html', { root: given.dir }))
+  const server: Server = createServer(app)
+  await new Promise<void>((done, fail) => {
+    server.once('error', fail)
+    server.listen(given.port, '127.0.0.1', done)
+  })
+  return {
+    url: `http://127.0.0.1:${given.port}`,
+    close: () =>
+      new Promise((done) => {
+        server.close(() => done())
+        server.closeAllConnections()
+      }),
+  }
+}

@@ -1,0 +1,43 @@
+import type { Content, Environment, Mode, Outcome, Platform, Reason, Urgency } from '@zbell/core'
+import type { BlockDevice } from '../store/devices/load-block-devices.ts'
+import type { NotificationRow } from '../store/notifications/read-notifications.ts'
+import type { Claim } from '../store/work/claim-work.ts'
+import type { Expansion } from '../store/work/expand-page.ts'
+import type { OutcomesToStore } from '../store/work/store-outcomes.ts'
+
+/** What the engine asks of the store. */
+export type WorkStore = {
+  claim(): Promise<Claim | undefined>
+  extend(claim: Claim): Promise<boolean>
+  release(claim: Claim, afterMs: number): Promise<void>
+  notification(no: number): Promise<NotificationRow | undefined>
+  expandPage(claim: Claim, notification: NotificationRow): Promise<Expansion>
+  devices(numbers: readonly number[]): Promise<BlockDevice[]>
+  storeOutcomes(claim: Claim, outcomes: OutcomesToStore): Promise<boolean>
+}
+
+/** A notification as a gateway needs to know it. */
+export type Sendable = {
+  readonly id: string
+  readonly content: Content
+  readonly mode: Mode
+  readonly urgency: Urgency
+  readonly ttlSeconds: number
+  readonly expiresAtMs: number
+}
+
+export type Address = { readonly token: string; readonly p256dh: Buffer | null; readonly auth: Buffer | null }
+
+/** One notification made ready for one gateway: shaped once, sent to many. It never throws for what a gateway does. */
+export type Shipment = { send(address: Address): Promise<Outcome> }
+
+/** The way to one gateway for one app in one environment. */
+export type Lane = { prepare(notification: Sendable): Promise<Shipment>; readonly slots: Slots }
+
+export type Gateways = {
+  /** @returns the reason when there is no way */
+  lane(appNo: number, environment: Environment, platform: Platform): Promise<Lane | Reason>
+}
+
+/** Bounds how many requests are on their way at a time. */
+export type Slots = { take(): Promise<void> | undefined; release(): void }

@@ -1,0 +1,56 @@
+import { lookup as dnsLookup, type LookupAddress } from 'node:dns'
+import { BlockList, isIP, type LookupFunction } from 'node:net'
+
+/** The address of a push endpoint points where the service must not call. */
+export class AddressNotAllowed extends Error {
+  override readonly name = 'AddressNotAllowed'
+  readonly code = 'ADDRESS_NOT_ALLOWED'
+}
+
+const guarded = new BlockList()
+for (const [net, bits] of [
+  ['0.0.0.0', 8],
+  ['10.0.0.0', 8],
+  ['100.64.0.0', 10],
+  ['127.0.0.0', 8],
+  ['169.254.0.0', 16],
+  ['172.16.0.0', 12],
+  ['192.0.0.0', 24],
+  ['192.168.0.0', 16],
+  ['198.18.0.0', 15],
+  ['224.0.0.0', 3],
+] as const) {
+  guarded.addSubnet(net, bits, 'ipv4')
+}
+for (const [net, bits] of [
+  ['::', 127],
+  ['64:ff9b::', 96],
+  ['fc00::', 7],
+  ['fe80::', 10],
+  ['ff00::', 8],
+] as const) {
+  guarded.addSubnet(net, bits, 'ipv6')
+}
+
+/** Whether an IP address lies in a loopback, private, link-local, metadata or multicast range. */
+export const isGuarded = (address: string): boolean =>
+  // BlockList sees through IPv4-mapped IPv6 addresses by itself.
+  guarded.check(address, isIP(address) === 6 ? 'ipv6' : 'ipv4')
+
+/** @throws {AddressNotAllowed} for a host that is an address in a guarded range; names are checked when they are resolved */
+export function checkHost(host: string): void {
+  const bare = host.replace(/^\[|\]$/g, '')
+  if (isIP(bare) !== 0 && isGuarded(bare)) throw new AddressNotAllowed(`${bare} is in a private network`)
+}
+
+/** A lookup for sockets: the very address that was checked is the one that is connected to. */
+export const guardedLookup: LookupFunction = (host, options, done) => {
+  dnsLookup(host, { ...options, all: true }, (error, found: LookupAddress[]) => {
+    if (error) return done(error, '', 0)
+    const bad = found.find(({ address }) => isGuarded(address))
+    if (bad) return done(new AddressNotAllowed(`${host} resolves to ${bad.address}, in a private network`), '', 0)
+    if (options.all) return (done as unknown as (e: null, a: LookupAddress[]) => void)(null, found)
+    const [first] = found
+    return done(null, first?.address ?? '', first?.family ?? 0)
+  })
+}

@@ -1,0 +1,123 @@
+import {
+  type ClientHttp2Session,
+  type ClientHttp2Stream,
+  connect,
+  constants,
+  type OutgoingHttpHeaders,
+} from 'node:http2'
+import type { LookupFunction } from 'node:net'
+import type { GatewayAnswer } from '@zbell/core'
+
+export type OriginOptions = {
+  readonly ca: readonly string[]
+  readonly timeoutMs: number
+  readonly lookup?: LookupFunction | undefined
+}
+
+/** The gateway gave no answer. `code` says at which step: the name, TCP, TLS, HTTP/2 or time. */
+export class NoAnswer extends Error {
+  override readonly name = 'NoAnswer'
+  readonly code: string
+
+  constructor(origin: string, code: string, cause?: unknown) {
+    super(`${origin} gave no answer (${code})`, { cause })
+    this.code = code
+  }
+}
+
+const maxBodyBytes = 16_384
+const { HTTP2_HEADER_STATUS, HTTP2_HEADER_METHOD, HTTP2_HEADER_PATH, NGHTTP2_CANCEL } = constants
+
+/**
+ * Long-lived HTTP/2 connections (RFC 9113) to one origin. One is enough: a node:http2 session fills a core long before
+ * it runs out of streams. It is opened on first use, and again after the gateway closed it.
+ */
+export class Http2Origin {
+  readonly #origin: string
+  readonly #options: OriginOptions
+  #session: ClientHttp2Session | undefined
+
+  constructor(origin: string, options: OriginOptions) {
+    this.#origin = origin
+    this.#options = options
+  }
+
+  /**
+   * @returns the answer; its body only when the status is not a good one
+   * @throws {NoAnswer}
+   */
+  request(
+    method: string,
+    path: string,
+    headers: OutgoingHttpHeaders,
+    body: string | Uint8Array,
+  ): Promise<GatewayAnswer> {
+    return new Promise((done, fail) => {
+      let stream: ClientHttp2Stream
+      try {
+        stream = this.#open().request({ [HTTP2_HEADER_METHOD]: method, [HTTP2_HEADER_PATH]: path, ...headers })
+      } catch (error) {
+        fail(new NoAnswer(this.#origin, codeOf(error), error))
+        return
+      }
+      let answer: GatewayAnswer | undefined
+      let text = ''
+      let size = 0
+      stream.setTimeout(this.#options.timeoutMs, () => {
+        fail(new NoAnswer(this.#origin, 'ETIMEDOUT'))
+        stream.close(NGHTTP2_CANCEL)
+      })
+      stream.on('response', (head) => {
+        const status = Number(head[HTTP2_HEADER_STATUS])
+        answer = { status, headers: head as GatewayAnswer['headers'], body: '' }
+      })
+      stream.on('data', (chunk: Buffer) => {
+        size += chunk.length
+        if (size > maxBodyBytes) stream.close(NGHTTP2_CANCEL)
+        else text += chunk.toString('utf8')
+      })
+      stream.on('error', (error) => fail(new NoAnswer(this.#origin, codeOf(error), error)))
+      stream.on('close', () => {
+        if (answer) done(text === '' ? answer : { ...answer, body: text })
+        else fail(new NoAnswer(this.#origin, 'ECONNRESET'))
+      })
+      stream.end(body)
+    })
+  }
+
+  async close(): Promise<void> {
+    const session = this.#session
+    this.#session = undefined
+    if (!session || session.closed) return
+    await new Promise<void>((done) => session.close(done))
+  }
+
+  #open(): ClientHttp2Session {
+    if (this.#session && !this.#session.closed && !this.#session.destroyed) return this.#session
+    const { ca, lookup, timeoutMs } = this.#options
+    const session = connect(this.#origin, { ca: [...ca], ...(lookup ? { lookup } : {}), ALPNProtocols: ['h2'] })
+    // One that does not get through its handshake in time takes its requests with it.
+    const handshake = setTimeout(() => session.destroy(new NoAnswer(this.#origin, 'ETIMEDOUT')), timeoutMs)
+    session.once('connect', () => clearTimeout(handshake))
+    const leave = () => {
+      clearTimeout(handshake)
+      if (this.#session === session) this.#session = undefined
+    }
+    session.once('goaway', () => {
+      leave()
+      session.close()
+    })
+    session.once('close', leave)
+    // Its streams report the failure, each to whoever waits for it; here it only must not go unheard.
+    session.on('error', leave)
+    session.unref()
+    this.#session = session
+    return session
+  }
+}
+
+const codeOf = (error: unknown): string => {
+  const { code, cause } = error as { code?: unknown; cause?: { code?: unknown } }
+  if (typeof cause?.code === 'string') return cause.code
+  return typeof code === 'string' ? code : 'UNKNOWN'
+}

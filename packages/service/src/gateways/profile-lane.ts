@@ -1,0 +1,81 @@
+import { explainAnswer, type GatewayProfile, type Outcome, type RequestShaper, type ShapedRequest } from '@zbell/core'
+import type { Address, Lane, Sendable, Shipment, Slots } from '../engine/ports.ts'
+import { type Authorization, CredentialRejected } from './authorization.ts'
+import { type Http2Origin, NoAnswer } from './http2-origin.ts'
+
+/** The way to a gateway that a profile describes. */
+export class ProfileLane implements Lane {
+  readonly slots: Slots
+  readonly #profile: GatewayProfile
+  readonly #shaper: RequestShaper
+  readonly #authorization: Authorization
+  readonly #origin: Http2Origin
+  readonly #identifier: string
+
+  constructor(given: {
+    profile: GatewayProfile
+    shaper: RequestShaper
+    authorization: Authorization
+    origin: Http2Origin
+    identifier: string
+    slots: Slots
+  }) {
+    this.#profile = given.profile
+    this.#shaper = given.shaper
+    this.#authorization = given.authorization
+    this.#origin = given.origin
+    this.#identifier = given.identifier
+    this.slots = given.slots
+  }
+
+  async prepare(notification: Sendable): Promise<Shipment> {
+    const shaped = await this.#shaper.shape({
+      notification: notification.id,
+      content: notification.content,
+      mode: notification.mode,
+      urgency: notification.urgency,
+      ttlSeconds: notification.ttlSeconds,
+      expiresSeconds: Math.floor(notification.expiresAtMs / 1_000),
+      identifier: this.#identifier,
+    })
+    const headers = { 'content-type': 'application/json', ...shaped.headers }
+    return { send: (address) => this.#send(shaped, headers, address) }
+  }
+
+  async #send(shaped: ShapedRequest, headers: Record<string, string>, address: Address): Promise<Outcome> {
+    const body = shaped.body(address.token)
+    if (Buffer.byteLength(body) > this.#profile.limits.bodyBytes) return { is: 'refused', reason: 'too-large' }
+    try {
+      const first = await this.#try(shaped, headers, address, body)
+      // A token that ran out early, or a gateway that forgot it: one fresh one settles whether it is the credential.
+      return isRejected(first.outcome) && first.drop()
+        ? (await this.#try(shaped, headers, address, body)).outcome
+        : first.outcome
+    } catch (error) {
+      if (error instanceof CredentialRejected) return { is: 'refused', reason: 'credential-rejected' }
+      if (error instanceof NoAnswer) return { is: 'unavailable' }
+      throw error
+    }
+  }
+
+  async #try(shaped: ShapedRequest, headers: Record<string, string>, address: Address, body: string) {
+    const { value, header } = this.#authorization
+    const authorization = value.atHand ?? (await value.get())
+    const answer = await this.#origin.request(
+      shaped.method,
+      shaped.path(address.token),
+      { ...headers, [header]: authorization },
+      body,
+    )
+    const outcome = explainAnswer(this.#profile.answers, answer, Date.now())
+    return {
+      outcome,
+      drop: () => {
+        value.drop(authorization)
+        return true
+      },
+    }
+  }
+}
+
+const isRejected = (outcome: Outcome): boolean => outcome.is === 'refused' && outcome.reason === 'credential-rejected'

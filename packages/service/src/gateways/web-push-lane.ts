@@ -1,0 +1,116 @@
+import {
+  declarativeMessage,
+  encryptMessage,
+  explainAnswer,
+  maxPlaintextBytes,
+  type Outcome,
+  pushServiceAnswers,
+  utf8,
+  type VapidKey,
+  vapidAuthorization,
+  vapidLifetimeSeconds,
+} from '@zbell/core'
+import type { Address, Lane, Sendable, Shipment, Slots } from '../engine/ports.ts'
+import { AddressNotAllowed, checkHost, guardedLookup } from './address-guard.ts'
+import { Http2Origin, NoAnswer, type OriginOptions } from './http2-origin.ts'
+import { nodeCrypto } from './node-crypto.ts'
+
+/** The most push services that one app's devices may name; the one used longest ago gives way. */
+const maxOrigins = 64
+
+type PushService = { readonly origin: Http2Origin; authorization: string; renewAtMs: number }
+
+/** The way to the push services of browsers (RFC 8030), each found by its devices' endpoints. */
+export class WebPushLane implements Lane {
+  readonly slots: Slots
+  readonly #services = new Map<string, PushService>()
+  readonly #key: VapidKey
+  readonly #subject: string
+  readonly #webOrigin: string
+  readonly #allowPrivate: boolean
+  readonly #http: OriginOptions
+
+  constructor(given: {
+    key: VapidKey
+    subject: string
+    webOrigin: string
+    allowPrivate: boolean
+    http: OriginOptions
+    slots: Slots
+  }) {
+    this.#key = given.key
+    this.#subject = given.subject
+    this.#webOrigin = given.webOrigin
+    this.#allowPrivate = given.allowPrivate
+    this.#http = given.http
+    this.slots = given.slots
+  }
+
+  async prepare(notification: Sendable): Promise<Shipment> {
+    const message = declarativeMessage(notification.id, notification.content, notification.mode, this.#webOrigin)
+    const plaintext = utf8(JSON.stringify(message))
+    return { send: (address) => this.#send(notification, plaintext, address) }
+  }
+
+  async #send(notification: Sendable, plaintext: Uint8Array, address: Address): Promise<Outcome> {
+    if (plaintext.length > maxPlaintextBytes) return { is: 'refused', reason: 'too-large' }
+    if (!address.p256dh || !address.auth) return { is: 'refused', reason: 'bad-request' }
+    try {
+      const endpoint = new URL(address.token)
+      const service = this.#service(endpoint)
+      const body = encryptMessage(plaintext, { p256dh: address.p256dh, auth: address.auth }, nodeCrypto)
+      const leftSeconds = Math.max(0, Math.floor((notification.expiresAtMs - Date.now()) / 1_000))
+      const headers = {
+        'content-encoding': 'aes128gcm',
+        'content-type': 'application/octet-stream',
+        ttl: String(Math.min(leftSeconds, notification.ttlSeconds)),
+        urgency: notification.urgency,
+        authorization: service.authorization,
+        // RFC 8030 §5.4: at most 32 characters of base64url, which is what a tag may hold.
+        ...(notification.content.tag === undefined ? {} : { topic: notification.content.tag }),
+      }
+      const answer = await service.origin.request('POST', endpoint.pathname + endpoint.search, headers, body)
+      return explainAnswer(pushServiceAnswers, answer, Date.now())
+    } catch (error) {
+      if (error instanceof AddressNotAllowed) return { is: 'refused', reason: 'address-not-allowed' }
+      if (error instanceof NoAnswer) {
+        return error.code === 'ADDRESS_NOT_ALLOWED'
+          ? { is: 'refused', reason: 'address-not-allowed' }
+          : { is: 'unavailable' }
+      }
+      throw error
+    }
+  }
+
+  #service(endpoint: URL): PushService {
+    const nowMs = Date.now()
+    const known = this.#services.get(endpoint.origin)
+    if (known && known.renewAtMs > nowMs) return known
+    if (!this.#allowPrivate) checkHost(endpoint.hostname)
+    const service: PushService = {
+      origin:
+        known?.origin ??
+        new Http2Origin(endpoint.origin, { ...this.#http, lookup: this.#allowPrivate ? undefined : guardedLookup }),
+      authorization: vapidAuthorization(
+        endpoint.origin,
+        this.#subject,
+        Math.floor(nowMs / 1_000) + vapidLifetimeSeconds,
+        this.#key,
+        nodeCrypto,
+      ),
+      renewAtMs: nowMs + (vapidLifetimeSeconds / 2) * 1_000,
+    }
+    this.#services.delete(endpoint.origin)
+    this.#services.set(endpoint.origin, service)
+    if (this.#services.size > maxOrigins) {
+      const [oldest, left] = this.#services.entries().next().value!
+      this.#services.delete(oldest)
+      void left.origin.close()
+    }
+    return service
+  }
+
+  async close(): Promise<void> {
+    await Promise.all([...this.#services.values()].map((service) => service.origin.close()))
+  }
+}

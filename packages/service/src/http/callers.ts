@@ -1,0 +1,152 @@
+import { createHash } from 'node:crypto'
+import type { Caller } from '@zbell/contract'
+import type { Environment } from '@zbell/core'
+import type { Request } from 'express'
+import { findApp, findAppByNo, type Scope } from '../store/apps/apps.ts'
+import { findKey } from '../store/apps/keys.ts'
+import type { Database } from '../store/database.ts'
+import { type DeviceRow, findDeviceBySecret } from '../store/devices/read-devices.ts'
+import type { AccountRow } from '../store/sessions/accounts.ts'
+import { findSession } from '../store/sessions/sessions.ts'
+import { hashSecret, sameSecret } from '../vault/secrets.ts'
+import { Problem } from './problem.ts'
+
+/** Who calls, as far as each kind of call needs to know. */
+export type CallerOf<C extends Caller> = C extends 'anyone' | 'operator'
+  ? undefined
+  : C extends 'console'
+    ? { readonly account: AccountRow; readonly csrf: string; readonly sessionHash: Buffer }
+    : C extends 'app'
+      ? { readonly scope: Scope; readonly actor: string }
+      : C extends 'installed-app'
+        ? { readonly scope: Scope }
+        : C extends 'device'
+          ? { readonly scope: Scope; readonly device: DeviceRow }
+          : never
+
+export const sessionCookie = 'bell_session'
+const reading = new Set(['GET', 'HEAD'])
+
+/** Finds out who calls, or refuses. */
+export class CallerCheck {
+  readonly #database: Database
+  readonly #operatorKey: string
+
+  constructor(database: Database, operatorKey: string) {
+    this.#database = database
+    this.#operatorKey = operatorKey
+  }
+
+  async check(caller: Caller, request: Request): Promise<CallerOf<Caller>> {
+    switch (caller) {
+      case 'anyone':
+        return undefined
+      case 'operator':
+        return this.#operator(request)
+      case 'console':
+        return this.#console(request)
+      case 'app':
+        return bearer(request) === undefined ? this.#appByConsole(request) : this.#appByKey(request)
+      case 'installed-app': {
+        const key = await this.#key(request)
+        if (key.kind !== 'app')
+          throw new Problem('not-allowed', 'A backend key stays on the server; an installed app uses an app key.')
+        return { scope: key }
+      }
+      case 'device':
+        return this.#device(request)
+      default:
+        return caller satisfies never
+    }
+  }
+
+  #operator(request: Request): undefined {
+    if (!sameSecret(needBearer(request), this.#operatorKey))
+      throw new Problem('unknown-key', 'This is not the operator’s key.')
+    return undefined
+  }
+
+  async #console(request: Request): Promise<CallerOf<'console'>> {
+    const token = cookie(request, sessionCookie)
+    const sessionHash = token === undefined ? undefined : hashSecret(token)
+    const account = sessionHash && (await findSession(this.#database, sessionHash, new Date()))
+    if (!token || !sessionHash || !account) throw new Problem('not-signed-in')
+    const csrf = csrfOf(token)
+    if (!reading.has(request.method) && request.get('x-bell-csrf') !== csrf) throw new Problem('csrf-refused')
+    return { account, csrf, sessionHash }
+  }
+
+  async #appByConsole(request: Request): Promise<CallerOf<'app'>> {
+    const { account } = await this.#console(request)
+    if (account.role === 'viewer' && !reading.has(request.method))
+      throw new Problem('not-allowed', 'A viewer may look, but not send.')
+    const environment = environmentOf(request)
+    if (!environment)
+      throw new Problem('invalid-request', 'Say which environment: ?environment=development or production.')
+    const app = await findApp(this.#database, String(request.params.app))
+    if (!app) throw new Problem('unknown-app')
+    return { scope: { app, environment }, actor: `account:${account.email}` }
+  }
+
+  async #appByKey(request: Request): Promise<CallerOf<'app'>> {
+    const key = await this.#key(request)
+    // Whose key it is not learns nothing of the app, not even that it is there.
+    if (key.app.slug !== request.params.app)
+      throw new Problem('unknown-app', 'This key belongs to another app, or there is no such app.')
+    if (key.kind !== 'backend')
+      throw new Problem('not-allowed', 'An app key only registers devices; use a backend key.')
+    const wanted = environmentOf(request)
+    if (wanted && wanted !== key.environment)
+      throw new Problem('wrong-environment', `This key is for ${key.environment}.`)
+    return { scope: key, actor: `key:${key.name}` }
+  }
+
+  async #key(request: Request) {
+    const key = await findKey(this.#database, hashSecret(needBearer(request)))
+    if (!key) throw new Problem('unknown-key')
+    return key
+  }
+
+  async #device(request: Request): Promise<CallerOf<'device'>> {
+    const device = await findDeviceBySecret(this.#database, hashSecret(needBearer(request)))
+    const app = device && (await findAppByNo(this.#database, device.appNo))
+    if (!device || !app)
+      throw new Problem('unknown-key', 'This is no device’s secret; register again to get a new one.')
+    return { device, scope: { app, environment: device.environment } }
+  }
+}
+
+/** What the console's pages send back: whoever cannot read the session's answer cannot know it. */
+export const csrfOf = (sessionToken: string): string =>
+  createHash('sha256').update(`csrf:${sessionToken}`).digest('base64url')
+
+function bearer(request: Request): string | undefined {
+  const [scheme, token] = request.get('authorization')?.split(' ') ?? []
+  return scheme?.toLowerCase() === 'bearer' && token ? token : undefined
+}
+
+function needBearer(request: Request): string {
+  const token = bearer(request)
+  if (token === undefined) throw new Problem('not-signed-in')
+  return token
+}
+
+function environmentOf(request: Request): Environment | undefined {
+  const given = request.query.environment
+  if (given === undefined) return undefined
+  if (given !== 'development' && given !== 'production') {
+    throw new Problem('invalid-request', 'The environment is development or production.', [
+      { pointer: '?environment', detail: 'is neither development nor production' },
+    ])
+  }
+  return given
+}
+
+export function cookie(request: Request, name: string): string | undefined {
+  const found = request
+    .get('cookie')
+    ?.split(';')
+    .map((part) => part.trim())
+    .find((part) => part.startsWith(`${name}=`))
+  return found?.slice(name.length + 1)
+}

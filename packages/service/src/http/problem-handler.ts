@@ -1,0 +1,43 @@
+import type { ErrorRequestHandler, RequestHandler, Response } from 'express'
+import type { Logger } from 'pino'
+import { DatabaseUnavailable } from '../store/errors.ts'
+import { Problem } from './problem.ts'
+
+export const unknownAddress: RequestHandler = (request) => {
+  throw new Problem('unknown-address', `There is nothing at ${request.method} ${request.path.slice(0, 200)}.`)
+}
+
+/** Every error that reaches HTTP leaves as application/problem+json; only faults of ours are logged as errors. */
+export const problemHandler =
+  (log: Logger): ErrorRequestHandler =>
+  (error: unknown, _request, response, _next) => {
+    const problem = asProblem(error)
+    const requestId = String(response.locals.requestId)
+    if (problem.code === 'internal-error') log.error({ err: error, requestId }, 'a request failed')
+    if (response.headersSent) {
+      response.destroy()
+      return
+    }
+    answerProblem(response, problem, requestId)
+  }
+
+export function answerProblem(response: Response, problem: Problem, requestId: string): void {
+  const body = problem.body(requestId)
+  if (body.status === 401) response.setHeader('WWW-Authenticate', 'Bearer')
+  if (body.status === 503) response.setHeader('Retry-After', '2')
+  response.status(body.status).type('application/problem+json').send(JSON.stringify(body))
+}
+
+function asProblem(error: unknown): Problem {
+  if (error instanceof Problem) return error
+  if (error instanceof DatabaseUnavailable) return new Problem('database-unavailable')
+  // What Express and its body parser throw carries a type or a code.
+  const { type, code, status } = error as { type?: string; code?: string; status?: number }
+  if (type === 'entity.too.large') return new Problem('body-too-large')
+  if (type === 'entity.parse.failed') return new Problem('malformed-json')
+  if (type === 'encoding.unsupported' || type === 'charset.unsupported') return new Problem('unsupported-media-type')
+  if (type === 'request.aborted' || type === 'request.size.invalid')
+    return new Problem('malformed-json', 'The body ended early.')
+  if (code === 'ERR_INVALID_URL' || status === 400) return new Problem('unknown-address', 'The address cannot be read.')
+  return new Problem('internal-error')
+}

@@ -1,0 +1,33 @@
+import { type Fault, type ProblemBody, type ProblemCode, problems, problemType } from '@zbell/contract'
+
+/** Ends a request with a problem of the catalogue. */
+export class Problem extends Error {
+  override readonly name = 'Problem'
+  readonly code: ProblemCode
+  readonly faults: readonly Fault[] | undefined
+
+  /** @param detail says it for the case at hand; the catalogue's title when left out */
+  constructor(code: ProblemCode, detail?: string, faults?: readonly Fault[]) {
+    super(detail ?? problems[code].title)
+    this.code = code
+    this.faults = faults
+  }
+
+  body(requestId: string): ProblemBody {
+    const { status, title, does } = problems[this.code]
+    return {
+      type: problemType(this.code),
+      code: this.code,
+      status,
+      title,
+      detail: this.message,
+      does,
+      ...(this.faults ? { errors: this.faults } : {}),
+      requestId,
+    }
+  }
+}
+
+/** A place in the request that cannot be used. */
+export const invalid = (pointer: string, detail: string): Problem =>
+  new Problem('invalid-request', `${pointer || 'The body'} ${detail}.`, [{ pointer, detail }])

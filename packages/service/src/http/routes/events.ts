@@ -1,0 +1,127 @@
+import type { Response } from 'express'
+import type { LiveHub } from '../../live/hub.ts'
+import type { Scope } from '../../store/apps/apps.ts'
+import type { Database } from '../../store/database.ts'
+import { listDeliveries } from '../../store/notifications/list-deliveries.ts'
+import { findNotificationByNo, type NotificationRow } from '../../store/notifications/read-notifications.ts'
+import type { Metrics } from '../../telemetry/metrics.ts'
+import { Problem } from '../problem.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+import { deliveryView, notificationView } from '../views.ts'
+import { needNotification } from './notifications.ts'
+
+/** Up to so many devices a watched notification tells of each; above it only of the totals. */
+const eachDeviceUpTo = 200
+const heartbeatMs = 15_000
+const maxStreams = 500
+
+export class EventStreams {
+  readonly #open = new Set<Response>()
+  readonly #metrics: Metrics
+
+  constructor(metrics: Metrics) {
+    this.#metrics = metrics
+  }
+
+  /** Makes an answer a stream of server-sent events (WHATWG HTML §9.2). @returns what sends one event */
+  start(response: Response, onClose: () => void): (event: string, data: unknown) => void {
+    if (this.#open.size >= maxStreams)
+      throw new Problem('too-many-requests', `No more than ${maxStreams} event streams are kept open.`)
+    this.#open.add(response)
+    this.#metrics.listeners.set(this.#open.size)
+    response.writeHead(200, {
+      'content-type': 'text/event-stream',
+      'cache-control': 'no-store',
+      'x-accel-buffering': 'no',
+    })
+    response.write(': here\n\n')
+    const heartbeat = setInterval(() => response.write(': here\n\n'), heartbeatMs)
+    response.once('close', () => {
+      clearInterval(heartbeat)
+      this.#open.delete(response)
+      this.#metrics.listeners.set(this.#open.size)
+      onClose()
+    })
+    return (event, data) => void response.write(`event: ${event}\ndata: ${JSON.stringify(data)}\n\n`)
+  }
+
+  close(): void {
+    for (const response of this.#open) response.end()
+  }
+}
+
+/** Runs a job whenever asked, never twice at once, and once more when it was asked meanwhile. */
+function coalesced(job: () => Promise<void>, onFault: (error: unknown) => void): () => void {
+  let running = false
+  let again = false
+  const run = async () => {
+    running = true
+    do {
+      again = false
+      await job()
+    } while (again)
+    running = false
+  }
+  return () => {
+    if (running) again = true
+    else
+      run().catch((error: unknown) => {
+        running = false
+        onFault(error)
+      })
+  }
+}
+
+export function serveEvents(
+  on: OperationRouter,
+  database: Database,
+  hub: LiveHub,
+  streams: EventStreams,
+  onFault: (error: unknown) => void,
+): void {
+  on.serve('watchNotification', async ({ caller: { scope }, params, response }) => {
+    const { no } = await needNotification(database, scope, params.id)
+    const told = new Map<number, string>()
+    let stop = () => {}
+    const send = streams.start(response, () => stop())
+    const tell = coalesced(async () => {
+      const row = await findNotificationByNo(database, no)
+      if (row) await tellNotification(database, scope, row, told, send)
+    }, onFault)
+    stop = hub.listen(scope, (change) => {
+      if (change.is === 'notification' && change.row.no === no) tell()
+    })
+    tell()
+    return undefined
+  })
+
+  on.serve('watchApp', async ({ caller: { scope }, response }) => {
+    let stop = () => {}
+    const send = streams.start(response, () => stop())
+    stop = hub.listen(scope, (change) => {
+      if (change.is === 'devices') send('devices', { changed: true })
+      else notificationView(database, scope, change.row).then((view) => send('notification', view), onFault)
+    })
+    return undefined
+  })
+}
+
+/** Deliveries first, the totals last: whoever reads that all is done has read of each. */
+async function tellNotification(
+  database: Database,
+  scope: Scope,
+  row: NotificationRow,
+  told: Map<number, string>,
+  send: (event: string, data: unknown) => void,
+): Promise<void> {
+  const view = await notificationView(database, scope, row)
+  if (view.totals.expanded <= eachDeviceUpTo) {
+    for (const delivery of await listDeliveries(database, row, { limit: eachDeviceUpTo })) {
+      const text = JSON.stringify(deliveryView(delivery))
+      if (told.get(delivery.deviceNo) === text) continue
+      told.set(delivery.deviceNo, text)
+      send('delivery', deliveryView(delivery))
+    }
+  }
+  send('notification', view)
+}

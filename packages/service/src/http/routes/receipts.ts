@@ -1,0 +1,45 @@
+import { Batcher } from '../../store/batcher.ts'
+import type { Database } from '../../store/database.ts'
+import { type IncomingReceipt, storeReceipts } from '../../store/notifications/store-receipts.ts'
+import type { Metrics } from '../../telemetry/metrics.ts'
+import type { RateLimits } from '../rate-limits.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+
+/** The most receipts that go into one round of transactions. */
+const together = 500
+
+export function serveReceipts(
+  on: OperationRouter,
+  database: Database,
+  limits: RateLimits,
+  metrics: Metrics,
+  onStored: () => void,
+): void {
+  const batcher = new Batcher<IncomingReceipt, boolean>((receipts) => storeReceipts(database, receipts), together)
+
+  on.serve(
+    'reportReceipts',
+    async ({ caller: { device }, body }) => {
+      const taken = await Promise.all(
+        body.receipts.map((receipt) =>
+          batcher.add({
+            appNo: device.appNo,
+            environment: device.environment,
+            deviceNo: device.no,
+            notification: receipt.notification,
+            state: receipt.state,
+            at: new Date(receipt.at),
+            action: receipt.action ?? null,
+          }),
+        ),
+      )
+      body.receipts.forEach((receipt, i) => {
+        if (taken[i]) metrics.receipts.inc({ state: receipt.state })
+      })
+      onStored()
+      const count = taken.filter(Boolean).length
+      return { taken: count, unknown: taken.length - count }
+    },
+    limits.deviceCalls,
+  )
+}

@@ -1,0 +1,84 @@
+import type { Session } from '@zbell/contract'
+import type { Response } from 'express'
+import { listApps } from '../../store/apps/apps.ts'
+import type { Database } from '../../store/database.ts'
+import { type AccountRow, createAccount, findAccount } from '../../store/sessions/accounts.ts'
+import { createSession, createSignInLink, deleteSession, useSignInLink } from '../../store/sessions/sessions.ts'
+import { hashPassword, hashSecret, newSecret, passwordFits } from '../../vault/secrets.ts'
+import { csrfOf, sessionCookie } from '../callers.ts'
+import { Problem } from '../problem.ts'
+import type { RateLimits } from '../rate-limits.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+import { appView } from './apps.ts'
+
+const sessionMs = 12 * 3_600_000
+const linkMs = 3_600_000
+
+export function serveSessions(on: OperationRouter, database: Database, limits: RateLimits, secure: boolean): void {
+  const sessionView = async (account: AccountRow, csrf: string): Promise<Session> => ({
+    account: { email: account.email, name: account.name, role: account.role },
+    csrf,
+    apps: (await listApps(database)).map(appView),
+  })
+
+  on.serve(
+    'signIn',
+    async ({ body, response }) => {
+      const now = new Date()
+      const account =
+        'link' in body
+          ? await useSignInLink(database, hashSecret(body.link), now)
+          : await byPassword(database, body.email, body.password)
+      if (!account) throw new Problem('sign-in-refused')
+      const token = newSecret('session')
+      await createSession(
+        database,
+        { hash: hashSecret(token), accountNo: account.no, expiresAt: new Date(now.getTime() + sessionMs) },
+        now,
+      )
+      setCookie(response, token, secure)
+      return sessionView(account, csrfOf(token))
+    },
+    limits.signIns,
+  )
+
+  on.serve('readSession', ({ caller }) => sessionView(caller.account, caller.csrf))
+
+  on.serve('signOut', async ({ caller, response }) => {
+    await deleteSession(database, caller.sessionHash)
+    response.clearCookie(sessionCookie, { path: '/' })
+    return undefined
+  })
+
+  on.serve('makeAccount', async ({ body }) => {
+    const { password, ...account } = body
+    await createAccount(database, { ...account, passwordHash: await hashPassword(password), createdAt: new Date() })
+    return account
+  })
+
+  on.serve('makeSignInLink', async ({ body }) => {
+    const account = await findAccount(database, body.email)
+    if (!account)
+      throw new Problem('invalid-request', 'There is no account with this address.', [
+        { pointer: '/email', detail: 'is not an account' },
+      ])
+    const link = newSecret('link')
+    const expiresAt = new Date(Date.now() + linkMs)
+    await createSignInLink(database, { hash: hashSecret(link), accountNo: account.no, expiresAt })
+    return { link, expiresAt: expiresAt.toISOString() }
+  })
+}
+
+/** Takes as long for an address that nobody has, so that nobody learns which have an account. */
+let nobodysHash: Promise<string> | undefined
+
+async function byPassword(database: Database, email: string, password: string): Promise<AccountRow | undefined> {
+  nobodysHash ??= hashPassword('nobody')
+  const account = await findAccount(database, email)
+  const fits = await passwordFits(password, account?.passwordHash ?? (await nobodysHash))
+  return fits ? account : undefined
+}
+
+function setCookie(response: Response, token: string, secure: boolean): void {
+  response.cookie(sessionCookie, token, { httpOnly: true, sameSite: 'strict', secure, path: '/', maxAge: sessionMs })
+}

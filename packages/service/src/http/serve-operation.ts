@@ -1,0 +1,100 @@
+import {
+  type Operation,
+  type Operations,
+  operations,
+  type ParamsOf,
+  type RouteName,
+  type Routes,
+  splitRoute,
+} from '@zbell/contract'
+import { type Request, type RequestHandler, type Response, Router } from 'express'
+import type { z } from 'zod'
+import type { Metrics } from '../telemetry/metrics.ts'
+import type { CallerCheck, CallerOf } from './callers.ts'
+import { Problem } from './problem.ts'
+
+type Given<Name extends RouteName> = {
+  readonly caller: CallerOf<Operations[Name]['caller']>
+  readonly params: Record<ParamsOf<Routes[Name]>, string>
+  readonly query: Operations[Name] extends { query: infer Q extends z.ZodType } ? z.output<Q> : undefined
+  readonly body: Operations[Name] extends { body: infer B extends z.ZodType } ? z.output<B> : undefined
+  readonly request: Request
+  readonly response: Response
+}
+
+type Answer<Name extends RouteName> = Operations[Name] extends { events: true }
+  ? undefined
+  : Operations[Name] extends { answer: infer A extends z.ZodType }
+    ? z.input<A>
+    : undefined
+
+export type Handler<Name extends RouteName> = (given: Given<Name>) => Promise<Answer<Name>>
+
+/** Puts the contract's operations on a router: who may call, what may be sent and what is answered stand in its table. */
+export class OperationRouter {
+  readonly router = Router()
+  readonly #callers: CallerCheck
+  readonly #metrics: Metrics
+
+  constructor(callers: CallerCheck, metrics: Metrics) {
+    this.#callers = callers
+    this.#metrics = metrics
+  }
+
+  /** @param before what has to pass first, such as a rate limit */
+  serve<Name extends RouteName>(name: Name, handler: Handler<Name>, ...before: RequestHandler[]): void {
+    const { method, path } = splitRoute(name)
+    const operation: Operation = operations[name]
+    const verb = method.toLowerCase() as 'get' | 'post' | 'patch' | 'delete'
+    this.router[verb](path.replace(/\{(\w+)\}/g, ':$1'), ...before, async (request, response) => {
+      const stop = this.#metrics.requests.startTimer({ operation: name })
+      response.once('close', () => stop({ status: response.statusCode }))
+      const caller = (await this.#callers.check(operation.caller, request)) as CallerOf<Operations[Name]['caller']>
+      const answer = await handler({
+        caller,
+        params: request.params as Given<Name>['params'],
+        query: (operation.query ? parsed(operation.query, request.query, '?') : undefined) as Given<Name>['query'],
+        body: (operation.body ? parsed(operation.body, jsonBody(request), '') : undefined) as Given<Name>['body'],
+        request,
+        response,
+      })
+      if (operation.events) return
+      if (answer === undefined) response.status(operation.status).end()
+      else response.status(response.statusCode === 200 ? operation.status : response.statusCode).json(answer)
+    })
+  }
+}
+
+function jsonBody(request: Request): unknown {
+  if (request.body !== undefined) return request.body as unknown
+  if (!request.is('application/json') && Number(request.get('content-length') ?? 0) > 0)
+    throw new Problem('unsupported-media-type')
+  throw new Problem('malformed-json', 'There is no body; one JSON object is wanted.')
+}
+
+function parsed(type: z.ZodType, value: unknown, prefix: '' | '?'): unknown {
+  const read = type.safeParse(value)
+  if (read.success) return read.data
+  const faults = read.error.issues
+    .flatMap(flatten)
+    .slice(0, 20)
+    .map((issue) => ({
+      pointer:
+        prefix === '?'
+          ? `?${issue.path.join('.')}`
+          : issue.path.map((step) => `/${String(step).replaceAll('~', '~0').replaceAll('/', '~1')}`).join(''),
+      detail: issue.message.slice(0, 300),
+    }))
+  const [first] = faults
+  const more = faults.length > 1 ? ` There are ${faults.length} such places.` : ''
+  throw new Problem('invalid-request', `${first?.pointer || 'The body'}: ${first?.detail}.${more}`, faults)
+}
+
+type Issue = { readonly path: readonly PropertyKey[]; readonly message: string; readonly code?: string | undefined }
+
+/** Of a union's branches the one that came furthest says best what is wrong. */
+function flatten(issue: Issue & { readonly errors?: readonly (readonly Issue[])[] }): Issue[] {
+  if (issue.code !== 'invalid_union' || !issue.errors || issue.errors.length === 0) return [issue]
+  const best = [...issue.errors].sort((a, b) => a.length - b.length)[0] ?? []
+  return best.map((inner) => ({ ...inner, path: [...issue.path, ...inner.path] }))
+}

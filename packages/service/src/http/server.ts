@@ -1,0 +1,173 @@
+import { randomUUID } from 'node:crypto'
+import { createServer, type Server } from 'node:http'
+import { join } from 'node:path'
+import { openApiDocument } from '@zbell/contract/openapi'
+import express, { type RequestHandler } from 'express'
+import helmet from 'helmet'
+import type { Logger } from 'pino'
+import type { Config } from '../config/options.ts'
+import type { LiveHub } from '../live/hub.ts'
+import type { Database } from '../store/database.ts'
+import type { Metrics } from '../telemetry/metrics.ts'
+import type { Vault } from '../vault/vault.ts'
+import { CallerCheck } from './callers.ts'
+import { problemHandler, unknownAddress } from './problem-handler.ts'
+import { rateLimits } from './rate-limits.ts'
+import { serveApps } from './routes/apps.ts'
+import { serveDevices } from './routes/devices.ts'
+import { EventStreams, serveEvents } from './routes/events.ts'
+import { serveHandsets } from './routes/handsets.ts'
+import { serveNotifications } from './routes/notifications.ts'
+import { serveReceipts } from './routes/receipts.ts'
+import { serveSessions } from './routes/sessions.ts'
+import { OperationRouter } from './serve-operation.ts'
+
+export type HttpParts = {
+  readonly config: Config
+  readonly database: Database
+  readonly vault: Vault
+  readonly hub: LiveHub
+  readonly metrics: Metrics
+  readonly log: Logger
+  readonly operatorKey: string
+  readonly consoleDir: string | undefined
+  readonly onWork: () => void
+}
+
+/** The largest body of any call; 10,000 references of a target fit. */
+const maxBody = '2mb'
+const deviceBody = '64kb'
+
+export type HttpServer = { readonly server: Server; close(): Promise<void> }
+
+export function httpServer(parts: HttpParts): HttpServer {
+  const { config, database, vault, hub, metrics, log } = parts
+  const streams = new EventStreams(metrics)
+  const on = new OperationRouter(new CallerCheck(database, parts.operatorKey), metrics)
+  const limits = rateLimits(config)
+  serveSessions(on, database, limits, false)
+  serveApps(on, database, vault)
+  serveNotifications(on, database, parts.onWork)
+  serveEvents(on, database, hub, streams, (error) => log.warn({ err: error }, 'an event stream missed a change'))
+  serveDevices(on, {
+    database,
+    vault,
+    limits,
+    allowPrivateAddresses: config['gateways.allowPrivateAddresses'],
+    onChange: () => hub.nudge(),
+  })
+  serveReceipts(on, database, limits, metrics, () => hub.nudge())
+  serveHandsets(on, { url: config['handsets.url'], key: config['handsets.key'] })
+
+  const app = express()
+  app.disable('x-powered-by')
+  app.disable('etag')
+  app.use(named(log), securityHeaders)
+  serveHealth(app, database, metrics)
+  // A device's calls carry no cookie, so any page may make them: the secret is what counts.
+  app.use(['/v1/devices', '/v1/app'], crossOrigin, express.json({ limit: deviceBody }))
+  app.use('/v1', express.json({ limit: maxBody }), (_request, response, next) => {
+    response.setHeader('Cache-Control', 'no-store')
+    next()
+  })
+  app.use(on.router)
+  app.use('/v1', unknownAddress)
+  if (parts.consoleDir) serveConsole(app, parts.consoleDir)
+  app.use(unknownAddress)
+  app.use(problemHandler(log))
+
+  const server = createServer(app)
+  server.requestTimeout = 30_000
+  server.headersTimeout = 10_000
+  return {
+    server,
+    close: async () => {
+      streams.close()
+      await new Promise<void>((done) => {
+        server.close(() => done())
+        server.closeIdleConnections()
+        setTimeout(() => server.closeAllConnections(), 2_000).unref()
+      })
+    },
+  }
+}
+
+const named =
+  (log: Logger): RequestHandler =>
+  (request, response, next) => {
+    const requestId = randomUUID()
+    response.locals.requestId = requestId
+    response.setHeader('X-Request-Id', requestId)
+    const startMs = Date.now()
+    // The path only: a query can hold what a person typed.
+    response.once('close', () =>
+      log.debug(
+        {
+          requestId,
+          method: request.method,
+          path: request.path,
+          status: response.statusCode,
+          ms: Date.now() - startMs,
+        },
+        'request',
+      ),
+    )
+    next()
+  }
+
+const securityHeaders = helmet({
+  contentSecurityPolicy: {
+    useDefaults: false,
+    directives: {
+      defaultSrc: ["'none'"],
+      scriptSrc: ["'self'"],
+      styleSrc: ["'self'"],
+      imgSrc: ["'self'", 'data:'],
+      fontSrc: ["'self'"],
+      connectSrc: ["'self'"],
+      frameAncestors: ["'none'"],
+      baseUri: ["'none'"],
+      formAction: ["'none'"],
+    },
+  },
+  crossOriginResourcePolicy: { policy: 'cross-origin' },
+  referrerPolicy: { policy: 'no-referrer' },
+  // Whether the service stands behind TLS is the operator's to say, at the proxy that ends it.
+  strictTransportSecurity: false,
+})
+
+const crossOrigin: RequestHandler = (request, response, next) => {
+  response.setHeader('Access-Control-Allow-Origin', '*')
+  if (request.method !== 'OPTIONS') return next()
+  response.setHeader('Access-Control-Allow-Methods', 'GET, POST, PATCH, DELETE')
+  response.setHeader('Access-Control-Allow-Headers', 'Authorization, Content-Type')
+  response.setHeader('Access-Control-Max-Age', '86400')
+  response.status(204).end()
+}
+
+function serveHealth(app: express.Express, database: Database, metrics: Metrics): void {
+  const document = JSON.stringify(openApiDocument())
+  app.get('/livez', (_request, response) => void response.json({ alive: true }))
+  app.get('/readyz', async (_request, response) => {
+    await database.rows('select 1')
+    response.json({ ready: true })
+  })
+  app.get('/metrics', async (_request, response) => {
+    response.type(metrics.registry.contentType).send(await metrics.registry.metrics())
+  })
+  app.get('/openapi.json', (_request, response) => void response.type('application/json').send(document))
+}
+
+/** The console's files carry a hash in their names and never change; its one page is asked for anew each time. */
+function serveConsole(app: express.Express, dir: string): void {
+  app.use(
+    '/assets',
+    express.static(join(dir, 'assets'), { immutable: true, maxAge: '1y', index: false, fallthrough: true }),
+  )
+  app.use(express.static(dir, { index: false, maxAge: '1h' }))
+  app.get(/^\/(?!v1\/|assets\/).*/, (request, response, next) => {
+    if (!request.accepts('html')) return next()
+    response.setHeader('Cache-Control', 'no-cache')
+    response.sendFile('index.html', { root: dir })
+  })
+}

@@ -1,0 +1,86 @@
+import type { Delivery, Device, Notification, Totals } from '@zbell/contract'
+import { type DeliveryState, deliveryStateNames, reasons, timelineOf } from '@zbell/core'
+import type { Scope } from '../store/apps/apps.ts'
+import type { Database } from '../store/database.ts'
+import type { DeviceRow } from '../store/devices/read-devices.ts'
+import type { DeliveryRow } from '../store/notifications/list-deliveries.ts'
+import { countDeliveries, type NotificationRow } from '../store/notifications/read-notifications.ts'
+
+export async function notificationView(database: Database, scope: Scope, row: NotificationRow): Promise<Notification> {
+  const counted = await countDeliveries(database, row.no)
+  const known = [...counted.states.values()].reduce((sum, count) => sum + count, 0)
+  const states = Object.fromEntries(
+    deliveryStateNames.map((state) => [state, counted.states.get(state) ?? 0]),
+  ) as Record<DeliveryState, number>
+  // The row was read before the count: outcomes that were stored in between can only make `known` larger.
+  const expanded = Math.max(row.expanded, known)
+  const totals: Totals = { expanded, ...states, queued: expanded - known }
+  return {
+    id: row.id,
+    app: scope.app.slug,
+    environment: row.environment,
+    state: row.state,
+    to: { any: [...row.target.any] },
+    content: row.content as Notification['content'],
+    urgency: row.urgency,
+    ttlSeconds: row.ttlSeconds,
+    mode: row.mode,
+    sentBy: row.sentBy,
+    createdAt: row.createdAt.toISOString(),
+    expiresAt: row.expiresAt.toISOString(),
+    finishedAt: row.finishedAt?.toISOString() ?? null,
+    totals,
+    reasons: [...counted.reasons].map(([reason, count]) => ({
+      reason,
+      count,
+      says: reasons[reason].says,
+      does: reasons[reason].does,
+    })),
+  }
+}
+
+export function deliveryView(row: DeliveryRow): Delivery {
+  const { queued, ...moments } = Object.fromEntries(
+    Object.entries(row.moments).map(([state, at]) => [state, at.getTime()]),
+  )
+  const timeline = timelineOf(queued ?? 0, moments).map(({ state, atMs }) => ({
+    state,
+    at: new Date(atMs).toISOString(),
+  }))
+  return {
+    device: row.device,
+    user: row.user,
+    platform: row.platform,
+    state: row.state,
+    reason: row.reason && { code: row.reason, says: reasons[row.reason].says, does: reasons[row.reason].does },
+    attempts: row.attempts,
+    gatewayReference: row.gatewayReference,
+    action: row.action,
+    timeline,
+  }
+}
+
+export const deviceView = (row: DeviceRow): Device => ({
+  id: row.id,
+  platform: row.platform,
+  environment: row.environment,
+  permission: row.permission,
+  muted: row.muted,
+  user: row.user,
+  locale: row.locale,
+  timeZone: row.timeZone,
+  appVersion: row.appVersion,
+  systemVersion: row.systemVersion,
+  model: row.model,
+  registeredAt: row.registeredAt.toISOString(),
+  seenAt: row.seenAt.toISOString(),
+  retiredAt: row.retiredAt?.toISOString() ?? null,
+  retiredReason: row.retiredReason,
+})
+
+/** One page of rows: one more than asked for is read, to know whether another page follows. */
+export function pageView<R, V>(rows: readonly R[], limit: number, placeOf: (row: R) => number, view: (row: R) => V) {
+  const items = rows.slice(0, limit)
+  const last = items.at(-1)
+  return { items: items.map(view), next: rows.length > limit && last !== undefined ? String(placeOf(last)) : null }
+}

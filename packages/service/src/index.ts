@@ -1,0 +1,6 @@
+export { ConfigError, loadConfig } from './config/load.ts'
+export { nodeCrypto } from './gateways/node-crypto.ts'
+export { describeConfig, type ServeOptions, serve, startFault } from './main.ts'
+export { type RunningService, startService } from './start.ts'
+export { freePort, PrivateServer } from './store/mariadb/private-server.ts'
+export { makeLog } from './telemetry/log.ts'

@@ -1,0 +1,115 @@
+import type { Logger } from 'pino'
+import type { Scope } from '../store/apps/apps.ts'
+import type { Database } from '../store/database.ts'
+import { DatabaseUnavailable } from '../store/errors.ts'
+import { changedNotifications, type NotificationRow } from '../store/notifications/read-notifications.ts'
+
+export type LiveChange = { readonly is: 'notification'; readonly row: NotificationRow } | { readonly is: 'devices' }
+type Listener = (change: LiveChange) => void
+
+type Room = {
+  readonly scope: Scope
+  readonly listeners: Set<Listener>
+  /** When each notification was last told of; only what lies in the overlap. */
+  told: Map<number, number>
+  sinceMs: number
+  devicesAt: string
+  polling: boolean
+  again: boolean
+}
+
+const pollMs = 400
+/** A transaction can commit after a later one; looking back this far finds its change too. */
+const overlapMs = 2_000
+
+/**
+ * Tells listeners what changed in an app. It looks into the database, so that changes of other processes are seen too,
+ * and only for as long as somebody listens; a nudge makes it look at once.
+ */
+export class LiveHub {
+  readonly #database: Database
+  readonly #log: Logger
+  readonly #rooms = new Map<string, Room>()
+  readonly #timer: NodeJS.Timeout
+
+  constructor(database: Database, log: Logger) {
+    this.#database = database
+    this.#log = log
+    this.#timer = setInterval(() => this.nudge(), pollMs)
+    this.#timer.unref()
+  }
+
+  /** @returns what ends the listening */
+  listen(scope: Scope, listener: Listener): () => void {
+    const name = `${scope.app.no}:${scope.environment}`
+    const room = this.#rooms.get(name) ?? this.#open(name, scope)
+    room.listeners.add(listener)
+    return () => {
+      room.listeners.delete(listener)
+      if (room.listeners.size === 0) this.#rooms.delete(name)
+    }
+  }
+
+  nudge(): void {
+    for (const room of this.#rooms.values()) {
+      this.#poll(room).catch((error: unknown) => {
+        if (!(error instanceof DatabaseUnavailable)) this.#log.error({ err: error }, 'live updates failed')
+      })
+    }
+  }
+
+  close(): void {
+    clearInterval(this.#timer)
+    this.#rooms.clear()
+  }
+
+  #open(name: string, scope: Scope): Room {
+    const room: Room = {
+      scope,
+      listeners: new Set(),
+      told: new Map(),
+      sinceMs: Date.now(),
+      devicesAt: '',
+      polling: false,
+      again: false,
+    }
+    this.#rooms.set(name, room)
+    return room
+  }
+
+  async #poll(room: Room): Promise<void> {
+    if (room.polling) {
+      room.again = true
+      return
+    }
+    room.polling = true
+    try {
+      do {
+        room.again = false
+        await this.#look(room)
+      } while (room.again)
+    } finally {
+      room.polling = false
+    }
+  }
+
+  async #look(room: Room): Promise<void> {
+    const rows = await changedNotifications(this.#database, room.scope, new Date(room.sinceMs - overlapMs))
+    for (const row of rows) {
+      const changedMs = row.changedAt.getTime()
+      if (room.told.get(row.no) === changedMs) continue
+      room.told.set(row.no, changedMs)
+      room.sinceMs = Math.max(room.sinceMs, changedMs)
+      for (const listener of room.listeners) listener({ is: 'notification', row })
+    }
+    for (const [no, changedMs] of room.told) if (changedMs < room.sinceMs - overlapMs) room.told.delete(no)
+    const [newest] = await this.#database.rows<{ at: Date | null }>(
+      'select max(changed_at) as at from devices where app_no = ? and environment = ?',
+      [room.scope.app.no, room.scope.environment],
+    )
+    const at = newest?.at?.toISOString() ?? ''
+    const first = room.devicesAt === ''
+    if (at !== room.devicesAt && !first) for (const listener of room.listeners) listener({ is: 'devices' })
+    room.devicesAt = at || '-'
+  }
+}

@@ -1,0 +1,41 @@
+import { existsSync } from 'node:fs'
+import { fileURLToPath } from 'node:url'
+import { ConfigError, type LoadedConfig, loadConfig } from './config/load.ts'
+import { type PrintedOption, printableConfig } from './config/print.ts'
+import { startService } from './start.ts'
+import { MariaDbMissing } from './store/mariadb/private-server.ts'
+import { SchemaTooNew } from './store/migrate.ts'
+import { makeLog } from './telemetry/log.ts'
+
+export type ServeOptions = {
+  readonly env: Readonly<Record<string, string | undefined>>
+  readonly configFile?: string | undefined
+  readonly onReady: (service: { url: string; operatorKeyFile: string }) => void
+}
+
+/** What stops a start that the operator can mend, as one sentence; `undefined` for a fault of ours. */
+export function startFault(error: unknown): string | undefined {
+  if (error instanceof ConfigError || error instanceof MariaDbMissing || error instanceof SchemaTooNew)
+    return error.message
+  if ((error as { code?: string }).code === 'EADDRINUSE')
+    return 'the port is taken; choose another one with ZB_PORT, or 0 for a free one'
+  return undefined
+}
+
+/** What is in force and where it came from. @throws {ConfigError} */
+export const describeConfig = (env: ServeOptions['env'], file: string | undefined): PrintedOption[] =>
+  printableConfig(loadConfig(env, file))
+
+/** Runs the service until the process is told to stop. @throws what {@link startFault} explains */
+export async function serve(options: ServeOptions): Promise<void> {
+  const { config }: LoadedConfig = loadConfig(options.env, options.configFile)
+  const log = makeLog(config['log.level'])
+  const consoleDir = fileURLToPath(new URL('./console', import.meta.url))
+  const stop = new Promise<string>((done) => {
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => done(signal))
+  })
+  const service = await startService({ config, log, consoleDir: existsSync(consoleDir) ? consoleDir : undefined })
+  options.onReady({ url: service.url, operatorKeyFile: `${config.data}/operator.key` })
+  log.info({ signal: await stop }, 'stopping')
+  await service.close()
+}

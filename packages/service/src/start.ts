@@ -1,0 +1,116 @@
+import { writeFileSync } from 'node:fs'
+import type { AddressInfo } from 'node:net'
+import { join } from 'node:path'
+import type { Logger } from 'pino'
+import type { Config } from './config/options.ts'
+import type { WorkStore } from './engine/ports.ts'
+import { Worker } from './engine/worker.ts'
+import { GatewayRoom } from './gateways/gateways.ts'
+import { httpServer } from './http/server.ts'
+import { LiveHub } from './live/hub.ts'
+import { Database } from './store/database.ts'
+import { PrivateServer } from './store/mariadb/private-server.ts'
+import { migrate } from './store/migrate.ts'
+import { workStore } from './store/work/work-store.ts'
+import { Metrics } from './telemetry/metrics.ts'
+import { masterKey, operatorKey } from './vault/key-files.ts'
+import { Vault } from './vault/vault.ts'
+
+export type RunningService = { readonly url: string; readonly operatorKey: string; close(): Promise<void> }
+
+export type StartOptions = { readonly config: Config; readonly log: Logger; readonly consoleDir?: string | undefined }
+
+/** Puts the parts together, lowest first; closing goes the other way round and reports every failure. */
+export async function startService({ config, log, consoleDir }: StartOptions): Promise<RunningService> {
+  const opened: (() => Promise<void> | void)[] = []
+  const close = async () => {
+    const failures: unknown[] = []
+    for (const step of opened.splice(0).reverse()) {
+      try {
+        await step()
+      } catch (error) {
+        failures.push(error)
+      }
+    }
+    if (failures.length > 0) throw new AggregateError(failures, 'the service did not close cleanly')
+  }
+  try {
+    const operator = operatorKey(config.data)
+    const vault = new Vault(masterKey(config.data, config['vault.masterKey']))
+    const metrics = new Metrics()
+
+    let url = config['database.url']
+    if (url === '') {
+      const server = await PrivateServer.start({
+        dataDir: config.data,
+        port: config['database.port'],
+        memoryMb: config['database.memoryMb'],
+        log,
+      })
+      opened.push(() => server.stop())
+      url = server.url
+    }
+    const database = new Database({ url, connections: config['database.connections'] })
+    opened.push(() => database.close())
+    const migrated = await migrate(database)
+    if (migrated.length > 0) log.info({ migrated }, 'the schema was brought up to date')
+
+    const gateways = new GatewayRoom(config, database, vault)
+    opened.push(() => gateways.close())
+    const hub = new LiveHub(database, log)
+    opened.push(() => hub.close())
+
+    const giveUp = new AbortController()
+    const store = counted(workStore(database, config['engine.leaseMs'], giveUp.signal), metrics)
+    const worker = new Worker(
+      store,
+      gateways,
+      { atOnce: config['engine.blocks'], leaseMs: config['engine.leaseMs'], pollMs: config['engine.pollMs'] },
+      log,
+      { onStored: () => hub.nudge() },
+    )
+    worker.start()
+    opened.push(async () => {
+      const patience = setTimeout(() => giveUp.abort(), 5_000)
+      await worker.stop()
+      clearTimeout(patience)
+    })
+
+    const http = httpServer({
+      config,
+      database,
+      vault,
+      hub,
+      metrics,
+      log,
+      operatorKey: operator,
+      consoleDir,
+      onWork: () => worker.nudge(),
+    })
+    await new Promise<void>((done, fail) => {
+      http.server.once('error', fail)
+      http.server.listen(config['http.port'], config['http.host'], done)
+    })
+    opened.push(() => http.close())
+    const { port } = http.server.address() as AddressInfo
+    const address = `http://${config['http.host']}:${port}`
+    writeFileSync(join(config.data, 'service.json'), `${JSON.stringify({ url: address, pid: process.pid })}\n`)
+    log.info({ url: address }, 'the service is ready')
+    return { url: address, operatorKey: operator, close }
+  } catch (error) {
+    await close().catch((again: unknown) => log.error({ err: again }, 'a failed start did not close cleanly'))
+    throw error
+  }
+}
+
+const counted = (store: WorkStore, metrics: Metrics): WorkStore => ({
+  ...store,
+  async storeOutcomes(claim, outcomes) {
+    const held = await store.storeOutcomes(claim, outcomes)
+    if (held) {
+      for (const { platform, state, reason } of outcomes.ended)
+        metrics.outcomes.inc({ platform, state, reason: reason ?? 'none' })
+    }
+    return held
+  },
+})

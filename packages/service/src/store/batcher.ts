@@ -1,0 +1,38 @@
+/**
+ * Gathers what many callers want to write and writes it together: while one batch is being written, the next one
+ * gathers. Each caller's promise ends when its own part is stored, so nothing is acknowledged early.
+ */
+export class Batcher<In, Out> {
+  readonly #write: (items: In[]) => Promise<Out[]>
+  readonly #most: number
+  #waiting: { item: In; done: (out: Out) => void; fail: (error: unknown) => void }[] = []
+  #writing = false
+
+  constructor(write: (items: In[]) => Promise<Out[]>, most: number) {
+    this.#write = write
+    this.#most = most
+  }
+
+  add(item: In): Promise<Out> {
+    return new Promise((done, fail) => {
+      this.#waiting.push({ item, done, fail })
+      if (!this.#writing) void this.#drain()
+    })
+  }
+
+  async #drain(): Promise<void> {
+    this.#writing = true
+    while (this.#waiting.length > 0) {
+      const batch = this.#waiting.splice(0, this.#most)
+      try {
+        const outs = await this.#write(batch.map(({ item }) => item))
+        batch.forEach(({ done }, i) => {
+          done(outs[i]!)
+        })
+      } catch (error) {
+        for (const { fail } of batch) fail(error)
+      }
+    }
+    this.#writing = false
+  }
+}

@@ -1,0 +1,84 @@
+import { type Platform, uuidFromBytes } from '@zbell/core'
+import { and, desc, eq, getTableColumns, lt } from 'drizzle-orm'
+import type { Scope } from '../apps/apps.ts'
+import { uuidBuffer } from '../columns.ts'
+import type { Database } from '../database.ts'
+import { devices, users } from '../tables.ts'
+
+export type DeviceRow = typeof devices.$inferSelect & { readonly user: string | null }
+
+const columns = { ...getTableColumns(devices), user: users.name }
+const inScope = (scope: Scope) => [eq(devices.appNo, scope.app.no), eq(devices.environment, scope.environment)]
+
+export async function findDevice(database: Database, scope: Scope, id: string): Promise<DeviceRow | undefined> {
+  const [row] = await database.use((db) =>
+    db
+      .select(columns)
+      .from(devices)
+      .leftJoin(users, eq(users.no, devices.userNo))
+      .where(and(...inScope(scope), eq(devices.id, id))),
+  )
+  return row
+}
+
+export async function findDeviceBySecret(database: Database, secretHash: Buffer): Promise<DeviceRow | undefined> {
+  const [row] = await database.use((db) =>
+    db
+      .select(columns)
+      .from(devices)
+      .leftJoin(users, eq(users.no, devices.userNo))
+      .where(eq(devices.secretHash, secretHash)),
+  )
+  return row
+}
+
+export type DeviceFilter = {
+  readonly limit: number
+  readonly after?: string | undefined
+  readonly user?: string | undefined
+  readonly platform?: Platform | undefined
+}
+
+/** Newest first. */
+export function listDevices(database: Database, scope: Scope, filter: DeviceFilter): Promise<DeviceRow[]> {
+  return database.use((db) =>
+    db
+      .select(columns)
+      .from(devices)
+      .leftJoin(users, eq(users.no, devices.userNo))
+      .where(
+        and(
+          ...inScope(scope),
+          filter.after === undefined ? undefined : lt(devices.no, Number(filter.after)),
+          filter.user === undefined ? undefined : eq(users.name, filter.user),
+          filter.platform === undefined ? undefined : eq(devices.platform, filter.platform),
+        ),
+      )
+      .orderBy(desc(devices.no))
+      .limit(filter.limit),
+  )
+}
+
+/** Which of these names are not users here. */
+export async function unknownUsers(database: Database, scope: Scope, names: readonly string[]): Promise<Set<string>> {
+  if (names.length === 0) return new Set()
+  const known = await database.rows<{ name: string }>(
+    'select name from users where app_no = ? and environment = ? and name in (?)',
+    [scope.app.no, scope.environment, names],
+  )
+  const missing = new Set(names)
+  for (const { name } of known) missing.delete(name)
+  return missing
+}
+
+/** Which of these ids are not devices here. */
+export async function unknownDevices(database: Database, scope: Scope, ids: readonly string[]): Promise<Set<string>> {
+  if (ids.length === 0) return new Set()
+  const known = await database.rows<{ id: Buffer }>(
+    'select id from devices where app_no = ? and environment = ? and id in (?)',
+    [scope.app.no, scope.environment, ids.map(uuidBuffer)],
+  )
+  const missing = new Set(ids)
+  for (const { id } of known) missing.delete(uuidFromBytes(id))
+  return missing
+}

@@ -1,0 +1,53 @@
+/** The database did not answer; nothing is known to be lost, and a later try may go through. */
+export class DatabaseUnavailable extends Error {
+  override readonly name = 'DatabaseUnavailable'
+}
+
+/** A unique name is taken. */
+export class NameTaken extends Error {
+  override readonly name = 'NameTaken'
+}
+
+const gone = new Set([
+  'ECONNREFUSED',
+  'ECONNRESET',
+  'EPIPE',
+  'ENOENT',
+  'ETIMEDOUT',
+  'EHOSTUNREACH',
+  'ENOTFOUND',
+  'PROTOCOL_CONNECTION_LOST',
+  'PROTOCOL_SEQUENCE_TIMEOUT',
+  'PROTOCOL_ENQUEUE_AFTER_FATAL_ERROR',
+  'PROTOCOL_ENQUEUE_AFTER_QUIT',
+  'POOL_CLOSED',
+  'POOL_ENQUEUELIMIT',
+  'ER_SERVER_SHUTDOWN',
+  'ER_CON_COUNT_ERROR',
+  'ER_CONNECTION_KILLED',
+  'ER_QUERY_INTERRUPTED',
+  // A Galera node that has not joined its cluster yet.
+  'ER_UNKNOWN_COM_ERROR',
+])
+/** Another transaction won; running this one again is the cure. */
+const again = new Set(['ER_LOCK_DEADLOCK', 'ER_LOCK_WAIT_TIMEOUT', 'ER_CHECKREAD'])
+
+export function driverCode(error: unknown): string | undefined {
+  const { code, cause } = (error ?? {}) as { code?: unknown; cause?: unknown }
+  return typeof code === 'string' ? code : cause === undefined ? undefined : driverCode(cause)
+}
+
+export const worthAnotherTry = (error: unknown): boolean => again.has(driverCode(error) ?? '')
+
+/** Turns a driver's error into one of ours; its parameters stay behind, so that they reach no log. */
+export function translateError(error: unknown): unknown {
+  const code = driverCode(error)
+  if (code === undefined) return error
+  if (gone.has(code)) return new DatabaseUnavailable(`the database does not answer (${code})`)
+  if (code === 'ER_DUP_ENTRY') return new NameTaken('the name is taken')
+  if (code.startsWith('ER_') || code.startsWith('PROTOCOL_')) {
+    const { sqlMessage } = ((error as { cause?: object }).cause ?? error) as { sqlMessage?: string }
+    return new Error(`the database refused a statement (${code}): ${sqlMessage?.split(' near ')[0] ?? 'no message'}`)
+  }
+  return error
+}

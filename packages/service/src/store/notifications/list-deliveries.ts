@@ -1,0 +1,145 @@
+import {
+  type DeliveryState,
+  deliveryStateOfCode,
+  deliveryStates,
+  type Platform,
+  platforms,
+  type Reason,
+  reasonOfCode,
+  unpackBlock,
+  uuidFromBytes,
+} from '@zbell/core'
+import type { Database } from '../database.ts'
+
+export type DeliveryRow = {
+  readonly deviceNo: number
+  readonly device: string
+  readonly user: string | null
+  readonly platform: Platform
+  readonly state: DeliveryState
+  readonly reason: Reason | null
+  readonly attempts: number
+  readonly gatewayReference: string | null
+  readonly action: string | null
+  readonly moments: Partial<Record<DeliveryState, Date>>
+}
+
+export type DeliveryPage = {
+  readonly limit: number
+  readonly after?: string | undefined
+  readonly state?: DeliveryState | undefined
+}
+
+/**
+ * The deliveries of a notification in device order. Queued ones live packed in the work that waits, the others in rows:
+ * both are read from the same place on and merged.
+ */
+export async function listDeliveries(
+  database: Database,
+  notification: { readonly no: number; readonly createdAt: Date },
+  page: DeliveryPage,
+): Promise<DeliveryRow[]> {
+  const after = page.after === undefined ? 0 : Number(page.after)
+  const rows = page.state === 'queued' ? [] : await storedDeliveries(database, notification.no, after, page)
+  const queued =
+    page.state === undefined || page.state === 'queued'
+      ? await queuedDeliveries(database, notification.no, after, page.limit)
+      : []
+  // A device can move from queued to a row between the two reads; the row is the newer truth.
+  const stored = new Set(rows.map((row) => row.deviceNo))
+  return [...rows, ...queued.filter((row) => !stored.has(row.deviceNo))]
+    .sort((a, b) => a.deviceNo - b.deviceNo)
+    .slice(0, page.limit)
+    .map((row) => ({ ...row, moments: { queued: notification.createdAt, ...row.moments } }))
+}
+
+type Raw = {
+  deviceNo: number
+  id: Buffer
+  user: string | null
+  platform: number
+  state: number
+  reason: number
+  attempts: number
+  gatewayReference: string | null
+  action: string | null
+  acceptedAt: Date | null
+  receivedAt: Date | null
+  shownAt: Date | null
+  dismissedAt: Date | null
+  openedAt: Date | null
+  endedAt: Date | null
+}
+
+async function storedDeliveries(
+  database: Database,
+  notificationNo: number,
+  after: number,
+  page: DeliveryPage,
+): Promise<DeliveryRow[]> {
+  const rows = await database.rows<Raw>(
+    `select d.device_no as deviceNo, v.id, u.name as user, d.platform, d.state, d.reason, d.attempts,
+       d.gateway_reference as gatewayReference, d.action, d.accepted_at as acceptedAt, d.received_at as receivedAt,
+       d.shown_at as shownAt, d.dismissed_at as dismissedAt, d.opened_at as openedAt, d.ended_at as endedAt
+     from deliveries d join devices v on v.no = d.device_no left join users u on u.no = v.user_no
+     where d.notification_no = ? and d.device_no > ? ${page.state === undefined ? '' : 'and d.state = ?'}
+     order by d.device_no limit ?`,
+    [notificationNo, after, ...(page.state === undefined ? [] : [deliveryStates[page.state]]), page.limit],
+  )
+  return rows.map((row) => {
+    const state = deliveryStateOfCode(row.state)
+    const moments = {
+      accepted: row.acceptedAt,
+      received: row.receivedAt,
+      shown: row.shownAt,
+      dismissed: row.dismissedAt,
+      opened: row.openedAt,
+      ...(row.endedAt ? { [state]: row.endedAt } : {}),
+    }
+    return {
+      deviceNo: row.deviceNo,
+      device: uuidFromBytes(row.id),
+      user: row.user,
+      platform: platforms[row.platform]!,
+      state,
+      reason: row.reason === 0 ? null : reasonOfCode(row.reason),
+      attempts: row.attempts,
+      gatewayReference: row.gatewayReference,
+      action: row.action,
+      moments: Object.fromEntries(Object.entries(moments).filter(([, at]) => at !== null)),
+    }
+  })
+}
+
+async function queuedDeliveries(
+  database: Database,
+  notificationNo: number,
+  after: number,
+  limit: number,
+): Promise<DeliveryRow[]> {
+  const blocks = await database.rows<{ devices: Buffer; failures: number }>(
+    "select devices, failures from work where notification_no = ? and kind = 'send'",
+    [notificationNo],
+  )
+  const failures = new Map<number, number>()
+  for (const block of blocks)
+    for (const no of unpackBlock(block.devices)) if (no > after) failures.set(no, block.failures)
+  const numbers = [...failures.keys()].sort((a, b) => a - b).slice(0, limit)
+  if (numbers.length === 0) return []
+  const rows = await database.rows<{ no: number; id: Buffer; user: string | null; platform: Platform }>(
+    `select v.no, v.id, u.name as user, v.platform from devices v left join users u on u.no = v.user_no
+     where v.no in (${numbers.join(',')}) order by v.no`,
+  )
+  return rows.map((row) => ({
+    deviceNo: row.no,
+    device: uuidFromBytes(row.id),
+    user: row.user,
+    platform: row.platform,
+    state: 'queued',
+    reason: null,
+    attempts: failures.get(row.no) ?? 0,
+    gatewayReference: null,
+    action: null,
+    moments: {},
+  }))
+}

@@ -1,0 +1,166 @@
+import {
+  type DeliveryRecord,
+  type DeliveryState,
+  deliveryStateOfCode,
+  deliveryStates,
+  isReceiptState,
+  type ReceiptState,
+  uuidFromBytes,
+  withReceipt,
+} from '@zbell/core'
+import { uuidBuffer } from '../columns.ts'
+import type { Database, Tx } from '../database.ts'
+
+export type IncomingReceipt = {
+  readonly appNo: number
+  readonly environment: string
+  readonly deviceNo: number
+  readonly notification: string
+  readonly state: ReceiptState
+  readonly at: Date
+  readonly action: string | null
+}
+
+/**
+ * Stores receipts from many devices at once.
+ * A receipt can come before the outcome of its own request is stored; it waits in `early_receipts` and the outcome takes
+ * it in. The lock on the notification's row makes that safe: whoever comes second sees what the first one wrote.
+ * @returns for each receipt whether the notification was one for its device
+ */
+export async function storeReceipts(database: Database, incoming: readonly IncomingReceipt[]): Promise<boolean[]> {
+  const notifications = await notificationsOf(database, incoming)
+  const taken = incoming.map(() => false)
+  for (const [id, notification] of [...notifications].sort((a, b) => a[1].no - b[1].no)) {
+    const own = incoming.flatMap((receipt, index) =>
+      receipt.notification === id &&
+      receipt.appNo === notification.appNo &&
+      receipt.environment === notification.environment
+        ? [{ receipt, index }]
+        : [],
+    )
+    if (own.length === 0) continue
+    const hits = await database.transact((tx) =>
+      storeForNotification(
+        tx,
+        notification.no,
+        own.map((one) => one.receipt),
+      ),
+    )
+    own.forEach(({ index }, i) => {
+      taken[index] = hits[i]!
+    })
+  }
+  return taken
+}
+
+type Known = { readonly no: number; readonly appNo: number; readonly environment: string }
+
+async function notificationsOf(database: Database, incoming: readonly IncomingReceipt[]): Promise<Map<string, Known>> {
+  const ids = [...new Set(incoming.map((receipt) => receipt.notification))]
+  const rows = await database.rows<Known & { id: Buffer }>(
+    'select no, id, app_no as appNo, environment from notifications where id in (?)',
+    [ids.map(uuidBuffer)],
+  )
+  return new Map(rows.map((row) => [uuidFromBytes(row.id), row]))
+}
+
+type DeliveryRaw = {
+  device_no: number
+  platform: number
+  state: number
+  action: string | null
+  accepted_at: Date | null
+  received_at: Date | null
+  shown_at: Date | null
+  dismissed_at: Date | null
+  opened_at: Date | null
+}
+
+async function storeForNotification(tx: Tx, no: number, receipts: readonly IncomingReceipt[]): Promise<boolean[]> {
+  await tx.change('update notifications set changed_at = utc_timestamp(3) where no = ?', [no])
+  const [notification] = await tx.rows<{ state: string; createdAt: Date; now: Date }>(
+    'select state, created_at as createdAt, utc_timestamp(3) as now from notifications where no = ?',
+    [no],
+  )
+  if (!notification) return receipts.map(() => false)
+  const rows = await tx.rows<DeliveryRaw>(
+    `select device_no, platform, state, action, accepted_at, received_at, shown_at, dismissed_at, opened_at
+     from deliveries where notification_no = ? and device_no in (?)`,
+    [no, receipts.map((receipt) => receipt.deviceNo)],
+  )
+  const stored = new Map(rows.map((row) => [row.device_no, row]))
+  const records = new Map(rows.map((row) => [row.device_no, recordOf(row)]))
+  const changed = new Map<number, unknown[]>()
+  const early: unknown[][] = []
+  const hits = receipts.map((receipt) => {
+    // A phone's clock may be wrong; a receipt cannot be older than its notification, nor come from the future.
+    const at = new Date(
+      Math.min(Math.max(receipt.at.getTime(), notification.createdAt.getTime()), notification.now.getTime()),
+    )
+    const row = stored.get(receipt.deviceNo)
+    const record = records.get(receipt.deviceNo)
+    if (!row || !record) {
+      if (notification.state === 'finished') return false
+      early.push([no, receipt.deviceNo, deliveryStates[receipt.state], receipt.action, at])
+      return true
+    }
+    const next = withReceipt(record, receipt.state, at.getTime())
+    if (next !== record) {
+      records.set(receipt.deviceNo, next)
+      row.action = receipt.state === 'opened' ? (row.action ?? receipt.action) : row.action
+      changed.set(receipt.deviceNo, [
+        no,
+        receipt.deviceNo,
+        row.platform,
+        deliveryStates[next.state],
+        row.action,
+        ...receiptMoments(next),
+      ])
+    }
+    return true
+  })
+  if (changed.size > 0) {
+    await tx.change(
+      `insert into deliveries (notification_no, device_no, platform, state, action, received_at, shown_at, dismissed_at, opened_at)
+       values ? on duplicate key update state = value(state), action = value(action), received_at = value(received_at),
+         shown_at = value(shown_at), dismissed_at = value(dismissed_at), opened_at = value(opened_at),
+         reason = if(state < 10, 0, reason)`,
+      [[...changed.values()]],
+    )
+  }
+  if (early.length > 0) {
+    await tx.change('insert ignore into early_receipts (notification_no, device_no, state, action, at) values ?', [
+      early,
+    ])
+  }
+  return hits
+}
+
+const recordOf = (row: DeliveryRaw): DeliveryRecord => ({
+  state: deliveryStateOfCode(row.state),
+  moments: momentsOf({
+    accepted: row.accepted_at,
+    received: row.received_at,
+    shown: row.shown_at,
+    dismissed: row.dismissed_at,
+    opened: row.opened_at,
+  }),
+})
+
+const momentsOf = (dates: Partial<Record<DeliveryState, Date | null>>): DeliveryRecord['moments'] =>
+  Object.fromEntries(Object.entries(dates).flatMap(([state, at]) => (at ? [[state, at.getTime()]] : [])))
+
+/** The four moments that receipts fill, in the order of their columns. */
+export const receiptMoments = (record: DeliveryRecord): (Date | null)[] =>
+  (['received', 'shown', 'dismissed', 'opened'] as const).map((state) => {
+    const at = record.moments[state]
+    return at === undefined ? null : new Date(at)
+  })
+
+/** Puts receipts that came early on what the outcome made of a delivery. */
+export function takeEarly(record: DeliveryRecord, early: readonly { state: number; at: Date }[]): DeliveryRecord {
+  return early.reduce((now, one) => {
+    const state = deliveryStateOfCode(one.state)
+    return isReceiptState(state) ? withReceipt(now, state, one.at.getTime()) : now
+  }, record)
+}

@@ -1,0 +1,45 @@
+import { and, eq, getTableColumns, gt, lt } from 'drizzle-orm'
+import type { Database } from '../database.ts'
+import { accounts, sessions, signInLinks } from '../tables.ts'
+import type { AccountRow } from './accounts.ts'
+
+type Grant = { readonly hash: Buffer; readonly accountNo: number; readonly expiresAt: Date }
+
+/** Opens a session, and forgets those that are over. */
+export async function createSession(database: Database, grant: Grant, now: Date): Promise<void> {
+  await database.use((db) => db.delete(sessions).where(lt(sessions.expiresAt, now)))
+  await database.use((db) => db.insert(sessions).values(grant))
+}
+
+export async function findSession(database: Database, hash: Buffer, now: Date): Promise<AccountRow | undefined> {
+  const [row] = await database.use((db) =>
+    db
+      .select(getTableColumns(accounts))
+      .from(sessions)
+      .innerJoin(accounts, eq(accounts.no, sessions.accountNo))
+      .where(and(eq(sessions.hash, hash), gt(sessions.expiresAt, now))),
+  )
+  return row
+}
+
+export async function deleteSession(database: Database, hash: Buffer): Promise<void> {
+  await database.use((db) => db.delete(sessions).where(eq(sessions.hash, hash)))
+}
+
+export async function createSignInLink(database: Database, grant: Grant): Promise<void> {
+  await database.use((db) => db.insert(signInLinks).values(grant))
+}
+
+/** Uses a sign-in link up. Of two callers at once only one gets the account. */
+export async function useSignInLink(database: Database, hash: Buffer, now: Date): Promise<AccountRow | undefined> {
+  const [row] = await database.use((db) =>
+    db
+      .select(getTableColumns(accounts))
+      .from(signInLinks)
+      .innerJoin(accounts, eq(accounts.no, signInLinks.accountNo))
+      .where(and(eq(signInLinks.hash, hash), gt(signInLinks.expiresAt, now))),
+  )
+  if (!row) return undefined
+  const [{ affectedRows }] = await database.use((db) => db.delete(signInLinks).where(eq(signInLinks.hash, hash)))
+  return affectedRows === 1 ? row : undefined
+}

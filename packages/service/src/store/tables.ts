@@ -1,0 +1,91 @@
+import { environments, permissions, platforms } from '@zbell/core'
+import { bigint, boolean, int, json, mysqlEnum, mysqlTable, varchar } from 'drizzle-orm/mysql-core'
+import { bytesColumn, instantColumn, uuidColumn } from './columns.ts'
+
+const no = () => bigint('no', { mode: 'number' }).primaryKey().autoincrement()
+const appNo = () => int('app_no').notNull()
+const environment = () => mysqlEnum('environment', environments).notNull()
+
+export const apps = mysqlTable('apps', {
+  no: int('no').primaryKey().autoincrement(),
+  slug: varchar('slug', { length: 40 }).notNull(),
+  name: varchar('name', { length: 80 }).notNull(),
+  identifiers: json('identifiers').$type<Partial<Record<(typeof platforms)[number], string>>>().notNull(),
+  createdAt: instantColumn('created_at').notNull(),
+})
+
+export const keys = mysqlTable('api_keys', {
+  no: no(),
+  appNo: appNo(),
+  environment: environment(),
+  kind: mysqlEnum('kind', ['backend', 'app']).notNull(),
+  name: varchar('name', { length: 80 }).notNull(),
+  hash: bytesColumn('hash', { length: 32 }).notNull(),
+  createdAt: instantColumn('created_at').notNull(),
+  revokedAt: instantColumn('revoked_at'),
+})
+
+export const credentials = mysqlTable('credentials', {
+  no: no(),
+  appNo: appNo(),
+  environment: environment(),
+  platform: mysqlEnum('platform', platforms).notNull(),
+  kind: varchar('kind', { length: 20 }).$type<'signing-key' | 'service-key' | 'vapid-key'>().notNull(),
+  fingerprint: varchar('fingerprint', { length: 64 }).notNull(),
+  sealed: bytesColumn('sealed', { length: 16_000 }).notNull(),
+  createdAt: instantColumn('created_at').notNull(),
+})
+
+export const accounts = mysqlTable('accounts', {
+  no: no(),
+  email: varchar('email', { length: 200 }).notNull(),
+  name: varchar('name', { length: 80 }).notNull(),
+  role: mysqlEnum('role', ['viewer', 'sender', 'owner']).notNull(),
+  passwordHash: varchar('password_hash', { length: 200 }).notNull(),
+  createdAt: instantColumn('created_at').notNull(),
+})
+
+export const sessions = mysqlTable('sessions', {
+  hash: bytesColumn('hash', { length: 32 }).primaryKey(),
+  accountNo: bigint('account_no', { mode: 'number' }).notNull(),
+  expiresAt: instantColumn('expires_at').notNull(),
+})
+
+export const signInLinks = mysqlTable('sign_in_links', {
+  hash: bytesColumn('hash', { length: 32 }).primaryKey(),
+  accountNo: bigint('account_no', { mode: 'number' }).notNull(),
+  expiresAt: instantColumn('expires_at').notNull(),
+})
+
+export const users = mysqlTable('users', {
+  no: no(),
+  appNo: appNo(),
+  environment: environment(),
+  name: varchar('name', { length: 128 }).notNull(),
+})
+
+export const devices = mysqlTable('devices', {
+  no: no(),
+  id: uuidColumn('id').notNull(),
+  appNo: appNo(),
+  environment: environment(),
+  platform: mysqlEnum('platform', platforms).notNull(),
+  token: varchar('token', { length: 4_096 }).notNull(),
+  tokenHash: bytesColumn('token_hash', { length: 32 }).notNull(),
+  p256dh: bytesColumn('p256dh', { length: 65 }),
+  auth: bytesColumn('auth', { length: 16 }),
+  secretHash: bytesColumn('secret_hash', { length: 32 }).notNull(),
+  userNo: bigint('user_no', { mode: 'number' }),
+  permission: mysqlEnum('permission', permissions).notNull(),
+  muted: boolean('muted').notNull(),
+  locale: varchar('locale', { length: 35 }),
+  timeZone: varchar('time_zone', { length: 64 }),
+  appVersion: varchar('app_version', { length: 64 }),
+  systemVersion: varchar('system_version', { length: 64 }),
+  model: varchar('model', { length: 64 }),
+  registeredAt: instantColumn('registered_at').notNull(),
+  seenAt: instantColumn('seen_at').notNull(),
+  changedAt: instantColumn('changed_at').notNull(),
+  retiredAt: instantColumn('retired_at'),
+  retiredReason: varchar('retired_reason', { length: 40 }),
+})

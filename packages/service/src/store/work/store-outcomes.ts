@@ -1,0 +1,146 @@
+import {
+  type DeliveryState,
+  deliveryStateOfCode,
+  deliveryStates,
+  type Platform,
+  packBlock,
+  platforms,
+  type Reason,
+  reasons,
+} from '@zbell/core'
+import type { Database, Tx } from '../database.ts'
+import { receiptMoments, takeEarly } from '../notifications/store-receipts.ts'
+import type { Claim } from './claim-work.ts'
+
+/** What became of one device of a block. */
+export type Ended = {
+  readonly deviceNo: number
+  readonly platform: Platform
+  readonly state: Extract<DeliveryState, 'accepted' | 'skipped' | 'refused' | 'expired'>
+  readonly reason?: Reason
+  readonly attempts: number
+  readonly gatewayReference?: string
+  readonly atMs: number
+}
+
+export type Retry = { readonly devices: readonly number[]; readonly failures: number; readonly afterMs: number }
+
+export type OutcomesToStore = {
+  readonly ended: readonly Ended[]
+  /** Devices of the block of which nothing is known yet; none ends the block. */
+  readonly remaining: readonly number[]
+  readonly retries: readonly Retry[]
+}
+
+/**
+ * Moves devices from a block to their rows, in one transaction and only while the claim still counts.
+ * @returns false when the lease was lost: nothing was stored, and another worker has the block
+ */
+export async function storeOutcomes(
+  database: Database,
+  claim: Claim,
+  outcomes: OutcomesToStore,
+  leaseMs: number,
+): Promise<boolean> {
+  const { ended, remaining, retries } = outcomes
+  return database.transact(async (tx) => {
+    // First of all the notification's row: its lock orders outcomes and receipts of one notification.
+    await tx.change('update notifications set changed_at = utc_timestamp(3) where no = ?', [claim.notificationNo])
+    const held =
+      remaining.length === 0
+        ? await tx.change('delete from work where no = ? and fence = ?', [claim.no, claim.fence])
+        : await tx.change(
+            'update work set devices = ?, size = ?, available_at = utc_timestamp(3) + interval ? microsecond where no = ? and fence = ?',
+            [Buffer.from(packBlock(remaining)), remaining.length, leaseMs * 1_000, claim.no, claim.fence],
+          )
+    if (held.affectedRows !== 1) return false
+    if (ended.length > 0) await insertDeliveries(tx, claim.notificationNo, ended)
+    for (const retry of retries) {
+      await tx.change(
+        `insert into work (kind, notification_no, urgency, available_at, failures, size, devices)
+         values ('send', ?, ?, utc_timestamp(3) + interval ? microsecond, ?, ?, ?)`,
+        [
+          claim.notificationNo,
+          claim.urgency,
+          retry.afterMs * 1_000,
+          retry.failures,
+          retry.devices.length,
+          Buffer.from(packBlock(retry.devices)),
+        ],
+      )
+    }
+    const gone = ended.filter((one) => one.reason === 'token-gone').map((one) => one.deviceNo)
+    if (gone.length > 0) {
+      await tx.change(
+        "update devices set retired_at = utc_timestamp(3), retired_reason = 'token-gone', changed_at = utc_timestamp(3) where no in (?) and retired_at is null",
+        [gone],
+      )
+    }
+    if (remaining.length === 0 && retries.length === 0) await finishIfDone(tx, claim.notificationNo)
+    return true
+  })
+}
+
+async function insertDeliveries(tx: Tx, notificationNo: number, ended: readonly Ended[]): Promise<void> {
+  const early = await tx.rows<{ device_no: number; state: number; action: string | null; at: Date }>(
+    `select device_no, state, action, at from early_receipts where notification_no = ?
+     and device_no in (${ended.map((one) => one.deviceNo).join(',')}) order by state`,
+    [notificationNo],
+  )
+  const rows = ended.map((one) => deliveryValues(notificationNo, one)).join(',')
+  // A row can be there already when the answer to an earlier commit was lost and the same outcomes come again.
+  await tx.change(
+    `insert into deliveries (notification_no, device_no, platform, state, reason, attempts, gateway_reference, accepted_at, ended_at)
+     values ${rows} on duplicate key update device_no = value(device_no)`,
+  )
+  if (early.length === 0) return
+  for (const one of ended) {
+    const receipts = early.filter((receipt) => receipt.device_no === one.deviceNo)
+    if (receipts.length === 0) continue
+    const record = takeEarly({ state: one.state, moments: {} }, receipts)
+    const action = receipts.find((receipt) => receipt.action !== null)?.action ?? null
+    await tx.change(
+      `update deliveries set state = ?, reason = if(? < 10, 0, reason), action = ?, received_at = ?, shown_at = ?, dismissed_at = ?, opened_at = ?
+       where notification_no = ? and device_no = ?`,
+      [
+        deliveryStates[record.state],
+        deliveryStates[record.state],
+        action,
+        ...receiptMoments(record),
+        notificationNo,
+        one.deviceNo,
+      ],
+    )
+  }
+  await tx.change('delete from early_receipts where notification_no = ? and device_no in (?)', [
+    notificationNo,
+    [...new Set(early.map((receipt) => receipt.device_no))],
+  ])
+}
+
+/** Written by hand: the driver's escaping would cost more than all the rest. Nothing here but numbers and checked text. */
+function deliveryValues(notificationNo: number, one: Ended): string {
+  const state = deliveryStates[deliveryStateOfCode(deliveryStates[one.state])]
+  const reason = one.reason === undefined ? 0 : reasons[one.reason].code
+  const at = `'${new Date(one.atMs).toISOString().slice(0, 23).replace('T', ' ')}'`
+  const moments = one.state === 'accepted' ? `${at},null` : `null,${at}`
+  return `(${notificationNo},${one.deviceNo},${platforms.indexOf(one.platform)},${state},${reason},${one.attempts},${referenceLiteral(one.gatewayReference)},${moments})`
+}
+
+/** A gateway's reference comes from outside: what is not plain is left out. */
+const referenceLiteral = (reference: string | undefined): string =>
+  reference !== undefined && /^[A-Za-z0-9._:/@-]{1,64}$/.test(reference) ? `'${reference}'` : 'null'
+
+/** Marks a notification as finished when no work is left. The caller holds the lock on its row. */
+export async function finishIfDone(tx: Tx, notificationNo: number): Promise<void> {
+  const [left] = await tx.rows<{ count: number }>('select count(*) as count from work where notification_no = ?', [
+    notificationNo,
+  ])
+  if (left?.count !== 0) return
+  await tx.change(
+    "update notifications set state = 'finished', finished_at = utc_timestamp(3) where no = ? and state <> 'finished'",
+    [notificationNo],
+  )
+  // Receipts for devices that the notification never had stay unclaimed; nothing waits for them any more.
+  await tx.change('delete from early_receipts where notification_no = ?', [notificationNo])
+}

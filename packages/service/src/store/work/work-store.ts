@@ -1,0 +1,35 @@
+import { setTimeout as wait } from 'node:timers/promises'
+import type { WorkStore } from '../../engine/ports.ts'
+import type { Database } from '../database.ts'
+import { loadBlockDevices } from '../devices/load-block-devices.ts'
+import { DatabaseUnavailable } from '../errors.ts'
+import { findNotificationByNo } from '../notifications/read-notifications.ts'
+import { claimWork, extendLease, releaseWork } from './claim-work.ts'
+import { expandPage } from './expand-page.ts'
+import { storeOutcomes } from './store-outcomes.ts'
+
+const tryAgainAfterMs = 200
+
+/**
+ * Fills the engine's port with MariaDB.
+ * @param giveUp ends the wait for a database that does not come back, when the process has to stop
+ */
+export const workStore = (database: Database, leaseMs: number, giveUp: AbortSignal): WorkStore => ({
+  claim: () => claimWork(database, leaseMs),
+  extend: (claim) => extendLease(database, claim, leaseMs),
+  release: (claim, afterMs) => releaseWork(database, claim, afterMs),
+  notification: (no) => findNotificationByNo(database, no),
+  expandPage: (claim, notification) => expandPage(database, claim, notification, leaseMs),
+  devices: (numbers) => loadBlockDevices(database, numbers),
+  async storeOutcomes(claim, outcomes) {
+    // What a gateway answered is known only here; while the database is away it is kept, not thrown away and asked again.
+    for (;;) {
+      try {
+        return await storeOutcomes(database, claim, outcomes, leaseMs)
+      } catch (error) {
+        if (!(error instanceof DatabaseUnavailable) || giveUp.aborted) throw error
+        await wait(tryAgainAfterMs)
+      }
+    }
+  },
+})

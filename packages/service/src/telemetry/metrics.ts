@@ -1,0 +1,35 @@
+import { Counter, collectDefaultMetrics, Gauge, Histogram, Registry } from 'prom-client'
+
+/** What the service counts, in OpenMetrics' text form. */
+export class Metrics {
+  readonly registry = new Registry()
+  readonly requests = new Histogram({
+    name: 'zbell_http_request_seconds',
+    help: 'Time from an HTTP request to its answer.',
+    labelNames: ['operation', 'status'],
+    buckets: [0.001, 0.005, 0.02, 0.1, 0.5, 2],
+    registers: [this.registry],
+  })
+  readonly outcomes = new Counter({
+    name: 'zbell_deliveries_total',
+    help: 'Deliveries that left the queue, by platform, state and reason.',
+    labelNames: ['platform', 'state', 'reason'],
+    registers: [this.registry],
+  })
+  readonly receipts = new Counter({
+    name: 'zbell_receipts_total',
+    help: 'Receipts from devices, by state.',
+    labelNames: ['state'],
+    registers: [this.registry],
+  })
+  readonly listeners = new Gauge({
+    name: 'zbell_live_listeners',
+    help: 'Open event streams.',
+    registers: [this.registry],
+  })
+
+  constructor() {
+    this.registry.setContentType(Registry.OPENMETRICS_CONTENT_TYPE as never)
+    collectDefaultMetrics({ register: this.registry })
+  }
+}

@@ -1,0 +1,125 @@
+import { createLocalJWKSet, type JWK, jwtVerify } from 'jose'
+import { z } from 'zod'
+import type { ServerCertificate } from '../certificates/authority.ts'
+import type { HandOver } from './arriving.ts'
+import { type Answered, type Asked, Http2Listener } from './http2-server.ts'
+import { type Books, emptyBooks, type Temper, temper, verdict } from './temper.ts'
+import type { TokenMint } from './tokens.ts'
+
+const maxBodyBytes = 4_096
+const tokenLifeSeconds = 3_600
+
+const ring = z.object({
+  ring: z.string(),
+  quiet: z.boolean().optional(),
+  face: z.object({ headline: z.string(), text: z.string().optional() }).optional(),
+  place: z.string().optional(),
+  slot: z.string().optional(),
+  cargo: z.record(z.string(), z.json()).optional(),
+})
+
+const no = (status: number, why: string, headers: Record<string, string> = {}): Answered => ({
+  status,
+  headers: { 'content-type': 'application/json', ...headers },
+  body: JSON.stringify({ why }),
+})
+
+/** Stands in for the gateway of iOS devices: HTTP/2 over TLS, with ES256 tokens signed by a key that it knows. */
+export class IosGateway {
+  readonly books: Books = emptyBooks()
+  temper: Temper = temper.parse({})
+  readonly #keys: { kid: string; issuer: string; jwk: JWK }[]
+  readonly #mint: TokenMint
+  readonly #handOver: HandOver
+  readonly #checked = new Map<string, number>()
+  #listener!: Http2Listener
+
+  private constructor(keys: { kid: string; issuer: string; jwk: JWK }[], mint: TokenMint, handOver: HandOver) {
+    this.#keys = keys
+    this.#mint = mint
+    this.#handOver = handOver
+  }
+
+  static async open(given: {
+    certificate: ServerCertificate
+    port: number
+    keys: { kid: string; issuer: string; jwk: JWK }[]
+    mint: TokenMint
+    handOver: HandOver
+  }): Promise<IosGateway> {
+    const gateway = new IosGateway(given.keys, given.mint, given.handOver)
+    gateway.#listener = await Http2Listener.open(given.certificate, given.port, (asked) => gateway.#answer(asked))
+    return gateway
+  }
+
+  get listener(): Http2Listener {
+    return this.#listener
+  }
+
+  async #answer(asked: Asked): Promise<Answered> {
+    if (this.temper.delayMs > 0) await new Promise((done) => setTimeout(done, this.temper.delayMs))
+    const [, place, token] = asked.path.split('/')
+    if (asked.method !== 'POST' || place !== 'ring' || !token) return no(404, 'no-such-place')
+    const now = verdict(this.temper, Math.random())
+    if (now === 'fail') {
+      this.books.failed++
+      return no(503, 'adrift')
+    }
+    if (now === 'refuse' || !(await this.#knows(asked.headers.authorization))) {
+      this.books.refused++
+      return no(403, 'badge-unknown')
+    }
+    if (now === 'busy') {
+      this.books.busy++
+      return no(429, 'swamped', { 'retry-after': String(this.temper.busyForSeconds) })
+    }
+    if (now === 'gone' || !this.#mint.isLive(decodeURIComponent(token))) {
+      this.books.gone++
+      return no(410, 'moved-away')
+    }
+    if (asked.body.length > maxBodyBytes) return no(413, 'too-heavy')
+    if (!asked.headers['harbour-app']) return no(400, 'no-app-named')
+    const read = ring.safeParse(tryJson(asked.body))
+    if (!read.success) return no(400, 'unreadable')
+    const { ring: notification, quiet, face, place: navigate, slot, cargo } = read.data
+    this.books.taken++
+    this.#handOver(decodeURIComponent(token), {
+      notification,
+      mode: quiet ? 'wake' : 'show',
+      title: face?.headline ?? '',
+      ...(face?.text === undefined ? {} : { body: face.text }),
+      ...(navigate === undefined ? {} : { navigate }),
+      ...(slot === undefined ? {} : { tag: slot }),
+      ...(cargo === undefined ? {} : { data: cargo as never }),
+    })
+    return { status: 200, headers: { 'harbour-slip': `i-${this.books.taken.toString(36)}` } }
+  }
+
+  /** A token is checked once and then remembered until it ends: that is how the real ones keep up. */
+  async #knows(authorization: string | undefined): Promise<boolean> {
+    const [scheme, token] = authorization?.split(' ') ?? []
+    if (scheme !== 'Badge' || !token) return false
+    const endMs = this.#checked.get(token)
+    if (endMs !== undefined) return endMs > Date.now()
+    try {
+      const keys = createLocalJWKSet({ keys: this.#keys.map(({ kid, jwk }) => ({ ...jwk, kid, alg: 'ES256' })) })
+      const { payload, protectedHeader } = await jwtVerify(token, keys, {
+        algorithms: ['ES256'],
+        maxTokenAge: tokenLifeSeconds,
+      })
+      if (!this.#keys.some(({ kid, issuer }) => kid === protectedHeader.kid && issuer === payload.iss)) return false
+      this.#checked.set(token, ((payload.iat ?? 0) + tokenLifeSeconds) * 1_000)
+      return true
+    } catch {
+      return false // Whatever is wrong with a token, the answer is the same: unknown.
+    }
+  }
+}
+
+export function tryJson(body: Buffer): unknown {
+  try {
+    return JSON.parse(body.toString('utf8'))
+  } catch {
+    return undefined // The schema says what is wrong with nothing.
+  }
+}

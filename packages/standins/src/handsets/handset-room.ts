@@ -1,0 +1,115 @@
+import { type CryptoPort, decryptMessage, fromBase64url, toBase64url } from '@zbell/core'
+import type { ServicePlace } from '@zbell/kit/states'
+import type { Arriving } from '../gateways/arriving.ts'
+import type { PushService } from '../gateways/push-service.ts'
+import type { TokenMint } from '../gateways/tokens.ts'
+import { Handset, type HandsetState } from './handset.ts'
+
+export type NewHandset = Pick<HandsetState, 'id' | 'app' | 'model' | 'platform' | 'user'> &
+  Partial<Pick<HandsetState, 'permission' | 'locale' | 'timeZone'>>
+
+export type RoomParts = {
+  readonly mints: { readonly ios: TokenMint; readonly android: TokenMint }
+  readonly push: () => PushService
+  readonly crypto: CryptoPort
+  readonly place: () => ServicePlace
+  readonly onChange: () => void
+}
+
+/** All handsets, found by their tokens as a gateway finds them. */
+export class HandsetRoom {
+  readonly #parts: RoomParts
+  readonly #handsets = new Map<string, Handset>()
+  readonly #byToken = new Map<string, Handset>()
+  readonly #detach = new Map<string, () => void>()
+
+  constructor(parts: RoomParts) {
+    this.#parts = parts
+  }
+
+  get states(): HandsetState[] {
+    return [...this.#handsets.values()].map((handset) => handset.state)
+  }
+
+  list(app: string): Handset[] {
+    return [...this.#handsets.values()].filter((handset) => handset.state.app === app)
+  }
+
+  find(app: string, id: string): Handset | undefined {
+    const handset = this.#handsets.get(id)
+    return handset?.state.app === app ? handset : undefined
+  }
+
+  /** Makes a handset and switches it on. @param vapidKey for a browser: the app's applicationServerKey */
+  async make(given: NewHandset, vapidKey?: string): Promise<Handset> {
+    const defaults = { permission: 'granted', locale: 'en', timeZone: 'Atlantic/Faroe' } as const
+    const state: HandsetState = {
+      ...defaults,
+      ...given,
+      ...this.#address(given, vapidKey),
+      appState: 'closed',
+      locked: true,
+      lockScreen: [],
+      opened: null,
+      kit: {},
+    }
+    return this.takeUp(state)
+  }
+
+  /** Takes up a handset that was put away. */
+  async takeUp(state: HandsetState): Promise<Handset> {
+    const handset = new Handset(state, this.#parts.place(), this.#parts.onChange)
+    this.#handsets.set(state.id, handset)
+    if (state.browser) {
+      // The push service may listen on another port than last time; the subscription is the same.
+      state.token = this.#parts.push().endpoint(state.browser.subscription)
+      this.#listen(handset, state.browser)
+    } else this.#byToken.set(state.token, handset)
+    await handset.start()
+    this.#parts.onChange()
+    return handset
+  }
+
+  /** A message for a token; nobody has some tokens, and then nobody hears it. */
+  handOver(token: string, arriving: Arriving): void {
+    const handset = this.#byToken.get(token)
+    if (handset) void handset.arrive(arriving)
+  }
+
+  close(): void {
+    for (const detach of this.#detach.values()) detach()
+    for (const handset of this.#handsets.values()) handset.switchOff()
+  }
+
+  #address(given: NewHandset, vapidKey: string | undefined): Pick<HandsetState, 'token' | 'browser'> {
+    if (given.platform !== 'web') return { token: this.#parts.mints[given.platform].mint() }
+    const { crypto, push } = this.#parts
+    const keys = crypto.p256KeyPair()
+    const { id, endpoint } = push().subscribe(vapidKey)
+    return {
+      token: endpoint,
+      browser: {
+        subscription: id,
+        p256dh: toBase64url(keys.publicKey),
+        privateKey: toBase64url(keys.privateKey),
+        auth: toBase64url(crypto.randomBytes(16)),
+      },
+    }
+  }
+
+  #listen(handset: Handset, browser: NonNullable<HandsetState['browser']>): void {
+    const [publicKey, privateKey, auth] = [browser.p256dh, browser.privateKey, browser.auth].map((text) =>
+      fromBase64url(text),
+    )
+    if (!publicKey || !privateKey || !auth) throw new TypeError('a browser’s keys are base64url')
+    const detach = this.#parts.push().attach(browser.subscription, (body) => {
+      const text = new TextDecoder().decode(decryptMessage(body, { publicKey, privateKey, auth }, this.#parts.crypto))
+      const { notification, zephyr } = JSON.parse(text) as {
+        notification: Omit<Arriving, 'notification' | 'mode'>
+        zephyr: Pick<Arriving, 'notification' | 'mode'>
+      }
+      void handset.arrive({ ...notification, ...zephyr })
+    })
+    if (detach) this.#detach.set(handset.state.id, detach)
+  }
+}

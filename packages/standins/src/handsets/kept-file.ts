@@ -1,0 +1,30 @@
+import { existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
+
+const writeAfterMs = 100
+
+/** A JSON file that follows what it is told, a moment later and always whole: it is written beside and moved into place. */
+export class KeptFile<T> {
+  readonly #file: string
+  readonly #value: () => T
+  #timer: NodeJS.Timeout | undefined
+
+  constructor(file: string, value: () => T) {
+    this.#file = file
+    this.#value = value
+  }
+
+  static read<T>(file: string): T | undefined {
+    return existsSync(file) ? (JSON.parse(readFileSync(file, 'utf8')) as T) : undefined
+  }
+
+  changed(): void {
+    this.#timer ??= setTimeout(() => this.flush(), writeAfterMs)
+  }
+
+  flush(): void {
+    clearTimeout(this.#timer)
+    this.#timer = undefined
+    writeFileSync(`${this.#file}.new`, JSON.stringify(this.#value(), null, 1), { mode: 0o600 })
+    renameSync(`${this.#file}.new`, this.#file)
+  }
+}

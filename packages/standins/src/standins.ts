@@ -1,0 +1,152 @@
+import { randomBytes } from 'node:crypto'
+import { mkdirSync } from 'node:fs'
+import { join } from 'node:path'
+import type { CryptoPort } from '@zbell/core'
+import type { ServicePlace } from '@zbell/kit/states'
+import { exportJWK, generateKeyPair, type JWK } from 'jose'
+import { serverCertificate } from './certificates/authority.ts'
+import { ControlServer } from './control/control-server.ts'
+import { AndroidGateway, androidScope } from './gateways/android-gateway.ts'
+import { IosGateway } from './gateways/ios-gateway.ts'
+import { type KeptSubscription, PushService } from './gateways/push-service.ts'
+import { TokenMint } from './gateways/tokens.ts'
+import type { HandsetState } from './handsets/handset.ts'
+import { HandsetRoom } from './handsets/handset-room.ts'
+import { KeptFile } from './handsets/kept-file.ts'
+
+/** What a platform's account would hold: the keys that the stand-ins know, and what a developer downloads of them. */
+export type StandinAccount = {
+  readonly tokenSecret: string
+  readonly controlKey: string
+  readonly ios: { readonly jwk: JWK; readonly keyId: string; readonly issuer: string }
+  readonly android: { readonly jwk: JWK; readonly keyId: string; readonly issuer: string; readonly scope: string }
+  readonly web: { readonly jwk: JWK }
+}
+
+type Kept = {
+  readonly account: StandinAccount
+  ports: { ios: number; android: number; push: number; control: number }
+  subscriptions: readonly KeptSubscription[]
+  handsets: HandsetState[]
+}
+
+export type Standins = {
+  readonly account: StandinAccount
+  readonly caFile: string
+  readonly ios: IosGateway
+  readonly android: AndroidGateway
+  readonly push: PushService
+  readonly control: ControlServer
+  readonly room: HandsetRoom
+  readonly mints: { readonly ios: TokenMint; readonly android: TokenMint }
+  /** Switches on the handsets that were put away. */
+  takeUpHandsets(): Promise<void>
+  close(): Promise<void>
+}
+
+/**
+ * Opens the stand-ins for the outside world in a folder that they keep: certificates, ports, keys, handsets.
+ * @param place where handsets find the service; asked when one is switched on
+ */
+export async function openStandins(given: {
+  dir: string
+  crypto: CryptoPort
+  place: () => ServicePlace
+}): Promise<Standins> {
+  mkdirSync(given.dir, { recursive: true, mode: 0o700 })
+  const file = join(given.dir, 'standins.json')
+  const before = KeptFile.read<Kept>(file)
+  const account = before?.account ?? (await makeAccount())
+  const ports = before?.ports ?? { ios: 0, android: 0, push: 0, control: 0 }
+  const certificate = await serverCertificate(join(given.dir, 'certificates'))
+  const mints = {
+    ios: new TokenMint(`ios ${account.tokenSecret}`),
+    android: new TokenMint(`android ${account.tokenSecret}`),
+  }
+
+  let push: PushService
+  // Handsets that have not been switched on yet are kept as they were.
+  let waiting = before?.handsets ?? []
+  const kept = new KeptFile<Kept>(file, () => ({
+    account,
+    ports,
+    subscriptions: push.subscriptions,
+    handsets: [...room.states, ...waiting],
+  }))
+  const room = new HandsetRoom({
+    mints,
+    push: () => push,
+    crypto: given.crypto,
+    place: given.place,
+    onChange: () => kept.changed(),
+  })
+  const handOver = room.handOver.bind(room)
+  const known = ({ keyId, issuer, jwk }: { keyId: string; issuer: string; jwk: JWK }) => [
+    { kid: keyId, issuer, jwk: publicPart(jwk) },
+  ]
+
+  push = await onPort(ports.push, (port) =>
+    PushService.open({ certificate, port, kept: before?.subscriptions ?? [], onChange: () => kept.changed() }),
+  )
+  const ios = await onPort(ports.ios, (port) =>
+    IosGateway.open({ certificate, port, keys: known(account.ios), mint: mints.ios, handOver }),
+  )
+  const android = await onPort(ports.android, (port) =>
+    AndroidGateway.open({ certificate, port, keys: known(account.android), mint: mints.android, handOver }),
+  )
+  const control = await onPort(ports.control, (port) =>
+    ControlServer.open({ port, key: account.controlKey, room, gateways: { ios, android, web: push } }),
+  )
+  Object.assign(ports, {
+    ios: ios.listener.port,
+    android: android.listener.port,
+    push: push.listener.port,
+    control: control.port,
+  })
+
+  return {
+    account,
+    caFile: certificate.caFile,
+    ios,
+    android,
+    push,
+    control,
+    room,
+    mints,
+    async takeUpHandsets() {
+      for (const state of [...waiting]) {
+        await room.takeUp(state)
+        waiting = waiting.filter((one) => one !== state)
+      }
+    },
+    async close() {
+      room.close()
+      kept.flush()
+      await Promise.all([control.close(), ios.listener.close(), android.listener.close(), push.listener.close()])
+    },
+  }
+}
+
+/** The port of last time, or another one when somebody else has it now. */
+async function onPort<T>(port: number, open: (port: number) => Promise<T>): Promise<T> {
+  try {
+    return await open(port)
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code !== 'EADDRINUSE' || port === 0) throw error
+    return open(0)
+  }
+}
+
+async function makeAccount(): Promise<StandinAccount> {
+  const p256 = async () => exportJWK((await generateKeyPair('ES256', { extractable: true })).privateKey)
+  const rsa = exportJWK((await generateKeyPair('RS256', { extractable: true })).privateKey)
+  return {
+    tokenSecret: randomBytes(24).toString('base64url'),
+    controlKey: randomBytes(24).toString('base64url'),
+    ios: { jwk: await p256(), keyId: 'QUAY7LAMP2', issuer: 'MERROW-SOUND' },
+    android: { jwk: await rsa, keyId: 'signal-key-1', issuer: 'bell@merrow-sound.example', scope: androidScope },
+    web: { jwk: await p256() },
+  }
+}
+
+const publicPart = ({ kty, crv, x, y, n, e }: JWK): JWK => JSON.parse(JSON.stringify({ kty, crv, x, y, n, e })) as JWK

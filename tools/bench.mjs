@@ -1,0 +1,14 @@
+import { spawn } from 'node:child_process'
+import { join } from 'node:path'
+import { root, setUp } from './setup.mjs'
+
+const say = (text) => process.stderr.write(`${text}\n`)
+setUp({ browser: false, say })
+const { build } = await import('./build.mjs')
+await build(say)
+spawn(process.execPath, [join(root, 'dist/bench.mjs'), ...process.argv.slice(2)], { stdio: 'inherit' }).once(
+  'exit',
+  (code) => {
+    process.exitCode = code ?? 1
+  },
+)

@@ -1,0 +1,113 @@
+// Bundles everything into dist/, when a source is newer than the last build. Two runs at once wait for each other.
+import { createHash } from 'node:crypto'
+import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { setTimeout as wait } from 'node:timers/promises'
+import { fileURLToPath } from 'node:url'
+
+const root = fileURLToPath(new URL('..', import.meta.url))
+const dist = join(root, 'dist')
+const lock = join(root, 'node_modules/.building')
+const staleLockMs = 300_000
+
+export async function build(say) {
+  const wanted = fingerprint()
+  const stamp = join(dist, '.stamp')
+  const isCurrent = () => existsSync(stamp) && readFileSync(stamp, 'utf8') === wanted
+  if (isCurrent()) return
+  await takeLock()
+  try {
+    if (isCurrent()) return
+    say('Building …')
+    rmSync(stamp, { force: true })
+    await Promise.all([bundlePrograms(), bundlePassengerPage(), buildConsole()])
+    writeFileSync(stamp, wanted)
+  } finally {
+    rmSync(lock, { recursive: true, force: true })
+  }
+}
+
+async function takeLock() {
+  for (;;) {
+    try {
+      mkdirSync(lock)
+      return
+    } catch (error) {
+      if (error.code !== 'EEXIST') throw error
+      if (Date.now() - statSync(lock).mtimeMs > staleLockMs) rmSync(lock, { recursive: true, force: true })
+      await wait(200)
+    }
+  }
+}
+
+async function bundlePrograms() {
+  const { build: esbuild } = await import('esbuild')
+  await esbuild({
+    absWorkingDir: root,
+    entryPoints: {
+      service: 'packages/service/src/index.ts',
+      zbell: 'packages/cli/src/bin.ts',
+      demo: 'packages/demo/src/bin.ts',
+      bench: 'bench/main.ts',
+      'bench-gateway': 'bench/gateway-process.ts',
+    },
+    outdir: dist,
+    outExtension: { '.js': '.mjs' },
+    bundle: true,
+    platform: 'node',
+    format: 'esm',
+    target: 'node20',
+    sourcemap: 'linked',
+    // What npm installed in CommonJS form asks for `require`.
+    banner: { js: "import {createRequire as __cr} from 'node:module';const require=__cr(import.meta.url);" },
+    logLevel: 'error',
+  })
+  const profiles = join(root, 'packages/standins/profiles')
+  cpSync(profiles, join(dist, 'profiles'), { recursive: true })
+}
+
+async function bundlePassengerPage() {
+  const { build: esbuild } = await import('esbuild')
+  const from = join(root, 'packages/demo/src/passenger')
+  await esbuild({
+    entryPoints: { page: join(from, 'page.ts'), worker: join(from, 'worker.ts') },
+    outdir: join(dist, 'passenger'),
+    bundle: true,
+    format: 'iife',
+    target: 'es2022',
+    minify: true,
+    logLevel: 'error',
+  })
+  for (const file of ['index.html', 'style.css', 'icon.svg']) cpSync(join(from, file), join(dist, 'passenger', file))
+}
+
+async function buildConsole() {
+  const { build: vite } = await import('vite')
+  await vite({
+    root: join(root, 'packages/console'),
+    configFile: join(root, 'packages/console/vite.config.ts'),
+    logLevel: 'error',
+    build: { outDir: join(dist, 'console'), emptyOutDir: true },
+  })
+}
+
+/** Names, sizes and times of all sources. */
+function fingerprint() {
+  const hash = createHash('sha256')
+  const look = (dir) => {
+    for (const entry of readdirSync(dir, { withFileTypes: true }).sort((a, b) => a.name.localeCompare(b.name))) {
+      if (entry.name === 'node_modules' || entry.name === 'test') continue
+      const path = join(dir, entry.name)
+      if (entry.isDirectory()) look(path)
+      else {
+        const { size, mtimeMs } = statSync(path)
+        hash.update(`${path} ${size} ${mtimeMs}\n`)
+      }
+    }
+  }
+  for (const dir of ['packages', 'bench']) look(join(root, dir))
+  for (const file of ['package-lock.json', 'tools/build.mjs']) hash.update(readFileSync(join(root, file)))
+  return hash.digest('hex')
+}
+
+if (process.argv[1] === fileURLToPath(import.meta.url)) await build((text) => console.error(text))

@@ -1,0 +1,131 @@
+// Takes the pictures of docs/screenshots from a fresh demo: node tools/screenshots.mjs [name …]
+import { spawn } from 'node:child_process'
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { createInterface } from 'node:readline'
+import { setTimeout as wait } from 'node:timers/promises'
+import { chromium } from 'playwright-core'
+import { root, setUp } from './setup.mjs'
+
+setUp({ browser: true, say: console.error })
+const { build } = await import('./build.mjs')
+await build(console.error)
+
+const wanted = new Set(process.argv.slice(2))
+const data = mkdtempSync(join(tmpdir(), 'bell-pictures-'))
+const demo = spawn(process.execPath, [join(root, 'dist/demo.mjs'), '--port', '0', '--data', data, '--json'], { stdio: ['ignore', 'pipe', 'inherit'] })
+const ready = JSON.parse(await new Promise((done) => createInterface({ input: demo.stdout }).once('line', done)))
+const browser = await chromium.launch({
+  executablePath: '/usr/bin/chromium',
+  args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+})
+
+async function zbell(...args) {
+  const child = spawn(process.execPath, [join(root, 'dist/zbell.mjs'), ...args], {
+    env: { ...process.env, ZBELL_PROFILE: ready.profile, TZ: 'Atlantic/Faroe' },
+  })
+  let out = ''
+  child.stdout.on('data', (chunk) => {
+    out += chunk
+  })
+  await new Promise((done) => child.once('exit', done))
+  return out
+}
+
+/** A terminal's text as a picture. */
+async function terminal(page, name, blocks) {
+  const escape = (text) => text.replaceAll('&', '&amp;').replaceAll('<', '&lt;')
+  const body = blocks.map(([command, out]) => `<span style="color:#dcae52">$</span> <b>${escape(command)}</b>\n${escape(out)}`).join('\n')
+  await page.setContent(
+    `<body style="margin:0;background:#0e1a24;color:#d9e2e6"><pre style="font:15px/1.45 'Liberation Mono',monospace;margin:28px 32px">${body}</pre>`,
+  )
+  await page.screenshot({ path: join(root, `docs/screenshots/${name}.png`) })
+}
+
+const pictures = {
+  'zbell-send': async (page) => {
+    const command = ['send', '--to', 'user:ada', '--title', 'Kittiwake is 15 minutes late', '--body', 'New departure 17:45 from berth 2.', '--navigate', '/sailings/101']
+    const sent = await zbell(...command)
+    const shown = await zbell('handset', 'show', 'ada-ios')
+    await terminal(page, 'zbell-send', [
+      ['zbell send --to user:ada --title "Kittiwake is 15 minutes late" --body "New departure 17:45 from berth 2."', sent],
+      ['zbell handset show ada-ios', shown],
+    ])
+  },
+  activity: (page) => picture(page, 'activity', '/activity'),
+  notification: async (page) => {
+    await zbell('send', '--to', 'everyone', '--title', 'Storm tonight', '--body', 'Sailings after 20:00 may be cancelled. Check before you leave for the pier.', '--urgency', 'high')
+    await zbell('handset', 'tap', 'signe-android')
+    await page.goto(`${ready.service}/activity`)
+    await page.getByRole('link', { name: 'Storm tonight' }).click()
+    await page.getByText('opened').first().waitFor()
+    await wait(400)
+    await save(page, 'notification')
+  },
+  devices: (page) => picture(page, 'devices', '/devices'),
+  write: async (page) => {
+    await page.goto(`${ready.service}/write?to=user:ada%20user:signe`)
+    await page.getByLabel('Title').fill('Boarding is open')
+    await page.getByLabel('Body').fill('Sandpiper to Gull Point, berth 1, until 17:35.')
+    await page.getByLabel('Where a tap leads').fill('/sailings/204')
+    await wait(200)
+    await save(page, 'write')
+  },
+  'sign-in': async (page) => {
+    const fresh = await (await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })).newPage()
+    await fresh.goto(`${ready.service}/`)
+    await fresh.getByLabel('Password').waitFor()
+    await wait(200)
+    await save(fresh, 'sign-in')
+    void page
+  },
+  'notification-dark': async (page) => {
+    await page.emulateMedia({ colorScheme: 'dark' })
+    await page.getByRole('radio', { name: 'dark' }).click()
+    await page.goto(`${ready.service}/activity`)
+    await page.locator('tbody a').first().click()
+    await wait(500)
+    await save(page, 'notification-dark')
+    await page.getByRole('radio', { name: 'light' }).click()
+  },
+  'activity-phone': async (page) => {
+    await page.setViewportSize({ width: 390, height: 800 })
+    await picture(page, 'activity-phone', '/activity')
+    await page.setViewportSize({ width: 1280, height: 800 })
+  },
+  passengers: async () => {
+    const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
+    await context.grantPermissions(['notifications'], { origin: ready.passengers })
+    const page = await context.newPage()
+    await page.goto(ready.passengers)
+    await page.getByLabel('I am').selectOption('signe')
+    await page.getByRole('button', { name: 'Ring me' }).click()
+    await page.locator('#state[data-ready]').waitFor()
+    await zbell('send', '--to', 'user:signe', '--title', 'Berth change', '--body', 'Turnstone to Brackenholm now leaves from berth 3.')
+    await page.getByText('Berth change').waitFor()
+    await save(page, 'passengers')
+  },
+}
+
+async function picture(page, name, path) {
+  await page.goto(ready.service + path)
+  await page.locator('table').first().waitFor()
+  await wait(300)
+  await save(page, name)
+}
+
+const save = (page, name) => page.screenshot({ path: join(root, `docs/screenshots/${name}.png`) })
+
+try {
+  const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 }, colorScheme: 'light', reducedMotion: 'reduce' })).newPage()
+  page.on('console', (message) => message.type() === 'error' && console.error(`page: ${message.text()}`))
+  await page.goto(ready.signInLink)
+  await page.getByRole('heading', { name: 'Activity' }).waitFor()
+  for (const [name, take] of Object.entries(pictures)) if (wanted.size === 0 || wanted.has(name)) await take(page)
+} finally {
+  await browser.close()
+  demo.kill('SIGTERM')
+  await new Promise((done) => demo.once('exit', done))
+  rmSync(data, { recursive: true, force: true })
+}
