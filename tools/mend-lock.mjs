@@ -14,7 +14,8 @@ for (const owner of Object.values(lock.packages)) {
     const words = name.split(/[-/]/)
     const os = systems.filter((one) => words.includes(one))
     const cpu = machines.filter((one) => words.includes(one))
-    const libc = words.includes('musl') || words.includes('musleabihf') ? ['musl'] : words.includes('gnu') ? ['glibc'] : []
+    const libc =
+      words.includes('musl') || words.includes('musleabihf') ? ['musl'] : words.includes('gnu') ? ['glibc'] : []
     lock.packages[`node_modules/${name}`] = {
       version,
       ...(cpu.length > 0 ? { cpu } : words.some((word) => /^(arm|gnueabihf|eabi)/.test(word)) ? { cpu: ['arm'] } : {}),

@@ -14,11 +14,21 @@ await build(console.error)
 
 const wanted = new Set(process.argv.slice(2))
 const data = mkdtempSync(join(tmpdir(), 'bell-pictures-'))
-const demo = spawn(process.execPath, [join(root, 'dist/demo.mjs'), '--port', '0', '--data', data, '--json'], { stdio: ['ignore', 'pipe', 'inherit'] })
+const demo = spawn(process.execPath, [join(root, 'dist/demo.mjs'), '--port', '0', '--data', data, '--json'], {
+  stdio: ['ignore', 'pipe', 'inherit'],
+})
 const ready = JSON.parse(await new Promise((done) => createInterface({ input: demo.stdout }).once('line', done)))
 const browser = await chromium.launch({
   executablePath: '/usr/bin/chromium',
-  args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+  args: [
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+  ],
 })
 
 async function zbell(...args) {
@@ -34,9 +44,12 @@ async function zbell(...args) {
 }
 
 /** A terminal's text as a picture. */
-async function terminal(page, name, blocks) {
-  const escape = (text) => text.replaceAll('&', '&amp;').replaceAll('<', '&lt;')
-  const body = blocks.map(([command, out]) => `<span style="color:#dcae52">$</span> <b>${escape(command)}</b>\n${escape(out)}`).join('\n')
+async function terminal(name, blocks) {
+  const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage()
+  const escaped = (text) => text.replaceAll('&', '&amp;').replaceAll('<', '&lt;')
+  const body = blocks
+    .map(([command, out]) => `<span style="color:#dcae52">$</span> <b>${escaped(command)}</b>\n${escaped(out)}`)
+    .join('\n')
   await page.setContent(
     `<body style="margin:0;background:#0e1a24;color:#d9e2e6"><pre style="font:15px/1.45 'Liberation Mono',monospace;margin:28px 32px">${body}</pre>`,
   )
@@ -44,18 +57,41 @@ async function terminal(page, name, blocks) {
 }
 
 const pictures = {
-  'zbell-send': async (page) => {
-    const command = ['send', '--to', 'user:ada', '--title', 'Kittiwake is 15 minutes late', '--body', 'New departure 17:45 from berth 2.', '--navigate', '/sailings/101']
+  'zbell-send': async () => {
+    const command = [
+      'send',
+      '--to',
+      'user:ada',
+      '--title',
+      'Kittiwake is 15 minutes late',
+      '--body',
+      'New departure 17:45 from berth 2.',
+      '--navigate',
+      '/sailings/101',
+    ]
     const sent = await zbell(...command)
     const shown = await zbell('handset', 'show', 'ada-ios')
-    await terminal(page, 'zbell-send', [
-      ['zbell send --to user:ada --title "Kittiwake is 15 minutes late" --body "New departure 17:45 from berth 2."', sent],
+    await terminal('zbell-send', [
+      [
+        'zbell send --to user:ada --title "Kittiwake is 15 minutes late" --body "New departure 17:45 from berth 2."',
+        sent,
+      ],
       ['zbell handset show ada-ios', shown],
     ])
   },
   activity: (page) => picture(page, 'activity', '/activity'),
   notification: async (page) => {
-    await zbell('send', '--to', 'everyone', '--title', 'Storm tonight', '--body', 'Sailings after 20:00 may be cancelled. Check before you leave for the pier.', '--urgency', 'high')
+    await zbell(
+      'send',
+      '--to',
+      'everyone',
+      '--title',
+      'Storm tonight',
+      '--body',
+      'Sailings after 20:00 may be cancelled. Check before you leave for the pier.',
+      '--urgency',
+      'high',
+    )
     await zbell('handset', 'tap', 'signe-android')
     await page.goto(`${ready.service}/activity`)
     await page.getByRole('link', { name: 'Storm tonight' }).click()
@@ -72,13 +108,14 @@ const pictures = {
     await wait(200)
     await save(page, 'write')
   },
-  'sign-in': async (page) => {
-    const fresh = await (await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })).newPage()
+  'sign-in': async () => {
+    const fresh = await (
+      await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
+    ).newPage()
     await fresh.goto(`${ready.service}/`)
     await fresh.getByLabel('Password').waitFor()
     await wait(200)
     await save(fresh, 'sign-in')
-    void page
   },
   'notification-dark': async (page) => {
     await page.emulateMedia({ colorScheme: 'dark' })
@@ -102,7 +139,15 @@ const pictures = {
     await page.getByLabel('I am').selectOption('signe')
     await page.getByRole('button', { name: 'Ring me' }).click()
     await page.locator('#state[data-ready]').waitFor()
-    await zbell('send', '--to', 'user:signe', '--title', 'Berth change', '--body', 'Turnstone to Brackenholm now leaves from berth 3.')
+    await zbell(
+      'send',
+      '--to',
+      'user:signe',
+      '--title',
+      'Berth change',
+      '--body',
+      'Turnstone to Brackenholm now leaves from berth 3.',
+    )
     await page.getByText('Berth change').waitFor()
     await save(page, 'passengers')
   },
@@ -115,10 +160,12 @@ async function picture(page, name, path) {
   await save(page, name)
 }
 
-const save = (page, name) => page.screenshot({ path: join(root, `docs/screenshots/${name}.png`) })
+const save = (page, name) => page.screenshot({ path: join(root, `docs/screenshots/${name}.png`), caret: 'initial' })
 
 try {
-  const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 }, colorScheme: 'light', reducedMotion: 'reduce' })).newPage()
+  const page = await (
+    await browser.newContext({ viewport: { width: 1280, height: 800 }, colorScheme: 'light', reducedMotion: 'reduce' })
+  ).newPage()
   page.on('console', (message) => message.type() === 'error' && console.error(`page: ${message.text()}`))
   await page.goto(ready.signInLink)
   await page.getByRole('heading', { name: 'Activity' }).waitFor()

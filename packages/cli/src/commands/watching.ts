@@ -54,6 +54,9 @@ const reached = ({ totals }: Notification): number =>
 function allSettled(notification: Notification, deliveries: ReadonlyMap<string, Delivery>): boolean {
   if (notification.totals.expanded > deliveries.size)
     return notification.totals.accepted + notification.totals.received === 0
+  // The totals were counted apart from the deliveries; only when both say so is everything told.
+  const { queued, accepted, received } = notification.totals
+  if (queued + accepted + (notification.mode === 'wake' ? 0 : received) > 0) return false
   return [...deliveries.values()].every(
     ({ state }) => settled.has(state) || (state === 'received' && notification.mode === 'wake'),
   )

@@ -55,8 +55,8 @@ function List({ items }: { readonly items: readonly Notification[] }) {
     )
   }
   return (
-    <table className="w-full">
-      <thead>
+    <table className="w-full max-md:block">
+      <thead className="max-md:sr-only">
         <tr>
           <th scope="col">Notification</th>
           <th scope="col" className="max-md:hidden">
@@ -70,10 +70,10 @@ function List({ items }: { readonly items: readonly Notification[] }) {
           </th>
         </tr>
       </thead>
-      <tbody>
+      <tbody className="max-md:block">
         {items.map((one) => (
-          <tr key={one.id}>
-            <td className="max-w-72">
+          <tr key={one.id} className="max-md:block max-md:pb-3">
+            <td className="max-w-72 max-md:block max-md:max-w-none max-md:pb-0">
               <Link to={`/activity/${one.id}`} className="font-semibold">
                 <bdi>{one.content.title || 'Wakes the app'}</bdi>
               </Link>
@@ -90,7 +90,7 @@ function List({ items }: { readonly items: readonly Notification[] }) {
             <td className="text-sm leading-6 max-md:hidden">
               <Moment at={one.createdAt} />
             </td>
-            <td className="pe-0">
+            <td className="pe-0 max-md:block max-md:py-0">
               <div className="pt-2.5 pb-1">
                 <TotalsBar totals={one.totals} />
               </div>

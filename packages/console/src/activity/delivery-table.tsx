@@ -50,7 +50,7 @@ function Course({ timeline }: { readonly timeline: Delivery['timeline'] }) {
             {before && (
               <span className="px-2 text-xs text-soft">
                 <span aria-hidden="true">─ </span>
-                {span(Date.parse(at) - Date.parse(before.at))}
+                {at > before.at && span(Date.parse(at) - Date.parse(before.at))}
                 <span aria-hidden="true"> →</span>
               </span>
             )}

@@ -45,6 +45,9 @@ export function Frame({ session, children }: { readonly session: Session; readon
           )}
           <Live place={place} />
           <main id="main">{children}</main>
+          <footer className="bg-night px-5 py-6 text-on-night md:hidden">
+            <Leaving name={session.account.name} />
+          </footer>
         </div>
       </div>
     </PlaceContext.Provider>
@@ -65,7 +68,7 @@ type RailProps = {
 
 function Rail({ session, place, onApp, onEnvironment }: RailProps) {
   return (
-    <header className="flex flex-col gap-5 bg-night px-5 py-4 text-on-night md:sticky md:top-0 md:h-dvh md:gap-8 md:py-7">
+    <header className="flex flex-col gap-3 bg-night px-5 py-4 text-on-night md:sticky md:top-0 md:h-dvh md:gap-8 md:py-7">
       <div className="flex items-center justify-between gap-4 md:block">
         <p className="flex items-center gap-2.5 font-semibold">
           <img src="/bell.svg" alt="" width="28" height="28" />
@@ -100,7 +103,7 @@ function Rail({ session, place, onApp, onEnvironment }: RailProps) {
       <nav aria-label="Pages" className="flex gap-7 md:flex-col md:gap-5">
         {places.map(({ name, pages }) => (
           <div key={name}>
-            <p className="text-sm text-on-night-soft">{name}</p>
+            <p className="text-sm text-on-night-soft max-md:sr-only">{name}</p>
             <ul>
               {pages.map((page) => (
                 <li key={page.to}>
@@ -116,9 +119,8 @@ function Rail({ session, place, onApp, onEnvironment }: RailProps) {
           </div>
         ))}
       </nav>
-      <div className="flex items-center justify-between gap-4 text-sm md:mt-auto md:block">
-        <ThemeChoice />
-        <SignOut name={session.account.name} />
+      <div className="mt-auto max-md:hidden">
+        <Leaving name={session.account.name} />
       </div>
     </header>
   )
@@ -162,6 +164,15 @@ function ThemeChoice() {
   return <Choice label="Colours" value={theme} options={themes} onChoose={choose} />
 }
 
+function Leaving({ name }: { readonly name: string }) {
+  return (
+    <div className="text-sm">
+      <ThemeChoice />
+      <SignOut name={name} />
+    </div>
+  )
+}
+
 function SignOut({ name }: { readonly name: string }) {
   const client = useQueryClient()
   const leave = async () => {
@@ -170,8 +181,8 @@ function SignOut({ name }: { readonly name: string }) {
     location.assign('/sign-in')
   }
   return (
-    <p className="flex flex-wrap gap-x-3 whitespace-nowrap text-on-night-soft md:mt-4">
-      <span className="hidden md:inline">{name}</span>
+    <p className="flex flex-wrap gap-x-3 mt-4 whitespace-nowrap text-on-night-soft">
+      <span>{name}</span>
       <button
         type="button"
         className="cursor-pointer text-on-night underline underline-offset-4"

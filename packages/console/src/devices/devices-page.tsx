@@ -38,7 +38,7 @@ export function DevicesPage() {
   return (
     <Page title="Devices" asks="Which installations can be rung, and which cannot?">
       <search className="mb-4 flex flex-wrap gap-4">
-        <label className="text-sm text-soft">
+        <label className="grid text-sm text-soft">
           Person
           <input
             value={filter.user}
@@ -47,7 +47,7 @@ export function DevicesPage() {
             className="w-48"
           />
         </label>
-        <label className="text-sm text-soft">
+        <label className="grid text-sm text-soft">
           Platform
           <select
             value={filter.platform}

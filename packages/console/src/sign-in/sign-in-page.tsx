@@ -36,20 +36,13 @@ export function SignInPage({ onSession }: { readonly onSession: (session: Sessio
   }
 
   return (
-    <main className="grid min-h-dvh place-items-center bg-night px-5 text-on-night">
+    <main className="dusk grid min-h-dvh place-items-center bg-ground px-5 text-ink">
       <form onSubmit={submit} className="w-full max-w-sm">
         <img src="/bell.svg" alt="" width="48" height="48" className="mb-5" />
         <h1>Zephyr Bell</h1>
-        <p className="mb-8 text-on-night-soft">Who is on watch?</p>
+        <p className="mb-8 text-soft">Who is on watch?</p>
         <label htmlFor="email">E-mail</label>
-        <input
-          id="email"
-          name="email"
-          type="email"
-          required
-          autoComplete="username"
-          className="mb-4 border-on-night-soft/40 bg-transparent"
-        />
+        <input id="email" name="email" type="email" required autoComplete="username" className="mb-4" />
         <label htmlFor="password">Password</label>
         <input
           id="password"
@@ -57,12 +50,12 @@ export function SignInPage({ onSession }: { readonly onSession: (session: Sessio
           type="password"
           required
           autoComplete="current-password"
-          className="mb-6 border-on-night-soft/40 bg-transparent"
+          className="mb-6"
         />
-        <button type="submit" disabled={busy} className={`${primary} w-full bg-[#dcae52] text-[#1a1405]`}>
+        <button type="submit" disabled={busy} className={`${primary} w-full`}>
           {busy ? 'Signing in …' : 'Sign in'}
         </button>
-        <div className="mt-5 [&_*]:text-on-night">{failure !== undefined && <Failure error={failure} />}</div>
+        <div className="mt-5">{failure !== undefined && <Failure error={failure} />}</div>
       </form>
     </main>
   )

@@ -7,7 +7,7 @@ export type DatabaseOptions = { readonly url: string; readonly connections: numb
 /** How often a transaction that lost against another is run again. */
 const tries = 6
 /** A statement that takes longer means a database that stands still. */
-const statementTimeoutMs = 20_000
+const statementTimeoutMs = 10_000
 
 export type Row = RowDataPacket
 /** One connection inside a transaction. */

@@ -1,12 +1,15 @@
 import { existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
 
 const writeAfterMs = 100
+/** Writing may take this part of the time at most, however much there is to write. */
+const writingPart = 1 / 20
 
 /** A JSON file that follows what it is told, a moment later and always whole: it is written beside and moved into place. */
 export class KeptFile<T> {
   readonly #file: string
   readonly #value: () => T
   #timer: NodeJS.Timeout | undefined
+  #lastTookMs = 0
 
   constructor(file: string, value: () => T) {
     this.#file = file
@@ -18,13 +21,15 @@ export class KeptFile<T> {
   }
 
   changed(): void {
-    this.#timer ??= setTimeout(() => this.flush(), writeAfterMs)
+    this.#timer ??= setTimeout(() => this.flush(), Math.max(writeAfterMs, this.#lastTookMs / writingPart))
   }
 
   flush(): void {
     clearTimeout(this.#timer)
     this.#timer = undefined
+    const startMs = performance.now()
     writeFileSync(`${this.#file}.new`, JSON.stringify(this.#value(), null, 1), { mode: 0o600 })
     renameSync(`${this.#file}.new`, this.#file)
+    this.#lastTookMs = performance.now() - startMs
   }
 }

@@ -1,0 +1,63 @@
+import { afterAll, beforeAll, expect, test } from '@jest/globals'
+import { ProblemError } from '@zbell/contract/client'
+import { until } from './harness/programs.ts'
+import { params, World } from './harness/world.ts'
+
+let world: World
+beforeAll(async () => {
+  world = await World.open({ ZB_LEASE_MS: '1000', ZB_IN_FLIGHT: '5' })
+}, 60_000)
+afterAll(() => world.close())
+
+const problemOf = async (call: Promise<unknown>): Promise<unknown> => {
+  try {
+    return await call
+  } catch (error) {
+    return error instanceof ProblemError ? error.problem : error
+  }
+}
+
+test('without its database the service says so, lives, and goes on by itself; what it acknowledged is there', async () => {
+  for (let n = 0; n < 40; n++) await world.handset(n, n % 2 ? 'ios' : 'android', { user: 'crew' })
+  world.standins.ios.temper = { ...world.standins.ios.temper, delayMs: 150 }
+  world.standins.android.temper = { ...world.standins.android.temper, delayMs: 150 }
+  const running = await world.send({ to: { any: ['user:crew'] }, content: { title: 'Under way' } })
+  await until(
+    () => world.standins.ios.books.taken,
+    (count) => count > 3,
+  )
+  await world.stopDatabase()
+
+  expect(await problemOf(world.backend.call('listNotifications', { params }))).toMatchObject({
+    status: 503,
+    code: 'database-unavailable',
+  })
+  expect(await problemOf(world.send({ to: { any: ['everyone'] }, content: { title: 'Too early' } }))).toMatchObject({
+    status: 503,
+  })
+  expect((await fetch(`${world.url}/livez`)).status).toBe(200)
+  const notReady = await fetch(`${world.url}/readyz`)
+  expect([notReady.status, notReady.headers.get('content-type'), notReady.headers.get('retry-after')]).toEqual([
+    503,
+    'application/problem+json; charset=utf-8',
+    '2',
+  ])
+  // Long enough for its leases to run out.
+  await new Promise((done) => setTimeout(done, 2_500))
+  expect(world.serviceLives).toBe(true)
+
+  await world.startDatabase()
+  const { totals } = await until(
+    () => problemOf(world.notification(running)) as Promise<Awaited<ReturnType<World['notification']>>>,
+    (one) => one.totals?.shown === 40,
+    30_000,
+  )
+  expect(totals.expanded).toBe(40)
+  // The process lived all the time: not one request was made twice.
+  expect(world.standins.ios.books.taken + world.standins.android.books.taken).toBe(40)
+  const next = await world.send({ to: { any: ['everyone'] }, content: { title: 'On again' } })
+  await until(
+    () => world.notification(next),
+    (one) => one.totals.shown === 40,
+  )
+}, 90_000)

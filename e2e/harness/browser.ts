@@ -1,0 +1,15 @@
+import { type Browser, chromium } from 'playwright-core'
+
+export const openBrowser = (): Promise<Browser> =>
+  chromium.launch({
+    executablePath: '/usr/bin/chromium',
+    args: [
+      '--no-sandbox',
+      '--disable-gpu',
+      '--disable-quic',
+      '--no-first-run',
+      '--disable-background-networking',
+      '--disable-component-update',
+      '--disable-sync',
+    ],
+  })

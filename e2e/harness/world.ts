@@ -1,0 +1,159 @@
+import type { ChildProcess } from 'node:child_process'
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { Client } from '@zbell/contract/client'
+import { freePort, makeLog, nodeCrypto, PrivateServer } from '@zbell/service'
+import { openStandins, type Standins } from '@zbell/standins'
+import { dist, ended, startProgram } from './programs.ts'
+
+export const app = 'merrow-sound'
+export const params = { app }
+
+/** A whole installation on loopback: its own database, stand-ins, and the service in a process that can be killed. */
+export class World {
+  readonly data: string
+  readonly standins: Standins
+  readonly url: string
+  readonly #env: NodeJS.ProcessEnv
+  #database: PrivateServer
+  readonly #databasePort: number
+  #service: ChildProcess
+  operator!: Client
+  backend!: Client
+  appKey!: string
+  backendKey!: string
+
+  private constructor(given: {
+    data: string
+    standins: Standins
+    url: string
+    env: NodeJS.ProcessEnv
+    database: PrivateServer
+    databasePort: number
+    service: ChildProcess
+  }) {
+    this.data = given.data
+    this.standins = given.standins
+    this.url = given.url
+    this.#env = given.env
+    this.#database = given.database
+    this.#databasePort = given.databasePort
+    this.#service = given.service
+  }
+
+  static async open(extra: Record<string, string> = {}): Promise<World> {
+    const data = mkdtempSync(join(tmpdir(), 'bell-world-'))
+    const port = await freePort()
+    const url = `http://127.0.0.1:${port}`
+    const databasePort = await freePort()
+    const database = await openDatabase(data, databasePort)
+    const service = { url, appKey: '' }
+    const standins = await openStandins({ dir: join(data, 'standins'), crypto: nodeCrypto, place: () => service })
+    const env: NodeJS.ProcessEnv = {
+      PATH: process.env.PATH,
+      ZB_DATA: join(data, 'service'),
+      ZB_PORT: String(port),
+      ZB_DATABASE_URL: database.url,
+      ZB_TRUST_CA: standins.caFile,
+      ZB_ALLOW_PRIVATE_ADDRESSES: 'true',
+      ZB_GATEWAY_IOS_PROFILE: `${dist}profiles/standin-ios.yaml`,
+      ZB_GATEWAY_IOS_ORIGIN: standins.ios.listener.origin,
+      ZB_GATEWAY_ANDROID_PROFILE: `${dist}profiles/standin-android.yaml`,
+      ZB_GATEWAY_ANDROID_ORIGIN: standins.android.listener.origin,
+      ZB_REGISTRATIONS_PER_MINUTE: '1000000',
+      ZB_DEVICE_CALLS_PER_MINUTE: '1000000',
+      ZB_LOG_LEVEL: 'warn',
+      ...extra,
+    }
+    const { child } = await startProgram('zbell.mjs', ['serve', '--json'], env)
+    const world = new World({ data, standins, url, env, database, databasePort, service: child })
+    await world.#furnish()
+    service.appKey = world.appKey
+    return world
+  }
+
+  /** The app, its credentials and its keys. */
+  async #furnish(): Promise<void> {
+    const bearer = readFileSync(join(this.data, 'service/operator.key'), 'utf8').trim()
+    this.operator = new Client({ url: this.url, bearer })
+    await this.makeApp(app)
+    const { ios, android, web } = this.standins.account
+    const add = (body: object) =>
+      this.operator.call('addCredential', { params, body: { environment: 'development', ...body } as never })
+    await add({ kind: 'signing-key', platform: 'ios', ...ios })
+    await add({ kind: 'service-key', platform: 'android', ...android })
+    await add({ kind: 'vapid-key', platform: 'web', jwk: web.jwk, subject: 'mailto:bell@merrow-sound.example' })
+    this.backendKey = await this.makeKey(app, 'backend')
+    this.appKey = await this.makeKey(app, 'app')
+    this.backend = new Client({ url: this.url, bearer: this.backendKey })
+  }
+
+  async makeApp(slug: string): Promise<void> {
+    const identifiers = { ios: 'example.ferries', android: 'example.ferries', web: 'https://ferries.example' }
+    await this.operator.call('makeApp', { body: { slug, name: slug, identifiers } })
+  }
+
+  async makeKey(
+    slug: string,
+    kind: 'backend' | 'app',
+    environment: 'development' | 'production' = 'development',
+  ): Promise<string> {
+    const made = await this.operator.call('makeKey', { params: { app: slug }, body: { kind, environment, name: kind } })
+    return made.key
+  }
+
+  get servicePid(): number {
+    return this.#service.pid ?? 0
+  }
+
+  get serviceLives(): boolean {
+    return this.#service.exitCode === null && this.#service.signalCode === null
+  }
+
+  async killService(): Promise<void> {
+    this.#service.kill('SIGKILL')
+    await ended(this.#service)
+  }
+
+  async startService(): Promise<void> {
+    this.#service = (await startProgram('zbell.mjs', ['serve', '--json'], this.#env)).child
+  }
+
+  async stopDatabase(): Promise<void> {
+    await this.#database.stop()
+  }
+
+  async startDatabase(): Promise<void> {
+    this.#database = await openDatabase(this.data, this.#databasePort)
+  }
+
+  /** A handset with its device registered. @param n makes its id, and its user unless one is given */
+  async handset(
+    n: number,
+    platform: 'ios' | 'android' | 'web' = 'ios',
+    more: { user?: string; permission?: 'granted' | 'denied' | 'prompt' } = {},
+  ) {
+    return this.standins.room.make({ id: `h${n}`, app, model: 'Skerry', platform, user: `passenger-${n}`, ...more })
+  }
+
+  async send(request: object): Promise<string> {
+    const { id } = await this.backend.call('sendNotification', { params, body: request as never })
+    return id
+  }
+
+  notification(id: string) {
+    return this.backend.call('readNotification', { params: { app, id } })
+  }
+
+  async close(): Promise<void> {
+    this.#service.kill('SIGTERM')
+    await ended(this.#service)
+    await this.standins.close()
+    await this.#database.stop()
+    rmSync(this.data, { recursive: true, force: true })
+  }
+}
+
+const openDatabase = (data: string, port: number) =>
+  PrivateServer.start({ dataDir: join(data, 'database'), port, memoryMb: 128, log: makeLog('silent') })

@@ -1,0 +1,61 @@
+import { afterAll, beforeAll, expect, test } from '@jest/globals'
+import type { Delivery, Page } from '@zbell/contract'
+import type { Handset } from '@zbell/standins'
+import { until } from './harness/programs.ts'
+import { app, World } from './harness/world.ts'
+
+const fleet = 5_000
+let world: World
+let handsets: Handset[]
+
+beforeAll(async () => {
+  world = await World.open({ ZB_LEASE_MS: '2000', ZB_IN_FLIGHT: '50' })
+  handsets = []
+  const numbers = Array.from({ length: fleet }, (_, n) => n)
+  const register = async () => {
+    for (let n = numbers.pop(); n !== undefined; n = numbers.pop())
+      handsets.push(await world.handset(n, n % 2 ? 'ios' : 'android', { user: `crew-${n % 50}` }))
+  }
+  await Promise.all(Array.from({ length: 24 }, register))
+}, 120_000)
+afterAll(() => world.close(), 60_000)
+
+test('a service that is killed while it sends leaves nobody out and rings nobody twice', async () => {
+  const taken = () => world.standins.ios.books.taken + world.standins.android.books.taken
+  const id = await world.send({ to: { any: ['everyone'] }, content: { title: 'Storm tonight' }, urgency: 'high' })
+  for (const share of [0.15, 0.5]) {
+    await until(taken, (count) => count > fleet * share)
+    await world.killService()
+    await world.startService()
+  }
+  const finished = await until(
+    () => world.notification(id),
+    ({ state }) => state === 'finished',
+    60_000,
+  )
+  expect(finished.totals.expanded).toBe(fleet)
+  const { expanded, ...states } = (
+    await until(
+      () => world.notification(id),
+      ({ totals }) => totals.shown === fleet,
+      60_000,
+    )
+  ).totals
+  expect(Object.values(states).reduce((sum, count) => sum + count, 0)).toBe(expanded)
+
+  // Some requests had been answered and not yet recorded when the process died: those were made again, and only those.
+  expect(taken()).toBeGreaterThanOrEqual(fleet)
+  expect(taken()).toBeLessThan(fleet * 1.5)
+  for (const { state } of handsets) expect(state.lockScreen.map((shown) => shown.notification)).toEqual([id])
+
+  const devices = new Set<string>()
+  for (let after: string | null = '0'; after !== null; ) {
+    const page: Page<Delivery> = await world.backend.call('listDeliveries', {
+      params: { app, id },
+      query: { limit: 200, after },
+    })
+    for (const { device } of page.items) devices.add(device)
+    after = page.next
+  }
+  expect(devices.size).toBe(fleet)
+}, 180_000)

@@ -1,0 +1,24 @@
+const shared = {
+  testEnvironment: 'node',
+  extensionsToTreatAsEsm: ['.ts', '.tsx'],
+  transform: {
+    '^.+\\.tsx?$': [
+      '@swc/jest',
+      { jsc: { parser: { syntax: 'typescript', tsx: true }, target: 'es2023' }, module: { type: 'es6' } },
+    ],
+  },
+}
+
+export default {
+  maxWorkers: 2,
+  projects: [
+    {
+      ...shared,
+      displayName: 'unit',
+      testMatch: ['<rootDir>/packages/{core,contract,kit,cli,standins}/test/**/*.test.ts'],
+    },
+    { ...shared, displayName: 'service', testMatch: ['<rootDir>/packages/service/test/**/*.test.ts'] },
+    { ...shared, displayName: 'e2e', testMatch: ['<rootDir>/e2e/**/*.test.ts'] },
+  ],
+  testTimeout: 60_000,
+}
