@@ -77,13 +77,9 @@ function imports(text) {
 /** `import { type A, type B }` carries no code. */
 function onlyTypes(names) {
   const inner = /^\{([\s\S]*)\}$/.exec(names?.trim() ?? '')?.[1]
-  return (
-    inner !== undefined &&
-    inner
-      .split(',')
-      .filter((one) => one.trim())
-      .every((one) => /^\s*type\s/.test(one))
-  )
+  if (inner === undefined) return false
+  const parts = inner.split(',').filter((one) => one.trim())
+  return parts.every((one) => /^\s*type\s/.test(one))
 }
 
 function sources(dir) {

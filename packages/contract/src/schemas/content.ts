@@ -12,17 +12,26 @@ const navigate = plainText(contentLimits.navigateChars).refine(
   'wants an absolute URL, or a path within the app that starts with one /',
 )
 
+/** Looked at before it is copied: a copy would lose a name such as `__proto__` without a word. */
 const data = z
-  .record(z.string(), z.json())
+  .unknown()
   .superRefine((value, context) => {
     const fault = dataFault(value, contentLimits.dataDepth)
-    if (fault) context.addIssue({ code: 'custom', message: fault.says, path: [...fault.path] })
+    if (fault) context.addIssue({ code: 'custom', message: fault.says, path: [...fault.path], continue: false })
     const bytes = utf8.encode(JSON.stringify(value)).length
     if (bytes > contentLimits.dataBytes) {
-      context.addIssue({ code: 'custom', message: `has ${bytes} bytes of JSON; ${contentLimits.dataBytes} fit` })
+      context.addIssue({
+        code: 'custom',
+        message: `has ${bytes} bytes of JSON; ${contentLimits.dataBytes} fit`,
+        continue: false,
+      })
     }
   })
-  .meta({ description: 'Anything that the app wants to know; at most 3,000 bytes of JSON, 8 levels deep.' })
+  .pipe(z.record(z.string(), z.json()))
+  .meta({
+    type: 'object',
+    description: 'Anything that the app wants to know; at most 3,000 bytes of JSON, 8 levels deep.',
+  })
 
 export const content = z
   .strictObject({

@@ -82,10 +82,14 @@ export async function sendBlock(
 
   for (const device of devices) {
     if (!holding) break
-    const skip =
-      options.now() >= notification.expiresAt.getTime() ? 'expired-in-queue' : reasonToSkip(device, notification.mode)
+    if (options.now() >= notification.expiresAt.getTime()) {
+      // A delivery that waited for a gateway ends by that gateway's fault, not by the queue's.
+      end(device, { state: 'expired', reason: claim.cause ?? 'expired-in-queue' }, claim.failures)
+      continue
+    }
+    const skip = reasonToSkip(device, notification.mode)
     if (skip) {
-      end(device, { state: skip === 'expired-in-queue' ? 'expired' : 'skipped', reason: skip }, claim.failures)
+      end(device, { state: 'skipped', reason: skip }, claim.failures)
       continue
     }
     let lane = lanes.get(device.platform)
@@ -168,7 +172,12 @@ function planRetries(
     const askedMs = Math.max(...group.map((one) => one.retryAfterMs))
     const afterMs = retryDelayMs(failures, options.retry, options.chance(), askedMs)
     if (options.now() + afterMs < notification.expiresAt.getTime()) {
-      retries.push({ devices: group.map((one) => one.device.no).sort((a, b) => a - b), failures, afterMs })
+      retries.push({
+        devices: group.map((one) => one.device.no).sort((a, b) => a - b),
+        failures,
+        cause: group[0]!.cause,
+        afterMs,
+      })
     } else {
       for (const one of group) end(one.device, { state: 'expired', reason: one.cause }, failures)
     }

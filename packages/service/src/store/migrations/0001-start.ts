@@ -119,6 +119,7 @@ export const start = [
     available_at ${instant} not null,
     fence bigint unsigned not null default 0,
     failures smallint unsigned not null default 0,
+    cause tinyint unsigned not null default 0,
     size int unsigned not null default 0,
     devices mediumblob,
     index by_turn (urgency, available_at),

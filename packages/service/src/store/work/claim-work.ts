@@ -1,4 +1,4 @@
-import { unpackBlock } from '@zbell/core'
+import { type Reason, reasonOfCode, unpackBlock } from '@zbell/core'
 import type { Database } from '../database.ts'
 
 /**
@@ -12,7 +12,12 @@ export type Claim = {
   readonly urgency: number
 } & (
   | { readonly kind: 'expand' }
-  | { readonly kind: 'send'; readonly failures: number; readonly devices: readonly number[] }
+  | {
+      readonly kind: 'send'
+      readonly failures: number
+      readonly cause: Reason | undefined
+      readonly devices: readonly number[]
+    }
 )
 
 type Raw = {
@@ -22,6 +27,7 @@ type Raw = {
   notification_no: number
   urgency: number
   failures: number
+  cause: number
   devices: Buffer | null
 }
 
@@ -36,7 +42,7 @@ export async function claimWork(database: Database, leaseMs: number): Promise<Cl
   if (!due) return undefined
   const row = await database.transact(async (tx) => {
     const [found] = await tx.rows<Raw>(
-      `select no, kind, fence, notification_no, urgency, failures, devices from work
+      `select no, kind, fence, notification_no, urgency, failures, cause, devices from work
        where urgency = ? and available_at <= utc_timestamp(3) order by available_at limit 1 for update skip locked`,
       [due.urgency],
     )
@@ -51,7 +57,13 @@ export async function claimWork(database: Database, leaseMs: number): Promise<Cl
   const held = { no: row.no, fence: row.fence + 1, notificationNo: row.notification_no, urgency: row.urgency }
   return row.kind === 'expand'
     ? { ...held, kind: 'expand' }
-    : { ...held, kind: 'send', failures: row.failures, devices: unpackBlock(row.devices ?? new Uint8Array()) }
+    : {
+        ...held,
+        kind: 'send',
+        failures: row.failures,
+        cause: row.cause === 0 ? undefined : reasonOfCode(row.cause),
+        devices: unpackBlock(row.devices ?? new Uint8Array()),
+      }
 }
 
 /** Shows a sign of life. @returns false when the lease was lost to another claim */

@@ -23,7 +23,12 @@ export type Ended = {
   readonly atMs: number
 }
 
-export type Retry = { readonly devices: readonly number[]; readonly failures: number; readonly afterMs: number }
+export type Retry = {
+  readonly devices: readonly number[]
+  readonly failures: number
+  readonly cause: Reason
+  readonly afterMs: number
+}
 
 export type OutcomesToStore = {
   readonly ended: readonly Ended[]
@@ -57,13 +62,14 @@ export async function storeOutcomes(
     if (ended.length > 0) await insertDeliveries(tx, claim.notificationNo, ended)
     for (const retry of retries) {
       await tx.change(
-        `insert into work (kind, notification_no, urgency, available_at, failures, size, devices)
-         values ('send', ?, ?, utc_timestamp(3) + interval ? microsecond, ?, ?, ?)`,
+        `insert into work (kind, notification_no, urgency, available_at, failures, cause, size, devices)
+         values ('send', ?, ?, utc_timestamp(3) + interval ? microsecond, ?, ?, ?, ?)`,
         [
           claim.notificationNo,
           claim.urgency,
           retry.afterMs * 1_000,
           retry.failures,
+          reasons[retry.cause].code,
           retry.devices.length,
           Buffer.from(packBlock(retry.devices)),
         ],

@@ -1,0 +1,174 @@
+import { createRequire } from 'node:module'
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import type { Browser, BrowserContext, Page } from 'playwright-core'
+import { openBrowser } from './harness/browser.ts'
+import { Demo } from './harness/demo.ts'
+
+const demo = new Demo()
+const axe = createRequire(import.meta.url).resolve('axe-core')
+let browser: Browser
+let context: BrowserContext
+let page: Page
+const complaints: string[] = []
+
+beforeAll(async () => {
+  await demo.start()
+  browser = await openBrowser()
+  context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
+  page = await context.newPage()
+  page.on('pageerror', (error) => complaints.push(error.message))
+  // The browser writes down every refusal of the service; those are tested for themselves, all else is a fault.
+  page.on(
+    'console',
+    (message) =>
+      message.type() === 'error' && !/status of 4(01|22)/.test(message.text()) && complaints.push(message.text()),
+  )
+}, 60_000)
+afterAll(async () => {
+  await browser.close()
+  await demo.close()
+})
+
+const row = (name: string) => page.getByRole('row').filter({ hasText: name })
+
+describe('the console', () => {
+  test('the link signs in once, and its secret leaves the address bar', async () => {
+    await page.goto(demo.ready.signInLink)
+    await page.getByRole('heading', { name: 'Activity' }).waitFor()
+    expect(page.url()).not.toContain('zb-link')
+    const again = await browser.newPage()
+    await again.goto(demo.ready.signInLink)
+    await again.getByRole('alert').waitFor()
+    expect(await again.getByRole('alert').textContent()).toContain('do not let anyone in')
+    await again.close()
+  })
+
+  test('address and password sign in as well; wrong ones do not', async () => {
+    const other = await (await browser.newContext()).newPage()
+    await other.goto(demo.ready.console)
+    await other.getByLabel('E-mail').fill(demo.ready.account.email)
+    await other.getByLabel('Password').fill('wrong password')
+    await other.getByRole('button', { name: 'Sign in' }).click()
+    await other.getByRole('alert').waitFor()
+    await other.getByLabel('Password').fill(demo.ready.account.password)
+    await other.keyboard.press('Enter')
+    await other.getByRole('heading', { name: 'Activity' }).waitFor()
+    await other.context().close()
+  })
+
+  test('what is sent elsewhere appears without a reload, and moves', async () => {
+    await demo.zbell('send', '--to', 'user:ada', '--title', 'Kittiwake is 15 minutes late')
+    await row('Kittiwake is 15 minutes late').getByText('2 devices: 2 shown').waitFor()
+    await page.getByRole('link', { name: 'Kittiwake is 15 minutes late' }).click()
+    await page.getByRole('heading', { name: 'Kittiwake is 15 minutes late' }).waitFor()
+    await row('ios').getByText('shown').first().waitFor()
+    expect(await row('ios').getByText('opened').count()).toBe(0)
+    await demo.zbell('handset', 'tap', 'ada-ios')
+    await row('ios').getByText('opened').first().waitFor()
+    expect(await row('web').getByText('opened').count()).toBe(0)
+  })
+
+  test('the devices say who can be rung, and one can be rung from its page', async () => {
+    await page.getByRole('navigation').getByRole('link', { name: 'Devices' }).click()
+    await row('nour').getByText('denied').waitFor()
+    await page.getByLabel('Person').fill('signe')
+    await page.getByRole('link', { name: 'Fjordfone 12' }).click()
+    await page.getByRole('link', { name: 'Ring this one' }).click()
+    expect(await page.getByLabel('To').inputValue()).toMatch(/^device:[0-9a-f-]{36}$/)
+  })
+
+  test('writing shows a preview, refuses beside the field, and ends in the notification going out', async () => {
+    await page.getByLabel('To').fill('user:signe user:bob')
+    await page.getByRole('button', { name: 'Send in development' }).click()
+    await page.getByText('is needed: it is the first line').waitFor()
+    await page.getByLabel('Title').fill('Boarding is open')
+    await page.getByLabel('Body').fill('Berth 1, until 17:35.')
+    expect(await page.getByLabel('Preview').getByText('Boarding is open').count()).toBe(2)
+    await page.getByRole('button', { name: 'Send in development' }).click()
+    await page.getByText('user:bob is not a user of this app').waitFor()
+    await page.getByLabel('To').fill('user:signe')
+    await page.getByRole('button', { name: 'Send in development' }).click()
+    await page.getByRole('heading', { name: 'Boarding is open' }).waitFor()
+    await row('signe').getByText('shown').first().waitFor()
+    expect((await demo.zbell('handset', 'show', 'signe-android')).out).toContain('Boarding is open')
+  })
+
+  test('what people write is shown as text, whatever it looks like', async () => {
+    await demo.zbell('send', '--to', 'user:ada', '--title', '<img src=x onerror=alert(1)> العاصفة')
+    await page.getByRole('navigation').getByRole('link', { name: 'Activity' }).click()
+    await page.getByRole('link', { name: '<img src=x onerror=alert(1)> العاصفة' }).waitFor()
+    expect(await page.locator('main img').count()).toBe(0)
+  })
+
+  test('the other environment is empty, looks different, and is remembered', async () => {
+    await page.getByRole('radio', { name: 'production' }).click()
+    await page.getByText('rings real people’s devices').waitFor()
+    await page.getByText('appears here while it goes').waitFor()
+    await page.reload()
+    await page.getByText('rings real people’s devices').waitFor()
+    await page.getByRole('radio', { name: 'development' }).click()
+  })
+
+  test('it works by keyboard alone', async () => {
+    await page.goto(`${demo.ready.console}activity`)
+    await row('Boarding is open').first().waitFor()
+    const reached: string[] = []
+    for (let i = 0; i < 40; i++) {
+      await page.keyboard.press('Tab')
+      reached.push(await page.evaluate('document.activeElement.textContent'))
+    }
+    expect(reached).toEqual(expect.arrayContaining(['Devices', 'Write', 'Activity', 'Write a notification']))
+    await page.getByRole('link', { name: 'Write a notification' }).focus()
+    await page.keyboard.press('Enter')
+    await page.getByRole('heading', { name: 'Write' }).waitFor()
+  })
+
+  test.each([
+    ['light', 1280, '/activity'],
+    ['dark', 1280, '/activity'],
+    ['light', 1280, '/write'],
+    ['dark', 390, '/devices'],
+    ['light', 390, '/activity'],
+    ['dark', 1280, '/write'],
+  ] as const)('axe finds nothing: %s, %p wide, %s', async (theme, width, path) => {
+    const checked = await context.newPage()
+    await checked.addInitScript(`localStorage.setItem('bell-theme', '${theme}')`)
+    await checked.setViewportSize({ width, height: 800 })
+    await checked.goto(demo.ready.service + path)
+    await checked.locator('main h1').waitFor()
+    await checked.waitForLoadState('networkidle', { timeout: 2_000 }).catch(() => undefined) // Its event stream never rests.
+    const script = (await import('node:fs')).readFileSync(axe, 'utf8')
+    await checked.evaluate(script)
+    const { violations } = (await checked.evaluate('axe.run()')) as {
+      violations: { id: string; nodes: { html: string }[] }[]
+    }
+    expect(violations.map(({ id, nodes }) => `${id}: ${nodes.map(({ html }) => html).join(' ')}`)).toEqual([])
+    expect(await checked.evaluate('document.documentElement.scrollWidth <= innerWidth')).toBe(true)
+    await checked.close()
+  })
+
+  test('nothing was refused by its own policy, and nothing failed', () => {
+    expect(complaints).toEqual([])
+  })
+
+  test('requests from elsewhere do nothing, even with the session', async () => {
+    const cookies = (await context.cookies()).map(({ name, value }) => `${name}=${value}`).join('; ')
+    const url = `${demo.ready.service}/v1/apps/merrow-sound/notifications?environment=development`
+    const body = JSON.stringify({ to: { any: ['everyone'] }, content: { title: 'Forged' } })
+    const answer = await fetch(url, {
+      method: 'POST',
+      headers: { cookie: cookies, 'content-type': 'application/json' },
+      body,
+    })
+    expect([answer.status, ((await answer.json()) as { code: string }).code]).toEqual([403, 'csrf-refused'])
+    const [session] = (await context.cookies()).filter(({ name }) => name === 'bell_session')
+    expect(session).toMatchObject({ httpOnly: true, sameSite: 'Strict' })
+  })
+
+  test('signing out ends the session', async () => {
+    await page.getByRole('button', { name: 'Sign out' }).click()
+    await page.getByLabel('Password').waitFor()
+    await page.goto(`${demo.ready.console}activity`)
+    await page.getByLabel('Password').waitFor()
+  })
+})

@@ -1,0 +1,35 @@
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { Database } from '../src/store/database.ts'
+import { freePort, PrivateServer } from '../src/store/mariadb/private-server.ts'
+import { makeLog } from '../src/telemetry/log.ts'
+
+export type Scratch = { readonly database: Database; readonly url: string; another(): Database; close(): Promise<void> }
+
+/** A MariaDB of a test file's own. */
+export async function scratchDatabase(): Promise<Scratch> {
+  const dir = mkdtempSync(join(tmpdir(), 'bell-store-'))
+  const server = await PrivateServer.start({
+    dataDir: dir,
+    port: await freePort(),
+    memoryMb: 64,
+    log: makeLog('silent'),
+  })
+  const opened: Database[] = []
+  const another = () => {
+    const database = new Database({ url: server.url, connections: 8 })
+    opened.push(database)
+    return database
+  }
+  return {
+    database: another(),
+    url: server.url,
+    another,
+    close: async () => {
+      for (const database of opened) await database.close()
+      await server.stop()
+      rmSync(dir, { recursive: true, force: true })
+    },
+  }
+}

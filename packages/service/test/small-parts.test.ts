@@ -1,0 +1,222 @@
+import { randomBytes } from 'node:crypto'
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import fc from 'fast-check'
+import { exportJWK, generateKeyPair } from 'jose'
+import { ConfigError, loadConfig } from '../src/config/load.ts'
+import { options } from '../src/config/options.ts'
+import { printableConfig } from '../src/config/print.ts'
+import { checkHost, isGuarded } from '../src/gateways/address-guard.ts'
+import { inspectKey } from '../src/gateways/credential.ts'
+import { loadProfile } from '../src/gateways/load-profile.ts'
+import { Renewed } from '../src/gateways/renewed.ts'
+import { Places } from '../src/gateways/slots.ts'
+import { Batcher } from '../src/store/batcher.ts'
+import { masterKey, operatorKey } from '../src/vault/key-files.ts'
+import { hashPassword, passwordFits } from '../src/vault/secrets.ts'
+import { SealBroken, Vault } from '../src/vault/vault.ts'
+
+let dir: string
+beforeAll(() => {
+  dir = mkdtempSync(join(tmpdir(), 'bell-parts-'))
+})
+afterAll(() => rmSync(dir, { recursive: true }))
+const written = (name: string, text: string) => {
+  writeFileSync(join(dir, name), text)
+  return join(dir, name)
+}
+
+describe('the configuration', () => {
+  test('every option has a default that is allowed, a variable of its own and a docstring', () => {
+    const { config } = loadConfig({}, undefined)
+    expect(Object.keys(config)).toEqual(Object.keys(options))
+    const variables = Object.values(options).map(({ env }) => env)
+    expect(new Set(variables).size).toBe(variables.length)
+    for (const { says } of Object.values(options)) expect(says).toMatch(/^[A-Z].*\.$/)
+  })
+  test('the environment wins over the file, and the file over the default', () => {
+    const file = written('a.yaml', 'http:\n  port: 1000\n  host: 127.0.0.2\n')
+    const { config, sources } = loadConfig({ ZB_PORT: '2000' }, file)
+    expect([config['http.port'], config['http.host'], config['log.level']]).toEqual([2000, '127.0.0.2', 'info'])
+    expect([sources['http.port'], sources['http.host'], sources['log.level']]).toEqual([
+      'environment ZB_PORT',
+      `file ${file}`,
+      'default',
+    ])
+  })
+  test('all faults are told at once, each with its place', () => {
+    const file = written('b.yaml', 'http:\n  port: 70000\ncolour: red\n')
+    expect(() => loadConfig({ ZB_LOG_LEVEL: 'loud' }, file)).toThrow(ConfigError)
+    expect(() => loadConfig({ ZB_LOG_LEVEL: 'loud' }, file)).toThrow(
+      /no option colour\n.*http\.port.*\n.*ZB_LOG_LEVEL: log\.level/,
+    )
+    expect(() => loadConfig({}, join(dir, 'nowhere.yaml'))).toThrow(/cannot be read \(ENOENT\)/)
+    expect(() => loadConfig({}, written('c.yaml', 'a: [1'))).toThrow(ConfigError)
+  })
+  test('secrets are never printed', () => {
+    const printed = JSON.stringify(
+      printableConfig(
+        loadConfig({ ZB_MASTER_KEY: 'top-secret', ZB_DATABASE_URL: 'mysql://a:top-secret@h/d' }, undefined),
+      ),
+    )
+    expect(printed).not.toContain('top-secret')
+    expect(printed).toContain('(set, not shown)')
+  })
+})
+
+describe('a gateway profile', () => {
+  test('with a fault names the file, the place and what was expected', () => {
+    const file = written('profile.yaml', 'profile: x\nplatform: pager\n')
+    expect(() => loadProfile(file)).toThrow(/profile\.yaml: platform Invalid option/)
+    expect(() => loadProfile(written('broken.yaml', 'a: b: c'))).toThrow(/line 1, column/)
+  })
+})
+
+describe('the vault', () => {
+  const vault = new Vault(randomBytes(32))
+  test('opens what it sealed, in its own place only', () => {
+    fc.assert(
+      fc.property(fc.uint8Array(), (secret) => {
+        const sealed = vault.seal(secret, 'credential:1')
+        expect(vault.open(sealed, 'credential:1').equals(Buffer.from(secret))).toBe(true)
+        expect(() => vault.open(sealed, 'credential:2')).toThrow(SealBroken)
+      }),
+      { numRuns: 30 },
+    )
+  })
+  test('another master key, a changed byte or a short text open nothing', () => {
+    const sealed = vault.seal(Buffer.from('secret'), 'p')
+    expect(sealed.includes('secret')).toBe(false)
+    expect(() => new Vault(randomBytes(32)).open(sealed, 'p')).toThrow(SealBroken)
+    sealed[40]! ^= 1
+    expect(() => vault.open(sealed, 'p')).toThrow(SealBroken)
+    expect(() => vault.open(Buffer.of(1), 'p')).toThrow(SealBroken)
+    expect(() => new Vault(Buffer.alloc(31))).toThrow(RangeError)
+  })
+  test('its key and the operator’s are made once and kept', () => {
+    expect(masterKey(dir, '').equals(masterKey(dir, ''))).toBe(true)
+    expect(masterKey(dir, Buffer.alloc(32).toString('base64url'))).toEqual(Buffer.alloc(32))
+    expect(operatorKey(dir)).toBe(operatorKey(dir))
+  })
+  test('passwords fit only themselves, however they are composed', async () => {
+    const kept = await hashPassword('caf\u00e9 at the pier')
+    expect(await passwordFits('cafe\u0301 at the pier', kept)).toBe(true)
+    expect(await passwordFits('cafe at the pier', kept)).toBe(false)
+    expect(await passwordFits('x', 'plain.x.y')).toBe(false)
+  })
+})
+
+describe('addresses from outside', () => {
+  test.each([
+    '127.0.0.1',
+    '10.1.2.3',
+    '169.254.169.254',
+    '192.168.0.1',
+    '172.31.0.1',
+    '100.64.0.1',
+    '0.0.0.0',
+    '255.255.255.255',
+    '::1',
+    '::',
+    'fe80::1',
+    'fd00::1',
+    '::ffff:127.0.0.1',
+    '::ffff:10.0.0.1',
+    '64:ff9b::7f00:1',
+  ])('%s is guarded', (address) => expect(isGuarded(address)).toBe(true))
+  test.each(['93.184.216.34', '172.32.0.1', '2606:2800:220:1::1', '::ffff:93.184.216.34'])('%s is not', (address) => {
+    expect(isGuarded(address)).toBe(false)
+  })
+  test('a host that is such an address is refused, in brackets too', () => {
+    expect(() => checkHost('[::1]')).toThrow(/private network/)
+    expect(() => checkHost('push.example')).not.toThrow()
+  })
+})
+
+describe('keys', () => {
+  const jwkOf = async (algorithm: string, options = {}) =>
+    exportJWK((await generateKeyPair(algorithm, { extractable: true, ...options })).privateKey)
+  test('are told by what is wrong with them', async () => {
+    const [ec, rsa, p384] = [await jwkOf('ES256'), await jwkOf('RS256'), await jwkOf('ES384')]
+    expect(await inspectKey('signing-key', ec)).toEqual({ thumbprint: expect.stringMatching(/^[\w-]{43}$/) })
+    expect(await inspectKey('service-key', rsa)).toEqual({ thumbprint: expect.any(String) })
+    expect(await inspectKey('signing-key', rsa)).toMatch(/wants a key of type EC; this one has RSA/)
+    expect(await inspectKey('vapid-key', p384)).toMatch(/wants the curve P-256; this key has P-384/)
+    const { d: _, ...publicOnly } = ec
+    expect(await inspectKey('signing-key', publicOnly)).toMatch(/is a public key/)
+    expect(await inspectKey('signing-key', { ...ec, d: 'AAAA' })).toBe('cannot be read as a private key')
+  })
+})
+
+describe('a renewed value', () => {
+  test('is fetched once however many wait, and again when its time comes or it was dropped', async () => {
+    let now = 0
+    let fetched = 0
+    const value = new Renewed(
+      async () => {
+        await new Promise((done) => setTimeout(done, 5))
+        return { value: `v${++fetched}`, renewAtMs: now + 100 }
+      },
+      () => now,
+    )
+    expect(value.atHand).toBeUndefined()
+    expect(await Promise.all([value.get(), value.get(), value.get()])).toEqual(['v1', 'v1', 'v1'])
+    expect(value.atHand).toBe('v1')
+    now = 100
+    expect(await value.get()).toBe('v2')
+    value.drop('v1')
+    expect(value.atHand).toBe('v2')
+    value.drop('v2')
+    expect(await value.get()).toBe('v3')
+  })
+  test('that cannot be fetched fails for all who wait, and is tried anew by the next', async () => {
+    let fails = true
+    const value = new Renewed(async () => {
+      if (fails) throw new Error('no')
+      return { value: 'v', renewAtMs: Number.MAX_VALUE }
+    })
+    await expect(Promise.all([value.get(), value.get()])).rejects.toThrow('no')
+    fails = false
+    expect(await value.get()).toBe('v')
+  })
+})
+
+test('places are taken at once while there are any, and then in line', async () => {
+  const places = new Places(1)
+  expect(places.take()).toBeUndefined()
+  const order: string[] = []
+  const waiting = ['a', 'b'].map((name) => places.take()!.then(() => order.push(name)))
+  places.release()
+  places.release()
+  await Promise.all(waiting)
+  expect(order).toEqual(['a', 'b'])
+  places.release()
+  expect(places.take()).toBeUndefined()
+})
+
+describe('the batcher', () => {
+  test('writes together what comes while it writes, and answers each its own', async () => {
+    const batches: number[][] = []
+    const batcher = new Batcher<number, number>(async (items) => {
+      batches.push(items)
+      await new Promise((done) => setTimeout(done, 5))
+      return items.map((item) => item * 10)
+    }, 3)
+    expect(await Promise.all([1, 2, 3, 4, 5].map((item) => batcher.add(item)))).toEqual([10, 20, 30, 40, 50])
+    expect(batches).toEqual([[1], [2, 3, 4], [5]])
+  })
+  test('a batch that fails fails its own, not the next', async () => {
+    let first = true
+    const batcher = new Batcher<number, number>(async (items) => {
+      if (first) {
+        first = false
+        throw new Error('no')
+      }
+      return items
+    }, 10)
+    await expect(batcher.add(1)).rejects.toThrow('no')
+    expect(await batcher.add(2)).toBe(2)
+  })
+})
