@@ -1,1 +1,27 @@
-console.log('x')
+import { broadcast } from './broadcast.ts'
+import { encryption } from './encryption.ts'
+import type { Figure } from './figure.ts'
+
+const benches: Record<string, () => Promise<Figure[]>> = { broadcast, encryption }
+
+const args = process.argv.slice(2)
+const json = args.includes('--json')
+const names = args.filter((arg) => !arg.startsWith('--'))
+const unknown = names.filter((name) => !Object.hasOwn(benches, name))
+if (unknown.length > 0) {
+  process.stderr.write(`There is no bench ${unknown.join(', ')}; there are: ${Object.keys(benches).join(', ')}.\n`)
+  process.exitCode = 2
+} else {
+  for (const name of names.length > 0 ? names : Object.keys(benches)) {
+    for (const figure of await benches[name]!()) print(figure)
+  }
+}
+
+function print(figure: Figure): void {
+  if (json) process.stdout.write(`${JSON.stringify(figure)}\n`)
+  else {
+    const { name, value, unit, reference, ratio } = figure
+    const compared = reference === null ? '' : `   bare ${reference.toLocaleString('en')}, ratio ${ratio}`
+    process.stdout.write(`${name.padEnd(24)} ${value.toLocaleString('en')} ${unit}${compared}\n`)
+  }
+}

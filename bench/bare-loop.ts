@@ -1,0 +1,53 @@
+import { readFileSync } from 'node:fs'
+import { connect } from 'node:http2'
+
+export type BareLoop = {
+  readonly origin: string
+  readonly caFile: string
+  readonly authorization: string
+  readonly tokens: readonly string[]
+  readonly inFlight: number
+}
+
+/**
+ * The least that sends the same requests: one node:http2 connection, so many requests in flight, and nothing else.
+ * @returns requests per second
+ */
+export async function bareLoop({ origin, caFile, authorization, tokens, inFlight }: BareLoop): Promise<number> {
+  const session = connect(origin, { ca: readFileSync(caFile, 'utf8') })
+  await new Promise((done, fail) => session.once('connect', done).once('error', fail))
+  const body = JSON.stringify({
+    ring: '018bcfe5-6800-7fff-bfff-ffffffffffff',
+    face: { headline: 'Storm tonight', text: 'Check before you leave.' },
+  })
+  const headers = {
+    ':method': 'POST',
+    'content-type': 'application/json',
+    'harbour-app': 'example.ferries',
+    'harbour-weight': 'iron',
+    'harbour-until': '1',
+    authorization,
+  }
+  let next = 0
+  let good = 0
+  const startMs = performance.now()
+  const one = () =>
+    new Promise<void>((done, fail) => {
+      const stream = session.request({ ...headers, ':path': `/ring/${tokens[next++]}` })
+      stream.on('response', (head) => {
+        if (head[':status'] === 200) good++
+      })
+      stream.on('error', fail)
+      stream.on('close', done)
+      stream.resume()
+      stream.end(body)
+    })
+  const lane = async () => {
+    while (next < tokens.length) await one()
+  }
+  await Promise.all(Array.from({ length: inFlight }, lane))
+  const seconds = (performance.now() - startMs) / 1_000
+  session.close()
+  if (good !== tokens.length) throw new Error(`the bare loop got ${good} good answers of ${tokens.length}`)
+  return tokens.length / seconds
+}

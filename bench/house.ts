@@ -1,0 +1,149 @@
+import { type ChildProcess, spawn } from 'node:child_process'
+import { randomBytes } from 'node:crypto'
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { createInterface } from 'node:readline'
+import { fileURLToPath } from 'node:url'
+import { Client } from '@zbell/contract/client'
+import { uuidToBytes, uuidV7 } from '@zbell/core'
+import { freePort, makeLog, PrivateServer } from '@zbell/service'
+import { type StandinAccount, TokenMint } from '@zbell/standins'
+import { createConnection } from 'mysql2/promise'
+
+const dist = fileURLToPath(new URL('.', import.meta.url))
+export const inFlight = 300
+export const app = 'bench'
+
+export type GatewayReady = { readonly origin: string; readonly caFile: string; readonly account: StandinAccount }
+
+/** Database, stand-in and service, each in its own process and with the settings that ship. */
+export class House {
+  readonly gateway: GatewayReady
+  readonly backend: Client
+  readonly servicePid: number
+  readonly #database: PrivateServer
+  readonly #children: ChildProcess[]
+  readonly #dir: string
+
+  private constructor(given: {
+    gateway: GatewayReady
+    backend: Client
+    servicePid: number
+    database: PrivateServer
+    children: ChildProcess[]
+    dir: string
+  }) {
+    this.gateway = given.gateway
+    this.backend = given.backend
+    this.servicePid = given.servicePid
+    this.#database = given.database
+    this.#children = given.children
+    this.#dir = given.dir
+  }
+
+  static async open(): Promise<House> {
+    const dir = mkdtempSync(join(tmpdir(), 'bell-bench-'))
+    const database = await PrivateServer.start({
+      dataDir: dir,
+      port: await freePort(),
+      memoryMb: 256,
+      log: makeLog('silent'),
+    })
+    const gateway = await start<GatewayReady>('bench-gateway.mjs', [join(dir, 'standins')], process.env)
+    const service = await start<{ url: string; operatorKeyFile: string }>('zbell.mjs', ['serve', '--json'], {
+      PATH: process.env.PATH,
+      ZB_DATA: join(dir, 'service'),
+      ZB_PORT: '0',
+      ZB_DATABASE_URL: database.url,
+      ZB_TRUST_CA: gateway.ready.caFile,
+      ZB_GATEWAY_IOS_PROFILE: `${dist}profiles/standin-ios.yaml`,
+      ZB_GATEWAY_IOS_ORIGIN: gateway.ready.origin,
+      ZB_IN_FLIGHT: String(inFlight),
+      ZB_LOG_LEVEL: 'warn',
+    })
+    const operator = new Client({
+      url: service.ready.url,
+      bearer: readFileSync(service.ready.operatorKeyFile, 'utf8').trim(),
+    })
+    const params = { app }
+    await operator.call('makeApp', { body: { slug: app, name: 'Bench', identifiers: { ios: 'example.ferries' } } })
+    const credential = {
+      kind: 'signing-key',
+      platform: 'ios',
+      environment: 'development',
+      ...gateway.ready.account.ios,
+    }
+    await operator.call('addCredential', { params, body: credential as never })
+    const { key } = await operator.call('makeKey', {
+      params,
+      body: { kind: 'backend', environment: 'development', name: 'bench' },
+    })
+    return new House({
+      gateway: gateway.ready,
+      backend: new Client({ url: service.ready.url, bearer: key }),
+      servicePid: service.child.pid!,
+      database,
+      children: [service.child, gateway.child],
+      dir,
+    })
+  }
+
+  mintTokens(count: number): string[] {
+    const mint = new TokenMint(`ios ${this.gateway.account.tokenSecret}`)
+    return Array.from({ length: count }, () => mint.mint())
+  }
+
+  /** Puts devices straight into the table: registering them is not what is measured here. */
+  async fillDevices(tokens: readonly string[]): Promise<void> {
+    const connection = await createConnection(this.#database.url)
+    for (let at = 0; at < tokens.length; at += 5_000) {
+      const rows = tokens
+        .slice(at, at + 5_000)
+        .map(
+          (token) =>
+            `(x'${Buffer.from(uuidToBytes(uuidV7(Date.now(), randomBytes(10)))!).toString('hex')}',1,'development','ios','${token}',${random(32)},${random(32)},'granted',0,now(3),now(3),now(3))`,
+        )
+      await connection.query(
+        `insert into devices (id, app_no, environment, platform, token, token_hash, secret_hash, permission, muted, registered_at, seen_at, changed_at) values ${rows.join(',')}`,
+      )
+    }
+    await connection.end()
+  }
+
+  /** The most memory that the service ever held, in MB. */
+  get peakMemoryMb(): number {
+    const status = readFileSync(`/proc/${this.servicePid}/status`, 'utf8')
+    return Number(/VmHWM:\s+(\d+) kB/.exec(status)?.[1]) / 1_024
+  }
+
+  /** Seconds of processor time that the service has used. */
+  get cpuSeconds(): number {
+    const fields = readFileSync(`/proc/${this.servicePid}/stat`, 'utf8').split(') ')[1]!.split(' ')
+    return (Number(fields[11]) + Number(fields[12])) / 100
+  }
+
+  async close(): Promise<void> {
+    for (const child of this.#children) {
+      child.kill('SIGTERM')
+      if (child.exitCode === null) await new Promise((done) => child.once('exit', done))
+    }
+    await this.#database.stop()
+    rmSync(this.#dir, { recursive: true, force: true })
+  }
+}
+
+async function start<T>(
+  script: string,
+  args: string[],
+  env: NodeJS.ProcessEnv,
+): Promise<{ child: ChildProcess; ready: T }> {
+  const child = spawn(process.execPath, [dist + script, ...args], { env, stdio: ['ignore', 'pipe', 'inherit'] })
+  const line = await new Promise<string>((done, fail) => {
+    createInterface({ input: child.stdout! }).once('line', done)
+    child.once('exit', (code) => fail(new Error(`${script} ended with ${code}`)))
+  })
+  return { child, ready: JSON.parse(line) as T }
+}
+
+const random = (bytes: number): string => `x'${randomBytes(bytes).toString('hex')}'`
