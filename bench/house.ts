@@ -50,43 +50,32 @@ export class House {
       memoryMb: 256,
       log: makeLog('silent'),
     })
-    const gateway = await start<GatewayReady>('bench-gateway.mjs', [join(dir, 'standins')], process.env)
-    const service = await start<{ url: string; operatorKeyFile: string }>('zbell.mjs', ['serve', '--json'], {
-      PATH: process.env.PATH,
-      ZB_DATA: join(dir, 'service'),
-      ZB_PORT: '0',
-      ZB_DATABASE_URL: database.url,
-      ZB_TRUST_CA: gateway.ready.caFile,
-      ZB_GATEWAY_IOS_PROFILE: `${dist}profiles/standin-ios.yaml`,
-      ZB_GATEWAY_IOS_ORIGIN: gateway.ready.origin,
-      ZB_IN_FLIGHT: String(inFlight),
-      ZB_LOG_LEVEL: 'warn',
-    })
-    const operator = new Client({
-      url: service.ready.url,
-      bearer: readFileSync(service.ready.operatorKeyFile, 'utf8').trim(),
-    })
-    const params = { app }
-    await operator.call('makeApp', { body: { slug: app, name: 'Bench', identifiers: { ios: 'example.ferries' } } })
-    const credential = {
-      kind: 'signing-key',
-      platform: 'ios',
-      environment: 'development',
-      ...gateway.ready.account.ios,
+    const children: ChildProcess[] = []
+    try {
+      const gateway = await start<GatewayReady>(children, 'bench-gateway.mjs', [join(dir, 'standins')], process.env)
+      const service = await start<{ url: string; operatorKeyFile: string }>(
+        children,
+        'zbell.mjs',
+        ['serve', '--json'],
+        {
+          PATH: process.env.PATH,
+          ZB_DATA: join(dir, 'service'),
+          ZB_PORT: '0',
+          ZB_DATABASE_URL: database.url,
+          ZB_TRUST_CA: gateway.ready.caFile,
+          ZB_GATEWAY_IOS_PROFILE: `${dist}profiles/standin-ios.yaml`,
+          ZB_GATEWAY_IOS_ORIGIN: gateway.ready.origin,
+          ZB_IN_FLIGHT: String(inFlight),
+          ZB_LOG_LEVEL: 'warn',
+        },
+      )
+      const backend = await furnish(service.ready, gateway.ready)
+      return new House({ gateway: gateway.ready, backend, servicePid: service.child.pid!, database, children, dir })
+    } catch (error) {
+      for (const child of children) child.kill('SIGTERM')
+      await database.stop()
+      throw error
     }
-    await operator.call('addCredential', { params, body: credential as never })
-    const { key } = await operator.call('makeKey', {
-      params,
-      body: { kind: 'backend', environment: 'development', name: 'bench' },
-    })
-    return new House({
-      gateway: gateway.ready,
-      backend: new Client({ url: service.ready.url, bearer: key }),
-      servicePid: service.child.pid!,
-      database,
-      children: [service.child, gateway.child],
-      dir,
-    })
   }
 
   mintTokens(count: number): string[] {
@@ -133,12 +122,28 @@ export class House {
   }
 }
 
+/** The app, its credential and its key. */
+async function furnish(service: { url: string; operatorKeyFile: string }, gateway: GatewayReady): Promise<Client> {
+  const operator = new Client({ url: service.url, bearer: readFileSync(service.operatorKeyFile, 'utf8').trim() })
+  const params = { app }
+  await operator.call('makeApp', { body: { slug: app, name: 'Bench', identifiers: { ios: 'example.ferries' } } })
+  const credential = { kind: 'signing-key', platform: 'ios', environment: 'development', ...gateway.account.ios }
+  await operator.call('addCredential', { params, body: credential as never })
+  const { key } = await operator.call('makeKey', {
+    params,
+    body: { kind: 'backend', environment: 'development', name: 'bench' },
+  })
+  return new Client({ url: service.url, bearer: key })
+}
+
 async function start<T>(
+  children: ChildProcess[],
   script: string,
   args: string[],
   env: NodeJS.ProcessEnv,
 ): Promise<{ child: ChildProcess; ready: T }> {
   const child = spawn(process.execPath, [dist + script, ...args], { env, stdio: ['ignore', 'pipe', 'inherit'] })
+  children.push(child)
   const line = await new Promise<string>((done, fail) => {
     createInterface({ input: child.stdout! }).once('line', done)
     child.once('exit', (code) => fail(new Error(`${script} ended with ${code}`)))
