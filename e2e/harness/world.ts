@@ -5,6 +5,7 @@ import { join } from 'node:path'
 import { Client } from '@zbell/contract/client'
 import { freePort, makeLog, nodeCrypto, PrivateServer } from '@zbell/service'
 import { openStandins, type Standins } from '@zbell/standins'
+import { createConnection } from 'mysql2/promise'
 import { dist, ended, startProgram } from './programs.ts'
 
 export const app = 'merrow-sound'
@@ -135,6 +136,30 @@ export class World {
     more: { user?: string; permission?: 'granted' | 'denied' | 'prompt' } = {},
   ) {
     return this.standins.room.make({ id: `h${n}`, app, model: 'Skerry', platform, user: `passenger-${n}`, ...more })
+  }
+
+  /** Another process of the service on the same database. */
+  async startSecond(): Promise<{ client: Client; stop(): Promise<void> }> {
+    const { child, ready } = await startProgram<{ url: string }>('zbell.mjs', ['serve', '--json'], {
+      ...this.#env,
+      ZB_PORT: '0',
+      ZB_DATA: join(this.data, 'second'),
+      ZB_MASTER_KEY: readFileSync(join(this.data, 'service/master.key'), 'utf8'),
+    })
+    return {
+      client: new Client({ url: ready.url, bearer: this.backendKey }),
+      stop: async () => {
+        child.kill('SIGTERM')
+        await ended(child)
+      },
+    }
+  }
+
+  /** Changes the database behind the service's back, as another process would. */
+  async changeDirectly(sql: string): Promise<void> {
+    const connection = await createConnection(this.#database.url)
+    await connection.query(sql)
+    await connection.end()
   }
 
   async send(request: object): Promise<string> {

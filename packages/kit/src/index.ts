@@ -60,10 +60,12 @@ export function createBell(options: BellOptions): Bell {
     )
     if (applicationServerKey === null)
       throw new Error('The app has no web push key yet; store one for this environment.')
-    const subscription = await (options.subscribe ?? browserSubscription)(worker, applicationServerKey)
+    const { endpoint, keys } = asSubscription(
+      await (options.subscribe ?? browserSubscription)(worker, applicationServerKey),
+    )
     const device = await registration.keep({
       platform: 'web',
-      subscription: subscription as never,
+      subscription: { endpoint, keys },
       permission: 'granted',
       locale: navigator.language,
       timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone,
@@ -100,4 +102,10 @@ async function browserSubscription(
   if (!key) throw new Error('The app’s web push key is not base64url.')
   const subscription = await worker.pushManager.subscribe({ userVisibleOnly: true, applicationServerKey: key })
   return subscription.toJSON()
+}
+
+function asSubscription({ endpoint, keys }: PushSubscriptionJSON) {
+  if (!endpoint || !keys?.p256dh || !keys.auth)
+    throw new Error('The browser gave a push subscription without its keys.')
+  return { endpoint, keys: { p256dh: keys.p256dh, auth: keys.auth } }
 }

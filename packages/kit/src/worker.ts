@@ -62,7 +62,8 @@ export function installBellWorker(scope: ServiceWorkerGlobalScope): void {
       return
     }
     await page.focus().catch(() => undefined) // A browser may refuse the focus; the page is still led to its place.
-    await page.navigate(navigate)
+    // A page that this worker does not control cannot be led; then a new one opens there.
+    await page.navigate(navigate).catch(() => scope.clients.openWindow(navigate))
   }
 
   async function tellPages(message: object): Promise<void> {

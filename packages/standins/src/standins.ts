@@ -85,15 +85,12 @@ export async function openStandins(given: {
     { kid: keyId, issuer, jwk: publicPart(jwk) },
   ]
 
-  push = await onPort(ports.push, (port) =>
-    PushService.open({ certificate, port, kept: before?.subscriptions ?? [], onChange: () => kept.changed() }),
-  )
-  const ios = await onPort(ports.ios, (port) =>
-    IosGateway.open({ certificate, port, keys: known(account.ios), mint: mints.ios, handOver }),
-  )
-  const android = await onPort(ports.android, (port) =>
-    AndroidGateway.open({ certificate, port, keys: known(account.android), mint: mints.android, handOver }),
-  )
+  push = new PushService(before?.subscriptions ?? [], () => kept.changed())
+  const ios = new IosGateway(known(account.ios), mints.ios, handOver)
+  const android = new AndroidGateway(known(account.android), mints.android, handOver)
+  await onPort(ports.push, (port) => push.listen(certificate, port))
+  await onPort(ports.ios, (port) => ios.listen(certificate, port))
+  await onPort(ports.android, (port) => android.listen(certificate, port))
   const control = await onPort(ports.control, (port) =>
     ControlServer.open({ port, key: account.controlKey, room, gateways: { ios, android, web: push } }),
   )

@@ -14,7 +14,7 @@ beforeAll(async () => {
   dir = mkdtempSync(join(tmpdir(), 'push-'))
   const certificate = await serverCertificate(dir)
   ca = readFileSync(certificate.caFile, 'utf8')
-  push = await PushService.open({ certificate, port: 0 })
+  push = await new PushService().listen(certificate, 0)
 })
 afterAll(async () => {
   await push.listener.close()

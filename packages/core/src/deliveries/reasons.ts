@@ -75,6 +75,11 @@ export const reasons = {
     says: 'The device’s push address points into a network that the service may not call.',
     does: 'Allow private push addresses in the configuration if that is meant.',
   },
+  'internal-fault': {
+    code: 17,
+    says: 'The service itself failed at this device until the notification’s lifetime was over.',
+    does: 'Look for the notification’s id in the service’s log; it names the fault.',
+  },
   unregistered: {
     code: 16,
     says: 'The device unregistered after the notification was accepted.',

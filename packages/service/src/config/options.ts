@@ -14,6 +14,12 @@ export const options = {
   },
   'http.host': { env: 'ZB_HOST', type: text.min(1), preset: '127.0.0.1', says: 'Address to listen on.' },
   'http.port': { env: 'ZB_PORT', type: whole(0, 65_535), preset: 7420, says: 'Port to listen on; 0 picks a free one.' },
+  'http.publicUrl': {
+    env: 'ZB_PUBLIC_URL',
+    type: z.union([z.literal(''), z.url({ protocol: /^https?$/ })]),
+    preset: '',
+    says: 'Address under which people reach the console; with https its cookie is marked Secure.',
+  },
   'database.url': {
     env: 'ZB_DATABASE_URL',
     type: z.union([z.literal(''), z.url({ protocol: /^(mysql|mariadb)$/ })]),

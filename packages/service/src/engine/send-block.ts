@@ -11,7 +11,7 @@ import type { BlockDevice } from '../store/devices/load-block-devices.ts'
 import type { NotificationRow } from '../store/notifications/read-notifications.ts'
 import type { Claim } from '../store/work/claim-work.ts'
 import type { Ended, Retry } from '../store/work/store-outcomes.ts'
-import type { Gateways, Lane, Sendable, Shipment, WorkStore } from './ports.ts'
+import type { Gateways, Sendable, Shipment, Slots, WorkStore } from './ports.ts'
 
 export type SendBlockOptions = {
   readonly retry: RetryOptions
@@ -19,6 +19,8 @@ export type SendBlockOptions = {
   readonly storeEveryMs: number
   readonly now: () => number
   readonly chance: () => number
+  /** A fault of ours, for the log. The devices wait for another try; the rest of the block goes on. */
+  readonly onFault: (error: unknown) => void
 }
 
 export const sendBlockDefaults: SendBlockOptions = Object.freeze({
@@ -26,109 +28,216 @@ export const sendBlockDefaults: SendBlockOptions = Object.freeze({
   storeEveryMs: 500,
   now: Date.now,
   chance: Math.random,
+  onFault: () => {},
 })
 
-type Waiting = {
-  readonly device: BlockDevice
-  readonly cause: 'gateway-busy' | 'gateway-unreachable'
-  readonly retryAfterMs: number
-}
+type Cause = 'gateway-busy' | 'gateway-unreachable' | 'internal-fault'
+type Waiting = { readonly device: BlockDevice; readonly cause: Cause; readonly retryAfterMs: number }
+/** One platform's way out: a notification that is ready, and the places on its lane. */
+type Exit = { readonly shipment: Shipment; readonly slots: Slots }
 
 /**
  * Sends one block: decides for each device, hands requests to the gateways, and stores what became of them.
  * @returns false when the lease was lost on the way; whatever was not stored is the next worker's
  */
-export async function sendBlock(
+export const sendBlock = (
   claim: Claim & { kind: 'send' },
   notification: NotificationRow,
   store: WorkStore,
   gateways: Gateways,
   options: SendBlockOptions = sendBlockDefaults,
-): Promise<boolean> {
-  const devices = await store.devices(claim.devices)
-  const open = new Set(claim.devices)
-  const ended: Ended[] = []
-  const waiting: Waiting[] = []
-  const attempts = claim.failures + 1
-  const end = (
-    device: Pick<BlockDevice, 'no' | 'platform'>,
-    how: Pick<Ended, 'state' | 'reason' | 'gatewayReference'>,
-    tries: number,
-  ) => {
-    ended.push({ deviceNo: device.no, platform: device.platform, ...how, attempts: tries, atMs: options.now() })
-  }
-  const take = (device: BlockDevice, outcome: Outcome) => {
-    const now = fate(device, outcome)
-    if ('cause' in now) waiting.push(now)
-    else end(device, now, attempts)
+): Promise<boolean> => new BlockRun(claim, notification, store, gateways, options).run()
+
+class BlockRun {
+  readonly #claim: Claim & { kind: 'send' }
+  readonly #notification: NotificationRow
+  readonly #store: WorkStore
+  readonly #gateways: Gateways
+  readonly #options: SendBlockOptions
+  readonly #attempts: number
+  /** Devices whose end is not stored yet. */
+  readonly #open: Set<number>
+  #ended: Ended[] = []
+  readonly #waiting: Waiting[] = []
+  readonly #exits = new Map<Platform, Exit | Reason | 'fault'>()
+  readonly #flights = new Set<Promise<void>>()
+  #holding = true
+  #storing: Promise<void> | undefined
+  #storedAtMs: number
+
+  constructor(
+    claim: Claim & { kind: 'send' },
+    notification: NotificationRow,
+    store: WorkStore,
+    gateways: Gateways,
+    options: SendBlockOptions,
+  ) {
+    this.#claim = claim
+    this.#notification = notification
+    this.#store = store
+    this.#gateways = gateways
+    this.#options = options
+    this.#attempts = claim.failures + 1
+    this.#open = new Set(claim.devices)
+    this.#storedAtMs = options.now()
   }
 
-  // A device that was deleted since the expansion has no row to send from.
-  const found = new Set(devices.map((device) => device.no))
-  for (const no of claim.devices)
-    if (!found.has(no)) end({ no, platform: 'web' }, { state: 'skipped', reason: 'unregistered' }, claim.failures)
-
-  let holding = true
-  let storing: Promise<void> | undefined
-  let storedAtMs = options.now()
-  const storeSome = async () => {
-    const batch = ended.splice(0)
-    for (const one of batch) open.delete(one.deviceNo)
-    holding = (await store.storeOutcomes(claim, { ended: batch, remaining: [...open], retries: [] })) && holding
+  async run(): Promise<boolean> {
+    const devices = await this.#store.devices(this.#claim.devices)
+    this.#endMissing(devices)
+    for (const device of devices) {
+      if (!this.#holding) break
+      await this.#send(device)
+      this.#storeSometimes()
+    }
+    await Promise.all(this.#flights)
+    await this.#storing
+    if (!this.#holding) return false
+    const retries = this.#planRetries()
+    return this.#store.storeOutcomes(this.#claim, { ended: this.#ended, remaining: [], retries })
   }
-  const shipments = new Map<Platform, Promise<Shipment | Reason>>()
-  const lanes = new Map<Platform, Lane | Reason>()
-  const flights = new Set<Promise<void>>()
 
-  for (const device of devices) {
-    if (!holding) break
-    if (options.now() >= notification.expiresAt.getTime()) {
+  /** A device that was deleted since the expansion has no row to send from. */
+  #endMissing(devices: readonly BlockDevice[]): void {
+    const found = new Set(devices.map((device) => device.no))
+    for (const no of this.#claim.devices) {
+      if (!found.has(no))
+        this.#end({ no, platform: 'web' }, { state: 'skipped', reason: 'unregistered' }, this.#claim.failures)
+    }
+  }
+
+  async #send(device: BlockDevice): Promise<void> {
+    const { failures, cause } = this.#claim
+    if (this.#options.now() >= this.#notification.expiresAt.getTime()) {
       // A delivery that waited for a gateway ends by that gateway's fault, not by the queue's.
-      end(device, { state: 'expired', reason: claim.cause ?? 'expired-in-queue' }, claim.failures)
-      continue
+      this.#end(device, { state: 'expired', reason: cause ?? 'expired-in-queue' }, failures)
+      return
     }
-    const skip = reasonToSkip(device, notification.mode)
+    const skip = reasonToSkip(device, this.#notification.mode)
     if (skip) {
-      end(device, { state: 'skipped', reason: skip }, claim.failures)
-      continue
+      this.#end(device, { state: 'skipped', reason: skip }, failures)
+      return
     }
-    let lane = lanes.get(device.platform)
-    if (lane === undefined) {
-      lane = await gateways.lane(notification.appNo, notification.environment, device.platform)
-      lanes.set(device.platform, lane)
-      shipments.set(
-        device.platform,
-        typeof lane === 'string' ? Promise.resolve(lane) : lane.prepare(sendable(notification)),
-      )
+    const exit = this.#exits.get(device.platform) ?? (await this.#openExit(device.platform))
+    if (exit === 'fault') this.#waiting.push({ device, cause: 'internal-fault', retryAfterMs: 0 })
+    else if (typeof exit === 'string') this.#end(device, { state: 'refused', reason: exit }, failures)
+    else {
+      await exit.slots.take()
+      this.#launch(device, exit)
     }
-    const shipment = await shipments.get(device.platform)!
-    if (typeof lane === 'string' || typeof shipment === 'string') {
-      end(device, { state: 'refused', reason: lane as Reason }, claim.failures)
-      continue
+  }
+
+  async #openExit(platform: Platform): Promise<Exit | Reason | 'fault'> {
+    const { appNo, environment } = this.#notification
+    let exit: Exit | Reason | 'fault'
+    try {
+      const lane = await this.#gateways.lane(appNo, environment, platform)
+      exit =
+        typeof lane === 'string'
+          ? lane
+          : { shipment: await lane.prepare(sendable(this.#notification)), slots: lane.slots }
+    } catch (error) {
+      this.#options.onFault(error)
+      exit = 'fault'
     }
-    const { slots } = lane
-    await slots.take()
+    this.#exits.set(platform, exit)
+    return exit
+  }
+
+  #launch(device: BlockDevice, { shipment, slots }: Exit): void {
     const flight = shipment
       .send(device)
-      .then((outcome) => take(device, outcome))
+      .then(
+        (outcome) => this.#take(device, outcome),
+        (error: unknown) => {
+          this.#options.onFault(error)
+          this.#waiting.push({ device, cause: 'internal-fault', retryAfterMs: 0 })
+        },
+      )
       .finally(() => {
         slots.release()
-        flights.delete(flight)
+        this.#flights.delete(flight)
       })
-    flights.add(flight)
-    if (!storing && ended.length > 0 && options.now() - storedAtMs > options.storeEveryMs) {
-      storing = storeSome().finally(() => {
-        storing = undefined
-        storedAtMs = options.now()
-      })
-      storing.catch(() => undefined) // It is awaited below, where its failure counts; here it must only not go unheard.
+    this.#flights.add(flight)
+  }
+
+  #take(device: BlockDevice, outcome: Outcome): void {
+    switch (outcome.is) {
+      case 'accepted': {
+        const gatewayReference = outcome.ref === undefined ? {} : { gatewayReference: outcome.ref }
+        this.#end(device, { state: 'accepted', ...gatewayReference }, this.#attempts)
+        break
+      }
+      case 'token-gone':
+        this.#end(device, { state: 'refused', reason: 'token-gone' }, this.#attempts)
+        break
+      case 'refused':
+        this.#end(device, { state: 'refused', reason: outcome.reason }, this.#attempts)
+        break
+      case 'busy':
+        this.#waiting.push({ device, cause: 'gateway-busy', retryAfterMs: outcome.retryAfterMs ?? 0 })
+        break
+      case 'unavailable':
+        this.#waiting.push({ device, cause: 'gateway-unreachable', retryAfterMs: outcome.retryAfterMs ?? 0 })
+        break
+      default:
+        outcome satisfies never
     }
   }
-  await Promise.all(flights)
-  await storing
-  if (!holding) return false
-  const retries = planRetries(waiting, notification, attempts, options, end)
-  return store.storeOutcomes(claim, { ended, remaining: [], retries })
+
+  #end(
+    device: Pick<BlockDevice, 'no' | 'platform'>,
+    how: Pick<Ended, 'state' | 'reason' | 'gatewayReference'>,
+    attempts: number,
+  ): void {
+    this.#ended.push({ deviceNo: device.no, platform: device.platform, ...how, attempts, atMs: this.#options.now() })
+  }
+
+  #storeSometimes(): void {
+    const { now, storeEveryMs } = this.#options
+    if (this.#storing || this.#ended.length === 0 || now() - this.#storedAtMs <= storeEveryMs) return
+    this.#storing = this.#storeEnded().finally(() => {
+      this.#storing = undefined
+      this.#storedAtMs = now()
+    })
+    // Its failure counts where it is awaited, at the end; here it only must not go unheard.
+    this.#storing.catch(() => {
+      this.#holding = false
+    })
+  }
+
+  async #storeEnded(): Promise<void> {
+    const ended = this.#ended
+    this.#ended = []
+    for (const one of ended) this.#open.delete(one.deviceNo)
+    const held = await this.#store.storeOutcomes(this.#claim, { ended, remaining: [...this.#open], retries: [] })
+    this.#holding &&= held
+  }
+
+  /** Devices of one platform wait together, as long as the most patient answer asked; those that would wait too long end. */
+  #planRetries(): Retry[] {
+    const { now, chance, retry } = this.#options
+    const failures = this.#attempts
+    const retries: Retry[] = []
+    for (const platform of ['ios', 'android', 'web'] as const) {
+      const group = this.#waiting.filter((one) => one.device.platform === platform)
+      const [first] = group
+      if (!first) continue
+      const askedMs = Math.max(...group.map((one) => one.retryAfterMs))
+      const afterMs = retryDelayMs(failures, retry, chance(), askedMs)
+      if (now() + afterMs < this.#notification.expiresAt.getTime()) {
+        retries.push({
+          devices: group.map((one) => one.device.no).sort((a, b) => a - b),
+          failures,
+          cause: first.cause,
+          afterMs,
+        })
+      } else {
+        for (const one of group) this.#end(one.device, { state: 'expired', reason: one.cause }, failures)
+      }
+    }
+    return retries
+  }
 }
 
 const sendable = (notification: NotificationRow): Sendable => ({
@@ -139,48 +248,3 @@ const sendable = (notification: NotificationRow): Sendable => ({
   ttlSeconds: notification.ttlSeconds,
   expiresAtMs: notification.expiresAt.getTime(),
 })
-
-function fate(device: BlockDevice, outcome: Outcome): Pick<Ended, 'state' | 'reason' | 'gatewayReference'> | Waiting {
-  switch (outcome.is) {
-    case 'accepted':
-      return { state: 'accepted', ...(outcome.ref === undefined ? {} : { gatewayReference: outcome.ref }) }
-    case 'token-gone':
-      return { state: 'refused', reason: 'token-gone' }
-    case 'refused':
-      return { state: 'refused', reason: outcome.reason }
-    case 'busy':
-      return { device, cause: 'gateway-busy', retryAfterMs: outcome.retryAfterMs ?? 0 }
-    case 'unavailable':
-      return { device, cause: 'gateway-unreachable', retryAfterMs: outcome.retryAfterMs ?? 0 }
-    default:
-      return outcome satisfies never
-  }
-}
-
-/** Devices of one platform wait together, as long as the most patient answer asked; those that would wait too long end. */
-function planRetries(
-  waiting: readonly Waiting[],
-  notification: NotificationRow,
-  failures: number,
-  options: SendBlockOptions,
-  end: (device: BlockDevice, how: Pick<Ended, 'state' | 'reason'>, tries: number) => void,
-): Retry[] {
-  const retries: Retry[] = []
-  for (const platform of ['ios', 'android', 'web'] as const) {
-    const group = waiting.filter((one) => one.device.platform === platform)
-    if (group.length === 0) continue
-    const askedMs = Math.max(...group.map((one) => one.retryAfterMs))
-    const afterMs = retryDelayMs(failures, options.retry, options.chance(), askedMs)
-    if (options.now() + afterMs < notification.expiresAt.getTime()) {
-      retries.push({
-        devices: group.map((one) => one.device.no).sort((a, b) => a - b),
-        failures,
-        cause: group[0]!.cause,
-        afterMs,
-      })
-    } else {
-      for (const one of group) end(one.device, { state: 'expired', reason: one.cause }, failures)
-    }
-  }
-  return retries
-}

@@ -1,7 +1,7 @@
 import type { Logger } from 'pino'
 import type { Claim } from '../store/work/claim-work.ts'
 import type { Gateways, WorkStore } from './ports.ts'
-import { sendBlock } from './send-block.ts'
+import { sendBlock, sendBlockDefaults } from './send-block.ts'
 
 export type WorkerOptions = {
   /** Pieces of work at a time. */
@@ -59,7 +59,8 @@ export class Worker {
       // The ear is open before the look, so that a nudge during the look is not lost.
       const rest = this.#rest()
       const found = this.#active.size < this.#options.atOnce && (await this.#claimOne())
-      if (!found) await rest
+      if (found) this.#wake()
+      else await rest
     }
   }
 
@@ -125,7 +126,14 @@ export class Worker {
     const notification = await this.#store.notification(claim.notificationNo)
     if (!notification) throw new Error('there is work for a notification that is not there')
     if (claim.kind === 'send') {
-      const held = await sendBlock(claim, notification, this.#store, this.#gateways)
+      const held = await sendBlock(claim, notification, this.#store, this.#gateways, {
+        ...sendBlockDefaults,
+        onFault: (error) =>
+          this.#log.error(
+            { err: error, notification: notification.id },
+            'a device could not be sent to; trying again later',
+          ),
+      })
       if (!held) this.#log.warn({ work: claim.no }, 'the lease of a block was lost; its new owner goes on')
       this.#events.onStored(notification.no)
       return

@@ -63,10 +63,11 @@ export class Http2Origin {
       let answer: GatewayAnswer | undefined
       let text = ''
       let size = 0
-      stream.setTimeout(this.#options.timeoutMs, () => {
+      // For the whole answer: a stream's own timeout would start anew with every byte that drips in.
+      const deadline = setTimeout(() => {
         fail(new NoAnswer(this.#origin, 'ETIMEDOUT'))
         stream.close(NGHTTP2_CANCEL)
-      })
+      }, this.#options.timeoutMs)
       stream.on('response', (head) => {
         const status = Number(head[HTTP2_HEADER_STATUS])
         answer = { status, headers: head as GatewayAnswer['headers'], body: '' }
@@ -78,6 +79,7 @@ export class Http2Origin {
       })
       stream.on('error', (error) => fail(new NoAnswer(this.#origin, codeOf(error), error)))
       stream.on('close', () => {
+        clearTimeout(deadline)
         if (answer) done(text === '' ? answer : { ...answer, body: text })
         else fail(new NoAnswer(this.#origin, 'ECONNRESET'))
       })
@@ -95,7 +97,12 @@ export class Http2Origin {
   #open(): ClientHttp2Session {
     if (this.#session && !this.#session.closed && !this.#session.destroyed) return this.#session
     const { ca, lookup, timeoutMs } = this.#options
-    const session = connect(this.#origin, { ca: [...ca], ...(lookup ? { lookup } : {}), ALPNProtocols: ['h2'] })
+    const session = connect(this.#origin, {
+      ca: [...ca],
+      ...(lookup ? { lookup } : {}),
+      ALPNProtocols: ['h2'],
+      settings: { enablePush: false },
+    })
     // One that does not get through its handshake in time takes its requests with it.
     const handshake = setTimeout(() => session.destroy(new NoAnswer(this.#origin, 'ETIMEDOUT')), timeoutMs)
     session.once('connect', () => clearTimeout(handshake))

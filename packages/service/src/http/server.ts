@@ -45,7 +45,7 @@ export function httpServer(parts: HttpParts): HttpServer {
   const streams = new EventStreams(metrics)
   const on = new OperationRouter(new CallerCheck(database, parts.operatorKey), metrics)
   const limits = rateLimits(config)
-  serveSessions(on, database, limits, false)
+  serveSessions(on, database, limits, config['http.publicUrl'].startsWith('https:'))
   serveApps(on, database, vault)
   serveNotifications(on, database, parts.onWork)
   serveEvents(on, database, hub, streams, (error) => log.warn({ err: error }, 'an event stream missed a change'))

@@ -108,8 +108,8 @@ export class LiveHub {
       [room.scope.app.no, room.scope.environment],
     )
     const at = newest?.at?.toISOString() ?? ''
-    const first = room.devicesAt === ''
-    if (at !== room.devicesAt && !first) for (const listener of room.listeners) listener({ is: 'devices' })
+    // The first look tells too: something may have changed between the listener's own reading and now.
+    if ((at || '-') !== room.devicesAt) for (const listener of room.listeners) listener({ is: 'devices' })
     room.devicesAt = at || '-'
   }
 }

@@ -46,8 +46,8 @@ export function translateError(error: unknown): unknown {
   if (gone.has(code)) return new DatabaseUnavailable(`the database does not answer (${code})`)
   if (code === 'ER_DUP_ENTRY') return new NameTaken('the name is taken')
   if (code.startsWith('ER_') || code.startsWith('PROTOCOL_')) {
-    const { sqlMessage } = ((error as { cause?: object }).cause ?? error) as { sqlMessage?: string }
-    return new Error(`the database refused a statement (${code}): ${sqlMessage?.split(' near ')[0] ?? 'no message'}`)
+    // Not the driver's own words: they quote what was to be stored.
+    return new Error(`the database refused a statement (${code})`)
   }
   return error
 }

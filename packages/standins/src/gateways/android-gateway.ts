@@ -1,11 +1,11 @@
 import { randomBytes } from 'node:crypto'
-import { createLocalJWKSet, type JWK, jwtVerify } from 'jose'
+import { createLocalJWKSet, jwtVerify } from 'jose'
 import { z } from 'zod'
-import type { ServerCertificate } from '../certificates/authority.ts'
 import type { HandOver } from './arriving.ts'
-import { type Answered, type Asked, Http2Listener } from './http2-server.ts'
+import { Gateway, type KnownKey } from './gateway.ts'
+import type { Answered, Asked } from './http2-server.ts'
 import { tryJson } from './ios-gateway.ts'
-import { type Books, emptyBooks, type Temper, temper, verdict } from './temper.ts'
+import { verdict } from './temper.ts'
 import type { TokenMint } from './tokens.ts'
 
 export const androidScope = 'harbour:signal'
@@ -34,39 +34,20 @@ const no = (status: number, fault: string, headers: Record<string, string> = {})
 })
 
 /** Stands in for the gateway of Android devices: HTTP/2 over TLS; access tokens by the RFC 7523 grant. */
-export class AndroidGateway {
-  readonly books: Books = emptyBooks()
-  temper: Temper = temper.parse({})
-  readonly #keys: { kid: string; issuer: string; jwk: JWK }[]
+export class AndroidGateway extends Gateway {
+  readonly #keys: readonly KnownKey[]
   readonly #mint: TokenMint
   readonly #handOver: HandOver
   readonly #granted = new Map<string, number>()
-  #listener!: Http2Listener
 
-  private constructor(keys: { kid: string; issuer: string; jwk: JWK }[], mint: TokenMint, handOver: HandOver) {
+  constructor(keys: readonly KnownKey[], mint: TokenMint, handOver: HandOver) {
+    super()
     this.#keys = keys
     this.#mint = mint
     this.#handOver = handOver
   }
 
-  static async open(given: {
-    certificate: ServerCertificate
-    port: number
-    keys: { kid: string; issuer: string; jwk: JWK }[]
-    mint: TokenMint
-    handOver: HandOver
-  }): Promise<AndroidGateway> {
-    const gateway = new AndroidGateway(given.keys, given.mint, given.handOver)
-    gateway.#listener = await Http2Listener.open(given.certificate, given.port, (asked) => gateway.#answer(asked))
-    return gateway
-  }
-
-  get listener(): Http2Listener {
-    return this.#listener
-  }
-
-  async #answer(asked: Asked): Promise<Answered> {
-    if (this.temper.delayMs > 0) await new Promise((done) => setTimeout(done, this.temper.delayMs))
+  protected async answer(asked: Asked): Promise<Answered> {
     if (asked.method === 'POST' && asked.path === '/grants') return this.#grant(asked)
     if (asked.method === 'POST' && asked.path === '/signals') return this.#signal(asked)
     return no(404, 'no-such-place')
@@ -80,7 +61,7 @@ export class AndroidGateway {
       const keys = createLocalJWKSet({ keys: this.#keys.map(({ kid, jwk }) => ({ ...jwk, kid, alg: 'RS256' })) })
       const { payload } = await jwtVerify(form.get('assertion') ?? '', keys, {
         algorithms: ['RS256'],
-        audience: `${this.#listener.origin}/grants`,
+        audience: `${this.listener.origin}/grants`,
         requiredClaims: ['exp', 'iss'],
       })
       if (payload.scope !== androidScope) return oauthNo('invalid_scope')

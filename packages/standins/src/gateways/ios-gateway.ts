@@ -1,9 +1,9 @@
-import { createLocalJWKSet, type JWK, jwtVerify } from 'jose'
+import { createLocalJWKSet, jwtVerify } from 'jose'
 import { z } from 'zod'
-import type { ServerCertificate } from '../certificates/authority.ts'
 import type { HandOver } from './arriving.ts'
-import { type Answered, type Asked, Http2Listener } from './http2-server.ts'
-import { type Books, emptyBooks, type Temper, temper, verdict } from './temper.ts'
+import { Gateway, type KnownKey } from './gateway.ts'
+import type { Answered, Asked } from './http2-server.ts'
+import { verdict } from './temper.ts'
 import type { TokenMint } from './tokens.ts'
 
 const maxBodyBytes = 4_096
@@ -25,39 +25,20 @@ const no = (status: number, why: string, headers: Record<string, string> = {}): 
 })
 
 /** Stands in for the gateway of iOS devices: HTTP/2 over TLS, with ES256 tokens signed by a key that it knows. */
-export class IosGateway {
-  readonly books: Books = emptyBooks()
-  temper: Temper = temper.parse({})
-  readonly #keys: { kid: string; issuer: string; jwk: JWK }[]
+export class IosGateway extends Gateway {
+  readonly #keys: readonly KnownKey[]
   readonly #mint: TokenMint
   readonly #handOver: HandOver
   readonly #checked = new Map<string, number>()
-  #listener!: Http2Listener
 
-  private constructor(keys: { kid: string; issuer: string; jwk: JWK }[], mint: TokenMint, handOver: HandOver) {
+  constructor(keys: readonly KnownKey[], mint: TokenMint, handOver: HandOver) {
+    super()
     this.#keys = keys
     this.#mint = mint
     this.#handOver = handOver
   }
 
-  static async open(given: {
-    certificate: ServerCertificate
-    port: number
-    keys: { kid: string; issuer: string; jwk: JWK }[]
-    mint: TokenMint
-    handOver: HandOver
-  }): Promise<IosGateway> {
-    const gateway = new IosGateway(given.keys, given.mint, given.handOver)
-    gateway.#listener = await Http2Listener.open(given.certificate, given.port, (asked) => gateway.#answer(asked))
-    return gateway
-  }
-
-  get listener(): Http2Listener {
-    return this.#listener
-  }
-
-  async #answer(asked: Asked): Promise<Answered> {
-    if (this.temper.delayMs > 0) await new Promise((done) => setTimeout(done, this.temper.delayMs))
+  protected async answer(asked: Asked): Promise<Answered> {
     const [, place, token] = asked.path.split('/')
     if (asked.method !== 'POST' || place !== 'ring' || !token) return no(404, 'no-such-place')
     const now = verdict(this.temper, Math.random())

@@ -1,9 +1,9 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { fromBase64url, toBase64url } from '@zbell/core'
 import { decodeProtectedHeader, importJWK, jwtVerify } from 'jose'
-import type { ServerCertificate } from '../certificates/authority.ts'
-import { type Answered, type Asked, Http2Listener } from './http2-server.ts'
-import { type Books, emptyBooks, type Temper, temper, verdict } from './temper.ts'
+import { Gateway } from './gateway.ts'
+import type { Answered, Asked } from './http2-server.ts'
+import { verdict } from './temper.ts'
 
 const maxBodyBytes = 4_096
 /** What waits for a browser that is away. */
@@ -20,33 +20,17 @@ type Subscription = {
 export type KeptSubscription = { readonly id: string; readonly vapidKey: string | undefined }
 
 /** Stands in for the push service of browsers: RFC 8030 with the voluntary identification of RFC 8292. */
-export class PushService {
-  readonly books: Books = emptyBooks()
-  temper: Temper = temper.parse({})
+export class PushService extends Gateway {
   readonly #subscriptions = new Map<string, Subscription>()
   readonly #checked = new Map<string, number>()
   readonly #onChange: () => void
-  #listener!: Http2Listener
 
-  private constructor(onChange: () => void) {
+  /** @param kept subscriptions of an earlier run */
+  constructor(kept: readonly KeptSubscription[] = [], onChange: () => void = () => {}) {
+    super()
     this.#onChange = onChange
-  }
-
-  static async open(given: {
-    certificate: ServerCertificate
-    port: number
-    kept?: readonly KeptSubscription[]
-    onChange?: () => void
-  }): Promise<PushService> {
-    const service = new PushService(given.onChange ?? (() => {}))
-    for (const { id, vapidKey } of given.kept ?? [])
-      service.#subscriptions.set(id, { vapidKey, gone: false, waiting: [], listener: undefined })
-    service.#listener = await Http2Listener.open(given.certificate, given.port, (asked) => service.#answer(asked))
-    return service
-  }
-
-  get listener(): Http2Listener {
-    return this.#listener
+    for (const { id, vapidKey } of kept)
+      this.#subscriptions.set(id, { vapidKey, gone: false, waiting: [], listener: undefined })
   }
 
   get subscriptions(): KeptSubscription[] {
@@ -62,7 +46,7 @@ export class PushService {
   }
 
   endpoint(id: string): string {
-    return `${this.#listener.origin}/push/${id}`
+    return `${this.listener.origin}/push/${id}`
   }
 
   unsubscribe(id: string): void {
@@ -82,8 +66,7 @@ export class PushService {
     }
   }
 
-  async #answer(asked: Asked): Promise<Answered> {
-    if (this.temper.delayMs > 0) await new Promise((done) => setTimeout(done, this.temper.delayMs))
+  protected async answer(asked: Asked): Promise<Answered> {
     const [, place, id] = asked.path.split('/')
     if (asked.method !== 'POST' || place !== 'push' || !id) return { status: 404 }
     const now = verdict(this.temper, Math.random())
@@ -136,7 +119,7 @@ export class PushService {
     try {
       const jwk = { kty: 'EC', crv: 'P-256', x: toBase64url(point.slice(1, 33)), y: toBase64url(point.slice(33)) }
       const { payload } = await jwtVerify(token, await importJWK(jwk, 'ES256'), {
-        audience: this.#listener.origin,
+        audience: this.listener.origin,
         requiredClaims: ['exp'],
       })
       const seconds = payload.exp ?? 0

@@ -1,0 +1,274 @@
+import { beforeEach, describe, expect, test } from '@jest/globals'
+import type { Outcome, Reason } from '@zbell/core'
+import type { Gateways, WorkStore } from '../src/engine/ports.ts'
+import { sendBlock, sendBlockDefaults } from '../src/engine/send-block.ts'
+import { Worker } from '../src/engine/worker.ts'
+import { Places } from '../src/gateways/slots.ts'
+import type { BlockDevice } from '../src/store/devices/load-block-devices.ts'
+import type { NotificationRow } from '../src/store/notifications/read-notifications.ts'
+import type { Claim } from '../src/store/work/claim-work.ts'
+import type { OutcomesToStore } from '../src/store/work/store-outcomes.ts'
+import { makeLog } from '../src/telemetry/log.ts'
+
+type SendClaim = Claim & { kind: 'send' }
+const claimOf = (devices: number[], more: Partial<SendClaim> = {}): SendClaim => ({
+  no: 1,
+  fence: 1,
+  notificationNo: 7,
+  urgency: 2,
+  kind: 'send',
+  failures: 0,
+  cause: undefined,
+  devices,
+  ...more,
+})
+
+const notification = {
+  no: 7,
+  id: '018bcfe5-6800-7fff-bfff-000000000007',
+  appNo: 1,
+  environment: 'development',
+  content: { title: 'T' },
+  mode: 'show',
+  urgency: 'normal',
+  ttlSeconds: 60,
+  expiresAt: new Date(Date.now() + 60_000),
+} as unknown as NotificationRow
+
+const device = (no: number, more: Partial<BlockDevice> = {}): BlockDevice => ({
+  no,
+  platform: 'ios',
+  permission: 'granted',
+  muted: false,
+  retired: false,
+  token: `token-${no}`,
+  p256dh: null,
+  auth: null,
+  ...more,
+})
+
+let stored: OutcomesToStore[]
+let fleet: BlockDevice[]
+let holds: boolean
+let answer: (token: string) => Promise<Outcome>
+let lane: () => Promise<Reason | undefined>
+let faults: unknown[]
+let inFlight = { now: 0, most: 0 }
+
+beforeEach(() => {
+  stored = []
+  fleet = []
+  holds = true
+  faults = []
+  inFlight = { now: 0, most: 0 }
+  answer = async () => ({ is: 'accepted' })
+  lane = async () => undefined
+})
+
+const store = {
+  devices: async (numbers: readonly number[]) => fleet.filter(({ no }) => numbers.includes(no)),
+  storeOutcomes: async (_claim: Claim, outcomes: OutcomesToStore) => {
+    stored.push({ ...outcomes, ended: [...outcomes.ended], remaining: [...outcomes.remaining] })
+    return holds
+  },
+} as unknown as WorkStore
+
+const gateways: Gateways = {
+  async lane() {
+    const reason = await lane()
+    if (reason) return reason
+    const slots = new Places(3)
+    return {
+      slots,
+      prepare: async () => ({
+        async send({ token }) {
+          inFlight.now++
+          inFlight.most = Math.max(inFlight.most, inFlight.now)
+          await new Promise((done) => setTimeout(done, 1))
+          inFlight.now--
+          return answer(token)
+        },
+      }),
+    }
+  },
+}
+
+const run = (claim: SendClaim, options = {}) =>
+  sendBlock(claim, notification, store, gateways, {
+    ...sendBlockDefaults,
+    chance: () => 0,
+    onFault: (error) => faults.push(error),
+    ...options,
+  })
+
+const ends = () =>
+  stored
+    .flatMap(({ ended }) => ended.map(({ deviceNo, state, reason }) => [deviceNo, state, reason]))
+    .sort((a, b) => Number(a[0]) - Number(b[0]))
+
+describe('a block', () => {
+  test('ends each device by what it is and by what the gateway says', async () => {
+    fleet = [
+      device(1),
+      device(2, { permission: 'denied' }),
+      device(3, { muted: true }),
+      device(4),
+      device(5),
+      device(6, { retired: true }),
+    ]
+    answer = async (token) =>
+      token === 'token-4'
+        ? { is: 'token-gone' }
+        : token === 'token-5'
+          ? { is: 'refused', reason: 'too-large' }
+          : { is: 'accepted', ref: 'r' }
+    expect(await run(claimOf([1, 2, 3, 4, 5, 6, 99]))).toBe(true)
+    expect(ends()).toEqual([
+      [1, 'accepted', undefined],
+      [2, 'skipped', 'permission-denied'],
+      [3, 'skipped', 'muted'],
+      [4, 'refused', 'token-gone'],
+      [5, 'refused', 'too-large'],
+      [6, 'skipped', 'unregistered'],
+      [99, 'skipped', 'unregistered'],
+    ])
+    expect(stored.at(-1)).toMatchObject({ remaining: [], retries: [] })
+  })
+
+  test('never has more requests on their way than its lane has places', async () => {
+    fleet = Array.from({ length: 30 }, (_, i) => device(i + 1))
+    await run(claimOf(fleet.map(({ no }) => no)))
+    expect(inFlight.most).toBe(3)
+    expect(ends()).toHaveLength(30)
+  })
+
+  test('lets busy devices wait together, as long as the most patient answer asked', async () => {
+    fleet = [device(1), device(2), device(3, { platform: 'android' })]
+    answer = async (token) =>
+      token === 'token-1'
+        ? { is: 'busy', retryAfterMs: 7_000 }
+        : token === 'token-2'
+          ? { is: 'busy' }
+          : { is: 'unavailable' }
+    await run(claimOf([1, 2, 3], { failures: 1 }))
+    expect(stored.at(-1)?.retries).toEqual([
+      { devices: [1, 2], failures: 2, cause: 'gateway-busy', afterMs: 7_000 },
+      { devices: [3], failures: 2, cause: 'gateway-unreachable', afterMs: 1_000 },
+    ])
+  })
+
+  test('ends what would have to wait for longer than it may live, by the reason for the wait', async () => {
+    fleet = [device(1)]
+    answer = async () => ({ is: 'busy', retryAfterMs: 120_000 })
+    await run(claimOf([1]))
+    expect(ends()).toEqual([[1, 'expired', 'gateway-busy']])
+  })
+
+  test.each([
+    [undefined, 'expired-in-queue'],
+    ['gateway-unreachable', 'gateway-unreachable'],
+  ] as const)('that comes too late, after %p, ends as expired', async (cause, reason) => {
+    fleet = [device(1)]
+    await run(claimOf([1], { cause, failures: cause ? 1 : 0 }), { now: () => notification.expiresAt.getTime() })
+    expect(ends()).toEqual([[1, 'expired', reason]])
+  })
+
+  test('without a way to the gateway says why', async () => {
+    fleet = [device(1)]
+    lane = async () => 'no-credential'
+    await run(claimOf([1]))
+    expect(ends()).toEqual([[1, 'refused', 'no-credential']])
+  })
+
+  test('a fault at one device, or on the way to one gateway, holds up nobody else', async () => {
+    fleet = [device(1), device(2)]
+    answer = async (token) => {
+      if (token === 'token-1') throw new Error('a fault of ours')
+      return { is: 'accepted' }
+    }
+    await run(claimOf([1, 2]))
+    expect(ends()).toEqual([[2, 'accepted', undefined]])
+    expect(stored.at(-1)?.retries).toMatchObject([{ devices: [1], cause: 'internal-fault' }])
+    expect(faults).toHaveLength(1)
+
+    stored = []
+    lane = async () => {
+      throw new Error('the vault does not open')
+    }
+    await run(claimOf([1, 2]))
+    expect(stored.at(-1)?.retries).toMatchObject([{ devices: [1, 2], cause: 'internal-fault' }])
+  })
+
+  test('stores on the way, and stops when its lease is lost', async () => {
+    fleet = Array.from({ length: 40 }, (_, i) => device(i + 1))
+    await run(claimOf(fleet.map(({ no }) => no)), { storeEveryMs: 0 })
+    expect(stored.length).toBeGreaterThan(2)
+    for (const [i, { ended, remaining }] of stored.entries()) {
+      const before = stored.slice(0, i).flatMap((one) => one.ended).length
+      if (i < stored.length - 1) expect(before + ended.length + remaining.length).toBe(40)
+    }
+    stored = []
+    holds = false
+    expect(await run(claimOf(fleet.map(({ no }) => no)), { storeEveryMs: 0 })).toBe(false)
+    expect(ends().length).toBeLessThan(40)
+  })
+})
+
+describe('a worker', () => {
+  const options = { atOnce: 2, leaseMs: 3_000, pollMs: 5 }
+  const until = async (isSo: () => boolean) => {
+    for (let i = 0; i < 200 && !isSo(); i++) await new Promise((done) => setTimeout(done, 5))
+    expect(isSo()).toBe(true)
+  }
+
+  test('goes on under the new fence when it is given its own work again', async () => {
+    fleet = [device(1)]
+    let answered: (outcome: Outcome) => void = () => {}
+    answer = () =>
+      new Promise((done) => {
+        answered = done
+      })
+    const claims = [claimOf([1]), { ...claimOf([1]), fence: 2 }]
+    const fences: number[] = []
+    const own = {
+      ...store,
+      claim: async () => claims.shift(),
+      notification: async () => notification,
+      extend: async () => true,
+      storeOutcomes: async (claim: Claim, outcomes: OutcomesToStore) => {
+        fences.push(claim.fence)
+        return store.storeOutcomes(claim, outcomes)
+      },
+    } as WorkStore
+    const worker = new Worker(own, gateways, options, makeLog('silent'), { onStored: () => {} })
+    worker.start()
+    await until(() => claims.length === 0 && inFlight.most > 0)
+    await new Promise((done) => setTimeout(done, 10))
+    answered({ is: 'accepted' })
+    await until(() => fences.length === 1)
+    await worker.stop()
+    expect(fences).toEqual([2])
+    expect(inFlight.most).toBe(1)
+  })
+
+  test('gives back work at which it failed, and survives a database that is away', async () => {
+    const released: number[] = []
+    let asked = 0
+    const own = {
+      ...store,
+      claim: async () => {
+        asked++
+        if (asked === 1) throw new Error('away')
+        return asked === 2 ? claimOf([1]) : undefined
+      },
+      notification: async () => undefined,
+      extend: async () => true,
+      release: async (claim: Claim) => void released.push(claim.no),
+    } as unknown as WorkStore
+    const worker = new Worker(own, gateways, options, makeLog('silent'), { onStored: () => {} })
+    worker.start()
+    await until(() => released.length === 1 && asked > 3)
+    await worker.stop()
+    expect(released).toEqual([1])
+  })
+})

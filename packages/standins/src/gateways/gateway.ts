@@ -1,0 +1,30 @@
+import type { JWK } from 'jose'
+import type { ServerCertificate } from '../certificates/authority.ts'
+import { type Answered, type Asked, Http2Listener } from './http2-server.ts'
+import { emptyBooks, type Temper, temper } from './temper.ts'
+
+/** A public key that a platform's account holds. */
+export type KnownKey = { readonly kid: string; readonly issuer: string; readonly jwk: JWK }
+
+/** What all stand-ins for gateways have: a listener, a mood that can be set, and books of what they did. */
+export abstract class Gateway {
+  readonly books = emptyBooks()
+  temper: Temper = temper.parse({})
+  #listener: Http2Listener | undefined
+
+  /** @param port 0 for any that is free */
+  async listen(certificate: ServerCertificate, port: number): Promise<this> {
+    this.#listener = await Http2Listener.open(certificate, port, async (asked) => {
+      if (this.temper.delayMs > 0) await new Promise((done) => setTimeout(done, this.temper.delayMs))
+      return this.answer(asked)
+    })
+    return this
+  }
+
+  get listener(): Http2Listener {
+    if (!this.#listener) throw new Error('the gateway does not listen yet')
+    return this.#listener
+  }
+
+  protected abstract answer(asked: Asked): Promise<Answered>
+}
