@@ -123,6 +123,28 @@ describe('the first ring', () => {
     }
   })
 
+  test('a demo that is killed takes its service along, and starts again with everything', async () => {
+    const other = await new Demo().start()
+    try {
+      const { service } = other.ready
+      await other.zbell('send', '--to', 'user:haru', '--title', 'Before')
+      await other.kill()
+      await until(
+        () => processesOf(other.data).filter((line) => !line.includes('mariadbd')),
+        (left) => left.length === 0,
+      )
+      await other.start()
+      expect(other.ready.service).toBe(service)
+      const { items } = JSON.parse((await other.zbell('notification', 'list', '--json')).out) as {
+        items: Notification[]
+      }
+      expect(items[0]?.content.title).toBe('Before')
+    } finally {
+      await other.close()
+    }
+    expect(processesOf(other.data)).toEqual([])
+  })
+
   test('Ctrl-C stops everything, and the next start finds everything as it was', async () => {
     const before = await json<{ items: Notification[] }>('notification', 'list', '--limit', '200')
     const screen = (await json<Handset>('handset', 'show', 'haru-ios')).lockScreen

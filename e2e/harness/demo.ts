@@ -41,9 +41,16 @@ export class Demo {
 
   /** As Ctrl-C does. @returns the exit code */
   async stop(): Promise<number | null> {
+    // Twice, as it comes when a terminal and a parent process both pass it on.
+    this.#child?.kill('SIGINT')
     this.#child?.kill('SIGINT')
     if (this.#child) await ended(this.#child)
     return this.#child?.exitCode ?? null
+  }
+
+  async kill(): Promise<void> {
+    this.#child?.kill('SIGKILL')
+    if (this.#child) await ended(this.#child)
   }
 
   async close(): Promise<void> {

@@ -13,7 +13,9 @@ function schemaOf(type: z.ZodType, io: 'input' | 'output', components: Record<st
     ...schema
   } = z.toJSONSchema(type, { io, unrepresentable: 'any' }) as Schema & { $defs?: Record<string, Schema> }
   const named = { ...$defs, ...(typeof schema.id === 'string' ? { [schema.id]: schema } : {}) }
-  for (const [name, part] of Object.entries(named)) {
+  for (const [given, part] of Object.entries(named)) {
+    // Zod has no name for "any JSON value"; readers of the document deserve one.
+    const name = given === '__schema0' ? 'Json' : given
     const key =
       io === 'input' && components[name] && JSON.stringify(components[name]) !== JSON.stringify(relink(part))
         ? `${name}Input`
@@ -25,7 +27,7 @@ function schemaOf(type: z.ZodType, io: 'input' | 'output', components: Record<st
 
 const relink = (schema: Schema): Schema => {
   const { id: _, ...rest } = JSON.parse(
-    JSON.stringify(schema).replaceAll('"#/$defs/', '"#/components/schemas/'),
+    JSON.stringify(schema).replaceAll('"#/$defs/', '"#/components/schemas/').replaceAll('/__schema0"', '/Json"'),
   ) as Schema
   return rest
 }

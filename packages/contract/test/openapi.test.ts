@@ -25,6 +25,10 @@ describe('the OpenAPI document', () => {
     }
   })
 
+  test('no component bears a name that a library made up', () => {
+    expect(Object.keys(document.components.schemas).filter((name) => !/^[A-Z][A-Za-z]+$/.test(name))).toEqual([])
+  })
+
   test('every operation answers with its own status and with problems', () => {
     for (const verbs of Object.values(document.paths)) {
       for (const { operationId, responses } of Object.values(verbs)) {

@@ -24,7 +24,8 @@ async function run(): Promise<number> {
   if (port !== undefined && !(Number.isInteger(port) && port >= 0 && port < 65_536))
     return refuse(`--port wants a number from 0 to 65535.\n${usage}`)
   const stop = new Promise<void>((done) => {
-    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => done())
+    // `on`, not `once`: Ctrl-C can come twice, from the terminal and from whoever started this, and means the same.
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => done())
   })
   const dist = fileURLToPath(new URL('.', import.meta.url))
   const data = given.data ?? presetData

@@ -16,18 +16,19 @@ export async function startServiceProcess(given: {
   logFile: string
 }): Promise<ServiceProcess> {
   const child = spawn(process.execPath, [given.zbell, 'serve', '--config', given.configFile, '--json'], {
-    stdio: ['ignore', 'pipe', 'pipe'],
+    // The channel says nothing; the service stops when it breaks, so that it never outlives the demo.
+    stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
     // Ctrl-C in a terminal goes to all of its processes; the service is told to stop when its turn comes.
     detached: true,
   })
   const log = createWriteStream(given.logFile, { flags: 'a', mode: 0o600 })
   const said: string[] = []
-  child.stderr.on('data', (chunk: Buffer) => {
+  child.stderr!.on('data', (chunk: Buffer) => {
     log.write(chunk)
     if (said.length < 200) said.push(chunk.toString())
   })
   const ready = await new Promise<{ url: string; operatorKeyFile: string }>((done, fail) => {
-    createInterface({ input: child.stdout }).once('line', (line) =>
+    createInterface({ input: child.stdout! }).once('line', (line) =>
       done(JSON.parse(line) as { url: string; operatorKeyFile: string }),
     )
     child.once('error', fail)

@@ -33,9 +33,12 @@ export async function serve(options: ServeOptions): Promise<void> {
   const consoleDir = fileURLToPath(new URL('./console', import.meta.url))
   const stop = new Promise<string>((done) => {
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => done(signal))
+    // Whoever started this process over a channel is its keeper: without them it has no reason to go on.
+    if (process.connected) process.once('disconnect', () => done('the keeper is gone'))
   })
   const service = await startService({ config, log, consoleDir: existsSync(consoleDir) ? consoleDir : undefined })
   options.onReady({ url: service.url, operatorKeyFile: `${config.data}/operator.key` })
   log.info({ signal: await stop }, 'stopping')
   await service.close()
+  if (process.connected) process.disconnect()
 }

@@ -1,4 +1,4 @@
-import { concatBytes, toBase64url, utf8 } from './bytes.ts'
+import { toBase64url, utf8 } from './bytes.ts'
 import type { CryptoPort } from './crypto-port.ts'
 
 export type VapidKey = { readonly privateKey: Uint8Array; readonly publicKey: Uint8Array }
@@ -27,4 +27,4 @@ export function vapidAuthorization(
 }
 
 /** A key as the browser's `applicationServerKey` wants it. */
-export const applicationServerKey = (key: VapidKey): string => toBase64url(concatBytes(key.publicKey))
+export const applicationServerKey = (key: VapidKey): string => toBase64url(key.publicKey)
