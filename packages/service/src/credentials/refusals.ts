@@ -1,0 +1,72 @@
+/** Why something that was handed in cannot be a credential. The wording lives here and nowhere else. */
+export const refusals = {
+  'something-else': {
+    says: 'This is neither a key nor a certificate in a form that is known here.',
+    does: 'Hand in a PKCS#12 file, PEM or DER, a JWK, or the two base64url strings of a web key pair.',
+  },
+  'passphrase-needed': {
+    says: 'The file is protected by a passphrase.',
+    does: 'Give the passphrase together with the file.',
+  },
+  'wrong-passphrase': {
+    says: 'The passphrase does not open the file.',
+    does: 'Check the passphrase; it is the one that was chosen when the file was exported.',
+  },
+  'too-costly': {
+    says: 'Opening the file would take an unreasonable number of rounds.',
+    does: 'Export it again with ordinary settings.',
+  },
+  'not-belonging': {
+    says: 'The key and the certificate do not belong together.',
+    does: 'Hand in the certificate that was issued for this key, or the key that its request was made with.',
+  },
+  expired: { says: 'The certificate has expired.', does: 'Get a new one from the platform.' },
+  'not-yet-valid': {
+    says: 'The certificate is not valid yet.',
+    does: 'Wait until it is, and check this machine’s clock.',
+  },
+  'ends-before-it-begins': {
+    says: 'The certificate expires before it was issued.',
+    does: 'Get a new one from the platform; this one can never be valid.',
+  },
+  'wrong-curve': {
+    says: 'The key is on another curve than P-256.',
+    does: 'Make the key anew on P-256, also called prime256v1.',
+  },
+  'key-too-short': { says: 'The RSA key has fewer than 2,048 bits.', does: 'Make a longer key.' },
+  'wrong-key-type': { says: 'The key is of a type that no gateway takes.', does: 'Hand in a P-256 or an RSA key.' },
+  'public-key': {
+    says: 'This is a public key; the private one is needed.',
+    does: 'Hand in the file that was downloaded or made together with it and that is kept secret.',
+  },
+  'is-a-request': {
+    says: 'This is a request for a certificate, not the certificate.',
+    does: 'Upload it at the platform, and hand in the certificate that comes back.',
+  },
+  'certificate-alone': {
+    says: 'This is a certificate without its private key.',
+    does: 'Hand in both together, or make the request here: then its certificate finds its own key.',
+  },
+  'several-keys': { says: 'There is more than one private key here.', does: 'Hand in one credential at a time.' },
+  'wrong-kind': {
+    says: 'This platform’s gateway asks for another kind of credential.',
+    does: 'Hand in the kind that the gateway profile names.',
+  },
+  known: {
+    says: 'This very credential is here already.',
+    does: 'Look at the list of credentials; put it in use there if it waits.',
+  },
+} as const
+
+export type RefusalCode = keyof typeof refusals
+
+/** What was handed in is refused; nothing of it is kept. */
+export class CredentialRefused extends Error {
+  override readonly name = 'CredentialRefused'
+  readonly code: RefusalCode
+
+  constructor(code: RefusalCode) {
+    super(refusals[code].says)
+    this.code = code
+  }
+}
