@@ -127,8 +127,13 @@ async function furnish(service: { url: string; operatorKeyFile: string }, gatewa
   const operator = new Client({ url: service.url, bearer: readFileSync(service.operatorKeyFile, 'utf8').trim() })
   const params = { app }
   await operator.call('makeApp', { body: { slug: app, name: 'Bench', identifiers: { ios: 'example.ferries' } } })
-  const credential = { kind: 'signing-key', platform: 'ios', environment: 'development', ...gateway.account.ios }
-  await operator.call('addCredential', { params, body: credential as never })
+  const { jwk, keyId, issuer } = gateway.account.ios
+  const files = [{ content: Buffer.from(JSON.stringify(jwk)).toString('base64') }]
+  await operator.call('addCredential', {
+    params,
+    query: { environment: 'development' },
+    body: { platform: 'ios', files, keyId, issuer },
+  })
   const { key } = await operator.call('makeKey', {
     params,
     body: { kind: 'backend', environment: 'development', name: 'bench' },

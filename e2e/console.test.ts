@@ -1,3 +1,4 @@
+import { generateKeyPairSync } from 'node:crypto'
 import { createRequire } from 'node:module'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Browser, BrowserContext, Page } from 'playwright-core'
@@ -100,9 +101,59 @@ describe('the console', () => {
     expect(await page.locator('main img').count()).toBe(0)
   })
 
+  test('a credential is pasted, asks for what it needs, waits, and is put in use and back', async () => {
+    await page.getByRole('navigation').getByRole('link', { name: 'Credentials' }).click()
+    await row('signing-key').getByText('in use').waitFor()
+    const { privateKey } = generateKeyPairSync('ec', { namedCurve: 'P-256' })
+    await page.getByLabel('Or paste').fill('not a key')
+    await page.getByRole('button', { name: 'Hand in' }).click()
+    await page.getByText('neither a key nor a certificate').waitFor()
+    await page
+      .getByLabel('Or paste')
+      .fill(String(privateKey.export({ type: 'pkcs8', format: 'pem', cipher: 'aes-256-cbc', passphrase: 'gull' })))
+    await page.getByRole('button', { name: 'Hand in' }).click()
+    await page.getByLabel('Passphrase').fill('gull')
+    await page.getByRole('button', { name: 'Hand in' }).click()
+    await page.getByLabel('Key id').fill('PASTED1')
+    await page.getByLabel('Issuer').fill('MERROW-SOUND')
+    await page.getByRole('button', { name: 'Hand in' }).click()
+    await page.getByText('It is a signing-key for ios, and waits').waitFor()
+    await row('PASTED1').getByRole('button', { name: 'Put in use' }).click()
+    await row('PASTED1').getByText('in use').waitFor()
+    // The gateway does not know this key: the lane halts, and the page says so by itself.
+    const id = (await demo.zbell('send', '--to', 'user:ada', '--title', 'Waiting for a key', '--no-watch')).out.trim()
+    await row('PASTED1').getByText('refused').waitFor({ timeout: 15_000 })
+    await row('QUAY7LAMP2').getByRole('button', { name: 'Put in use' }).click()
+    await row('QUAY7LAMP2').getByText('in use').waitFor()
+    await page.goto(`${demo.ready.service}/activity/${id}`)
+    await row('ios').getByText('shown').first().waitFor({ timeout: 15_000 })
+  })
+
+  test('a file is dropped, and the request for a certificate is made', async () => {
+    await page.goto(`${demo.ready.service}/credentials`)
+    const jwk = JSON.stringify(generateKeyPairSync('ec', { namedCurve: 'P-256' }).privateKey.export({ format: 'jwk' }))
+    await page
+      .locator('input[type=file]')
+      .setInputFiles({ name: 'web.jwk', mimeType: 'application/json', buffer: Buffer.from(jwk) })
+    await page.getByLabel('Platform').selectOption('web')
+    await page.getByText('web.jwk').waitFor()
+    await page.getByRole('button', { name: 'Hand in' }).click()
+    const handIn = page.locator('form').filter({ hasText: 'Hand one in' })
+    await handIn.getByLabel('Contact').fill('mailto:bell@merrow-sound.example')
+    await page.getByRole('button', { name: 'Hand in' }).click()
+    await page.getByText('It is a vapid-key for web, and waits').waitFor()
+    await page.getByLabel('For', { exact: true }).fill('Merrow Sound Ferries')
+    await page.getByRole('button', { name: 'Make a request' }).click()
+    await page.getByLabel('The request').waitFor()
+    expect(await page.getByLabel('The request').inputValue()).toContain('-----BEGIN CERTIFICATE REQUEST-----')
+    await row('CN=Merrow Sound Ferries').getByText('awaits its certificate').waitFor()
+  })
+
   test('the other environment is empty, looks different, and is remembered', async () => {
     await page.getByRole('radio', { name: 'production' }).click()
     await page.getByText('rings real people’s devices').waitFor()
+    await page.getByText('None is here yet for production').waitFor()
+    await page.getByRole('navigation').getByRole('link', { name: 'Activity' }).click()
     await page.getByText('appears here while it goes').waitFor()
     await page.reload()
     await page.getByText('rings real people’s devices').waitFor()
@@ -130,6 +181,8 @@ describe('the console', () => {
     ['dark', 390, '/devices'],
     ['light', 390, '/activity'],
     ['dark', 1280, '/write'],
+    ['light', 1280, '/credentials'],
+    ['dark', 390, '/credentials'],
   ] as const)('axe finds nothing: %s, %p wide, %s', async (theme, width, path) => {
     const checked = await context.newPage()
     await checked.addInitScript(`localStorage.setItem('bell-theme', '${theme}')`)

@@ -79,13 +79,30 @@ describe.each(platforms)('the gateway for %s', (platform) => {
     expect(delivery).toMatchObject({ state: 'expired', reason: { code: 'gateway-unreachable' } })
   })
 
-  test('that refuses the credential is not asked for ever', async () => {
+  test('that refuses the credential halts its lane; deliveries wait and go on when it is replaced', async () => {
     gateways[platform]().temper = { ...calm, refusing: true }
     const before = gateways[platform]().books.refused
-    const [delivery] = await fate({ to })
-    expect(delivery).toMatchObject({ state: 'refused', reason: { code: 'credential-rejected' } })
-    // Once with the token at hand, and once with a fresh one; VAPID has no fresh one to try.
-    expect(gateways[platform]().books.refused - before).toBe(platform === 'web' ? 1 : 2)
+    const ids = [
+      await world.send({ to, content: { title: 'First' } }),
+      await world.send({ to, content: { title: 'Second' } }),
+    ]
+    const inUse = async () =>
+      (await world.backend.call('listCredentials', { params })).items.find(
+        (one) => one.platform === platform && one.state === 'in-use',
+      )
+    await until(inUse, (one) => Boolean(one?.rejectedAt))
+    await new Promise((done) => setTimeout(done, 700))
+    // Once with the token at hand, once with a fresh one, and perhaps both of a request that was on its way.
+    expect(gateways[platform]().books.refused - before).toBeLessThanOrEqual(4)
+    for (const id of ids) expect((await world.notification(id)).totals).toMatchObject({ expanded: 1, queued: 1 })
+    gateways[platform]().temper = calm
+    await world.backend.call('useCredential', { params: { app, id: (await inUse())!.id } })
+    for (const id of ids)
+      await until(
+        () => world.notification(id),
+        ({ totals }) => totals.shown === 1,
+      )
+    expect((await inUse())?.rejectedAt).toBeNull()
   })
 
   test('that drops its connections is found again', async () => {

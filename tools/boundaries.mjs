@@ -32,6 +32,7 @@ const rooms = {
   engine: { never: ['http', 'gateways', 'live', 'vault', 'telemetry', 'config'], typesOnly: ['store'] },
   store: { never: ['http', 'gateways', 'live', 'vault', 'telemetry', 'config'], typesOnly: ['engine'] },
   gateways: { never: ['http', 'live', 'telemetry'], typesOnly: ['engine'] },
+  credentials: { never: ['http', 'engine', 'live', 'telemetry', 'config'], typesOnly: [] },
   vault: { never: ['http', 'engine', 'gateways', 'live', 'store', 'telemetry', 'config'], typesOnly: [] },
   live: { never: ['http', 'engine', 'gateways', 'vault'], typesOnly: [] },
 }

@@ -100,6 +100,7 @@ const pictures = {
     await save(page, 'notification')
   },
   devices: (page) => picture(page, 'devices', '/devices'),
+  credentials: (page) => picture(page, 'credentials', '/credentials'),
   write: async (page) => {
     await page.goto(`${ready.service}/write?to=user:ada%20user:signe`)
     await page.getByLabel('Title').fill('Boarding is open')

@@ -22,6 +22,11 @@ export function zbell(args: readonly string[], env: Record<string, string>): Pro
   return new Promise((done) => child.once('close', (code) => done({ code, out, err })))
 }
 
+const said = new WeakMap<ChildProcess, string[]>()
+
+/** What a program has written on stderr. */
+export const saidBy = (child: ChildProcess): string => said.get(child)?.join('') ?? ''
+
 /** Starts a program and waits for its first line, which is JSON. */
 export async function startProgram<T>(
   script: string,
@@ -29,13 +34,12 @@ export async function startProgram<T>(
   env: NodeJS.ProcessEnv,
 ): Promise<{ child: ChildProcess; ready: T }> {
   const child = spawn(process.execPath, [dist + script, ...args], { env, stdio: ['ignore', 'pipe', 'pipe'] })
-  let err = ''
-  child.stderr.on('data', (chunk: Buffer) => {
-    err = (err + chunk).slice(-4_000)
-  })
+  const words: string[] = []
+  said.set(child, words)
+  child.stderr.on('data', (chunk: Buffer) => words.push(chunk.toString()))
   const ready = await new Promise<T>((done, fail) => {
     createInterface({ input: child.stdout }).once('line', (line) => done(JSON.parse(line) as T))
-    child.once('exit', (code) => fail(new Error(`${script} ended with ${code}: ${err}`)))
+    child.once('exit', (code) => fail(new Error(`${script} ended with ${code}: ${saidBy(child).slice(-4_000)}`)))
   })
   return { child, ready }
 }

@@ -6,7 +6,7 @@ import { Client } from '@zbell/contract/client'
 import { freePort, makeLog, nodeCrypto, PrivateServer } from '@zbell/service'
 import { openStandins, type Standins } from '@zbell/standins'
 import { createConnection } from 'mysql2/promise'
-import { dist, ended, startProgram } from './programs.ts'
+import { dist, ended, saidBy, startProgram } from './programs.ts'
 
 export const app = 'merrow-sound'
 export const params = { app }
@@ -20,6 +20,7 @@ export class World {
   #database: PrivateServer
   readonly #databasePort: number
   #service: ChildProcess
+  readonly #services: ChildProcess[]
   operator!: Client
   backend!: Client
   appKey!: string
@@ -41,6 +42,7 @@ export class World {
     this.#database = given.database
     this.#databasePort = given.databasePort
     this.#service = given.service
+    this.#services = [given.service]
   }
 
   static async open(extra: Record<string, string> = {}): Promise<World> {
@@ -80,14 +82,22 @@ export class World {
     this.operator = new Client({ url: this.url, bearer })
     await this.makeApp(app)
     const { ios, android, web } = this.standins.account
-    const add = (body: object) =>
-      this.operator.call('addCredential', { params, body: { environment: 'development', ...body } as never })
-    await add({ kind: 'signing-key', platform: 'ios', ...ios })
-    await add({ kind: 'service-key', platform: 'android', ...android })
-    await add({ kind: 'vapid-key', platform: 'web', jwk: web.jwk, subject: 'mailto:bell@merrow-sound.example' })
+    await this.addCredential({ platform: 'ios', ...ios })
+    await this.addCredential({ platform: 'android', ...android })
+    await this.addCredential({ platform: 'web', jwk: web.jwk, subject: 'mailto:bell@merrow-sound.example' })
     this.backendKey = await this.makeKey(app, 'backend')
     this.appKey = await this.makeKey(app, 'app')
     this.backend = new Client({ url: this.url, bearer: this.backendKey })
+  }
+
+  /** Hands in a key as JWK. */
+  addCredential({ jwk, ...more }: { platform: 'ios' | 'android' | 'web'; jwk: object; [extra: string]: unknown }) {
+    const files = [{ content: Buffer.from(JSON.stringify(jwk)).toString('base64') }]
+    return this.operator.call('addCredential', {
+      params,
+      query: { environment: 'development' },
+      body: { files, ...more },
+    })
   }
 
   async makeApp(slug: string): Promise<void> {
@@ -108,6 +118,11 @@ export class World {
     return this.#service.pid ?? 0
   }
 
+  /** What the service has logged, over all its starts. */
+  get log(): string {
+    return this.#services.map(saidBy).join('')
+  }
+
   get serviceLives(): boolean {
     return this.#service.exitCode === null && this.#service.signalCode === null
   }
@@ -119,6 +134,7 @@ export class World {
 
   async startService(): Promise<void> {
     this.#service = (await startProgram('zbell.mjs', ['serve', '--json'], this.#env)).child
+    this.#services.push(this.#service)
   }
 
   async stopDatabase(): Promise<void> {
@@ -139,14 +155,18 @@ export class World {
   }
 
   /** Another process of the service on the same database. */
-  async startSecond(): Promise<{ client: Client; stop(): Promise<void> }> {
+  async startSecond(
+    more: Record<string, string> = {},
+  ): Promise<{ client: Client; url: string; stop(): Promise<void> }> {
     const { child, ready } = await startProgram<{ url: string }>('zbell.mjs', ['serve', '--json'], {
       ...this.#env,
       ZB_PORT: '0',
       ZB_DATA: join(this.data, 'second'),
       ZB_MASTER_KEY: readFileSync(join(this.data, 'service/master.key'), 'utf8'),
+      ...more,
     })
     return {
+      url: ready.url,
       client: new Client({ url: ready.url, bearer: this.backendKey }),
       stop: async () => {
         child.kill('SIGTERM')

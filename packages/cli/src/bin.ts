@@ -14,4 +14,39 @@ process.exitCode = await main(process.argv.slice(2), {
   locale: Intl.DateTimeFormat().resolvedOptions().locale,
   timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone,
   stop: stop.signal,
+  ...(process.stdin.isTTY ? { askSecret } : {}),
 })
+
+/** The terminal gives each key as it is pressed, and shows none. */
+function askSecret(prompt: string): Promise<string> {
+  process.stderr.write(prompt)
+  const { stdin } = process
+  stdin.setRawMode(true)
+  stdin.setEncoding('utf8')
+  return new Promise((done, fail) => {
+    let typed = ''
+    const end = () => {
+      stdin.setRawMode(false)
+      stdin.pause()
+      stdin.off('data', hear)
+      process.stderr.write('\n')
+    }
+    const hear = (keys: string) => {
+      for (const key of keys) {
+        if (key === '\r' || key === '\n') {
+          end()
+          done(typed)
+          return
+        }
+        if (key === '\u0003') {
+          end()
+          fail(new Error('nothing was handed in'))
+          return
+        }
+        typed = key === '\u007f' ? typed.slice(0, -1) : typed + key
+      }
+    }
+    stdin.on('data', hear)
+    stdin.resume()
+  })
+}

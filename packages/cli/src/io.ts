@@ -10,4 +10,6 @@ export type Io = {
   readonly locale: string
   readonly timeZone: string
   readonly stop: AbortSignal
+  /** Asks on the terminal without echo; there is none when nobody sits there. */
+  askSecret?(prompt: string): Promise<string>
 }

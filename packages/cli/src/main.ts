@@ -1,4 +1,5 @@
 import { Command, CommanderError } from 'commander'
+import { credentialCommands } from './commands/credentials.ts'
 import { deviceCommands } from './commands/devices.ts'
 import { handsetCommands } from './commands/handsets.ts'
 import { notificationCommands } from './commands/notifications.ts'
@@ -35,6 +36,7 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
     )
   sendCommand(program, io, done)
   notificationCommands(program, io, done)
+  credentialCommands(program, io, done)
   deviceCommands(program, io, done)
   handsetCommands(program, io, done)
   serviceCommands(program, io, done)

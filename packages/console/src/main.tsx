@@ -10,6 +10,7 @@ import { ActivityPage } from './activity/activity-page.tsx'
 import { NotificationPage } from './activity/notification-page.tsx'
 import { api, isSignedOut, rememberSession } from './app/api.ts'
 import { Frame } from './app/frame.tsx'
+import { CredentialsPage } from './credentials/credentials-page.tsx'
 import { DevicePage } from './devices/device-page.tsx'
 import { DevicesPage } from './devices/devices-page.tsx'
 import { applyTheme, readTheme } from './look/theme.ts'
@@ -58,6 +59,7 @@ function Console() {
           <Routes>
             <Route path="/activity" element={<ActivityPage />} />
             <Route path="/activity/:id" element={<NotificationPage />} />
+            <Route path="/credentials" element={<CredentialsPage />} />
             <Route path="/devices" element={<DevicesPage />} />
             <Route path="/devices/:id" element={<DevicePage />} />
             <Route path="/write" element={<WritePage />} />

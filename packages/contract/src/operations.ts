@@ -1,12 +1,14 @@
 import { z } from 'zod'
 import type { RouteName } from './routes.ts'
 import * as apps from './schemas/app.ts'
+import * as credentials from './schemas/credential.ts'
 import { delivery, deliveryState } from './schemas/delivery.ts'
 import * as devices from './schemas/device.ts'
 import { handset, tapRequest } from './schemas/handset.ts'
 import { accepted, notification, notificationRequest } from './schemas/notification.ts'
 import { environmentQuery, pageOf, pageQuery } from './schemas/page.ts'
 import { receipts, receiptsTaken } from './schemas/receipt.ts'
+import type { Role } from './schemas/session.ts'
 import * as sessions from './schemas/session.ts'
 
 /** Who may call: nobody in particular, the operator, one of the console's accounts or a backend key, an app key, a device. */
@@ -15,6 +17,8 @@ export type Caller = 'anyone' | 'operator' | 'console' | 'app' | 'installed-app'
 export type Operation = {
   readonly summary: string
   readonly caller: Caller
+  /** The least role of an account that may; a backend key and the operator always may. */
+  readonly role?: Role
   readonly status: number
   readonly query?: z.ZodObject
   readonly body?: z.ZodType
@@ -63,12 +67,54 @@ export const operations = {
   },
   addCredential: {
     ...made,
-    summary: 'Store what a gateway asks for; it takes the place of the one before',
-    caller: 'operator',
-    body: apps.credentialRequest,
-    answer: apps.credential,
+    summary: 'Hand in a credential; what it is, is recognised',
+    caller: 'app',
+    role: 'owner',
+    query: environment,
+    body: credentials.credentialRequest,
+    answer: credentials.credential,
   },
-  listCredentials: { ...done, summary: 'The credentials in use', caller: 'operator', answer: pageOf(apps.credential) },
+  makeCredential: {
+    ...made,
+    summary: 'Make a web key pair here',
+    caller: 'app',
+    role: 'owner',
+    query: environment,
+    body: credentials.credentialMaking,
+    answer: credentials.credential,
+  },
+  requestCertificate: {
+    ...made,
+    summary: 'Make a key here, and the request for its certificate; the key never leaves',
+    caller: 'app',
+    role: 'owner',
+    query: environment,
+    body: credentials.certificateRequest,
+    answer: credentials.madeCertificateRequest,
+  },
+  listCredentials: {
+    ...done,
+    summary: 'Credentials: in use, waiting, requested, retired',
+    caller: 'app',
+    query: environment,
+    answer: pageOf(credentials.credential),
+  },
+  useCredential: {
+    ...done,
+    summary: 'Put a credential in use; the one before waits, so that it can be taken back',
+    caller: 'app',
+    role: 'owner',
+    query: environment,
+    answer: credentials.credential,
+  },
+  retireCredential: {
+    ...done,
+    summary: 'Retire a credential; it stays in the record',
+    caller: 'app',
+    role: 'owner',
+    query: environment,
+    answer: credentials.credential,
+  },
   sendNotification: {
     summary: 'Send a notification',
     caller: 'app',

@@ -19,17 +19,11 @@ export async function makeApp(
     }),
   )
   const params = { app: ferries.slug }
-  const add = (body: Parameters<typeof operator.call<'addCredential'>>[1]['body']) =>
-    operator.call('addCredential', { params, body })
-  await add({ kind: 'signing-key', platform: 'ios', environment, ...account.ios } as never)
-  await add({ kind: 'service-key', platform: 'android', environment, ...account.android } as never)
-  await add({
-    kind: 'vapid-key',
-    platform: 'web',
-    environment,
-    jwk: account.web.jwk as never,
-    subject: 'mailto:bell@merrow-sound.example',
-  })
+  const add = ({ jwk, ...extras }: { platform: 'ios' | 'android' | 'web'; jwk: object } & Extras) =>
+    operator.call('addCredential', { params, query: { environment }, body: { files: [asFile(jwk)], ...extras } })
+  await add({ platform: 'ios', ...account.ios })
+  await add({ platform: 'android', ...account.android })
+  await add({ platform: 'web', jwk: account.web.jwk, subject: 'mailto:bell@merrow-sound.example' })
   const key = async (kind: 'backend' | 'app') =>
     (await operator.call('makeKey', { params, body: { kind, environment, name: `demo ${kind}` } })).key
   const person = { email: 'harbour@merrow-sound.example', password: randomBytes(9).toString('base64url') }
@@ -46,6 +40,10 @@ export async function playScenario(backend: Client, appKeyClient: Client, standi
   for (const request of earlier)
     await backend.call('sendNotification', { params: { app: ferries.slug }, body: request })
 }
+
+type Extras = { keyId?: string; issuer?: string; scope?: string; subject?: string }
+
+const asFile = (jwk: object) => ({ content: Buffer.from(JSON.stringify(jwk)).toString('base64') })
 
 async function unlessThere(make: () => Promise<unknown>): Promise<void> {
   try {

@@ -3,6 +3,7 @@ import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import type { Logger } from 'pino'
 import type { Config } from './config/options.ts'
+import { CredentialDesk } from './credentials/desk.ts'
 import type { WorkStore } from './engine/ports.ts'
 import { Worker } from './engine/worker.ts'
 import { GatewayRoom } from './gateways/gateways.ts'
@@ -11,6 +12,7 @@ import { LiveHub } from './live/hub.ts'
 import { Database } from './store/database.ts'
 import { PrivateServer } from './store/mariadb/private-server.ts'
 import { migrate } from './store/migrate.ts'
+import { wakeRejected } from './store/work/claim-work.ts'
 import { workStore } from './store/work/work-store.ts'
 import { Metrics } from './telemetry/metrics.ts'
 import { masterKey, operatorKey } from './vault/key-files.ts'
@@ -55,7 +57,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const migrated = await migrate(database)
     if (migrated.length > 0) log.info({ migrated }, 'the schema was brought up to date')
 
-    const gateways = new GatewayRoom(config, database, vault)
+    const gateways = new GatewayRoom(config, database, vault, log)
     opened.push(() => gateways.close())
     const hub = new LiveHub(database, log)
     opened.push(() => hub.close())
@@ -86,6 +88,12 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       operatorKey: operator,
       consoleDir,
       onWork: () => worker.nudge(),
+      desk: new CredentialDesk(database, vault, (platform) => gateways.kindTaken(platform)),
+      onCredential: async ({ appNo, environment, platform }) => {
+        await gateways.changed(appNo, environment, platform)
+        await wakeRejected(database, appNo, environment)
+        worker.nudge()
+      },
     })
     await new Promise<void>((done, fail) => {
       http.server.once('error', fail)

@@ -53,6 +53,7 @@ let holds: boolean
 let answer: (token: string) => Promise<Outcome>
 let lane: () => Promise<Reason | undefined>
 let faults: unknown[]
+let laneState: () => 'open' | 'halted' | 'stale'
 let inFlight = { now: 0, most: 0 }
 
 beforeEach(() => {
@@ -63,6 +64,7 @@ beforeEach(() => {
   inFlight = { now: 0, most: 0 }
   answer = async () => ({ is: 'accepted' })
   lane = async () => undefined
+  laneState = () => 'open'
 })
 
 const store = {
@@ -80,6 +82,7 @@ const gateways: Gateways = {
     const slots = new Places(3)
     return {
       slots,
+      state: laneState(),
       prepare: async () => ({
         async send({ token }) {
           inFlight.now++
@@ -197,6 +200,34 @@ describe('a block', () => {
     }
     await run(claimOf([1, 2]))
     expect(stored.at(-1)?.retries).toMatchObject([{ devices: [1, 2], cause: 'internal-fault' }])
+  })
+
+  test('what a gateway refuses for its credential waits for another one, and counts as no failure', async () => {
+    fleet = [device(1), device(2)]
+    answer = async (token) =>
+      token === 'token-1' ? { is: 'refused', reason: 'credential-rejected' } : { is: 'accepted' }
+    await run(claimOf([1, 2], { failures: 3 }))
+    expect(ends()).toEqual([[2, 'accepted', undefined]])
+    expect(stored.at(-1)?.retries).toEqual([
+      { devices: [1], failures: 3, cause: 'credential-rejected', afterMs: 30_000 },
+    ])
+  })
+
+  test('a halted lane sends nothing', async () => {
+    fleet = [device(1), device(2)]
+    laneState = () => 'halted'
+    await run(claimOf([1, 2]))
+    expect([inFlight.most, ends()]).toEqual([0, []])
+    expect(stored.at(-1)?.retries).toMatchObject([{ devices: [1, 2], cause: 'credential-rejected' }])
+  })
+
+  test('a stale lane is looked for anew in the middle of a block', async () => {
+    fleet = [device(1), device(2), device(3)]
+    let opened = 0
+    laneState = () => (++opened === 1 ? 'stale' : 'open')
+    await run(claimOf([1, 2, 3]))
+    expect(opened).toBe(2)
+    expect(ends()).toHaveLength(3)
   })
 
   test('stores on the way, and stops when its lease is lost', async () => {

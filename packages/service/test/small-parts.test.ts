@@ -4,12 +4,10 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import { exportJWK, generateKeyPair } from 'jose'
 import { ConfigError, loadConfig } from '../src/config/load.ts'
 import { options } from '../src/config/options.ts'
 import { printableConfig } from '../src/config/print.ts'
 import { checkHost, isGuarded } from '../src/gateways/address-guard.ts'
-import { inspectKey } from '../src/gateways/credential.ts'
 import { loadProfile } from '../src/gateways/load-profile.ts'
 import { Renewed } from '../src/gateways/renewed.ts'
 import { Places } from '../src/gateways/slots.ts'
@@ -132,21 +130,6 @@ describe('addresses from outside', () => {
   test('a host that is such an address is refused, in brackets too', () => {
     expect(() => checkHost('[::1]')).toThrow(/private network/)
     expect(() => checkHost('push.example')).not.toThrow()
-  })
-})
-
-describe('keys', () => {
-  const jwkOf = async (algorithm: string, options = {}) =>
-    exportJWK((await generateKeyPair(algorithm, { extractable: true, ...options })).privateKey)
-  test('are told by what is wrong with them', async () => {
-    const [ec, rsa, p384] = [await jwkOf('ES256'), await jwkOf('RS256'), await jwkOf('ES384')]
-    expect(await inspectKey('signing-key', ec)).toEqual({ thumbprint: expect.stringMatching(/^[\w-]{43}$/) })
-    expect(await inspectKey('service-key', rsa)).toEqual({ thumbprint: expect.any(String) })
-    expect(await inspectKey('signing-key', rsa)).toMatch(/wants a key of type EC; this one has RSA/)
-    expect(await inspectKey('vapid-key', p384)).toMatch(/wants the curve P-256; this key has P-384/)
-    const { d: _, ...publicOnly } = ec
-    expect(await inspectKey('signing-key', publicOnly)).toMatch(/is a public key/)
-    expect(await inspectKey('signing-key', { ...ec, d: 'AAAA' })).toBe('cannot be read as a private key')
   })
 })
 

@@ -8,16 +8,19 @@ export const safe = (text: string): string => text.replace(/\s+/g, ' ').replace(
 
 export const pad = (text: string, width: number): string => text + ' '.repeat(Math.max(0, width - stringWidth(text)))
 
-/** Cuts to a width in terminal cells. */
-export function cut(text: string, width: number): string {
-  if (stringWidth(text) <= width) return text
+/** As much of the beginning as fits into a width in terminal cells, by whole characters as people see them; one at least. */
+function beginning(text: string, width: number): string {
   let kept = ''
   for (const { segment } of new Intl.Segmenter().segment(text)) {
-    if (stringWidth(kept + segment) > width - 1) break
+    if (kept !== '' && stringWidth(kept + segment) > width) break
     kept += segment
   }
-  return `${kept}…`
+  return kept
 }
+
+/** Cuts to a width in terminal cells. */
+export const cut = (text: string, width: number): string =>
+  stringWidth(text) <= width ? text : `${beginning(text, width - 1)}…`
 
 /** Breaks at spaces, and within what is wider than a line. @param lines at most so many; the last one is cut */
 export function wrap(text: string, width: number, lines: number): string[] {
@@ -30,7 +33,7 @@ export function wrap(text: string, width: number, lines: number): string[] {
       if (line !== '') done.push(line)
       line = word
       while (stringWidth(line) > width) {
-        const head = cut(line, width + 1).slice(0, -1)
+        const head = beginning(line, width)
         done.push(head)
         line = line.slice(head.length)
       }

@@ -10,7 +10,13 @@ import { type Environment, keepEnvironment, type Place, PlaceContext, readEnviro
 
 /** Three places, in the order of the work. */
 const places = [
-  { name: 'Prepare', pages: [{ to: '/devices', name: 'Devices' }] },
+  {
+    name: 'Prepare',
+    pages: [
+      { to: '/credentials', name: 'Credentials' },
+      { to: '/devices', name: 'Devices' },
+    ],
+  },
   { name: 'Ring', pages: [{ to: '/write', name: 'Write' }] },
   { name: 'Listen', pages: [{ to: '/activity', name: 'Activity' }] },
 ]

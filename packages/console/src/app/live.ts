@@ -8,6 +8,7 @@ export const keys = {
   notifications: (place: Place) => [...placeKey(place), 'notifications'] as const,
   notification: (place: Place, id: string) => [...placeKey(place), 'notification', id] as const,
   deliveries: (place: Place, id: string) => [...placeKey(place), 'deliveries', id] as const,
+  credentials: (place: Place) => [...placeKey(place), 'credentials'] as const,
   devices: (place: Place) => [...placeKey(place), 'devices'] as const,
 }
 

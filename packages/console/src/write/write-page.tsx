@@ -1,9 +1,10 @@
 import { useMutation } from '@tanstack/react-query'
 import { ProblemError } from '@zbell/contract/client'
-import { type FormEvent, type ReactNode, useId, useState } from 'react'
+import { type FormEvent, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { usePlace } from '../app/place.ts'
+import { Field } from '../parts/field.tsx'
 import { Failure, Page, primary } from '../parts/page.tsx'
 import { type Draft, emptyDraft, fieldOf, references, requestOf } from './draft.ts'
 import { Previews } from './previews.tsx'
@@ -147,26 +148,4 @@ function faultsOf(error: unknown, draft: Draft): Faults {
     if (field) faults[field] ??= named === undefined ? detail : `${references(draft.to)[Number(named)]} ${detail}`
   }
   return faults
-}
-
-type FieldProps = {
-  readonly label: string
-  readonly hint: string
-  readonly fault: string | undefined
-  readonly children: (props: { id: string; 'aria-describedby': string; 'aria-invalid': boolean }) => ReactNode
-}
-
-function Field({ label, hint, fault, children }: FieldProps) {
-  const id = useId()
-  return (
-    <div>
-      <label htmlFor={id} className="font-semibold">
-        {label}
-      </label>
-      {children({ id, 'aria-describedby': `${id}-hint`, 'aria-invalid': fault !== undefined })}
-      <p id={`${id}-hint`} className={`mt-0.5 text-sm ${fault ? 'text-red' : 'text-soft'}`}>
-        {fault ? `✕ ${fault}` : hint}
-      </p>
-    </div>
-  )
 }

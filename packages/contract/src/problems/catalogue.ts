@@ -83,6 +83,21 @@ export const problems = {
     title: 'The handset shows no such notification.',
     does: 'Look at the handset first; only what it shows can be tapped.',
   },
+  'unknown-credential': {
+    status: 404,
+    title: 'There is no such credential in this app and environment.',
+    does: 'Check the id; the list of credentials has all of them.',
+  },
+  'credential-refused': {
+    status: 422,
+    title: 'This cannot be a credential.',
+    does: 'Mend what the detail names and hand it in again; nothing was kept.',
+  },
+  'credential-not-ready': {
+    status: 409,
+    title: 'This credential has no certificate yet.',
+    does: 'Upload its request at the platform, and hand in the certificate that comes back.',
+  },
   'name-taken': {
     status: 409,
     title: 'This name is taken.',

@@ -1,4 +1,4 @@
-import { environments, platforms } from '@zbell/core'
+import { environments } from '@zbell/core'
 import { z } from 'zod'
 import { instant, plainText } from './text.ts'
 
@@ -28,46 +28,4 @@ export const madeKey = z
   .object({ key: z.string().describe('Answered this once; only its hash is kept.'), ...keyRequest.shape })
   .meta({ id: 'MadeKey' })
 
-const named = {
-  environment: z.enum(environments),
-  jwk: z.record(z.string(), z.json()).describe('The private key, RFC 7517.'),
-}
-
-export const credentialRequest = z.discriminatedUnion('kind', [
-  z.strictObject({
-    kind: z.literal('signing-key'),
-    platform: z.enum(platforms),
-    ...named,
-    keyId: z.string().max(100),
-    issuer: z.string().max(200),
-  }),
-  z.strictObject({
-    kind: z.literal('service-key'),
-    platform: z.enum(platforms),
-    ...named,
-    keyId: z.string().max(100),
-    issuer: z.string().max(200),
-    scope: z.string().max(500),
-  }),
-  z.strictObject({
-    kind: z.literal('vapid-key'),
-    platform: z.literal('web'),
-    ...named,
-    subject: z
-      .string()
-      .regex(/^(mailto:|https:)/, 'wants mailto: or https:, so that push services can reach the sender'),
-  }),
-])
-
-export const credential = z
-  .object({
-    kind: z.enum(['signing-key', 'service-key', 'vapid-key']),
-    platform: z.enum(platforms),
-    environment: z.enum(environments),
-    fingerprint: z.string().describe('The key’s RFC 7638 thumbprint.'),
-    createdAt: instant,
-  })
-  .meta({ id: 'Credential', description: 'What is known of a credential; never the secret.' })
-
 export type App = z.infer<typeof app>
-export type CredentialRequest = z.infer<typeof credentialRequest>

@@ -40,6 +40,9 @@ const authentication = z.discriminatedUnion('kind', [
       .describe('How long the gateway takes one token; it is renewed well before.'),
   }),
   z.strictObject({
+    kind: z.literal('client-certificate').describe('The TLS connection itself says who asks (RFC 8446 §4.4.2).'),
+  }),
+  z.strictObject({
     kind: z.literal('grant').describe('An access token got by the JWT bearer grant (RFC 7523 §2.1).'),
     header: z.string().default('authorization'),
     scheme: z.string().default('Bearer'),

@@ -32,7 +32,12 @@ export type Address = { readonly token: string; readonly p256dh: Buffer | null; 
 export type Shipment = { send(address: Address): Promise<Outcome> }
 
 /** The way to one gateway for one app in one environment. */
-export type Lane = { prepare(notification: Sendable): Promise<Shipment>; readonly slots: Slots }
+export type Lane = {
+  prepare(notification: Sendable): Promise<Shipment>
+  readonly slots: Slots
+  /** `stale`: another lane has taken its place. `halted`: the gateway refuses the credential, and devices had better wait. */
+  readonly state: 'open' | 'halted' | 'stale'
+}
 
 export type Gateways = {
   /** @returns the reason when there is no way */

@@ -11,7 +11,7 @@ import type { BlockDevice } from '../store/devices/load-block-devices.ts'
 import type { NotificationRow } from '../store/notifications/read-notifications.ts'
 import type { Claim } from '../store/work/claim-work.ts'
 import type { Ended, Retry } from '../store/work/store-outcomes.ts'
-import type { Gateways, Sendable, Shipment, Slots, WorkStore } from './ports.ts'
+import type { Gateways, Lane, Sendable, Shipment, WorkStore } from './ports.ts'
 
 export type SendBlockOptions = {
   readonly retry: RetryOptions
@@ -31,10 +31,10 @@ export const sendBlockDefaults: SendBlockOptions = Object.freeze({
   onFault: () => {},
 })
 
-type Cause = 'gateway-busy' | 'gateway-unreachable' | 'internal-fault'
+type Cause = 'gateway-busy' | 'gateway-unreachable' | 'credential-rejected' | 'internal-fault'
 type Waiting = { readonly device: BlockDevice; readonly cause: Cause; readonly retryAfterMs: number }
 /** One platform's way out: a notification that is ready, and the places on its lane. */
-type Exit = { readonly shipment: Shipment; readonly slots: Slots }
+type Exit = { readonly shipment: Shipment; readonly lane: Lane }
 
 /**
  * Sends one block: decides for each device, hands requests to the gateways, and stores what became of them.
@@ -118,13 +118,21 @@ class BlockRun {
       this.#end(device, { state: 'skipped', reason: skip }, failures)
       return
     }
-    const exit = this.#exits.get(device.platform) ?? (await this.#openExit(device.platform))
+    const exit = await this.#exit(device.platform)
     if (exit === 'fault') this.#waiting.push({ device, cause: 'internal-fault', retryAfterMs: 0 })
     else if (typeof exit === 'string') this.#end(device, { state: 'refused', reason: exit }, failures)
+    else if (exit.lane.state === 'halted') this.#waiting.push({ device, cause: 'credential-rejected', retryAfterMs: 0 })
     else {
-      await exit.slots.take()
+      await exit.lane.slots.take()
       this.#launch(device, exit)
     }
+  }
+
+  /** A platform's way out; looked for again when its credential was changed in the middle of a block. */
+  async #exit(platform: Platform): Promise<Exit | Reason | 'fault'> {
+    const known = this.#exits.get(platform)
+    if (known === undefined) return this.#openExit(platform)
+    return typeof known !== 'string' && known.lane.state === 'stale' ? this.#openExit(platform) : known
   }
 
   async #openExit(platform: Platform): Promise<Exit | Reason | 'fault'> {
@@ -132,10 +140,7 @@ class BlockRun {
     let exit: Exit | Reason | 'fault'
     try {
       const lane = await this.#gateways.lane(appNo, environment, platform)
-      exit =
-        typeof lane === 'string'
-          ? lane
-          : { shipment: await lane.prepare(sendable(this.#notification)), slots: lane.slots }
+      exit = typeof lane === 'string' ? lane : { shipment: await lane.prepare(sendable(this.#notification)), lane }
     } catch (error) {
       this.#options.onFault(error)
       exit = 'fault'
@@ -144,7 +149,7 @@ class BlockRun {
     return exit
   }
 
-  #launch(device: BlockDevice, { shipment, slots }: Exit): void {
+  #launch(device: BlockDevice, { shipment, lane }: Exit): void {
     const flight = shipment
       .send(device)
       .then(
@@ -155,7 +160,7 @@ class BlockRun {
         },
       )
       .finally(() => {
-        slots.release()
+        lane.slots.release()
         this.#flights.delete(flight)
       })
     this.#flights.add(flight)
@@ -172,7 +177,10 @@ class BlockRun {
         this.#end(device, { state: 'refused', reason: 'token-gone' }, this.#attempts)
         break
       case 'refused':
-        this.#end(device, { state: 'refused', reason: outcome.reason }, this.#attempts)
+        // Not the delivery's fault, and it can be mended: it waits for another credential, within its lifetime.
+        if (outcome.reason === 'credential-rejected')
+          this.#waiting.push({ device, cause: 'credential-rejected', retryAfterMs: 0 })
+        else this.#end(device, { state: 'refused', reason: outcome.reason }, this.#attempts)
         break
       case 'busy':
         this.#waiting.push({ device, cause: 'gateway-busy', retryAfterMs: outcome.retryAfterMs ?? 0 })
@@ -214,30 +222,45 @@ class BlockRun {
     this.#holding &&= held
   }
 
-  /** Devices of one platform wait together, as long as the most patient answer asked; those that would wait too long end. */
+  /** Devices of one platform and cause wait together, as long as the most patient answer asked; who would wait too long ends. */
   #planRetries(): Retry[] {
     const { now, chance, retry } = this.#options
-    const failures = this.#attempts
     const retries: Retry[] = []
-    for (const platform of ['ios', 'android', 'web'] as const) {
-      const group = this.#waiting.filter((one) => one.device.platform === platform)
-      const [first] = group
-      if (!first) continue
-      const askedMs = Math.max(...group.map((one) => one.retryAfterMs))
-      const afterMs = retryDelayMs(failures, retry, chance(), askedMs)
-      if (now() + afterMs < this.#notification.expiresAt.getTime()) {
+    for (const group of grouped(this.#waiting)) {
+      const { cause } = group[0]!
+      const leftMs = this.#notification.expiresAt.getTime() - now()
+      const devices = group.map((one) => one.device.no).sort((a, b) => a - b)
+      if (cause === 'credential-rejected') {
+        // These were not tried for their own sake, so it counts as no failure; a new credential wakes them at once.
         retries.push({
-          devices: group.map((one) => one.device.no).sort((a, b) => a - b),
-          failures,
-          cause: first.cause,
-          afterMs,
+          devices,
+          failures: this.#claim.failures,
+          cause,
+          afterMs: Math.min(rejectedLookMs, Math.max(leftMs, 0)),
         })
-      } else {
-        for (const one of group) this.#end(one.device, { state: 'expired', reason: one.cause }, failures)
+        continue
       }
+      const askedMs = Math.max(...group.map((one) => one.retryAfterMs))
+      const afterMs = retryDelayMs(this.#attempts, retry, chance(), askedMs)
+      if (afterMs < leftMs) retries.push({ devices, failures: this.#attempts, cause, afterMs })
+      else for (const one of group) this.#end(one.device, { state: 'expired', reason: cause }, this.#attempts)
     }
     return retries
   }
+}
+
+/** How often what waits for a credential looks again at the gateway, when nobody replaces it. */
+const rejectedLookMs = 30_000
+
+function grouped(waiting: readonly Waiting[]): Waiting[][] {
+  const groups = new Map<string, Waiting[]>()
+  for (const one of waiting) {
+    const name = `${one.device.platform} ${one.cause}`
+    const group = groups.get(name)
+    if (group) group.push(one)
+    else groups.set(name, [one])
+  }
+  return [...groups.values()]
 }
 
 const sendable = (notification: NotificationRow): Sendable => ({

@@ -1,7 +1,7 @@
-import type { GatewayProfile } from '@zbell/core'
+import { type GatewayProfile, jsonField } from '@zbell/core'
 import { importJWK, SignJWT } from 'jose'
 import type { Credential } from './credential.ts'
-import type { Http2Origin } from './http2-origin.ts'
+import { Http2Origin, NoAnswer, type OriginOptions } from './http2-origin.ts'
 import { Renewed } from './renewed.ts'
 
 /** The gateway does not take the credential. */
@@ -15,45 +15,42 @@ export type Authorization = { readonly header: string; readonly value: Renewed<s
 /** Tokens are renewed when a third of their life is left, so that none runs out on its way. */
 const renewedPart = 2 / 3
 
-/** @throws {CredentialRejected} when the credential is not of the kind that the profile asks for */
+/**
+ * @param http for a token address on another origin than the gateway's
+ * @returns `undefined` when the connection itself says who asks
+ * @throws {CredentialRejected} when the credential is not of the kind that the profile asks for
+ */
 export function authorizationFor(
   profile: GatewayProfile,
   credential: Credential,
   origin: Http2Origin,
-  audience: string,
-): Authorization {
+  gatewayOrigin: string,
+  http: OriginOptions,
+): Authorization | undefined {
   const { authentication } = profile
-  const value = (token: string) => `${authentication.scheme} ${token}`.trim()
-  switch (authentication.kind) {
-    case 'signed-token': {
-      if (credential.kind !== 'signing-key') throw new CredentialRejected('the gateway asks for a signing-key')
-      const lifeMs = authentication.lifetimeSeconds * 1_000
-      return {
-        header: authentication.header,
-        value: new Renewed(async () => ({
-          value: value(await signedToken(credential)),
-          renewAtMs: Date.now() + lifeMs * renewedPart,
-        })),
-      }
-    }
-    case 'grant': {
-      if (credential.kind !== 'service-key') throw new CredentialRejected('the gateway asks for a service-key')
-      return {
-        header: authentication.header,
-        value: new Renewed(async () => {
-          const { token, lifeMs } = await grantedToken(
-            credential,
-            origin,
-            audience + authentication.tokenPath,
-            authentication.tokenPath,
-          )
-          return { value: value(token), renewAtMs: Date.now() + lifeMs * renewedPart }
-        }),
-      }
-    }
-    default:
-      return authentication satisfies never
+  if (authentication.kind === 'client-certificate') {
+    if (credential.kind !== 'client-certificate')
+      throw new CredentialRejected('the gateway asks for a client-certificate')
+    return undefined
   }
+  const value = (token: string) => `${authentication.scheme} ${token}`.trim()
+  if (authentication.kind === 'signed-token') {
+    if (credential.kind !== 'signing-key') throw new CredentialRejected('the gateway asks for a signing-key')
+    const lifeMs = authentication.lifetimeSeconds * 1_000
+    const fetch = async () => ({
+      value: value(await signedToken(credential)),
+      renewAtMs: Date.now() + lifeMs * renewedPart,
+    })
+    return { header: authentication.header, value: new Renewed(fetch) }
+  }
+  if (credential.kind !== 'service-key') throw new CredentialRejected('the gateway asks for a service-key')
+  const address = new URL(credential.tokenAddress ?? gatewayOrigin + authentication.tokenPath)
+  const tokens = address.origin === gatewayOrigin ? origin : new Http2Origin(address.origin, http)
+  const fetch = async () => {
+    const { token, lifeMs } = await grantedToken(credential, tokens, address)
+    return { value: value(token), renewAtMs: Date.now() + lifeMs * renewedPart }
+  }
+  return { header: authentication.header, value: new Renewed(fetch) }
 }
 
 async function signedToken(credential: Credential & { kind: 'signing-key' }): Promise<string> {
@@ -69,30 +66,26 @@ async function signedToken(credential: Credential & { kind: 'signing-key' }): Pr
 async function grantedToken(
   credential: Credential & { kind: 'service-key' },
   origin: Http2Origin,
-  audience: string,
-  path: string,
+  address: URL,
 ): Promise<{ token: string; lifeMs: number }> {
   const key = await importJWK(credential.jwk, 'RS256')
   const assertion = await new SignJWT({ scope: credential.scope })
     .setProtectedHeader({ alg: 'RS256', kid: credential.keyId })
     .setIssuer(credential.issuer)
     .setSubject(credential.issuer)
-    .setAudience(audience)
+    .setAudience(address.href)
     .setIssuedAt()
     .setExpirationTime('5m')
     .sign(key)
   const form = new URLSearchParams({ grant_type: 'urn:ietf:params:oauth:grant-type:jwt-bearer', assertion })
-  const answer = await origin.request(
-    'POST',
-    path,
-    { 'content-type': 'application/x-www-form-urlencoded' },
-    form.toString(),
-  )
-  if (answer.status !== 200) throw new CredentialRejected(`the token address answered ${answer.status}`)
-  const { access_token: token, expires_in: seconds } = JSON.parse(answer.body) as {
-    access_token?: unknown
-    expires_in?: unknown
+  const type = { 'content-type': 'application/x-www-form-urlencoded' }
+  const answer = await origin.request('POST', address.pathname + address.search, type, form.toString())
+  // RFC 6749 §5.2: 400 and 401 mean the credential; anything else is trouble of the address itself.
+  if (answer.status === 400 || answer.status === 401 || answer.status === 403) {
+    throw new CredentialRejected(`the token address answered ${answer.status}`)
   }
-  if (typeof token !== 'string') throw new CredentialRejected('the token address gave no access_token')
+  const token = answer.status === 200 ? jsonField(answer.body, '/access_token') : undefined
+  if (typeof token !== 'string') throw new NoAnswer(address.origin, 'NO_TOKEN')
+  const seconds = jsonField(answer.body, '/expires_in')
   return { token, lifeMs: (typeof seconds === 'number' ? seconds : 300) * 1_000 }
 }

@@ -1,132 +1,172 @@
 import { readFileSync } from 'node:fs'
 import { rootCertificates } from 'node:tls'
 import { type Environment, type GatewayProfile, type Platform, type Reason, RequestShaper } from '@zbell/core'
+import type { Logger } from 'pino'
 import { ConfigError } from '../config/load.ts'
 import type { Config } from '../config/options.ts'
 import type { Gateways, Lane } from '../engine/ports.ts'
 import { findAppByNo } from '../store/apps/apps.ts'
-import { findCredential } from '../store/apps/credentials.ts'
+import { type CredentialRow, credentialInUse, markRejected, markUsed } from '../store/apps/credentials.ts'
 import type { Database } from '../store/database.ts'
 import type { Vault } from '../vault/vault.ts'
 import { authorizationFor, CredentialRejected } from './authorization.ts'
 import { type Credential, credentialPlace, vapidKeyOf } from './credential.ts'
-import { Http2Origin } from './http2-origin.ts'
+import { Http2Origin, type OriginOptions } from './http2-origin.ts'
+import { KeptLane, type Way } from './kept-lane.ts'
 import { loadProfile } from './load-profile.ts'
 import { ProfileLane } from './profile-lane.ts'
 import { Places } from './slots.ts'
 import { WebPushLane } from './web-push-lane.ts'
 
-/** How long a lane is used before a look whether its credential changed. */
+/** How long a lane is used before a look whether another process has changed its credential. */
 const freshForMs = 2_000
 
-type Kept = {
-  readonly lane: Lane | Reason
-  readonly fingerprint: string
-  readonly close: () => Promise<void>
-  checkAtMs: number
-}
+type Kept = { readonly lane: KeptLane | Reason; readonly credential: string; checkAtMs: number }
+type Profile = { readonly profile: GatewayProfile; readonly shaper: RequestShaper; readonly origin: string }
 
 /** All ways to all gateways, opened when first needed and kept. */
 export class GatewayRoom implements Gateways {
   readonly #config: Config
   readonly #database: Database
   readonly #vault: Vault
-  readonly #profiles: ReadonlyMap<Platform, { profile: GatewayProfile; shaper: RequestShaper; origin: string }>
-  readonly #ca: readonly string[]
+  readonly #log: Logger
+  readonly #profiles: ReadonlyMap<Platform, Profile>
+  readonly #http: OriginOptions
   readonly #lanes = new Map<string, Kept>()
 
   /** @throws {ConfigError} when a profile or the file of certificates cannot be used */
-  constructor(config: Config, database: Database, vault: Vault) {
+  constructor(config: Config, database: Database, vault: Vault, log: Logger) {
     this.#config = config
     this.#database = database
     this.#vault = vault
-    this.#ca = [...rootCertificates, ...extraCertificates(config['gateways.trustCa'])]
-    this.#profiles = new Map(
-      (['ios', 'android'] as const).flatMap((platform) => {
-        const file = config[`gateways.${platform}.profile`]
-        if (file === '') return []
-        const profile = loadProfile(file)
-        if (profile.platform !== platform)
-          throw new ConfigError(`${file}: this profile is for ${profile.platform}, not for ${platform}`)
-        return [
-          [
-            platform,
-            { profile, shaper: new RequestShaper(profile), origin: config[`gateways.${platform}.origin`] },
-          ] as const,
-        ]
-      }),
-    )
+    this.#log = log
+    const ca = [...rootCertificates, ...extraCertificates(config['gateways.trustCa'])]
+    this.#http = { ca, timeoutMs: config['gateways.timeoutMs'] }
+    this.#profiles = new Map((['ios', 'android'] as const).flatMap((platform) => profileFor(config, platform)))
+  }
+
+  /** Which kind of credential a platform's gateway asks for; `undefined` while no profile says. */
+  kindTaken(platform: Platform): Credential['kind'] | undefined {
+    const kind = this.#profiles.get(platform)?.profile.authentication.kind
+    switch (kind) {
+      case 'signed-token':
+        return 'signing-key'
+      case 'grant':
+        return 'service-key'
+      case 'client-certificate':
+      case undefined:
+        return kind
+      default:
+        return kind satisfies never
+    }
   }
 
   async lane(appNo: number, environment: Environment, platform: Platform): Promise<Lane | Reason> {
-    const name = `${appNo}:${environment}:${platform}`
+    const name = laneName(appNo, environment, platform)
     const kept = this.#lanes.get(name)
     const nowMs = Date.now()
     if (kept && kept.checkAtMs > nowMs) return kept.lane
-    const row = await findCredential(this.#database, appNo, environment, platform)
-    const fingerprint = row?.fingerprint ?? ''
-    if (kept && kept.fingerprint === fingerprint) {
+    const row = await credentialInUse(this.#database, appNo, environment, platform)
+    const credential = row?.id ?? ''
+    if (kept?.credential === credential) {
       kept.checkAtMs = nowMs + freshForMs
       return kept.lane
     }
-    const opened = row
-      ? await this.#open(appNo, environment, platform, row.sealed)
-      : { lane: 'no-credential' as const, close: async () => {} }
-    this.#lanes.set(name, { ...opened, fingerprint, checkAtMs: nowMs + freshForMs })
-    void kept?.close()
-    return opened.lane
+    const lane = row ? await this.#open(row) : 'no-credential'
+    // Another block may have opened the same lane meanwhile; the first one stays.
+    const raced = this.#lanes.get(name)
+    if (raced !== kept && raced?.credential === credential) {
+      if (typeof lane !== 'string') await lane.replace()
+      return raced.lane
+    }
+    this.#lanes.set(name, { lane, credential, checkAtMs: nowMs + freshForMs })
+    await this.#replace(kept)
+    return lane
   }
 
-  async #open(
+  /** A credential was changed here: the next look opens its lane anew, and blocks under way notice. */
+  async changed(appNo: number, environment: Environment, platform: Platform): Promise<void> {
+    const name = laneName(appNo, environment, platform)
+    const kept = this.#lanes.get(name)
+    this.#lanes.delete(name)
+    await this.#replace(kept)
+  }
+
+  async close(): Promise<void> {
+    await Promise.all([...this.#lanes.values()].map((kept) => this.#replace(kept)))
+  }
+
+  async #replace(kept: Kept | undefined): Promise<void> {
+    if (kept && typeof kept.lane !== 'string') await kept.lane.replace()
+  }
+
+  async #open(row: CredentialRow): Promise<KeptLane | Reason> {
+    const { appNo, environment, platform, id } = row
+    const place = credentialPlace(appNo, environment, platform)
+    const credential = JSON.parse(this.#vault.open(row.sealed, place).toString()) as Credential
+    const way = await this.#way(appNo, environment, platform, credential)
+    if (typeof way === 'string') return way
+    const heard = (done: Promise<unknown>) =>
+      done.catch((error: unknown) => this.#log.warn({ err: error }, 'cannot note a credential’s use'))
+    return new KeptLane(way, new Places(this.#config['gateways.inFlight']), {
+      onUsed: () => void heard(markUsed(this.#database, id)),
+      onRejected: () => {
+        this.#log.error(
+          { credential: id, app: appNo, environment, platform },
+          'the gateway refuses the credential; deliveries wait until it is replaced',
+        )
+        void heard(markRejected(this.#database, id))
+      },
+    })
+  }
+
+  async #way(
     appNo: number,
     environment: Environment,
     platform: Platform,
-    sealed: Buffer,
-  ): Promise<Pick<Kept, 'lane' | 'close'>> {
-    const none = async () => {}
+    credential: Credential,
+  ): Promise<Way | Reason> {
     const app = await findAppByNo(this.#database, appNo)
-    const credential = JSON.parse(
-      this.#vault.open(sealed, credentialPlace(appNo, environment, platform)).toString(),
-    ) as Credential
-    const http = { ca: this.#ca, timeoutMs: this.#config['gateways.timeoutMs'] }
-    const slots = new Places(this.#config['gateways.inFlight'])
     if (platform === 'web') {
-      if (credential.kind !== 'vapid-key') return { lane: 'credential-rejected', close: none }
-      const lane = new WebPushLane({
+      if (credential.kind !== 'vapid-key') return 'no-credential'
+      return new WebPushLane({
         key: vapidKeyOf(credential.jwk),
         subject: credential.subject,
         webOrigin: app?.identifiers.web ?? '',
         allowPrivate: this.#config['gateways.allowPrivateAddresses'],
-        http,
-        slots,
+        http: this.#http,
       })
-      return { lane, close: () => lane.close() }
     }
     const found = this.#profiles.get(platform)
     const address = found && (found.origin || found.profile.origins[environment])
-    if (!found || !address) return { lane: 'no-gateway', close: none }
-    const origin = new Http2Origin(new URL(address).origin, http)
+    if (!found || !address) return 'no-gateway'
+    const { profile, shaper } = found
+    const gatewayOrigin = new URL(address).origin
+    const client =
+      credential.kind === 'client-certificate'
+        ? { cert: credential.certificates.join('\n'), key: credential.key }
+        : undefined
+    const origin = new Http2Origin(gatewayOrigin, { ...this.#http, client })
     try {
-      const { profile, shaper } = found
-      const authorization = authorizationFor(profile, credential, origin, new URL(address).origin)
-      const lane = new ProfileLane({
-        profile,
-        shaper,
-        authorization,
-        origin,
-        identifier: app?.identifiers[platform] ?? '',
-        slots,
-      })
-      return { lane, close: () => origin.close() }
+      const authorization = authorizationFor(profile, credential, origin, gatewayOrigin, this.#http)
+      return new ProfileLane({ profile, shaper, authorization, origin, identifier: app?.identifiers[platform] ?? '' })
     } catch (error) {
-      if (error instanceof CredentialRejected) return { lane: 'credential-rejected', close: none }
+      if (error instanceof CredentialRejected) return 'no-credential'
       throw error
     }
   }
+}
 
-  async close(): Promise<void> {
-    await Promise.all([...this.#lanes.values()].map((kept) => kept.close()))
-  }
+const laneName = (appNo: number, environment: Environment, platform: Platform): string =>
+  `${appNo}:${environment}:${platform}`
+
+function profileFor(config: Config, platform: 'ios' | 'android'): [Platform, Profile][] {
+  const file = config[`gateways.${platform}.profile`]
+  if (file === '') return []
+  const profile = loadProfile(file)
+  if (profile.platform !== platform)
+    throw new ConfigError(`${file}: this profile is for ${profile.platform}, not for ${platform}`)
+  return [[platform, { profile, shaper: new RequestShaper(profile), origin: config[`gateways.${platform}.origin`] }]]
 }
 
 function extraCertificates(file: string): string[] {

@@ -12,6 +12,8 @@ export type OriginOptions = {
   readonly ca: readonly string[]
   readonly timeoutMs: number
   readonly lookup?: LookupFunction | undefined
+  /** What the connection shows of itself: certificate chain and key, PEM. */
+  readonly client?: { readonly cert: string; readonly key: string } | undefined
 }
 
 /** The gateway gave no answer. `code` says at which step: the name, TCP, TLS, HTTP/2 or time. */
@@ -96,10 +98,11 @@ export class Http2Origin {
 
   #open(): ClientHttp2Session {
     if (this.#session && !this.#session.closed && !this.#session.destroyed) return this.#session
-    const { ca, lookup, timeoutMs } = this.#options
+    const { ca, lookup, timeoutMs, client } = this.#options
     const session = connect(this.#origin, {
       ca: [...ca],
       ...(lookup ? { lookup } : {}),
+      ...client,
       ALPNProtocols: ['h2'],
       settings: { enablePush: false },
     })

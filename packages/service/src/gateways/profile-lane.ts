@@ -1,31 +1,29 @@
 import { explainAnswer, type GatewayProfile, type Outcome, type RequestShaper, type ShapedRequest } from '@zbell/core'
-import type { Address, Lane, Sendable, Shipment, Slots } from '../engine/ports.ts'
+import type { Address, Sendable, Shipment } from '../engine/ports.ts'
 import { type Authorization, CredentialRejected } from './authorization.ts'
 import { type Http2Origin, NoAnswer } from './http2-origin.ts'
+import type { Way } from './kept-lane.ts'
 
 /** The way to a gateway that a profile describes. */
-export class ProfileLane implements Lane {
-  readonly slots: Slots
+export class ProfileLane implements Way {
   readonly #profile: GatewayProfile
   readonly #shaper: RequestShaper
-  readonly #authorization: Authorization
+  readonly #authorization: Authorization | undefined
   readonly #origin: Http2Origin
   readonly #identifier: string
 
   constructor(given: {
     profile: GatewayProfile
     shaper: RequestShaper
-    authorization: Authorization
+    authorization: Authorization | undefined
     origin: Http2Origin
     identifier: string
-    slots: Slots
   }) {
     this.#profile = given.profile
     this.#shaper = given.shaper
     this.#authorization = given.authorization
     this.#origin = given.origin
     this.#identifier = given.identifier
-    this.slots = given.slots
   }
 
   async prepare(notification: Sendable): Promise<Shipment> {
@@ -59,22 +57,22 @@ export class ProfileLane implements Lane {
   }
 
   async #try(shaped: ShapedRequest, headers: Record<string, string>, address: Address, body: string) {
-    const { value, header } = this.#authorization
-    const authorization = value.atHand ?? (await value.get())
-    const answer = await this.#origin.request(
-      shaped.method,
-      shaped.path(address.token),
-      { ...headers, [header]: authorization },
-      body,
-    )
-    const outcome = explainAnswer(this.#profile.answers, answer, Date.now())
+    const { value, header } = this.#authorization ?? {}
+    const authorization = value && (value.atHand ?? (await value.get()))
+    const all = header && authorization ? { ...headers, [header]: authorization } : headers
+    const answer = await this.#origin.request(shaped.method, shaped.path(address.token), all, body)
     return {
-      outcome,
+      outcome: explainAnswer(this.#profile.answers, answer, Date.now()),
+      /** @returns whether there is a fresh one to try */
       drop: () => {
-        value.drop(authorization)
-        return true
+        if (authorization) value?.drop(authorization)
+        return authorization !== undefined
       },
     }
+  }
+
+  async close(): Promise<void> {
+    await this.#origin.close()
   }
 }
 

@@ -10,9 +10,10 @@ import {
   vapidAuthorization,
   vapidLifetimeSeconds,
 } from '@zbell/core'
-import type { Address, Lane, Sendable, Shipment, Slots } from '../engine/ports.ts'
+import type { Address, Sendable, Shipment } from '../engine/ports.ts'
 import { AddressNotAllowed, checkHost, guardedLookup } from './address-guard.ts'
 import { Http2Origin, NoAnswer, type OriginOptions } from './http2-origin.ts'
+import type { Way } from './kept-lane.ts'
 import { nodeCrypto } from './node-crypto.ts'
 
 /** The most push services that one app's devices may name; the one used longest ago gives way. */
@@ -21,8 +22,7 @@ const maxOrigins = 64
 type PushService = { readonly origin: Http2Origin; authorization: string; renewAtMs: number }
 
 /** The way to the push services of browsers (RFC 8030), each found by its devices' endpoints. */
-export class WebPushLane implements Lane {
-  readonly slots: Slots
+export class WebPushLane implements Way {
   readonly #services = new Map<string, PushService>()
   readonly #key: VapidKey
   readonly #subject: string
@@ -36,14 +36,12 @@ export class WebPushLane implements Lane {
     webOrigin: string
     allowPrivate: boolean
     http: OriginOptions
-    slots: Slots
   }) {
     this.#key = given.key
     this.#subject = given.subject
     this.#webOrigin = given.webOrigin
     this.#allowPrivate = given.allowPrivate
     this.#http = given.http
-    this.slots = given.slots
   }
 
   async prepare(notification: Sendable): Promise<Shipment> {

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto'
-import type { Caller } from '@zbell/contract'
+import { type Caller, type Operation, type Role, roles } from '@zbell/contract'
 import type { Environment } from '@zbell/core'
 import type { Request } from 'express'
 import { findApp, findAppByNo, type Scope } from '../store/apps/apps.ts'
@@ -37,7 +37,7 @@ export class CallerCheck {
     this.#operatorKey = operatorKey
   }
 
-  async check(caller: Caller, request: Request): Promise<CallerOf<Caller>> {
+  async check({ caller, role }: Pick<Operation, 'caller' | 'role'>, request: Request): Promise<CallerOf<Caller>> {
     switch (caller) {
       case 'anyone':
         return undefined
@@ -46,7 +46,7 @@ export class CallerCheck {
       case 'console':
         return this.#console(request)
       case 'app':
-        return bearer(request) === undefined ? this.#appByConsole(request) : this.#appByKey(request)
+        return this.#app(request, role)
       case 'installed-app': {
         const key = await this.#key(request)
         if (key.kind !== 'app')
@@ -76,16 +76,30 @@ export class CallerCheck {
     return { account, csrf, sessionHash }
   }
 
-  async #appByConsole(request: Request): Promise<CallerOf<'app'>> {
+  async #app(request: Request, role: Role | undefined): Promise<CallerOf<'app'>> {
+    const given = bearer(request)
+    if (given === undefined)
+      return this.#appByConsole(request, role ?? (reading.has(request.method) ? 'viewer' : 'sender'))
+    if (sameSecret(given, this.#operatorKey)) return { scope: await this.#namedScope(request), actor: 'operator' }
+    return this.#appByKey(request)
+  }
+
+  async #appByConsole(request: Request, least: Role): Promise<CallerOf<'app'>> {
     const { account } = await this.#console(request)
-    if (account.role === 'viewer' && !reading.has(request.method))
-      throw new Problem('not-allowed', 'A viewer may look, but not send.')
+    if (roles.indexOf(account.role) < roles.indexOf(least)) {
+      throw new Problem('not-allowed', `This takes the role ${least}; ${account.email} is a ${account.role}.`)
+    }
+    return { scope: await this.#namedScope(request), actor: `account:${account.email}` }
+  }
+
+  /** Whoever has no key of one app and environment says which are meant. */
+  async #namedScope(request: Request): Promise<Scope> {
     const environment = environmentOf(request)
     if (!environment)
       throw new Problem('invalid-request', 'Say which environment: ?environment=development or production.')
     const app = await findApp(this.#database, String(request.params.app))
     if (!app) throw new Problem('unknown-app')
-    return { scope: { app, environment }, actor: `account:${account.email}` }
+    return { app, environment }
   }
 
   async #appByKey(request: Request): Promise<CallerOf<'app'>> {

@@ -49,7 +49,7 @@ export class OperationRouter {
     this.router[verb](path.replace(/\{(\w+)\}/g, ':$1'), ...before, async (request, response) => {
       const stop = this.#metrics.requests.startTimer({ operation: name })
       response.once('close', () => stop({ status: response.statusCode }))
-      const caller = (await this.#callers.check(operation.caller, request)) as CallerOf<Operations[Name]['caller']>
+      const caller = (await this.#callers.check(operation, request)) as CallerOf<Operations[Name]['caller']>
       const answer = await handler({
         caller,
         params: request.params as Given<Name>['params'],

@@ -6,7 +6,9 @@ import express, { type RequestHandler } from 'express'
 import helmet from 'helmet'
 import type { Logger } from 'pino'
 import type { Config } from '../config/options.ts'
+import type { CredentialDesk } from '../credentials/desk.ts'
 import type { LiveHub } from '../live/hub.ts'
+import type { CredentialRow } from '../store/apps/credentials.ts'
 import type { Database } from '../store/database.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
 import type { Vault } from '../vault/vault.ts'
@@ -14,6 +16,7 @@ import { CallerCheck } from './callers.ts'
 import { problemHandler, unknownAddress } from './problem-handler.ts'
 import { rateLimits } from './rate-limits.ts'
 import { serveApps } from './routes/apps.ts'
+import { serveCredentials } from './routes/credentials.ts'
 import { serveDevices } from './routes/devices.ts'
 import { EventStreams, serveEvents } from './routes/events.ts'
 import { serveHandsets } from './routes/handsets.ts'
@@ -32,6 +35,8 @@ export type HttpParts = {
   readonly operatorKey: string
   readonly consoleDir: string | undefined
   readonly onWork: () => void
+  readonly desk: CredentialDesk
+  readonly onCredential: (row: CredentialRow) => Promise<void>
 }
 
 /** The largest body of any call; 10,000 references of a target fit. */
@@ -46,7 +51,8 @@ export function httpServer(parts: HttpParts): HttpServer {
   const on = new OperationRouter(new CallerCheck(database, parts.operatorKey), metrics)
   const limits = rateLimits(config)
   serveSessions(on, database, limits, config['http.publicUrl'].startsWith('https:'))
-  serveApps(on, database, vault)
+  serveApps(on, database)
+  serveCredentials(on, database, parts.desk, parts.onCredential)
   serveNotifications(on, database, parts.onWork)
   serveEvents(on, database, hub, streams, (error) => log.warn({ err: error }, 'an event stream missed a change'))
   serveDevices(on, {

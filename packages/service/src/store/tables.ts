@@ -1,3 +1,4 @@
+import type { Credential } from '@zbell/contract'
 import { environments, permissions, platforms } from '@zbell/core'
 import { bigint, boolean, int, json, mysqlEnum, mysqlTable, varchar } from 'drizzle-orm/mysql-core'
 import { bytesColumn, instantColumn, uuidColumn } from './columns.ts'
@@ -27,13 +28,27 @@ export const keys = mysqlTable('api_keys', {
 
 export const credentials = mysqlTable('credentials', {
   no: no(),
+  id: uuidColumn('id').notNull(),
   appNo: appNo(),
   environment: environment(),
   platform: mysqlEnum('platform', platforms).notNull(),
-  kind: varchar('kind', { length: 20 }).$type<'signing-key' | 'service-key' | 'vapid-key'>().notNull(),
-  fingerprint: varchar('fingerprint', { length: 64 }).notNull(),
+  kind: varchar('kind', { length: 20 }).$type<Credential['kind']>().notNull(),
+  slot: mysqlEnum('slot', ['in-use', 'waiting']),
+  fingerprint: varchar('fingerprint', { length: 64 }),
+  publicKeyHash: varchar('public_key_hash', { length: 64 }),
+  subject: varchar('subject', { length: 1_000 }),
+  serial: varchar('serial', { length: 100 }),
+  keyId: varchar('key_id', { length: 100 }),
+  issuer: varchar('issuer', { length: 200 }),
+  notBefore: instantColumn('not_before'),
+  notAfter: instantColumn('not_after'),
   sealed: bytesColumn('sealed', { length: 16_000 }).notNull(),
   createdAt: instantColumn('created_at').notNull(),
+  addedBy: varchar('added_by', { length: 220 }).notNull(),
+  retiredAt: instantColumn('retired_at'),
+  retiredBy: varchar('retired_by', { length: 220 }),
+  usedAt: instantColumn('used_at'),
+  rejectedAt: instantColumn('rejected_at'),
 })
 
 export const accounts = mysqlTable('accounts', {

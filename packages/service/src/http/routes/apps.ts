@@ -1,13 +1,10 @@
 import type { App } from '@zbell/contract'
-import { type Credential, credentialPlace, inspectKey } from '../../gateways/credential.ts'
 import { type AppRow, createApp, findApp, listApps } from '../../store/apps/apps.ts'
-import { listCredentials, putCredential } from '../../store/apps/credentials.ts'
 import { createKey } from '../../store/apps/keys.ts'
 import type { Database } from '../../store/database.ts'
 import { NameTaken } from '../../store/errors.ts'
 import { hashSecret, newSecret } from '../../vault/secrets.ts'
-import type { Vault } from '../../vault/vault.ts'
-import { invalid, Problem } from '../problem.ts'
+import { Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 
 export const appView = (row: AppRow): App => ({
@@ -19,7 +16,7 @@ export const appView = (row: AppRow): App => ({
   createdAt: row.createdAt.toISOString(),
 })
 
-export function serveApps(on: OperationRouter, database: Database, vault: Vault): void {
+export function serveApps(on: OperationRouter, database: Database): void {
   const needApp = async (slug: string): Promise<AppRow> => {
     const app = await findApp(database, slug)
     if (!app) throw new Problem('unknown-app')
@@ -44,31 +41,5 @@ export function serveApps(on: OperationRouter, database: Database, vault: Vault)
     const key = newSecret(body.kind)
     await createKey(database, { ...body, appNo: app.no, hash: hashSecret(key), createdAt: new Date() })
     return { key, ...body }
-  })
-
-  on.serve('addCredential', async ({ params, body }) => {
-    const app = await needApp(params.app)
-    const { platform, environment, ...credential } = body
-    const found = await inspectKey(credential.kind, credential.jwk as Credential['jwk'])
-    if (typeof found === 'string') throw invalid('/jwk', found)
-    const createdAt = new Date()
-    const sealed = vault.seal(Buffer.from(JSON.stringify(credential)), credentialPlace(app.no, environment, platform))
-    const known = { platform, environment, kind: credential.kind, fingerprint: found.thumbprint, createdAt }
-    await putCredential(database, { ...known, appNo: app.no, sealed })
-    return { ...known, createdAt: createdAt.toISOString() }
-  })
-
-  on.serve('listCredentials', async ({ params }) => {
-    const rows = await listCredentials(database, (await needApp(params.app)).no)
-    return {
-      items: rows.map(({ kind, platform, environment, fingerprint, createdAt }) => ({
-        kind,
-        platform,
-        environment,
-        fingerprint,
-        createdAt: createdAt.toISOString(),
-      })),
-      next: null,
-    }
   })
 }

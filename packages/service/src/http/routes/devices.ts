@@ -3,7 +3,7 @@ import { applicationServerKey, fromBase64url, isUuid, uuidV7 } from '@zbell/core
 import { AddressNotAllowed, checkHost } from '../../gateways/address-guard.ts'
 import { type Credential, credentialPlace, vapidKeyOf } from '../../gateways/credential.ts'
 import { isP256Point } from '../../gateways/node-crypto.ts'
-import { findCredential } from '../../store/apps/credentials.ts'
+import { credentialInUse } from '../../store/apps/credentials.ts'
 import type { Database } from '../../store/database.ts'
 import { changeDevice } from '../../store/devices/change-device.ts'
 import { findDevice, findDeviceBySecret, listDevices } from '../../store/devices/read-devices.ts'
@@ -50,7 +50,7 @@ export function serveDevices(
   on.serve(
     'readInstalledApp',
     async ({ caller: { scope } }) => {
-      const row = await findCredential(database, scope.app.no, scope.environment, 'web')
+      const row = await credentialInUse(database, scope.app.no, scope.environment, 'web')
       const credential =
         row &&
         (JSON.parse(

@@ -1,19 +1,17 @@
 import type { Environment, Platform } from '@zbell/core'
-import { and, asc, eq } from 'drizzle-orm'
-import type { Database } from '../database.ts'
+import { and, desc, eq, isNotNull, isNull } from 'drizzle-orm'
+import { uuidBuffer } from '../columns.ts'
+import type { Database, Tx } from '../database.ts'
 import { credentials } from '../tables.ts'
+import type { Scope } from './apps.ts'
 
-export type CredentialRow = Omit<typeof credentials.$inferSelect, 'no'>
+export type CredentialRow = typeof credentials.$inferSelect
+export type NewCredential = Omit<CredentialRow, 'no' | 'slot' | 'retiredAt' | 'retiredBy' | 'usedAt' | 'rejectedAt'>
 
-/** Stores a credential in place of the one before. */
-export async function putCredential(database: Database, row: CredentialRow): Promise<void> {
-  const { kind, fingerprint, sealed, createdAt } = row
-  await database.use((db) =>
-    db.insert(credentials).values(row).onDuplicateKeyUpdate({ set: { kind, fingerprint, sealed, createdAt } }),
-  )
-}
+const inScope = (scope: Scope) => [eq(credentials.appNo, scope.app.no), eq(credentials.environment, scope.environment)]
 
-export async function findCredential(
+/** The one that sends. */
+export async function credentialInUse(
   database: Database,
   appNo: number,
   environment: Environment,
@@ -24,11 +22,136 @@ export async function findCredential(
       .select()
       .from(credentials)
       .where(
-        and(eq(credentials.appNo, appNo), eq(credentials.environment, environment), eq(credentials.platform, platform)),
+        and(
+          eq(credentials.appNo, appNo),
+          eq(credentials.environment, environment),
+          eq(credentials.platform, platform),
+          eq(credentials.slot, 'in-use'),
+        ),
       ),
   )
   return row
 }
 
-export const listCredentials = (database: Database, appNo: number): Promise<CredentialRow[]> =>
-  database.use((db) => db.select().from(credentials).where(eq(credentials.appNo, appNo)).orderBy(asc(credentials.no)))
+export async function findCredential(database: Database, scope: Scope, id: string): Promise<CredentialRow | undefined> {
+  return (
+    await database.use((db) =>
+      db
+        .select()
+        .from(credentials)
+        .where(and(...inScope(scope), eq(credentials.id, id))),
+    )
+  )[0]
+}
+
+/** Newest first. */
+export const listCredentials = (database: Database, scope: Scope): Promise<CredentialRow[]> =>
+  database.use((db) =>
+    db
+      .select()
+      .from(credentials)
+      .where(and(...inScope(scope)))
+      .orderBy(desc(credentials.no))
+      .limit(200),
+  )
+
+/** The request that a certificate was issued for. */
+export async function findRequest(
+  database: Database,
+  scope: Scope,
+  publicKeyHash: string,
+): Promise<CredentialRow | undefined> {
+  const open = and(
+    ...inScope(scope),
+    eq(credentials.publicKeyHash, publicKeyHash),
+    isNull(credentials.fingerprint),
+    isNull(credentials.retiredAt),
+  )
+  return (await database.use((db) => db.select().from(credentials).where(open)))[0]
+}
+
+/** One that is not retired and has this fingerprint. */
+export async function findByFingerprint(
+  database: Database,
+  scope: Scope,
+  platform: Platform,
+  fingerprint: string,
+): Promise<CredentialRow | undefined> {
+  const same = and(
+    ...inScope(scope),
+    eq(credentials.platform, platform),
+    eq(credentials.fingerprint, fingerprint),
+    isNotNull(credentials.slot),
+  )
+  return (await database.use((db) => db.select().from(credentials).where(same)))[0]
+}
+
+/** Stores a new credential, without a slot: a request, or one that {@link placeCredential} places. */
+export async function insertCredential(database: Database, row: NewCredential): Promise<void> {
+  await database.use((db) => db.insert(credentials).values(row))
+}
+
+/** Marries a certificate to the request that its key was made with. */
+export async function completeRequest(database: Database, no: number, row: Partial<NewCredential>): Promise<void> {
+  await database.use((db) => db.update(credentials).set(row).where(eq(credentials.no, no)))
+}
+
+/**
+ * Puts a credential in a slot, in one step: the one that was in use waits, so that it can be taken back, and the one that
+ * waited retires. The first of its platform is always in use.
+ */
+export async function placeCredential(
+  database: Database,
+  row: Pick<CredentialRow, 'no' | 'appNo' | 'environment' | 'platform'>,
+  use: boolean,
+  by: string,
+): Promise<void> {
+  await database.transact(async (tx) => {
+    const rows = await tx.rows<{ no: number; slot: 'in-use' | 'waiting' | null }>(
+      'select no, slot from credentials where app_no = ? and environment = ? and platform = ? for update',
+      [row.appNo, row.environment, row.platform],
+    )
+    const current = rows.find(({ slot }) => slot === 'in-use')
+    const waiting = rows.find(({ slot }) => slot === 'waiting')
+    if (current?.no === row.no) return
+    if (current && !use) {
+      if (waiting && waiting.no !== row.no) await retire(tx, waiting.no, by)
+      await setSlot(tx, row.no, 'waiting')
+      return
+    }
+    if (waiting && waiting.no !== row.no) await retire(tx, waiting.no, by)
+    // The slots are unique: each is emptied before it is filled.
+    await tx.change('update credentials set slot = null where no in (?)', [[row.no, current?.no ?? row.no]])
+    if (current) await setSlot(tx, current.no, 'waiting')
+    await setSlot(tx, row.no, 'in-use')
+  })
+}
+
+const setSlot = (tx: Tx, no: number, slot: 'in-use' | 'waiting') =>
+  tx.change('update credentials set slot = ?, retired_at = null, retired_by = null, rejected_at = null where no = ?', [
+    slot,
+    no,
+  ])
+
+const retire = (tx: Pick<Tx, 'change'>, no: number, by: string) =>
+  tx.change('update credentials set slot = null, retired_at = utc_timestamp(3), retired_by = ? where no = ?', [by, no])
+
+export async function retireCredential(database: Database, no: number, by: string): Promise<void> {
+  await retire(database, no, by)
+}
+
+/** The gateway took the credential; kept to the minute, since it does so thousands of times a second. */
+export async function markUsed(database: Database, id: string): Promise<void> {
+  await database.change('update credentials set used_at = utc_timestamp(3), rejected_at = null where id = ?', [
+    uuidBuffer(id),
+  ])
+}
+
+/** The gateway refuses the credential. @returns true for whoever noticed it first */
+export async function markRejected(database: Database, id: string): Promise<boolean> {
+  const { affectedRows } = await database.change(
+    'update credentials set rejected_at = utc_timestamp(3) where id = ? and rejected_at is null',
+    [uuidBuffer(id)],
+  )
+  return affectedRows === 1
+}

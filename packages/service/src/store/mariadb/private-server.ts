@@ -38,7 +38,8 @@ export class PrivateServer {
   private constructor(options: PrivateServerOptions) {
     this.#options = options
     this.#dir = resolve(options.dataDir, 'mariadb')
-    mkdirSync(this.#dir, { recursive: true, mode: 0o700 })
+    // Temporary tables of its own: in a shared folder two servers that start at once can take each other's away.
+    mkdirSync(join(this.#dir, 'tmp'), { recursive: true, mode: 0o700 })
     this.#password = keptSecret(join(this.#dir, 'password'))
   }
 
@@ -78,6 +79,7 @@ export class PrivateServer {
           `--auth-root-socket-user=${userInfo().username}`,
           '--skip-test-db',
           '--skip-name-resolve',
+          `--tmpdir=${this.#file('tmp')}`,
           ...asRoot(),
         ],
         { stdio: 'pipe' },
@@ -119,6 +121,7 @@ export class PrivateServer {
         '--no-defaults',
         `--datadir=${this.#file('data')}`,
         `--socket=${shortSocket(this.#dir)}`,
+        `--tmpdir=${this.#file('tmp')}`,
         `--pid-file=${this.#file('pid')}`,
         `--log-error=${this.#file('error.log')}`,
         `--init-file=${this.#file('init.sql')}`,

@@ -1,8 +1,10 @@
 import { start } from './0001-start.ts'
+import { credentials } from './0002-credentials.ts'
+
+export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
 /** Numbered, forward only: a migration that has shipped is never changed. */
-export const migrations: readonly {
-  readonly no: number
-  readonly name: string
-  readonly statements: readonly string[]
-}[] = [{ no: 1, name: 'start', statements: start }]
+export const migrations: readonly Migration[] = [
+  { no: 1, name: 'start', statements: start },
+  { no: 2, name: 'credentials', statements: credentials },
+]

@@ -1,4 +1,4 @@
-import { type Reason, reasonOfCode, unpackBlock } from '@zbell/core'
+import { type Environment, type Reason, reasonOfCode, reasons, unpackBlock } from '@zbell/core'
 import type { Database } from '../database.ts'
 
 /**
@@ -48,7 +48,7 @@ export async function claimWork(database: Database, leaseMs: number): Promise<Cl
     )
     if (!found) return undefined
     await tx.change(
-      'update work set fence = fence + 1, available_at = utc_timestamp(3) + interval ? microsecond where no = ?',
+      'update work set fence = fence + 1, leased = true, available_at = utc_timestamp(3) + interval ? microsecond where no = ?',
       [leaseMs * 1_000, found.no],
     )
     return found
@@ -78,7 +78,16 @@ export async function extendLease(database: Database, claim: Claim, leaseMs: num
 /** Gives claimed work back untouched, to be due after a while. */
 export async function releaseWork(database: Database, claim: Claim, afterMs: number): Promise<void> {
   await database.change(
-    'update work set available_at = utc_timestamp(3) + interval ? microsecond where no = ? and fence = ?',
+    'update work set leased = false, available_at = utc_timestamp(3) + interval ? microsecond where no = ? and fence = ?',
     [afterMs * 1_000, claim.no, claim.fence],
+  )
+}
+
+/** Makes due at once what waits in an app for a credential to be replaced. What a worker holds is left alone. */
+export async function wakeRejected(database: Database, appNo: number, environment: Environment): Promise<void> {
+  await database.change(
+    `update work w join notifications n on n.no = w.notification_no set w.available_at = utc_timestamp(3)
+     where w.cause = ? and not w.leased and w.available_at > utc_timestamp(3) and n.app_no = ? and n.environment = ?`,
+    [reasons['credential-rejected'].code, appNo, environment],
   )
 }

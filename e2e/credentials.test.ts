@@ -1,0 +1,352 @@
+import { execFileSync } from 'node:child_process'
+import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs'
+import { createSecureServer } from 'node:http2'
+import type { AddressInfo } from 'node:net'
+import { join } from 'node:path'
+import { TLSSocket } from 'node:tls'
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import type { Credential } from '@zbell/contract'
+import { ProblemError } from '@zbell/contract/client'
+import { serverCertificate } from '@zbell/standins'
+import { until, zbell } from './harness/programs.ts'
+import { app, params, World } from './harness/world.ts'
+
+let world: World
+let dir: string
+const openssl = (...args: string[]) => execFileSync('openssl', args, { cwd: dir, stdio: 'pipe' })
+const asFile = (name: string) => ({ name, content: readFileSync(join(dir, name)).toString('base64') })
+const list = async (): Promise<Credential[]> => (await world.backend.call('listCredentials', { params })).items
+const inUse = async (platform: string) =>
+  (await list()).find((one) => one.platform === platform && one.state === 'in-use')
+const refusal = async (call: Promise<unknown>) => {
+  try {
+    await call
+  } catch (error) {
+    if (error instanceof ProblemError) return error.problem
+    throw error
+  }
+  throw new Error('it was not refused')
+}
+const cli = (...args: string[]) => zbell(args, { ZBELL_URL: world.url, ZBELL_KEY: world.backendKey, ZBELL_APP: app })
+/** Secrets that are planted, to be looked for afterwards wherever they must not be. */
+const marked = { passphrase: 'marked-passphrase-4711', keys: [] as string[] }
+
+beforeAll(async () => {
+  world = await World.open({ ZB_LOG_LEVEL: 'trace' })
+  dir = join(world.data, 'keys')
+  mkdirSync(dir)
+  openssl(
+    'req',
+    '-x509',
+    '-newkey',
+    'rsa:2048',
+    '-nodes',
+    '-keyout',
+    'ca.key',
+    '-out',
+    'ca.pem',
+    '-days',
+    '30',
+    '-subj',
+    '/CN=Harbour authority',
+  )
+  openssl(
+    'req',
+    '-newkey',
+    'rsa:2048',
+    '-nodes',
+    '-keyout',
+    'own.key',
+    '-out',
+    'own.csr',
+    '-subj',
+    '/CN=example.ferries',
+  )
+  openssl(
+    'x509',
+    '-req',
+    '-in',
+    'own.csr',
+    '-CA',
+    'ca.pem',
+    '-CAkey',
+    'ca.key',
+    '-CAcreateserial',
+    '-days',
+    '20',
+    '-out',
+    'own.pem',
+  )
+  openssl('ecparam', '-name', 'prime256v1', '-genkey', '-noout', '-out', 'other.key')
+  openssl('pkcs8', '-topk8', '-in', 'other.key', '-out', 'other-encrypted.key', '-passout', `pass:${marked.passphrase}`)
+  const lines = readFileSync(join(dir, 'other.key'), 'utf8').split('\n')
+  marked.keys = [
+    lines[1]!,
+    readFileSync(join(dir, 'own.key'), 'utf8').split('\n')[5]!,
+    String(world.standins.account.ios.jwk.d),
+  ]
+  writeFileSync(join(dir, 'passphrase'), `${marked.passphrase}\n`)
+}, 90_000)
+afterAll(() => world.close())
+
+describe('handing in', () => {
+  test('says at once what it is, and whose, and shows no secret', async () => {
+    const ios = await inUse('ios')
+    expect(ios).toMatchObject({
+      kind: 'signing-key',
+      keyId: 'QUAY7LAMP2',
+      issuer: 'MERROW-SOUND',
+      addedBy: 'operator',
+      rejectedAt: null,
+    })
+    expect(ios?.fingerprint).toMatch(/^[\w-]{43}$/)
+  })
+
+  test('asks for what is missing, beside its field', async () => {
+    const body = { platform: 'ios' as const, files: [asFile('other.key')] }
+    const problem = await refusal(world.backend.call('addCredential', { params, body }))
+    expect(problem.errors).toEqual([
+      { pointer: '/keyId', detail: 'is needed for a signing-key' },
+      { pointer: '/issuer', detail: 'is needed for a signing-key' },
+    ])
+  })
+
+  test.each([
+    ['a kind that this gateway does not take', () => ({ files: [asFile('own.pem'), asFile('own.key')] }), 'wrong-kind'],
+    ['a wrong passphrase', () => ({ files: [asFile('other-encrypted.key')], passphrase: 'guess' }), 'wrong-passphrase'],
+    ['a certificate that no request was made for', () => ({ files: [asFile('own.pem')] }), 'certificate-alone'],
+    [
+      'the one that is here already',
+      () => ({
+        files: [{ content: Buffer.from(JSON.stringify(world.standins.account.ios.jwk)).toString('base64') }],
+        keyId: 'A',
+        issuer: 'B',
+      }),
+      'known',
+    ],
+  ])('refuses %s and keeps nothing of it', async (_name, given, code) => {
+    const before = await list()
+    const problem = await refusal(
+      world.backend.call('addCredential', { params, body: { platform: 'ios', ...given() } as never }),
+    )
+    expect(problem).toMatchObject({ code: 'credential-refused', status: 422, errors: [{ detail: code }] })
+    expect(await list()).toEqual(before)
+  })
+
+  test('a viewer or a sender may not, nor the key of another environment', async () => {
+    const production = await world.makeKey(app, 'backend', 'production')
+    const answer = await fetch(`${world.url}/v1/apps/${app}/credentials?environment=development`, {
+      headers: { authorization: `Bearer ${production}` },
+    })
+    expect(answer.status).toBe(403)
+    const own = await fetch(`${world.url}/v1/apps/${app}/credentials`, {
+      headers: { authorization: `Bearer ${production}` },
+    })
+    expect(await own.json()).toEqual({ items: [], next: null })
+  })
+
+  test('a web key pair is made here with one call', async () => {
+    const made = await world.backend.call('makeCredential', {
+      params,
+      body: { platform: 'web', subject: 'mailto:bell@merrow-sound.example' },
+    })
+    expect(made).toMatchObject({ kind: 'vapid-key', state: 'waiting', addedBy: 'key:backend' })
+    await world.backend.call('retireCredential', { params: { app, id: made.id } })
+  })
+})
+
+describe('zbell credential', () => {
+  test('adds a file with its passphrase from another, lists, changes over and back', async () => {
+    const first = (await inUse('ios'))!
+    const added = await cli(
+      'credential',
+      'add',
+      join(dir, 'other-encrypted.key'),
+      '--platform',
+      'ios',
+      '--key-id',
+      'NEW1',
+      '--issuer',
+      'MERROW-SOUND',
+      '--passphrase-file',
+      join(dir, 'passphrase'),
+    )
+    expect(added).toMatchObject({ code: 0, err: '' })
+    expect(added.out).toMatch(/It is a signing-key for ios in development, and waits/)
+    const second = (await list()).find((one) => one.keyId === 'NEW1')!
+    expect(await cli('credential', 'use', second.id)).toMatchObject({ code: 0 })
+    expect(await inUse('ios')).toMatchObject({ id: second.id })
+    expect((await list()).find((one) => one.id === first.id)).toMatchObject({ state: 'waiting' })
+    expect(await cli('credential', 'use', first.id)).toMatchObject({ code: 0 })
+    expect(await inUse('ios')).toMatchObject({ id: first.id })
+    const listed = await cli('credential', 'list')
+    expect(listed.out).toMatch(/in-use +signing-key +ios/)
+    expect((await cli('credential', 'retire', second.id)).out).toContain('retired')
+    const again = await cli('credential', 'add', join(dir, 'own.csr'), '--platform', 'ios')
+    expect(again.code).toBe(6)
+    expect(again.err).toBe(
+      'zbell: This is a request for a certificate, not the certificate. Upload it at the platform, and hand in the certificate that comes back; mend what the detail names and hand it in again; nothing was kept.\n',
+    )
+    expect(await cli('credential', 'add', 'nowhere.pem', '--platform', 'ios')).toMatchObject({
+      code: 2,
+      err: expect.stringContaining('nowhere.pem cannot be read'),
+    })
+  })
+})
+
+describe('changing over in the middle of a broadcast', () => {
+  test('loses nothing and doubles nothing', async () => {
+    const fleet = 400
+    await Promise.all(
+      Array.from({ length: 20 }, async (_, lane) => {
+        for (let n = lane; n < fleet; n += 20) await world.handset(1_000 + n, 'ios', { user: 'fleet' })
+      }),
+    )
+    const { ios } = world.standins
+    ios.temper = { ...ios.temper, delayMs: 15 }
+    const { jwk, ...extras } = world.standins.account.ios
+    const before = ios.books.taken
+    const id = await world.send({ to: { any: ['user:fleet'] }, content: { title: 'Under way' } })
+    await until(
+      () => ios.books.taken - before,
+      (count) => count > 20,
+    )
+    const first = (await inUse('ios'))!
+    // The same key handed in again is a credential of its own, which the gateway takes as well.
+    await world.backend.call('retireCredential', { params: { app, id: first.id } })
+    await world.addCredential({ platform: 'ios', jwk, ...extras, use: true })
+    await until(
+      () => world.notification(id),
+      ({ state }) => state === 'finished',
+    )
+    const { totals } = await until(
+      () => world.notification(id),
+      (one) => one.totals.shown + one.totals.refused === fleet,
+    )
+    ios.temper = { ...ios.temper, delayMs: 0 }
+    expect(totals.refused).toBe(0)
+    expect(ios.books.taken - before).toBe(fleet)
+  }, 90_000)
+})
+
+describe('a certificate without leaving the product', () => {
+  test('the key stays here, several requests are open, and a certificate finds its own; it opens the connection', async () => {
+    const heard: string[] = []
+    const certificate = await serverCertificate(join(world.data, 'standins/certificates'))
+    const gateway = createSecureServer({
+      cert: certificate.cert,
+      key: certificate.key,
+      ca: readFileSync(join(dir, 'ca.pem')),
+      requestCert: true,
+      rejectUnauthorized: true,
+    })
+    gateway.on('stream', (stream) => {
+      const socket = stream.session?.socket
+      if (socket instanceof TLSSocket) heard.push(String(socket.getPeerCertificate().subject?.CN))
+      stream.respond({ ':status': 200 }, { endStream: true })
+    })
+    await new Promise<void>((done) => gateway.listen(0, '127.0.0.1', done))
+    writeFileSync(
+      join(dir, 'profile.yaml'),
+      'profile: by-certificate\nplatform: ios\norigins: {}\nauthentication: { kind: client-certificate }\nrequest: { path: "/{token}", body: "{}" }\nlimits: { bodyBytes: 4096 }\nanswers: [{ status: 200, outcome: accepted }]\n',
+    )
+    const second = await world.startSecond({
+      ZB_GATEWAY_IOS_PROFILE: join(dir, 'profile.yaml'),
+      ZB_GATEWAY_IOS_ORIGIN: `https://127.0.0.1:${(gateway.address() as AddressInfo).port}`,
+    })
+    try {
+      await world.makeApp('gull-air')
+      const call = async <T>(method: string, path: string, key: string, body?: object): Promise<T> => {
+        const headers = { authorization: `Bearer ${key}`, 'content-type': 'application/json' }
+        const answer = await fetch(`${second.url}/v1${path}`, {
+          method,
+          headers,
+          ...(body ? { body: JSON.stringify(body) } : {}),
+        })
+        return (await answer.json()) as T
+      }
+      const [backend, appKey] = [await world.makeKey('gull-air', 'backend'), await world.makeKey('gull-air', 'app')]
+      const at = '/apps/gull-air/credentials'
+      type Made = { credential: Credential; request: string }
+      const requests = [
+        await call<Made>('POST', `${at}/requests`, backend, { platform: 'ios', commonName: 'gull-air.one' }),
+        await call<Made>('POST', `${at}/requests`, backend, { platform: 'ios', commonName: 'gull-air.two' }),
+      ]
+      expect(requests.map(({ credential }) => credential.state)).toEqual(['requested', 'requested'])
+      expect((await call<{ code: string }>('POST', `${at}/${requests[0]!.credential.id}/use`, backend)).code).toBe(
+        'credential-not-ready',
+      )
+      writeFileSync(join(dir, 'two.csr'), requests[1]!.request)
+      openssl(
+        'x509',
+        '-req',
+        '-in',
+        'two.csr',
+        '-CA',
+        'ca.pem',
+        '-CAkey',
+        'ca.key',
+        '-CAcreateserial',
+        '-days',
+        '20',
+        '-outform',
+        'DER',
+        '-out',
+        'two.der',
+      )
+      const married = await call<Credential>('POST', at, backend, { platform: 'ios', files: [asFile('two.der')] })
+      expect(married).toMatchObject({
+        id: requests[1]!.credential.id,
+        state: 'in-use',
+        kind: 'client-certificate',
+        subject: 'CN=gull-air.two',
+      })
+      await call('POST', '/devices', appKey, {
+        platform: 'ios',
+        token: 'a-token-of-gull-air-0001',
+        permission: 'granted',
+      })
+      // The first process has no such profile, and would claim the work as readily.
+      await world.killService()
+      const { id } = await call<{ id: string }>('POST', '/apps/gull-air/notifications', backend, {
+        to: { any: ['everyone'] },
+        content: { title: 'T' },
+      })
+      await until(
+        () => call<{ state: string }>('GET', `/apps/gull-air/notifications/${id}`, backend),
+        ({ state }) => state === 'finished',
+      )
+      type Totals = { totals: { accepted: number } }
+      const { totals } = await call<Totals>('GET', `/apps/gull-air/notifications/${id}`, backend)
+      expect([totals.accepted, heard]).toEqual([1, ['gull-air.two']])
+    } finally {
+      await second.stop()
+      gateway.close()
+      await world.startService()
+    }
+  }, 60_000)
+})
+
+test('no secret is in any answer, log or file of the database', async () => {
+  const secrets = [marked.passphrase, ...marked.keys]
+  const answers = [
+    JSON.stringify(await list()),
+    await (await fetch(`${world.url}/metrics`)).text(),
+    await (await fetch(`${world.url}/openapi.json`)).text(),
+  ]
+  const ps = execFileSync('ps', ['-eo', 'args'], { encoding: 'utf8' })
+  for (const secret of secrets) {
+    for (const [i, text] of [...answers, world.log, ps].entries())
+      expect([i, text.includes(secret)]).toEqual([i, false])
+  }
+  const files = (at: string): string[] =>
+    readdirSync(at, { withFileTypes: true }).flatMap((one) =>
+      one.isDirectory() ? files(join(at, one.name)) : [join(at, one.name)],
+    )
+  const raw = files(join(world.data, 'database')).filter((name) => statSync(name).isFile())
+  expect(raw.length).toBeGreaterThan(20)
+  for (const name of raw) {
+    const bytes = readFileSync(name)
+    for (const secret of secrets) expect([name, bytes.includes(secret)]).toEqual([name, false])
+  }
+})

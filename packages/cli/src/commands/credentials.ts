@@ -1,0 +1,180 @@
+import { readFileSync } from 'node:fs'
+import { basename } from 'node:path'
+import type { Credential } from '@zbell/contract'
+import type { Command } from 'commander'
+import { table } from '../drawing/table.ts'
+import { safe } from '../drawing/text.ts'
+import { ago, moment } from '../drawing/time.ts'
+import { UsageError } from '../exit-codes.ts'
+import type { Io } from '../io.ts'
+import { type Context, printJson, type Run, withContext } from './context.ts'
+import { askPassphrase } from './passphrase.ts'
+
+type Platform = 'ios' | 'android' | 'web'
+type AddFlags = {
+  readonly platform: Platform
+  readonly passphraseFile?: string
+  readonly keyId?: string
+  readonly issuer?: string
+  readonly scope?: string
+  readonly tokenAddress?: string
+  readonly subject?: string
+  readonly use?: boolean
+}
+
+export function credentialCommands(program: Command, io: Io, done: Run): void {
+  const group = program.command('credential').description('Hand in, look at and change what the gateways ask for')
+  const platform = ['--platform <platform>', 'ios, android or web'] as const
+  group
+    .command('add <file...>')
+    .description('Hand in a credential; what it is, is recognised')
+    .requiredOption(...platform)
+    .option('--passphrase-file <file>', 'a file with the passphrase; else it is asked for when it is needed')
+    .option('--key-id <id>', 'what the platform calls the key')
+    .option('--issuer <name>', 'what the platform calls your account')
+    .option('--scope <scope>', 'what a service key asks leave for')
+    .option('--token-address <address>', 'where a service key gets its tokens')
+    .option('--subject <address>', 'how push services reach you: mailto:… or https:…')
+    .option('--use', 'put it in use at once, also when another one is')
+    .addHelpText('after', '\nExample:\n  $ zbell credential add ferries.p12 --platform ios')
+    .action(withContext<AddFlags, [string[]]>(io, done, add))
+  group
+    .command('make')
+    .description('Make a web key pair here')
+    .requiredOption('--subject <address>', 'how push services reach you: mailto:… or https:…')
+    .option('--use', 'put it in use at once, also when another one is')
+    .addHelpText('after', '\nExample:\n  $ zbell credential make --subject mailto:bell@merrow-sound.example')
+    .action(withContext<AddFlags, []>(io, done, make))
+  group
+    .command('request')
+    .description('Make a key here, and print the request for its certificate; the key never leaves')
+    .requiredOption(...platform)
+    .requiredOption('--for <name>', 'what the certificate shall be for')
+    .addHelpText(
+      'after',
+      '\nExample:\n  $ zbell credential request --platform ios --for "Merrow Sound Ferries" > ferries.csr',
+    )
+    .action(withContext<{ platform: 'ios' | 'android'; for: string }, []>(io, done, request))
+  group
+    .command('list')
+    .description('Credentials: in use, waiting, requested, retired')
+    .addHelpText('after', '\nExample:\n  $ zbell credential list')
+    .action(withContext<object, []>(io, done, list))
+  group
+    .command('use <id>')
+    .description('Put a credential in use; the one before waits, so that it can be taken back')
+    .addHelpText('after', '\nExample:\n  $ zbell credential use 01980c2e-7c1a-7d34-9f0b-5a3c6f1d2e4b')
+    .action(withContext<object, [string]>(io, done, (context, id) => change(context, 'useCredential', id)))
+  group
+    .command('retire <id>')
+    .description('Retire a credential; it stays in the record')
+    .addHelpText('after', '\nExample:\n  $ zbell credential retire 01980c2e-7c1a-7d34-9f0b-5a3c6f1d2e4b')
+    .action(withContext<object, [string]>(io, done, (context, id) => change(context, 'retireCredential', id)))
+}
+
+async function add(context: Context<AddFlags>, names: string[]): Promise<number> {
+  const { client, app, flags, io } = context
+  const { platform, passphraseFile, keyId, issuer, scope, tokenAddress, subject, use } = flags
+  const files = names.map((name) => ({ name: basename(name), content: read(name).toString('base64') }))
+  const extras = Object.fromEntries(
+    Object.entries({ keyId, issuer, scope, tokenAddress, subject, use }).filter(([, value]) => value !== undefined),
+  )
+  const call = (passphrase: string | undefined) =>
+    client.call('addCredential', {
+      params: { app },
+      body: { platform, files, ...extras, ...(passphrase === undefined ? {} : { passphrase }) },
+    })
+  // One line end is the file's, not the passphrase's.
+  const given =
+    passphraseFile === undefined
+      ? undefined
+      : read(passphraseFile)
+          .toString('utf8')
+          .replace(/\r?\n$/, '')
+  return tell(context, await askPassphrase(call, given, io))
+}
+
+async function make(context: Context<AddFlags>): Promise<number> {
+  const { client, app, flags } = context
+  const body = { platform: 'web', subject: flags.subject ?? '', ...(flags.use ? { use: true } : {}) } as const
+  return tell(context, await client.call('makeCredential', { params: { app }, body }))
+}
+
+async function request({
+  client,
+  app,
+  flags,
+  io,
+}: Context<{ platform: 'ios' | 'android'; for: string }>): Promise<number> {
+  const made = await client.call('requestCertificate', {
+    params: { app },
+    body: { platform: flags.platform, commonName: flags.for },
+  })
+  if (flags.json) printJson(io, made)
+  else {
+    io.out(made.request)
+    io.err(
+      'Upload this request at the platform; then hand in the certificate that comes back: zbell credential add FILE\n',
+    )
+  }
+  return 0
+}
+
+async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
+  const page = await client.call('listCredentials', { params: { app } })
+  if (flags.json) printJson(io, page)
+  else if (page.items.length === 0)
+    io.out('There is no credential yet. Hand one in with: zbell credential add FILE --platform …\n')
+  else {
+    const rows = page.items.map((one) => [
+      one.id,
+      one.rejectedAt
+        ? paint.bad(`✕ ${one.state}, refused`)
+        : one.state === 'in-use'
+          ? paint.good(`● ${one.state}`)
+          : paint.dim(`– ${one.state}`),
+      one.kind,
+      one.platform,
+      safe(one.keyId ?? one.subject ?? '–'),
+      one.notAfter ? `until ${moment(one.notAfter, io)}` : '–',
+      one.usedAt ? ago(one.usedAt, Date.now()) : 'never',
+    ])
+    io.out(table(['id', 'state', 'kind', 'platform', 'named', 'valid', 'last used'], rows, paint.dim))
+  }
+  return 0
+}
+
+async function change(
+  context: Context<object>,
+  name: 'useCredential' | 'retireCredential',
+  id: string,
+): Promise<number> {
+  return tell(context, await context.client.call(name, { params: { app: context.app, id } }))
+}
+
+const stands: Record<Credential['state'], string> = {
+  requested: 'waits for its certificate',
+  'in-use': 'is in use',
+  waiting: 'waits; put it in use with: zbell credential use ',
+  retired: 'is retired',
+}
+
+function tell({ flags, io }: Context<object>, one: Credential): number {
+  if (flags.json) printJson(io, one)
+  else {
+    const until = one.notAfter ? `, valid until ${moment(one.notAfter, io)}` : ''
+    const id = one.state === 'waiting' ? one.id : ''
+    io.out(
+      `${one.id}\nIt is a ${one.kind} for ${one.platform} in ${one.environment}, and ${stands[one.state]}${id}${until}.\n`,
+    )
+  }
+  return 0
+}
+
+function read(name: string): Buffer {
+  try {
+    return readFileSync(name)
+  } catch (error) {
+    throw new UsageError(`${name} cannot be read (${(error as NodeJS.ErrnoException).code}); check its name.`)
+  }
+}

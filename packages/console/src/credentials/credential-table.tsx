@@ -1,0 +1,120 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import type { Credential } from '@zbell/contract'
+import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
+import { usePlace } from '../app/place.ts'
+import { Moment } from '../parts/moment.tsx'
+import { Failure, secondary } from '../parts/page.tsx'
+
+export function CredentialTable({ items }: { readonly items: readonly Credential[] }) {
+  const place = usePlace()
+  const client = useQueryClient()
+  const change = useMutation({
+    mutationFn: ({ name, id }: { name: 'useCredential' | 'retireCredential'; id: string }) =>
+      api.call(name, { params: { app: place.app.slug, id }, query: { environment: place.environment } }),
+    onSettled: () => client.invalidateQueries({ queryKey: keys.credentials(place) }),
+  })
+  if (items.length === 0) {
+    return (
+      <p className="max-w-2xl">
+        A credential is the secret that a platform’s gateway asks for: a certificate or a key, as you downloaded it
+        there. None is here yet for {place.environment}; hand one in below.
+      </p>
+    )
+  }
+  return (
+    <>
+      {change.error && <Failure error={change.error} />}
+      <table className="w-full max-md:block">
+        <thead className="max-md:sr-only">
+          <tr>
+            <th scope="col">State</th>
+            <th scope="col">Credential</th>
+            <th scope="col" className="max-md:hidden">
+              Valid until
+            </th>
+            <th scope="col" className="max-md:hidden">
+              Last used
+            </th>
+            <th scope="col" className="pe-0">
+              <span className="sr-only">What to do</span>
+            </th>
+          </tr>
+        </thead>
+        <tbody className="max-md:block">
+          {items.map((one) => (
+            <tr key={one.id} className="max-md:block max-md:py-2">
+              <td className="max-md:block max-md:py-0">
+                <State one={one} />
+              </td>
+              <td className="max-md:block max-md:py-0">
+                {one.kind} <span className="text-soft">for</span> {one.platform}
+                <span className="block max-w-72 truncate text-sm text-soft">
+                  {one.keyId ?? one.subject ?? one.fingerprint}
+                </span>
+              </td>
+              <td className="max-md:hidden">
+                {one.notAfter ? new Date(one.notAfter).toLocaleDateString('en-GB', { dateStyle: 'medium' }) : '–'}
+              </td>
+              <td className="max-md:hidden">{one.usedAt ? <Moment at={one.usedAt} /> : 'never'}</td>
+              <td className="pe-0 text-end whitespace-nowrap max-md:block max-md:py-1 max-md:text-start">
+                {(one.state === 'waiting' || (one.state === 'retired' && one.fingerprint)) && (
+                  <button
+                    type="button"
+                    className={secondary}
+                    onClick={() => change.mutate({ name: 'useCredential', id: one.id })}
+                  >
+                    Put in use
+                  </button>
+                )}
+                {(one.state === 'waiting' || one.state === 'requested') && (
+                  <button
+                    type="button"
+                    className={`${secondary} ms-2`}
+                    onClick={() => change.mutate({ name: 'retireCredential', id: one.id })}
+                  >
+                    Retire
+                  </button>
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  )
+}
+
+function State({ one }: { readonly one: Credential }) {
+  if (one.rejectedAt && one.state === 'in-use') {
+    return (
+      <>
+        <span className="whitespace-nowrap text-red">
+          <span aria-hidden="true">✕ </span>refused
+        </span>
+        <span className="block max-w-56 text-sm text-soft">
+          by the gateway, since <Moment at={one.rejectedAt} />. Deliveries wait; hand in another one.
+        </span>
+      </>
+    )
+  }
+  switch (one.state) {
+    case 'in-use':
+      return <span className="whitespace-nowrap text-sea">● in use</span>
+    case 'waiting':
+      return <span className="whitespace-nowrap text-amber">◌ waiting</span>
+    case 'requested':
+      return <span className="whitespace-nowrap text-amber">◔ awaits its certificate</span>
+    case 'retired':
+      return (
+        <span className="text-soft">
+          – retired
+          <span className="block text-sm">
+            {one.retiredAt && <Moment at={one.retiredAt} />} by {one.retiredBy}
+          </span>
+        </span>
+      )
+    default:
+      return one.state satisfies never
+  }
+}

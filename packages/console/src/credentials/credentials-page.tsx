@@ -1,0 +1,28 @@
+import { useQuery } from '@tanstack/react-query'
+import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
+import { usePlace } from '../app/place.ts'
+import { Failure, Page, Waiting } from '../parts/page.tsx'
+import { CredentialTable } from './credential-table.tsx'
+import { HandIn } from './hand-in.tsx'
+import { MakeHere } from './make-here.tsx'
+
+export function CredentialsPage() {
+  const place = usePlace()
+  const { data, error } = useQuery({
+    queryKey: keys.credentials(place),
+    queryFn: () =>
+      api.call('listCredentials', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    // Whether a gateway refuses one is known only by asking again.
+    refetchInterval: 5_000,
+  })
+  return (
+    <Page title="Credentials" asks="As whom do we speak to each platform’s gateway, and does it listen?">
+      {error ? <Failure error={error} /> : data ? <CredentialTable items={data.items} /> : <Waiting />}
+      <div className="mt-12 grid gap-x-14 gap-y-10 lg:grid-cols-[minmax(0,1fr)_20rem]">
+        <HandIn />
+        <MakeHere />
+      </div>
+    </Page>
+  )
+}

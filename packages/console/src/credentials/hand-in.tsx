@@ -1,0 +1,180 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { ProblemError } from '@zbell/contract/client'
+import { type DragEvent, type FormEvent, useId, useState } from 'react'
+import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
+import { usePlace } from '../app/place.ts'
+import { Field } from '../parts/field.tsx'
+import { Failure, primary } from '../parts/page.tsx'
+
+type Platform = 'ios' | 'android' | 'web'
+type Given = { readonly name: string; readonly content: string }
+const extraNames = ['passphrase', 'keyId', 'issuer', 'scope', 'subject'] as const
+type Extra = (typeof extraNames)[number]
+
+const extraLooks: Record<Extra, { readonly label: string; readonly hint: string }> = {
+  passphrase: { label: 'Passphrase', hint: 'The one that was chosen when the file was exported' },
+  keyId: { label: 'Key id', hint: 'What the platform calls the key' },
+  issuer: { label: 'Issuer', hint: 'What the platform calls your account' },
+  scope: { label: 'Scope', hint: 'What the key asks leave for' },
+  subject: { label: 'Contact', hint: 'How push services reach you: mailto:… or https:…' },
+}
+
+/** Takes what was downloaded, in whatever form; more is asked only when the service turns out to need it. */
+export function HandIn() {
+  const place = usePlace()
+  const client = useQueryClient()
+  const pasteId = useId()
+  const [platform, setPlatform] = useState<Platform>('ios')
+  const [files, setFiles] = useState<readonly Given[]>([])
+  const [pasted, setPasted] = useState('')
+  const [extras, setExtras] = useState<Partial<Record<Extra, string>>>({})
+  const [asked, setAsked] = useState<ReadonlySet<Extra>>(new Set())
+  const [over, setOver] = useState(false)
+  const add = useMutation({
+    mutationFn: () =>
+      api.call('addCredential', {
+        params: { app: place.app.slug },
+        query: { environment: place.environment },
+        body: {
+          platform,
+          files: [...files, ...(pasted.trim() ? [{ content: toBase64(new TextEncoder().encode(pasted)) }] : [])],
+          ...Object.fromEntries(Object.entries(extras).filter(([, value]) => value)),
+        },
+      }),
+    onSuccess: () => {
+      setFiles([])
+      setPasted('')
+      setExtras({})
+      setAsked(new Set())
+      return client.invalidateQueries({ queryKey: keys.credentials(place) })
+    },
+    onError: (error) => setAsked(new Set([...asked, ...neededBy(error)])),
+  })
+  const take = async (list: FileList) => {
+    const taken = await Promise.all(
+      [...list].map(async (file) => ({ name: file.name, content: toBase64(new Uint8Array(await file.arrayBuffer())) })),
+    )
+    setFiles([...files, ...taken])
+  }
+  const drop = (event: DragEvent) => {
+    event.preventDefault()
+    setOver(false)
+    void take(event.dataTransfer.files)
+  }
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    add.mutate()
+  }
+  return (
+    <form onSubmit={submit} noValidate className="grid content-start gap-5">
+      <h2>Hand one in</h2>
+      <Field label="Platform" hint="Whose gateway asks for it">
+        {(props) => (
+          <select
+            {...props}
+            className="max-w-48"
+            value={platform}
+            onChange={(event) => setPlatform(event.target.value as Platform)}
+          >
+            <option>ios</option>
+            <option>android</option>
+            <option>web</option>
+          </select>
+        )}
+      </Field>
+      <label
+        className={`block cursor-pointer rounded-md border-2 border-dashed px-5 py-6 focus-within:border-brass ${over ? 'border-brass bg-sunken' : 'border-line'}`}
+        onDragOver={(event) => {
+          event.preventDefault()
+          setOver(true)
+        }}
+        onDragLeave={() => setOver(false)}
+        onDrop={drop}
+      >
+        <span className="font-semibold">Drop files here, or choose them</span>
+        <span className="block text-sm text-soft">
+          PKCS#12, PEM, DER or JWK, as you downloaded them; a certificate and its key together
+        </span>
+        <input
+          type="file"
+          multiple
+          className="sr-only"
+          onChange={(event) => event.target.files && void take(event.target.files)}
+        />
+        {files.map((file) => (
+          <span key={`${file.name} ${file.content.length}`} className="mt-2 block font-mono text-sm">
+            {file.name}
+          </span>
+        ))}
+      </label>
+      <div>
+        <label htmlFor={pasteId} className="block font-semibold">
+          Or paste
+        </label>
+        <textarea
+          id={pasteId}
+          rows={3}
+          className="font-mono text-sm"
+          value={pasted}
+          onChange={(event) => setPasted(event.target.value)}
+          spellCheck={false}
+        />
+      </div>
+      {extraNames
+        .filter((name) => asked.has(name))
+        .map((name) => (
+          <Field
+            key={name}
+            label={extraLooks[name].label}
+            hint={extraLooks[name].hint}
+            fault={faultOf(add.error, name)}
+          >
+            {(props) => (
+              <input
+                {...props}
+                type={name === 'passphrase' ? 'password' : 'text'}
+                autoComplete="off"
+                value={extras[name] ?? ''}
+                onChange={(event) => setExtras({ ...extras, [name]: event.target.value })}
+              />
+            )}
+          </Field>
+        ))}
+      {add.error && <Failure error={add.error} />}
+      {add.data && !add.error && (
+        <p role="status" className="text-sea">
+          <span aria-hidden="true">● </span>
+          It is a {add.data.kind} for {add.data.platform}, and{' '}
+          {add.data.state === 'in-use' ? 'is in use' : 'waits until you put it in use'}.
+        </p>
+      )}
+      <div>
+        <button
+          type="submit"
+          className={primary}
+          disabled={add.isPending || (files.length === 0 && pasted.trim() === '')}
+        >
+          {add.isPending ? 'Looking …' : 'Hand in'}
+        </button>
+      </div>
+    </form>
+  )
+}
+
+function neededBy(error: unknown): Extra[] {
+  if (!(error instanceof ProblemError)) return []
+  return (error.problem.errors ?? []).flatMap(({ pointer }) => extraNames.filter((name) => pointer === `/${name}`))
+}
+
+function faultOf(error: unknown, name: Extra): string | undefined {
+  if (!(error instanceof ProblemError)) return undefined
+  const fault = error.problem.errors?.find(({ pointer }) => pointer === `/${name}`)
+  return fault && (name === 'passphrase' ? 'does not open the file yet' : fault.detail)
+}
+
+function toBase64(bytes: Uint8Array): string {
+  let text = ''
+  for (const byte of bytes) text += String.fromCharCode(byte)
+  return btoa(text)
+}

@@ -1,0 +1,78 @@
+import type { Outcome } from '@zbell/core'
+import type { Address, Lane, Sendable, Shipment, Slots } from '../engine/ports.ts'
+
+/** How to speak to one kind of gateway. */
+export type Way = { prepare(notification: Sendable): Promise<Shipment>; close(): Promise<void> }
+
+export type LaneEvents = {
+  /** The gateway took the credential; told at most once a minute. */
+  onUsed(): void
+  /** The gateway began to refuse the credential. */
+  onRejected(): void
+}
+
+/** A halted lane lets one device through after so long, to see whether the gateway has changed its mind. */
+const probeAfterMs = 20_000
+const usedEveryMs = 60_000
+
+/**
+ * A lane with a memory: it halts at once when the gateway refuses its credential, so that deliveries wait instead of
+ * failing one by one, and it knows when another lane has taken its place.
+ */
+export class KeptLane implements Lane {
+  readonly slots: Slots
+  readonly #way: Way
+  readonly #events: LaneEvents
+  readonly #now: () => number
+  #haltedAtMs: number | undefined
+  #usedAtMs = 0
+  #stale = false
+
+  constructor(way: Way, slots: Slots, events: LaneEvents, now: () => number = Date.now) {
+    this.#way = way
+    this.slots = slots
+    this.#events = events
+    this.#now = now
+  }
+
+  get state(): Lane['state'] {
+    if (this.#stale) return 'stale'
+    if (this.#haltedAtMs === undefined) return 'open'
+    if (this.#now() - this.#haltedAtMs < probeAfterMs) return 'halted'
+    // This one device goes through; the others wait for what becomes of it.
+    this.#haltedAtMs = this.#now()
+    return 'open'
+  }
+
+  async prepare(notification: Sendable): Promise<Shipment> {
+    const shipment = await this.#way.prepare(notification)
+    return {
+      send: async (address: Address) => {
+        const outcome = await shipment.send(address)
+        this.#note(outcome)
+        return outcome
+      },
+    }
+  }
+
+  /** Another lane takes over; what is on its way still arrives. */
+  async replace(): Promise<void> {
+    this.#stale = true
+    await this.#way.close()
+  }
+
+  #note(outcome: Outcome): void {
+    if (outcome.is === 'refused' && outcome.reason === 'credential-rejected') {
+      const first = this.#haltedAtMs === undefined
+      this.#haltedAtMs = this.#now()
+      if (first) this.#events.onRejected()
+      return
+    }
+    if (outcome.is !== 'accepted') return
+    const wasHalted = this.#haltedAtMs !== undefined
+    this.#haltedAtMs = undefined
+    if (!wasHalted && this.#now() - this.#usedAtMs < usedEveryMs) return
+    this.#usedAtMs = this.#now()
+    this.#events.onUsed()
+  }
+}
