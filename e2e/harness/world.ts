@@ -157,7 +157,7 @@ export class World {
   /** Another process of the service on the same database. */
   async startSecond(
     more: Record<string, string> = {},
-  ): Promise<{ client: Client; url: string; stop(): Promise<void> }> {
+  ): Promise<{ client: Client; url: string; log(): string; stop(): Promise<void> }> {
     const { child, ready } = await startProgram<{ url: string }>('zbell.mjs', ['serve', '--json'], {
       ...this.#env,
       ZB_PORT: '0',
@@ -167,6 +167,7 @@ export class World {
     })
     return {
       url: ready.url,
+      log: () => saidBy(child),
       client: new Client({ url: ready.url, bearer: this.backendKey }),
       stop: async () => {
         child.kill('SIGTERM')

@@ -86,7 +86,7 @@ describe('zbell', () => {
       ...['list', 'show'].map((verb) => ['device', verb]),
       ...['list', 'show', 'tap'].map((verb) => ['handset', verb]),
     )
-    commands.push(...['add', 'make', 'request', 'list', 'use', 'retire'].map((verb) => ['credential', verb]))
+    commands.push(...['add', 'make', 'request', 'list', 'use', 'check', 'retire'].map((verb) => ['credential', verb]))
     for (const command of commands) {
       const { code, out } = await zbell([...command, '--help'])
       expect(code).toBe(0)

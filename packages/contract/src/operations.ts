@@ -107,6 +107,14 @@ export const operations = {
     query: environment,
     answer: credentials.credential,
   },
+  checkCredential: {
+    ...done,
+    summary: 'Ask the gateway as this credential, for a device that cannot exist',
+    caller: 'app',
+    role: 'sender',
+    query: environment,
+    answer: credentials.credential,
+  },
   retireCredential: {
     ...done,
     summary: 'Retire a credential; it stays in the record',

@@ -13,6 +13,7 @@ export const routes = {
   requestCertificate: 'POST /v1/apps/{app}/credentials/requests',
   listCredentials: 'GET /v1/apps/{app}/credentials',
   useCredential: 'POST /v1/apps/{app}/credentials/{id}/use',
+  checkCredential: 'POST /v1/apps/{app}/credentials/{id}/check',
   retireCredential: 'POST /v1/apps/{app}/credentials/{id}/retire',
   sendNotification: 'POST /v1/apps/{app}/notifications',
   listNotifications: 'GET /v1/apps/{app}/notifications',

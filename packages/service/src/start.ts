@@ -3,6 +3,7 @@ import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import type { Logger } from 'pino'
 import type { Config } from './config/options.ts'
+import { CredentialChecks } from './credentials/checks.ts'
 import { CredentialDesk } from './credentials/desk.ts'
 import type { WorkStore } from './engine/ports.ts'
 import { Worker } from './engine/worker.ts'
@@ -59,6 +60,9 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
 
     const gateways = new GatewayRoom(config, database, vault, log)
     opened.push(() => gateways.close())
+    const checks = new CredentialChecks(database, gateways, metrics, log)
+    opened.push(() => checks.close())
+    await checks.announce(new Date())
     const hub = new LiveHub(database, log)
     opened.push(() => hub.close())
 
@@ -88,6 +92,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       operatorKey: operator,
       consoleDir,
       onWork: () => worker.nudge(),
+      checks,
       desk: new CredentialDesk(database, vault, (platform) => gateways.kindTaken(platform)),
       onCredential: async ({ appNo, environment, platform }) => {
         await gateways.changed(appNo, environment, platform)

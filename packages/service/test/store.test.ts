@@ -209,6 +209,15 @@ describe('claims', () => {
       held.push(claim.no)
     expect(new Set(held).size).toBe(10)
   })
+  test('a worker whose lease ran out does not take its own work from itself', async () => {
+    const mine = await notify()
+    const { no } = await claimed()
+    await lapse()
+    expect(await claimWork(database, leaseMs, [no])).toBeUndefined()
+    const other = await notify()
+    expect((await claimWork(database, leaseMs, [no]))?.notificationNo).toBe((await other.row()).no)
+    expect((await claimWork(database, leaseMs))?.notificationNo).toBe((await mine.row()).no)
+  })
   test('urgency overtakes', async () => {
     await notify()
     const urgent = await notify({ any: ['everyone'] }, 'high')

@@ -5,7 +5,7 @@ import type { Command } from 'commander'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
 import { ago, moment } from '../drawing/time.ts'
-import { UsageError } from '../exit-codes.ts'
+import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 import { askPassphrase } from './passphrase.ts'
@@ -65,6 +65,11 @@ export function credentialCommands(program: Command, io: Io, done: Run): void {
     .description('Put a credential in use; the one before waits, so that it can be taken back')
     .addHelpText('after', '\nExample:\n  $ zbell credential use 01980c2e-7c1a-7d34-9f0b-5a3c6f1d2e4b')
     .action(withContext<object, [string]>(io, done, (context, id) => change(context, 'useCredential', id)))
+  group
+    .command('check [id]')
+    .description('Ask the gateway as this credential; without an id, as each one in use')
+    .addHelpText('after', '\nExample:\n  $ zbell credential check')
+    .action(withContext<object, [string | undefined]>(io, done, check))
   group
     .command('retire <id>')
     .description('Retire a credential; it stays in the record')
@@ -142,6 +147,27 @@ async function list({ client, app, flags, io, paint }: Context<object>): Promise
     io.out(table(['id', 'state', 'kind', 'platform', 'named', 'valid', 'last used'], rows, paint.dim))
   }
   return 0
+}
+
+async function check({ client, app, flags, io, paint }: Context<object>, id: string | undefined): Promise<number> {
+  const listed =
+    id === undefined
+      ? (await client.call('listCredentials', { params: { app } })).items.filter((one) => one.state === 'in-use')
+      : []
+  const ids = id === undefined ? listed.map((one) => one.id) : [id]
+  const checked: Credential[] = []
+  for (const each of ids) checked.push(await client.call('checkCredential', { params: { app, id: each } }))
+  if (flags.json) printJson(io, { items: checked })
+  for (const one of flags.json ? [] : checked) {
+    const good = one.check?.verdict === 'works'
+    const shape = good ? paint.good('●') : one.check?.verdict === 'not-checkable' ? paint.dim('–') : paint.bad('✕')
+    io.out(
+      `${shape} ${one.kind} for ${one.platform}  ${paint.dim(`${one.check?.roundTripMs ?? 0} ms`)}\n  ${one.check?.says ?? ''}\n`,
+    )
+  }
+  return checked.every((one) => one.check?.verdict === 'works' || one.check?.verdict === 'not-checkable')
+    ? exitCodes.done
+    : exitCodes.invalid
 }
 
 async function change(

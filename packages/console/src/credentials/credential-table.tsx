@@ -10,7 +10,7 @@ export function CredentialTable({ items }: { readonly items: readonly Credential
   const place = usePlace()
   const client = useQueryClient()
   const change = useMutation({
-    mutationFn: ({ name, id }: { name: 'useCredential' | 'retireCredential'; id: string }) =>
+    mutationFn: ({ name, id }: { name: 'useCredential' | 'retireCredential' | 'checkCredential'; id: string }) =>
       api.call(name, { params: { app: place.app.slug, id }, query: { environment: place.environment } }),
     onSettled: () => client.invalidateQueries({ queryKey: keys.credentials(place) }),
   })
@@ -65,6 +65,16 @@ export function CredentialTable({ items }: { readonly items: readonly Credential
                     onClick={() => change.mutate({ name: 'useCredential', id: one.id })}
                   >
                     Put in use
+                  </button>
+                )}
+                {(one.state === 'in-use' || one.state === 'waiting') && (
+                  <button
+                    type="button"
+                    className={`${secondary} ms-2`}
+                    disabled={change.isPending}
+                    onClick={() => change.mutate({ name: 'checkCredential', id: one.id })}
+                  >
+                    Check
                   </button>
                 )}
                 {(one.state === 'waiting' || one.state === 'requested') && (

@@ -3,6 +3,15 @@ import { z } from 'zod'
 import { instant, plainText, uuid } from './text.ts'
 
 export const credentialKinds = ['client-certificate', 'signing-key', 'service-key', 'vapid-key'] as const
+export const checkVerdicts = [
+  'works',
+  'refused',
+  'wrong-environment',
+  'clock-off',
+  'unreachable',
+  'unexplained',
+  'not-checkable',
+] as const
 export const credentialStates = ['requested', 'in-use', 'waiting', 'retired'] as const
 
 const file = z.strictObject({
@@ -69,6 +78,10 @@ export const credential = z
     retiredBy: z.string().nullable(),
     usedAt: instant.nullable().describe('When a gateway last took it, to the minute.'),
     rejectedAt: instant.nullable().describe('Since when the gateway refuses it; deliveries wait meanwhile.'),
+    check: z
+      .object({ verdict: z.enum(checkVerdicts), says: z.string(), at: instant, roundTripMs: z.int() })
+      .nullable()
+      .describe('What the last check found; there is one every hour.'),
   })
   .meta({ id: 'Credential', description: 'What is known of a credential; never the secret.' })
 

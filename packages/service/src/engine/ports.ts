@@ -7,7 +7,8 @@ import type { OutcomesToStore } from '../store/work/store-outcomes.ts'
 
 /** What the engine asks of the store. */
 export type WorkStore = {
-  claim(): Promise<Claim | undefined>
+  /** @param held numbers of the work that this process holds */
+  claim(held: readonly number[]): Promise<Claim | undefined>
   extend(claim: Claim): Promise<boolean>
   release(claim: Claim, afterMs: number): Promise<void>
   notification(no: number): Promise<NotificationRow | undefined>

@@ -12,6 +12,8 @@ export type WorkerOptions = {
 
 export type WorkerEvents = { onStored(notificationNo: number): void }
 
+/** How long others get to renew their leases when the database is back. */
+const afterOutageMs = 1_000
 /** How long a piece of work that failed by a fault of ours rests before the next try. */
 const afterFaultMs = 5_000
 
@@ -23,7 +25,7 @@ export class Worker {
   readonly #log: Logger
   readonly #events: WorkerEvents
   readonly #active = new Set<Promise<void>>()
-  readonly #held = new Map<number, Claim>()
+  readonly #held = new Set<number>()
   #running = false
   #loop: Promise<void> = Promise.resolve()
   #wake: () => void = () => {}
@@ -77,20 +79,15 @@ export class Worker {
   async #claimOne(): Promise<boolean> {
     let claim: Claim | undefined
     try {
-      claim = await this.#store.claim()
+      claim = await this.#store.claim([...this.#held])
     } catch (error) {
       this.#log.warn({ err: error }, 'cannot look for work; trying again')
+      // After an outage all leases have run out. Whoever holds work has to renew its own before anybody looks for more.
+      await new Promise((done) => setTimeout(done, afterOutageMs))
       return false
     }
     if (!claim) return false
-    const own = this.#held.get(claim.no)
-    if (own) {
-      // The database was away for longer than the lease. The work is still at hand here: it goes on under the new fence
-      // rather than starting anew, or devices would be sent to twice.
-      own.fence = claim.fence
-      return true
-    }
-    this.#held.set(claim.no, claim)
+    this.#held.add(claim.no)
     const work = this.#do(claim).finally(() => {
       this.#held.delete(claim.no)
       this.#active.delete(work)

@@ -7,6 +7,13 @@ import { Renewed } from './renewed.ts'
 /** The gateway does not take the credential. */
 export class CredentialRejected extends Error {
   override readonly name = 'CredentialRejected'
+  /** What the token address answered; 0 when it was not asked. */
+  readonly status: number
+
+  constructor(says: string, status = 0) {
+    super(says)
+    this.status = status
+  }
 }
 
 /** Where a lane's authorization value comes from. */
@@ -82,7 +89,7 @@ async function grantedToken(
   const answer = await origin.request('POST', address.pathname + address.search, type, form.toString())
   // RFC 6749 §5.2: 400 and 401 mean the credential; anything else is trouble of the address itself.
   if (answer.status === 400 || answer.status === 401 || answer.status === 403) {
-    throw new CredentialRejected(`the token address answered ${answer.status}`)
+    throw new CredentialRejected(`the token address answered ${answer.status}`, answer.status)
   }
   const token = answer.status === 200 ? jsonField(answer.body, '/access_token') : undefined
   if (typeof token !== 'string') throw new NoAnswer(address.origin, 'NO_TOKEN')

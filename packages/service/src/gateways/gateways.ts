@@ -1,6 +1,13 @@
 import { readFileSync } from 'node:fs'
 import { rootCertificates } from 'node:tls'
-import { type Environment, type GatewayProfile, type Platform, type Reason, RequestShaper } from '@zbell/core'
+import {
+  type Environment,
+  type GatewayProfile,
+  type Platform,
+  type Reason,
+  RequestShaper,
+  sayReason,
+} from '@zbell/core'
 import type { Logger } from 'pino'
 import { ConfigError } from '../config/load.ts'
 import type { Config } from '../config/options.ts'
@@ -8,8 +15,10 @@ import type { Gateways, Lane } from '../engine/ports.ts'
 import { findAppByNo } from '../store/apps/apps.ts'
 import { type CredentialRow, credentialInUse, markRejected, markUsed } from '../store/apps/credentials.ts'
 import type { Database } from '../store/database.ts'
+import { latestEndpoint } from '../store/devices/read-devices.ts'
 import type { Vault } from '../vault/vault.ts'
 import { authorizationFor, CredentialRejected } from './authorization.ts'
+import { type Checked, checkWay, impossibleToken } from './check-credential.ts'
 import { type Credential, credentialPlace, vapidKeyOf } from './credential.ts'
 import { Http2Origin, type OriginOptions } from './http2-origin.ts'
 import { KeptLane, type Way } from './kept-lane.ts'
@@ -92,6 +101,30 @@ export class GatewayRoom implements Gateways {
     await this.#replace(kept)
   }
 
+  /** Asks the gateway as a credential, also one that is not in use; nothing of what runs notices. */
+  async check(row: CredentialRow): Promise<Checked> {
+    const way = await this.#wayOf(row)
+    if (typeof way === 'string') return { verdict: { is: 'not-checkable', because: sayReason(way) }, roundTripMs: 0 }
+    try {
+      const token = row.platform === 'web' ? await this.#impossibleEndpoint(row) : impossibleToken()
+      if (token === undefined) {
+        const because = 'Web push has no gateway of its own: it can be checked once a browser has registered.'
+        return { verdict: { is: 'not-checkable', because }, roundTripMs: 0 }
+      }
+      return await checkWay(way, { token, p256dh: null, auth: null })
+    } finally {
+      await way.close()
+    }
+  }
+
+  /** A subscription that cannot exist, at the push service of the browser that was seen last. */
+  async #impossibleEndpoint({ appNo, environment }: CredentialRow): Promise<string | undefined> {
+    const known = await latestEndpoint(this.#database, appNo, environment)
+    if (known === undefined) return undefined
+    const { origin, pathname } = new URL(known)
+    return `${origin}${pathname.slice(0, pathname.lastIndexOf('/'))}/${impossibleToken()}`
+  }
+
   async close(): Promise<void> {
     await Promise.all([...this.#lanes.values()].map((kept) => this.#replace(kept)))
   }
@@ -102,9 +135,7 @@ export class GatewayRoom implements Gateways {
 
   async #open(row: CredentialRow): Promise<KeptLane | Reason> {
     const { appNo, environment, platform, id } = row
-    const place = credentialPlace(appNo, environment, platform)
-    const credential = JSON.parse(this.#vault.open(row.sealed, place).toString()) as Credential
-    const way = await this.#way(appNo, environment, platform, credential)
+    const way = await this.#wayOf(row)
     if (typeof way === 'string') return way
     const heard = (done: Promise<unknown>) =>
       done.catch((error: unknown) => this.#log.warn({ err: error }, 'cannot note a credential’s use'))
@@ -118,6 +149,12 @@ export class GatewayRoom implements Gateways {
         void heard(markRejected(this.#database, id))
       },
     })
+  }
+
+  async #wayOf({ appNo, environment, platform, sealed }: CredentialRow): Promise<Way | Reason> {
+    const place = credentialPlace(appNo, environment, platform)
+    const credential = JSON.parse(this.#vault.open(sealed, place).toString()) as Credential
+    return this.#way(appNo, environment, platform, credential)
   }
 
   async #way(

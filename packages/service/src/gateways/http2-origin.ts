@@ -44,6 +44,11 @@ export class Http2Origin {
     this.#options = options
   }
 
+  /** Where it leads, without a slash at its end. */
+  get address(): string {
+    return this.#origin
+  }
+
   /**
    * @returns the answer; its body only when the status is not a good one
    * @throws {NoAnswer}
@@ -89,11 +94,24 @@ export class Http2Origin {
     })
   }
 
+  /** Lets what is on its way arrive, for as long as one request may take at most. */
   async close(): Promise<void> {
     const session = this.#session
     this.#session = undefined
-    if (!session || session.closed) return
-    await new Promise<void>((done) => session.close(done))
+    if (!session || session.destroyed) return
+    // A connection that is still being made has nothing on its way that could arrive.
+    if (session.connecting) {
+      session.destroy()
+      return
+    }
+    await new Promise<void>((done) => {
+      const enough = setTimeout(() => session.destroy(), this.#options.timeoutMs)
+      session.once('close', () => {
+        clearTimeout(enough)
+        done()
+      })
+      if (!session.closed) session.close()
+    })
   }
 
   #open(): ClientHttp2Session {

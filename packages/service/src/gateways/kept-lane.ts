@@ -1,8 +1,27 @@
-import type { Outcome } from '@zbell/core'
+import type { GatewayAnswer, Outcome } from '@zbell/core'
 import type { Address, Lane, Sendable, Shipment, Slots } from '../engine/ports.ts'
 
 /** How to speak to one kind of gateway. */
-export type Way = { prepare(notification: Sendable): Promise<Shipment>; close(): Promise<void> }
+export type Way = {
+  prepare(notification: Sendable): Promise<Shipment>
+  /**
+   * Makes one request to be looked at, and sends it when it is asked to. Unlike a shipment it throws.
+   * @throws {NoAnswer} @throws {CredentialRejected}
+   */
+  trial(notification: Sendable, address: Address, send: boolean): Promise<Trial>
+  close(): Promise<void>
+}
+
+export type Trial = {
+  readonly request: {
+    readonly method: string
+    readonly url: string
+    readonly headers: Readonly<Record<string, string>>
+    readonly body: string
+  }
+  readonly answer?: GatewayAnswer
+  readonly outcome?: Outcome
+}
 
 export type LaneEvents = {
   /** The gateway took the credential; told at most once a minute. */

@@ -2,7 +2,7 @@ import { explainAnswer, type GatewayProfile, type Outcome, type RequestShaper, t
 import type { Address, Sendable, Shipment } from '../engine/ports.ts'
 import { type Authorization, CredentialRejected } from './authorization.ts'
 import { type Http2Origin, NoAnswer } from './http2-origin.ts'
-import type { Way } from './kept-lane.ts'
+import type { Trial, Way } from './kept-lane.ts'
 
 /** The way to a gateway that a profile describes. */
 export class ProfileLane implements Way {
@@ -27,6 +27,22 @@ export class ProfileLane implements Way {
   }
 
   async prepare(notification: Sendable): Promise<Shipment> {
+    const { shaped, headers } = await this.#shape(notification)
+    return { send: (address) => this.#send(shaped, headers, address) }
+  }
+
+  async trial(notification: Sendable, address: Address, send: boolean): Promise<Trial> {
+    const { shaped, headers } = await this.#shape(notification)
+    const { value, header } = this.#authorization ?? {}
+    const all = header && value ? { ...headers, [header]: await value.get() } : headers
+    const [path, body] = [shaped.path(address.token), shaped.body(address.token)]
+    const request = { method: shaped.method, url: this.#origin.address + path, headers: all, body }
+    if (!send) return { request }
+    const answer = await this.#origin.request(shaped.method, path, all, body)
+    return { request, answer, outcome: explainAnswer(this.#profile.answers, answer, Date.now()) }
+  }
+
+  async #shape(notification: Sendable): Promise<{ shaped: ShapedRequest; headers: Record<string, string> }> {
     const shaped = await this.#shaper.shape({
       notification: notification.id,
       content: notification.content,
@@ -36,8 +52,7 @@ export class ProfileLane implements Way {
       expiresSeconds: Math.floor(notification.expiresAtMs / 1_000),
       identifier: this.#identifier,
     })
-    const headers = { 'content-type': 'application/json', ...shaped.headers }
-    return { send: (address) => this.#send(shaped, headers, address) }
+    return { shaped, headers: { 'content-type': 'application/json', ...shaped.headers } }
   }
 
   async #send(shaped: ShapedRequest, headers: Record<string, string>, address: Address): Promise<Outcome> {

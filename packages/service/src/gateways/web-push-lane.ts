@@ -13,7 +13,7 @@ import {
 import type { Address, Sendable, Shipment } from '../engine/ports.ts'
 import { AddressNotAllowed, checkHost, guardedLookup } from './address-guard.ts'
 import { Http2Origin, NoAnswer, type OriginOptions } from './http2-origin.ts'
-import type { Way } from './kept-lane.ts'
+import type { Trial, Way } from './kept-lane.ts'
 import { nodeCrypto } from './node-crypto.ts'
 
 /** The most push services that one app's devices may name; the one used longest ago gives way. */
@@ -50,6 +50,38 @@ export class WebPushLane implements Way {
     return { send: (address) => this.#send(notification, plaintext, address) }
   }
 
+  /** @param address without keys stands for a browser that cannot exist */
+  async trial(notification: Sendable, address: Address, send: boolean): Promise<Trial> {
+    const message = JSON.stringify(
+      declarativeMessage(notification.id, notification.content, notification.mode, this.#webOrigin),
+    )
+    const endpoint = new URL(address.token)
+    const service = this.#service(endpoint)
+    const headers = this.#headers(notification, service)
+    const request = { method: 'POST', url: endpoint.href, headers, body: message }
+    if (!send) return { request }
+    const keys = {
+      p256dh: address.p256dh ?? nodeCrypto.p256KeyPair().publicKey,
+      auth: address.auth ?? nodeCrypto.randomBytes(16),
+    }
+    const body = encryptMessage(utf8(message), keys, nodeCrypto)
+    const answer = await service.origin.request('POST', endpoint.pathname + endpoint.search, headers, body)
+    return { request, answer, outcome: explainAnswer(pushServiceAnswers, answer, Date.now()) }
+  }
+
+  #headers(notification: Sendable, service: PushService): Record<string, string> {
+    const leftSeconds = Math.max(0, Math.floor((notification.expiresAtMs - Date.now()) / 1_000))
+    return {
+      'content-encoding': 'aes128gcm',
+      'content-type': 'application/octet-stream',
+      ttl: String(Math.min(leftSeconds, notification.ttlSeconds)),
+      urgency: notification.urgency,
+      authorization: service.authorization,
+      // RFC 8030 §5.4: at most 32 characters of base64url, which is what a tag may hold.
+      ...(notification.content.tag === undefined ? {} : { topic: notification.content.tag }),
+    }
+  }
+
   async #send(notification: Sendable, plaintext: Uint8Array, address: Address): Promise<Outcome> {
     if (plaintext.length > maxPlaintextBytes) return { is: 'refused', reason: 'too-large' }
     if (!address.p256dh || !address.auth) return { is: 'refused', reason: 'bad-request' }
@@ -57,26 +89,15 @@ export class WebPushLane implements Way {
       const endpoint = new URL(address.token)
       const service = this.#service(endpoint)
       const body = encryptMessage(plaintext, { p256dh: address.p256dh, auth: address.auth }, nodeCrypto)
-      const leftSeconds = Math.max(0, Math.floor((notification.expiresAtMs - Date.now()) / 1_000))
-      const headers = {
-        'content-encoding': 'aes128gcm',
-        'content-type': 'application/octet-stream',
-        ttl: String(Math.min(leftSeconds, notification.ttlSeconds)),
-        urgency: notification.urgency,
-        authorization: service.authorization,
-        // RFC 8030 §5.4: at most 32 characters of base64url, which is what a tag may hold.
-        ...(notification.content.tag === undefined ? {} : { topic: notification.content.tag }),
-      }
+      const headers = this.#headers(notification, service)
       const answer = await service.origin.request('POST', endpoint.pathname + endpoint.search, headers, body)
       return explainAnswer(pushServiceAnswers, answer, Date.now())
     } catch (error) {
       if (error instanceof AddressNotAllowed) return { is: 'refused', reason: 'address-not-allowed' }
-      if (error instanceof NoAnswer) {
-        return error.code === 'ADDRESS_NOT_ALLOWED'
-          ? { is: 'refused', reason: 'address-not-allowed' }
-          : { is: 'unavailable' }
-      }
-      throw error
+      if (!(error instanceof NoAnswer)) throw error
+      return error.code === 'ADDRESS_NOT_ALLOWED'
+        ? { is: 'refused', reason: 'address-not-allowed' }
+        : { is: 'unavailable' }
     }
   }
 

@@ -6,6 +6,7 @@ import express, { type RequestHandler } from 'express'
 import helmet from 'helmet'
 import type { Logger } from 'pino'
 import type { Config } from '../config/options.ts'
+import type { CredentialChecks } from '../credentials/checks.ts'
 import type { CredentialDesk } from '../credentials/desk.ts'
 import type { LiveHub } from '../live/hub.ts'
 import type { CredentialRow } from '../store/apps/credentials.ts'
@@ -36,6 +37,7 @@ export type HttpParts = {
   readonly consoleDir: string | undefined
   readonly onWork: () => void
   readonly desk: CredentialDesk
+  readonly checks: CredentialChecks
   readonly onCredential: (row: CredentialRow) => Promise<void>
 }
 
@@ -52,7 +54,7 @@ export function httpServer(parts: HttpParts): HttpServer {
   const limits = rateLimits(config)
   serveSessions(on, database, limits, config['http.publicUrl'].startsWith('https:'))
   serveApps(on, database)
-  serveCredentials(on, database, parts.desk, parts.onCredential)
+  serveCredentials(on, database, parts.desk, parts.checks, parts.onCredential)
   serveNotifications(on, database, parts.onWork)
   serveEvents(on, database, hub, streams, (error) => log.warn({ err: error }, 'an event stream missed a change'))
   serveDevices(on, {

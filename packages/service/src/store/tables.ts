@@ -1,5 +1,5 @@
 import type { Credential } from '@zbell/contract'
-import { environments, permissions, platforms } from '@zbell/core'
+import { type CheckVerdict, environments, permissions, platforms } from '@zbell/core'
 import { bigint, boolean, int, json, mysqlEnum, mysqlTable, varchar } from 'drizzle-orm/mysql-core'
 import { bytesColumn, instantColumn, uuidColumn } from './columns.ts'
 
@@ -49,6 +49,10 @@ export const credentials = mysqlTable('credentials', {
   retiredBy: varchar('retired_by', { length: 220 }),
   usedAt: instantColumn('used_at'),
   rejectedAt: instantColumn('rejected_at'),
+  checkedAt: instantColumn('checked_at'),
+  verdict: json('verdict').$type<CheckVerdict>(),
+  roundTripMs: int('round_trip_ms'),
+  announcedDays: int('announced_days'),
 })
 
 export const accounts = mysqlTable('accounts', {

@@ -22,6 +22,12 @@ export class Metrics {
     labelNames: ['state'],
     registers: [this.registry],
   })
+  readonly credentialDays = new Gauge({
+    name: 'zbell_credential_days_left',
+    help: 'Days until the certificate in use expires.',
+    labelNames: ['app', 'platform', 'environment'],
+    registers: [this.registry],
+  })
   readonly listeners = new Gauge({
     name: 'zbell_live_listeners',
     help: 'Open event streams.',

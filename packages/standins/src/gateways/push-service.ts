@@ -78,14 +78,15 @@ export class PushService extends Gateway {
       this.books.busy++
       return { status: 429, headers: { 'retry-after': String(this.temper.busyForSeconds) } }
     }
+    // Who asks is looked at before what for: a stranger learns nothing of which subscriptions there are.
     const subscription = this.#subscriptions.get(id)
+    if (now === 'refuse' || !(await this.#mayPush(asked.headers.authorization, subscription?.vapidKey))) {
+      this.books.refused++
+      return { status: 403 }
+    }
     if (now === 'gone' || !subscription || subscription.gone) {
       this.books.gone++
       return { status: 410 }
-    }
-    if (now === 'refuse' || !(await this.#mayPush(asked.headers.authorization, subscription.vapidKey))) {
-      this.books.refused++
-      return { status: 403 }
     }
     const ttl = Number(asked.headers.ttl)
     if (asked.headers.ttl === undefined || !Number.isInteger(ttl) || ttl < 0) return { status: 400 }

@@ -1,5 +1,6 @@
 import type { Credential as CredentialView } from '@zbell/contract'
-import { isUuid } from '@zbell/core'
+import { isUuid, sayVerdict } from '@zbell/core'
+import type { CredentialChecks } from '../../credentials/checks.ts'
 import { type CredentialDesk, ExtrasMissing } from '../../credentials/desk.ts'
 import { CredentialRefused, refusals } from '../../credentials/refusals.ts'
 import type { Scope } from '../../store/apps/apps.ts'
@@ -35,13 +36,20 @@ export const credentialView = (row: CredentialRow): CredentialView => ({
   retiredBy: row.retiredBy,
   usedAt: iso(row.usedAt),
   rejectedAt: iso(row.rejectedAt),
+  check: checkView(row),
 })
+
+function checkView({ verdict, checkedAt, roundTripMs }: CredentialRow): CredentialView['check'] {
+  if (!verdict || !checkedAt) return null
+  return { verdict: verdict.is, says: sayVerdict(verdict), at: checkedAt.toISOString(), roundTripMs: roundTripMs ?? 0 }
+}
 
 /** @param onChange the way to a gateway has to be opened anew, and what waited for that may go */
 export function serveCredentials(
   on: OperationRouter,
   database: Database,
   desk: CredentialDesk,
+  checks: CredentialChecks,
   onChange: (row: CredentialRow) => Promise<void>,
 ): void {
   const need = async (scope: Scope, id: string): Promise<CredentialRow> => {
@@ -71,6 +79,12 @@ export function serveCredentials(
     if (row.fingerprint === null) throw new Problem('credential-not-ready')
     await placeCredential(database, row, true, actor)
     return changed(await need(scope, params.id))
+  })
+  on.serve('checkCredential', async ({ caller: { scope }, params }) => {
+    const row = await need(scope, params.id)
+    if (row.fingerprint === null) throw new Problem('credential-not-ready')
+    await checks.check(row)
+    return credentialView(await need(scope, params.id))
   })
   on.serve('retireCredential', async ({ caller: { scope, actor }, params }) => {
     const row = await need(scope, params.id)

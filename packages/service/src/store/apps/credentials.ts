@@ -1,12 +1,24 @@
-import type { Environment, Platform } from '@zbell/core'
-import { and, desc, eq, isNotNull, isNull } from 'drizzle-orm'
+import type { CheckVerdict, Environment, Platform } from '@zbell/core'
+import { and, desc, eq, isNotNull, isNull, lt, or } from 'drizzle-orm'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
 import { credentials } from '../tables.ts'
 import type { Scope } from './apps.ts'
 
 export type CredentialRow = typeof credentials.$inferSelect
-export type NewCredential = Omit<CredentialRow, 'no' | 'slot' | 'retiredAt' | 'retiredBy' | 'usedAt' | 'rejectedAt'>
+export type NewCredential = Omit<
+  CredentialRow,
+  | 'no'
+  | 'slot'
+  | 'retiredAt'
+  | 'retiredBy'
+  | 'usedAt'
+  | 'rejectedAt'
+  | 'checkedAt'
+  | 'verdict'
+  | 'roundTripMs'
+  | 'announcedDays'
+>
 
 const inScope = (scope: Scope) => [eq(credentials.appNo, scope.app.no), eq(credentials.environment, scope.environment)]
 
@@ -154,4 +166,40 @@ export async function markRejected(database: Database, id: string): Promise<bool
     [uuidBuffer(id)],
   )
   return affectedRows === 1
+}
+
+export async function storeCheck(
+  database: Database,
+  no: number,
+  verdict: CheckVerdict,
+  roundTripMs: number,
+): Promise<void> {
+  const found = { verdict, roundTripMs, checkedAt: new Date() }
+  await database.use((db) => db.update(credentials).set(found).where(eq(credentials.no, no)))
+}
+
+/** Takes a credential in use whose last check is older than so long; nobody else gets it for as long again. */
+export async function claimDueCheck(database: Database, olderThanMs: number): Promise<CredentialRow | undefined> {
+  const due = new Date(Date.now() - olderThanMs)
+  const isDue = and(eq(credentials.slot, 'in-use'), or(isNull(credentials.checkedAt), lt(credentials.checkedAt, due)))
+  const [row] = await database.use((db) => db.select().from(credentials).where(isDue).limit(1))
+  if (!row) return undefined
+  const [{ affectedRows }] = await database.use((db) =>
+    db
+      .update(credentials)
+      .set({ checkedAt: new Date() })
+      .where(and(eq(credentials.no, row.no), isDue)),
+  )
+  return affectedRows === 1 ? row : claimDueCheck(database, olderThanMs)
+}
+
+/** Those in use that have an end. */
+export async function expiringCredentials(database: Database): Promise<(CredentialRow & { notAfter: Date })[]> {
+  const ends = and(eq(credentials.slot, 'in-use'), isNotNull(credentials.notAfter))
+  const rows = await database.use((db) => db.select().from(credentials).where(ends).limit(1_000))
+  return rows.flatMap((row) => (row.notAfter ? [{ ...row, notAfter: row.notAfter }] : []))
+}
+
+export async function announceExpiry(database: Database, no: number, days: number): Promise<void> {
+  await database.use((db) => db.update(credentials).set({ announcedDays: days }).where(eq(credentials.no, no)))
 }

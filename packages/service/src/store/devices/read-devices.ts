@@ -1,5 +1,5 @@
-import { type Platform, uuidFromBytes } from '@zbell/core'
-import { and, desc, eq, getTableColumns, lt } from 'drizzle-orm'
+import { type Environment, type Platform, uuidFromBytes } from '@zbell/core'
+import { and, desc, eq, getTableColumns, isNull, lt } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
@@ -81,4 +81,22 @@ export async function unknownDevices(database: Database, scope: Scope, ids: read
   const missing = new Set(ids)
   for (const { id } of known) missing.delete(uuidFromBytes(id))
   return missing
+}
+
+/** The push endpoint of the browser that was seen last. */
+export async function latestEndpoint(
+  database: Database,
+  appNo: number,
+  environment: Environment,
+): Promise<string | undefined> {
+  const web = and(
+    eq(devices.appNo, appNo),
+    eq(devices.environment, environment),
+    eq(devices.platform, 'web'),
+    isNull(devices.retiredAt),
+  )
+  const [row] = await database.use((db) =>
+    db.select({ token: devices.token }).from(devices).where(web).orderBy(desc(devices.no)).limit(1),
+  )
+  return row?.token
 }

@@ -1,5 +1,6 @@
 import { start } from './0001-start.ts'
 import { credentials } from './0002-credentials.ts'
+import { checks } from './0003-checks.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -7,4 +8,5 @@ export type Migration = { readonly no: number; readonly name: string; readonly s
 export const migrations: readonly Migration[] = [
   { no: 1, name: 'start', statements: start },
   { no: 2, name: 'credentials', statements: credentials },
+  { no: 3, name: 'checks', statements: checks },
 ]

@@ -1,13 +1,10 @@
 import { type Environment, type Reason, reasonOfCode, reasons, unpackBlock } from '@zbell/core'
 import type { Database } from '../database.ts'
 
-/**
- * A piece of work that this process holds. Every write to it carries the fence: after another claim it counts no more.
- * The fence moves only when this very process claims its own work again (see the worker).
- */
+/** A piece of work that this process holds. Every write to it carries the fence: after another claim it counts no more. */
 export type Claim = {
   readonly no: number
-  fence: number
+  readonly fence: number
   readonly notificationNo: number
   readonly urgency: number
 } & (
@@ -34,16 +31,23 @@ type Raw = {
 /**
  * Claims the most urgent piece of work that is due, or `undefined` when there is none. `available_at` is both the time
  * when work is due and the end of a lease: a worker that dies needs nobody to clean up after it.
+ * @param held what this process works on already. Its leases can run out while the database is away; it must not take them
+ *   from itself, or devices would be sent to twice
  */
-export async function claimWork(database: Database, leaseMs: number): Promise<Claim | undefined> {
+export async function claimWork(
+  database: Database,
+  leaseMs: number,
+  held: readonly number[] = [],
+): Promise<Claim | undefined> {
+  const others = held.length > 0 ? `and no not in (${held.join(',')})` : ''
   const [due] = await database.rows<{ urgency: number }>(
-    'select urgency from work where available_at <= utc_timestamp(3) order by urgency desc limit 1',
+    `select urgency from work where available_at <= utc_timestamp(3) ${others} order by urgency desc limit 1`,
   )
   if (!due) return undefined
   const row = await database.transact(async (tx) => {
     const [found] = await tx.rows<Raw>(
       `select no, kind, fence, notification_no, urgency, failures, cause, devices from work
-       where urgency = ? and available_at <= utc_timestamp(3) order by available_at limit 1 for update skip locked`,
+       where urgency = ? and available_at <= utc_timestamp(3) ${others} order by available_at limit 1 for update skip locked`,
       [due.urgency],
     )
     if (!found) return undefined
@@ -54,11 +58,11 @@ export async function claimWork(database: Database, leaseMs: number): Promise<Cl
     return found
   })
   if (!row) return undefined
-  const held = { no: row.no, fence: row.fence + 1, notificationNo: row.notification_no, urgency: row.urgency }
+  const claim = { no: row.no, fence: row.fence + 1, notificationNo: row.notification_no, urgency: row.urgency }
   return row.kind === 'expand'
-    ? { ...held, kind: 'expand' }
+    ? { ...claim, kind: 'expand' }
     : {
-        ...held,
+        ...claim,
         kind: 'send',
         failures: row.failures,
         cause: row.cause === 0 ? undefined : reasonOfCode(row.cause),

@@ -15,7 +15,7 @@ const tryAgainAfterMs = 200
  * @param giveUp ends the wait for a database that does not come back, when the process has to stop
  */
 export const workStore = (database: Database, leaseMs: number, giveUp: AbortSignal): WorkStore => ({
-  claim: () => claimWork(database, leaseMs),
+  claim: (held) => claimWork(database, leaseMs, held),
   extend: (claim) => extendLease(database, claim, leaseMs),
   release: (claim, afterMs) => releaseWork(database, claim, afterMs),
   notification: (no) => findNotificationByNo(database, no),
