@@ -1,3 +1,4 @@
+import { writeFileSync } from 'node:fs'
 import { createSecureServer } from 'node:http2'
 import type { AddressInfo } from 'node:net'
 import { createServer, type Server } from 'node:net'
@@ -5,7 +6,7 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Credential } from '@zbell/contract'
 import { serverCertificate, temper } from '@zbell/standins'
-import { zbell } from './harness/programs.ts'
+import { dist, zbell } from './harness/programs.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
@@ -71,6 +72,41 @@ describe('checking a credential', () => {
     world.standins.ios.temper = calm
     expect(bad.code).toBe(6)
     expect(bad.out).toMatch(/✕ signing-key for ios .*\n {2}The gateway refuses it/)
+  })
+})
+
+describe('zbell gateway', () => {
+  test('shows which gateways there are and what they ask for', async () => {
+    const { code, out } = await cli('gateway', 'show')
+    expect(code).toBe(0)
+    expect(out).toMatch(/ios +standin-ios +https:\/\/127\.0\.0\.1:\d+ +signing-key +4,096/)
+    expect(out).toMatch(/web +the standard +each browser’s own +vapid-key/)
+  })
+
+  test('tries: the exact request with its secrets masked, and, when sent, the answer explained', async () => {
+    const dry = await cli('gateway', 'try', 'ios', '--title', 'Boarding is open')
+    expect(dry.out).toMatch(/^POST https:\/\/127\.0\.0\.1:\d+\/ring\/0{16}/)
+    expect(dry.out).toContain('authorization: Badge ••••')
+    expect(dry.out).toContain('"headline":"Boarding is open"')
+    expect(dry.out).toContain('Nothing was sent')
+    const sent = await cli('gateway', 'try', 'android', '--send')
+    expect(sent.out).toMatch(/\n404\n[\s\S]*berth-empty[\s\S]*token-gone: The gateway says/)
+    const handset = await world.handset(2, 'ios', { user: 'ada' })
+    const device = (await handset.view()).device!
+    const rung = await cli('gateway', 'try', 'ios', '--device', device, '--title', 'Only a trial', '--send', '--json')
+    expect(JSON.parse(rung.out)).toMatchObject({ answer: { status: 200, outcome: 'accepted' } })
+    expect(handset.state.lockScreen[0]?.title).toBe('Only a trial')
+    expect((await cli('gateway', 'try', 'android', '--device', device)).code).toBe(6)
+    expect(JSON.stringify([dry, sent, rung])).not.toMatch(/eyJ[\w-]+\.[\w-]+\.[\w-]+/)
+  })
+
+  test('lints a file, each fault with its place', async () => {
+    const file = join(world.data, 'profile.yaml')
+    writeFileSync(file, 'profile: x\nplatform: pager\n')
+    const { code, out } = await cli('gateway', 'lint', file)
+    expect(code).toBe(6)
+    expect(out).toMatch(/profile\.yaml:2:11 {2}platform: Invalid option/)
+    expect((await cli('gateway', 'lint', `${dist}profiles/standin-android.yaml`)).out).toContain('can be used')
   })
 })
 

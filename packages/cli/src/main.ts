@@ -1,6 +1,7 @@
 import { Command, CommanderError } from 'commander'
 import { credentialCommands } from './commands/credentials.ts'
 import { deviceCommands } from './commands/devices.ts'
+import { gatewayCommands } from './commands/gateways.ts'
 import { handsetCommands } from './commands/handsets.ts'
 import { notificationCommands } from './commands/notifications.ts'
 import { sendCommand } from './commands/send.ts'
@@ -38,6 +39,7 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
   notificationCommands(program, io, done)
   credentialCommands(program, io, done)
   deviceCommands(program, io, done)
+  gatewayCommands(program, io, done)
   handsetCommands(program, io, done)
   serviceCommands(program, io, done)
   for (const command of [program, ...program.commands, ...program.commands.flatMap((group) => [...group.commands])]) {

@@ -87,6 +87,7 @@ describe('zbell', () => {
       ...['list', 'show', 'tap'].map((verb) => ['handset', verb]),
     )
     commands.push(...['add', 'make', 'request', 'list', 'use', 'check', 'retire'].map((verb) => ['credential', verb]))
+    commands.push(...['show', 'lint', 'try'].map((verb) => ['gateway', verb]))
     for (const command of commands) {
       const { code, out } = await zbell([...command, '--help'])
       expect(code).toBe(0)

@@ -4,6 +4,7 @@ import * as apps from './schemas/app.ts'
 import * as credentials from './schemas/credential.ts'
 import { delivery, deliveryState } from './schemas/delivery.ts'
 import * as devices from './schemas/device.ts'
+import * as gateways from './schemas/gateway.ts'
 import { handset, tapRequest } from './schemas/handset.ts'
 import { accepted, notification, notificationRequest } from './schemas/notification.ts'
 import { environmentQuery, pageOf, pageQuery } from './schemas/page.ts'
@@ -122,6 +123,30 @@ export const operations = {
     role: 'owner',
     query: environment,
     answer: credentials.credential,
+  },
+  listGateways: {
+    ...done,
+    summary: 'The gateways: where they are and what they ask for',
+    caller: 'app',
+    query: environment,
+    answer: pageOf(gateways.gateway),
+  },
+  lintGateway: {
+    ...done,
+    summary: 'Read a gateway profile and name each fault with its place',
+    caller: 'app',
+    query: environment,
+    body: gateways.lintRequest,
+    answer: gateways.linted,
+  },
+  tryGateway: {
+    ...done,
+    summary: 'The exact request that would go out, secrets masked; and, when sent, what came back',
+    caller: 'app',
+    role: 'owner',
+    query: environment,
+    body: gateways.trialRequest,
+    answer: gateways.trial,
   },
   sendNotification: {
     summary: 'Send a notification',

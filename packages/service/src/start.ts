@@ -1,6 +1,7 @@
 import { writeFileSync } from 'node:fs'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
+import { platforms } from '@zbell/core'
 import type { Logger } from 'pino'
 import type { Config } from './config/options.ts'
 import { CredentialChecks } from './credentials/checks.ts'
@@ -60,6 +61,9 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
 
     const gateways = new GatewayRoom(config, database, vault, log)
     opened.push(() => gateways.close())
+    for (const { platform, profile, outdatedFrom } of platforms.map((one) => gateways.describe(one, 'production'))) {
+      if (outdatedFrom) log.warn({ platform, profile, outdatedFrom }, 'a gateway profile is marked as outdated')
+    }
     const checks = new CredentialChecks(database, gateways, metrics, log)
     opened.push(() => checks.close())
     await checks.announce(new Date())
@@ -93,6 +97,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       consoleDir,
       onWork: () => worker.nudge(),
       checks,
+      gateways,
       desk: new CredentialDesk(database, vault, (platform) => gateways.kindTaken(platform)),
       onCredential: async ({ appNo, environment, platform }) => {
         await gateways.changed(appNo, environment, platform)

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto'
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
@@ -8,6 +8,7 @@ import { ConfigError, loadConfig } from '../src/config/load.ts'
 import { options } from '../src/config/options.ts'
 import { printableConfig } from '../src/config/print.ts'
 import { checkHost, isGuarded } from '../src/gateways/address-guard.ts'
+import { lintProfile } from '../src/gateways/lint-profile.ts'
 import { loadProfile } from '../src/gateways/load-profile.ts'
 import { Renewed } from '../src/gateways/renewed.ts'
 import { Places } from '../src/gateways/slots.ts'
@@ -65,10 +66,33 @@ describe('the configuration', () => {
 })
 
 describe('a gateway profile', () => {
-  test('with a fault names the file, the place and what was expected', () => {
+  const good = readFileSync(new URL('../../standins/profiles/standin-ios.yaml', import.meta.url), 'utf8')
+  test('that is good has no faults', () => {
+    expect(lintProfile(good)).toMatchObject({ faults: [], profile: { profile: 'standin-ios' } })
+  })
+  test.each([
+    ['a wrong value', ['platform: ios', 'platform: pager'], 'pager', /^platform: Invalid option/],
+    ['an unknown name', ['limits:', 'colour: red\nlimits:'], 'red', /^colour is not known here$/],
+    ['a name that is missing', ['  bodyBytes: 4096', '  bytes: 4096'], 'bytes: 4096', /^limits\.bodyBytes: /],
+    ['a mistake in an expression', ['"place": content.navigate,', '"place": ,'], ',', /^request\.body: /],
+    ['a mistake in the YAML', ['method: POST', 'method: "POST'], '"POST', /quote/],
+  ])('with %s names line, column and what was expected', (_name, [from, to], marker, says) => {
+    const text = good.replace(from!, to!)
+    const lines = text.split('\n')
+    const at = to!.split('\n')[0]!
+    const line = lines.findIndex((one) => one.includes(at))
+    const faults = lintProfile(text).faults.filter((fault) => says.test(fault.says))
+    expect(faults).toHaveLength(1)
+    // A quote that never ends is missed where the text ends.
+    if (marker === '"POST') return
+    expect(faults[0]?.line).toBe(line + 1)
+    // An expression's fault is told at the end of the word that is too much, one character further on.
+    expect(Math.abs(faults[0]!.column - (lines[line]!.indexOf(marker!) + 1))).toBeLessThanOrEqual(1)
+  })
+  test('stops the start with the file and the place of each fault', () => {
     const file = written('profile.yaml', 'profile: x\nplatform: pager\n')
-    expect(() => loadProfile(file)).toThrow(/profile\.yaml: platform Invalid option/)
-    expect(() => loadProfile(written('broken.yaml', 'a: b: c'))).toThrow(/line 1, column/)
+    expect(() => loadProfile(file)).toThrow(/profile\.yaml:2:11: platform: Invalid option/)
+    expect(() => loadProfile(join(dir, 'nowhere.yaml'))).toThrow(/cannot be read \(ENOENT\)/)
   })
 })
 

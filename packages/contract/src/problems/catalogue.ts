@@ -98,6 +98,11 @@ export const problems = {
     title: 'This credential has no certificate yet.',
     does: 'Upload its request at the platform, and hand in the certificate that comes back.',
   },
+  'gateway-not-ready': {
+    status: 409,
+    title: 'There is no way to this gateway yet.',
+    does: 'Mend what the detail names; zbell gateway show and zbell credential check tell more.',
+  },
   'name-taken': {
     status: 409,
     title: 'This name is taken.',

@@ -57,6 +57,7 @@ export const gatewayProfile = z.strictObject({
   origins: z
     .partialRecord(z.enum(environments), z.url({ protocol: /^https$/ }))
     .describe('The gateway’s https origin for each environment.'),
+  outdatedFrom: z.iso.date().optional().describe('From this day on the platform no longer speaks so.'),
   authentication,
   request: z.strictObject({
     method: z.enum(['POST', 'PUT']).default('POST'),

@@ -1,8 +1,10 @@
 import { readFileSync } from 'node:fs'
 import { rootCertificates } from 'node:tls'
+import type { Gateway } from '@zbell/contract'
 import {
   type Environment,
   type GatewayProfile,
+  maxPlaintextBytes,
   type Platform,
   type Reason,
   RequestShaper,
@@ -99,6 +101,24 @@ export class GatewayRoom implements Gateways {
     const kept = this.#lanes.get(name)
     this.#lanes.delete(name)
     await this.#replace(kept)
+  }
+
+  /** What is known of a platform's gateway. */
+  describe(platform: Platform, environment: Environment): Gateway {
+    const found = this.#profiles.get(platform)
+    return {
+      platform,
+      profile: found?.profile.profile ?? null,
+      origin: (found && (found.origin || found.profile.origins[environment])) ?? null,
+      asksFor: platform === 'web' ? 'vapid-key' : (this.kindTaken(platform) ?? null),
+      bodyBytes: platform === 'web' ? maxPlaintextBytes : (found?.profile.limits.bodyBytes ?? null),
+      outdatedFrom: found?.profile.outdatedFrom ?? null,
+    }
+  }
+
+  /** A way of its own, to be looked at and closed; nothing of what runs notices. */
+  openWay(row: CredentialRow): Promise<Way | Reason> {
+    return this.#wayOf(row)
   }
 
   /** Asks the gateway as a credential, also one that is not in use; nothing of what runs notices. */

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
-import { type GatewayProfile, gatewayProfile } from '@zbell/core'
-import { parseDocument } from 'yaml'
+import type { GatewayProfile } from '@zbell/core'
 import { ConfigError } from '../config/load.ts'
+import { lintProfile } from './lint-profile.ts'
 
 /** Reads a gateway profile. @throws {ConfigError} that names each fault with its place */
 export function loadProfile(file: string): GatewayProfile {
@@ -11,12 +11,7 @@ export function loadProfile(file: string): GatewayProfile {
   } catch (error) {
     throw new ConfigError(`${file}: the gateway profile cannot be read (${(error as NodeJS.ErrnoException).code})`)
   }
-  const document = parseDocument(text)
-  const [fault] = document.errors
-  if (fault) throw new ConfigError(`${file}: ${fault.message}`)
-  const read = gatewayProfile.safeParse(document.toJS())
-  if (read.success) return read.data
-  throw new ConfigError(
-    read.error.issues.map((issue) => `${file}: ${issue.path.join('.') || 'the profile'} ${issue.message}`).join('\n'),
-  )
+  const { profile, faults } = lintProfile(text)
+  if (profile) return profile
+  throw new ConfigError(faults.map(({ line, column, says }) => `${file}:${line}:${column}: ${says}`).join('\n'))
 }

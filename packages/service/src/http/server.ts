@@ -8,6 +8,7 @@ import type { Logger } from 'pino'
 import type { Config } from '../config/options.ts'
 import type { CredentialChecks } from '../credentials/checks.ts'
 import type { CredentialDesk } from '../credentials/desk.ts'
+import type { GatewayRoom } from '../gateways/gateways.ts'
 import type { LiveHub } from '../live/hub.ts'
 import type { CredentialRow } from '../store/apps/credentials.ts'
 import type { Database } from '../store/database.ts'
@@ -20,6 +21,7 @@ import { serveApps } from './routes/apps.ts'
 import { serveCredentials } from './routes/credentials.ts'
 import { serveDevices } from './routes/devices.ts'
 import { EventStreams, serveEvents } from './routes/events.ts'
+import { serveGateways } from './routes/gateways.ts'
 import { serveHandsets } from './routes/handsets.ts'
 import { serveNotifications } from './routes/notifications.ts'
 import { serveReceipts } from './routes/receipts.ts'
@@ -38,6 +40,7 @@ export type HttpParts = {
   readonly onWork: () => void
   readonly desk: CredentialDesk
   readonly checks: CredentialChecks
+  readonly gateways: GatewayRoom
   readonly onCredential: (row: CredentialRow) => Promise<void>
 }
 
@@ -55,6 +58,7 @@ export function httpServer(parts: HttpParts): HttpServer {
   serveSessions(on, database, limits, config['http.publicUrl'].startsWith('https:'))
   serveApps(on, database)
   serveCredentials(on, database, parts.desk, parts.checks, parts.onCredential)
+  serveGateways(on, database, parts.gateways)
   serveNotifications(on, database, parts.onWork)
   serveEvents(on, database, hub, streams, (error) => log.warn({ err: error }, 'an event stream missed a change'))
   serveDevices(on, {

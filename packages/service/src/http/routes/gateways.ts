@@ -1,0 +1,126 @@
+import type { GatewayTrial } from '@zbell/contract'
+import { isUuid, type Outcome, type Platform, platforms, sayReason } from '@zbell/core'
+import type { Address } from '../../engine/ports.ts'
+import { AddressNotAllowed } from '../../gateways/address-guard.ts'
+import { CredentialRejected } from '../../gateways/authorization.ts'
+import { impossibleToken, sample } from '../../gateways/check-credential.ts'
+import type { GatewayRoom } from '../../gateways/gateways.ts'
+import { NoAnswer } from '../../gateways/http2-origin.ts'
+import type { Trial } from '../../gateways/kept-lane.ts'
+import { lintProfile } from '../../gateways/lint-profile.ts'
+import type { Scope } from '../../store/apps/apps.ts'
+import { credentialInUse } from '../../store/apps/credentials.ts'
+import type { Database } from '../../store/database.ts'
+import { findDevice } from '../../store/devices/read-devices.ts'
+import { Problem } from '../problem.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+
+export function serveGateways(on: OperationRouter, database: Database, gateways: GatewayRoom): void {
+  on.serve('listGateways', async ({ caller: { scope } }) => ({
+    items: platforms.map((platform) => gateways.describe(platform, scope.environment)),
+    next: null,
+  }))
+
+  on.serve('lintGateway', async ({ body }) => ({
+    faults: lintProfile(body.text)
+      .faults.slice(0, 50)
+      .map((fault) => ({ ...fault })),
+  }))
+
+  on.serve('tryGateway', async ({ caller: { scope }, params, body }) => {
+    const platform = platforms.find((one) => one === params.platform)
+    if (!platform) throw new Problem('unknown-address', 'There are gateways for ios, android and web.')
+    const row = await credentialInUse(database, scope.app.no, scope.environment, platform)
+    if (!row) throw new Problem('gateway-not-ready', sayReason('no-credential'))
+    const address = await addressFor(database, scope, platform, body.device)
+    const way = await gateways.openWay(row)
+    if (typeof way === 'string') throw new Problem('gateway-not-ready', sayReason(way))
+    try {
+      const notification = sample(Date.now())
+      const content = {
+        ...notification.content,
+        ...body.content,
+        title: body.content.title ?? notification.content.title,
+      }
+      return trialView(await way.trial({ ...notification, content }, address, body.send))
+    } catch (error) {
+      if (error instanceof CredentialRejected) throw new Problem('gateway-not-ready', sayReason('credential-rejected'))
+      if (error instanceof NoAnswer)
+        throw new Problem('gateway-not-ready', `The gateway gave no answer (${error.code}).`)
+      if (error instanceof AddressNotAllowed) throw new Problem('gateway-not-ready', sayReason('address-not-allowed'))
+      throw error
+    } finally {
+      await way.close()
+    }
+  })
+}
+
+async function addressFor(
+  database: Database,
+  scope: Scope,
+  platform: Platform,
+  id: string | undefined,
+): Promise<Address> {
+  if (id === undefined) {
+    if (platform === 'web')
+      throw new Problem('invalid-request', 'The web has no gateway of its own: name a device.', [
+        { pointer: '/device', detail: 'is needed for the web' },
+      ])
+    return { token: impossibleToken(), p256dh: null, auth: null }
+  }
+  const device = isUuid(id) ? await findDevice(database, scope, id) : undefined
+  if (!device) throw new Problem('unknown-device')
+  if (device.platform !== platform)
+    throw new Problem('invalid-request', `This device is not an ${platform} device.`, [
+      { pointer: '/device', detail: `is a device of ${device.platform}` },
+    ])
+  return device
+}
+
+function trialView({ request, answer, outcome }: Trial): GatewayTrial {
+  const masked = Object.entries(request.headers).map(([name, value]) => [
+    name,
+    /^authorization$/i.test(name) ? mask(value) : value,
+  ])
+  return {
+    request: {
+      ...request,
+      headers: Object.fromEntries(masked) as Record<string, string>,
+      bodyBytes: Buffer.byteLength(request.body),
+    },
+    answer:
+      answer && outcome
+        ? {
+            status: answer.status,
+            headers: Object.fromEntries(
+              Object.entries(answer.headers).flatMap(([name, value]) =>
+                typeof value === 'string' ? [[name, value]] : [],
+              ),
+            ),
+            body: answer.body.slice(0, 4_000),
+            outcome: outcome.is === 'refused' ? outcome.reason : outcome.is,
+            says: sayOutcome(outcome),
+          }
+        : null,
+  }
+}
+
+/** The scheme says how; the rest is the secret. */
+const mask = (value: string): string => `${value.split(' ')[0]} ••••`
+
+function sayOutcome(outcome: Outcome): string {
+  switch (outcome.is) {
+    case 'accepted':
+      return 'The gateway took it.'
+    case 'busy':
+      return 'The gateway is busy; a delivery would be tried again.'
+    case 'unavailable':
+      return 'The gateway is in trouble; a delivery would be tried again.'
+    case 'token-gone':
+      return sayReason('token-gone')
+    case 'refused':
+      return sayReason(outcome.reason)
+    default:
+      return outcome satisfies never
+  }
+}
