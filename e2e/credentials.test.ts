@@ -185,7 +185,7 @@ describe('zbell credential', () => {
     const again = await cli('credential', 'add', join(dir, 'own.csr'), '--platform', 'ios')
     expect(again.code).toBe(6)
     expect(again.err).toBe(
-      'zbell: This is a request for a certificate, not the certificate. Upload it at the platform, and hand in the certificate that comes back; mend what the detail names and hand it in again; nothing was kept.\n',
+      'zbell: This is a request for a certificate, not the certificate; upload it at the platform, and hand in the certificate that comes back.\n',
     )
     expect(await cli('credential', 'add', 'nowhere.pem', '--platform', 'ios')).toMatchObject({
       code: 2,
@@ -326,6 +326,28 @@ describe('a certificate without leaving the product', () => {
     }
   }, 60_000)
 })
+
+test('all secrets go under a new master key while the service runs, and everything still rings', async () => {
+  const file = join(world.data, 'service/master.key')
+  const before = readFileSync(file, 'utf8')
+  const env = { ZBELL_URL: world.url, ZBELL_KEY: readFileSync(join(world.data, 'service/operator.key'), 'utf8').trim() }
+  const done = await zbell(['vault', 'rewrap'], env)
+  expect(done).toMatchObject({ code: 0, err: '' })
+  expect(Number(/^\d+/.exec(done.out)?.[0])).toBeGreaterThan(4)
+  const after = readFileSync(file, 'utf8')
+  expect(after.trim().split('\n')).toHaveLength(1)
+  expect(after).not.toBe(before)
+  expect(statSync(file).mode & 0o777).toBe(0o600)
+  await world.killService()
+  await world.startService()
+  await world.handset(7, 'android', { user: 'after' })
+  const id = await world.send({ to: { any: ['user:after'] }, content: { title: 'Under a new key' } })
+  await until(
+    () => world.notification(id),
+    ({ totals }) => totals.shown === 1,
+  )
+  expect((await zbell(['vault', 'rewrap'], { ...env, ZBELL_KEY: world.backendKey })).code).toBe(4)
+}, 60_000)
 
 test('no secret is in any answer, log or file of the database', async () => {
   const secrets = [marked.passphrase, ...marked.keys]

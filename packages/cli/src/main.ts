@@ -6,6 +6,7 @@ import { handsetCommands } from './commands/handsets.ts'
 import { notificationCommands } from './commands/notifications.ts'
 import { sendCommand } from './commands/send.ts'
 import { serviceCommands } from './commands/service.ts'
+import { vaultCommands } from './commands/vault.ts'
 import { exitCodes, sayFailure } from './exit-codes.ts'
 import type { Io } from './io.ts'
 
@@ -41,6 +42,7 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
   deviceCommands(program, io, done)
   gatewayCommands(program, io, done)
   handsetCommands(program, io, done)
+  vaultCommands(program, io, done)
   serviceCommands(program, io, done)
   for (const command of [program, ...program.commands, ...program.commands.flatMap((group) => [...group.commands])]) {
     command.exitOverride().configureOutput(program.configureOutput()).helpOption('--help', 'explain this command')

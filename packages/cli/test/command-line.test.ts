@@ -88,6 +88,7 @@ describe('zbell', () => {
     )
     commands.push(...['add', 'make', 'request', 'list', 'use', 'check', 'retire'].map((verb) => ['credential', verb]))
     commands.push(...['show', 'lint', 'try'].map((verb) => ['gateway', verb]))
+    commands.push(['vault', 'rewrap'])
     for (const command of commands) {
       const { code, out } = await zbell([...command, '--help'])
       expect(code).toBe(0)

@@ -57,6 +57,12 @@ export const operations = {
     body: sessions.accountRequest,
     answer: sessions.account,
   },
+  rewrapVault: {
+    ...done,
+    summary: 'Put all stored secrets under a new master key, while the service runs',
+    caller: 'operator',
+    answer: z.object({ rewrapped: z.int() }),
+  },
   listApps: { ...done, summary: 'The apps', caller: 'operator', answer: pageOf(apps.app) },
   makeApp: { ...made, summary: 'Make an app', caller: 'operator', body: apps.appRequest, answer: apps.app },
   makeKey: {

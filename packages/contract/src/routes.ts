@@ -5,6 +5,7 @@ export const routes = {
   signOut: 'DELETE /v1/session',
   makeSignInLink: 'POST /v1/sign-in-links',
   makeAccount: 'POST /v1/accounts',
+  rewrapVault: 'POST /v1/vault/rewrap',
   listApps: 'GET /v1/apps',
   makeApp: 'POST /v1/apps',
   makeKey: 'POST /v1/apps/{app}/keys',

@@ -6,6 +6,7 @@ import type { Logger } from 'pino'
 import type { Config } from './config/options.ts'
 import { CredentialChecks } from './credentials/checks.ts'
 import { CredentialDesk } from './credentials/desk.ts'
+import { rewrapAll } from './credentials/rewrap.ts'
 import type { WorkStore } from './engine/ports.ts'
 import { Worker } from './engine/worker.ts'
 import { GatewayRoom } from './gateways/gateways.ts'
@@ -17,7 +18,8 @@ import { migrate } from './store/migrate.ts'
 import { wakeRejected } from './store/work/claim-work.ts'
 import { workStore } from './store/work/work-store.ts'
 import { Metrics } from './telemetry/metrics.ts'
-import { masterKey, operatorKey } from './vault/key-files.ts'
+import { operatorKey } from './vault/key-files.ts'
+import { givenKeyring, keptKeyring } from './vault/keyring.ts'
 import { Vault } from './vault/vault.ts'
 
 export type RunningService = { readonly url: string; readonly operatorKey: string; close(): Promise<void> }
@@ -40,7 +42,9 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
   }
   try {
     const operator = operatorKey(config.data)
-    const vault = new Vault(masterKey(config.data, config['vault.masterKey']))
+    const keyring =
+      config['vault.masterKey'] === '' ? keptKeyring(config.data) : givenKeyring(config['vault.masterKey'])
+    const vault = new Vault(keyring)
     const metrics = new Metrics()
 
     let url = config['database.url']
@@ -98,6 +102,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       onWork: () => worker.nudge(),
       checks,
       gateways,
+      rewrap: () => rewrapAll(database, vault, keyring),
       desk: new CredentialDesk(database, vault, (platform) => gateways.kindTaken(platform)),
       onCredential: async ({ appNo, environment, platform }) => {
         await gateways.changed(appNo, environment, platform)

@@ -13,7 +13,8 @@ import { loadProfile } from '../src/gateways/load-profile.ts'
 import { Renewed } from '../src/gateways/renewed.ts'
 import { Places } from '../src/gateways/slots.ts'
 import { Batcher } from '../src/store/batcher.ts'
-import { masterKey, operatorKey } from '../src/vault/key-files.ts'
+import { operatorKey } from '../src/vault/key-files.ts'
+import { givenKeyring, KeyringFixed, keptKeyring } from '../src/vault/keyring.ts'
 import { hashPassword, passwordFits } from '../src/vault/secrets.ts'
 import { SealBroken, Vault } from '../src/vault/vault.ts'
 
@@ -97,7 +98,8 @@ describe('a gateway profile', () => {
 })
 
 describe('the vault', () => {
-  const vault = new Vault(randomBytes(32))
+  const key = () => randomBytes(32).toString('base64url')
+  const vault = new Vault(givenKeyring(key()))
   test('opens what it sealed, in its own place only', () => {
     fc.assert(
       fc.property(fc.uint8Array(), (secret) => {
@@ -111,15 +113,40 @@ describe('the vault', () => {
   test('another master key, a changed byte or a short text open nothing', () => {
     const sealed = vault.seal(Buffer.from('secret'), 'p')
     expect(sealed.includes('secret')).toBe(false)
-    expect(() => new Vault(randomBytes(32)).open(sealed, 'p')).toThrow(SealBroken)
-    sealed[40]! ^= 1
-    expect(() => vault.open(sealed, 'p')).toThrow(SealBroken)
-    expect(() => vault.open(Buffer.of(1), 'p')).toThrow(SealBroken)
-    expect(() => new Vault(Buffer.alloc(31))).toThrow(RangeError)
+    expect(() => new Vault(givenKeyring(key())).open(sealed, 'p')).toThrow(SealBroken)
+    for (const at of [0, 2, 40, sealed.length - 1]) {
+      const changed = Buffer.from(sealed)
+      changed[at]! ^= 1
+      expect(() => vault.open(changed, 'p')).toThrow(SealBroken)
+    }
+    expect(() => vault.open(Buffer.of(2), 'p')).toThrow(SealBroken)
+    expect(() => new Vault(givenKeyring('short'))).toThrow(RangeError)
   })
-  test('its key and the operator’s are made once and kept', () => {
-    expect(masterKey(dir, '').equals(masterKey(dir, ''))).toBe(true)
-    expect(masterKey(dir, Buffer.alloc(32).toString('base64url'))).toEqual(Buffer.alloc(32))
+  test('wraps anew under the newest key, and opens under each that is on the ring', () => {
+    const [older, newer] = [key(), key()]
+    const before = new Vault(givenKeyring(older))
+    const sealed = before.seal(Buffer.from('secret'), 'p')
+    const both = new Vault(givenKeyring(`${newer} ${older}`))
+    const rewrapped = both.rewrap(sealed, 'p')
+    expect(both.rewrap(rewrapped, 'p')).toBe(rewrapped)
+    for (const one of [sealed, rewrapped]) expect(String(both.open(one, 'p'))).toBe('secret')
+    expect(String(new Vault(givenKeyring(newer)).open(rewrapped, 'p'))).toBe('secret')
+    expect(() => before.open(rewrapped, 'p')).toThrow(SealBroken)
+  })
+  test('finds a key that another process put on the ring', () => {
+    const ring = join(dir, 'ring')
+    const [mine, theirs] = [new Vault(keptKeyring(ring)), keptKeyring(ring)]
+    theirs.add()
+    const sealed = new Vault(theirs).seal(Buffer.from('secret'), 'p')
+    expect(String(mine.open(sealed, 'p'))).toBe('secret')
+    theirs.trim()
+    expect(theirs.keys()).toHaveLength(1)
+  })
+  test('a key from the environment is replaced there', () => {
+    expect(() => givenKeyring(key()).add()).toThrow(KeyringFixed)
+    expect(() => givenKeyring(`${key()} ${key()}`).add()).not.toThrow()
+  })
+  test('the operator’s key is made once and kept', () => {
     expect(operatorKey(dir)).toBe(operatorKey(dir))
   })
   test('passwords fit only themselves, however they are composed', async () => {

@@ -103,6 +103,11 @@ export const problems = {
     title: 'There is no way to this gateway yet.',
     does: 'Mend what the detail names; zbell gateway show and zbell credential check tell more.',
   },
+  'master-key-fixed': {
+    status: 409,
+    title: 'The master key is given by the environment.',
+    does: 'Put the new key in front of the old one in ZB_MASTER_KEY, with a space between, start anew, then rewrap.',
+  },
   'name-taken': {
     status: 409,
     title: 'This name is taken.',

@@ -49,7 +49,7 @@ export const options = {
     env: 'ZB_MASTER_KEY',
     type: text,
     preset: '',
-    says: 'Master key that wraps stored secrets: 32 bytes, base64url; empty keeps one in the data folder.',
+    says: 'Master key that wraps stored secrets: 32 bytes, base64url, a newer one in front of it; empty keeps one in the data folder.',
     secret: true,
   },
   'gateways.trustCa': {

@@ -5,23 +5,28 @@ export class Problem extends Error {
   override readonly name = 'Problem'
   readonly code: ProblemCode
   readonly faults: readonly Fault[] | undefined
+  readonly does: string
 
-  /** @param detail says it for the case at hand; the catalogue's title when left out */
-  constructor(code: ProblemCode, detail?: string, faults?: readonly Fault[]) {
+  /**
+   * @param detail says it for the case at hand; the catalogue's title when left out
+   * @param does what to do in the case at hand; the catalogue's advice when left out
+   */
+  constructor(code: ProblemCode, detail?: string, faults?: readonly Fault[], does?: string) {
     super(detail ?? problems[code].title)
     this.code = code
     this.faults = faults
+    this.does = does ?? problems[code].does
   }
 
   body(requestId: string): ProblemBody {
-    const { status, title, does } = problems[this.code]
+    const { status, title } = problems[this.code]
     return {
       type: problemType(this.code),
       code: this.code,
       status,
       title,
       detail: this.message,
-      does,
+      does: this.does,
       ...(this.faults ? { errors: this.faults } : {}),
       requestId,
     }

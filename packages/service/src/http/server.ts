@@ -26,6 +26,7 @@ import { serveHandsets } from './routes/handsets.ts'
 import { serveNotifications } from './routes/notifications.ts'
 import { serveReceipts } from './routes/receipts.ts'
 import { serveSessions } from './routes/sessions.ts'
+import { serveVault } from './routes/vault.ts'
 import { OperationRouter } from './serve-operation.ts'
 
 export type HttpParts = {
@@ -41,6 +42,7 @@ export type HttpParts = {
   readonly desk: CredentialDesk
   readonly checks: CredentialChecks
   readonly gateways: GatewayRoom
+  readonly rewrap: () => Promise<number>
   readonly onCredential: (row: CredentialRow) => Promise<void>
 }
 
@@ -58,6 +60,7 @@ export function httpServer(parts: HttpParts): HttpServer {
   serveSessions(on, database, limits, config['http.publicUrl'].startsWith('https:'))
   serveApps(on, database)
   serveCredentials(on, database, parts.desk, parts.checks, parts.onCredential)
+  serveVault(on, parts.rewrap)
   serveGateways(on, database, parts.gateways)
   serveNotifications(on, database, parts.onWork)
   serveEvents(on, database, hub, streams, (error) => log.warn({ err: error }, 'an event stream missed a change'))

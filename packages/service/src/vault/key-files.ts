@@ -2,10 +2,6 @@ import { randomBytes } from 'node:crypto'
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 
-/** The master key: the one given, or one that is kept in the data folder. */
-export const masterKey = (dataDir: string, given: string): Buffer =>
-  Buffer.from(given || keptKey(dataDir, 'master.key', ''), 'base64url')
-
 /** What whoever runs the service holds: it may make apps, accounts and keys. Readable only by the service's own user. */
 export const operatorKey = (dataDir: string): string => keptKey(dataDir, 'operator.key', 'zb-operator-')
 

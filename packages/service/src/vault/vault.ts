@@ -1,9 +1,14 @@
 import { createCipheriv, createDecipheriv, randomBytes } from 'node:crypto'
+import type { Keyring, MasterKey } from './keyring.ts'
 
-const form = 1
+/** The first byte of a sealed secret says its form; behind it stands which master key wrapped the data key. */
+const form = 2
+const idBytes = 4
 const ivBytes = 12
 const tagBytes = 16
 const keyBytes = 32
+const wrappedStart = 1 + idBytes
+const wrappedEnd = wrappedStart + ivBytes + keyBytes + tagBytes
 
 /** A sealed secret cannot be opened: another master key, another place, or a changed byte. */
 export class SealBroken extends Error {
@@ -11,38 +16,70 @@ export class SealBroken extends Error {
 }
 
 /**
- * Seals secrets at rest: AES-256-GCM with a data key each, wrapped by the master key. What a secret belongs to is
+ * Seals secrets at rest: AES-256-GCM with a data key each, wrapped by a master key. What a secret belongs to is
  * authenticated too, so that a sealed secret copied to another row does not open there.
  */
 export class Vault {
-  readonly #master: Buffer
+  readonly #keyring: Keyring
+  #keys: readonly MasterKey[]
 
-  /** @throws {RangeError} when the master key has not 32 bytes */
-  constructor(master: Buffer) {
-    if (master.length !== keyBytes) throw new RangeError('the master key wants 32 bytes, as base64url')
-    this.#master = master
+  /** @throws {RangeError} when a master key has not 32 bytes */
+  constructor(keyring: Keyring) {
+    this.#keyring = keyring
+    this.#keys = keyring.keys()
   }
 
   seal(secret: Uint8Array, belongsTo: string): Buffer {
     const dataKey = randomBytes(keyBytes)
-    return Buffer.concat([
-      Buffer.of(form),
-      encrypt(this.#master, dataKey, belongsTo),
-      encrypt(dataKey, secret, belongsTo),
-    ])
+    return Buffer.concat([this.#wrap(dataKey, belongsTo), encrypt(dataKey, secret, belongsTo)])
   }
 
   /** @throws {SealBroken} */
   open(sealed: Buffer, belongsTo: string): Buffer {
-    const wrappedEnd = 1 + ivBytes + keyBytes + tagBytes
+    return broken(() => decrypt(this.#dataKey(sealed, belongsTo), sealed.subarray(wrappedEnd), belongsTo))
+  }
+
+  /** The same secret under the newest master key; the very same bytes when it is under that one already. @throws {SealBroken} */
+  rewrap(sealed: Buffer, belongsTo: string): Buffer {
+    if (idOf(sealed).equals(this.#newest.id)) return sealed
+    const dataKey = broken(() => this.#dataKey(sealed, belongsTo))
+    return Buffer.concat([this.#wrap(dataKey, belongsTo), sealed.subarray(wrappedEnd)])
+  }
+
+  /** Looks at the keyring again, for a key that was put there since. */
+  refresh(): void {
+    this.#keys = this.#keyring.keys()
+  }
+
+  get #newest(): MasterKey {
+    return this.#keys[0]!
+  }
+
+  #wrap(dataKey: Buffer, belongsTo: string): Buffer {
+    const { id, key } = this.#newest
+    return Buffer.concat([Buffer.of(form), id, encrypt(key, dataKey, belongsTo)])
+  }
+
+  #dataKey(sealed: Buffer, belongsTo: string): Buffer {
     if (sealed[0] !== form || sealed.length < wrappedEnd + ivBytes + tagBytes)
       throw new SealBroken('not a sealed secret')
-    try {
-      const dataKey = decrypt(this.#master, sealed.subarray(1, wrappedEnd), belongsTo)
-      return decrypt(dataKey, sealed.subarray(wrappedEnd), belongsTo)
-    } catch {
-      throw new SealBroken('the master key does not open this secret; is it the one it was sealed with?')
-    }
+    const find = () => this.#keys.find(({ id }) => id.equals(idOf(sealed)))
+    // A key that is not known here may have been put on the ring by another process.
+    if (!find()) this.refresh()
+    const master = find()
+    if (!master) throw new SealBroken('the master key that wrapped this secret is not on the ring')
+    return decrypt(master.key, sealed.subarray(wrappedStart, wrappedEnd), belongsTo)
+  }
+}
+
+const idOf = (sealed: Buffer): Buffer => sealed.subarray(1, wrappedStart)
+
+function broken<T>(open: () => T): T {
+  try {
+    return open()
+  } catch (error) {
+    if (error instanceof SealBroken) throw error
+    throw new SealBroken('this secret does not open here; it was changed, or belongs elsewhere')
   }
 }
 

@@ -108,6 +108,6 @@ async function inWords<T>(act: () => Promise<T>): Promise<T> {
     if (!(error instanceof CredentialRefused)) throw error
     const { says, does } = refusals[error.code]
     const pointer = error.code.includes('passphrase') ? '/passphrase' : '/files'
-    throw new Problem('credential-refused', `${says} ${does}`, [{ pointer, detail: error.code }])
+    throw new Problem('credential-refused', says, [{ pointer, detail: error.code }], does)
   }
 }

@@ -117,7 +117,7 @@ function sayOutcome(outcome: Outcome): string {
     case 'unavailable':
       return 'The gateway is in trouble; a delivery would be tried again.'
     case 'token-gone':
-      return sayReason('token-gone')
+      return 'The gateway took the credential, but knows no such token.'
     case 'refused':
       return sayReason(outcome.reason)
     default:

@@ -1,5 +1,5 @@
 import type { CheckVerdict, Environment, Platform } from '@zbell/core'
-import { and, desc, eq, isNotNull, isNull, lt, or } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, isNotNull, isNull, lt, or } from 'drizzle-orm'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
 import { credentials } from '../tables.ts'
@@ -202,4 +202,17 @@ export async function expiringCredentials(database: Database): Promise<(Credenti
 
 export async function announceExpiry(database: Database, no: number, days: number): Promise<void> {
   await database.use((db) => db.update(credentials).set({ announcedDays: days }).where(eq(credentials.no, no)))
+}
+
+/** A page of sealed secrets, in the order of their numbers. */
+export const sealedAfter = (database: Database, no: number): Promise<CredentialRow[]> =>
+  database.use((db) =>
+    db.select().from(credentials).where(gt(credentials.no, no)).orderBy(asc(credentials.no)).limit(200),
+  )
+
+/** @returns false when it was changed meanwhile */
+export async function replaceSealed(database: Database, no: number, before: Buffer, after: Buffer): Promise<boolean> {
+  const same = and(eq(credentials.no, no), eq(credentials.sealed, before))
+  const [{ affectedRows }] = await database.use((db) => db.update(credentials).set({ sealed: after }).where(same))
+  return affectedRows === 1
 }

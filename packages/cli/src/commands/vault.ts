@@ -1,0 +1,26 @@
+import type { Command } from 'commander'
+import { type ConnectionFlags, connect } from '../connection.ts'
+import { exitCodes } from '../exit-codes.ts'
+import type { Io } from '../io.ts'
+import { printJson, type Run } from './context.ts'
+
+export function vaultCommands(program: Command, io: Io, done: Run): void {
+  program
+    .command('vault')
+    .description('Look after stored secrets; with the operator’s key')
+    .command('rewrap')
+    .description('Put all stored secrets under a new master key, while the service runs')
+    .addHelpText(
+      'after',
+      '\nExample:\n  $ ZBELL_KEY=$(cat zbell-data/operator.key) zbell vault rewrap --url http://127.0.0.1:7420',
+    )
+    .action(async (_flags: object, command: Command) => {
+      const flags = command.optsWithGlobals<ConnectionFlags & { json?: boolean }>()
+      // The vault belongs to no app, but a connection names one.
+      const { client } = connect({ app: '-', ...flags }, io)
+      const { rewrapped } = await client.call('rewrapVault', {})
+      if (flags.json) printJson(io, { rewrapped })
+      else io.out(`${rewrapped} stored secrets are under a new master key.\n`)
+      done(exitCodes.done)
+    })
+}
