@@ -1,0 +1,159 @@
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { createSecureServer, type Http2SecureServer, type ServerHttp2Session, type ServerHttp2Stream } from 'node:http2'
+import type { AddressInfo } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals'
+import { serverCertificate } from '@zbell/standins'
+import { guardedLookup } from '../src/gateways/address-guard.ts'
+import { Http2Origin, NoAnswer } from '../src/gateways/http2-origin.ts'
+import { nodeCrypto } from '../src/gateways/node-crypto.ts'
+import { WebPushLane } from '../src/gateways/web-push-lane.ts'
+
+let dir: string
+let certificate: Awaited<ReturnType<typeof serverCertificate>>
+let ca: string
+let server: Http2SecureServer | undefined
+let origin: Http2Origin | undefined
+let sessions: ServerHttp2Session[]
+
+beforeAll(async () => {
+  dir = mkdtempSync(join(tmpdir(), 'bell-origin-'))
+  certificate = await serverCertificate(dir)
+  ca = readFileSync(certificate.caFile, 'utf8')
+})
+afterAll(() => rmSync(dir, { recursive: true }))
+afterEach(async () => {
+  for (const session of sessions) session.destroy()
+  await origin?.close()
+  server?.close()
+})
+
+async function gateway(answer: (stream: ServerHttp2Stream, count: number) => void, timeoutMs = 500) {
+  sessions = []
+  let count = 0
+  server = createSecureServer({ cert: certificate.cert, key: certificate.key })
+  server.on('session', (session) => sessions.push(session))
+  server.on('stream', (stream) => {
+    stream.on('error', () => {})
+    answer(stream, ++count)
+  })
+  await new Promise<void>((done) => server!.listen(0, '127.0.0.1', done))
+  origin = new Http2Origin(`https://127.0.0.1:${(server.address() as AddressInfo).port}`, { ca: [ca], timeoutMs })
+  return origin
+}
+
+const failure = async (asked: Promise<unknown>): Promise<string> => {
+  const error = await asked.then(
+    () => undefined,
+    (one: unknown) => one,
+  )
+  if (!(error instanceof NoAnswer)) throw new Error(`expected no answer, got ${String(error)}`)
+  return error.code
+}
+const ask = (one: Http2Origin) => one.request('POST', '/x', { a: 'b' }, 'body')
+const fine = (stream: ServerHttp2Stream) => stream.respond({ ':status': 200, slip: 'a-1' }, { endStream: true })
+
+describe('a connection to a gateway', () => {
+  test('is opened once for many requests, and gives answers with headers and body', async () => {
+    const one = await gateway((stream, count) => {
+      stream.respond({ ':status': 400, slip: `a-${count}` })
+      stream.end('{"why":"so"}')
+    })
+    const answers = await Promise.all(Array.from({ length: 20 }, () => ask(one)))
+    expect(answers[0]).toMatchObject({
+      status: 400,
+      headers: { slip: expect.stringMatching(/^a-/) },
+      body: '{"why":"so"}',
+    })
+    expect(sessions).toHaveLength(1)
+  })
+
+  test('is opened anew after the gateway said goodbye, and nothing on its way is lost', async () => {
+    const one = await gateway((stream, count) => {
+      if (count === 1) stream.session?.goaway()
+      setTimeout(() => fine(stream), 20)
+    })
+    expect((await ask(one)).status).toBe(200)
+    expect((await ask(one)).status).toBe(200)
+    expect(sessions.length).toBeGreaterThanOrEqual(1)
+  })
+
+  test('that is cut fails what was on its way, and the next request finds a new one', async () => {
+    const one = await gateway((stream, count) => (count === 1 ? stream.session?.destroy() : fine(stream)))
+    expect(await failure(ask(one))).not.toBe('')
+    expect((await ask(one)).status).toBe(200)
+  })
+
+  test('gives up on an answer that does not come, or does not end', async () => {
+    const one = await gateway((stream, count) => {
+      if (count === 1) return
+      stream.respond({ ':status': 200 })
+      const drip = setInterval(() => (stream.destroyed ? clearInterval(drip) : stream.write('x')), 20)
+    }, 200)
+    const startMs = Date.now()
+    expect(await failure(ask(one))).toBe('ETIMEDOUT')
+    expect(await failure(ask(one))).toBe('ETIMEDOUT')
+    expect(Date.now() - startMs).toBeLessThan(2_000)
+  })
+
+  test('reads no more of an answer than it needs', async () => {
+    const one = await gateway((stream) => {
+      stream.respond({ ':status': 500 })
+      stream.end('x'.repeat(5_000_000))
+    })
+    const answer = await ask(one)
+    expect(answer.status).toBe(500)
+    expect(answer.body.length).toBeLessThanOrEqual(16_384)
+  })
+
+  test('to an authority that is not trusted is not made', async () => {
+    await gateway(fine)
+    const address = `https://127.0.0.1:${(server!.address() as AddressInfo).port}`
+    const stranger = new Http2Origin(address, { ca: [], timeoutMs: 500 })
+    expect(await failure(stranger.request('POST', '/', {}, ''))).toMatch(/UNABLE_TO|SELF_SIGNED/)
+    await stranger.close()
+  })
+})
+
+describe('push addresses from outside', () => {
+  const address = (token: string) => ({
+    token,
+    p256dh: Buffer.from(nodeCrypto.p256KeyPair().publicKey),
+    auth: Buffer.alloc(16),
+  })
+  const lane = () =>
+    new WebPushLane({
+      key: nodeCrypto.p256KeyPair(),
+      subject: 'mailto:a@b.example',
+      webOrigin: 'https://ferries.example',
+      allowPrivate: false,
+      http: { ca: [], timeoutMs: 500 },
+    })
+  const notification = {
+    id: 'x',
+    content: { title: 'T' },
+    mode: 'show',
+    urgency: 'low',
+    ttlSeconds: 1,
+    expiresAtMs: Date.now() + 1_000,
+  } as const
+
+  test.each([
+    'https://127.0.0.1:1/push/x',
+    'https://[::1]:1/push/x',
+    'https://169.254.169.254/latest',
+    'https://localhost:1/push/x',
+  ])('%s is not called', async (endpoint) => {
+    sessions = []
+    const one = lane()
+    const shipment = await one.prepare(notification)
+    expect(await shipment.send(address(endpoint))).toEqual({ is: 'refused', reason: 'address-not-allowed' })
+    await one.close()
+  })
+
+  test('a name is judged by what it resolves to', async () => {
+    const error = await new Promise((done) => guardedLookup('localhost', {}, (given) => done(given)))
+    expect(error).toMatchObject({ code: 'ADDRESS_NOT_ALLOWED' })
+  })
+})

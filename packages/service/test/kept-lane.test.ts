@@ -1,0 +1,92 @@
+import { beforeEach, describe, expect, test } from '@jest/globals'
+import type { Outcome } from '@zbell/core'
+import { KeptLane, type Way } from '../src/gateways/kept-lane.ts'
+import { Places } from '../src/gateways/slots.ts'
+
+const address = { token: 't', p256dh: null, auth: null }
+const rejected: Outcome = { is: 'refused', reason: 'credential-rejected' }
+const accepted: Outcome = { is: 'accepted' }
+
+let now: number
+let answers: Outcome[]
+let told: string[]
+let closed: number
+
+beforeEach(() => {
+  now = 1_000_000
+  answers = []
+  told = []
+  closed = 0
+})
+
+function lane() {
+  const way: Way = {
+    prepare: async () => ({ send: async () => answers.shift() ?? accepted }),
+    trial: async () => {
+      throw new Error('nobody tries here')
+    },
+    close: async () => {
+      closed++
+    },
+  }
+  const events = { onUsed: () => void told.push('used'), onRejected: () => void told.push('rejected') }
+  return new KeptLane(way, new Places(5), events, () => now)
+}
+
+async function sending(one: KeptLane, ...outcomes: Outcome[]) {
+  const shipment = await one.prepare({} as never)
+  answers.push(...outcomes)
+  for (const _ of outcomes) await shipment.send(address)
+}
+
+describe('a lane', () => {
+  test('halts at the first refusal of its credential, and says so once', async () => {
+    const one = lane()
+    expect(one.state).toBe('open')
+    await sending(one, rejected, rejected)
+    expect([one.state, told]).toEqual(['halted', ['rejected']])
+  })
+
+  test('other refusals are the deliveries’ own affair', async () => {
+    const one = lane()
+    await sending(
+      one,
+      { is: 'refused', reason: 'too-large' },
+      { is: 'token-gone' },
+      { is: 'busy' },
+      { is: 'unavailable' },
+    )
+    expect([one.state, told]).toEqual(['open', []])
+  })
+
+  test('lets one device through after a while, and halts again for the rest until that one is answered', async () => {
+    const one = lane()
+    await sending(one, rejected)
+    now += 19_999
+    expect(one.state).toBe('halted')
+    now += 1
+    expect([one.state, one.state, one.state]).toEqual(['open', 'halted', 'halted'])
+    await sending(one, rejected)
+    expect([one.state, told]).toEqual(['halted', ['rejected']])
+    now += 20_000
+    expect(one.state).toBe('open')
+    await sending(one, accepted)
+    expect([one.state, told]).toEqual(['open', ['rejected', 'used']])
+  })
+
+  test('tells of its use once a minute', async () => {
+    const one = lane()
+    await sending(one, accepted, accepted, accepted)
+    expect(told).toEqual(['used'])
+    now += 60_000
+    await sending(one, accepted)
+    expect(told).toEqual(['used', 'used'])
+  })
+
+  test('is stale once it is replaced, halted or not, and its way is closed', async () => {
+    const one = lane()
+    await sending(one, rejected)
+    await one.replace()
+    expect([one.state, closed]).toEqual(['stale', 1])
+  })
+})
