@@ -103,7 +103,9 @@ describe('the console', () => {
 
   test('a credential is pasted, asks for what it needs, waits, and is put in use and back', async () => {
     await page.getByRole('navigation').getByRole('link', { name: 'Credentials' }).click()
-    await row('signing-key').getByText('in use').waitFor()
+    await row('signing-key').getByText('● in use').waitFor()
+    await row('signing-key').getByRole('button', { name: 'Check' }).click()
+    await row('signing-key').getByText('It works: the gateway took the credential').waitFor()
     const { privateKey } = generateKeyPairSync('ec', { namedCurve: 'P-256' })
     await page.getByLabel('Or paste').fill('not a key')
     await page.getByRole('button', { name: 'Hand in' }).click()
@@ -119,12 +121,12 @@ describe('the console', () => {
     await page.getByRole('button', { name: 'Hand in' }).click()
     await page.getByText('It is a signing-key for ios, and waits').waitFor()
     await row('PASTED1').getByRole('button', { name: 'Put in use' }).click()
-    await row('PASTED1').getByText('in use').waitFor()
+    await row('PASTED1').getByText('● in use').waitFor()
     // The gateway does not know this key: the lane halts, and the page says so by itself.
     const id = (await demo.zbell('send', '--to', 'user:ada', '--title', 'Waiting for a key', '--no-watch')).out.trim()
     await row('PASTED1').getByText('refused').waitFor({ timeout: 15_000 })
     await row('QUAY7LAMP2').getByRole('button', { name: 'Put in use' }).click()
-    await row('QUAY7LAMP2').getByText('in use').waitFor()
+    await row('QUAY7LAMP2').getByText('● in use').waitFor()
     await page.goto(`${demo.ready.service}/activity/${id}`)
     await row('ios').getByText('shown').first().waitFor({ timeout: 15_000 })
   })

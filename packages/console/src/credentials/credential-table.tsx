@@ -52,6 +52,7 @@ export function CredentialTable({ items }: { readonly items: readonly Credential
                 <span className="block max-w-72 truncate text-sm text-soft">
                   {one.keyId ?? one.subject ?? one.fingerprint}
                 </span>
+                {one.check && <Found check={one.check} />}
               </td>
               <td className="max-md:hidden">
                 {one.notAfter ? new Date(one.notAfter).toLocaleDateString('en-GB', { dateStyle: 'medium' }) : '–'}
@@ -92,6 +93,29 @@ export function CredentialTable({ items }: { readonly items: readonly Credential
         </tbody>
       </table>
     </>
+  )
+}
+
+const looks: Partial<
+  Record<NonNullable<Credential['check']>['verdict'], { readonly tone: string; readonly shape: string }>
+> = {
+  works: { tone: 'text-sea', shape: '●' },
+  'not-checkable': { tone: 'text-soft', shape: '–' },
+}
+
+/** What the last check found, and when. */
+function Found({ check }: { readonly check: NonNullable<Credential['check']> }) {
+  const { tone, shape } = looks[check.verdict] ?? { tone: 'text-red', shape: '✕' }
+  return (
+    <span className="block max-w-96 text-sm">
+      <span className={tone}>
+        <span aria-hidden="true">{shape} </span>
+        {check.says}
+      </span>{' '}
+      <span className="whitespace-nowrap text-soft">
+        <Moment at={check.at} />, {check.roundTripMs} ms
+      </span>
+    </span>
   )
 }
 

@@ -11,7 +11,7 @@ export const problems = {
   'invalid-request': {
     status: 422,
     title: 'The request has values that cannot be used.',
-    does: 'Mend the places named in errors and send it again.',
+    does: 'Mend the places that are named and send it again.',
   },
   'unsupported-media-type': {
     status: 415,

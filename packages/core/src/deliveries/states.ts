@@ -32,15 +32,8 @@ export function deliveryStateOfCode(code: number): DeliveryState {
 export const receiptStates = ['received', 'shown', 'dismissed', 'opened'] as const
 export type ReceiptState = (typeof receiptStates)[number]
 
-/** Ends that the service or the gateway decided. */
-export const endStates = ['skipped', 'refused', 'expired', 'withdrawn'] as const
-export type EndState = (typeof endStates)[number]
-
 export const isReceiptState = (state: DeliveryState): state is ReceiptState =>
   (receiptStates as readonly string[]).includes(state)
-
-/** True while the service still has something to do for the delivery. */
-export const isOpen = (state: DeliveryState): boolean => state === 'queued'
 
 /**
  * Where a receipt takes a delivery. States only move forward, so late and repeated receipts change nothing.

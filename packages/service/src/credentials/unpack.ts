@@ -14,9 +14,6 @@ export type Unpacked = {
   requests: number
 }
 
-/** The largest file that is looked at, in bytes; a PKCS#12 with a long chain has a tenth of it. */
-export const maxFileBytes = 100_000
-
 /**
  * Takes files apart, whatever form each has: the form is recognised, not asked for.
  * @param passphrase for what is protected; an empty one and none are both tried when none is given
