@@ -100,7 +100,10 @@ const pictures = {
     await save(page, 'notification')
   },
   devices: (page) => picture(page, 'devices', '/devices'),
-  credentials: (page) => picture(page, 'credentials', '/credentials'),
+  credentials: async (page) => {
+    await zbell('credential', 'check')
+    await picture(page, 'credentials', '/credentials')
+  },
   write: async (page) => {
     await page.goto(`${ready.service}/write?to=user:ada%20user:signe`)
     await page.getByLabel('Title').fill('Boarding is open')
