@@ -1,3 +1,4 @@
+import { fileURLToPath } from 'node:url'
 import { nodeCrypto } from '@zbell/service/crypto'
 import { openStandins } from '@zbell/standins'
 
@@ -5,7 +6,7 @@ import { openStandins } from '@zbell/standins'
 const standins = await openStandins({
   dir: process.argv[2]!,
   crypto: nodeCrypto,
-  place: () => ({ url: '', appKey: '' }),
+  profiles: fileURLToPath(new URL('profiles', import.meta.url)),
 })
 process.once('SIGTERM', () => void standins.close())
 process.stdout.write(

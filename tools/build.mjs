@@ -48,6 +48,7 @@ async function bundlePrograms() {
       service: 'packages/service/src/index.ts',
       zbell: 'packages/cli/src/bin.ts',
       demo: 'packages/demo/src/bin.ts',
+      handsets: 'packages/demo/src/handsets.ts',
       bench: 'bench/main.ts',
       'bench-gateway': 'bench/gateway-process.ts',
     },

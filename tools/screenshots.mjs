@@ -79,6 +79,15 @@ const pictures = {
       ['zbell handset show ada-ios', shown],
     ])
   },
+  setup: async (page) => {
+    await page.goto(`${ready.service}/setup`)
+    await page.getByLabel('App', { exact: true }).selectOption('merrow-crew')
+    await page.getByText('A virtual handset reported back.').waitFor()
+    await wait(300)
+    await save(page, 'setup')
+    await page.getByLabel('App', { exact: true }).selectOption('merrow-sound')
+  },
+  keys: (page) => picture(page, 'keys', '/app'),
   activity: (page) => picture(page, 'activity', '/activity'),
   notification: async (page) => {
     await zbell(
@@ -172,7 +181,7 @@ try {
   ).newPage()
   page.on('console', (message) => message.type() === 'error' && console.error(`page: ${message.text()}`))
   await page.goto(ready.signInLink)
-  await page.getByRole('heading', { name: 'Activity' }).waitFor()
+  await page.getByRole('heading', { name: /Activity|Setup/ }).waitFor()
   for (const [name, take] of Object.entries(pictures)) if (wanted.size === 0 || wanted.has(name)) await take(page)
 } finally {
   await browser.close()

@@ -51,8 +51,11 @@ export class World {
     const url = `http://127.0.0.1:${port}`
     const databasePort = await freePort()
     const database = await openDatabase(data, databasePort)
-    const service = { url, appKey: '' }
-    const standins = await openStandins({ dir: join(data, 'standins'), crypto: nodeCrypto, place: () => service })
+    const standins = await openStandins({
+      dir: join(data, 'standins'),
+      crypto: nodeCrypto,
+      profiles: `${dist}profiles`,
+    })
     const env: NodeJS.ProcessEnv = {
       PATH: process.env.PATH,
       ZB_DATA: join(data, 'service'),
@@ -64,6 +67,8 @@ export class World {
       ZB_GATEWAY_IOS_ORIGIN: standins.ios.listener.origin,
       ZB_GATEWAY_ANDROID_PROFILE: `${dist}profiles/standin-android.yaml`,
       ZB_GATEWAY_ANDROID_ORIGIN: standins.android.listener.origin,
+      ZB_HANDSETS_URL: standins.control.url,
+      ZB_HANDSETS_KEY: standins.account.controlKey,
       ZB_REGISTRATIONS_PER_MINUTE: '1000000',
       ZB_DEVICE_CALLS_PER_MINUTE: '1000000',
       ZB_LOG_LEVEL: 'warn',
@@ -72,7 +77,7 @@ export class World {
     const { child } = await startProgram('zbell.mjs', ['serve', '--json'], env)
     const world = new World({ data, standins, url, env, database, databasePort, service: child })
     await world.#furnish()
-    service.appKey = world.appKey
+    standins.place(app, { url, appKey: world.appKey })
     return world
   }
 

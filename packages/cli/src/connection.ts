@@ -9,9 +9,15 @@ export type ConnectionFlags = {
   readonly url?: string
   readonly key?: string
   readonly app?: string
+  readonly environment?: string
   readonly profile?: string
 }
-export type Connection = { readonly client: Client; readonly app: string; readonly url: string }
+export type Connection = {
+  readonly client: Client
+  readonly app: string
+  readonly url: string
+  readonly environment: string | undefined
+}
 
 const profileName = '.zbell.yaml'
 
@@ -25,14 +31,15 @@ export function connect(flags: ConnectionFlags, io: Io): Connection {
   if (!key) throw new UsageError(missing('a backend key', '--key', 'ZBELL_KEY'))
   if (!app) throw new UsageError(missing('the app’s name', '--app', 'ZBELL_APP'))
   if (!URL.canParse(url)) throw new UsageError(`${url} is not an address; write it like http://127.0.0.1:7420.`)
+  const environment = flags.environment ?? io.env.ZBELL_ENVIRONMENT ?? profile.environment
   const place = url.replace(/\/+$/, '')
-  return { client: new Client({ url: place, bearer: key }), app, url: place }
+  return { client: new Client({ url: place, bearer: key, environment }), app, url: place, environment }
 }
 
 const missing = (what: string, flag: string, variable: string): string =>
   `zbell does not know ${what}; give ${flag}, set ${variable}, or run it where "npm run demo" left a ${profileName}.`
 
-type Profile = { readonly url?: string; readonly key?: string; readonly app?: string }
+type Profile = { readonly url?: string; readonly key?: string; readonly app?: string; readonly environment?: string }
 
 function readProfile(named: string | undefined, cwd: string): Profile {
   const file = named ?? nearest(cwd)

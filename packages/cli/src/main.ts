@@ -1,11 +1,15 @@
 import { Command, CommanderError } from 'commander'
+import { accountCommands } from './commands/accounts.ts'
+import { appCommands } from './commands/apps.ts'
 import { credentialCommands } from './commands/credentials.ts'
 import { deviceCommands } from './commands/devices.ts'
 import { gatewayCommands } from './commands/gateways.ts'
 import { handsetCommands } from './commands/handsets.ts'
+import { keyCommands } from './commands/keys.ts'
 import { notificationCommands } from './commands/notifications.ts'
 import { sendCommand } from './commands/send.ts'
 import { serviceCommands } from './commands/service.ts'
+import { setupCommand } from './commands/setup.ts'
 import { vaultCommands } from './commands/vault.ts'
 import { exitCodes, sayFailure } from './exit-codes.ts'
 import type { Io } from './io.ts'
@@ -22,6 +26,7 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
     .option('--url <address>', 'the service’s address (ZBELL_URL)')
     .option('--key <key>', 'a backend key (ZBELL_KEY)')
     .option('--app <name>', 'the app (ZBELL_APP)')
+    .option('--environment <environment>', 'development or production; most keys bring their own (ZBELL_ENVIRONMENT)')
     .option('--profile <file>', 'a file with url, key and app (ZBELL_PROFILE; else the nearest .zbell.yaml)')
     .option('--json', 'print JSON')
     .helpOption('--help', 'explain a command')
@@ -42,6 +47,10 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
   deviceCommands(program, io, done)
   gatewayCommands(program, io, done)
   handsetCommands(program, io, done)
+  setupCommand(program, io, done)
+  appCommands(program, io, done)
+  keyCommands(program, io, done)
+  accountCommands(program, io, done)
   vaultCommands(program, io, done)
   serviceCommands(program, io, done)
   for (const command of [program, ...program.commands, ...program.commands.flatMap((group) => [...group.commands])]) {

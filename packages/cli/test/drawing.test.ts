@@ -31,6 +31,7 @@ const handset = {
   platform: 'ios' as const,
   user: 'haru',
   device: null,
+  rehearsal: false,
   permission: 'granted' as const,
   appState: 'closed' as const,
   locked: true,

@@ -3,18 +3,22 @@ import '@fontsource-variable/atkinson-hyperlegible-mono'
 import './look/look.css'
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
 import type { Session } from '@zbell/contract'
-import { StrictMode, useEffect, useState } from 'react'
+import { StrictMode, useCallback, useEffect, useMemo, useState } from 'react'
 import { createRoot } from 'react-dom/client'
-import { BrowserRouter, Navigate, Route, Routes } from 'react-router'
+import { BrowserRouter, Route, Routes } from 'react-router'
 import { ActivityPage } from './activity/activity-page.tsx'
 import { NotificationPage } from './activity/notification-page.tsx'
 import { api, isSignedOut, rememberSession } from './app/api.ts'
 import { Frame } from './app/frame.tsx'
+import { SessionContext } from './app/session.ts'
+import { AppPage } from './apps/app-page.tsx'
 import { CredentialsPage } from './credentials/credentials-page.tsx'
 import { DevicePage } from './devices/device-page.tsx'
 import { DevicesPage } from './devices/devices-page.tsx'
 import { applyTheme, readTheme } from './look/theme.ts'
 import { Failure, Waiting } from './parts/page.tsx'
+import { SetupPage } from './setup/setup-page.tsx'
+import { Start } from './setup/start.tsx'
 import { SignInPage } from './sign-in/sign-in-page.tsx'
 import { WritePage } from './write/write-page.tsx'
 
@@ -32,12 +36,17 @@ type Watch =
 
 function Console() {
   const [watch, setWatch] = useState<Watch>({ is: 'asking' })
-  useEffect(() => {
-    api.call('readSession', {}).then(
-      (session) => setWatch({ is: 'in', session: rememberSession(session) }),
-      (error: unknown) => setWatch(isSignedOut(error) ? { is: 'out' } : { is: 'lost', error }),
-    )
-  }, [])
+  const refresh = useCallback(
+    () =>
+      api.call('readSession', {}).then(
+        (session) => setWatch({ is: 'in', session: rememberSession(session) }),
+        (error: unknown) => setWatch(isSignedOut(error) ? { is: 'out' } : { is: 'lost', error }),
+      ),
+    [],
+  )
+  useEffect(() => void refresh(), [refresh])
+  const session = watch.is === 'in' ? watch.session : undefined
+  const hold = useMemo(() => session && { session, refresh }, [session, refresh])
   switch (watch.is) {
     case 'asking':
       return (
@@ -55,17 +64,21 @@ function Console() {
       return <SignInPage onSession={(session) => setWatch({ is: 'in', session })} />
     case 'in':
       return (
-        <Frame session={watch.session}>
-          <Routes>
-            <Route path="/activity" element={<ActivityPage />} />
-            <Route path="/activity/:id" element={<NotificationPage />} />
-            <Route path="/credentials" element={<CredentialsPage />} />
-            <Route path="/devices" element={<DevicesPage />} />
-            <Route path="/devices/:id" element={<DevicePage />} />
-            <Route path="/write" element={<WritePage />} />
-            <Route path="*" element={<Navigate to="/activity" replace />} />
-          </Routes>
-        </Frame>
+        <SessionContext.Provider value={hold}>
+          <Frame>
+            <Routes>
+              <Route path="/activity" element={<ActivityPage />} />
+              <Route path="/activity/:id" element={<NotificationPage />} />
+              <Route path="/setup" element={<SetupPage />} />
+              <Route path="/app" element={<AppPage />} />
+              <Route path="/credentials" element={<CredentialsPage />} />
+              <Route path="/devices" element={<DevicesPage />} />
+              <Route path="/devices/:id" element={<DevicePage />} />
+              <Route path="/write" element={<WritePage />} />
+              <Route path="*" element={<Start />} />
+            </Routes>
+          </Frame>
+        </SessionContext.Provider>
       )
     default:
       return watch satisfies never

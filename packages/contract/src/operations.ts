@@ -5,20 +5,24 @@ import * as credentials from './schemas/credential.ts'
 import { delivery, deliveryState } from './schemas/delivery.ts'
 import * as devices from './schemas/device.ts'
 import * as gateways from './schemas/gateway.ts'
-import { handset, tapRequest } from './schemas/handset.ts'
+import { handset, newHandset, tapRequest } from './schemas/handset.ts'
 import { accepted, notification, notificationRequest } from './schemas/notification.ts'
 import { environmentQuery, pageOf, pageQuery } from './schemas/page.ts'
 import { receipts, receiptsTaken } from './schemas/receipt.ts'
-import type { Role } from './schemas/session.ts'
+import type { Role } from './schemas/role.ts'
 import * as sessions from './schemas/session.ts'
+import { setup } from './schemas/setup.ts'
 
-/** Who may call: nobody in particular, the operator, one of the console's accounts or a backend key, an app key, a device. */
+/**
+ * Who may call: nobody in particular; the operator (where a role stands, an account with it as well); an account of the
+ * console; a backend key or an account; an app key; a device.
+ */
 export type Caller = 'anyone' | 'operator' | 'console' | 'app' | 'installed-app' | 'device'
 
 export type Operation = {
   readonly summary: string
   readonly caller: Caller
-  /** The least role of an account that may; a backend key and the operator always may. */
+  /** The least role of an account or a backend key that may; the operator always may. */
   readonly role?: Role
   readonly status: number
   readonly query?: z.ZodObject
@@ -63,14 +67,52 @@ export const operations = {
     caller: 'operator',
     answer: z.object({ rewrapped: z.int() }),
   },
-  listApps: { ...done, summary: 'The apps', caller: 'operator', answer: pageOf(apps.app) },
-  makeApp: { ...made, summary: 'Make an app', caller: 'operator', body: apps.appRequest, answer: apps.app },
+  listApps: { ...done, summary: 'The apps', caller: 'operator', role: 'viewer', answer: pageOf(apps.app) },
+  makeApp: {
+    ...made,
+    summary: 'Make an app',
+    caller: 'operator',
+    role: 'owner',
+    body: apps.appRequest,
+    answer: apps.app,
+  },
+  readApp: { ...done, summary: 'The app', caller: 'app', query: environment, answer: apps.app },
+  changeApp: {
+    ...done,
+    summary: 'Rename an app, or give, change and take away what a platform calls it',
+    caller: 'operator',
+    role: 'owner',
+    body: apps.appChange,
+    answer: apps.app,
+  },
+  listKeys: {
+    ...done,
+    summary: 'The keys of an app, newest first; never the keys themselves',
+    caller: 'operator',
+    role: 'owner',
+    answer: pageOf(apps.key),
+  },
   makeKey: {
     ...made,
-    summary: 'Make a key for an app',
+    summary: 'Make a key for an app; it is answered this once',
     caller: 'operator',
+    role: 'owner',
     body: apps.keyRequest,
     answer: apps.madeKey,
+  },
+  revokeKey: {
+    ...done,
+    summary: 'Revoke a key: from this moment on nobody gets in with it',
+    caller: 'operator',
+    role: 'owner',
+    answer: apps.key,
+  },
+  readSetup: {
+    ...done,
+    summary: 'How far each platform is on its way from nothing to a ring, and what is next',
+    caller: 'app',
+    query: environment,
+    answer: setup,
   },
   addCredential: {
     ...made,
@@ -224,6 +266,15 @@ export const operations = {
     summary: 'One virtual handset and what it shows',
     caller: 'app',
     query: environment,
+    answer: handset,
+  },
+  makeHandset: {
+    ...made,
+    summary: 'Switch a new virtual handset on, in development; it rings without any credential',
+    caller: 'app',
+    role: 'sender',
+    query: environment,
+    body: newHandset,
     answer: handset,
   },
   tapHandset: {

@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto'
 import { type Client, ProblemError } from '@zbell/contract/client'
 import type { StandinAccount, Standins } from '@zbell/standins'
 import type { KeptDemo } from './kept.ts'
-import { earlier, ferries, handsets } from './scenario/scenario.ts'
+import { crew, earlier, ferries, handsets } from './scenario/scenario.ts'
 
 const environment = 'development'
 
@@ -39,6 +39,17 @@ export async function playScenario(backend: Client, appKeyClient: Client, standi
   }
   for (const request of earlier)
     await backend.call('sendNotification', { params: { app: ferries.slug }, body: request })
+}
+
+/** The second app rehearses: its handset rings without any credential. */
+export async function playCrew(operator: Client): Promise<void> {
+  const { slug, name, identifiers, handset, greeting } = crew
+  const at = { params: { app: slug }, query: { environment } } as const
+  await unlessThere(() => operator.call('makeApp', { body: { slug, name, identifiers } }))
+  await unlessThere(() => operator.call('makeHandset', { ...at, body: handset }))
+  const { items } = await operator.call('listNotifications', at)
+  if (items.length === 0)
+    await operator.call('sendNotification', { ...at, body: { ...greeting, to: { any: [...greeting.to.any] } } })
 }
 
 type Extras = { keyId?: string; issuer?: string; scope?: string; subject?: string }

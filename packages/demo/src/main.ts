@@ -5,7 +5,7 @@ import { nodeCrypto } from '@zbell/service/crypto'
 import { openStandins, type Standins } from '@zbell/standins'
 import { stringify } from 'yaml'
 import { type KeptDemo, readKept, writeKept } from './kept.ts'
-import { makeApp, playScenario } from './load-scenario.ts'
+import { makeApp, playCrew, playScenario } from './load-scenario.ts'
 import { openPassengerServer } from './passenger-server.ts'
 import { usablePort } from './ports.ts'
 import { ferries, handsets } from './scenario/scenario.ts'
@@ -50,7 +50,8 @@ export async function startDemo(options: DemoOptions): Promise<RunningDemo> {
   }
   try {
     let service = { url: '', appKey: before?.appKey ?? '' }
-    const standins = await openStandins({ dir: join(data, 'standins'), crypto: nodeCrypto, place: () => service })
+    const profiles = join(options.dist, 'profiles')
+    const standins = await openStandins({ dir: join(data, 'standins'), crypto: nodeCrypto, profiles })
     opened.push(() => standins.close())
     const ports = await choosePorts(options.port, before)
     const passengerPage = await openPassengerServer({
@@ -71,6 +72,8 @@ export async function startDemo(options: DemoOptions): Promise<RunningDemo> {
     const kept = before ? { ...before, ports } : await makeApp(operator, standins.account, passengerPage.url, ports)
     writeKept(keptFile, kept)
     service = { url: running.url, appKey: kept.appKey }
+    standins.place(ferries.slug, service)
+    standins.moveService(running.url)
     await standins.takeUpHandsets()
     if (standins.room.list(ferries.slug).length === 0) {
       await playScenario(
@@ -79,6 +82,7 @@ export async function startDemo(options: DemoOptions): Promise<RunningDemo> {
         standins,
       )
     }
+    await playCrew(operator)
     const { link } = await operator.call('makeSignInLink', { body: { email: kept.account.email } })
     const profile = join(data, 'profile.yaml')
     writeFileSync(profile, stringify({ url: running.url, key: kept.backendKey, app: ferries.slug }), { mode: 0o600 })

@@ -10,8 +10,10 @@ import { rewrapAll } from './credentials/rewrap.ts'
 import type { WorkStore } from './engine/ports.ts'
 import { Worker } from './engine/worker.ts'
 import { GatewayRoom } from './gateways/gateways.ts'
+import { HandsetControl } from './handsets/control.ts'
 import { httpServer } from './http/server.ts'
 import { LiveHub } from './live/hub.ts'
+import { Milestones } from './store/apps/milestones.ts'
 import { Database } from './store/database.ts'
 import { PrivateServer } from './store/mariadb/private-server.ts'
 import { migrate } from './store/migrate.ts'
@@ -63,7 +65,8 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const migrated = await migrate(database)
     if (migrated.length > 0) log.info({ migrated }, 'the schema was brought up to date')
 
-    const gateways = new GatewayRoom(config, database, vault, log)
+    const handsets = new HandsetControl(config['handsets.url'], config['handsets.key'])
+    const gateways = new GatewayRoom(config, database, vault, handsets, log)
     opened.push(() => gateways.close())
     for (const { platform, profile, outdatedFrom } of platforms.map((one) => gateways.describe(one, 'production'))) {
       if (outdatedFrom) log.warn({ platform, profile, outdatedFrom }, 'a gateway profile is marked as outdated')
@@ -75,7 +78,8 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     opened.push(() => hub.close())
 
     const giveUp = new AbortController()
-    const store = counted(workStore(database, config['engine.leaseMs'], giveUp.signal), metrics)
+    const milestones = new Milestones(database)
+    const store = counted(workStore(database, milestones, config['engine.leaseMs'], giveUp.signal), metrics)
     const worker = new Worker(
       store,
       gateways,
@@ -101,13 +105,17 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       consoleDir,
       onWork: () => worker.nudge(),
       checks,
+      handsets,
+      milestones,
       gateways,
       rewrap: () => rewrapAll(database, vault, keyring),
       desk: new CredentialDesk(database, vault, (platform) => gateways.kindTaken(platform)),
-      onCredential: async ({ appNo, environment, platform }) => {
+      onCredential: async (row) => {
+        const { appNo, environment, platform } = row
         await gateways.changed(appNo, environment, platform)
         await wakeRejected(database, appNo, environment)
         worker.nudge()
+        if (row.slot === 'in-use') checks.checkSoon(row)
       },
     })
     await new Promise<void>((done, fail) => {

@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals'
 import { serverCertificate } from '@zbell/standins'
-import { guardedLookup } from '../src/gateways/address-guard.ts'
+import { guardedLookup, publicOnly } from '../src/gateways/address-guard.ts'
 import { Http2Origin, NoAnswer } from '../src/gateways/http2-origin.ts'
 import { nodeCrypto } from '../src/gateways/node-crypto.ts'
 import { WebPushLane } from '../src/gateways/web-push-lane.ts'
@@ -127,7 +127,7 @@ describe('push addresses from outside', () => {
       key: nodeCrypto.p256KeyPair(),
       subject: 'mailto:a@b.example',
       webOrigin: 'https://ferries.example',
-      allowPrivate: false,
+      guard: publicOnly,
       http: { ca: [], timeoutMs: 500 },
     })
   const notification = {

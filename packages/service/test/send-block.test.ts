@@ -55,6 +55,8 @@ let lane: () => Promise<Reason | undefined>
 let faults: unknown[]
 let laneState: () => 'open' | 'halted' | 'stale'
 let inFlight = { now: 0, most: 0 }
+let noted: string[]
+let opened: string[]
 
 beforeEach(() => {
   stored = []
@@ -62,6 +64,8 @@ beforeEach(() => {
   holds = true
   faults = []
   inFlight = { now: 0, most: 0 }
+  noted = []
+  opened = []
   answer = async () => ({ is: 'accepted' })
   lane = async () => undefined
   laneState = () => 'open'
@@ -73,10 +77,14 @@ const store = {
     stored.push({ ...outcomes, ended: [...outcomes.ended], remaining: [...outcomes.remaining] })
     return holds
   },
+  noteAccepted: async (_notification: NotificationRow, platform: string, rehearsal: boolean) => {
+    noted.push(`${platform}${rehearsal ? ' rehearsal' : ''}`)
+  },
 } as unknown as WorkStore
 
 const gateways: Gateways = {
-  async lane() {
+  async lane(_appNo, _environment, platform, rehearsal) {
+    opened.push(`${platform}${rehearsal ? ' rehearsal' : ''}`)
     const reason = await lane()
     if (reason) return reason
     const slots = new Places(3)
@@ -110,6 +118,14 @@ const ends = () =>
     .sort((a, b) => Number(a[0]) - Number(b[0]))
 
 describe('a block', () => {
+  test('sends virtual handsets a way of their own, and notes once what was accepted where', async () => {
+    fleet = [device(1), device(2, { token: 'handset-2' }), device(3), device(4, { token: 'handset-4' })]
+    await run(claimOf([1, 2, 3, 4]))
+    expect(opened).toEqual(['ios', 'ios rehearsal'])
+    expect(noted.sort()).toEqual(['ios', 'ios rehearsal'])
+    expect(ends().map(([, state]) => state)).toEqual(['accepted', 'accepted', 'accepted', 'accepted'])
+  })
+
   test('ends each device by what it is and by what the gateway says', async () => {
     fleet = [
       device(1),

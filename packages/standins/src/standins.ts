@@ -1,7 +1,8 @@
 import { randomBytes } from 'node:crypto'
-import { mkdirSync } from 'node:fs'
+import { mkdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import type { CryptoPort } from '@zbell/core'
+import type { RehearsalPlan } from '@zbell/contract'
+import { type CryptoPort, toBase64url } from '@zbell/core'
 import type { ServicePlace } from '@zbell/kit/states'
 import { exportJWK, generateKeyPair, type JWK } from 'jose'
 import { serverCertificate } from './certificates/authority.ts'
@@ -13,6 +14,7 @@ import { TokenMint } from './gateways/tokens.ts'
 import type { HandsetState } from './handsets/handset.ts'
 import { HandsetRoom } from './handsets/handset-room.ts'
 import { KeptFile } from './handsets/kept-file.ts'
+import { NoPlace } from './handsets/no-place.ts'
 
 /** What a platform's account would hold: the keys that the stand-ins know, and what a developer downloads of them. */
 export type StandinAccount = {
@@ -28,6 +30,8 @@ type Kept = {
   ports: { ios: number; android: number; push: number; control: number }
   subscriptions: readonly KeptSubscription[]
   handsets: HandsetState[]
+  /** Where each app's handsets find the service. */
+  places?: Record<string, ServicePlace>
 }
 
 export type Standins = {
@@ -39,20 +43,20 @@ export type Standins = {
   readonly control: ControlServer
   readonly room: HandsetRoom
   readonly mints: { readonly ios: TokenMint; readonly android: TokenMint }
-  /** Switches on the handsets that were put away. */
+  /** Tells where an app's handsets find the service. */
+  place(app: string, place: ServicePlace): void
+  /** The service is at this address now, for all apps. */
+  moveService(url: string): void
+  /** Switches on the handsets that were put away, of the apps whose service is known. */
   takeUpHandsets(): Promise<void>
   close(): Promise<void>
 }
 
 /**
  * Opens the stand-ins for the outside world in a folder that they keep: certificates, ports, keys, handsets.
- * @param place where handsets find the service; asked when one is switched on
+ * @param profiles the folder with the gateway profiles of the stand-ins, for rehearsals
  */
-export async function openStandins(given: {
-  dir: string
-  crypto: CryptoPort
-  place: () => ServicePlace
-}): Promise<Standins> {
+export async function openStandins(given: { dir: string; crypto: CryptoPort; profiles: string }): Promise<Standins> {
   mkdirSync(given.dir, { recursive: true, mode: 0o700 })
   const file = join(given.dir, 'standins.json')
   const before = KeptFile.read<Kept>(file)
@@ -64,6 +68,18 @@ export async function openStandins(given: {
     android: new TokenMint(`android ${account.tokenSecret}`),
   }
 
+  const places = new Map(Object.entries(before?.places ?? {}))
+  const placeOf = (app: string): ServicePlace => {
+    const place = places.get(app)
+    if (!place) throw new NoPlace(`the handsets of ${app} do not know where the service is`)
+    return place
+  }
+
+  const settle = (app: string, place: ServicePlace) => {
+    places.set(app, place)
+    kept.changed()
+  }
+
   let push: PushService
   // Handsets that have not been switched on yet are kept as they were.
   let waiting = before?.handsets ?? []
@@ -72,12 +88,13 @@ export async function openStandins(given: {
     ports,
     subscriptions: push.subscriptions,
     handsets: [...room.states, ...waiting],
+    places: Object.fromEntries(places),
   }))
   const room = new HandsetRoom({
     mints,
     push: () => push,
     crypto: given.crypto,
-    place: given.place,
+    place: placeOf,
     onChange: () => kept.changed(),
   })
   const handOver = room.handOver.bind(room)
@@ -91,8 +108,17 @@ export async function openStandins(given: {
   await onPort(ports.push, (port) => push.listen(certificate, port))
   await onPort(ports.ios, (port) => ios.listen(certificate, port))
   await onPort(ports.android, (port) => android.listen(certificate, port))
+  const plan = rehearsalPlan(account, certificate.caFile, given.profiles, { ios, android, push })
   const control = await onPort(ports.control, (port) =>
-    ControlServer.open({ port, key: account.controlKey, room, gateways: { ios, android, web: push } }),
+    ControlServer.open({
+      port,
+      key: account.controlKey,
+      room,
+      gateways: { ios, android, web: push },
+      plan,
+      vapidKey: applicationServerKeyOf(account.web.jwk),
+      settle,
+    }),
   )
   Object.assign(ports, {
     ios: ios.listener.port,
@@ -110,8 +136,13 @@ export async function openStandins(given: {
     control,
     room,
     mints,
+    place: settle,
+    moveService(url) {
+      for (const [app, place] of places) places.set(app, { ...place, url })
+      kept.changed()
+    },
     async takeUpHandsets() {
-      for (const state of [...waiting]) {
+      for (const state of waiting.filter((one) => places.has(one.app))) {
         await room.takeUp(state)
         waiting = waiting.filter((one) => one !== state)
       }
@@ -122,6 +153,38 @@ export async function openStandins(given: {
       await Promise.all([control.close(), ios.listener.close(), android.listener.close(), push.listener.close()])
     },
   }
+}
+
+/** What the service needs to rehearse: the stand-ins' own profiles and the credentials that they know. */
+function rehearsalPlan(
+  { ios, android, web }: StandinAccount,
+  caFile: string,
+  profiles: string,
+  at: { ios: IosGateway; android: AndroidGateway; push: PushService },
+): RehearsalPlan {
+  const profile = (name: string) => readFileSync(join(profiles, `${name}.yaml`), 'utf8')
+  return {
+    ca: readFileSync(caFile, 'utf8'),
+    ios: {
+      origin: at.ios.listener.origin,
+      profile: profile('standin-ios'),
+      credential: { kind: 'signing-key', ...ios },
+    },
+    android: {
+      origin: at.android.listener.origin,
+      profile: profile('standin-android'),
+      credential: { kind: 'service-key', ...android },
+    },
+    web: {
+      origin: at.push.listener.origin,
+      credential: { kind: 'vapid-key', jwk: web.jwk, subject: 'mailto:handsets@localhost' },
+    },
+  }
+}
+
+/** RFC 8292 §3.2: the uncompressed point. */
+function applicationServerKeyOf({ x = '', y = '' }: JWK): string {
+  return toBase64url(Uint8Array.from([4, ...Buffer.from(x, 'base64url'), ...Buffer.from(y, 'base64url')]))
 }
 
 /** The port of last time, or another one when somebody else has it now. */

@@ -11,13 +11,24 @@ export type Context<F> = Connection & { readonly flags: F & Flags; readonly io: 
 /** Runs a command with its connection made; a command answers its exit code. */
 export type Run = (code: number) => void
 
+/** @param needs `app: false` for what belongs to no app */
 export const withContext =
-  <F, A extends unknown[]>(io: Io, done: Run, act: (context: Context<F>, ...args: A) => Promise<number>) =>
+  <F, A extends unknown[]>(
+    io: Io,
+    done: Run,
+    act: (context: Context<F>, ...args: A) => Promise<number>,
+    needs: { readonly app: boolean } = { app: true },
+  ) =>
   async (...given: unknown[]): Promise<void> => {
     const command = given.at(-1) as Command
     const flags = command.optsWithGlobals<F & Flags>()
     const args = given.slice(0, -2) as A
-    done(await act({ ...connect(flags, io), flags, io, paint: paint(io.colour) }, ...args))
+    done(
+      await act(
+        { ...connect(needs.app ? flags : { app: '-', ...flags }, io), flags, io, paint: paint(io.colour) },
+        ...args,
+      ),
+    )
   }
 
 export const printJson = (io: Io, value: unknown): void => io.out(`${JSON.stringify(value, null, 2)}\n`)

@@ -125,7 +125,8 @@ async function request({
   return 0
 }
 
-async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
+async function list(context: Context<object>): Promise<number> {
+  const { client, app, flags, io, paint } = context
   const page = await client.call('listCredentials', { params: { app } })
   if (flags.json) printJson(io, page)
   else if (page.items.length === 0)
@@ -141,12 +142,21 @@ async function list({ client, app, flags, io, paint }: Context<object>): Promise
       one.kind,
       one.platform,
       safe(one.keyId ?? one.subject ?? '–'),
-      one.notAfter ? `until ${moment(one.notAfter, io)}` : '–',
+      validity(one, context),
       one.usedAt ? ago(one.usedAt, Date.now()) : 'never',
     ])
     io.out(table(['id', 'state', 'kind', 'platform', 'named', 'valid', 'last used'], rows, paint.dim))
   }
   return 0
+}
+
+/** Until when, and what is coming: its end is announced by a word and a shape, not by colour alone. */
+function validity(one: Credential, { io, paint }: Context<object>): string {
+  if (one.gatewayOutdatedFrom) return paint.bad(`✕ gateway outdated from ${one.gatewayOutdatedFrom}`)
+  if (one.notAfter === null) return '–'
+  const until = `until ${moment(one.notAfter, io)}`
+  if (one.expiresWithinDays === 0) return paint.bad(`✕ expired, ${until}`)
+  return one.expiresWithinDays === null ? until : paint.wait(`▲ ${one.expiresWithinDays} days or less, ${until}`)
 }
 
 async function check({ client, app, flags, io, paint }: Context<object>, id: string | undefined): Promise<number> {

@@ -34,6 +34,7 @@ export function deviceCommands(program: Command, io: Io, done: Run): void {
 /** Muted, denied and retired are three things; each is said as itself. */
 const reachable = (device: Device): string => {
   if (device.retiredAt) return `✕ retired (${device.retiredReason})`
+  if (device.rehearsal && device.permission === 'granted' && !device.muted) return '◑ rehearses'
   if (device.permission !== 'granted') return `– permission ${device.permission}`
   return device.muted ? '– muted' : '● reachable'
 }

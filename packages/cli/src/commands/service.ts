@@ -1,4 +1,5 @@
 import { existsSync } from 'node:fs'
+import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import type { Command } from 'commander'
 import { paint } from '../drawing/paint.ts'
@@ -6,6 +7,7 @@ import { table } from '../drawing/table.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { printJson, type Run } from './context.ts'
+import { type HandsetProcess, startHandsets } from './handset-process.ts'
 
 type Printed = {
   readonly name: string
@@ -15,13 +17,11 @@ type Printed = {
   readonly says: string
 }
 
+type Ready = { readonly url: string; readonly operatorKeyFile: string }
+
 /** What the service's own bundle offers. The command line is no part of it, and is used without it as well. */
 type ServiceBundle = {
-  serve(options: {
-    env: Io['env']
-    configFile?: string | undefined
-    onReady: (ready: { url: string; operatorKeyFile: string }) => void
-  }): Promise<void>
+  serve(options: { env: Io['env']; configFile?: string | undefined; onReady: (ready: Ready) => void }): Promise<void>
   describeConfig(env: Io['env'], file: string | undefined): Printed[]
   startFault(error: unknown): string | undefined
 }
@@ -33,29 +33,33 @@ async function serviceBundle(): Promise<ServiceBundle> {
   return (await import(file.href)) as ServiceBundle
 }
 
-type ServiceFlags = { readonly config?: string; readonly json?: boolean }
+type ServiceFlags = { readonly config?: string; readonly handsets?: boolean; readonly json?: boolean }
 
 export function serviceCommands(program: Command, io: Io, done: Run): void {
   program
     .command('serve')
     .description('Run the service until it is told to stop')
     .option('--config <file>', 'a YAML file of options')
+    .option('--handsets', 'with virtual handsets beside it, to rehearse in development')
     .addHelpText('after', '\nExample:\n  $ ZB_DATA=/var/lib/zbell zbell serve --config /etc/zbell.yaml')
     .action(async (_flags: object, command: Command) => {
-      const { config, json } = command.optsWithGlobals<ServiceFlags>()
+      const { config, json, handsets } = command.optsWithGlobals<ServiceFlags>()
       const service = await serviceBundle()
-      await mended(service, () =>
-        service.serve({
-          env: io.env,
-          configFile: config,
-          onReady: (ready) =>
-            io.out(
-              json
-                ? `${JSON.stringify(ready)}\n`
-                : `The service is ready at ${ready.url}\nThe operator's key lies in ${ready.operatorKeyFile}\n`,
-            ),
-        }),
-      )
+      await mended(service, async () => {
+        const beside = handsets ? await startHandsets(handsetsDir(service, io, config)) : undefined
+        try {
+          await service.serve({
+            env: { ...io.env, ...beside?.env },
+            configFile: config,
+            onReady: (ready) => {
+              beside?.serviceIsAt(ready.url)
+              io.out(json ? `${JSON.stringify(ready)}\n` : welcome(ready, beside))
+            },
+          })
+        } finally {
+          await beside?.close()
+        }
+      })
       done(exitCodes.done)
     })
   program
@@ -81,6 +85,23 @@ export function serviceCommands(program: Command, io: Io, done: Run): void {
       }
       done(exitCodes.done)
     })
+}
+
+const handsetsDir = (service: ServiceBundle, io: Io, config: string | undefined): string =>
+  join(String(service.describeConfig(io.env, config).find(({ name }) => name === 'data')?.value), 'handsets')
+
+function welcome({ url, operatorKeyFile }: Ready, beside: HandsetProcess | undefined): string {
+  const as = `ZBELL_KEY=$(cat ${operatorKeyFile}) ZBELL_URL=${url}`
+  return `The service is ready at ${url}
+The operator's key lies in ${operatorKeyFile}
+${beside ? 'Virtual handsets run beside it; they rehearse in development, without any credential.\n' : ''}
+New here? Make an app, and somebody who may sign in to the console:
+
+  export ${as}
+  zbell app new my-app --name "My app"
+  zbell account new me@example.org --name "My name"
+  zbell setup --app my-app --environment development
+`
 }
 
 async function mended<T>(service: ServiceBundle, act: () => Promise<T>): Promise<T> {

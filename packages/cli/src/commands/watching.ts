@@ -68,7 +68,7 @@ function tellSteps({ io, paint }: Context<object>, delivery: Delivery, before: D
     const why = state === delivery.state && delivery.reason ? `  ${delivery.reason.says}` : ''
     const who = pad(safe(delivery.user ?? 'anonymous'), 10)
     io.out(
-      `  ${paint.dim(clock(at, io))}  ${pad(delivery.platform, 8)} ${who} ${paint.dim(delivery.device.slice(-12))}  ${paintState(state, paint)}${why}\n`,
+      `  ${paint.dim(clock(at, io))}  ${pad(delivery.platform, 8)} ${who} ${paint.dim(delivery.device.slice(-12))}  ${paintState(state, paint)}${delivery.rehearsal && state === 'accepted' ? paint.dim('  rehearsal') : ''}${why}\n`,
     )
   }
 }

@@ -24,6 +24,7 @@ export function DeliveryTable({ deliveries }: { readonly deliveries: readonly De
             <td>
               <Link to={`/devices/${one.device}`}>{one.platform}</Link>
               <span className="block font-mono text-xs text-soft">…{one.device.slice(-8)}</span>
+              {one.rehearsal && <span className="block text-sm text-amber">◑ rehearsal</span>}
             </td>
             <td>
               <StateWord state={one.state} />

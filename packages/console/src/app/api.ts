@@ -20,3 +20,9 @@ export function sayFailure(error: unknown): { readonly says: string; readonly do
 }
 
 export const isSignedOut = (error: unknown): boolean => error instanceof ProblemError && error.problem.status === 401
+
+/** What is wrong with each place of a request. */
+export const faultsOf = (error: unknown): Record<string, string> =>
+  error instanceof ProblemError
+    ? Object.fromEntries((error.problem.errors ?? []).map(({ pointer, detail }) => [pointer, detail]))
+    : {}

@@ -2,17 +2,29 @@ import { useQueryClient } from '@tanstack/react-query'
 import type { Session } from '@zbell/contract'
 import { ToggleGroup } from 'radix-ui'
 import { type ReactNode, useMemo, useState } from 'react'
-import { NavLink } from 'react-router'
+import { NavLink, useLocation } from 'react-router'
+import { NewAppPage } from '../apps/new-app-page.tsx'
 import { applyTheme, readTheme, type Theme, themes } from '../look/theme.ts'
 import { api } from './api.ts'
 import { useLiveApp } from './live.ts'
-import { type Environment, keepEnvironment, type Place, PlaceContext, readEnvironment } from './place.ts'
+import {
+  type Environment,
+  keepApp,
+  keepEnvironment,
+  type Place,
+  PlaceContext,
+  readApp,
+  readEnvironment,
+} from './place.ts'
+import { useSession } from './session.ts'
 
 /** Three places, in the order of the work. */
 const places = [
   {
     name: 'Prepare',
     pages: [
+      { to: '/setup', name: 'Setup' },
+      { to: '/app', name: 'App and keys' },
       { to: '/credentials', name: 'Credentials' },
       { to: '/devices', name: 'Devices' },
     ],
@@ -21,17 +33,24 @@ const places = [
   { name: 'Listen', pages: [{ to: '/activity', name: 'Activity' }] },
 ]
 
-export function Frame({ session, children }: { readonly session: Session; readonly children: ReactNode }) {
+export function Frame({ children }: { readonly children: ReactNode }) {
+  const { session } = useSession()
+  const { pathname } = useLocation()
   const [environment, setEnvironment] = useState<Environment>(readEnvironment)
-  const [slug, setSlug] = useState(session.apps[0]?.slug)
-  const app = session.apps.find((one) => one.slug === slug)
+  const [slug, setSlug] = useState(readApp)
+  const app = session.apps.find((one) => one.slug === slug) ?? session.apps[0]
   const place = useMemo<Place | undefined>(() => app && { app, environment }, [app, environment])
-  if (!place)
+  const chooseApp = (chosen: string) => {
+    keepApp(chosen)
+    setSlug(chosen)
+  }
+  if (!place) {
     return (
-      <p className="p-10">
-        There is no app yet. Make one with the operator’s key; the documentation of the HTTP interface shows how.
-      </p>
+      <main id="main">
+        <NewAppPage onMade={chooseApp} />
+      </main>
     )
+  }
   const choose = (chosen: Environment) => {
     keepEnvironment(chosen)
     setEnvironment(chosen)
@@ -42,7 +61,7 @@ export function Frame({ session, children }: { readonly session: Session; readon
         Skip to the page
       </a>
       <div className="min-h-dvh md:grid md:grid-cols-[15rem_1fr]">
-        <Rail session={session} place={place} onApp={setSlug} onEnvironment={choose} />
+        <Rail session={session} place={place} onApp={chooseApp} onEnvironment={choose} />
         <div>
           {environment === 'production' && (
             <p className="border-b-4 border-double border-red px-5 py-1.5 text-sm text-red md:px-10">
@@ -50,7 +69,7 @@ export function Frame({ session, children }: { readonly session: Session; readon
             </p>
           )}
           <Live place={place} />
-          <main id="main">{children}</main>
+          <main id="main">{pathname === '/app/new' ? <NewAppPage onMade={chooseApp} /> : children}</main>
           <footer className="bg-night px-5 py-6 text-on-night md:hidden">
             <Leaving name={session.account.name} />
           </footer>

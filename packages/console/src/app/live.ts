@@ -8,6 +8,8 @@ export const keys = {
   notifications: (place: Place) => [...placeKey(place), 'notifications'] as const,
   notification: (place: Place, id: string) => [...placeKey(place), 'notification', id] as const,
   deliveries: (place: Place, id: string) => [...placeKey(place), 'deliveries', id] as const,
+  setup: (place: Place) => [...placeKey(place), 'setup'] as const,
+  appKeys: (place: Place) => [...placeKey(place), 'keys'] as const,
   credentials: (place: Place) => [...placeKey(place), 'credentials'] as const,
   devices: (place: Place) => [...placeKey(place), 'devices'] as const,
 }
@@ -21,10 +23,14 @@ export function useLiveApp(place: Place): void {
   useEffect(() => {
     const source = new EventSource(eventsUrl(place, 'events'))
     source.addEventListener('open', () => void client.invalidateQueries({ queryKey: placeKey(place) }))
-    source.addEventListener('notification', (event) =>
-      takeNotification(client, place, JSON.parse(event.data) as Notification),
-    )
-    source.addEventListener('devices', () => void client.invalidateQueries({ queryKey: keys.devices(place) }))
+    source.addEventListener('notification', (event) => {
+      takeNotification(client, place, JSON.parse(event.data) as Notification)
+      void client.invalidateQueries({ queryKey: keys.setup(place) })
+    })
+    source.addEventListener('devices', () => {
+      void client.invalidateQueries({ queryKey: keys.devices(place) })
+      void client.invalidateQueries({ queryKey: keys.setup(place) })
+    })
     return () => source.close()
   }, [client, place])
 }

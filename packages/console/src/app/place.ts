@@ -17,3 +17,7 @@ const keptAs = 'bell-environment'
 export const readEnvironment = (): Environment =>
   localStorage.getItem(keptAs) === 'production' ? 'production' : 'development'
 export const keepEnvironment = (environment: Environment): void => localStorage.setItem(keptAs, environment)
+
+const appKeptAs = 'bell-app'
+export const readApp = (): string | null => localStorage.getItem(appKeptAs)
+export const keepApp = (slug: string): void => localStorage.setItem(appKeptAs, slug)

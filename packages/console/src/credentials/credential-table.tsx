@@ -53,9 +53,14 @@ export function CredentialTable({ items }: { readonly items: readonly Credential
                   {one.keyId ?? one.subject ?? one.fingerprint}
                 </span>
                 {one.check && <Found check={one.check} />}
+                {one.gatewayOutdatedFrom && (
+                  <span className="block max-w-96 text-sm text-red">
+                    <span aria-hidden="true">✕ </span>Its gateway profile is outdated from {one.gatewayOutdatedFrom}.
+                  </span>
+                )}
               </td>
               <td className="max-md:hidden">
-                {one.notAfter ? new Date(one.notAfter).toLocaleDateString('en-GB', { dateStyle: 'medium' }) : '–'}
+                <Validity one={one} />
               </td>
               <td className="max-md:hidden">{one.usedAt ? <Moment at={one.usedAt} /> : 'never'}</td>
               <td className="pe-0 text-end whitespace-nowrap max-md:block max-md:py-1 max-md:text-start">
@@ -93,6 +98,23 @@ export function CredentialTable({ items }: { readonly items: readonly Credential
         </tbody>
       </table>
     </>
+  )
+}
+
+/** Until when; what is coming is announced by a shape and words. */
+function Validity({ one }: { readonly one: Credential }) {
+  if (one.notAfter === null) return '–'
+  const date = new Date(one.notAfter).toLocaleDateString('en-GB', { dateStyle: 'medium' })
+  if (one.expiresWithinDays === null) return date
+  const over = one.expiresWithinDays === 0
+  return (
+    <span className={over ? 'text-red' : 'text-amber'}>
+      <span aria-hidden="true">{over ? '✕' : '▲'} </span>
+      {date}
+      <span className="block text-sm">
+        {over ? 'expired' : `within ${one.expiresWithinDays} ${one.expiresWithinDays === 1 ? 'day' : 'days'}`}
+      </span>
+    </span>
   )
 }
 

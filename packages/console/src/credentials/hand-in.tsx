@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { ProblemError } from '@zbell/contract/client'
 import { type DragEvent, type FormEvent, useId, useState } from 'react'
+import { useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
@@ -25,7 +26,8 @@ export function HandIn() {
   const place = usePlace()
   const client = useQueryClient()
   const pasteId = useId()
-  const [platform, setPlatform] = useState<Platform>('ios')
+  const [search] = useSearchParams()
+  const [platform, setPlatform] = useState<Platform>(() => platformOf(search.get('platform')))
   const [files, setFiles] = useState<readonly Given[]>([])
   const [pasted, setPasted] = useState('')
   const [extras, setExtras] = useState<Partial<Record<Extra, string>>>({})
@@ -161,6 +163,8 @@ export function HandIn() {
     </form>
   )
 }
+
+const platformOf = (given: string | null): Platform => (given === 'android' || given === 'web' ? given : 'ios')
 
 function neededBy(error: unknown): Extra[] {
   if (!(error instanceof ProblemError)) return []

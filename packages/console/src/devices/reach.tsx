@@ -9,6 +9,7 @@ export function Reach({ device }: { readonly device: Device }) {
   if (device.permission === 'prompt')
     return <Word tone="text-amber" shape="◌" text="not asked" why="The app has not asked yet." />
   if (device.muted) return <Word tone="text-soft" shape="–" text="muted" why="Turned off inside the app." />
+  if (device.rehearsal) return <Word tone="text-amber" shape="◑" text="rehearses" why="It is a virtual handset’s." />
   return <Word tone="text-sea" shape="●" text="yes" />
 }
 

@@ -22,6 +22,8 @@ export type ClientOptions = {
   readonly url: string
   /** A backend key, an app key, a device secret or the operator's key. */
   readonly bearer?: string | undefined
+  /** For a key that belongs to no environment: which one is meant in the calls of an app. */
+  readonly environment?: string | undefined
   /** Sent with every request; read anew each time. */
   readonly headers?: () => Record<string, string>
   readonly fetch?: typeof fetch
@@ -55,8 +57,13 @@ export class Client {
   async #fetch<Name extends RouteName>(name: Name, given: Given<Name>, accept: string): Promise<Response> {
     const { method, path } = splitRoute(name)
     const params = (given.params ?? {}) as Record<string, string>
+    const { environment } = this.#options
+    const asked = {
+      ...(environment !== undefined && params.app !== undefined ? { environment } : {}),
+      ...(given.query as object | undefined),
+    }
     const query = new URLSearchParams(
-      Object.entries(given.query ?? {}).flatMap(([key, value]) => (value === undefined ? [] : [[key, String(value)]])),
+      Object.entries(asked).flatMap(([key, value]) => (value === undefined ? [] : [[key, String(value)]])),
     ).toString()
     const url =
       this.#options.url + path.replace(/\{(\w+)\}/g, (_, key: string) => encodeURIComponent(params[key] ?? ''))

@@ -83,6 +83,11 @@ export const problems = {
     title: 'The handset shows no such notification.',
     does: 'Look at the handset first; only what it shows can be tapped.',
   },
+  'unknown-key-id': {
+    status: 404,
+    title: 'There is no such key of this app.',
+    does: 'Check the id; the list of keys has all of them.',
+  },
   'unknown-credential': {
     status: 404,
     title: 'There is no such credential in this app and environment.',
@@ -126,7 +131,17 @@ export const problems = {
   'handsets-not-available': {
     status: 503,
     title: 'No handsets run beside this service.',
-    does: 'Start them with the demo, or name their address in handsets.url.',
+    does: 'Start the service with them: zbell serve --handsets; or name their address in handsets.url.',
+  },
+  'not-in-production': {
+    status: 409,
+    title: 'Virtual handsets rehearse in development only.',
+    does: 'Ask again in development.',
+  },
+  'too-many-handsets': {
+    status: 409,
+    title: 'This app has as many virtual handsets as it may have.',
+    does: 'Use one of those that it has.',
   },
   'database-unavailable': {
     status: 503,

@@ -72,6 +72,11 @@ export const credential = z
     issuer: z.string().nullable(),
     notBefore: instant.nullable(),
     notAfter: instant.nullable(),
+    expiresWithinDays: z
+      .int()
+      .nullable()
+      .describe('60, 30, 14, 7 or 1 when its end is announced; 0 when it is over; else null.'),
+    gatewayOutdatedFrom: z.string().nullable().describe('From this day on its gateway is no longer spoken to so.'),
     addedAt: instant,
     addedBy: z.string(),
     retiredAt: instant.nullable(),

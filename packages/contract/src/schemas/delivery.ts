@@ -9,6 +9,7 @@ export const delivery = z
     device: uuid,
     user: z.string().nullable(),
     platform: z.enum(platforms),
+    rehearsal: z.boolean().describe('It went to a virtual handset, not to a platform’s gateway.'),
     state: deliveryState,
     reason: z.object({ code: z.string(), says: z.string(), does: z.string() }).nullable(),
     attempts: z.int().min(0),

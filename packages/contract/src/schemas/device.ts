@@ -2,7 +2,7 @@ import { environments, isUserName, permissions, platforms, targetLimits } from '
 import { z } from 'zod'
 import { instant, plainText, uuid } from './text.ts'
 
-const userName = z
+export const userName = z
   .string()
   .refine(isUserName, `wants 1 to ${targetLimits.userChars} characters without spaces`)
   .describe('The person, as the app’s own system names them.')
@@ -29,7 +29,7 @@ export const subscription = z
   })
   .meta({ id: 'PushSubscription' })
 
-const locale = z
+export const locale = z
   .string()
   .max(35)
   .refine((text) => {
@@ -40,7 +40,7 @@ const locale = z
     }
   }, 'is not a BCP 47 language tag')
 
-const timeZone = z.string().refine((text) => {
+export const timeZone = z.string().refine((text) => {
   try {
     return text.length > 0 && new Intl.DateTimeFormat('en', { timeZone: text }) !== undefined
   } catch {
@@ -88,6 +88,7 @@ export const device = z
     platform: z.enum(platforms),
     environment: z.enum(environments),
     ...facts,
+    rehearsal: z.boolean().describe('It is a virtual handset’s: ringing it is a rehearsal.'),
     registeredAt: instant,
     seenAt: instant,
     retiredAt: instant.nullable(),

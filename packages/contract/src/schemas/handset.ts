@@ -1,6 +1,7 @@
 import { appStates, permissions, platforms } from '@zbell/core'
 import { z } from 'zod'
-import { instant, uuid } from './text.ts'
+import { locale, timeZone, userName } from './device.ts'
+import { instant, plainText, uuid } from './text.ts'
 
 export const shownNotification = z.object({
   notification: uuid,
@@ -18,6 +19,7 @@ export const handset = z
     platform: z.enum(platforms),
     user: z.string().nullable(),
     device: uuid.nullable().describe('The device that it is registered as.'),
+    rehearsal: z.boolean().describe('Its token is a handset’s: it rings without any credential.'),
     permission: z.enum(permissions),
     appState: z.enum(appStates),
     locked: z.boolean(),
@@ -28,9 +30,24 @@ export const handset = z
   })
   .meta({ id: 'Handset', description: 'A virtual device.' })
 
+export const newHandset = z.strictObject({
+  platform: z.enum(platforms),
+  id: z
+    .string()
+    .regex(/^[a-z0-9][a-z0-9-]{0,39}$/, 'wants up to 40 small letters, digits and hyphens')
+    .optional()
+    .describe('What it is called; chosen when left out.'),
+  user: userName.nullable().default(null),
+  model: plainText(64).min(1).optional(),
+  permission: z.enum(permissions).default('granted'),
+  locale: locale.nullable().default('en'),
+  timeZone: timeZone.optional(),
+})
+
 export const tapRequest = z.strictObject({
   notification: uuid.optional().describe('Which one; the newest when left out.'),
 })
 
 export type Handset = z.infer<typeof handset>
+export type NewHandset = z.input<typeof newHandset>
 export type ShownNotification = z.infer<typeof shownNotification>

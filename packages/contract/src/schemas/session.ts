@@ -1,8 +1,6 @@
 import { z } from 'zod'
 import { app } from './app.ts'
-
-export const roles = ['viewer', 'sender', 'owner'] as const
-export const role = z.enum(roles)
+import { role } from './role.ts'
 
 const email = z.email('is not an e-mail address').max(200)
 
@@ -29,5 +27,4 @@ export const session = z
 
 export const signInLink = z.object({ link: z.string(), expiresAt: z.string() }).meta({ id: 'SignInLink' })
 
-export type Role = (typeof roles)[number]
 export type Session = z.infer<typeof session>

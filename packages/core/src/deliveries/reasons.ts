@@ -80,6 +80,11 @@ export const reasons = {
     says: 'The service itself failed at this device until the notification’s lifetime was over.',
     does: 'Look for the notification’s id in the service’s log; it names the fault.',
   },
+  'no-handsets': {
+    code: 18,
+    says: 'This is a virtual handset’s device, and no handsets run beside the service.',
+    does: 'Start the service with its handsets: zbell serve --handsets.',
+  },
   unregistered: {
     code: 16,
     says: 'The device unregistered after the notification was accepted.',

@@ -57,6 +57,11 @@ export const gatewayProfile = z.strictObject({
   origins: z
     .partialRecord(z.enum(environments), z.url({ protocol: /^https$/ }))
     .describe('The gateway’s https origin for each environment.'),
+  caFile: z
+    .string()
+    .min(1)
+    .optional()
+    .describe('A PEM file of certificates to trust for this gateway besides the others; beside the profile.'),
   outdatedFrom: z.iso.date().optional().describe('From this day on the platform no longer speaks so.'),
   authentication,
   request: z.strictObject({

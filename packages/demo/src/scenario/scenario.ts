@@ -8,6 +8,18 @@ export const ferries = {
   identifiers: { ios: 'example.merrow-sound.ferries', android: 'example.merrowsound.ferries' },
 } as const
 
+/** A second app of the same company: it has no credential yet, and shares nothing with the first. */
+export const crew = {
+  slug: 'merrow-crew',
+  name: 'Merrow Sound Crew',
+  identifiers: { ios: 'example.merrow-sound.crew' },
+  handset: { platform: 'ios', id: 'edda-ios', user: 'edda', model: 'Skerry 4', locale: 'nb' },
+  greeting: {
+    to: { any: ['user:edda'] },
+    content: { title: 'Watch change at 18:00', body: 'Sandpiper, berth 1. Tomas hands over.', tag: 'watch' },
+  },
+} as const
+
 export const piers = ['Lantern Quay', 'Saltmere', 'Gull Point', 'Brackenholm', 'Farrow Isle'] as const
 export const vessels = ['Kittiwake', 'Sandpiper', 'Turnstone'] as const
 

@@ -46,6 +46,11 @@ export class CredentialChecks {
     return checked
   }
 
+  /** Whoever has just put one in use wants to know whether it works; nobody waits for the answer. */
+  checkSoon(row: CredentialRow): void {
+    this.check(row).catch((error: unknown) => this.#log.warn({ err: error }, 'a new credential could not be checked'))
+  }
+
   close(): void {
     clearInterval(this.#timer)
   }

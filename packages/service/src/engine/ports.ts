@@ -15,6 +15,8 @@ export type WorkStore = {
   expandPage(claim: Claim, notification: NotificationRow): Promise<Expansion>
   devices(numbers: readonly number[]): Promise<BlockDevice[]>
   storeOutcomes(claim: Claim, outcomes: OutcomesToStore): Promise<boolean>
+  /** A gateway took something of this notification: worth a note when it is the first time. */
+  noteAccepted(notification: NotificationRow, platform: Platform, rehearsal: boolean): Promise<void>
 }
 
 /** A notification as a gateway needs to know it. */
@@ -41,8 +43,11 @@ export type Lane = {
 }
 
 export type Gateways = {
-  /** @returns the reason when there is no way */
-  lane(appNo: number, environment: Environment, platform: Platform): Promise<Lane | Reason>
+  /**
+   * @param rehearsal to virtual handsets, not to the platform's gateway
+   * @returns the reason when there is no way
+   */
+  lane(appNo: number, environment: Environment, platform: Platform, rehearsal: boolean): Promise<Lane | Reason>
 }
 
 /** Bounds how many requests are on their way at a time. */

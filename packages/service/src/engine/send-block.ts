@@ -1,4 +1,5 @@
 import {
+  isHandsetAddress,
   type Outcome,
   type Platform,
   type Reason,
@@ -59,7 +60,9 @@ class BlockRun {
   readonly #open: Set<number>
   #ended: Ended[] = []
   readonly #waiting: Waiting[] = []
-  readonly #exits = new Map<Platform, Exit | Reason | 'fault'>()
+  /** One for each platform, and one more for its virtual handsets. */
+  readonly #exits = new Map<string, Exit | Reason | 'fault'>()
+  readonly #accepted = new Map<string, { readonly platform: Platform; readonly rehearsal: boolean }>()
   readonly #flights = new Set<Promise<void>>()
   #holding = true
   #storing: Promise<void> | undefined
@@ -94,7 +97,15 @@ class BlockRun {
     await this.#storing
     if (!this.#holding) return false
     const retries = this.#planRetries()
-    return this.#store.storeOutcomes(this.#claim, { ended: this.#ended, remaining: [], retries })
+    const held = await this.#store.storeOutcomes(this.#claim, { ended: this.#ended, remaining: [], retries })
+    for (const { platform, rehearsal } of this.#accepted.values())
+      await this.#store.noteAccepted(this.#notification, platform, rehearsal)
+    return held
+  }
+
+  #noteAccepted(platform: Platform, rehearsal: boolean): void {
+    const name = exitName(platform, rehearsal)
+    if (!this.#accepted.has(name)) this.#accepted.set(name, { platform, rehearsal })
   }
 
   /** A device that was deleted since the expansion has no row to send from. */
@@ -118,7 +129,7 @@ class BlockRun {
       this.#end(device, { state: 'skipped', reason: skip }, failures)
       return
     }
-    const exit = await this.#exit(device.platform)
+    const exit = await this.#exit(device.platform, isHandsetAddress(device.token))
     if (exit === 'fault') this.#waiting.push({ device, cause: 'internal-fault', retryAfterMs: 0 })
     else if (typeof exit === 'string') this.#end(device, { state: 'refused', reason: exit }, failures)
     else if (exit.lane.state === 'halted') this.#waiting.push({ device, cause: 'credential-rejected', retryAfterMs: 0 })
@@ -129,23 +140,23 @@ class BlockRun {
   }
 
   /** A platform's way out; looked for again when its credential was changed in the middle of a block. */
-  async #exit(platform: Platform): Promise<Exit | Reason | 'fault'> {
-    const known = this.#exits.get(platform)
-    if (known === undefined) return this.#openExit(platform)
-    return typeof known !== 'string' && known.lane.state === 'stale' ? this.#openExit(platform) : known
+  async #exit(platform: Platform, rehearsal: boolean): Promise<Exit | Reason | 'fault'> {
+    const known = this.#exits.get(exitName(platform, rehearsal))
+    if (known === undefined) return this.#openExit(platform, rehearsal)
+    return typeof known !== 'string' && known.lane.state === 'stale' ? this.#openExit(platform, rehearsal) : known
   }
 
-  async #openExit(platform: Platform): Promise<Exit | Reason | 'fault'> {
+  async #openExit(platform: Platform, rehearsal: boolean): Promise<Exit | Reason | 'fault'> {
     const { appNo, environment } = this.#notification
     let exit: Exit | Reason | 'fault'
     try {
-      const lane = await this.#gateways.lane(appNo, environment, platform)
+      const lane = await this.#gateways.lane(appNo, environment, platform, rehearsal)
       exit = typeof lane === 'string' ? lane : { shipment: await lane.prepare(sendable(this.#notification)), lane }
     } catch (error) {
       this.#options.onFault(error)
       exit = 'fault'
     }
-    this.#exits.set(platform, exit)
+    this.#exits.set(exitName(platform, rehearsal), exit)
     return exit
   }
 
@@ -171,6 +182,7 @@ class BlockRun {
       case 'accepted': {
         const gatewayReference = outcome.ref === undefined ? {} : { gatewayReference: outcome.ref }
         this.#end(device, { state: 'accepted', ...gatewayReference }, this.#attempts)
+        this.#noteAccepted(device.platform, isHandsetAddress(device.token))
         break
       }
       case 'token-gone':
@@ -248,6 +260,8 @@ class BlockRun {
     return retries
   }
 }
+
+const exitName = (platform: Platform, rehearsal: boolean): string => (rehearsal ? `${platform} rehearsal` : platform)
 
 /** How often what waits for a credential looks again at the gateway, when nobody replaces it. */
 const rejectedLookMs = 30_000

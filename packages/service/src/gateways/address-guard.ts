@@ -54,3 +54,24 @@ export const guardedLookup: LookupFunction = (host, options, done) => {
     return done(null, first?.address ?? '', first?.family ?? 0)
   })
 }
+
+/** Which addresses may be called. */
+export type AddressGuard = {
+  /** @throws {AddressNotAllowed} */
+  check(endpoint: URL): void
+  readonly lookup: LookupFunction | undefined
+}
+
+/** Anything but private networks: names are looked at again when they are resolved. */
+export const publicOnly: AddressGuard = { check: ({ hostname }) => checkHost(hostname), lookup: guardedLookup }
+
+/** The operator allowed private networks. */
+export const anywhere: AddressGuard = { check: () => {}, lookup: undefined }
+
+/** One origin and no other. */
+export const onlyOrigin = (origin: string): AddressGuard => ({
+  check(endpoint) {
+    if (endpoint.origin !== origin) throw new AddressNotAllowed(`${endpoint.origin} is not ${origin}`)
+  },
+  lookup: undefined,
+})

@@ -1,39 +1,34 @@
 import { readFileSync } from 'node:fs'
 import { rootCertificates } from 'node:tls'
 import type { Gateway } from '@zbell/contract'
-import {
-  type Environment,
-  type GatewayProfile,
-  maxPlaintextBytes,
-  type Platform,
-  type Reason,
-  RequestShaper,
-  sayReason,
-} from '@zbell/core'
+import { type Environment, maxPlaintextBytes, type Platform, type Reason, RequestShaper, sayReason } from '@zbell/core'
 import type { Logger } from 'pino'
 import { ConfigError } from '../config/load.ts'
 import type { Config } from '../config/options.ts'
 import type { Gateways, Lane } from '../engine/ports.ts'
-import { findAppByNo } from '../store/apps/apps.ts'
+import type { HandsetControl } from '../handsets/control.ts'
+import { type AppRow, findAppByNo } from '../store/apps/apps.ts'
 import { type CredentialRow, credentialInUse, markRejected, markUsed } from '../store/apps/credentials.ts'
 import type { Database } from '../store/database.ts'
 import { latestEndpoint } from '../store/devices/read-devices.ts'
 import type { Vault } from '../vault/vault.ts'
-import { authorizationFor, CredentialRejected } from './authorization.ts'
+import { anywhere, publicOnly } from './address-guard.ts'
 import { type Checked, checkWay, impossibleToken } from './check-credential.ts'
-import { type Credential, credentialPlace, vapidKeyOf } from './credential.ts'
-import { Http2Origin, type OriginOptions } from './http2-origin.ts'
+import { type Credential, credentialPlace } from './credential.ts'
+import type { OriginOptions } from './http2-origin.ts'
 import { KeptLane, type Way } from './kept-lane.ts'
 import { loadProfile } from './load-profile.ts'
-import { ProfileLane } from './profile-lane.ts'
+import { openProfileWay, openWebWay, type ReadyProfile } from './open-way.ts'
+import { Rehearsal } from './rehearsal.ts'
 import { Places } from './slots.ts'
-import { WebPushLane } from './web-push-lane.ts'
 
 /** How long a lane is used before a look whether another process has changed its credential. */
 const freshForMs = 2_000
 
-type Kept = { readonly lane: KeptLane | Reason; readonly credential: string; checkAtMs: number }
-type Profile = { readonly profile: GatewayProfile; readonly shaper: RequestShaper; readonly origin: string }
+/** `signature` is what the lane was opened with: it is opened anew when that has changed. */
+type Kept = { readonly lane: KeptLane | Reason; readonly signature: string; checkAtMs: number }
+type Opening = { readonly signature: string; open(): Promise<KeptLane | Reason> }
+type Profile = ReadyProfile & { readonly origin: string }
 
 /** All ways to all gateways, opened when first needed and kept. */
 export class GatewayRoom implements Gateways {
@@ -43,16 +38,18 @@ export class GatewayRoom implements Gateways {
   readonly #log: Logger
   readonly #profiles: ReadonlyMap<Platform, Profile>
   readonly #http: OriginOptions
+  readonly #rehearsal: Rehearsal
   readonly #lanes = new Map<string, Kept>()
 
   /** @throws {ConfigError} when a profile or the file of certificates cannot be used */
-  constructor(config: Config, database: Database, vault: Vault, log: Logger) {
+  constructor(config: Config, database: Database, vault: Vault, handsets: HandsetControl, log: Logger) {
     this.#config = config
     this.#database = database
     this.#vault = vault
     this.#log = log
     const ca = [...rootCertificates, ...extraCertificates(config['gateways.trustCa'])]
     this.#http = { ca, timeoutMs: config['gateways.timeoutMs'] }
+    this.#rehearsal = new Rehearsal(handsets, this.#http)
     this.#profiles = new Map((['ios', 'android'] as const).flatMap((platform) => profileFor(config, platform)))
   }
 
@@ -72,32 +69,35 @@ export class GatewayRoom implements Gateways {
     }
   }
 
-  async lane(appNo: number, environment: Environment, platform: Platform): Promise<Lane | Reason> {
-    const name = laneName(appNo, environment, platform)
+  async lane(appNo: number, environment: Environment, platform: Platform, rehearsal: boolean): Promise<Lane | Reason> {
+    const name = laneName(appNo, environment, platform, rehearsal)
     const kept = this.#lanes.get(name)
     const nowMs = Date.now()
     if (kept && kept.checkAtMs > nowMs) return kept.lane
-    const row = await credentialInUse(this.#database, appNo, environment, platform)
-    const credential = row?.id ?? ''
-    if (kept?.credential === credential) {
+    const app = await findAppByNo(this.#database, appNo)
+    const opening = rehearsal
+      ? await this.#rehearsing(app, environment, platform)
+      : await this.#opening(app, appNo, environment, platform)
+    const { signature } = opening
+    if (kept?.signature === signature) {
       kept.checkAtMs = nowMs + freshForMs
       return kept.lane
     }
-    const lane = row ? await this.#open(row) : 'no-credential'
+    const lane = await opening.open()
     // Another block may have opened the same lane meanwhile; the first one stays.
     const raced = this.#lanes.get(name)
-    if (raced !== kept && raced?.credential === credential) {
+    if (raced !== kept && raced?.signature === signature) {
       if (typeof lane !== 'string') await lane.replace()
       return raced.lane
     }
-    this.#lanes.set(name, { lane, credential, checkAtMs: nowMs + freshForMs })
+    this.#lanes.set(name, { lane, signature, checkAtMs: nowMs + freshForMs })
     await this.#replace(kept)
     return lane
   }
 
   /** A credential was changed here: the next look opens its lane anew, and blocks under way notice. */
   async changed(appNo: number, environment: Environment, platform: Platform): Promise<void> {
-    const name = laneName(appNo, environment, platform)
+    const name = laneName(appNo, environment, platform, false)
     const kept = this.#lanes.get(name)
     this.#lanes.delete(name)
     await this.#replace(kept)
@@ -119,6 +119,16 @@ export class GatewayRoom implements Gateways {
   /** A way of its own, to be looked at and closed; nothing of what runs notices. */
   openWay(row: CredentialRow): Promise<Way | Reason> {
     return this.#wayOf(row)
+  }
+
+  /** The way to a virtual handset, likewise. */
+  openRehearsal(app: AppRow, environment: Environment, platform: Platform): Promise<Way | Reason> {
+    return this.#rehearsal.open(environment, platform, app.identifiers[platform])
+  }
+
+  /** Whether a browser's endpoint is a virtual handset's, on this machine. */
+  isRehearsal(endpoint: URL): Promise<boolean> {
+    return this.#rehearsal.isEndpoint(endpoint)
   }
 
   /** Asks the gateway as a credential, also one that is not in use; nothing of what runs notices. */
@@ -153,9 +163,36 @@ export class GatewayRoom implements Gateways {
     if (kept && typeof kept.lane !== 'string') await kept.lane.replace()
   }
 
-  async #open(row: CredentialRow): Promise<KeptLane | Reason> {
-    const { appNo, environment, platform, id } = row
-    const way = await this.#wayOf(row)
+  async #opening(
+    app: AppRow | undefined,
+    appNo: number,
+    environment: Environment,
+    platform: Platform,
+  ): Promise<Opening> {
+    const row = await credentialInUse(this.#database, appNo, environment, platform)
+    return {
+      signature: row ? `${row.id} ${app?.identifiers[platform] ?? ''}` : '',
+      open: async () => (row ? this.#keptLane(await this.#wayOf(row), row) : 'no-credential'),
+    }
+  }
+
+  async #rehearsing(app: AppRow | undefined, environment: Environment, platform: Platform): Promise<Opening> {
+    const identifier = app?.identifiers[platform]
+    const plan = await this.#rehearsal.signature(environment, platform)
+    return {
+      signature: `${plan} ${identifier ?? ''}`,
+      open: async () => {
+        const way = await this.#rehearsal.open(environment, platform, identifier)
+        if (typeof way === 'string') return way
+        return new KeptLane(way, new Places(this.#config['gateways.inFlight']), {
+          onUsed: () => {},
+          onRejected: () => {},
+        })
+      },
+    }
+  }
+
+  #keptLane(way: Way | Reason, { id, appNo, environment, platform }: CredentialRow): KeptLane | Reason {
     if (typeof way === 'string') return way
     const heard = (done: Promise<unknown>) =>
       done.catch((error: unknown) => this.#log.warn({ err: error }, 'cannot note a credential’s use'))
@@ -174,56 +211,30 @@ export class GatewayRoom implements Gateways {
   async #wayOf({ appNo, environment, platform, sealed }: CredentialRow): Promise<Way | Reason> {
     const place = credentialPlace(appNo, environment, platform)
     const credential = JSON.parse(this.#vault.open(sealed, place).toString()) as Credential
-    return this.#way(appNo, environment, platform, credential)
-  }
-
-  async #way(
-    appNo: number,
-    environment: Environment,
-    platform: Platform,
-    credential: Credential,
-  ): Promise<Way | Reason> {
-    const app = await findAppByNo(this.#database, appNo)
+    const identifier = (await findAppByNo(this.#database, appNo))?.identifiers[platform] ?? ''
     if (platform === 'web') {
-      if (credential.kind !== 'vapid-key') return 'no-credential'
-      return new WebPushLane({
-        key: vapidKeyOf(credential.jwk),
-        subject: credential.subject,
-        webOrigin: app?.identifiers.web ?? '',
-        allowPrivate: this.#config['gateways.allowPrivateAddresses'],
-        http: this.#http,
-      })
+      const guard = this.#config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly
+      return openWebWay(credential, { webOrigin: identifier, guard, http: this.#http })
     }
     const found = this.#profiles.get(platform)
     const address = found && (found.origin || found.profile.origins[environment])
     if (!found || !address) return 'no-gateway'
-    const { profile, shaper } = found
-    const gatewayOrigin = new URL(address).origin
-    const client =
-      credential.kind === 'client-certificate'
-        ? { cert: credential.certificates.join('\n'), key: credential.key }
-        : undefined
-    const origin = new Http2Origin(gatewayOrigin, { ...this.#http, client })
-    try {
-      const authorization = authorizationFor(profile, credential, origin, gatewayOrigin, this.#http)
-      return new ProfileLane({ profile, shaper, authorization, origin, identifier: app?.identifiers[platform] ?? '' })
-    } catch (error) {
-      if (error instanceof CredentialRejected) return 'no-credential'
-      throw error
-    }
+    return openProfileWay(found, address, credential, identifier, this.#http)
   }
 }
 
-const laneName = (appNo: number, environment: Environment, platform: Platform): string =>
-  `${appNo}:${environment}:${platform}`
+const laneName = (appNo: number, environment: Environment, platform: Platform, rehearsal: boolean): string =>
+  `${appNo}:${environment}:${platform}${rehearsal ? ':rehearsal' : ''}`
 
 function profileFor(config: Config, platform: 'ios' | 'android'): [Platform, Profile][] {
   const file = config[`gateways.${platform}.profile`]
   if (file === '') return []
-  const profile = loadProfile(file)
+  const { profile, ca } = loadProfile(file)
   if (profile.platform !== platform)
     throw new ConfigError(`${file}: this profile is for ${profile.platform}, not for ${platform}`)
-  return [[platform, { profile, shaper: new RequestShaper(profile), origin: config[`gateways.${platform}.origin`] }]]
+  return [
+    [platform, { profile, ca, shaper: new RequestShaper(profile), origin: config[`gateways.${platform}.origin`] }],
+  ]
 }
 
 function extraCertificates(file: string): string[] {

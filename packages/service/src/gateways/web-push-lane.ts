@@ -11,7 +11,7 @@ import {
   vapidLifetimeSeconds,
 } from '@zbell/core'
 import type { Address, Sendable, Shipment } from '../engine/ports.ts'
-import { AddressNotAllowed, checkHost, guardedLookup } from './address-guard.ts'
+import { type AddressGuard, AddressNotAllowed } from './address-guard.ts'
 import { Http2Origin, NoAnswer, type OriginOptions } from './http2-origin.ts'
 import type { Trial, Way } from './kept-lane.ts'
 import { nodeCrypto } from './node-crypto.ts'
@@ -27,20 +27,20 @@ export class WebPushLane implements Way {
   readonly #key: VapidKey
   readonly #subject: string
   readonly #webOrigin: string
-  readonly #allowPrivate: boolean
+  readonly #guard: AddressGuard
   readonly #http: OriginOptions
 
   constructor(given: {
     key: VapidKey
     subject: string
     webOrigin: string
-    allowPrivate: boolean
+    guard: AddressGuard
     http: OriginOptions
   }) {
     this.#key = given.key
     this.#subject = given.subject
     this.#webOrigin = given.webOrigin
-    this.#allowPrivate = given.allowPrivate
+    this.#guard = given.guard
     this.#http = given.http
   }
 
@@ -105,11 +105,9 @@ export class WebPushLane implements Way {
     const nowMs = Date.now()
     const known = this.#services.get(endpoint.origin)
     if (known && known.renewAtMs > nowMs) return known
-    if (!this.#allowPrivate) checkHost(endpoint.hostname)
+    this.#guard.check(endpoint)
     const service: PushService = {
-      origin:
-        known?.origin ??
-        new Http2Origin(endpoint.origin, { ...this.#http, lookup: this.#allowPrivate ? undefined : guardedLookup }),
+      origin: known?.origin ?? new Http2Origin(endpoint.origin, { ...this.#http, lookup: this.#guard.lookup }),
       authorization: vapidAuthorization(
         endpoint.origin,
         this.#subject,

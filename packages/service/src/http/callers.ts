@@ -12,17 +12,19 @@ import { hashSecret, sameSecret } from '../vault/secrets.ts'
 import { Problem } from './problem.ts'
 
 /** Who calls, as far as each kind of call needs to know. */
-export type CallerOf<C extends Caller> = C extends 'anyone' | 'operator'
+export type CallerOf<C extends Caller> = C extends 'anyone'
   ? undefined
-  : C extends 'console'
-    ? { readonly account: AccountRow; readonly csrf: string; readonly sessionHash: Buffer }
-    : C extends 'app'
-      ? { readonly scope: Scope; readonly actor: string }
-      : C extends 'installed-app'
-        ? { readonly scope: Scope }
-        : C extends 'device'
-          ? { readonly scope: Scope; readonly device: DeviceRow }
-          : never
+  : C extends 'operator'
+    ? { readonly actor: string }
+    : C extends 'console'
+      ? { readonly account: AccountRow; readonly csrf: string; readonly sessionHash: Buffer }
+      : C extends 'app'
+        ? { readonly scope: Scope; readonly actor: string }
+        : C extends 'installed-app'
+          ? { readonly scope: Scope }
+          : C extends 'device'
+            ? { readonly scope: Scope; readonly device: DeviceRow }
+            : never
 
 export const sessionCookie = 'bell_session'
 const reading = new Set(['GET', 'HEAD'])
@@ -42,7 +44,7 @@ export class CallerCheck {
       case 'anyone':
         return undefined
       case 'operator':
-        return this.#operator(request)
+        return this.#operator(request, role)
       case 'console':
         return this.#console(request)
       case 'app':
@@ -60,10 +62,13 @@ export class CallerCheck {
     }
   }
 
-  #operator(request: Request): undefined {
+  /** The operator; and where a role stands, an account that has it. */
+  async #operator(request: Request, role: Role | undefined): Promise<CallerOf<'operator'>> {
+    const given = bearer(request)
+    if (given === undefined && role !== undefined) return { actor: await this.#account(request, role) }
     if (!sameSecret(needBearer(request), this.#operatorKey))
       throw new Problem('unknown-key', 'This is not the operator’s key.')
-    return undefined
+    return { actor: 'operator' }
   }
 
   async #console(request: Request): Promise<CallerOf<'console'>> {
@@ -78,18 +83,20 @@ export class CallerCheck {
 
   async #app(request: Request, role: Role | undefined): Promise<CallerOf<'app'>> {
     const given = bearer(request)
-    if (given === undefined)
-      return this.#appByConsole(request, role ?? (reading.has(request.method) ? 'viewer' : 'sender'))
+    const least = role ?? (reading.has(request.method) ? 'viewer' : 'sender')
+    if (given === undefined) {
+      const actor = await this.#account(request, least)
+      return { scope: await this.#namedScope(request), actor }
+    }
     if (sameSecret(given, this.#operatorKey)) return { scope: await this.#namedScope(request), actor: 'operator' }
-    return this.#appByKey(request)
+    return this.#appByKey(request, least)
   }
 
-  async #appByConsole(request: Request, least: Role): Promise<CallerOf<'app'>> {
+  /** @returns the name under which an account acts */
+  async #account(request: Request, least: Role): Promise<string> {
     const { account } = await this.#console(request)
-    if (roles.indexOf(account.role) < roles.indexOf(least)) {
-      throw new Problem('not-allowed', `This takes the role ${least}; ${account.email} is a ${account.role}.`)
-    }
-    return { scope: await this.#namedScope(request), actor: `account:${account.email}` }
+    needRole(account.role, least, `${account.email} is a ${account.role}`)
+    return `account:${account.email}`
   }
 
   /** Whoever has no key of one app and environment says which are meant. */
@@ -102,7 +109,7 @@ export class CallerCheck {
     return { app, environment }
   }
 
-  async #appByKey(request: Request): Promise<CallerOf<'app'>> {
+  async #appByKey(request: Request, least: Role): Promise<CallerOf<'app'>> {
     const key = await this.#key(request)
     // Whose key it is not learns nothing of the app, not even that it is there.
     if (key.app.slug !== request.params.app)
@@ -112,6 +119,7 @@ export class CallerCheck {
     const wanted = environmentOf(request)
     if (wanted && wanted !== key.environment)
       throw new Problem('wrong-environment', `This key is for ${key.environment}.`)
+    needRole(key.role ?? 'owner', least, `the key “${key.name}” is a ${key.role}’s`)
     return { scope: key, actor: `key:${key.name}` }
   }
 
@@ -133,6 +141,11 @@ export class CallerCheck {
 /** What the console's pages send back: whoever cannot read the session's answer cannot know it. */
 export const csrfOf = (sessionToken: string): string =>
   createHash('sha256').update(`csrf:${sessionToken}`).digest('base64url')
+
+function needRole(has: Role, least: Role, who: string): void {
+  if (roles.indexOf(has) < roles.indexOf(least))
+    throw new Problem('not-allowed', `This takes the role ${least}; ${who}.`)
+}
 
 function bearer(request: Request): string | undefined {
   const [scheme, token] = request.get('authorization')?.split(' ') ?? []

@@ -20,6 +20,8 @@ type Given<Name extends RouteName> = {
   readonly body: Operations[Name] extends { body: infer B extends z.ZodType } ? z.output<B> : undefined
   readonly request: Request
   readonly response: Response
+  /** Whether the caller may still, for answers that go on: a key can be revoked, a session end. */
+  readonly stillMay: () => Promise<boolean>
 }
 
 type Answer<Name extends RouteName> = Operations[Name] extends { events: true }
@@ -57,11 +59,22 @@ export class OperationRouter {
         body: (operation.body ? parsed(operation.body, jsonBody(request), '') : undefined) as Given<Name>['body'],
         request,
         response,
+        stillMay: () => this.#mayCall(operation, request),
       })
       if (operation.events) return
       if (answer === undefined) response.status(operation.status).end()
       else response.status(response.statusCode === 200 ? operation.status : response.statusCode).json(answer)
     })
+  }
+
+  async #mayCall(operation: Operation, request: Request): Promise<boolean> {
+    try {
+      await this.#callers.check(operation, request)
+      return true
+    } catch (error) {
+      // A database that is away says nothing about the caller.
+      return !(error instanceof Problem)
+    }
   }
 }
 

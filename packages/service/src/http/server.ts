@@ -2,15 +2,19 @@ import { randomUUID } from 'node:crypto'
 import { createServer, type Server } from 'node:http'
 import { join } from 'node:path'
 import { openApiDocument } from '@zbell/contract/openapi'
+import type { Platform } from '@zbell/core'
 import express, { type RequestHandler } from 'express'
 import helmet from 'helmet'
 import type { Logger } from 'pino'
 import type { Config } from '../config/options.ts'
 import type { CredentialChecks } from '../credentials/checks.ts'
 import type { CredentialDesk } from '../credentials/desk.ts'
+import { anywhere, publicOnly } from '../gateways/address-guard.ts'
 import type { GatewayRoom } from '../gateways/gateways.ts'
+import type { HandsetControl } from '../handsets/control.ts'
 import type { LiveHub } from '../live/hub.ts'
 import type { CredentialRow } from '../store/apps/credentials.ts'
+import type { Milestones } from '../store/apps/milestones.ts'
 import type { Database } from '../store/database.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
 import type { Vault } from '../vault/vault.ts'
@@ -26,6 +30,7 @@ import { serveHandsets } from './routes/handsets.ts'
 import { serveNotifications } from './routes/notifications.ts'
 import { serveReceipts } from './routes/receipts.ts'
 import { serveSessions } from './routes/sessions.ts'
+import { serveSetup } from './routes/setup.ts'
 import { serveVault } from './routes/vault.ts'
 import { OperationRouter } from './serve-operation.ts'
 
@@ -42,6 +47,8 @@ export type HttpParts = {
   readonly desk: CredentialDesk
   readonly checks: CredentialChecks
   readonly gateways: GatewayRoom
+  readonly handsets: HandsetControl
+  readonly milestones: Milestones
   readonly rewrap: () => Promise<number>
   readonly onCredential: (row: CredentialRow) => Promise<void>
 }
@@ -58,8 +65,10 @@ export function httpServer(parts: HttpParts): HttpServer {
   const on = new OperationRouter(new CallerCheck(database, parts.operatorKey), metrics)
   const limits = rateLimits(config)
   serveSessions(on, database, limits, config['http.publicUrl'].startsWith('https:'))
-  serveApps(on, database)
-  serveCredentials(on, database, parts.desk, parts.checks, parts.onCredential)
+  serveApps(on, database, () => streams.recheck())
+  const outdatedFrom = (platform: Platform) => parts.gateways.describe(platform, 'production').outdatedFrom
+  serveCredentials(on, database, parts.desk, parts.checks, outdatedFrom, parts.onCredential)
+  serveSetup(on, database, parts.gateways, parts.handsets.there)
   serveVault(on, parts.rewrap)
   serveGateways(on, database, parts.gateways)
   serveNotifications(on, database, parts.onWork)
@@ -68,11 +77,12 @@ export function httpServer(parts: HttpParts): HttpServer {
     database,
     vault,
     limits,
-    allowPrivateAddresses: config['gateways.allowPrivateAddresses'],
+    guard: config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly,
+    isRehearsal: (endpoint) => parts.gateways.isRehearsal(endpoint),
     onChange: () => hub.nudge(),
   })
-  serveReceipts(on, database, limits, metrics, () => hub.nudge())
-  serveHandsets(on, { url: config['handsets.url'], key: config['handsets.key'] })
+  serveReceipts(on, database, limits, metrics, parts.milestones, () => hub.nudge())
+  serveHandsets(on, database, parts.handsets, () => `http://${config['http.host']}:${portOf(server)}`)
 
   const app = express()
   app.disable('x-powered-by')
@@ -105,6 +115,12 @@ export function httpServer(parts: HttpParts): HttpServer {
       })
     },
   }
+}
+
+/** Handsets on this machine call back where the service listens. */
+function portOf(server: Server): number {
+  const address = server.address()
+  return typeof address === 'object' && address ? address.port : 0
 }
 
 const named =

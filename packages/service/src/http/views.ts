@@ -1,5 +1,5 @@
 import type { Delivery, Device, Notification, Totals } from '@zbell/contract'
-import { type DeliveryState, deliveryStateNames, reasons, timelineOf } from '@zbell/core'
+import { type DeliveryState, deliveryStateNames, isHandsetAddress, reasons, timelineOf } from '@zbell/core'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
 import type { DeviceRow } from '../store/devices/read-devices.ts'
@@ -51,6 +51,7 @@ export function deliveryView(row: DeliveryRow): Delivery {
     device: row.device,
     user: row.user,
     platform: row.platform,
+    rehearsal: row.rehearsal,
     state: row.state,
     reason: row.reason && { code: row.reason, says: reasons[row.reason].says, does: reasons[row.reason].does },
     attempts: row.attempts,
@@ -64,6 +65,7 @@ export const deviceView = (row: DeviceRow): Device => ({
   id: row.id,
   platform: row.platform,
   environment: row.environment,
+  rehearsal: isHandsetAddress(row.token),
   permission: row.permission,
   muted: row.muted,
   user: row.user,

@@ -17,13 +17,18 @@ export const apps = mysqlTable('apps', {
 
 export const keys = mysqlTable('api_keys', {
   no: no(),
+  id: uuidColumn('id').notNull(),
   appNo: appNo(),
   environment: environment(),
   kind: mysqlEnum('kind', ['backend', 'app']).notNull(),
+  role: mysqlEnum('role', ['viewer', 'sender', 'owner']),
   name: varchar('name', { length: 80 }).notNull(),
   hash: bytesColumn('hash', { length: 32 }).notNull(),
   createdAt: instantColumn('created_at').notNull(),
+  madeBy: varchar('made_by', { length: 220 }).notNull(),
+  usedAt: instantColumn('used_at'),
   revokedAt: instantColumn('revoked_at'),
+  revokedBy: varchar('revoked_by', { length: 220 }),
 })
 
 export const credentials = mysqlTable('credentials', {

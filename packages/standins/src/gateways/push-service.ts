@@ -1,5 +1,5 @@
 import { createHash, randomBytes } from 'node:crypto'
-import { fromBase64url, toBase64url } from '@zbell/core'
+import { fromBase64url, type handsetMark, toBase64url } from '@zbell/core'
 import { decodeProtectedHeader, importJWK, jwtVerify } from 'jose'
 import { Gateway } from './gateway.ts'
 import type { Answered, Asked } from './http2-server.ts'
@@ -37,9 +37,12 @@ export class PushService extends Gateway {
     return [...this.#subscriptions].filter(([, one]) => !one.gone).map(([id, { vapidKey }]) => ({ id, vapidKey }))
   }
 
-  /** @param vapidKey the only sender that may push (RFC 8292 §4), base64url */
-  subscribe(vapidKey?: string): { id: string; endpoint: string } {
-    const id = randomBytes(18).toString('base64url')
+  /**
+   * @param vapidKey the only sender that may push (RFC 8292 §4), base64url
+   * @param mark stands in front of the endpoint's last part: what rings it is a rehearsal
+   */
+  subscribe(vapidKey?: string, mark: '' | typeof handsetMark = ''): { id: string; endpoint: string } {
+    const id = mark + randomBytes(18).toString('base64url')
     this.#subscriptions.set(id, { vapidKey, gone: false, waiting: [], listener: undefined })
     this.#onChange()
     return { id, endpoint: this.endpoint(id) }

@@ -1,4 +1,5 @@
 import { createHmac, randomBytes, timingSafeEqual } from 'node:crypto'
+import { handsetMark } from '@zbell/core'
 
 /**
  * Device tokens of a stand-in. A token carries a check of itself, so that a million of them need no memory here; only
@@ -12,14 +13,16 @@ export class TokenMint {
     this.#secret = secret
   }
 
-  mint(): string {
+  /** @param mark stands in front: what rings this token is a rehearsal */
+  mint(mark: '' | typeof handsetMark = ''): string {
     const body = randomBytes(18).toString('base64url')
-    return `${body}${this.#check(body)}`
+    return `${mark}${body}${this.#check(body)}`
   }
 
   isLive(token: string): boolean {
-    const body = token.slice(0, 24)
-    const given = Buffer.from(token.slice(24))
+    const bare = token.startsWith(handsetMark) ? token.slice(handsetMark.length) : token
+    const body = bare.slice(0, 24)
+    const given = Buffer.from(bare.slice(24))
     const wanted = Buffer.from(this.#check(body))
     return given.length === wanted.length && timingSafeEqual(given, wanted) && !this.#gone.has(token)
   }

@@ -1,4 +1,4 @@
-import { type CryptoPort, decryptMessage, fromBase64url, toBase64url } from '@zbell/core'
+import { type CryptoPort, decryptMessage, fromBase64url, handsetMark, type Platform, toBase64url } from '@zbell/core'
 import type { ServicePlace } from '@zbell/kit/states'
 import type { Arriving } from '../gateways/arriving.ts'
 import type { PushService } from '../gateways/push-service.ts'
@@ -6,13 +6,17 @@ import type { TokenMint } from '../gateways/tokens.ts'
 import { Handset, type HandsetState } from './handset.ts'
 
 export type NewHandset = Pick<HandsetState, 'id' | 'app' | 'model' | 'platform' | 'user'> &
-  Partial<Pick<HandsetState, 'permission' | 'locale' | 'timeZone'>>
+  Partial<Pick<HandsetState, 'permission' | 'locale' | 'timeZone'>> & {
+    /** Its token is marked as a handset's, so that it rings without any credential. */
+    readonly rehearsal?: boolean
+  }
 
 export type RoomParts = {
   readonly mints: { readonly ios: TokenMint; readonly android: TokenMint }
   readonly push: () => PushService
   readonly crypto: CryptoPort
-  readonly place: () => ServicePlace
+  /** Where an app's handsets find the service. */
+  readonly place: (app: string) => ServicePlace
   readonly onChange: () => void
 }
 
@@ -36,17 +40,16 @@ export class HandsetRoom {
   }
 
   find(app: string, id: string): Handset | undefined {
-    const handset = this.#handsets.get(id)
-    return handset?.state.app === app ? handset : undefined
+    return this.#handsets.get(nameOf({ app, id }))
   }
 
   /** Makes a handset and switches it on. @param vapidKey for a browser: the app's applicationServerKey */
-  async make(given: NewHandset, vapidKey?: string): Promise<Handset> {
+  async make({ rehearsal = false, ...given }: NewHandset, vapidKey?: string): Promise<Handset> {
     const defaults = { permission: 'granted', locale: 'en', timeZone: 'Atlantic/Faroe' } as const
     const state: HandsetState = {
       ...defaults,
       ...given,
-      ...this.#address(given, vapidKey),
+      ...this.#address(given.platform, vapidKey, rehearsal ? handsetMark : ''),
       appState: 'closed',
       locked: true,
       lockScreen: [],
@@ -58,16 +61,31 @@ export class HandsetRoom {
 
   /** Takes up a handset that was put away. */
   async takeUp(state: HandsetState): Promise<Handset> {
-    const handset = new Handset(state, this.#parts.place(), this.#parts.onChange)
-    this.#handsets.set(state.id, handset)
+    const handset = new Handset(state, this.#parts.place(state.app), this.#parts.onChange)
+    this.#handsets.set(nameOf(state), handset)
     if (state.browser) {
       // The push service may listen on another port than last time; the subscription is the same.
       state.token = this.#parts.push().endpoint(state.browser.subscription)
       this.#listen(handset, state.browser)
     } else this.#byToken.set(state.token, handset)
-    await handset.start()
+    try {
+      await handset.start()
+    } catch (error) {
+      this.#forget(handset)
+      throw error
+    }
     this.#parts.onChange()
     return handset
+  }
+
+  #forget(handset: Handset): void {
+    const { state } = handset
+    handset.switchOff()
+    this.#handsets.delete(nameOf(state))
+    this.#byToken.delete(state.token)
+    this.#detach.get(nameOf(state))?.()
+    this.#detach.delete(nameOf(state))
+    if (state.browser) this.#parts.push().unsubscribe(state.browser.subscription)
   }
 
   /** A message for a token; nobody has some tokens, and then nobody hears it. */
@@ -81,11 +99,15 @@ export class HandsetRoom {
     for (const handset of this.#handsets.values()) handset.switchOff()
   }
 
-  #address(given: NewHandset, vapidKey: string | undefined): Pick<HandsetState, 'token' | 'browser'> {
-    if (given.platform !== 'web') return { token: this.#parts.mints[given.platform].mint() }
+  #address(
+    platform: Platform,
+    vapidKey: string | undefined,
+    mark: '' | typeof handsetMark,
+  ): Pick<HandsetState, 'token' | 'browser'> {
+    if (platform !== 'web') return { token: this.#parts.mints[platform].mint(mark) }
     const { crypto, push } = this.#parts
     const keys = crypto.p256KeyPair()
-    const { id, endpoint } = push().subscribe(vapidKey)
+    const { id, endpoint } = push().subscribe(vapidKey, mark)
     return {
       token: endpoint,
       browser: {
@@ -110,6 +132,9 @@ export class HandsetRoom {
       }
       void handset.arrive({ ...notification, ...zephyr })
     })
-    if (detach) this.#detach.set(handset.state.id, detach)
+    if (detach) this.#detach.set(nameOf(handset.state), detach)
   }
 }
+
+/** Two apps may each have a handset of the same name. */
+const nameOf = ({ app, id }: { readonly app: string; readonly id: string }): string => `${app}/${id}`

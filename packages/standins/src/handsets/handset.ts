@@ -1,5 +1,5 @@
 import type { Handset as HandsetView, Registration as RegistrationBody, ShownNotification } from '@zbell/contract'
-import type { AppState, Permission, Platform } from '@zbell/core'
+import { type AppState, isHandsetAddress, type Permission, type Platform } from '@zbell/core'
 import { Arrivals, memoryStorage, ReceiptBook, Registration, type ServicePlace } from '@zbell/kit/states'
 import type { Arriving } from '../gateways/arriving.ts'
 
@@ -106,6 +106,7 @@ export class Handset {
       platform,
       user,
       device: (await this.#registration.deviceId()) ?? null,
+      rehearsal: isHandsetAddress(this.state.token),
       permission,
       appState,
       locked,

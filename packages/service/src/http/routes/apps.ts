@@ -1,6 +1,8 @@
-import type { App } from '@zbell/contract'
-import { type AppRow, createApp, findApp, listApps } from '../../store/apps/apps.ts'
-import { createKey } from '../../store/apps/keys.ts'
+import { randomBytes } from 'node:crypto'
+import type { App, Key } from '@zbell/contract'
+import { isUuid, uuidV7 } from '@zbell/core'
+import { type AppRow, changeApp, createApp, findApp, listApps } from '../../store/apps/apps.ts'
+import { createKey, type KeyRow, listKeys, revokeKey } from '../../store/apps/keys.ts'
 import type { Database } from '../../store/database.ts'
 import { NameTaken } from '../../store/errors.ts'
 import { hashSecret, newSecret } from '../../vault/secrets.ts'
@@ -16,8 +18,22 @@ export const appView = (row: AppRow): App => ({
   createdAt: row.createdAt.toISOString(),
 })
 
-export function serveApps(on: OperationRouter, database: Database): void {
-  const needApp = async (slug: string): Promise<AppRow> => {
+const keyView = (row: KeyRow): Key => ({
+  id: row.id,
+  kind: row.kind,
+  environment: row.environment,
+  name: row.name,
+  role: row.role,
+  createdAt: row.createdAt.toISOString(),
+  createdBy: row.madeBy,
+  usedAt: row.usedAt?.toISOString() ?? null,
+  revokedAt: row.revokedAt?.toISOString() ?? null,
+  revokedBy: row.revokedBy,
+})
+
+/** @param onRevoked open streams look again whether they may go on */
+export function serveApps(on: OperationRouter, database: Database, onRevoked: () => void): void {
+  const need = async (slug: string): Promise<AppRow> => {
     const app = await findApp(database, slug)
     if (!app) throw new Problem('unknown-app')
     return app
@@ -36,10 +52,40 @@ export function serveApps(on: OperationRouter, database: Database): void {
     return appView({ ...row, no: 0 })
   })
 
-  on.serve('makeKey', async ({ params, body }) => {
-    const app = await needApp(params.app)
+  on.serve('readApp', async ({ caller }) => appView(caller.scope.app))
+
+  on.serve('changeApp', async ({ params, body }) => {
+    const { no } = await need(params.app)
+    await changeApp(database, no, body)
+    return appView(await need(params.app))
+  })
+
+  on.serve('listKeys', async ({ params }) => ({
+    items: (await listKeys(database, (await need(params.app)).no)).map(keyView),
+    next: null,
+  }))
+
+  on.serve('makeKey', async ({ caller, params, body }) => {
+    const app = await need(params.app)
     const key = newSecret(body.kind)
-    await createKey(database, { ...body, appNo: app.no, hash: hashSecret(key), createdAt: new Date() })
-    return { key, ...body }
+    const createdAt = new Date()
+    const row = {
+      ...body,
+      id: uuidV7(createdAt.getTime(), randomBytes(10)),
+      appNo: app.no,
+      role: body.kind === 'backend' ? (body.role ?? 'owner') : null,
+      createdAt,
+      madeBy: caller.actor,
+    }
+    await createKey(database, { ...row, hash: hashSecret(key) })
+    return { ...keyView({ ...row, no: 0, usedAt: null, revokedAt: null, revokedBy: null }), key }
+  })
+
+  on.serve('revokeKey', async ({ caller, params }) => {
+    const app = await need(params.app)
+    const row = isUuid(params.id) ? await revokeKey(database, app.no, params.id, caller.actor) : undefined
+    if (!row) throw new Problem('unknown-key-id')
+    onRevoked()
+    return keyView(row)
   })
 }

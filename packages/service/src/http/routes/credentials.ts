@@ -1,5 +1,5 @@
 import type { Credential as CredentialView } from '@zbell/contract'
-import { isUuid, sayVerdict } from '@zbell/core'
+import { expiryDue, isUuid, type Platform, sayVerdict } from '@zbell/core'
 import type { CredentialChecks } from '../../credentials/checks.ts'
 import { type CredentialDesk, ExtrasMissing } from '../../credentials/desk.ts'
 import { CredentialRefused, refusals } from '../../credentials/refusals.ts'
@@ -17,7 +17,7 @@ import type { OperationRouter } from '../serve-operation.ts'
 
 const iso = (at: Date | null): string | null => at?.toISOString() ?? null
 
-export const credentialView = (row: CredentialRow): CredentialView => ({
+const viewOf = (row: CredentialRow, gatewayOutdatedFrom: string | null): CredentialView => ({
   id: row.id,
   kind: row.kind,
   platform: row.platform,
@@ -30,6 +30,8 @@ export const credentialView = (row: CredentialRow): CredentialView => ({
   issuer: row.issuer,
   notBefore: iso(row.notBefore),
   notAfter: iso(row.notAfter),
+  expiresWithinDays: row.notAfter ? (expiryDue(row.notAfter.getTime(), Date.now()) ?? null) : null,
+  gatewayOutdatedFrom,
   addedAt: row.createdAt.toISOString(),
   addedBy: row.addedBy,
   retiredAt: iso(row.retiredAt),
@@ -44,12 +46,16 @@ function checkView({ verdict, checkedAt, roundTripMs }: CredentialRow): Credenti
   return { verdict: verdict.is, says: sayVerdict(verdict), at: checkedAt.toISOString(), roundTripMs: roundTripMs ?? 0 }
 }
 
-/** @param onChange the way to a gateway has to be opened anew, and what waited for that may go */
+/**
+ * @param outdatedFrom the day from which a platform's gateway profile is outdated
+ * @param onChange the way to a gateway has to be opened anew, and what waited for that may go
+ */
 export function serveCredentials(
   on: OperationRouter,
   database: Database,
   desk: CredentialDesk,
   checks: CredentialChecks,
+  outdatedFrom: (platform: Platform) => string | null,
   onChange: (row: CredentialRow) => Promise<void>,
 ): void {
   const need = async (scope: Scope, id: string): Promise<CredentialRow> => {
@@ -57,6 +63,7 @@ export function serveCredentials(
     if (!found) throw new Problem('unknown-credential')
     return found
   }
+  const credentialView = (row: CredentialRow) => viewOf(row, outdatedFrom(row.platform))
   const changed = async (row: CredentialRow): Promise<CredentialView> => {
     await onChange(row)
     return credentialView(row)

@@ -1,8 +1,9 @@
 import { createHash, randomBytes } from 'node:crypto'
-import { applicationServerKey, fromBase64url, isUuid, uuidV7 } from '@zbell/core'
-import { AddressNotAllowed, checkHost } from '../../gateways/address-guard.ts'
+import { applicationServerKey, fromBase64url, isHandsetAddress, isUuid, uuidV7 } from '@zbell/core'
+import { type AddressGuard, AddressNotAllowed } from '../../gateways/address-guard.ts'
 import { type Credential, credentialPlace, vapidKeyOf } from '../../gateways/credential.ts'
 import { isP256Point } from '../../gateways/node-crypto.ts'
+import type { Scope } from '../../store/apps/apps.ts'
 import { credentialInUse } from '../../store/apps/credentials.ts'
 import type { Database } from '../../store/database.ts'
 import { changeDevice } from '../../store/devices/change-device.ts'
@@ -20,7 +21,10 @@ type Given = {
   database: Database
   vault: Vault
   limits: RateLimits
-  allowPrivateAddresses: boolean
+  /** Where browsers' push services may be. */
+  guard: AddressGuard
+  /** Whether an endpoint is a virtual handset's that runs beside this service. */
+  isRehearsal: (endpoint: URL) => Promise<boolean>
   onChange: () => void
 }
 
@@ -34,8 +38,26 @@ type GivenAddress = {
 
 export function serveDevices(
   on: OperationRouter,
-  { database, vault, limits, allowPrivateAddresses, onChange }: Given,
+  { database, vault, limits, guard, isRehearsal, onChange }: Given,
 ): void {
+  /** The address of a device, when it is one that may be called. */
+  const addressOf = async ({ environment }: Scope, given: GivenAddress): Promise<DeviceAddress> => {
+    const { token, subscription } = given
+    const address = readAddress(given)
+    const pointer = subscription === undefined ? '/token' : '/subscription/endpoint'
+    if (isHandsetAddress(address.token) && environment !== 'development')
+      throw invalid(pointer, `is a virtual handset’s, and those rehearse in development only`)
+    if (subscription === undefined || token !== undefined) return address
+    const endpoint = new URL(subscription.endpoint)
+    try {
+      if (!(await isRehearsal(endpoint))) guard.check(endpoint)
+    } catch (error) {
+      if (error instanceof AddressNotAllowed) throw invalid(pointer, 'points into a private network')
+      throw error
+    }
+    return address
+  }
+
   on.serve('listDevices', async ({ caller, query }) => {
     const rows = await listDevices(database, caller.scope, { ...query, limit: query.limit + 1 })
     return pageView(rows, query.limit, (row) => row.no, deviceView)
@@ -71,9 +93,9 @@ export function serveDevices(
     'registerDevice',
     async ({ caller: { scope }, body }) => {
       const { platform, ...facts } = body
-      const address = addressOf(
+      const address = await addressOf(
+        scope,
         body.platform === 'web' ? { subscription: body.subscription } : { token: body.token },
-        allowPrivateAddresses,
       )
       const secret = newSecret('device')
       const id = uuidV7(Date.now(), randomBytes(10))
@@ -100,9 +122,7 @@ export function serveDevices(
       if (device.platform !== 'web' && subscription !== undefined)
         throw invalid('/subscription', `does not belong to an ${device.platform} device; send token`)
       const address =
-        given.token === undefined && given.subscription === undefined
-          ? undefined
-          : addressOf(given, allowPrivateAddresses)
+        given.token === undefined && given.subscription === undefined ? undefined : await addressOf(scope, given)
       try {
         await changeDevice(database, scope, device.no, { ...facts, address })
       } catch (error) {
@@ -118,8 +138,7 @@ export function serveDevices(
   )
 }
 
-function addressOf(given: GivenAddress, allowPrivate: boolean): DeviceAddress {
-  const { token, subscription } = given
+function readAddress({ token, subscription }: GivenAddress): DeviceAddress {
   if (subscription === undefined) {
     return { token: token ?? '', tokenHash: sha256(token ?? ''), p256dh: null, auth: null }
   }
@@ -128,12 +147,6 @@ function addressOf(given: GivenAddress, allowPrivate: boolean): DeviceAddress {
   )
   if (!p256dh || !auth || !isP256Point(p256dh))
     throw invalid('/subscription/keys/p256dh', 'is not a point on the curve P-256')
-  try {
-    if (!allowPrivate) checkHost(new URL(subscription.endpoint).hostname)
-  } catch (error) {
-    if (error instanceof AddressNotAllowed) throw invalid('/subscription/endpoint', 'points into a private network')
-    throw error
-  }
   return {
     token: subscription.endpoint,
     tokenHash: sha256(subscription.endpoint),

@@ -16,18 +16,26 @@ const heartbeatMs = 15_000
 const maxStreams = 500
 
 export class EventStreams {
-  readonly #open = new Set<Response>()
+  readonly #open = new Map<Response, () => Promise<boolean>>()
   readonly #metrics: Metrics
 
   constructor(metrics: Metrics) {
     this.#metrics = metrics
   }
 
-  /** Makes an answer a stream of server-sent events (WHATWG HTML §9.2). @returns what sends one event */
-  start(response: Response, onClose: () => void): (event: string, data: unknown) => void {
+  /**
+   * Makes an answer a stream of server-sent events (WHATWG HTML §9.2).
+   * @param stillMay asked at every heartbeat; the stream ends when the listener may not any more
+   * @returns what sends one event
+   */
+  start(
+    response: Response,
+    stillMay: () => Promise<boolean>,
+    onClose: () => void,
+  ): (event: string, data: unknown) => void {
     if (this.#open.size >= maxStreams)
       throw new Problem('too-many-requests', `No more than ${maxStreams} event streams are kept open.`)
-    this.#open.add(response)
+    this.#open.set(response, stillMay)
     this.#metrics.listeners.set(this.#open.size)
     response.writeHead(200, {
       'content-type': 'text/event-stream',
@@ -35,7 +43,10 @@ export class EventStreams {
       'x-accel-buffering': 'no',
     })
     response.write(': here\n\n')
-    const heartbeat = setInterval(() => response.write(': here\n\n'), heartbeatMs)
+    const heartbeat = setInterval(() => {
+      response.write(': here\n\n')
+      void this.#endUnless(response, stillMay)
+    }, heartbeatMs)
     response.once('close', () => {
       clearInterval(heartbeat)
       this.#open.delete(response)
@@ -45,8 +56,17 @@ export class EventStreams {
     return (event, data) => void response.write(`event: ${event}\ndata: ${JSON.stringify(data)}\n\n`)
   }
 
+  /** A key was revoked here: whoever listens with it is heard out at once. */
+  recheck(): void {
+    for (const [response, stillMay] of this.#open) void this.#endUnless(response, stillMay)
+  }
+
+  async #endUnless(response: Response, stillMay: () => Promise<boolean>): Promise<void> {
+    if (!(await stillMay())) response.end()
+  }
+
   close(): void {
-    for (const response of this.#open) response.end()
+    for (const response of this.#open.keys()) response.end()
   }
 }
 
@@ -79,11 +99,11 @@ export function serveEvents(
   streams: EventStreams,
   onFault: (error: unknown) => void,
 ): void {
-  on.serve('watchNotification', async ({ caller: { scope }, params, response }) => {
+  on.serve('watchNotification', async ({ caller: { scope }, params, response, stillMay }) => {
     const { no } = await needNotification(database, scope, params.id)
     const told = new Map<number, string>()
     let stop = () => {}
-    const send = streams.start(response, () => stop())
+    const send = streams.start(response, stillMay, () => stop())
     const tell = coalesced(async () => {
       const row = await findNotificationByNo(database, no)
       if (row) await tellNotification(database, scope, row, told, send)
@@ -95,9 +115,9 @@ export function serveEvents(
     return undefined
   })
 
-  on.serve('watchApp', async ({ caller: { scope }, response }) => {
+  on.serve('watchApp', async ({ caller: { scope }, response, stillMay }) => {
     let stop = () => {}
-    const send = streams.start(response, () => stop())
+    const send = streams.start(response, stillMay, () => stop())
     stop = hub.listen(scope, (change) => {
       if (change.is === 'devices') send('devices', { changed: true })
       else notificationView(database, scope, change.row).then((view) => send('notification', view), onFault)

@@ -1,5 +1,5 @@
 import type { GatewayTrial } from '@zbell/contract'
-import { isUuid, type Outcome, type Platform, platforms, sayReason } from '@zbell/core'
+import { isHandsetAddress, isUuid, type Outcome, type Platform, platforms, sayReason } from '@zbell/core'
 import type { Address } from '../../engine/ports.ts'
 import { AddressNotAllowed } from '../../gateways/address-guard.ts'
 import { CredentialRejected } from '../../gateways/authorization.ts'
@@ -30,10 +30,13 @@ export function serveGateways(on: OperationRouter, database: Database, gateways:
   on.serve('tryGateway', async ({ caller: { scope }, params, body }) => {
     const platform = platforms.find((one) => one === params.platform)
     if (!platform) throw new Problem('unknown-address', 'There are gateways for ios, android and web.')
-    const row = await credentialInUse(database, scope.app.no, scope.environment, platform)
-    if (!row) throw new Problem('gateway-not-ready', sayReason('no-credential'))
     const address = await addressFor(database, scope, platform, body.device)
-    const way = await gateways.openWay(row)
+    const row = await credentialInUse(database, scope.app.no, scope.environment, platform)
+    const rehearsal = isHandsetAddress(address.token)
+    if (!row && !rehearsal) throw new Problem('gateway-not-ready', sayReason('no-credential'))
+    const way = await (row && !rehearsal
+      ? gateways.openWay(row)
+      : gateways.openRehearsal(scope.app, scope.environment, platform))
     if (typeof way === 'string') throw new Problem('gateway-not-ready', sayReason(way))
     try {
       const notification = sample(Date.now())

@@ -1,35 +1,32 @@
-import type { Handset, Page, ProblemBody, ProblemCode } from '@zbell/contract'
-import { problems } from '@zbell/contract'
+import { randomBytes } from 'node:crypto'
+import type { Handset, Page } from '@zbell/contract'
+import { uuidV7 } from '@zbell/core'
+import { type HandsetControl, HandsetsAway, HandsetsRefused } from '../../handsets/control.ts'
+import type { Scope } from '../../store/apps/apps.ts'
+import { createKey } from '../../store/apps/keys.ts'
+import type { Database } from '../../store/database.ts'
+import { hashSecret, newSecret } from '../../vault/secrets.ts'
 import { Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 
-const patienceMs = 5_000
-
-/** Handsets run beside the service; it hands their calls on, so that whoever uses them needs one address and one key. */
-export function serveHandsets(on: OperationRouter, at: { readonly url: string; readonly key: string }): void {
+/**
+ * Handsets run beside the service; it hands their calls on, so that whoever uses them needs one address and one key.
+ * @param ownUrl where this service is, for handsets to call
+ */
+export function serveHandsets(
+  on: OperationRouter,
+  database: Database,
+  control: HandsetControl,
+  ownUrl: () => string,
+): void {
   const call = async <T>(method: string, path: string, body?: unknown): Promise<T> => {
-    if (at.url === '') throw new Problem('handsets-not-available')
-    let answer: Response
     try {
-      answer = await fetch(at.url + path, {
-        method,
-        headers: {
-          authorization: `Bearer ${at.key}`,
-          ...(body === undefined ? {} : { 'content-type': 'application/json' }),
-        },
-        ...(body === undefined ? {} : { body: JSON.stringify(body) }),
-        redirect: 'error',
-        signal: AbortSignal.timeout(patienceMs),
-      })
-    } catch {
-      throw new Problem('handsets-not-available', `No handsets answer at ${at.url}.`)
+      return await control.call<T>(method, path, body)
+    } catch (error) {
+      if (error instanceof HandsetsAway) throw new Problem('handsets-not-available', error.message)
+      if (error instanceof HandsetsRefused) throw new Problem(error.code, error.message)
+      throw error
     }
-    if (answer.ok) return (await answer.json()) as T
-    const problem = (await answer.json()) as ProblemBody
-    throw new Problem(
-      Object.hasOwn(problems, problem.code) ? (problem.code as ProblemCode) : 'handsets-not-available',
-      problem.detail,
-    )
   }
   const place = (app: string, id?: string) =>
     `/apps/${encodeURIComponent(app)}/handsets${id === undefined ? '' : `/${encodeURIComponent(id)}`}`
@@ -37,4 +34,32 @@ export function serveHandsets(on: OperationRouter, at: { readonly url: string; r
   on.serve('listHandsets', ({ params }) => call<Page<Handset> & { items: Handset[] }>('GET', place(params.app)))
   on.serve('readHandset', ({ params }) => call<Handset>('GET', place(params.app, params.id)))
   on.serve('tapHandset', ({ params, body }) => call<Handset>('POST', `${place(params.app, params.id)}/tap`, body))
+  on.serve('makeHandset', async ({ caller: { scope, actor }, params, body }) => {
+    if (scope.environment !== 'development') throw new Problem('not-in-production')
+    try {
+      return await call<Handset>('POST', place(params.app), body)
+    } catch (error) {
+      // The first of an app, or its key was revoked: handsets register with a key of their own, as any installation does.
+      if (!(error instanceof Problem) || error.code !== 'unknown-key') throw error
+      const service = { url: ownUrl(), appKey: await keyForHandsets(database, scope, actor) }
+      return call<Handset>('POST', place(params.app), { ...body, service })
+    }
+  })
+}
+
+async function keyForHandsets(database: Database, scope: Scope, actor: string): Promise<string> {
+  const key = newSecret('app')
+  const createdAt = new Date()
+  await createKey(database, {
+    id: uuidV7(createdAt.getTime(), randomBytes(10)),
+    appNo: scope.app.no,
+    environment: scope.environment,
+    kind: 'app',
+    role: null,
+    name: 'Virtual handsets',
+    hash: hashSecret(key),
+    createdAt,
+    madeBy: actor,
+  })
+  return key
 }

@@ -1,3 +1,5 @@
+import { isHandsetAddress } from '@zbell/core'
+import type { Milestones } from '../../store/apps/milestones.ts'
 import { Batcher } from '../../store/batcher.ts'
 import type { Database } from '../../store/database.ts'
 import { type IncomingReceipt, storeReceipts } from '../../store/notifications/store-receipts.ts'
@@ -13,6 +15,7 @@ export function serveReceipts(
   database: Database,
   limits: RateLimits,
   metrics: Metrics,
+  milestones: Milestones,
   onStored: () => void,
 ): void {
   const batcher = new Batcher<IncomingReceipt, boolean>((receipts) => storeReceipts(database, receipts), together)
@@ -38,6 +41,15 @@ export function serveReceipts(
       })
       onStored()
       const count = taken.filter(Boolean).length
+      const { appNo, environment, platform } = device
+      if (count > 0)
+        await milestones.note({
+          appNo,
+          environment,
+          platform,
+          rehearsal: isHandsetAddress(device.token),
+          what: 'received',
+        })
       return { taken: count, unknown: taken.length - count }
     },
     limits.deviceCalls,

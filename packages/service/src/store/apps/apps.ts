@@ -22,8 +22,34 @@ export async function findAppByNo(database: Database, no: number): Promise<AppRo
   return (await database.use((db) => db.select().from(apps).where(eq(apps.no, no))))[0]
 }
 
+/** The oldest first: it is the one that the console opens with. */
 export const listApps = (database: Database): Promise<AppRow[]> =>
-  database.use((db) => db.select().from(apps).orderBy(asc(apps.slug)).limit(200))
+  database.use((db) => db.select().from(apps).orderBy(asc(apps.no)).limit(200))
+
+export type AppChange = {
+  readonly name?: string | undefined
+  /** Null takes one away. */
+  readonly identifiers: { readonly [P in Platform]?: string | null | undefined }
+}
+
+/** Changes one identifier without touching the others that somebody else may be changing. */
+export async function changeApp(database: Database, no: number, { name, identifiers }: AppChange): Promise<void> {
+  await database.transact(async (tx) => {
+    const [row] = await tx.rows<{ identifiers: string | AppRow['identifiers'] }>(
+      'select identifiers from apps where no = ? for update',
+      [no],
+    )
+    if (!row) return
+    const kept = typeof row.identifiers === 'string' ? (JSON.parse(row.identifiers) as object) : row.identifiers
+    const given = Object.entries(identifiers).filter(([, value]) => value !== undefined)
+    const merged = Object.entries({ ...kept, ...Object.fromEntries(given) }).filter(([, value]) => value !== null)
+    await tx.change('update apps set identifiers = ?, name = coalesce(?, name) where no = ?', [
+      JSON.stringify(Object.fromEntries(merged)),
+      name ?? null,
+      no,
+    ])
+  })
+}
 
 /** @throws {NameTaken} */
 export async function createApp(database: Database, app: Omit<AppRow, 'no'>): Promise<void> {

@@ -1,32 +1,64 @@
-import type { Environment } from '@zbell/core'
-import { and, eq, isNull } from 'drizzle-orm'
+import { and, desc, eq, getTableColumns, isNull, lt, or } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 import { apps, keys } from '../tables.ts'
 import type { Scope } from './apps.ts'
 
-export type KeyRow = Scope & { readonly kind: 'backend' | 'app'; readonly name: string }
+export type KeyRow = Omit<typeof keys.$inferSelect, 'hash'>
+/** A key that somebody holds out, and what it opens. */
+export type HeldKey = KeyRow & Scope
+
+const { hash: _, ...columns } = getTableColumns(keys)
+/** Last use is kept so coarsely, since a key is used thousands of times a second. */
+const useKeptMs = 60_000
 
 export async function createKey(
   database: Database,
-  key: {
-    appNo: number
-    environment: Environment
-    kind: 'backend' | 'app'
-    name: string
-    hash: Buffer
-    createdAt: Date
-  },
+  key: Omit<typeof keys.$inferInsert, 'no' | 'usedAt' | 'revokedAt' | 'revokedBy'>,
 ): Promise<void> {
   await database.use((db) => db.insert(keys).values(key))
 }
 
-export async function findKey(database: Database, hash: Buffer): Promise<KeyRow | undefined> {
+/** A key that is not revoked; read anew for each call, so that revoking counts at once. */
+export async function findKey(database: Database, hash: Buffer): Promise<HeldKey | undefined> {
   const [row] = await database.use((db) =>
     db
-      .select({ app: apps, environment: keys.environment, kind: keys.kind, name: keys.name })
+      .select({ ...columns, app: apps })
       .from(keys)
       .innerJoin(apps, eq(apps.no, keys.appNo))
       .where(and(eq(keys.hash, hash), isNull(keys.revokedAt))),
   )
+  if (row && (row.usedAt?.getTime() ?? 0) < Date.now() - useKeptMs) await markUsed(database, row.no)
   return row
+}
+
+async function markUsed(database: Database, no: number): Promise<void> {
+  const now = new Date()
+  const isOld = or(isNull(keys.usedAt), lt(keys.usedAt, new Date(now.getTime() - useKeptMs)))
+  await database.use((db) =>
+    db
+      .update(keys)
+      .set({ usedAt: now })
+      .where(and(eq(keys.no, no), isOld)),
+  )
+}
+
+/** Newest first. */
+export const listKeys = (database: Database, appNo: number): Promise<KeyRow[]> =>
+  database.use((db) => db.select(columns).from(keys).where(eq(keys.appNo, appNo)).orderBy(desc(keys.no)).limit(500))
+
+/** Revoking twice is revoking once. @returns `undefined` when this app has no such key */
+export async function revokeKey(
+  database: Database,
+  appNo: number,
+  id: string,
+  by: string,
+): Promise<KeyRow | undefined> {
+  const own = and(eq(keys.appNo, appNo), eq(keys.id, id))
+  await database.use((db) =>
+    db
+      .update(keys)
+      .set({ revokedAt: new Date(), revokedBy: by })
+      .where(and(own, isNull(keys.revokedAt))),
+  )
+  return (await database.use((db) => db.select(columns).from(keys).where(own)))[0]
 }

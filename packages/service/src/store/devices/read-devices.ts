@@ -1,5 +1,5 @@
-import { type Environment, type Platform, uuidFromBytes } from '@zbell/core'
-import { and, desc, eq, getTableColumns, isNull, lt } from 'drizzle-orm'
+import { type Environment, handsetMark, type Platform, uuidFromBytes } from '@zbell/core'
+import { and, desc, eq, getTableColumns, isNull, lt, notLike } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
@@ -83,7 +83,7 @@ export async function unknownDevices(database: Database, scope: Scope, ids: read
   return missing
 }
 
-/** The push endpoint of the browser that was seen last. */
+/** The push endpoint of the browser that registered last; a virtual handset's is none. */
 export async function latestEndpoint(
   database: Database,
   appNo: number,
@@ -94,6 +94,7 @@ export async function latestEndpoint(
     eq(devices.environment, environment),
     eq(devices.platform, 'web'),
     isNull(devices.retiredAt),
+    notLike(devices.token, `%/${handsetMark}%`),
   )
   const [row] = await database.use((db) =>
     db.select({ token: devices.token }).from(devices).where(web).orderBy(desc(devices.no)).limit(1),

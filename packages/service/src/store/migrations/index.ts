@@ -1,6 +1,7 @@
 import { start } from './0001-start.ts'
 import { credentials } from './0002-credentials.ts'
 import { checks } from './0003-checks.ts'
+import { apps } from './0004-apps.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -9,4 +10,5 @@ export const migrations: readonly Migration[] = [
   { no: 1, name: 'start', statements: start },
   { no: 2, name: 'credentials', statements: credentials },
   { no: 3, name: 'checks', statements: checks },
+  { no: 4, name: 'apps', statements: apps },
 ]

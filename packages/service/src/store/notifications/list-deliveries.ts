@@ -2,6 +2,7 @@ import {
   type DeliveryState,
   deliveryStateOfCode,
   deliveryStates,
+  isHandsetAddress,
   type Platform,
   platforms,
   type Reason,
@@ -16,6 +17,7 @@ export type DeliveryRow = {
   readonly device: string
   readonly user: string | null
   readonly platform: Platform
+  readonly rehearsal: boolean
   readonly state: DeliveryState
   readonly reason: Reason | null
   readonly attempts: number
@@ -56,6 +58,7 @@ export async function listDeliveries(
 type Raw = {
   deviceNo: number
   id: Buffer
+  token: string
   user: string | null
   platform: number
   state: number
@@ -78,7 +81,7 @@ async function storedDeliveries(
   page: DeliveryPage,
 ): Promise<DeliveryRow[]> {
   const rows = await database.rows<Raw>(
-    `select d.device_no as deviceNo, v.id, u.name as user, d.platform, d.state, d.reason, d.attempts,
+    `select d.device_no as deviceNo, v.id, v.token, u.name as user, d.platform, d.state, d.reason, d.attempts,
        d.gateway_reference as gatewayReference, d.action, d.accepted_at as acceptedAt, d.received_at as receivedAt,
        d.shown_at as shownAt, d.dismissed_at as dismissedAt, d.opened_at as openedAt, d.ended_at as endedAt
      from deliveries d join devices v on v.no = d.device_no left join users u on u.no = v.user_no
@@ -101,6 +104,7 @@ async function storedDeliveries(
       device: uuidFromBytes(row.id),
       user: row.user,
       platform: platforms[row.platform]!,
+      rehearsal: isHandsetAddress(row.token),
       state,
       reason: row.reason === 0 ? null : reasonOfCode(row.reason),
       attempts: row.attempts,
@@ -126,8 +130,8 @@ async function queuedDeliveries(
     for (const no of unpackBlock(block.devices)) if (no > after) failures.set(no, block.failures)
   const numbers = [...failures.keys()].sort((a, b) => a - b).slice(0, limit)
   if (numbers.length === 0) return []
-  const rows = await database.rows<{ no: number; id: Buffer; user: string | null; platform: Platform }>(
-    `select v.no, v.id, u.name as user, v.platform from devices v left join users u on u.no = v.user_no
+  const rows = await database.rows<{ no: number; id: Buffer; token: string; user: string | null; platform: Platform }>(
+    `select v.no, v.id, v.token, u.name as user, v.platform from devices v left join users u on u.no = v.user_no
      where v.no in (${numbers.join(',')}) order by v.no`,
   )
   return rows.map((row) => ({
@@ -135,6 +139,7 @@ async function queuedDeliveries(
     device: uuidFromBytes(row.id),
     user: row.user,
     platform: row.platform,
+    rehearsal: isHandsetAddress(row.token),
     state: 'queued',
     reason: null,
     attempts: failures.get(row.no) ?? 0,

@@ -1,5 +1,6 @@
 import { setTimeout as wait } from 'node:timers/promises'
 import type { WorkStore } from '../../engine/ports.ts'
+import type { Milestones } from '../apps/milestones.ts'
 import type { Database } from '../database.ts'
 import { loadBlockDevices } from '../devices/load-block-devices.ts'
 import { DatabaseUnavailable } from '../errors.ts'
@@ -14,13 +15,26 @@ const tryAgainAfterMs = 200
  * Fills the engine's port with MariaDB.
  * @param giveUp ends the wait for a database that does not come back, when the process has to stop
  */
-export const workStore = (database: Database, leaseMs: number, giveUp: AbortSignal): WorkStore => ({
+export const workStore = (
+  database: Database,
+  milestones: Milestones,
+  leaseMs: number,
+  giveUp: AbortSignal,
+): WorkStore => ({
   claim: (held) => claimWork(database, leaseMs, held),
   extend: (claim) => extendLease(database, claim, leaseMs),
   release: (claim, afterMs) => releaseWork(database, claim, afterMs),
   notification: (no) => findNotificationByNo(database, no),
   expandPage: (claim, notification) => expandPage(database, claim, notification, leaseMs),
   devices: (numbers) => loadBlockDevices(database, numbers),
+  async noteAccepted({ appNo, environment }, platform, rehearsal) {
+    try {
+      await milestones.note({ appNo, environment, platform, rehearsal, what: 'accepted' })
+    } catch (error) {
+      // The outcome itself is stored; the next one that is accepted makes this note.
+      if (!(error instanceof DatabaseUnavailable)) throw error
+    }
+  },
   async storeOutcomes(claim, outcomes) {
     // What a gateway answered is known only here; while the database is away it is kept, not thrown away and asked again.
     for (;;) {

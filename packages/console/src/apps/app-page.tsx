@@ -1,0 +1,96 @@
+import { useMutation } from '@tanstack/react-query'
+import type { App } from '@zbell/contract'
+import { type FormEvent, useState } from 'react'
+import { Link } from 'react-router'
+import { api, faultsOf } from '../app/api.ts'
+import { usePlace } from '../app/place.ts'
+import { useIsOwner, useSession } from '../app/session.ts'
+import { Field } from '../parts/field.tsx'
+import { Failure, Page, secondary } from '../parts/page.tsx'
+import { Keys } from './keys.tsx'
+
+const fields = [
+  ['ios', 'On iOS', 'Its bundle identifier, such as example.ferries'],
+  ['android', 'On Android', 'Its package name, such as example.ferries'],
+  ['web', 'On the web', 'Where its pages come from, such as https://ferries.example'],
+] as const
+
+export function AppPage() {
+  const place = usePlace()
+  const isOwner = useIsOwner()
+  return (
+    <Page
+      title={place.app.name}
+      asks="What is this app called, and who may speak for it?"
+      action={
+        isOwner && (
+          <Link to="/app/new" className={secondary}>
+            Make another app
+          </Link>
+        )
+      }
+    >
+      <div className="grid gap-x-14 gap-y-12 lg:grid-cols-[20rem_minmax(0,1fr)]">
+        <Names key={place.app.slug} />
+        {isOwner ? <Keys /> : <p className="text-soft">Keys are shown to owners of this console.</p>}
+      </div>
+    </Page>
+  )
+}
+
+function Names() {
+  const { app } = usePlace()
+  const { refresh } = useSession()
+  const isOwner = useIsOwner()
+  const [name, setName] = useState(app.name)
+  const [identifiers, setIdentifiers] = useState<App['identifiers']>(app.identifiers)
+  const save = useMutation({
+    mutationFn: () => {
+      const trimmed = fields.map(([platform]) => [platform, identifiers[platform]?.trim() || null])
+      return api.call('changeApp', {
+        params: { app: app.slug },
+        body: { name: name.trim(), identifiers: Object.fromEntries(trimmed) },
+      })
+    },
+    onSuccess: refresh,
+  })
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    save.mutate()
+  }
+  const faults = faultsOf(save.error)
+  return (
+    <form onSubmit={submit} noValidate className="grid content-start gap-5">
+      <h2>What it is called</h2>
+      <Field label="Name" hint={`People read it; in addresses it stays ${app.slug}`} fault={faults['/name']}>
+        {(props) => <input {...props} value={name} disabled={!isOwner} onChange={(e) => setName(e.target.value)} />}
+      </Field>
+      {fields.map(([platform, label, hint]) => (
+        <Field key={platform} label={label} hint={hint} fault={faults[`/identifiers/${platform}`]}>
+          {(props) => (
+            <input
+              {...props}
+              className="font-mono text-sm"
+              value={identifiers[platform] ?? ''}
+              disabled={!isOwner}
+              onChange={(e) => setIdentifiers({ ...identifiers, [platform]: e.target.value })}
+            />
+          )}
+        </Field>
+      ))}
+      {save.error && Object.keys(faults).length === 0 && <Failure error={save.error} />}
+      {isOwner && (
+        <div className="flex items-center gap-4">
+          <button type="submit" className={secondary} disabled={save.isPending}>
+            Save
+          </button>
+          {save.isSuccess && (
+            <p role="status" className="text-sea">
+              <span aria-hidden="true">● </span>saved
+            </p>
+          )}
+        </div>
+      )}
+    </form>
+  )
+}

@@ -1,0 +1,193 @@
+import type { Environment, Platform } from '../devices/device.ts'
+import { type CheckVerdict, expiryDue, sayVerdict } from '../gateways/check.ts'
+
+/** The way from nothing to a ring, in the order in which it is gone. */
+export const setupSteps = ['identifier', 'credential', 'gateway', 'device', 'ring', 'receipt'] as const
+export type SetupStepName = (typeof setupSteps)[number]
+
+/** `rehearsed`: it happened with virtual handsets; a platform's own devices are still to come. */
+export const setupStates = ['done', 'rehearsed', 'open', 'trouble'] as const
+export type SetupState = (typeof setupStates)[number]
+
+/** What a person does about a step; each interface offers it in its own way. */
+export const setupActions = [
+  'give-identifier',
+  'hand-in-credential',
+  'name-profile',
+  'check-credential',
+  'make-app-key',
+  'register-device',
+  'send',
+  'look-at-device',
+] as const
+export type SetupAction = (typeof setupActions)[number]
+
+/** Whether and when something happened, on platforms' own devices and on virtual handsets. */
+export type Happened = { readonly atMs?: number | undefined; readonly rehearsedAtMs?: number | undefined }
+
+/** What is known of one platform in one environment. */
+export type SetupFacts = {
+  readonly platform: Platform
+  readonly environment: Environment
+  readonly identifier: string | undefined
+  /** The web needs no profile. */
+  readonly profile: { readonly name: string; readonly outdatedFrom?: string | undefined } | undefined
+  readonly credential:
+    | {
+        readonly kind: string
+        readonly addedAtMs: number
+        readonly notAfterMs: number | undefined
+        readonly rejected: boolean
+        readonly check: { readonly verdict: CheckVerdict; readonly atMs: number } | undefined
+      }
+    | undefined
+  readonly appKeys: number
+  readonly device: Happened
+  readonly accepted: Happened
+  readonly received: Happened
+}
+
+export type SetupStep = {
+  readonly step: SetupStepName
+  readonly state: SetupState
+  readonly says: string
+  /** What to do; nothing when it is done. */
+  readonly does: string | undefined
+  readonly action: SetupAction | undefined
+  readonly atMs: number | undefined
+}
+
+type Outcome = Omit<SetupStep, 'step' | 'does' | 'action' | 'atMs'> &
+  Partial<Pick<SetupStep, 'does' | 'action' | 'atMs'>>
+
+const identifierNames: Record<Platform, string> = {
+  ios: 'bundle identifier',
+  android: 'package name',
+  web: 'origin',
+}
+
+/**
+ * Where one platform stands on its way to a ring: every step with what is known of it and what to do about it.
+ * @param nowMs ms since the epoch
+ */
+export function wayToRing(facts: SetupFacts, nowMs: number): SetupStep[] {
+  const looks: Record<SetupStepName, (facts: SetupFacts, nowMs: number) => Outcome> = {
+    identifier,
+    credential,
+    gateway,
+    device,
+    ring,
+    receipt,
+  }
+  return setupSteps.map((step) => ({
+    step,
+    does: undefined,
+    action: undefined,
+    atMs: undefined,
+    ...looks[step](facts, nowMs),
+  }))
+}
+
+/** The step to take next; `undefined` when the way is gone. What was only rehearsed is still to be done. */
+export const nextStep = (steps: readonly SetupStep[]): SetupStep | undefined =>
+  steps.find(({ state }) => state === 'trouble') ?? steps.find(({ state }) => state !== 'done')
+
+function identifier({ identifier: given, platform }: SetupFacts): Outcome {
+  if (given !== undefined) return { state: 'done', says: given }
+  return {
+    state: 'open',
+    says: `The app’s ${identifierNames[platform]} is not known.`,
+    does:
+      platform === 'web'
+        ? 'Give the origin that the app’s pages come from.'
+        : `Give the ${identifierNames[platform]} that the app is built with.`,
+    action: 'give-identifier',
+  }
+}
+
+function credential({ credential: given, platform }: SetupFacts, nowMs: number): Outcome {
+  const handIn = { action: 'hand-in-credential' } as const
+  if (!given) {
+    const does =
+      platform === 'web'
+        ? 'Make a key pair here, or hand one in.'
+        : 'Hand in the certificate or key that the platform gave you.'
+    return { state: 'open', says: 'None is in use.', does, ...handIn }
+  }
+  const what = `A ${given.kind} is in use`
+  const due = given.notAfterMs === undefined ? undefined : expiryDue(given.notAfterMs, nowMs)
+  if (due === 0)
+    return { state: 'trouble', says: `${what}, but it has expired.`, does: 'Hand in a new one.', ...handIn }
+  if (given.rejected) {
+    const does = 'Check it, or hand in another one; what waits goes on by itself.'
+    return { state: 'trouble', says: `${what}, but the gateway refuses it.`, does, ...handIn }
+  }
+  const says = due === undefined ? `${what}.` : `${what}; it expires within ${due} ${due === 1 ? 'day' : 'days'}.`
+  return { state: 'done', says, atMs: given.addedAtMs }
+}
+
+function gateway(facts: SetupFacts, nowMs: number): Outcome {
+  const { platform, profile, credential: given, accepted } = facts
+  if (platform !== 'web' && !profile) {
+    return {
+      state: 'open',
+      says: 'No gateway profile is named.',
+      does: `Name one in the service’s configuration, as gateways.${platform}.profile.`,
+      action: 'name-profile',
+    }
+  }
+  if (profile?.outdatedFrom !== undefined && Date.parse(profile.outdatedFrom) <= nowMs) {
+    const says = `The profile ${profile.name} is outdated since ${profile.outdatedFrom}.`
+    return { state: 'trouble', says, does: 'Name the profile that follows it.', action: 'name-profile' }
+  }
+  if (!given) return { state: 'open', says: 'It can be asked once there is a credential.' }
+  const ask = { does: 'Ask it.', action: 'check-credential' } as const
+  const verdict = given.check?.verdict
+  const atMs = given.check?.atMs
+  if (verdict?.is === 'works') return { state: 'done', says: sayVerdict(verdict), atMs }
+  // A gateway that took a ring has answered better than any check could.
+  if (accepted.atMs !== undefined && (!verdict || verdict.is === 'not-checkable'))
+    return { state: 'done', says: 'It took a ring.', atMs: accepted.atMs }
+  if (!verdict || verdict.is === 'not-checkable')
+    return { state: 'open', says: verdict ? sayVerdict(verdict) : 'It was not asked yet.', ...ask, atMs }
+  return { state: 'trouble', says: sayVerdict(verdict), ...ask, atMs }
+}
+
+function device({ device: given, appKeys, platform }: SetupFacts): Outcome {
+  if (given.atMs !== undefined) return { state: 'done', says: 'A device is registered.', atMs: given.atMs }
+  const open =
+    appKeys === 0
+      ? ({ does: 'Make an app key; it ships inside the app.', action: 'make-app-key' } as const)
+      : ({
+          does:
+            platform === 'web' ? 'Open the app in a browser and say yes.' : 'Start the app on a device and say yes.',
+          action: 'register-device',
+        } as const)
+  if (given.rehearsedAtMs !== undefined)
+    return { state: 'rehearsed', says: 'A virtual handset is registered.', ...open, atMs: given.rehearsedAtMs }
+  return { state: 'open', says: 'No device is registered yet.', ...open }
+}
+
+function ring({ accepted, device: given }: SetupFacts): Outcome {
+  if (accepted.atMs !== undefined)
+    return { state: 'done', says: 'The gateway took the first ring.', atMs: accepted.atMs }
+  const anyDevice = given.atMs !== undefined || given.rehearsedAtMs !== undefined
+  const send = anyDevice ? ({ does: 'Ring it.', action: 'send' } as const) : {}
+  if (accepted.rehearsedAtMs !== undefined)
+    return { state: 'rehearsed', says: 'A virtual handset was rung.', ...send, atMs: accepted.rehearsedAtMs }
+  return { state: 'open', says: 'Nothing has rung yet.', ...send }
+}
+
+function receipt({ received, accepted }: SetupFacts): Outcome {
+  if (received.atMs !== undefined) return { state: 'done', says: 'A device reported back.', atMs: received.atMs }
+  if (received.rehearsedAtMs !== undefined)
+    return { state: 'rehearsed', says: 'A virtual handset reported back.', atMs: received.rehearsedAtMs }
+  const look =
+    accepted.atMs === undefined
+      ? {}
+      : ({
+          does: 'Look at the device, and whether the app hands on what arrives to the kit.',
+          action: 'look-at-device',
+        } as const)
+  return { state: 'open', says: 'No receipt has come back yet.', ...look }
+}

@@ -1,0 +1,90 @@
+import type { Setup } from '@zbell/contract'
+import { nextStep, platforms, type SetupFacts, wayToRing } from '@zbell/core'
+import type { GatewayRoom } from '../../gateways/gateways.ts'
+import type { Scope } from '../../store/apps/apps.ts'
+import { type CredentialRow, listCredentials } from '../../store/apps/credentials.ts'
+import { listKeys } from '../../store/apps/keys.ts'
+import { listMilestones } from '../../store/apps/milestones.ts'
+import type { Database } from '../../store/database.ts'
+import { type NewestDevice, newestDevices } from '../../store/devices/newest-devices.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+
+/** @param handsets whether virtual handsets run beside this service */
+export function serveSetup(on: OperationRouter, database: Database, gateways: GatewayRoom, handsets: boolean): void {
+  on.serve('readSetup', async ({ caller: { scope } }) => {
+    const devices = await newestDevices(database, scope)
+    const credentials = (await listCredentials(database, scope)).filter((row) => row.slot === 'in-use')
+    const facts = await setupFacts(database, gateways, scope, devices, credentials)
+    return {
+      app: scope.app.slug,
+      environment: scope.environment,
+      handsets: handsets && scope.environment === 'development',
+      platforms: facts.map((one) => ({
+        ...platformView(one, devices),
+        credential: credentials.find((row) => row.platform === one.platform)?.id ?? null,
+      })),
+    }
+  })
+}
+
+async function setupFacts(
+  database: Database,
+  gateways: GatewayRoom,
+  scope: Scope,
+  devices: readonly NewestDevice[],
+  credentials: readonly CredentialRow[],
+): Promise<SetupFacts[]> {
+  const { app, environment } = scope
+  const keys = (await listKeys(database, app.no)).filter(
+    (key) => key.kind === 'app' && key.environment === environment && key.revokedAt === null,
+  )
+  const milestones = await listMilestones(database, app.no, environment)
+  return platforms.map((platform) => {
+    const when = (what: 'accepted' | 'received', rehearsal: boolean) =>
+      milestones
+        .find((one) => one.platform === platform && one.what === what && one.rehearsal === rehearsal)
+        ?.at.getTime()
+    const registered = (rehearsal: boolean) =>
+      devices.find((one) => one.platform === platform && one.rehearsal === rehearsal)?.registeredAt.getTime()
+    const { profile, outdatedFrom } = gateways.describe(platform, environment)
+    const row = credentials.find((one) => one.platform === platform)
+    return {
+      platform,
+      environment,
+      identifier: app.identifiers[platform],
+      profile: profile === null ? undefined : { name: profile, outdatedFrom: outdatedFrom ?? undefined },
+      credential: row && {
+        kind: row.kind,
+        addedAtMs: row.createdAt.getTime(),
+        notAfterMs: row.notAfter?.getTime(),
+        rejected: row.rejectedAt !== null,
+        check: row.verdict && row.checkedAt ? { verdict: row.verdict, atMs: row.checkedAt.getTime() } : undefined,
+      },
+      appKeys: keys.length,
+      device: { atMs: registered(false), rehearsedAtMs: registered(true) },
+      accepted: { atMs: when('accepted', false), rehearsedAtMs: when('accepted', true) },
+      received: { atMs: when('received', false), rehearsedAtMs: when('received', true) },
+    }
+  })
+}
+
+function platformView(
+  facts: SetupFacts,
+  devices: readonly NewestDevice[],
+): Omit<Setup['platforms'][number], 'credential'> {
+  const steps = wayToRing(facts, Date.now())
+  const own = devices.filter((one) => one.platform === facts.platform)
+  const next = nextStep(steps)
+  return {
+    platform: facts.platform,
+    ready: next === undefined,
+    next: next?.step ?? null,
+    steps: steps.map(({ atMs, does = null, action = null, ...step }) => ({
+      ...step,
+      does,
+      action,
+      at: atMs === undefined ? null : new Date(atMs).toISOString(),
+    })),
+    device: (own.find((one) => !one.rehearsal) ?? own[0])?.id ?? null,
+  }
+}

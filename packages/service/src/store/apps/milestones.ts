@@ -1,0 +1,47 @@
+import type { Environment, Platform } from '@zbell/core'
+import type { Database } from '../database.ts'
+
+export type Milestone = {
+  readonly appNo: number
+  readonly environment: Environment
+  readonly platform: Platform
+  /** Reached by a virtual handset, not by a platform's gateway. */
+  readonly rehearsal: boolean
+  readonly what: 'accepted' | 'received'
+}
+
+/** When something happened for the first time. What this process knows to be noted costs nothing any more. */
+export class Milestones {
+  readonly #database: Database
+  readonly #noted = new Set<string>()
+
+  constructor(database: Database) {
+    this.#database = database
+  }
+
+  async note({ appNo, environment, platform, rehearsal, what }: Milestone): Promise<void> {
+    const name = `${appNo} ${environment} ${platform} ${rehearsal} ${what}`
+    if (this.#noted.has(name)) return
+    await this.#database.change('insert ignore into milestones values (?, ?, ?, ?, ?, utc_timestamp(3))', [
+      appNo,
+      environment,
+      platform,
+      rehearsal,
+      what,
+    ])
+    this.#noted.add(name)
+  }
+}
+
+export async function listMilestones(
+  database: Database,
+  appNo: number,
+  environment: Environment,
+): Promise<(Pick<Milestone, 'platform' | 'rehearsal' | 'what'> & { at: Date })[]> {
+  type Raw = { platform: Platform; rehearsal: number; what: Milestone['what']; at: Date }
+  const rows = await database.rows<Raw>(
+    'select platform, rehearsal, what, at from milestones where app_no = ? and environment = ?',
+    [appNo, environment],
+  )
+  return rows.map((row) => ({ ...row, rehearsal: row.rehearsal === 1 }))
+}
