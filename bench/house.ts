@@ -1,15 +1,13 @@
 import { type ChildProcess, spawn } from 'node:child_process'
-import { randomBytes } from 'node:crypto'
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { createInterface } from 'node:readline'
 import { fileURLToPath } from 'node:url'
 import { Client } from '@zbell/contract/client'
-import { uuidToBytes, uuidV7 } from '@zbell/core'
 import { freePort, makeLog, PrivateServer } from '@zbell/service'
 import { type StandinAccount, TokenMint } from '@zbell/standins'
-import { createConnection } from 'mysql2/promise'
+import { fillDevices } from '../e2e/harness/fleet.ts'
 
 const dist = fileURLToPath(new URL('.', import.meta.url))
 export const inFlight = 300
@@ -84,20 +82,8 @@ export class House {
   }
 
   /** Puts devices straight into the table: registering them is not what is measured here. */
-  async fillDevices(tokens: readonly string[]): Promise<void> {
-    const connection = await createConnection(this.#database.url)
-    for (let at = 0; at < tokens.length; at += 5_000) {
-      const rows = tokens
-        .slice(at, at + 5_000)
-        .map(
-          (token) =>
-            `(x'${Buffer.from(uuidToBytes(uuidV7(Date.now(), randomBytes(10)))!).toString('hex')}',1,'development','ios','${token}',${random(32)},${random(32)},'granted',0,now(3),now(3),now(3))`,
-        )
-      await connection.query(
-        `insert into devices (id, app_no, environment, platform, token, token_hash, secret_hash, permission, muted, registered_at, seen_at, changed_at) values ${rows.join(',')}`,
-      )
-    }
-    await connection.end()
+  fillDevices(tokens: readonly string[]): Promise<void> {
+    return fillDevices(this.#database.url, tokens)
   }
 
   /** The most memory that the service ever held, in MB. */
@@ -155,5 +141,3 @@ async function start<T>(
   })
   return { child, ready: JSON.parse(line) as T }
 }
-
-const random = (bytes: number): string => `x'${randomBytes(bytes).toString('hex')}'`

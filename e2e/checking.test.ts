@@ -1,8 +1,8 @@
-import { writeFileSync } from 'node:fs'
+import { readFileSync, writeFileSync } from 'node:fs'
 import { createSecureServer } from 'node:http2'
 import type { AddressInfo } from 'node:net'
 import { createServer, type Server } from 'node:net'
-import { join } from 'node:path'
+import { basename, join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Credential } from '@zbell/contract'
 import { serverCertificate, temper } from '@zbell/standins'
@@ -141,6 +141,41 @@ describe('a gateway that misbehaves is a clear verdict, bounded in time', () => 
   test('its certificate is from an authority that nobody trusts', async () => {
     const { found } = await checkAgainst(world.standins.ios.listener.origin, { ZB_TRUST_CA: '' })
     expect(found).toMatchObject({ verdict: 'unreachable', says: expect.stringContaining('secure connection fails') })
+  })
+
+  test('a private authority is trusted where the profile names it, and only there', async () => {
+    const dir = join(world.data, 'private-authority')
+    const { cert, key, caFile } = await serverCertificate(dir)
+    const gateway = createSecureServer({ cert, key })
+    gateway.on('stream', (stream) => stream.respond({ ':status': 410 }, { endStream: true }))
+    await new Promise<void>((done) => gateway.listen(0, '127.0.0.1', done))
+    const origin = `https://127.0.0.1:${(gateway.address() as AddressInfo).port}`
+    const { found: untrusted } = await checkAgainst(origin)
+    expect(untrusted).toMatchObject({ says: expect.stringContaining('secure connection fails') })
+    const profile = join(dir, 'profile.yaml')
+    const shipped = readFileSync(`${dist}profiles/standin-ios.yaml`, 'utf8')
+    writeFileSync(profile, `${shipped}\ncaFile: ${basename(caFile)}\noutdatedFrom: 2026-01-01\n`)
+    const { found } = await checkAgainst(origin, { ZB_GATEWAY_IOS_PROFILE: profile })
+    expect(found).toMatchObject({ verdict: 'works' })
+    gateway.close()
+  })
+
+  test('an outdated profile is said by everything that depends on it', async () => {
+    const profile = join(world.data, 'private-authority/profile.yaml')
+    const second = await world.startSecond({ ZB_GATEWAY_IOS_PROFILE: profile })
+    try {
+      const env = { ZBELL_URL: second.url, ZBELL_KEY: world.backendKey, ZBELL_APP: app }
+      for (const command of [['gateway', 'show'], ['credential', 'list'], ['setup']]) {
+        expect((await zbell(command, env)).out).toMatch(/outdated (from|since) 2026-01-01/)
+      }
+      const metrics = await (await fetch(`${second.url}/metrics`)).text()
+      expect(metrics).toMatch(
+        /zbell_gateway_profile_outdated\{platform="ios",profile="standin-ios",from="2026-01-01"\} 1/,
+      )
+      expect(second.log()).toContain('is marked as outdated')
+    } finally {
+      await second.stop()
+    }
   })
 
   test.each([

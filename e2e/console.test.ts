@@ -185,6 +185,9 @@ describe('the console', () => {
     ['dark', 1280, '/write'],
     ['light', 1280, '/credentials'],
     ['dark', 390, '/credentials'],
+    ['light', 1280, '/setup'],
+    ['dark', 390, '/setup'],
+    ['light', 390, '/app'],
   ] as const)('axe finds nothing: %s, %p wide, %s', async (theme, width, path) => {
     const checked = await context.newPage()
     await checked.addInitScript(`localStorage.setItem('bell-theme', '${theme}')`)

@@ -1,4 +1,5 @@
 import { execFileSync } from 'node:child_process'
+import { generateKeyPairSync } from 'node:crypto'
 import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs'
 import { createSecureServer } from 'node:http2'
 import type { AddressInfo } from 'node:net'
@@ -8,6 +9,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Credential } from '@zbell/contract'
 import { ProblemError } from '@zbell/contract/client'
 import { serverCertificate } from '@zbell/standins'
+import { fillDevices } from './harness/fleet.ts'
 import { until, zbell } from './harness/programs.ts'
 import { app, params, World } from './harness/world.ts'
 
@@ -194,39 +196,55 @@ describe('zbell credential', () => {
   })
 })
 
-describe('changing over in the middle of a broadcast', () => {
-  test('loses nothing and doubles nothing', async () => {
-    const fleet = 400
-    await Promise.all(
-      Array.from({ length: 20 }, async (_, lane) => {
-        for (let n = lane; n < fleet; n += 20) await world.handset(1_000 + n, 'ios', { user: 'fleet' })
-      }),
+describe('changing over in the middle of a broadcast to 20,000', () => {
+  test('and back again, loses nothing and doubles nothing', async () => {
+    const fleet = 20_000
+    const { ios, mints } = world.standins
+    await fillDevices(
+      world.databaseUrl,
+      Array.from({ length: fleet }, () => mints.ios.mint()),
     )
-    const { ios } = world.standins
-    ios.temper = { ...ios.temper, delayMs: 15 }
-    const { jwk, ...extras } = world.standins.account.ios
-    const before = ios.books.taken
-    const id = await world.send({ to: { any: ['user:fleet'] }, content: { title: 'Under way' } })
-    await until(
-      () => ios.books.taken - before,
-      (count) => count > 20,
-    )
+    const [{ count: all }] = (await world.ask('select count(*) as count from devices where app_no = 1')) as [
+      { count: number },
+    ]
+    const next = generateKeyPairSync('ec', { namedCurve: 'P-256' })
+    const [keyId, issuer] = ['QUAY7LAMP3', 'MERROW-SOUND']
+    ios.learn({ kid: keyId, issuer, jwk: next.publicKey.export({ format: 'jwk' }) as never })
     const first = (await inUse('ios'))!
-    // The same key handed in again is a credential of its own, which the gateway takes as well.
-    await world.backend.call('retireCredential', { params: { app, id: first.id } })
-    await world.addCredential({ platform: 'ios', jwk, ...extras, use: true })
-    await until(
-      () => world.notification(id),
-      ({ state }) => state === 'finished',
-    )
+    const second = await world.addCredential({
+      platform: 'ios',
+      jwk: next.privateKey.export({ format: 'jwk' }),
+      keyId,
+      issuer,
+    })
+    expect(second.state).toBe('waiting')
+    const before = ios.books.taken
+    const id = await world.send({ to: { any: ['everyone'] }, content: { title: 'Under way' } })
+    for (const [part, to] of [
+      [0.1, second.id],
+      [0.4, first.id],
+      [0.7, second.id],
+    ] as const) {
+      await until(
+        () => ios.books.taken - before,
+        (count) => count > fleet * part,
+      )
+      await world.backend.call('useCredential', { params: { app, id: to } })
+    }
     const { totals } = await until(
       () => world.notification(id),
-      (one) => one.totals.shown + one.totals.refused === fleet,
+      ({ state }) => state === 'finished',
+      60_000,
     )
-    ios.temper = { ...ios.temper, delayMs: 0 }
-    expect(totals.refused).toBe(0)
-    expect(ios.books.taken - before).toBe(fleet)
-  }, 90_000)
+    expect([totals.expanded, totals.accepted + totals.received + totals.shown]).toEqual([all, all])
+    expect(ios.books.taken - before).toBe(all)
+    expect((await inUse('ios'))?.id).toBe(second.id)
+    // Both spoke to the gateway in this broadcast.
+    const used = (await list()).filter((one) => [first.id, second.id].includes(one.id)).map((one) => one.usedAt)
+    for (const at of used) expect(Date.now() - Date.parse(at ?? '')).toBeLessThan(60_000)
+    await world.backend.call('useCredential', { params: { app, id: first.id } })
+    await world.changeDirectly('delete from devices where user_no is null')
+  }, 120_000)
 })
 
 describe('a certificate without leaving the product', () => {
@@ -350,13 +368,24 @@ test('all secrets go under a new master key while the service runs, and everythi
   expect((await zbell(['vault', 'rewrap'], { ...env, ZBELL_KEY: world.backendKey })).code).toBe(4)
 }, 60_000)
 
-test('no secret is in any answer, log or file of the database', async () => {
+test('no secret is in any answer, page, event stream, log, or file of the database', async () => {
   const secrets = [marked.passphrase, ...marked.keys]
+  const pages = await pageSources()
+  expect(pages.length).toBeGreaterThan(2)
+  const told = await heardOnStreams()
+  expect(told).toContain('event: notification')
   const answers = [
     JSON.stringify(await list()),
-    await (await fetch(`${world.url}/metrics`)).text(),
-    await (await fetch(`${world.url}/openapi.json`)).text(),
+    JSON.stringify(await world.backend.call('readSetup', { params })),
+    JSON.stringify(await world.backend.call('listGateways', { params })),
+    JSON.stringify(await world.operator.call('listKeys', { params })),
+    JSON.stringify(await world.backend.call('tryGateway', { params: { app, platform: 'ios' }, body: {} })),
+    (await zbell(['config', '--json'], { ZB_MASTER_KEY: marked.passphrase, ZB_HANDSETS_KEY: marked.passphrase })).out,
+    told,
+    ...pages,
   ]
+  for (const path of ['/metrics', '/openapi.json', '/gateway-profile.schema.json', '/livez', '/readyz', '/v1/nowhere'])
+    answers.push(await (await fetch(world.url + path)).text())
   const ps = execFileSync('ps', ['-eo', 'args'], { encoding: 'utf8' })
   for (const secret of secrets) {
     for (const [i, text] of [...answers, world.log, ps].entries())
@@ -373,3 +402,35 @@ test('no secret is in any answer, log or file of the database', async () => {
     for (const secret of secrets) expect([name, bytes.includes(secret)]).toEqual([name, false])
   }
 })
+
+/** The console's page and everything that it loads. */
+async function pageSources(): Promise<string[]> {
+  const page = await (await fetch(`${world.url}/credentials`, { headers: { accept: 'text/html' } })).text()
+  const parts = [...page.matchAll(/(?:src|href)="(\/[^"]+)"/g)].map(([, path]) => path)
+  return [page, ...(await Promise.all(parts.map(async (path) => (await fetch(world.url + path)).text())))]
+}
+
+/** What both kinds of event streams tell while something is sent and a credential is changed. */
+async function heardOnStreams(): Promise<string> {
+  const heard: string[] = []
+  const stop = new AbortController()
+  const listen = async (stream: ReadableStream<Uint8Array>) => {
+    const decoder = new TextDecoder()
+    const reader = stream.getReader()
+    for (let part = await reader.read(); !part.done; part = await reader.read()) heard.push(decoder.decode(part.value))
+  }
+  const { signal } = stop
+  const ended = listen(await world.backend.stream('watchApp', { params, signal })).catch(() => undefined)
+  const id = await world.send({ to: { any: ['user:after'] }, content: { title: 'Heard' } })
+  const ended2 = listen(await world.backend.stream('watchNotification', { params: { app, id }, signal })).catch(
+    () => undefined,
+  )
+  await world.backend.call('checkCredential', { params: { app, id: (await inUse('ios'))!.id } })
+  await until(
+    () => heard.join(''),
+    (text) => text.includes('event: notification') && text.includes('event: delivery'),
+  )
+  stop.abort()
+  await Promise.all([ended, ended2])
+  return heard.join('')
+}

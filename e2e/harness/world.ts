@@ -188,6 +188,18 @@ export class World {
     await connection.end()
   }
 
+  /** Reads the database behind the service's back. */
+  async ask(sql: string): Promise<unknown[]> {
+    const connection = await createConnection(this.#database.url)
+    const [rows] = await connection.query(sql)
+    await connection.end()
+    return rows as unknown[]
+  }
+
+  get databaseUrl(): string {
+    return this.#database.url
+  }
+
   async send(request: object): Promise<string> {
     const { id } = await this.backend.call('sendNotification', { params, body: request as never })
     return id

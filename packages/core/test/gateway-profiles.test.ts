@@ -6,6 +6,7 @@ import {
   type AnswerRow,
   explainAnswer,
   gatewayProfile,
+  gatewayProfileSchema,
   jsonField,
   jsonMould,
   type Message,
@@ -33,6 +34,11 @@ const message: Message = {
   expiresSeconds: 1_700_000_600,
   identifier: 'example.ferries',
 }
+
+test('the JSON Schema for editors says what the profile says', () => {
+  const file = new URL('../../../docs/gateway-profile.schema.json', import.meta.url)
+  expect(JSON.parse(readFileSync(file, 'utf8'))).toEqual(gatewayProfileSchema())
+})
 
 describe('shaping', () => {
   test('the iOS stand-in’s request is what its profile says', async () => {

@@ -95,6 +95,18 @@ describe('a gateway profile', () => {
     expect(() => loadProfile(file)).toThrow(/profile\.yaml:2:11: platform: Invalid option/)
     expect(() => loadProfile(join(dir, 'nowhere.yaml'))).toThrow(/cannot be read \(ENOENT\)/)
   })
+
+  test('brings the certificates that it names, from beside it, and says which cannot be used', () => {
+    const named = join(dir, 'with-ca.yaml')
+    const shipped = readFileSync(new URL('../../standins/profiles/standin-ios.yaml', import.meta.url), 'utf8')
+    writeFileSync(named, `${shipped}\ncaFile: own-ca.pem\n`)
+    expect(() => loadProfile(named)).toThrow(/with-ca\.yaml: caFile .*own-ca\.pem cannot be read \(ENOENT\)/)
+    writeFileSync(join(dir, 'own-ca.pem'), 'not a certificate')
+    expect(() => loadProfile(named)).toThrow(/holds no certificate in PEM form/)
+    const pem = '-----BEGIN CERTIFICATE-----\nAAAA\n-----END CERTIFICATE-----\n'
+    writeFileSync(join(dir, 'own-ca.pem'), pem)
+    expect(loadProfile(named).ca).toEqual([pem])
+  })
 })
 
 describe('the vault', () => {

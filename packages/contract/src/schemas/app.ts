@@ -22,7 +22,10 @@ const identifier = {
     ),
   web: z
     .url({ protocol: /^https?$/, error: 'is not an origin, such as https://example.org' })
-    .refine((url) => URL.canParse(url) && new URL(url).origin === url, 'is not an origin, such as https://example.org: nothing follows it'),
+    .refine(
+      (url) => URL.canParse(url) && new URL(url).origin === url,
+      'is not an origin, such as https://example.org: nothing follows it',
+    ),
 }
 
 const identifiers = z.strictObject(identifier).partial()

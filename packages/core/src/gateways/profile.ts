@@ -76,3 +76,9 @@ export const gatewayProfile = z.strictObject({
 
 export type GatewayProfile = z.infer<typeof gatewayProfile>
 export type AnswerRow = z.infer<typeof answerRow>
+
+/** The same as JSON Schema 2020-12, so that an editor completes and checks a profile while it is written. */
+export const gatewayProfileSchema = (): Record<string, unknown> => ({
+  ...z.toJSONSchema(gatewayProfile, { io: 'input' }),
+  title: 'Gateway profile',
+})

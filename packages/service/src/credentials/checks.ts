@@ -1,4 +1,4 @@
-import { type CheckVerdict, expiryDue } from '@zbell/core'
+import { type CheckVerdict, expiryDue, platforms } from '@zbell/core'
 import type { Logger } from 'pino'
 import type { Checked } from '../gateways/check-credential.ts'
 import type { GatewayRoom } from '../gateways/gateways.ts'
@@ -74,6 +74,14 @@ export class CredentialChecks {
 
   /** Says of each certificate in use how long it is still good, once at each of the days ahead. */
   async announce(now: Date): Promise<void> {
+    for (const { platform, profile, outdatedFrom } of platforms.map((one) =>
+      this.#gateways.describe(one, 'production'),
+    )) {
+      if (profile && outdatedFrom) {
+        const isOver = Date.parse(outdatedFrom) <= now.getTime()
+        this.#metrics.outdatedProfiles.set({ platform, profile, from: outdatedFrom }, isOver ? 1 : 0)
+      }
+    }
     for (const row of await expiringCredentials(this.#database)) {
       const leftDays = (row.notAfter.getTime() - now.getTime()) / 86_400_000
       this.#metrics.credentialDays.set(

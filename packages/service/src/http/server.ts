@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto'
 import { createServer, type Server } from 'node:http'
 import { join } from 'node:path'
 import { openApiDocument } from '@zbell/contract/openapi'
-import type { Platform } from '@zbell/core'
+import { gatewayProfileSchema, type Platform } from '@zbell/core'
 import express, { type RequestHandler } from 'express'
 import helmet from 'helmet'
 import type { Logger } from 'pino'
@@ -185,6 +185,10 @@ function serveHealth(app: express.Express, database: Database, metrics: Metrics)
   })
   app.get('/metrics', async (_request, response) => {
     response.type(metrics.registry.contentType).send(await metrics.registry.metrics())
+  })
+  const profileSchema = JSON.stringify(gatewayProfileSchema())
+  app.get('/gateway-profile.schema.json', (_request, response) => {
+    response.type('application/schema+json').send(profileSchema)
   })
   app.get('/openapi.json', (_request, response) => void response.type('application/json').send(document))
 }

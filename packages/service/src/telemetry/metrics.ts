@@ -28,6 +28,12 @@ export class Metrics {
     labelNames: ['app', 'platform', 'environment'],
     registers: [this.registry],
   })
+  readonly outdatedProfiles = new Gauge({
+    name: 'zbell_gateway_profile_outdated',
+    help: '1 for a gateway profile whose platform no longer speaks so, 0 for one whose day is still to come.',
+    labelNames: ['platform', 'profile', 'from'],
+    registers: [this.registry],
+  })
   readonly listeners = new Gauge({
     name: 'zbell_live_listeners',
     help: 'Open event streams.',

@@ -26,16 +26,21 @@ const no = (status: number, why: string, headers: Record<string, string> = {}): 
 
 /** Stands in for the gateway of iOS devices: HTTP/2 over TLS, with ES256 tokens signed by a key that it knows. */
 export class IosGateway extends Gateway {
-  readonly #keys: readonly KnownKey[]
+  readonly #keys: KnownKey[]
   readonly #mint: TokenMint
   readonly #handOver: HandOver
   readonly #checked = new Map<string, number>()
 
   constructor(keys: readonly KnownKey[], mint: TokenMint, handOver: HandOver) {
     super()
-    this.#keys = keys
+    this.#keys = [...keys]
     this.#mint = mint
     this.#handOver = handOver
+  }
+
+  /** The account got another key; the ones before stay good. */
+  learn(key: KnownKey): void {
+    this.#keys.push(key)
   }
 
   protected async answer(asked: Asked): Promise<Answered> {
