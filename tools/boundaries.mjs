@@ -33,6 +33,8 @@ const rooms = {
   store: { never: ['http', 'gateways', 'live', 'vault', 'telemetry', 'config'], typesOnly: ['engine'] },
   gateways: { never: ['http', 'live', 'telemetry'], typesOnly: ['engine'] },
   credentials: { never: ['http', 'engine', 'live', 'telemetry', 'config'], typesOnly: [] },
+  people: { never: ['http', 'engine', 'live', 'telemetry', 'config'], typesOnly: [] },
+  handsets: { never: ['http', 'engine', 'gateways', 'live', 'store', 'telemetry', 'config'], typesOnly: [] },
   vault: { never: ['http', 'engine', 'gateways', 'live', 'store', 'telemetry', 'config'], typesOnly: [] },
   live: { never: ['http', 'engine', 'gateways', 'vault'], typesOnly: [] },
 }

@@ -50,7 +50,7 @@ describe('references', () => {
   ])('%p is read', (text, reference) => {
     expect(parseReference(text)).toEqual(reference)
   })
-  test.each(['', 'ada', 'user:', 'user:with space', 'device:12', 'topic:weather', `user:${'x'.repeat(129)}`])(
+  test.each(['', 'ada', 'user:', 'user:with space', 'device:12', 'topic:Weather now', `user:${'x'.repeat(129)}`])(
     '%p is refused in words',
     (text) => {
       expect(typeof parseReference(text)).toBe('string')

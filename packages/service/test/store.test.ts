@@ -31,7 +31,16 @@ beforeAll(async () => {
 }, 60_000)
 afterAll(() => scratch.close())
 beforeEach(async () => {
-  for (const table of ['work', 'notifications', 'deliveries', 'early_receipts', 'devices', 'users'])
+  for (const table of [
+    'work',
+    'notifications',
+    'deliveries',
+    'early_receipts',
+    'devices',
+    'device_tokens',
+    'device_events',
+    'users',
+  ])
     await database.change(`delete from ${table}`)
 })
 
@@ -43,6 +52,8 @@ async function register(token: string, user: string | null = null, secretHash = 
     permission: 'granted',
     muted: false,
     user,
+    allows: null,
+    installation: null,
     locale: null,
     timeZone: null,
     appVersion: null,

@@ -73,6 +73,31 @@ export const problems = {
     title: 'There is no such device in this app and environment.',
     does: 'Check the id; the list of devices has all of them.',
   },
+  'unknown-user': {
+    status: 404,
+    title: 'There is no such user in this app and environment.',
+    does: 'Check the name; the list of users has all of them.',
+  },
+  'unknown-topic': {
+    status: 404,
+    title: 'There is no such topic in this app and environment.',
+    does: 'Declare it first, or let the app have open topics.',
+  },
+  'attribute-refused': {
+    status: 422,
+    title: 'This attribute cannot be set so.',
+    does: 'Use the type that it was declared with; its first use declared it.',
+  },
+  'proof-refused': {
+    status: 403,
+    title: 'Naming this user wants a proof.',
+    does: 'Let the app’s backend sign one: a JWT with HS256 and the app’s proof key, `sub` the user, `exp` within an hour.',
+  },
+  'register-again': {
+    status: 409,
+    title: 'This token is not this device’s own.',
+    does: 'Register again with the app key; the answer says as which installation.',
+  },
   'unknown-handset': {
     status: 404,
     title: 'There is no such handset.',

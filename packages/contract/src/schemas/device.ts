@@ -1,4 +1,13 @@
-import { environments, isUserName, permissions, platforms, targetLimits } from '@zbell/core'
+import {
+  type DeviceEvent,
+  deliveryStateNames,
+  deviceEvents,
+  environments,
+  isUserName,
+  permissions,
+  platforms,
+  targetLimits,
+} from '@zbell/core'
 import { z } from 'zod'
 import { instant, plainText, uuid } from './text.ts'
 
@@ -48,10 +57,29 @@ export const timeZone = z.string().refine((text) => {
   }
 }, 'is not an IANA time zone')
 
+const allowed = z
+  .object({ alerts: z.boolean(), badges: z.boolean(), sounds: z.boolean() })
+  .describe('What exactly the user allowed, where the platform tells each apart.')
+
+const installation = z
+  .string()
+  .regex(
+    /^[A-Za-z0-9_-]{16,64}$/,
+    'is not an installation: 16 to 64 letters, digits, hyphens and underscores are wanted',
+  )
+  .describe('Made up by the installation at its first start, and kept for as long as it is installed.')
+
+const proof = z
+  .string()
+  .max(4_000)
+  .optional()
+  .describe('A JWT that the app’s backend signed for this user; needed when the app asks for proofs.')
+
 const facts = {
   permission: z.enum(permissions).describe('What the user answered (W3C Permissions).'),
   muted: z.boolean().describe('The user turned notifications off inside the app.'),
   user: userName.nullable(),
+  allows: allowed.nullable(),
   locale: locale.nullable(),
   timeZone: timeZone.nullable(),
   appVersion: plainText(64).nullable(),
@@ -64,6 +92,7 @@ const registrationFacts = {
   permission: facts.permission.default('prompt'),
   muted: facts.muted.default(false),
   user: facts.user.default(null),
+  allows: facts.allows.default(null),
   locale: facts.locale.default(null),
   timeZone: facts.timeZone.default(null),
   appVersion: facts.appVersion.default(null),
@@ -71,14 +100,24 @@ const registrationFacts = {
   model: facts.model.default(null),
 }
 
+const claims = { installation: installation.optional(), proof }
+
 export const registration = z.discriminatedUnion('platform', [
-  z.strictObject({ platform: z.literal('ios'), token, ...registrationFacts }),
-  z.strictObject({ platform: z.literal('android'), token, ...registrationFacts }),
-  z.strictObject({ platform: z.literal('web'), subscription, ...registrationFacts }),
+  z.strictObject({ platform: z.literal('ios'), token, ...registrationFacts, ...claims }),
+  z.strictObject({ platform: z.literal('android'), token, ...registrationFacts, ...claims }),
+  z.strictObject({ platform: z.literal('web'), subscription, ...registrationFacts, ...claims }),
 ])
 
 export const deviceChange = z
-  .strictObject({ ...facts, token, subscription })
+  .strictObject({
+    ...facts,
+    token,
+    subscription,
+    proof,
+    merge: z
+      .boolean()
+      .describe('With `user`: what is known of the anonymous person (attributes, topics, occurrences) becomes theirs.'),
+  })
   .partial()
   .describe('What changed; whatever is left out stays as it is.')
 
@@ -91,13 +130,21 @@ export const device = z
     rehearsal: z.boolean().describe('It is a virtual handset’s: ringing it is a rehearsal.'),
     registeredAt: instant,
     seenAt: instant,
+    receiptAt: instant.nullable().describe('When it last reported on a delivery, to the minute.'),
     retiredAt: instant.nullable(),
     retiredReason: z.string().nullable(),
   })
   .meta({ id: 'Device', description: 'One installation that can be rung.' })
 
 export const registered = z
-  .object({ device, secret: z.string().describe('With it the device speaks for itself; it is answered this once.') })
+  .object({
+    device,
+    secret: z.string().describe('With it the device speaks for itself; it is answered this once.'),
+    installation: z
+      .string()
+      .nullable()
+      .describe('To be kept: another one than was sent when this is a copy that was restored from a backup.'),
+  })
   .meta({ id: 'RegisteredDevice' })
 
 export const installedApp = z
@@ -112,3 +159,29 @@ export const installedApp = z
 export type Registration = z.input<typeof registration>
 export type DeviceChange = z.input<typeof deviceChange>
 export type Device = z.infer<typeof device>
+
+const deviceEventNames = Object.keys(deviceEvents) as [DeviceEvent]
+
+export const deviceRecord = z
+  .object({
+    events: z
+      .array(
+        z.object({ event: z.enum(deviceEventNames), says: z.string(), detail: z.string().nullable(), at: instant }),
+      )
+      .describe('What happened to it, newest first.'),
+    topics: z.array(z.object({ topic: z.string(), joinedAt: instant })),
+    deliveries: z
+      .array(
+        z.object({
+          notification: uuid,
+          title: z.string(),
+          state: z.enum(deliveryStateNames as [(typeof deliveryStateNames)[number]]),
+          says: z.string().nullable(),
+          at: instant,
+        }),
+      )
+      .describe('What the last notifications became on it, newest first.'),
+  })
+  .meta({ id: 'DeviceRecord' })
+
+export type DeviceRecord = z.infer<typeof deviceRecord>

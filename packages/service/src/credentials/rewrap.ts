@@ -1,5 +1,7 @@
 import { credentialPlace } from '../gateways/credential.ts'
+import { proofPlace } from '../people/proofs.ts'
 import { replaceSealed, sealedAfter } from '../store/apps/credentials.ts'
+import { replaceProofKey, sealedProofKeys } from '../store/apps/settings.ts'
 import type { Database } from '../store/database.ts'
 import type { Keyring } from '../vault/keyring.ts'
 import type { Vault } from '../vault/vault.ts'
@@ -26,6 +28,10 @@ export async function rewrapAll(database: Database, vault: Vault, keyring: Keyri
       // A credential that was changed meanwhile was sealed under the new key already.
       if (await replaceSealed(database, row.no, row.sealed, fresh)) count++
     }
+  }
+  for (const row of await sealedProofKeys(database)) {
+    const fresh = vault.rewrap(row.sealed, proofPlace(row.appNo, row.environment))
+    if (fresh !== row.sealed && (await replaceProofKey(database, row, fresh))) count++
   }
   keyring.trim()
   vault.refresh()

@@ -47,7 +47,7 @@ export class OperationRouter {
   serve<Name extends RouteName>(name: Name, handler: Handler<Name>, ...before: RequestHandler[]): void {
     const { method, path } = splitRoute(name)
     const operation: Operation = operations[name]
-    const verb = method.toLowerCase() as 'get' | 'post' | 'patch' | 'delete'
+    const verb = method.toLowerCase() as 'get' | 'post' | 'put' | 'patch' | 'delete'
     this.router[verb](path.replace(/\{(\w+)\}/g, ':$1'), ...before, async (request, response) => {
       const stop = this.#metrics.requests.startTimer({ operation: name })
       response.once('close', () => stop({ status: response.statusCode }))

@@ -13,6 +13,7 @@ import { anywhere, publicOnly } from '../gateways/address-guard.ts'
 import type { GatewayRoom } from '../gateways/gateways.ts'
 import type { HandsetControl } from '../handsets/control.ts'
 import type { LiveHub } from '../live/hub.ts'
+import { Proofs } from '../people/proofs.ts'
 import type { CredentialRow } from '../store/apps/credentials.ts'
 import type { Milestones } from '../store/apps/milestones.ts'
 import type { Database } from '../store/database.ts'
@@ -28,9 +29,12 @@ import { EventStreams, serveEvents } from './routes/events.ts'
 import { serveGateways } from './routes/gateways.ts'
 import { serveHandsets } from './routes/handsets.ts'
 import { serveNotifications } from './routes/notifications.ts'
+import { servePeople } from './routes/people.ts'
 import { serveReceipts } from './routes/receipts.ts'
 import { serveSessions } from './routes/sessions.ts'
+import { serveSettings } from './routes/settings.ts'
 import { serveSetup } from './routes/setup.ts'
+import { serveTopics } from './routes/topics.ts'
 import { serveVault } from './routes/vault.ts'
 import { OperationRouter } from './serve-operation.ts'
 
@@ -56,6 +60,8 @@ export type HttpParts = {
 /** The largest body of any call; 10,000 references of a target fit. */
 const maxBody = '2mb'
 const deviceBody = '64kb'
+/** CloudEvents 1.0 have names of their own for their JSON (JSON format §3 and §4). */
+const jsonTypes = ['application/json', 'application/cloudevents+json', 'application/cloudevents-batch+json']
 
 export type HttpServer = { readonly server: Server; close(): Promise<void> }
 
@@ -73,10 +79,15 @@ export function httpServer(parts: HttpParts): HttpServer {
   serveGateways(on, database, parts.gateways)
   serveNotifications(on, database, parts.onWork)
   serveEvents(on, database, hub, streams, (error) => log.warn({ err: error }, 'an event stream missed a change'))
+  const proofs = new Proofs(database, vault)
+  serveSettings(on, database, proofs)
+  servePeople(on, database, limits, () => hub.nudge())
+  serveTopics(on, database, limits, () => hub.nudge())
   serveDevices(on, {
     database,
     vault,
     limits,
+    proofs,
     guard: config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly,
     isRehearsal: (endpoint) => parts.gateways.isRehearsal(endpoint),
     onChange: () => hub.nudge(),
@@ -90,8 +101,8 @@ export function httpServer(parts: HttpParts): HttpServer {
   app.use(named(log), securityHeaders)
   serveHealth(app, database, metrics)
   // A device's calls carry no cookie, so any page may make them: the secret is what counts.
-  app.use(['/v1/devices', '/v1/app'], crossOrigin, express.json({ limit: deviceBody }))
-  app.use('/v1', express.json({ limit: maxBody }), (_request, response, next) => {
+  app.use(['/v1/devices', '/v1/app'], crossOrigin, express.json({ limit: deviceBody, type: jsonTypes }))
+  app.use('/v1', express.json({ limit: maxBody, type: jsonTypes }), (_request, response, next) => {
     response.setHeader('Cache-Control', 'no-store')
     next()
   })
@@ -170,7 +181,7 @@ const securityHeaders = helmet({
 const crossOrigin: RequestHandler = (request, response, next) => {
   response.setHeader('Access-Control-Allow-Origin', '*')
   if (request.method !== 'OPTIONS') return next()
-  response.setHeader('Access-Control-Allow-Methods', 'GET, POST, PATCH, DELETE')
+  response.setHeader('Access-Control-Allow-Methods', 'GET, POST, PUT, PATCH, DELETE')
   response.setHeader('Access-Control-Allow-Headers', 'Authorization, Content-Type')
   response.setHeader('Access-Control-Max-Age', '86400')
   response.status(204).end()

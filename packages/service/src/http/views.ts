@@ -1,5 +1,12 @@
 import type { Delivery, Device, Notification, Totals } from '@zbell/contract'
-import { type DeliveryState, deliveryStateNames, isHandsetAddress, reasons, timelineOf } from '@zbell/core'
+import {
+  type DeliveryState,
+  deliveryStateNames,
+  isHandsetAddress,
+  reasons,
+  timelineOf,
+  unpackAllowed,
+} from '@zbell/core'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
 import type { DeviceRow } from '../store/devices/read-devices.ts'
@@ -68,6 +75,7 @@ export const deviceView = (row: DeviceRow): Device => ({
   rehearsal: isHandsetAddress(row.token),
   permission: row.permission,
   muted: row.muted,
+  allows: row.allows === null ? null : unpackAllowed(row.allows),
   user: row.user,
   locale: row.locale,
   timeZone: row.timeZone,
@@ -76,6 +84,7 @@ export const deviceView = (row: DeviceRow): Device => ({
   model: row.model,
   registeredAt: row.registeredAt.toISOString(),
   seenAt: row.seenAt.toISOString(),
+  receiptAt: row.receiptAt?.toISOString() ?? null,
   retiredAt: row.retiredAt?.toISOString() ?? null,
   retiredReason: row.retiredReason,
 })

@@ -1,15 +1,27 @@
 import { createHash, randomBytes } from 'node:crypto'
-import { applicationServerKey, fromBase64url, isHandsetAddress, isUuid, uuidV7 } from '@zbell/core'
+import {
+  applicationServerKey,
+  deviceEvents,
+  fromBase64url,
+  isHandsetAddress,
+  isUuid,
+  packAllowed,
+  reasons,
+  uuidV7,
+} from '@zbell/core'
 import { type AddressGuard, AddressNotAllowed } from '../../gateways/address-guard.ts'
 import { type Credential, credentialPlace, vapidKeyOf } from '../../gateways/credential.ts'
 import { isP256Point } from '../../gateways/node-crypto.ts'
+import { ProofRefused, type Proofs } from '../../people/proofs.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import { credentialInUse } from '../../store/apps/credentials.ts'
 import type { Database } from '../../store/database.ts'
-import { changeDevice } from '../../store/devices/change-device.ts'
+import { changeDevice, TokenNotOwn, unregisterDevice } from '../../store/devices/change-device.ts'
+import { listEvents } from '../../store/devices/device-events.ts'
 import { findDevice, findDeviceBySecret, listDevices } from '../../store/devices/read-devices.ts'
+import { recentDeliveries } from '../../store/devices/recent-deliveries.ts'
 import { type DeviceAddress, registerDevice } from '../../store/devices/register-device.ts'
-import { NameTaken } from '../../store/errors.ts'
+import { topicsOf } from '../../store/topics/topics.ts'
 import { hashSecret, newSecret } from '../../vault/secrets.ts'
 import type { Vault } from '../../vault/vault.ts'
 import { invalid, Problem } from '../problem.ts'
@@ -21,6 +33,7 @@ type Given = {
   database: Database
   vault: Vault
   limits: RateLimits
+  proofs: Proofs
   /** Where browsers' push services may be. */
   guard: AddressGuard
   /** Whether an endpoint is a virtual handset's that runs beside this service. */
@@ -36,10 +49,25 @@ type GivenAddress = {
     | undefined
 }
 
+/** How much a device's record shows, and among how many of the app's notifications it looks for its own. */
+const recordShows = 100
+const recordLooksAt = 300
+
 export function serveDevices(
   on: OperationRouter,
-  { database, vault, limits, guard, isRehearsal, onChange }: Given,
+  { database, vault, limits, guard, isRehearsal, proofs, onChange }: Given,
 ): void {
+  /** Signing out needs none. */
+  const needProof = async (scope: Scope, user: string | null | undefined, proof: string | undefined): Promise<void> => {
+    if (user === null || user === undefined) return
+    try {
+      await proofs.check(scope, user, proof)
+    } catch (error) {
+      if (error instanceof ProofRefused) throw new Problem('proof-refused', error.message)
+      throw error
+    }
+  }
+
   /** The address of a device, when it is one that may be called. */
   const addressOf = async ({ environment }: Scope, given: GivenAddress): Promise<DeviceAddress> => {
     const { token, subscription } = given
@@ -69,6 +97,38 @@ export function serveDevices(
     return deviceView(found)
   })
 
+  on.serve('readDeviceRecord', async ({ caller: { scope }, params }) => {
+    const found = isUuid(params.id) ? await findDevice(database, scope, params.id) : undefined
+    if (!found) throw new Problem('unknown-device')
+    return {
+      events: (await listEvents(database, found.no, recordShows)).map(({ event, at, detail }) => ({
+        event,
+        says: deviceEvents[event].says,
+        detail,
+        at: at.toISOString(),
+      })),
+      topics: (await topicsOf(database, found)).map(({ name, joinedAt }) => ({
+        topic: name,
+        joinedAt: joinedAt.toISOString(),
+      })),
+      deliveries: (await recentDeliveries(database, scope, found.no, recordLooksAt)).map(({ reason, at, ...one }) => ({
+        ...one,
+        says: reason && reasons[reason].says,
+        at: at.toISOString(),
+      })),
+    }
+  })
+
+  on.serve(
+    'unregisterOwnDevice',
+    async ({ caller: { device } }) => {
+      await unregisterDevice(database, device.no)
+      onChange()
+      return undefined
+    },
+    limits.deviceCalls,
+  )
+
   on.serve(
     'readInstalledApp',
     async ({ caller: { scope } }) => {
@@ -92,20 +152,29 @@ export function serveDevices(
   on.serve(
     'registerDevice',
     async ({ caller: { scope }, body }) => {
-      const { platform, ...facts } = body
+      const { platform, installation = null, proof, allows, ...facts } = body
+      await needProof(scope, facts.user, proof)
       const address = await addressOf(
         scope,
         body.platform === 'web' ? { subscription: body.subscription } : { token: body.token },
       )
       const secret = newSecret('device')
       const id = uuidV7(Date.now(), randomBytes(10))
-      await registerDevice(database, scope, { ...facts, id, platform, address, secretHash: hashSecret(secret) })
+      const kept = await registerDevice(database, scope, {
+        ...facts,
+        allows: allows && packAllowed(allows),
+        id,
+        platform,
+        installation,
+        address,
+        secretHash: hashSecret(secret),
+      })
       onChange()
       const device = await findDeviceBySecret(database, hashSecret(secret))
       // Another registration of the same token can have come in between; then that one's secret counts, not this one's.
       if (!device)
         throw new Problem('unknown-key', 'The same token was registered again meanwhile; that registration counts.')
-      return { device: deviceView(device), secret }
+      return { device: deviceView(device), secret, installation: kept }
     },
     limits.registrations,
   )
@@ -115,7 +184,8 @@ export function serveDevices(
   on.serve(
     'changeOwnDevice',
     async ({ caller: { scope, device }, body }) => {
-      const { token, subscription, ...facts } = body
+      const { token, subscription, proof, allows, ...facts } = body
+      if (facts.user !== device.user) await needProof(scope, facts.user, proof)
       const given = device.platform === 'web' ? { subscription } : { token }
       if (device.platform === 'web' && token !== undefined)
         throw invalid('/token', 'does not belong to a web device; send subscription')
@@ -124,9 +194,13 @@ export function serveDevices(
       const address =
         given.token === undefined && given.subscription === undefined ? undefined : await addressOf(scope, given)
       try {
-        await changeDevice(database, scope, device.no, { ...facts, address })
+        await changeDevice(database, scope, device.no, {
+          ...facts,
+          allows: allows && packAllowed(allows),
+          address,
+        })
       } catch (error) {
-        if (error instanceof NameTaken) throw invalid('/token', 'belongs to another device; register again')
+        if (error instanceof TokenNotOwn) throw new Problem('register-again')
         throw error
       }
       onChange()

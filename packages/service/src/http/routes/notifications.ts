@@ -2,7 +2,7 @@ import { createHash, randomBytes } from 'node:crypto'
 import { isUuid, parseReference, uuidV7 } from '@zbell/core'
 import type { Scope } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
-import { unknownDevices, unknownUsers } from '../../store/devices/read-devices.ts'
+import { unknownDevices, unknownTopics, unknownUsers } from '../../store/devices/read-devices.ts'
 import { createNotification } from '../../store/notifications/create-notification.ts'
 import { listDeliveries } from '../../store/notifications/list-deliveries.ts'
 import { findNotification, listNotifications } from '../../store/notifications/read-notifications.ts'
@@ -93,11 +93,18 @@ async function checkReferences(database: Database, scope: Scope, references: rea
     scope,
     read.flatMap((one) => (one.is === 'device' ? [one.device] : [])),
   )
+  const noTopics = await unknownTopics(
+    database,
+    scope,
+    read.flatMap((one) => (one.is === 'topic' ? [one.topic] : [])),
+  )
   const faults = read.flatMap((one, i) => {
     if (one.is === 'user' && noUsers.has(one.user))
       return [{ pointer: `/to/any/${i}`, detail: 'is not a user of this app' }]
     if (one.is === 'device' && noDevices.has(one.device))
       return [{ pointer: `/to/any/${i}`, detail: 'is not a device of this app' }]
+    if (one.is === 'topic' && noTopics.has(one.topic))
+      return [{ pointer: `/to/any/${i}`, detail: 'is not a topic of this app' }]
     return []
   })
   const [first] = faults

@@ -71,6 +71,18 @@ export async function unknownUsers(database: Database, scope: Scope, names: read
   return missing
 }
 
+/** Which of these names are not topics here. */
+export async function unknownTopics(database: Database, scope: Scope, names: readonly string[]): Promise<Set<string>> {
+  if (names.length === 0) return new Set()
+  const known = await database.rows<{ name: string }>(
+    'select name from topics where app_no = ? and environment = ? and name in (?)',
+    [scope.app.no, scope.environment, names],
+  )
+  const missing = new Set(names)
+  for (const { name } of known) missing.delete(name)
+  return missing
+}
+
 /** Which of these ids are not devices here. */
 export async function unknownDevices(database: Database, scope: Scope, ids: readonly string[]): Promise<Set<string>> {
   if (ids.length === 0) return new Set()

@@ -1,6 +1,10 @@
+import { type DeviceEvent, meaningOfRegistration } from '@zbell/core'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
+import { NameTaken } from '../errors.ts'
+import { ensureUser, forgetAnonymous } from '../users/ensure-user.ts'
+import { noteEvent } from './device-events.ts'
 
 export type DeviceAddress = {
   readonly token: string
@@ -13,6 +17,8 @@ export type DeviceFacts = {
   readonly permission: string
   readonly muted: boolean
   readonly user: string | null
+  /** Packed; null where the platform does not tell them apart. */
+  readonly allows: number | null
   readonly locale: string | null
   readonly timeZone: string | null
   readonly appVersion: string | null
@@ -23,62 +29,229 @@ export type DeviceFacts = {
 export type NewDevice = DeviceFacts & {
   readonly id: string
   readonly platform: string
+  /** What names the installation; null for a caller that names none: then the token does. */
+  readonly installation: string | null
   readonly address: DeviceAddress
   readonly secretHash: Buffer
 }
 
-/** The number of a user, made when it is the first time that anybody speaks of them. */
-export async function ensureUser(tx: Tx, scope: Scope, name: string): Promise<number> {
-  const known = await tx.rows<{ no: number }>(
-    'select no from users where app_no = ? and environment = ? and name = ?',
-    [scope.app.no, scope.environment, name],
-  )
-  if (known[0]) return known[0].no
-  const { insertId } = await tx.change(
-    'insert into users (app_no, environment, name) values (?) on duplicate key update no = last_insert_id(no)',
-    [[scope.app.no, scope.environment, name]],
-  )
-  return insertId
-}
+/** How often a registration looks again when others registered the same meanwhile. */
+const tries = 8
+
+/** Somebody registered the same in between; what was read counts no longer. */
+class Overtaken extends Error {}
 
 /**
- * Registers a device: one row for one token, however often it comes. Whoever holds the token speaks for the device from
- * then on; an earlier secret ends, and so does an earlier tie to a user, since the phone may have another owner.
+ * Registers an installation: one row, however often and from however many callers at once it comes. Nothing is locked
+ * ahead: the unique token and installation decide between callers, and whoever lost looks again.
+ *
+ * Whoever registers speaks for the device from then on; an earlier secret ends, and so does an earlier tie to a user,
+ * since the phone may have another owner.
+ * @returns the installation that the device has now: another one for a copy that was restored from a backup
  */
-export async function registerDevice(database: Database, scope: Scope, device: NewDevice): Promise<void> {
-  const { address } = device
-  await database.transact(async (tx) => {
-    const userNo = device.user === null ? null : await ensureUser(tx, scope, device.user)
-    await tx.change(
-      `insert into devices (id, app_no, environment, platform, token, token_hash, p256dh, auth, secret_hash, user_no,
-         permission, muted, locale, time_zone, app_version, system_version, model, registered_at, seen_at, changed_at)
-       values (?, utc_timestamp(3), utc_timestamp(3), utc_timestamp(3))
-       on duplicate key update p256dh = value(p256dh), auth = value(auth), secret_hash = value(secret_hash),
-         user_no = value(user_no), permission = value(permission), muted = value(muted), locale = value(locale),
-         time_zone = value(time_zone), app_version = value(app_version), system_version = value(system_version),
-         model = value(model), seen_at = value(seen_at), changed_at = value(changed_at),
-         retired_at = null, retired_reason = null`,
-      [
-        [
-          uuidBuffer(device.id),
-          scope.app.no,
-          scope.environment,
-          device.platform,
-          address.token,
-          address.tokenHash,
-          address.p256dh,
-          address.auth,
-          device.secretHash,
-          userNo,
-          device.permission,
-          device.muted,
-          device.locale,
-          device.timeZone,
-          device.appVersion,
-          device.systemVersion,
-          device.model,
-        ],
-      ],
-    )
+export async function registerDevice(database: Database, scope: Scope, device: NewDevice): Promise<string | null> {
+  for (let left = tries; ; left--) {
+    try {
+      return await database.transact((tx) => registerOnce(tx, scope, device))
+    } catch (error) {
+      if (left === 0 || !(error instanceof Overtaken || error instanceof NameTaken)) throw error
+    }
+  }
+}
+
+type Found = {
+  readonly no: number
+  readonly installation: string | null
+  readonly tokenHash: Buffer | null
+  readonly retired: number
+  readonly permission: string
+  readonly muted: number
+  readonly userNo: number | null
+  readonly user: string | null
+}
+
+async function registerOnce(tx: Tx, scope: Scope, device: NewDevice): Promise<string | null> {
+  const { address, installation } = device
+  const found = await claimants(tx, scope, device)
+  const byToken = found.find((one) => one.tokenHash?.equals(address.tokenHash))
+  const byInstallation = installation === null ? undefined : found.find((one) => one.installation === installation)
+  const meaning = meaningOfRegistration({
+    byInstallation: byInstallation?.no,
+    byToken: byToken?.no,
+    tokenGivenUp:
+      byInstallation !== undefined && byToken === undefined && (await gaveUp(tx, byInstallation.no, address.tokenHash)),
   })
+  const userNo = device.user === null ? null : await ensureUser(tx, scope, device.user)
+  switch (meaning.is) {
+    case 'new':
+      await insert(tx, scope, device, installation, userNo)
+      return installation
+    case 'restored-copy': {
+      const another = device.id
+      await insert(tx, scope, device, another, userNo)
+      return another
+    }
+    case 'same':
+      await update(tx, device, byInstallation!, installation, userNo)
+      return installation
+    case 'reinstalled': {
+      // A caller that names no installation says nothing of one, so the one that is known stays.
+      const kept = installation ?? byToken!.installation
+      const anew = byToken!.installation !== null && kept !== byToken!.installation
+      await update(tx, device, byToken!, kept, userNo, ...(anew ? (['reinstalled'] as const) : []))
+      return kept
+    }
+    case 'new-token':
+      await giveUp(tx, byInstallation!)
+      await update(tx, device, byInstallation!, installation, userNo, 'new-token')
+      return installation
+    case 'token-moved':
+      await giveUp(tx, byInstallation!)
+      await vacate(tx, byToken!)
+      await update(tx, device, byInstallation!, installation, userNo, 'new-token')
+      return installation
+    default:
+      return meaning satisfies never
+  }
+}
+
+/** The devices that have this token or this installation: none, one, or two. */
+const claimants = (tx: Tx, { app, environment }: Scope, { platform, address, installation }: NewDevice) => {
+  const columns = `v.no, v.installation, v.token_hash as tokenHash, v.retired_at is not null as retired, v.permission,
+    v.muted, v.user_no as userNo, u.name as user from devices v left join users u on u.no = v.user_no`
+  return tx.rows<Found>(
+    `select ${columns} where v.app_no = ? and v.environment = ? and v.platform = ? and v.token_hash = ?
+     union select ${columns} where v.app_no = ? and v.environment = ? and v.installation = ?`,
+    [app.no, environment, platform, address.tokenHash, app.no, environment, installation],
+  )
+}
+
+async function gaveUp(tx: Tx, deviceNo: number, tokenHash: Buffer): Promise<boolean> {
+  const rows = await tx.rows('select 1 from device_tokens where device_no = ? and token_hash = ?', [
+    deviceNo,
+    tokenHash,
+  ])
+  return rows.length > 0
+}
+
+async function giveUp(tx: Tx, { no, tokenHash }: Found): Promise<void> {
+  if (tokenHash)
+    await tx.change(
+      'insert ignore into device_tokens (device_no, token_hash, until_at) values (?, ?, utc_timestamp(3))',
+      [no, tokenHash],
+    )
+}
+
+/** The device whose token went elsewhere is kept for the record, and cannot be rung until it registers again. */
+async function vacate(tx: Tx, from: Found): Promise<void> {
+  await giveUp(tx, from)
+  const { affectedRows } = await tx.change(
+    `update devices set token = '', token_hash = null, retired_at = coalesce(retired_at, utc_timestamp(3)),
+       retired_reason = 'token-moved', changed_at = utc_timestamp(3) where no = ? and token_hash = ?`,
+    [from.no, from.tokenHash],
+  )
+  if (affectedRows !== 1) throw new Overtaken()
+  await noteEvent(tx, from.no, 'token-moved')
+}
+
+async function insert(
+  tx: Tx,
+  scope: Scope,
+  device: NewDevice,
+  installation: string | null,
+  userNo: number | null,
+): Promise<void> {
+  const { address } = device
+  await tx.change(
+    `insert into devices (id, app_no, environment, platform, installation, token, token_hash, p256dh, auth, secret_hash,
+       user_no, permission, muted, allows, locale, time_zone, app_version, system_version, model,
+       registered_at, seen_at, changed_at)
+     values (?, utc_timestamp(3), utc_timestamp(3), utc_timestamp(3))`,
+    [
+      [
+        uuidBuffer(device.id),
+        scope.app.no,
+        scope.environment,
+        device.platform,
+        installation,
+        address.token,
+        address.tokenHash,
+        address.p256dh,
+        address.auth,
+        device.secretHash,
+        userNo,
+        device.permission,
+        device.muted,
+        device.allows,
+        device.locale,
+        device.timeZone,
+        device.appVersion,
+        device.systemVersion,
+        device.model,
+      ],
+    ],
+  )
+}
+
+async function update(
+  tx: Tx,
+  device: NewDevice,
+  before: Found,
+  installation: string | null,
+  userNo: number | null,
+  ...events: DeviceEvent[]
+): Promise<void> {
+  const { address } = device
+  // Somebody without a name is this installation's own, and stays with it until somebody signs in.
+  const anonymous = before.user === null ? before.userNo : null
+  if (anonymous !== null && userNo !== null) await forgetAnonymous(tx, anonymous)
+  // Fenced by what was read: a device that has changed meanwhile is looked at again.
+  const { affectedRows } = await tx.change(
+    `update devices set installation = ?, token = ?, token_hash = ?, p256dh = ?, auth = ?, secret_hash = ?, user_no = ?,
+       permission = ?, muted = ?, allows = ?, locale = ?, time_zone = ?, app_version = ?, system_version = ?, model = ?,
+       seen_at = utc_timestamp(3), changed_at = utc_timestamp(3), retired_at = null, retired_reason = null
+     where no = ? and token_hash <=> ? and installation <=> ?`,
+    [
+      installation,
+      address.token,
+      address.tokenHash,
+      address.p256dh,
+      address.auth,
+      device.secretHash,
+      userNo ?? anonymous,
+      device.permission,
+      device.muted,
+      device.allows,
+      device.locale,
+      device.timeZone,
+      device.appVersion,
+      device.systemVersion,
+      device.model,
+      before.no,
+      before.tokenHash,
+      before.installation,
+    ],
+  )
+  if (affectedRows !== 1) throw new Overtaken()
+  for (const event of events) await noteEvent(tx, before.no, event)
+  if (before.retired === 1) await noteEvent(tx, before.no, 'revived')
+  await noteChanges(tx, before, device)
+}
+
+/** What a person would ask about later: the answer, the switch inside the app, and who was signed in. */
+export async function noteChanges(
+  tx: Tx,
+  before: Pick<Found, 'no' | 'permission' | 'muted' | 'user'>,
+  after: {
+    readonly permission?: string | undefined
+    readonly muted?: boolean | undefined
+    readonly user?: string | null | undefined
+  },
+): Promise<void> {
+  if (after.permission !== undefined && after.permission !== before.permission)
+    await noteEvent(tx, before.no, 'permission', after.permission)
+  if (after.muted !== undefined && after.muted !== (before.muted === 1))
+    await noteEvent(tx, before.no, after.muted ? 'muted' : 'unmuted')
+  if (after.user !== undefined && after.user !== before.user)
+    await noteEvent(tx, before.no, after.user === null ? 'signed-out' : 'signed-in', after.user ?? before.user)
 }

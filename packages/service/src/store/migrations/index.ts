@@ -2,6 +2,7 @@ import { start } from './0001-start.ts'
 import { credentials } from './0002-credentials.ts'
 import { checks } from './0003-checks.ts'
 import { apps } from './0004-apps.ts'
+import { people } from './0005-people.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -11,4 +12,5 @@ export const migrations: readonly Migration[] = [
   { no: 2, name: 'credentials', statements: credentials },
   { no: 3, name: 'checks', statements: checks },
   { no: 4, name: 'apps', statements: apps },
+  { no: 5, name: 'people', statements: people },
 ]

@@ -64,6 +64,14 @@ async function notificationsOf(database: Database, incoming: readonly IncomingRe
   return new Map(rows.map((row) => [uuidFromBytes(row.id), row]))
 }
 
+/** That a device reported is kept to the minute: it does so thousands of times in a broadcast's first seconds. */
+const noteReceipts = (tx: Tx, deviceNos: readonly number[]) =>
+  tx.change(
+    `update devices set receipt_at = utc_timestamp(3)
+     where no in (?) and (receipt_at is null or receipt_at < utc_timestamp(3) - interval 1 minute)`,
+    [deviceNos],
+  )
+
 type DeliveryRaw = {
   device_no: number
   platform: number
@@ -92,6 +100,10 @@ async function storeForNotification(tx: Tx, no: number, receipts: readonly Incom
   const records = new Map(rows.map((row) => [row.device_no, recordOf(row)]))
   const changed = new Map<number, unknown[]>()
   const early: unknown[][] = []
+  await noteReceipts(
+    tx,
+    receipts.map((receipt) => receipt.deviceNo),
+  )
   const hits = receipts.map((receipt) => {
     // A phone's clock may be wrong; a receipt cannot be older than its notification, nor come from the future.
     const at = new Date(

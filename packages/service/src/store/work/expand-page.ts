@@ -49,26 +49,49 @@ export async function expandPage(
   })
 }
 
+type Branch = { readonly sql: string; readonly values: readonly unknown[] }
+
+/**
+ * The next page of a target's devices. Each kind of reference is a branch of its own, so that each finds its devices by its
+ * own index; a device that several branches name comes once.
+ */
 async function nextDevices(tx: Tx, notification: NotificationRow, after: number): Promise<number[]> {
+  const { appNo, environment } = notification
   const references = notification.target.any.map(parseReference).filter((reference) => typeof reference !== 'string')
-  const conditions: string[] = []
-  const values: unknown[] = []
-  if (!references.some((reference) => reference.is === 'everyone')) {
-    const userNames = references.flatMap((reference) => (reference.is === 'user' ? [reference.user] : []))
-    const ids = references.flatMap((reference) => (reference.is === 'device' ? [uuidBuffer(reference.device)] : []))
-    if (userNames.length > 0) {
-      conditions.push('user_no in (select no from users where app_no = ? and environment = ? and name in (?))')
-      values.push(notification.appNo, notification.environment, userNames)
-    }
-    if (ids.length > 0) {
-      conditions.push('id in (?)')
-      values.push(ids)
-    }
+  if (references.some(({ is }) => is === 'everyone')) {
+    const rows = await tx.rows<{ no: number }>(
+      `select no from devices where app_no = ? and environment = ? and no > ? and retired_at is null
+       order by no limit ${blockSize}`,
+      [appNo, environment, after],
+    )
+    return rows.map(({ no }) => no)
   }
+  const named = <Kind extends 'user' | 'device' | 'topic'>(kind: Kind) => references.filter(({ is }) => is === kind)
+  const branches: Branch[] = []
+  const branch = (sql: string, ...values: unknown[]) => branches.push({ sql, values })
+  const users = named('user').flatMap((one) => (one.is === 'user' ? [one.user] : []))
+  if (users.length > 0) {
+    const own = '(select no from users where app_no = ? and environment = ? and name in (?))'
+    branch(`select no from devices where user_no in ${own}`, appNo, environment, users)
+  }
+  const ids = named('device').flatMap((one) => (one.is === 'device' ? [uuidBuffer(one.device)] : []))
+  if (ids.length > 0) branch('select no from devices where id in (?)', ids)
+  const topics = named('topic').flatMap((one) => (one.is === 'topic' ? [one.topic] : []))
+  if (topics.length > 0) {
+    const own = '(select no from topics where app_no = ? and environment = ? and name in (?))'
+    branch(`select device_no as no from topic_devices where topic_no in ${own}`, appNo, environment, topics)
+    branch(
+      `select d.no from devices d join topic_users m on m.user_no = d.user_no where m.topic_no in ${own}`,
+      appNo,
+      environment,
+      topics,
+    )
+  }
+  if (branches.length === 0) return []
   const rows = await tx.rows<{ no: number }>(
-    `select no from devices where app_no = ? and environment = ? and no > ? and retired_at is null
-       ${conditions.length > 0 ? `and (${conditions.join(' or ')})` : ''} order by no limit ${blockSize}`,
-    [notification.appNo, notification.environment, after, ...values],
+    `select v.no from (${branches.map(({ sql }) => sql).join(' union ')}) named join devices v on v.no = named.no
+     where v.app_no = ? and v.environment = ? and v.no > ? and v.retired_at is null order by v.no limit ${blockSize}`,
+    [...branches.flatMap(({ values }) => values), appNo, environment, after],
   )
-  return rows.map((row) => row.no)
+  return rows.map(({ no }) => no)
 }

@@ -2,6 +2,7 @@ import {
   type DeliveryState,
   deliveryStateOfCode,
   deliveryStates,
+  deviceEvents,
   type Platform,
   packBlock,
   platforms,
@@ -77,6 +78,11 @@ export async function storeOutcomes(
     }
     const gone = ended.filter((one) => one.reason === 'token-gone').map((one) => one.deviceNo)
     if (gone.length > 0) {
+      await tx.change(
+        `insert into device_events (device_no, at, what)
+         select no, utc_timestamp(3), ${deviceEvents['token-gone'].code} from devices where no in (?) and retired_at is null`,
+        [gone],
+      )
       await tx.change(
         "update devices set retired_at = utc_timestamp(3), retired_reason = 'token-gone', changed_at = utc_timestamp(3) where no in (?) and retired_at is null",
         [gone],

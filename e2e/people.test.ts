@@ -1,0 +1,303 @@
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import type { Device } from '@zbell/contract'
+import { Client, ProblemError } from '@zbell/contract/client'
+import { SignJWT } from 'jose'
+import { until } from './harness/programs.ts'
+import { app, params, World } from './harness/world.ts'
+
+let world: World
+beforeAll(async () => {
+  world = await World.open()
+}, 60_000)
+afterAll(() => world.close())
+
+const clientOf = (bearer: string) => new Client({ url: world.url, bearer })
+const problemOf = async (call: Promise<unknown>) => {
+  try {
+    await call
+  } catch (error) {
+    if (error instanceof ProblemError) return error.problem
+    throw error
+  }
+  throw new Error('it was not refused')
+}
+let phones = 0
+/** A phone of its own: it registers and speaks with its secret. */
+async function phone(more: { user?: string; proof?: string; installation?: string; token?: string } = {}) {
+  const n = ++phones
+  const given = { token: world.standins.mints.ios.mint(), installation: `installation-${n}-0000`, ...more }
+  const body = { platform: 'ios' as const, permission: 'granted' as const, ...given }
+  const { device, secret, installation } = await clientOf(world.appKey).call('registerDevice', { body })
+  return { device, installation, self: clientOf(secret) }
+}
+const user = (name: string) => world.backend.call('readUser', { params: { app, user: name } })
+const expandedTo = async (...any: string[]) => {
+  const id = await world.send({ to: { any }, mode: 'wake', content: {} })
+  const { totals } = await until(
+    () => world.notification(id),
+    ({ state }) => state !== 'expanding',
+  )
+  return totals.expanded
+}
+
+describe('attributes', () => {
+  test('are declared by their first use, set, changed, removed and shown', async () => {
+    const at = { params: { app, user: 'ada' } }
+    const change = (body: object) => world.backend.call('changeUserAttributes', { ...at, body: body as never })
+    await change({ homePier: 'Lantern Quay', pass: 'season', bicycle: true, trips: 12 })
+    const place = { longitude: 5.3, latitude: 60.4 }
+    const now = await change({ trips: 13, pass: null, lives: place, renewed: '2026-11-01T00:00:00.000Z' })
+    expect(now).toEqual({
+      bicycle: true,
+      homePier: 'Lantern Quay',
+      lives: place,
+      renewed: '2026-11-01T00:00:00.000Z',
+      trips: 13,
+    })
+    const { items } = await world.backend.call('listAttributes', { params })
+    expect(Object.fromEntries(items.map(({ name, type }) => [name, type]))).toEqual({
+      bicycle: 'boolean',
+      homePier: 'text',
+      lives: 'place',
+      pass: 'text',
+      renewed: 'instant',
+      trips: 'number',
+    })
+    const problem = await problemOf(change({ bicycle: false, trips: 'many' }))
+    expect(problem).toMatchObject({ code: 'attribute-refused', errors: [{ pointer: '/trips' }] })
+    expect((await user('ada')).attributes.bicycle).toBe(true)
+    expect(await problemOf(change({ 'two words': 1 }))).toMatchObject({ code: 'invalid-request' })
+  })
+
+  test('a device sets its own user’s, those that the app allows and no others', async () => {
+    const { self } = await phone({ user: 'signe' })
+    const set = (body: object) => self.call('changeOwnAttributes', { body: body as never })
+    expect(await problemOf(set({ homePier: 'Saltmere' }))).toMatchObject({ code: 'attribute-refused' })
+    await world.backend.call('changeAttribute', { params: { app, name: 'homePier' }, body: { devicesMay: true } })
+    expect(await set({ homePier: 'Saltmere' })).toEqual({ homePier: 'Saltmere' })
+    await world.backend.call('changeUserAttributes', { params: { app, user: 'signe' }, body: { trips: 3 } })
+    expect(await self.call('readOwnAttributes', {})).toEqual({ homePier: 'Saltmere' })
+    expect((await user('signe')).attributes).toEqual({ homePier: 'Saltmere', trips: 3 })
+    expect((await user('ada')).attributes.homePier).toBe('Lantern Quay')
+  })
+})
+
+describe('somebody without a name', () => {
+  test('brings along what is known of them when the app asks, and nobody else gets it', async () => {
+    const { self, device } = await phone()
+    await self.call('changeOwnAttributes', { body: { homePier: 'Gull Point' } })
+    await self.call('joinOwnTopic', { params: { topic: 'route-2' } })
+    const happened = { specversion: '1.0' as const, id: 'search-1', source: '/app', type: 'example.search' }
+    await self.call('reportOwnOccurrences', { body: happened })
+    await self.call('changeOwnDevice', { body: { user: 'haru', merge: true } })
+    const haru = await user('haru')
+    expect(haru.attributes).toEqual({ homePier: 'Gull Point' })
+    expect(haru.occurrences).toMatchObject([{ id: 'search-1', type: 'example.search' }])
+    expect(haru.devices.map(({ id }: Device) => id)).toEqual([device.id])
+    // Whoever signs in next on the same phone starts with nothing of it.
+    await self.call('changeOwnDevice', { body: { user: null } })
+    expect(await self.call('readOwnAttributes', {})).toEqual({})
+    await self.call('changeOwnDevice', { body: { user: 'iria' } })
+    expect((await user('iria')).attributes).toEqual({})
+    expect((await user('haru')).devices).toEqual([])
+  })
+
+  test('is forgotten when somebody signs in without asking for that', async () => {
+    const { self } = await phone()
+    await self.call('changeOwnAttributes', { body: { homePier: 'Farrow Isle' } })
+    await self.call('changeOwnDevice', { body: { user: 'nour' } })
+    expect((await user('nour')).attributes).toEqual({})
+    const orphans = await world.ask(
+      'select no from users u where name is null and no not in (select user_no from devices where user_no is not null)',
+    )
+    expect(orphans).toEqual([])
+  })
+})
+
+describe('occurrences', () => {
+  const one = {
+    specversion: '1.0',
+    id: 'b-1',
+    source: 'https://ferries.example/bookings',
+    type: 'example.booked',
+    subject: 'ada',
+  }
+  const post = (type: string, body: unknown) =>
+    fetch(`${world.url}/v1/apps/${app}/occurrences`, {
+      method: 'POST',
+      headers: { authorization: `Bearer ${world.backendKey}`, 'content-type': type },
+      body: JSON.stringify(body),
+    }).then(async (answer) => [answer.status, await answer.json()])
+
+  test('come singly or in a batch, under their own media types, and count once by source and id', async () => {
+    const data = { sailing: 101 }
+    expect(await post('application/cloudevents+json', { ...one, data })).toEqual([200, { taken: 1, known: 0 }])
+    const batch = [one, { ...one, id: 'b-2' }, { ...one, source: '/elsewhere' }, { ...one, id: 'b-2' }]
+    expect(await post('application/cloudevents-batch+json', batch)).toEqual([200, { taken: 2, known: 2 }])
+    const { occurrences } = await user('ada')
+    expect(occurrences.map(({ id, source }) => [id, source]).sort()).toEqual([
+      ['b-1', '/elsewhere'],
+      ['b-1', one.source],
+      ['b-2', one.source],
+    ])
+    expect(occurrences.find(({ id, source }) => id === 'b-1' && source === one.source)?.data).toEqual(data)
+  })
+
+  test('a device speaks of its own user only', async () => {
+    const { self } = await phone({ user: 'signe' })
+    const mine = { id: 's-1', source: '/app', type: 'example.opened' }
+    expect(await self.call('reportOwnOccurrences', { body: mine })).toEqual({ taken: 1, known: 0 })
+    expect((await user('signe')).occurrences).toMatchObject([{ id: 's-1' }])
+    const foreign = self.call('reportOwnOccurrences', { body: [mine, { ...mine, id: 's-2', subject: 'ada' }] })
+    expect(await problemOf(foreign)).toMatchObject({ errors: [{ pointer: '/1/subject' }] })
+  })
+
+  test.each([
+    ['no id', { ...one, id: undefined }],
+    ['another version', { ...one, specversion: '0.3' }],
+    ['a reserved name in its data', JSON.parse(`{"id":"x","source":"y","type":"z","data":{"__proto__":{"a":1}}}`)],
+    ['too much data', { ...one, id: 'big', data: 'x'.repeat(10_001) }],
+  ])('with %s are refused', async (_name, body) => {
+    expect((await post('application/json', body))[0]).toBe(422)
+  })
+})
+
+describe('topics', () => {
+  test('are joined by device, user and backend, and ring each device once', async () => {
+    const anonymous = await phone()
+    const own = await phone({ user: 'ada' })
+    await phone({ user: 'ada' })
+    await anonymous.self.call('joinOwnTopic', { params: { topic: 'route-4' } })
+    await anonymous.self.call('joinOwnTopic', { params: { topic: 'route-4' } })
+    await own.self.call('joinOwnTopic', { params: { topic: 'route-4' } })
+    expect(await expandedTo('topic:route-4')).toBe(2)
+    const at = { params: { app, topic: 'route-4' } }
+    const joined = await world.backend.call('joinTopic', {
+      ...at,
+      body: { users: ['ada', 'nobody'], devices: [own.device.id] },
+    })
+    expect(joined).toEqual({ changed: 1, unknown: ['user:nobody'] })
+    expect(await expandedTo('topic:route-4')).toBe(3)
+    expect(await expandedTo('topic:route-4', 'user:ada', `device:${own.device.id}`)).toBe(3)
+    const { items } = await world.backend.call('listTopics', { params })
+    expect(items.find(({ topic }) => topic === 'route-4')).toMatchObject({ declared: false, devices: 2, users: 1 })
+    expect(await own.self.call('listOwnTopics', {})).toEqual({ topics: ['route-4'] })
+    // Leaving on one phone means that this person wants no more of it.
+    await own.self.call('leaveOwnTopic', { params: { topic: 'route-4' } })
+    expect(await expandedTo('topic:route-4')).toBe(1)
+    await world.backend.call('leaveTopic', { ...at, body: { devices: [anonymous.device.id] } })
+    expect(await expandedTo('topic:route-4')).toBe(0)
+  })
+
+  test('may be kept to those that the app declared', async () => {
+    const { self } = await phone()
+    await world.backend.call('changeSettings', { params, body: { openTopics: false } })
+    expect(await problemOf(self.call('joinOwnTopic', { params: { topic: 'weather' } }))).toMatchObject({
+      code: 'unknown-topic',
+    })
+    await world.backend.call('declareTopic', { params: { app, topic: 'weather' }, body: { title: 'Weather' } })
+    await self.call('joinOwnTopic', { params: { topic: 'weather' } })
+    await world.backend.call('changeSettings', { params, body: { openTopics: true } })
+    expect(await expandedTo('topic:weather')).toBe(1)
+    await world.operator.call('deleteTopic', {
+      params: { app, topic: 'weather' },
+      query: { environment: 'development' },
+    })
+    expect(await self.call('listOwnTopics', {})).toEqual({ topics: [] })
+    const gone = world.send({ to: { any: ['topic:weather'] }, content: { title: 'T' } })
+    expect(await problemOf(gone)).toMatchObject({
+      errors: [{ pointer: '/to/any/0', detail: 'is not a topic of this app' }],
+    })
+  })
+
+  test('ten thousand join in one call', async () => {
+    const users = Array.from({ length: 10_000 }, (_, i) => `many-${i}`)
+    const rows = users.map((name) => `(1,'development','${name}',now(3),now(3))`).join(',')
+    await world.changeDirectly(`insert into users (app_no, environment, name, created_at, changed_at) values ${rows}`)
+    const joined = await world.backend.call('joinTopic', { params: { app, topic: 'all' }, body: { users } })
+    expect(joined).toEqual({ changed: 10_000, unknown: [] })
+  })
+})
+
+describe('a proof of who somebody is', () => {
+  let key: string
+  const sign = (claims: { sub?: string; seconds?: number; key?: string }) => {
+    const { sub = 'ada', seconds = 600, key: signedWith = key } = claims
+    const token = new SignJWT().setProtectedHeader({ alg: 'HS256' }).setSubject(sub)
+    return token.setExpirationTime(Math.floor(Date.now() / 1_000) + seconds).sign(Buffer.from(signedWith))
+  }
+  const claim = async (proof?: string) =>
+    (await phone()).self.call('changeOwnDevice', { body: { user: 'ada', ...(proof ? { proof } : {}) } })
+
+  beforeAll(async () => {
+    key = (await world.backend.call('makeProofKey', { params })).key
+    await world.backend.call('changeSettings', { params, body: { requireProof: true } })
+  })
+  afterAll(() => world.backend.call('changeSettings', { params, body: { requireProof: false } }))
+
+  test('lets a device be a user’s, at registration and later, and signing out needs none', async () => {
+    const { self, device } = await phone({ user: 'ada', proof: await sign({}) })
+    expect(device.user).toBe('ada')
+    expect((await self.call('changeOwnDevice', { body: { locale: 'nb' } })).user).toBe('ada')
+    expect((await self.call('changeOwnDevice', { body: { user: null } })).user).toBeNull()
+    expect((await claim(await sign({}))).user).toBe('ada')
+  })
+
+  test.each<[string, () => Promise<string | undefined>, RegExp]>([
+    ['none', async () => undefined, /none came/],
+    ['an expired one', () => sign({ seconds: -120 }), /has expired/],
+    ['one for somebody else', () => sign({ sub: 'signe' }), /is for signe, not for ada/],
+    ['one signed with another key', () => sign({ key: 'zb-proof-of-somebody-else-entirely-0000' }), /another key/],
+    ['one that lives too long', () => sign({ seconds: 90_000 }), /longer than an hour/],
+    ['nonsense', async () => 'nonsense', /not a JWT/],
+    [
+      'one without a signature',
+      async () =>
+        `${btoa('{"alg":"none"}').replace(/=+$/, '')}.${btoa('{"sub":"ada","exp":9999999999}').replace(/=+$/, '')}.`,
+      /not a JWT signed with HS256/,
+    ],
+  ])('refuses %s, in words', async (_name, make, says) => {
+    const problem = await problemOf(claim(await make()))
+    expect([problem.code, problem.status]).toEqual(['proof-refused', 403])
+    expect(problem.detail).toMatch(says)
+  })
+
+  test('another app’s proof does not count here, and a new key ends the one before', async () => {
+    await world.makeApp('far-side')
+    const far = { params: { app: 'far-side' } }
+    const foreign = (await clientOf(await world.makeKey('far-side', 'backend')).call('makeProofKey', far)).key
+    expect((await problemOf(claim(await sign({ key: foreign })))).detail).toMatch(/another key/)
+    const before = await sign({})
+    const next = (await world.backend.call('makeProofKey', { params })).key
+    expect((await problemOf(claim(before))).detail).toMatch(/another key/)
+    key = next
+    await world.operator.call('rewrapVault', {})
+    expect((await claim(await sign({}))).user).toBe('ada')
+  })
+})
+
+test('a device’s record tells what happened to it', async () => {
+  const { self, device } = await phone({ user: 'ada' })
+  await self.call('changeOwnDevice', { body: { muted: true } })
+  await self.call('joinOwnTopic', { params: { topic: 'route-1' } })
+  await self.call('changeOwnDevice', { body: { token: 'another-token-of-this-phone' } })
+  const id = await world.send({ to: { any: [`device:${device.id}`] }, content: { title: 'Muted' } })
+  await until(
+    () => world.notification(id),
+    ({ state }) => state === 'finished',
+  )
+  const record = await world.backend.call('readDeviceRecord', { params: { app, id: device.id } })
+  expect(record.events.map(({ event, detail }) => [event, detail])).toEqual([
+    ['new-token', null],
+    ['joined', 'route-1'],
+    ['muted', null],
+  ])
+  expect(record.topics.map(({ topic }) => topic)).toContain('route-1')
+  expect(record.deliveries).toMatchObject([
+    { notification: id, title: 'Muted', state: 'skipped', says: expect.stringContaining('turned notifications off') },
+  ])
+  await self.call('unregisterOwnDevice', {})
+  expect((await world.backend.call('readDevice', { params: { app, id: device.id } })).retiredReason).toBe(
+    'unregistered',
+  )
+})

@@ -1,0 +1,160 @@
+import {
+  type AttributeValue,
+  attributeTypeOf,
+  attributeTypes,
+  dataFault,
+  isAttributeName,
+  isTopicName,
+  textFault,
+} from '@zbell/core'
+import { z } from 'zod'
+import { device, userName } from './device.ts'
+import { instant, plainText, uuid } from './text.ts'
+
+const attributeName = z
+  .string()
+  .refine(isAttributeName, 'is not a name: a letter first, then letters, digits, hyphens and underscores, 64 at most')
+
+const attributeValue = z.custom<AttributeValue>(
+  (value) => attributeTypeOf(value) !== undefined && (typeof value !== 'string' || textFault(value) === undefined),
+  'is neither text, nor a number, nor true or false, nor {"longitude": …, "latitude": …}',
+)
+
+export const topicName = z
+  .string()
+  .refine(isTopicName, 'is not a topic: small letters, digits, hyphens and dots, 64 at most')
+
+/** How many attributes one call may set. */
+const together = 50
+
+export const attributeChange = z
+  .record(attributeName, attributeValue.nullable())
+  .refine((given) => Object.keys(given).length <= together, `has more than ${together} attributes`)
+  .describe('Name and value; null removes one. An attribute gets its type by its first use.')
+
+export const attributeValues = z.record(z.string(), attributeValue)
+
+export const attribute = z
+  .object({
+    name: z.string(),
+    type: z.enum(attributeTypes),
+    devicesMay: z.boolean().describe('Whether devices may set it for their own user.'),
+    createdAt: instant,
+  })
+  .meta({ id: 'Attribute' })
+
+export const attributeSetting = z.strictObject({
+  type: z.enum(attributeTypes).optional().describe('Declares it, when it has not been used yet.'),
+  devicesMay: z.boolean().optional(),
+})
+
+const utf8 = new TextEncoder()
+const dataBytes = 10_000
+const dataDepth = 8
+
+/** Looked at before it is copied: a copy would lose a name such as `__proto__` without a word. */
+const occurrenceData = z
+  .unknown()
+  .superRefine((value, context) => {
+    const fault = dataFault(value, dataDepth)
+    if (fault) context.addIssue({ code: 'custom', message: fault.says, path: [...fault.path], continue: false })
+    const bytes = utf8.encode(JSON.stringify(value) ?? '').length
+    if (bytes > dataBytes)
+      context.addIssue({ code: 'custom', message: `has ${bytes} bytes of JSON; ${dataBytes} fit`, continue: false })
+  })
+  .pipe(z.json())
+  .meta({ description: 'Any JSON; at most 10,000 bytes, 8 levels deep.' })
+
+/** CloudEvents 1.0, JSON format (§3). */
+export const occurrence = z
+  .object({
+    specversion: z.literal('1.0').default('1.0'),
+    id: plainText(200).min(1),
+    source: plainText(500).min(1).describe('A URI reference; with the id it names the occurrence.'),
+    type: plainText(200).min(1),
+    time: instant.optional(),
+    subject: userName.optional().describe('The user whom it is about.'),
+    datacontenttype: z.literal('application/json').optional(),
+    data: occurrenceData.optional(),
+  })
+  .meta({ id: 'Occurrence', description: 'Something that happened, perhaps about a user: CloudEvents 1.0.' })
+
+export const occurrencesTaken = z.object({
+  taken: z.int(),
+  known: z.int().describe('These had come before, by source and id.'),
+})
+
+export const person = z
+  .object({
+    user: z.string().nullable(),
+    attributes: attributeValues,
+    devices: z.int(),
+    topics: z.array(z.string()),
+    createdAt: instant,
+    changedAt: instant,
+  })
+  .meta({ id: 'Person', description: 'A user, with what is known of them.' })
+
+export const personWhole = person
+  .extend({
+    devices: z.array(device),
+    occurrences: z.array(
+      z.object({ id: z.string(), source: z.string(), type: z.string(), at: instant, data: z.json().nullable() }),
+    ),
+  })
+  .meta({ id: 'WholePerson' })
+
+export const topic = z
+  .object({
+    topic: z.string(),
+    title: z.string().nullable(),
+    declared: z.boolean().describe('Declared by the app, not only by the first to join.'),
+    devices: z.int(),
+    users: z.int(),
+    createdAt: instant,
+  })
+  .meta({ id: 'Topic' })
+
+export const topicSetting = z.strictObject({ title: plainText(80).min(1).nullable().default(null) })
+
+/** How many may join or leave in one call. */
+const atOnce = 10_000
+
+export const topicMembers = z
+  .strictObject({
+    users: z.array(userName).max(atOnce).default([]),
+    devices: z.array(uuid).max(atOnce).default([]),
+  })
+  .refine(({ users, devices }) => users.length + devices.length > 0, 'names nobody')
+
+export const membersChanged = z.object({
+  changed: z.int().describe('Those for whom it was new.'),
+  unknown: z.array(z.string()).describe('Users and devices that are not here; the first hundred.'),
+})
+
+export const appSettings = z
+  .object({
+    requireProof: z.boolean().describe('A device that names a user has to show a proof of it.'),
+    openTopics: z.boolean().describe('Devices may join topics that nobody declared.'),
+    proofKey: z.boolean().describe('A key for proofs is there.'),
+  })
+  .meta({ id: 'AppSettings' })
+
+export const appSettingsChange = z.strictObject({
+  requireProof: z.boolean().optional(),
+  openTopics: z.boolean().optional(),
+})
+
+export const madeProofKey = z
+  .object({
+    key: z
+      .string()
+      .describe('Answered this once. Your backend signs with it: HS256, `sub` the user, `exp` at most an hour ahead.'),
+  })
+  .meta({ id: 'ProofKey' })
+
+export type Attribute = z.infer<typeof attribute>
+export type Person = z.infer<typeof person>
+export type WholePerson = z.infer<typeof personWhole>
+export type Topic = z.infer<typeof topic>
+export type AppSettings = z.infer<typeof appSettings>

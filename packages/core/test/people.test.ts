@@ -1,0 +1,108 @@
+import { describe, expect, test } from '@jest/globals'
+import fc from 'fast-check'
+import {
+  type AttributeValue,
+  attributeTypeOf,
+  deviceEventOfCode,
+  deviceEvents,
+  isAttributeName,
+  keepValue,
+  keptValue,
+  meaningOfRegistration,
+  packAllowed,
+  parseReference,
+  unpackAllowed,
+} from '../src/index.ts'
+
+describe('attributes', () => {
+  test.each<[unknown, string | undefined]>([
+    ['Lantern Quay', 'text'],
+    ['2026-11-23T12:00:00Z', 'instant'],
+    ['2026-11-23T12:00:00+01:00', 'instant'],
+    ['2026-13-23T12:00:00Z', 'text'],
+    ['2026-11-23', 'text'],
+    [12.5, 'number'],
+    [Number.NaN, undefined],
+    [Number.POSITIVE_INFINITY, undefined],
+    [false, 'boolean'],
+    [{ longitude: 5.3, latitude: 60.4 }, 'place'],
+    [{ longitude: 181, latitude: 0 }, undefined],
+    [{ longitude: 0, latitude: 0, height: 3 }, undefined],
+    [null, undefined],
+    [['a'], undefined],
+  ])('%p is of type %p by itself', (value, type) => {
+    expect(attributeTypeOf(value)).toBe(type)
+  })
+
+  const values: fc.Arbitrary<AttributeValue> = fc.oneof(
+    fc.string({ maxLength: 500 }),
+    fc.double({ noNaN: true, noDefaultInfinity: true }),
+    fc.boolean(),
+    fc.date({ min: new Date(0), max: new Date('2100-01-01'), noInvalidDate: true }).map((date) => date.toISOString()),
+    fc.record({
+      longitude: fc.double({ min: -180, max: 180, noNaN: true }),
+      latitude: fc.double({ min: -90, max: 90, noNaN: true }),
+    }),
+  )
+
+  test('what is kept comes back as it was', () => {
+    fc.assert(
+      fc.property(values, (value) => {
+        const type = attributeTypeOf(value)!
+        const kept = keepValue(type, value)
+        if (typeof kept === 'string') throw new Error(kept)
+        expect(keptValue(type, kept)).toEqual(value)
+      }),
+    )
+  })
+
+  test('a value of another type than was declared is refused in words; an instant is also a text', () => {
+    expect(keepValue('number', '12')).toBe('is of type text, and number was declared')
+    expect(keepValue('text', 12)).toBe('is of type number, and text was declared')
+    expect(keepValue('text', '2026-11-23T12:00:00Z')).toMatchObject({ text: '2026-11-23T12:00:00Z' })
+    expect(keepValue('text', 'x'.repeat(501))).toBe('has more than 500 characters')
+  })
+
+  test.each([
+    ['home_pier', true],
+    ['a'.repeat(64), true],
+    ['a'.repeat(65), false],
+    ['2nd', false],
+    ['home pier', false],
+    ['__proto__', false],
+    ['', false],
+  ])('the name %p: %p', (name, is) => expect(isAttributeName(name)).toBe(is))
+})
+
+describe('what a registration means', () => {
+  test.each([
+    [undefined, undefined, false, 'new'],
+    [undefined, 7, false, 'reinstalled'],
+    [7, 7, false, 'same'],
+    [7, undefined, false, 'new-token'],
+    [7, undefined, true, 'restored-copy'],
+    [7, 8, false, 'token-moved'],
+    [7, 8, true, 'token-moved'],
+  ])('installation %p, token %p, given up %p: %s', (byInstallation, byToken, tokenGivenUp, is) => {
+    expect(meaningOfRegistration({ byInstallation, byToken, tokenGivenUp }).is).toBe(is)
+  })
+})
+
+test('what was allowed survives its packing', () => {
+  fc.assert(
+    fc.property(fc.record({ alerts: fc.boolean(), badges: fc.boolean(), sounds: fc.boolean() }), (allowed) => {
+      expect(unpackAllowed(packAllowed(allowed))).toEqual(allowed)
+    }),
+  )
+})
+
+test('the codes of a device’s events are its own, and lead back', () => {
+  for (const [name, { code }] of Object.entries(deviceEvents)) expect(deviceEventOfCode(code)).toBe(name)
+  expect(() => deviceEventOfCode(99)).toThrow(RangeError)
+})
+
+test.each([
+  ['topic:route-4', { is: 'topic', topic: 'route-4' }],
+  ['topic:Route 4', expect.stringContaining('wants a topic')],
+  ['topic:', expect.stringContaining('wants a topic')],
+])('%p is read as %p', (text, read) => expect(parseReference(text)).toEqual(read))

@@ -1,0 +1,183 @@
+import type { Attribute, Person } from '@zbell/contract'
+import { isAttributeName, isUserName } from '@zbell/core'
+import type { Scope } from '../../store/apps/apps.ts'
+import type { Database } from '../../store/database.ts'
+import { listDevices } from '../../store/devices/read-devices.ts'
+import { topicsOf } from '../../store/topics/topics.ts'
+import {
+  AttributeRefused,
+  type AttributeRow,
+  attributesOf,
+  changeAttributes,
+  declareAttribute,
+  listAttributes,
+} from '../../store/users/attributes.ts'
+import { ensurePersonOf, ensureUser } from '../../store/users/ensure-user.ts'
+import { type NewOccurrence, occurrencesOf, storeOccurrences } from '../../store/users/occurrences.ts'
+import { findUser, listUsers, type UserRow } from '../../store/users/read-users.ts'
+import { invalid, Problem } from '../problem.ts'
+import type { RateLimits } from '../rate-limits.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+import { deviceView, pageView } from '../views.ts'
+
+/** What is listed of one person at most. */
+const mostShown = 100
+
+export function servePeople(on: OperationRouter, database: Database, limits: RateLimits, onChange: () => void): void {
+  on.serve('listUsers', async ({ caller: { scope }, query }) => {
+    const rows = await listUsers(database, scope, { ...query, limit: query.limit + 1 })
+    const attributes = await attributesOf(
+      database,
+      rows.map(({ no }) => no),
+    )
+    const views = new Map<number, Person>()
+    for (const row of rows.slice(0, query.limit))
+      views.set(row.no, await personView(database, row, attributes.get(row.no)))
+    return pageView(
+      rows,
+      query.limit,
+      ({ no }) => no,
+      ({ no }) => views.get(no)!,
+    )
+  })
+
+  on.serve('readUser', async ({ caller: { scope }, params }) => {
+    const row = await needUser(database, scope, params.user)
+    const attributes = await attributesOf(database, [row.no])
+    const own = await listDevices(database, scope, { user: params.user, limit: mostShown })
+    return {
+      ...(await personView(database, row, attributes.get(row.no))),
+      devices: own.map(deviceView),
+      occurrences: (await occurrencesOf(database, row.no, mostShown)).map(({ at, data, ...one }) => ({
+        ...one,
+        at: at.toISOString(),
+        data: (data ?? null) as null,
+      })),
+    }
+  })
+
+  on.serve('changeUserAttributes', async ({ caller: { scope }, params, body }) => {
+    if (!isUserName(params.user)) throw new Problem('unknown-user', 'This cannot be the name of a user.')
+    const no = await inWords(() =>
+      database.transact(async (tx) => {
+        const user = await ensureUser(tx, scope, params.user)
+        await changeAttributes(tx, scope, user, body, false)
+        return user
+      }),
+    )
+    onChange()
+    return (await attributesOf(database, [no])).get(no) ?? {}
+  })
+
+  on.serve('listAttributes', async ({ caller: { scope } }) => ({
+    items: (await listAttributes(database, scope)).map(attributeView),
+    next: null,
+  }))
+
+  on.serve('changeAttribute', async ({ caller: { scope }, params, body }) => {
+    if (!isAttributeName(params.name)) throw invalid('', 'names no attribute: letters, digits, hyphens and underscores')
+    return attributeView(await inWords(() => declareAttribute(database, scope, params.name, body)))
+  })
+
+  on.serve('reportOccurrences', async ({ caller: { scope }, body }) => {
+    const all = [body].flat()
+    const taken = await storeOccurrences(
+      database,
+      scope,
+      all.map((one) => ({ ...occurrenceOf(one), user: one.subject })),
+    )
+    return { taken, known: all.length - taken }
+  })
+
+  on.serve(
+    'readOwnAttributes',
+    async ({ caller: { device } }) =>
+      device.userNo === null ? {} : ((await attributesOf(database, [device.userNo], true)).get(device.userNo) ?? {}),
+    limits.deviceCalls,
+  )
+
+  on.serve(
+    'changeOwnAttributes',
+    async ({ caller: { scope, device }, body }) => {
+      const no = await inWords(() =>
+        database.transact(async (tx) => {
+          const person = await ensurePersonOf(tx, scope, device.no)
+          await changeAttributes(tx, scope, person, body, true)
+          return person
+        }),
+      )
+      onChange()
+      return (await attributesOf(database, [no], true)).get(no) ?? {}
+    },
+    limits.deviceCalls,
+  )
+
+  on.serve(
+    'reportOwnOccurrences',
+    async ({ caller: { scope, device }, body }) => {
+      const all = [body].flat()
+      const stranger = all.findIndex(({ subject }) => subject !== undefined && subject !== device.user)
+      if (stranger >= 0)
+        throw invalid(Array.isArray(body) ? `/${stranger}/subject` : '/subject', 'is not the user of this device')
+      const taken = await storeOccurrences(
+        database,
+        scope,
+        all.map((one) => ({ ...occurrenceOf(one), user: undefined })),
+        (tx) => ensurePersonOf(tx, scope, device.no),
+      )
+      return { taken, known: all.length - taken }
+    },
+    limits.deviceCalls,
+  )
+}
+
+export async function needUser(database: Database, scope: Scope, name: string): Promise<UserRow> {
+  const row = isUserName(name) ? await findUser(database, scope, name) : undefined
+  if (!row) throw new Problem('unknown-user')
+  return row
+}
+
+async function personView(database: Database, row: UserRow, attributes: Person['attributes'] = {}): Promise<Person> {
+  return {
+    user: row.name,
+    attributes,
+    devices: row.devices,
+    topics: (await topicsOf(database, { no: null, userNo: row.no })).map(({ name }) => name),
+    createdAt: row.createdAt.toISOString(),
+    changedAt: row.changedAt.toISOString(),
+  }
+}
+
+const attributeView = ({ name, type, devicesMay, createdAt }: AttributeRow): Attribute => ({
+  name,
+  type,
+  devicesMay,
+  createdAt: createdAt.toISOString(),
+})
+
+type Given = {
+  readonly id: string
+  readonly source: string
+  readonly type: string
+  readonly time?: string | undefined
+  readonly data?: unknown
+}
+
+const occurrenceOf = ({ id, source, type, time, data }: Given): NewOccurrence => ({
+  id,
+  source,
+  type,
+  at: time === undefined ? new Date() : new Date(time),
+  data,
+})
+
+async function inWords<T>(act: () => Promise<T>): Promise<T> {
+  try {
+    return await act()
+  } catch (error) {
+    if (!(error instanceof AttributeRefused)) throw error
+    throw new Problem('attribute-refused', `${error.attribute} ${error.message}.`, [
+      { pointer: `/${error.attribute}`, detail: error.message },
+    ])
+  }
+}

@@ -1,0 +1,19 @@
+import type { AppSettings } from '@zbell/contract'
+import type { Proofs } from '../../people/proofs.ts'
+import type { Scope } from '../../store/apps/apps.ts'
+import { changeSettings, readSettings } from '../../store/apps/settings.ts'
+import type { Database } from '../../store/database.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+
+export function serveSettings(on: OperationRouter, database: Database, proofs: Proofs): void {
+  const view = async (scope: Scope): Promise<AppSettings> => {
+    const { proofKey, ...settings } = await readSettings(database, scope)
+    return { ...settings, proofKey: proofKey !== null }
+  }
+  on.serve('readSettings', ({ caller: { scope } }) => view(scope))
+  on.serve('changeSettings', async ({ caller: { scope }, body }) => {
+    await changeSettings(database, scope, body)
+    return view(scope)
+  })
+  on.serve('makeProofKey', async ({ caller: { scope } }) => ({ key: await proofs.makeKey(scope) }))
+}

@@ -1,0 +1,130 @@
+import type { Topic } from '@zbell/contract'
+import { isTopicName } from '@zbell/core'
+import type { Scope } from '../../store/apps/apps.ts'
+import { readSettings } from '../../store/apps/settings.ts'
+import type { Database } from '../../store/database.ts'
+import {
+  changeOwnTopic,
+  declareTopic,
+  deleteTopic,
+  ensureTopic,
+  findTopic,
+  joinTopic,
+  leaveTopic,
+  listTopics,
+  membersByName,
+  type TopicRow,
+  topicsOf,
+} from '../../store/topics/topics.ts'
+import { Problem } from '../problem.ts'
+import type { RateLimits } from '../rate-limits.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+
+/** So many that are not here are named in an answer. */
+const unknownNamed = 100
+/** So many join in one transaction, to keep it short. */
+const together = 2_000
+
+export function serveTopics(on: OperationRouter, database: Database, limits: RateLimits, onChange: () => void): void {
+  on.serve('listTopics', async ({ caller: { scope } }) => ({
+    items: (await listTopics(database, scope)).map(topicView),
+    next: null,
+  }))
+
+  on.serve('declareTopic', async ({ caller: { scope }, params, body }) => {
+    const name = needName(params.topic)
+    await declareTopic(database, scope, name, body.title)
+    return topicView(await need(database, scope, name))
+  })
+
+  on.serve('deleteTopic', async ({ caller: { scope }, params }) => {
+    await deleteTopic(database, (await need(database, scope, params.topic)).no)
+    onChange()
+    return undefined
+  })
+
+  on.serve('joinTopic', async ({ caller: { scope }, params, body }) => {
+    const topicNo = await ensureTopic(database, scope, needName(params.topic))
+    const answer = await inParts(database, scope, body, (members) => joinTopic(database, topicNo, members))
+    onChange()
+    return answer
+  })
+
+  on.serve('leaveTopic', async ({ caller: { scope }, params, body }) => {
+    const { no } = await need(database, scope, params.topic)
+    const answer = await inParts(database, scope, body, (members) => leaveTopic(database, no, members))
+    onChange()
+    return answer
+  })
+
+  on.serve(
+    'listOwnTopics',
+    async ({ caller: { device } }) => ({ topics: (await topicsOf(database, device)).map(({ name }) => name) }),
+    limits.deviceCalls,
+  )
+
+  on.serve(
+    'joinOwnTopic',
+    async ({ caller: { scope, device }, params }) => {
+      const name = needName(params.topic)
+      const known = await findTopic(database, scope, name)
+      if (!known?.declared && !(await readSettings(database, scope)).openTopics) throw new Problem('unknown-topic')
+      const no = known?.no ?? (await ensureTopic(database, scope, name))
+      await changeOwnTopic(database, { no, name }, device, true)
+      onChange()
+      return undefined
+    },
+    limits.deviceCalls,
+  )
+
+  on.serve(
+    'leaveOwnTopic',
+    async ({ caller: { scope, device }, params }) => {
+      const topic = await need(database, scope, params.topic)
+      await changeOwnTopic(database, topic, device, false)
+      onChange()
+      return undefined
+    },
+    limits.deviceCalls,
+  )
+}
+
+function needName(name: string): string {
+  if (!isTopicName(name))
+    throw new Problem('invalid-request', 'A topic has small letters, digits, hyphens and dots, 64 at most.', [
+      { pointer: '', detail: 'is not a topic' },
+    ])
+  return name
+}
+
+async function need(database: Database, scope: Scope, name: string): Promise<TopicRow> {
+  const topic = isTopicName(name) ? await findTopic(database, scope, name) : undefined
+  if (!topic) throw new Problem('unknown-topic')
+  return topic
+}
+
+type Members = { readonly users: readonly number[]; readonly devices: readonly number[] }
+
+async function inParts(
+  database: Database,
+  scope: Scope,
+  given: { readonly users: readonly string[]; readonly devices: readonly string[] },
+  act: (members: Members) => Promise<number>,
+): Promise<{ changed: number; unknown: string[] }> {
+  const { users, devices, unknown } = await membersByName(database, scope, given)
+  let changed = 0
+  for (let at = 0; at < Math.max(users.length, devices.length); at += together) {
+    const part = { users: users.slice(at, at + together), devices: devices.slice(at, at + together) }
+    changed += await act(part)
+  }
+  return { changed, unknown: unknown.slice(0, unknownNamed) }
+}
+
+const topicView = (row: TopicRow): Topic => ({
+  topic: row.name,
+  title: row.title,
+  declared: row.declared,
+  devices: row.devices,
+  users: row.users,
+  createdAt: row.createdAt.toISOString(),
+})

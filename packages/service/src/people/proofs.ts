@@ -1,0 +1,75 @@
+import { errors, jwtVerify } from 'jose'
+import type { Scope } from '../store/apps/apps.ts'
+import { readSettings, storeProofKey } from '../store/apps/settings.ts'
+import type { Database } from '../store/database.ts'
+import { newSecret } from '../vault/secrets.ts'
+import type { Vault } from '../vault/vault.ts'
+
+/** A proof that is missing or does not count, in words. */
+export class ProofRefused extends Error {
+  override readonly name = 'ProofRefused'
+}
+
+/** A proof that lives longer is as good as a password that lies around. */
+const longestSeconds = 3_600
+/** Clocks of two machines may differ by so much. */
+const toleranceSeconds = 60
+
+/** Proofs of who somebody is: JWTs (RFC 7519) that the app's backend signed with a key that only it and the vault know. */
+export class Proofs {
+  readonly #database: Database
+  readonly #vault: Vault
+
+  constructor(database: Database, vault: Vault) {
+    this.#database = database
+    this.#vault = vault
+  }
+
+  /** @returns the key, to be shown once; proofs signed with the one before count no longer */
+  async makeKey(scope: Scope): Promise<string> {
+    const key = newSecret('proof')
+    await storeProofKey(this.#database, scope, this.#vault.seal(Buffer.from(key), placeOf(scope)))
+    return key
+  }
+
+  /**
+   * Lets a device be a user's, when the app does not ask for proofs or this one counts. A proof that was given is looked at
+   * even when none was asked for.
+   * @throws {ProofRefused}
+   */
+  async check(scope: Scope, user: string, proof: string | undefined): Promise<void> {
+    const { requireProof, proofKey } = await readSettings(this.#database, scope)
+    if (proof === undefined) {
+      if (!requireProof) return
+      throw new ProofRefused(`This app wants a proof that somebody is ${user}; none came.`)
+    }
+    if (!proofKey) throw new ProofRefused('A proof came, but the app has no key for proofs in this environment yet.')
+    const key = this.#vault.open(proofKey, placeOf(scope))
+    const { payload } = await this.#read(proof, key)
+    if (payload.sub !== user) throw new ProofRefused(`The proof is for ${payload.sub ?? 'nobody'}, not for ${user}.`)
+    if ((payload.exp ?? 0) > Date.now() / 1_000 + longestSeconds + toleranceSeconds)
+      throw new ProofRefused('The proof lives for longer than an hour.')
+  }
+
+  async #read(proof: string, key: Buffer) {
+    try {
+      return await jwtVerify(proof, key, {
+        algorithms: ['HS256'],
+        requiredClaims: ['sub', 'exp'],
+        clockTolerance: toleranceSeconds,
+      })
+    } catch (error) {
+      if (error instanceof errors.JWTExpired) throw new ProofRefused('The proof has expired.')
+      if (error instanceof errors.JWSSignatureVerificationFailed)
+        throw new ProofRefused('The proof was signed with another key than this app’s in this environment.')
+      if (error instanceof errors.JWTClaimValidationFailed)
+        throw new ProofRefused(`The proof has no usable ${error.claim}.`)
+      if (error instanceof errors.JOSEError) throw new ProofRefused('The proof is not a JWT signed with HS256.')
+      throw error
+    }
+  }
+}
+
+/** What a sealed proof key belongs to: it opens nowhere else. */
+export const proofPlace = (appNo: number, environment: string): string => `proof:${appNo}:${environment}`
+const placeOf = ({ app, environment }: Scope): string => proofPlace(app.no, environment)

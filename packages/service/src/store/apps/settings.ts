@@ -1,0 +1,58 @@
+import type { Database } from '../database.ts'
+import type { Scope } from './apps.ts'
+
+export type Settings = { readonly requireProof: boolean; readonly openTopics: boolean }
+export type SettingsRow = Settings & { readonly proofKey: Buffer | null }
+
+/** What an app asks of its devices until somebody says otherwise. */
+const presets: Settings = Object.freeze({ requireProof: false, openTopics: true })
+
+export async function readSettings(database: Database, { app, environment }: Scope): Promise<SettingsRow> {
+  type Raw = { settings: string | Partial<Settings>; proofKey: Buffer | null }
+  const [row] = await database.rows<Raw>(
+    'select settings, proof_key as proofKey from app_settings where app_no = ? and environment = ?',
+    [app.no, environment],
+  )
+  const given = typeof row?.settings === 'string' ? (JSON.parse(row.settings) as Partial<Settings>) : row?.settings
+  return { ...presets, ...given, proofKey: row?.proofKey ?? null }
+}
+
+export async function changeSettings(
+  database: Database,
+  { app, environment }: Scope,
+  change: { readonly [Name in keyof Settings]?: Settings[Name] | undefined },
+): Promise<void> {
+  const given = JSON.stringify(change)
+  await database.change(
+    `insert into app_settings (app_no, environment, settings) values (?)
+     on duplicate key update settings = json_merge_patch(settings, value(settings))`,
+    [[app.no, environment, given]],
+  )
+}
+
+/** All proof keys there are: one an app and environment at most. */
+export const sealedProofKeys = (database: Database) =>
+  database.rows<{ appNo: number; environment: string; sealed: Buffer }>(
+    'select app_no as appNo, environment, proof_key as sealed from app_settings where proof_key is not null',
+  )
+
+/** @returns false when it was changed meanwhile */
+export async function replaceProofKey(
+  database: Database,
+  { appNo, environment, sealed }: { appNo: number; environment: string; sealed: Buffer },
+  after: Buffer,
+): Promise<boolean> {
+  const { affectedRows } = await database.change(
+    'update app_settings set proof_key = ? where app_no = ? and environment = ? and proof_key = ?',
+    [after, appNo, environment, sealed],
+  )
+  return affectedRows === 1
+}
+
+export async function storeProofKey(database: Database, { app, environment }: Scope, sealed: Buffer): Promise<void> {
+  await database.change(
+    `insert into app_settings (app_no, environment, settings, proof_key) values (?)
+     on duplicate key update proof_key = value(proof_key)`,
+    [[app.no, environment, '{}', sealed]],
+  )
+}

@@ -1,0 +1,39 @@
+import { type DeliveryState, deliveryStateOfCode, type Reason, reasonOfCode, uuidFromBytes } from '@zbell/core'
+import type { Scope } from '../apps/apps.ts'
+import type { Database } from '../database.ts'
+
+export type RecentDelivery = {
+  readonly notification: string
+  readonly title: string
+  readonly state: DeliveryState
+  readonly reason: Reason | null
+  readonly at: Date
+}
+
+/**
+ * What the app's last notifications became on one device, newest first. It walks those notifications, each with one look at
+ * the deliveries' key: an index by device would cost every delivery of every broadcast.
+ * @param among so many notifications are looked at
+ */
+export async function recentDeliveries(
+  database: Database,
+  { app, environment }: Scope,
+  deviceNo: number,
+  among: number,
+): Promise<RecentDelivery[]> {
+  const rows = await database.rows<{ id: Buffer; title: string | null; state: number; reason: number; at: Date }>(
+    `select n.id, json_value(n.content, '$.title') as title, d.state, d.reason,
+       coalesce(d.opened_at, d.dismissed_at, d.shown_at, d.received_at, d.accepted_at, d.ended_at, n.created_at) as at
+     from (select no, id, content, created_at from notifications where app_no = ? and environment = ?
+           order by no desc limit ?) n
+     join deliveries d on d.notification_no = n.no and d.device_no = ? order by n.no desc`,
+    [app.no, environment, among, deviceNo],
+  )
+  return rows.map((row) => ({
+    notification: uuidFromBytes(row.id),
+    title: row.title ?? '',
+    state: deliveryStateOfCode(row.state),
+    reason: row.reason === 0 ? null : reasonOfCode(row.reason),
+    at: row.at,
+  }))
+}

@@ -1,0 +1,156 @@
+import {
+  type AttributeType,
+  type AttributeValue,
+  attributeLimits,
+  attributeTypeOf,
+  type KeptValue,
+  keepValue,
+  keptValue,
+} from '@zbell/core'
+import type { Scope } from '../apps/apps.ts'
+import type { Database, Tx } from '../database.ts'
+
+export type AttributeRow = {
+  readonly no: number
+  readonly name: string
+  readonly type: AttributeType
+  readonly devicesMay: boolean
+  readonly createdAt: Date
+}
+
+/** A value that cannot be set, with the name of its attribute. */
+export class AttributeRefused extends Error {
+  override readonly name = 'AttributeRefused'
+  readonly attribute: string
+
+  constructor(attribute: string, says: string) {
+    super(says)
+    this.attribute = attribute
+  }
+}
+
+type Raw = Omit<AttributeRow, 'devicesMay'> & { devicesMay: number }
+const columns = 'no, name, type, devices_may as devicesMay, created_at as createdAt'
+const rowOf = (raw: Raw): AttributeRow => ({ ...raw, devicesMay: raw.devicesMay === 1 })
+
+/** In the order of their names. */
+export async function listAttributes(
+  database: Pick<Database, 'rows'>,
+  { app, environment }: Scope,
+): Promise<AttributeRow[]> {
+  const rows = await database.rows<Raw>(
+    `select ${columns} from attributes where app_no = ? and environment = ? order by name`,
+    [app.no, environment],
+  )
+  return rows.map(rowOf)
+}
+
+/** Declares an attribute, or changes who may set it. @throws {AttributeRefused} when it has another type already */
+export async function declareAttribute(
+  database: Database,
+  scope: Scope,
+  name: string,
+  given: { readonly type?: AttributeType | undefined; readonly devicesMay?: boolean | undefined },
+): Promise<AttributeRow> {
+  return database.transact(async (tx) => {
+    const [known] = await find(tx, scope, [name])
+    if (!known && given.type === undefined)
+      throw new AttributeRefused(name, 'has not been used yet; say of which type it will be')
+    if (known && given.type !== undefined && given.type !== known.type)
+      throw new AttributeRefused(name, `is of type ${known.type} already`)
+    const declared = known ?? (await declare(tx, scope, name, given.type!))
+    if (given.devicesMay !== undefined)
+      await tx.change('update attributes set devices_may = ? where no = ?', [given.devicesMay, declared.no])
+    return { ...declared, devicesMay: given.devicesMay ?? declared.devicesMay }
+  })
+}
+
+/**
+ * Sets and removes attributes of a user. A name that nobody used before is declared with its value's type.
+ * @param byDevice only those that devices may set
+ * @throws {AttributeRefused}
+ */
+export async function changeAttributes(
+  tx: Tx,
+  scope: Scope,
+  userNo: number,
+  changes: Readonly<Record<string, AttributeValue | null>>,
+  byDevice: boolean,
+): Promise<void> {
+  const names = Object.keys(changes)
+  if (names.length === 0) return
+  const known = new Map((await find(tx, scope, names)).map((row) => [row.name, row]))
+  const rows: unknown[][] = []
+  const removed: number[] = []
+  for (const [name, value] of Object.entries(changes)) {
+    if (byDevice && !known.get(name)?.devicesMay)
+      throw new AttributeRefused(name, 'may not be set by devices; the app’s owner can allow it')
+    if (value === null) {
+      const row = known.get(name)
+      if (row) removed.push(row.no)
+      continue
+    }
+    const type = known.get(name)?.type ?? attributeTypeOf(value)
+    if (type === undefined) throw new AttributeRefused(name, 'is nothing that can be kept')
+    const kept = keepValue(type, value)
+    if (typeof kept === 'string') throw new AttributeRefused(name, kept)
+    const attribute = known.get(name) ?? (await declare(tx, scope, name, type))
+    rows.push([userNo, attribute.no, kept.text, kept.number, kept.second])
+  }
+  if (rows.length > 0) {
+    const places = rows.map(() => '(?, ?, ?, ?, ?, utc_timestamp(3))').join(',')
+    await tx.change(
+      `insert into user_attributes (user_no, attribute_no, text, number, second, changed_at) values ${places}
+       on duplicate key update text = value(text), number = value(number), second = value(second), changed_at = value(changed_at)`,
+      rows.flat(),
+    )
+  }
+  if (removed.length > 0)
+    await tx.change('delete from user_attributes where user_no = ? and attribute_no in (?)', [userNo, removed])
+  await tx.change('update users set changed_at = utc_timestamp(3) where no = ?', [userNo])
+}
+
+/** What is known of these users, by their numbers. */
+export async function attributesOf(
+  database: Pick<Database, 'rows'>,
+  userNos: readonly number[],
+  onlyDevices = false,
+): Promise<Map<number, Record<string, AttributeValue>>> {
+  const found = new Map<number, Record<string, AttributeValue>>()
+  if (userNos.length === 0) return found
+  const rows = await database.rows<KeptValue & { userNo: number; name: string; type: AttributeType }>(
+    `select v.user_no as userNo, a.name, a.type, v.text, v.number, v.second
+     from user_attributes v join attributes a on a.no = v.attribute_no
+     where v.user_no in (?) ${onlyDevices ? 'and a.devices_may' : ''} order by a.name`,
+    [userNos],
+  )
+  for (const { userNo, name, type, ...kept } of rows) {
+    const own = found.get(userNo) ?? {}
+    own[name] = keptValue(type, kept)
+    found.set(userNo, own)
+  }
+  return found
+}
+
+async function find(tx: Tx, { app, environment }: Scope, names: readonly string[]): Promise<AttributeRow[]> {
+  const rows = await tx.rows<Raw>(
+    `select ${columns} from attributes where app_no = ? and environment = ? and name in (?)`,
+    [app.no, environment, names],
+  )
+  return rows.map(rowOf)
+}
+
+async function declare(tx: Tx, { app, environment }: Scope, name: string, type: AttributeType): Promise<AttributeRow> {
+  const [{ count } = { count: 0 }] = await tx.rows<{ count: number }>(
+    'select count(*) as count from attributes where app_no = ? and environment = ?',
+    [app.no, environment],
+  )
+  if (count >= attributeLimits.perApp)
+    throw new AttributeRefused(name, `would be one more than the ${attributeLimits.perApp} that an app may have`)
+  const createdAt = new Date()
+  const { insertId } = await tx.change(
+    'insert into attributes (app_no, environment, name, type, created_at) values (?)',
+    [[app.no, environment, name, type, createdAt]],
+  )
+  return { no: insertId, name, type, devicesMay: false, createdAt }
+}

@@ -1,0 +1,58 @@
+import type { Scope } from '../apps/apps.ts'
+import type { Tx } from '../database.ts'
+
+/** The number of a user, made when it is the first time that anybody speaks of them. */
+export async function ensureUser(tx: Tx, scope: Scope, name: string): Promise<number> {
+  const known = await tx.rows<{ no: number }>(
+    'select no from users where app_no = ? and environment = ? and name = ?',
+    [scope.app.no, scope.environment, name],
+  )
+  if (known[0]) return known[0].no
+  const { insertId } = await tx.change(
+    `insert into users (app_no, environment, name, created_at, changed_at)
+     values (?, utc_timestamp(3), utc_timestamp(3)) on duplicate key update no = last_insert_id(no)`,
+    [[scope.app.no, scope.environment, name]],
+  )
+  return insertId
+}
+
+/** The person behind a device; one without a name is made when the device has none, so that something can be kept of them. */
+export async function ensurePersonOf(tx: Tx, scope: Scope, deviceNo: number): Promise<number> {
+  const [device] = await tx.rows<{ userNo: number | null }>(
+    'select user_no as userNo from devices where no = ? for update',
+    [deviceNo],
+  )
+  if (device?.userNo) return device.userNo
+  const { insertId } = await tx.change(
+    'insert into users (app_no, environment, created_at, changed_at) values (?, utc_timestamp(3), utc_timestamp(3))',
+    [[scope.app.no, scope.environment]],
+  )
+  await tx.change('update devices set user_no = ? where no = ?', [insertId, deviceNo])
+  return insertId
+}
+
+/** Somebody who never said who they are and whom nobody can be any more: nothing of them is kept. */
+export async function forgetAnonymous(tx: Tx, userNo: number): Promise<void> {
+  const [user] = await tx.rows<{ name: string | null }>('select name from users where no = ? for update', [userNo])
+  if (!user || user.name !== null) return
+  for (const table of ['user_attributes', 'topic_users'])
+    await tx.change(`delete from ${table} where user_no = ?`, [userNo])
+  await tx.change('update occurrences set user_no = null where user_no = ?', [userNo])
+  await tx.change('delete from users where no = ?', [userNo])
+}
+
+/**
+ * What was known of somebody before they signed in goes to who they turned out to be: attributes that the other does not
+ * have yet, topics, and what happened. The one without a name is gone afterwards.
+ */
+export async function mergeAnonymous(tx: Tx, fromNo: number, intoNo: number): Promise<void> {
+  const [from] = await tx.rows<{ name: string | null }>('select name from users where no = ? for update', [fromNo])
+  if (!from || from.name !== null || fromNo === intoNo) return
+  for (const table of ['user_attributes', 'topic_users']) {
+    await tx.change(`update ignore ${table} set user_no = ? where user_no = ?`, [intoNo, fromNo])
+    await tx.change(`delete from ${table} where user_no = ?`, [fromNo])
+  }
+  await tx.change('update occurrences set user_no = ? where user_no = ?', [intoNo, fromNo])
+  await tx.change('update devices set user_no = ? where user_no = ?', [intoNo, fromNo])
+  await tx.change('delete from users where no = ?', [fromNo])
+}
