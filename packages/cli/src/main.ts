@@ -10,6 +10,8 @@ import { notificationCommands } from './commands/notifications.ts'
 import { sendCommand } from './commands/send.ts'
 import { serviceCommands } from './commands/service.ts'
 import { setupCommand } from './commands/setup.ts'
+import { topicCommands } from './commands/topics.ts'
+import { userCommands } from './commands/users.ts'
 import { vaultCommands } from './commands/vault.ts'
 import { exitCodes, sayFailure } from './exit-codes.ts'
 import type { Io } from './io.ts'
@@ -48,6 +50,8 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
   gatewayCommands(program, io, done)
   handsetCommands(program, io, done)
   setupCommand(program, io, done)
+  userCommands(program, io, done)
+  topicCommands(program, io, done)
   appCommands(program, io, done)
   keyCommands(program, io, done)
   accountCommands(program, io, done)

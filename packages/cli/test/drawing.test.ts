@@ -25,6 +25,22 @@ const shown = (title: string, body: string) => ({
   tag: null,
   shownAt: '2026-01-01T12:00:00.000Z',
 })
+const plain = {
+  installed: true,
+  muted: false,
+  online: true,
+  doNotDisturb: false,
+  lowPower: false,
+  inFront: 'show' as const,
+  timeZone: 'UTC',
+  place: null,
+  watch: null,
+  toast: null,
+  topics: [],
+  plans: [],
+  log: [],
+}
+
 const handset = {
   id: 'haru-ios',
   model: 'Skerry 3',
@@ -32,6 +48,7 @@ const handset = {
   user: 'haru',
   device: null,
   rehearsal: false,
+  ...plain,
   permission: 'granted' as const,
   appState: 'closed' as const,
   locked: true,

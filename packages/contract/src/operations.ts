@@ -5,7 +5,7 @@ import * as credentials from './schemas/credential.ts'
 import { delivery, deliveryState } from './schemas/delivery.ts'
 import * as devices from './schemas/device.ts'
 import * as gateways from './schemas/gateway.ts'
-import { handset, newHandset, tapRequest } from './schemas/handset.ts'
+import { handset, handsetAct, handsetChange, newHandset, tapRequest } from './schemas/handset.ts'
 import { accepted, notification, notificationRequest } from './schemas/notification.ts'
 import { environmentQuery, pageOf, pageQuery } from './schemas/page.ts'
 import * as people from './schemas/person.ts'
@@ -398,6 +398,23 @@ export const operations = {
     body: newHandset,
     answer: handset,
   },
+  changeHandset: {
+    ...done,
+    summary: 'Switch, turn or carry a handset: app state, network, do-not-disturb, clock, place, settings',
+    caller: 'app',
+    query: environment,
+    body: handsetChange,
+    answer: handset,
+  },
+  actOnHandset: {
+    ...done,
+    summary: 'Do something with a handset: answer its prompt, dismiss, reboot, remove and install the app, ring it',
+    caller: 'app',
+    query: environment,
+    body: handsetAct,
+    answer: handset,
+  },
+  deleteHandset: { summary: 'Throw a handset away', caller: 'app', status: 204, query: environment },
   tapHandset: {
     ...done,
     summary: 'Tap a notification on a handset',

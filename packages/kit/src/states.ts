@@ -1,5 +1,10 @@
 /** The kit without a browser: what an app in any JavaScript runtime needs. */
 export * from './states/arrivals.ts'
+export * from './states/history.ts'
+export * from './states/kept.ts'
+export * from './states/outbox.ts'
+export * from './states/plans.ts'
 export * from './states/receipt-book.ts'
+export * from './states/reception.ts'
 export * from './states/registration.ts'
 export * from './states/storage.ts'

@@ -1,7 +1,9 @@
+import type { AppState } from '@zbell/core/states'
 import { type Incoming, readIncoming } from './browser/incoming.ts'
 import { indexedDbStorage } from './browser/indexed-db-storage.ts'
-import { Arrivals } from './states/arrivals.ts'
+import { askPage, tellPage } from './browser/page-line.ts'
 import { ReceiptBook } from './states/receipt-book.ts'
+import { type Arriving, Reception } from './states/reception.ts'
 import { Registration, type ServicePlace } from './states/registration.ts'
 
 /** Where the page left the service's address for the worker. */
@@ -15,11 +17,11 @@ type Kept = { readonly id: string | undefined; readonly navigate: string | undef
  */
 export function installBellWorker(scope: ServiceWorkerGlobalScope): void {
   const storage = indexedDbStorage()
-  const arrivals = new Arrivals(storage)
   const receipts = new ReceiptBook(storage, async () => {
     const place = await storage.get<ServicePlace>(placeName)
     return place && new Registration(storage, place).client()
   })
+  const reception = new Reception(storage, receipts)
 
   scope.addEventListener('install', () => void scope.skipWaiting())
   scope.addEventListener('activate', (event) => event.waitUntil(scope.clients.claim()))
@@ -33,30 +35,52 @@ export function installBellWorker(scope: ServiceWorkerGlobalScope): void {
   })
   scope.addEventListener('notificationclose', (event) => {
     const { id } = kept(event.notification)
-    if (id) event.waitUntil(receipts.add(id, 'dismissed', new Date()).then(() => receipts.flush()))
+    if (id) event.waitUntil(reception.dismiss(id, new Date()).then(() => receipts.flush()))
   })
 
   async function arrive({ id, mode, title, navigate, options }: Incoming): Promise<void> {
-    if (id && !(await arrivals.firstTime(id))) return
-    if (id) await receipts.add(id, 'received', new Date())
-    if (mode === 'show') {
+    const arriving: Arriving = { id, mode, title, navigate, body: options.body, tag: options.tag, data: options.data }
+    const front = (await pages()).find(({ visibilityState }) => visibilityState === 'visible')
+    const zone = Intl.DateTimeFormat().resolvedOptions().timeZone
+    // A worker gets a push only while the user allows it.
+    const where = { permission: 'granted', appState: await appState(), doNotDisturb: false, zone } as const
+    const became = await reception.arrive(arriving, where, new Date(), () =>
+      front ? askPage(front, arriving) : 'show',
+    )
+    if (became === 'second-copy') return
+    if (became === 'shown') {
       const data: Kept = { id, navigate, data: options.data }
       await scope.registration.showNotification(title, { ...options, data })
-      if (id) await receipts.add(id, 'shown', new Date())
     }
-    await tellPages({ is: 'arrived', id, title, body: options.body })
+    await withdrawn(options.data)
+    await badge()
+    for (const page of await pages()) tellPage(page, { is: 'arrived', arrived: arriving })
     await receipts.flush()
   }
 
-  async function opened({ id, navigate }: Kept, action: string): Promise<void> {
-    if (id) await receipts.add(id, 'opened', new Date(), action || undefined)
+  /** A `wake` message can take back what is shown, by its notification's id or its tag, in `data.bell.withdraw`. */
+  async function withdrawn(data: unknown): Promise<void> {
+    const { withdraw } = ((data as { bell?: object } | null)?.bell ?? {}) as {
+      withdraw?: { id?: string; tag?: string }
+    }
+    if (!withdraw) return
+    for (const one of await scope.registration.getNotifications()) {
+      if ((withdraw.tag && one.tag === withdraw.tag) || (withdraw.id && kept(one).id === withdraw.id)) one.close()
+    }
+  }
+
+  async function opened({ id, navigate, data }: Kept, action: string): Promise<void> {
+    await reception.open({ id, navigate, data, ...(action ? { action } : {}) }, await appState(), new Date())
+    await badge()
     await Promise.all([receipts.flush(), navigate ? show(navigate) : undefined])
+    for (const page of await pages()) tellPage(page, { is: 'opened' })
   }
 
   /** Brings a page of the app to the place, or opens one. */
   async function show(navigate: string): Promise<void> {
-    const pages = await scope.clients.matchAll({ type: 'window' })
-    const page = pages.find((one) => new URL(one.url).origin === new URL(navigate, scope.location.origin).origin)
+    const page = (await scope.clients.matchAll({ type: 'window' })).find(
+      (one) => new URL(one.url).origin === new URL(navigate, scope.location.origin).origin,
+    )
     if (!page) {
       await scope.clients.openWindow(navigate)
       return
@@ -66,10 +90,18 @@ export function installBellWorker(scope: ServiceWorkerGlobalScope): void {
     await page.navigate(navigate).catch(() => scope.clients.openWindow(navigate))
   }
 
-  async function tellPages(message: object): Promise<void> {
-    for (const page of await scope.clients.matchAll({ type: 'window', includeUncontrolled: true })) {
-      page.postMessage({ zephyr: message })
-    }
+  const pages = () => scope.clients.matchAll({ type: 'window', includeUncontrolled: true })
+
+  async function appState(): Promise<AppState> {
+    const all = await pages()
+    if (all.length === 0) return 'closed'
+    return all.some(({ visibilityState }) => visibilityState === 'visible') ? 'front' : 'behind'
+  }
+
+  /** The unread count on the app's icon, where the browser has one (W3C Badging). */
+  async function badge(): Promise<void> {
+    const { setAppBadge } = scope.navigator as Partial<Pick<Navigator, 'setAppBadge'>>
+    await setAppBadge?.call(scope.navigator, await reception.history.unread())
   }
 }
 

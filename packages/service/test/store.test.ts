@@ -334,6 +334,8 @@ describe('outcomes', () => {
       state,
       at,
       action: state === 'opened' ? 'details' : null,
+      appState: null,
+      became: null,
     })
     const [first, second] = numbers as [number, number]
     expect(await storeReceipts(database, [receipt(first, 'received'), receipt(first, 'opened')])).toEqual([true, true])
@@ -361,6 +363,8 @@ describe('outcomes', () => {
       state: 'shown' as const,
       at: new Date(),
       action: null,
+      appState: null,
+      became: null,
     }
     expect(
       await storeReceipts(database, [

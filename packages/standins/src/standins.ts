@@ -98,6 +98,7 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
     onChange: () => kept.changed(),
   })
   const handOver = room.handOver.bind(room)
+  const plans = setInterval(() => room.tick(), 1_000)
   const known = ({ keyId, issuer, jwk }: { keyId: string; issuer: string; jwk: JWK }) => [
     { kid: keyId, issuer, jwk: publicPart(jwk) },
   ]
@@ -148,6 +149,7 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
       }
     },
     async close() {
+      clearInterval(plans)
       room.close()
       kept.flush()
       await Promise.all([control.close(), ios.listener.close(), android.listener.close(), push.listener.close()])

@@ -1,8 +1,12 @@
+import type { HandsetAct } from '@zbell/contract'
 import type { Command } from 'commander'
 import { drawHandset } from '../drawing/lock-screen.ts'
 import { table } from '../drawing/table.ts'
+import { safe } from '../drawing/text.ts'
+import { clock } from '../drawing/time.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
+import { type ChangeFlags, changeOf, ringFile } from './handset-hands.ts'
 
 type NewFlags = {
   readonly platform: 'ios' | 'android' | 'web'
@@ -11,6 +15,7 @@ type NewFlags = {
   readonly model?: string
   readonly permission?: 'granted' | 'denied' | 'prompt'
   readonly locale?: string
+  readonly watch?: boolean
 }
 type TapFlags = { readonly notification?: string }
 
@@ -30,6 +35,7 @@ export function handsetCommands(program: Command, io: Io, done: Run): void {
     .option('--model <name>', 'what it says it is')
     .option('--permission <answer>', 'what its user has answered: granted (when left out), denied or prompt')
     .option('--locale <tag>', 'its language, such as nb or ar')
+    .option('--watch', 'with a watch that mirrors it')
     .addHelpText('after', '\nExample:\n  $ zbell handset new --platform ios --user ada')
     .action(withContext<NewFlags, []>(io, done, make))
   group
@@ -43,6 +49,80 @@ export function handsetCommands(program: Command, io: Io, done: Run): void {
     .option('--notification <id>', 'the one to tap')
     .addHelpText('after', '\nExample:\n  $ zbell handset tap ada-ios')
     .action(withContext<TapFlags, [string]>(io, done, tap))
+  group
+    .command('log <id>')
+    .description('What happened to a handset, newest first: what arrived, in which state, and what was decided')
+    .addHelpText('after', '\nExample:\n  $ zbell handset log ada-ios')
+    .action(withContext<object, [string]>(io, done, log))
+  group
+    .command('set <id>')
+    .description('Switch, turn or carry a handset')
+    .option('--app-state <state>', 'its app: front, behind or closed')
+    .option('--locked <yes>', 'yes or no')
+    .option('--online <yes>', 'yes or no: without a network nothing arrives until it is back')
+    .option('--do-not-disturb <yes>', 'yes or no')
+    .option('--low-power <yes>', 'yes or no: what is not urgent comes ten seconds later')
+    .option('--in-front <answer>', 'what its app does while in front: show, replace or drop')
+    .option('--permission <answer>', 'in the system’s settings: granted or denied')
+    .option('--muted <yes>', 'yes or no: inside the app')
+    .option('--user <name>', 'who signs in; “none” signs out')
+    .option('--clock <seconds>', 'how far its clock is ahead, or behind with a minus')
+    .option('--time-zone <zone>', 'such as Europe/Oslo')
+    .option('--place <longitude,latitude>', 'where it is, in degrees; “none” when it does not know')
+    .addHelpText('after', '\nExample:\n  $ zbell handset set ada-ios --app-state front --in-front replace')
+    .action(withContext<ChangeFlags, [string]>(io, done, change))
+  const acts: [string, string, (...given: string[]) => HandsetAct][] = [
+    ['dismiss', 'Put the newest notification on a handset away', () => ({ do: 'dismiss' })],
+    ['reboot', 'Restart a handset', () => ({ do: 'reboot' })],
+    ['remove', 'Remove the app from a handset: its token is gone', () => ({ do: 'remove' })],
+    ['install', 'Install the app anew: nobody has been asked for permission', () => ({ do: 'install' })],
+  ]
+  for (const [name, says, make] of acts) {
+    group
+      .command(`${name} <id>`)
+      .description(says)
+      .addHelpText('after', `\nExample:\n  $ zbell handset ${name} ada-ios`)
+      .action(withContext<object, [string]>(io, done, (context, id) => act(context, id, make())))
+  }
+  group
+    .command('ask <id> <answer>')
+    .description('The app asks for permission, and its user answers granted or denied; the prompt shows once')
+    .addHelpText('after', '\nExample:\n  $ zbell handset ask ios-1 granted')
+    .action(
+      withContext<object, [string, string]>(io, done, (context, id, answer) =>
+        act(context, id, { do: 'ask', answer: answer as 'granted' }),
+      ),
+    )
+  for (const verb of ['join', 'leave'] as const) {
+    group
+      .command(`${verb} <id> <topic>`)
+      .description(verb === 'join' ? 'Join a topic on a handset' : 'Leave a topic on a handset')
+      .addHelpText('after', `\nExample:\n  $ zbell handset ${verb} ada-ios route-4`)
+      .action(
+        withContext<object, [string, string]>(io, done, (context, id, topic) => act(context, id, { do: verb, topic })),
+      )
+  }
+  group
+    .command('ring <id> <file>')
+    .description('Ring a notification file (YAML or JSON) straight on a handset, past the service')
+    .option('--watch', 'ring again at each save')
+    .addHelpText('after', '\nExample:\n  $ zbell handset ring ada-ios storm.yaml --watch')
+    .action(
+      withContext<{ watch?: boolean }, [string, string]>(io, done, (context, id, file) =>
+        ringFile(context, file, (content) => act(context, id, { do: 'ring', content })),
+      ),
+    )
+  group
+    .command('discard <id>')
+    .description('Throw a handset away')
+    .addHelpText('after', '\nExample:\n  $ zbell handset discard ios-1')
+    .action(
+      withContext<object, [string]>(io, done, async ({ client, app, io: out }, id) => {
+        await client.call('deleteHandset', { params: { app, id } })
+        out.out(`${id} is gone.\n`)
+        return 0
+      }),
+    )
 }
 
 async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
@@ -64,8 +144,10 @@ async function list({ client, app, flags, io, paint }: Context<object>): Promise
 }
 
 async function make({ client, app, flags, io, paint }: Context<NewFlags>): Promise<number> {
-  const { platform, id, user, model, permission, locale } = flags
-  const given = Object.entries({ id, user, model, permission, locale }).filter(([, value]) => value !== undefined)
+  const { platform, id, user, model, permission, locale, watch } = flags
+  const given = Object.entries({ id, user, model, permission, locale, watch }).filter(
+    ([, value]) => value !== undefined,
+  )
   const handset = await client.call('makeHandset', {
     params: { app },
     body: { platform, ...(Object.fromEntries(given) as object) },
@@ -82,6 +164,28 @@ async function make({ client, app, flags, io, paint }: Context<NewFlags>): Promi
 
 async function show({ client, app, flags, io, paint }: Context<object>, id: string): Promise<number> {
   const handset = await client.call('readHandset', { params: { app, id } })
+  if (flags.json) printJson(io, handset)
+  else io.out(drawHandset(handset, io, paint))
+  return 0
+}
+
+async function log({ client, app, flags, io, paint }: Context<object>, id: string): Promise<number> {
+  const handset = await client.call('readHandset', { params: { app, id } })
+  if (flags.json) printJson(io, handset.log)
+  else if (handset.log.length === 0) io.out('Nothing has happened to it yet.\n')
+  else for (const { at, what } of handset.log) io.out(`${paint.dim(clock(at, io))}  ${safe(what)}\n`)
+  return 0
+}
+
+async function change({ client, app, flags, io, paint }: Context<ChangeFlags>, id: string): Promise<number> {
+  const handset = await client.call('changeHandset', { params: { app, id }, body: changeOf(flags) })
+  if (flags.json) printJson(io, handset)
+  else io.out(drawHandset(handset, io, paint))
+  return 0
+}
+
+async function act({ client, app, flags, io, paint }: Context<object>, id: string, body: HandsetAct): Promise<number> {
+  const handset = await client.call('actOnHandset', { params: { app, id }, body })
   if (flags.json) printJson(io, handset)
   else io.out(drawHandset(handset, io, paint))
   return 0

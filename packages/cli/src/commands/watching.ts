@@ -68,9 +68,21 @@ function tellSteps({ io, paint }: Context<object>, delivery: Delivery, before: D
     const why = state === delivery.state && delivery.reason ? `  ${delivery.reason.says}` : ''
     const who = pad(safe(delivery.user ?? 'anonymous'), 10)
     io.out(
-      `  ${paint.dim(clock(at, io))}  ${pad(delivery.platform, 8)} ${who} ${paint.dim(delivery.device.slice(-12))}  ${paintState(state, paint)}${delivery.rehearsal && state === 'accepted' ? paint.dim('  rehearsal') : ''}${why}\n`,
+      `  ${paint.dim(clock(at, io))}  ${pad(delivery.platform, 8)} ${who} ${paint.dim(delivery.device.slice(-12))}  ${paintState(state, paint)}${delivery.rehearsal && state === 'accepted' ? paint.dim('  rehearsal') : ''}${presented(delivery, state)}${why}\n`,
     )
   }
+}
+
+/** Where the app was, and what it made of it, said once where that was decided. */
+function presented({ appState, became }: Delivery, state: Delivery['state']): string {
+  if (state !== 'received' || appState === null) return ''
+  const words =
+    became === 'replaced' || became === 'dropped'
+      ? `, ${became} by the app`
+      : became === 'silenced'
+        ? ', in silence'
+        : ''
+  return `  app ${appState}${words}`
 }
 
 function tellTotals({ io }: Context<object>, { totals }: Notification): void {

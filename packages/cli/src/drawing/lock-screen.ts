@@ -20,9 +20,8 @@ export function drawHandset(handset: Handset, io: Io, p: Paint): string {
     centred(now.toLocaleTimeString('en-GB', { ...at, hour: '2-digit', minute: '2-digit' })),
     centred(now.toLocaleDateString('en-GB', { ...at, weekday: 'long', day: 'numeric', month: 'long' })),
     row(),
-    ...(handset.locked
-      ? []
-      : [row(cut(handset.opened ? `In the app, at ${safe(handset.opened)}` : 'In the app', inner)), row()]),
+    ...(handset.locked ? [] : [row(cut(whereItIs(handset), inner)), row()]),
+    ...(handset.toast ? [row(cut(`▸ ${safe(handset.toast)}`, inner)), row()] : []),
     ...handset.lockScreen
       .slice(0, shownAtMost)
       .flatMap((shown) => [
@@ -41,7 +40,37 @@ export function drawHandset(handset: Handset, io: Io, p: Paint): string {
   ]
   const about = [
     `${p.strong(handset.id)}  ${handset.model} (${handset.platform})`,
-    `${handset.user ?? 'nobody'}’s, ${handset.locked ? 'locked' : 'unlocked'}, app ${handset.appState}, permission ${handset.permission}, badge ${handset.badge}`,
+    `${handset.user ?? 'nobody'}’s, ${handset.locked ? 'locked' : 'unlocked'}, ${appWords(handset)}, permission ${handset.permission}, badge ${handset.badge}`,
+    ...moods(handset),
   ]
-  return `${about.join('\n')}\n${lines.join('\n')}\n`
+  return `${about.join('\n')}\n${lines.join('\n')}\n${drawWatch(handset, p)}`
+}
+
+const whereItIs = ({ appState, opened }: Handset): string =>
+  appState !== 'front' ? 'On the home screen' : opened ? `In the app, at ${safe(opened)}` : 'In the app'
+
+const appWords = ({ installed, appState }: Handset): string => (installed ? `app ${appState}` : 'app removed')
+
+/** Only what is out of the ordinary is told. */
+function moods(handset: Handset): string[] {
+  const told = [
+    handset.online ? '' : 'no network',
+    handset.doNotDisturb ? 'do not disturb' : '',
+    handset.lowPower ? 'low power' : '',
+    handset.muted ? 'muted in the app' : '',
+    handset.topics.length > 0 ? `follows ${handset.topics.map(safe).join(', ')}` : '',
+    ...handset.plans.map(
+      ({ name, ringsAt }) => `plans ${safe(name)}${ringsAt ? ` at ${ringsAt.slice(11, 16)} UTC` : ''}`,
+    ),
+  ].filter(Boolean)
+  return told.length === 0 ? [] : [told.join(', ')]
+}
+
+const watchWidth = 22
+
+function drawWatch({ watch }: Handset, p: Paint): string {
+  if (!watch) return ''
+  const rows = watch.slice(0, 3).map(({ title }) => cut(safe(title), watchWidth))
+  const all = rows.length > 0 ? rows : ['']
+  return `${p.dim('  its watch')}\n  ╭${'─'.repeat(watchWidth + 2)}╮\n${all.map((text) => `  │ ${pad(text, watchWidth)} │\n`).join('')}  ╰${'─'.repeat(watchWidth + 2)}╯\n`
 }

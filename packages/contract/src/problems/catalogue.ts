@@ -113,6 +113,11 @@ export const problems = {
     title: 'There is no such key of this app.',
     does: 'Check the id; the list of keys has all of them.',
   },
+  'not-possible-now': {
+    status: 409,
+    title: 'The handset is not in a state in which this can be done.',
+    does: 'Look at the handset first: whether its app is installed, and whether its user was asked already.',
+  },
   'unknown-credential': {
     status: 404,
     title: 'There is no such credential in this app and environment.',

@@ -1,4 +1,4 @@
-import { deliveryStateNames, platforms } from '@zbell/core'
+import { appStates, deliveryStateNames, platforms, presentations } from '@zbell/core'
 import { z } from 'zod'
 import { instant, uuid } from './text.ts'
 
@@ -14,6 +14,8 @@ export const delivery = z
     reason: z.object({ code: z.string(), says: z.string(), does: z.string() }).nullable(),
     attempts: z.int().min(0),
     gatewayReference: z.string().nullable().describe('The gateway’s own id for what it accepted.'),
+    appState: z.enum(appStates).nullable().describe('Where the app was when it arrived.'),
+    became: z.enum(presentations).nullable().describe('What the device did with it.'),
     action: z.string().nullable().describe('The action that was taken when it was opened.'),
     timeline: z.array(z.object({ state: deliveryState, at: instant })).describe('What happened, oldest first.'),
   })

@@ -1,4 +1,4 @@
-import { receiptStates } from '@zbell/core'
+import { appStates, presentations, receiptStates } from '@zbell/core'
 import { z } from 'zod'
 import { instant, uuid } from './text.ts'
 
@@ -8,6 +8,13 @@ export const receipt = z
     state: z.enum(receiptStates),
     at: instant,
     action: z.string().max(64).optional(),
+    appState: z.enum(appStates).optional().describe('Where the app was.'),
+    became: z
+      .enum(presentations)
+      .optional()
+      .describe(
+        'What the device did with it: `replaced` by something of the app’s own, `dropped` by it, `silenced` by do-not-disturb.',
+      ),
   })
   .meta({ id: 'Receipt', description: 'What a device reports about a delivery.' })
 

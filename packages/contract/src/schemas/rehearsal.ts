@@ -39,6 +39,7 @@ export const handsetOrder = z.object({
   permission: z.enum(['prompt', 'granted', 'denied']),
   locale: z.string().nullable(),
   timeZone: z.string().optional(),
+  watch: z.boolean().default(false),
   service: z.object({ url: z.string(), appKey: z.string() }).optional(),
 })
 

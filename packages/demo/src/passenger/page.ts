@@ -1,4 +1,4 @@
-import { createBell } from '@zbell/kit'
+import { createBell, type Remembered } from '@zbell/kit'
 import type { Passenger, Sailing } from '../scenario/scenario.ts'
 import { subscribeAtStandIn } from './browser-line.ts'
 
@@ -12,8 +12,10 @@ type Scenario = {
 const element = <T extends HTMLElement>(id: string): T => document.getElementById(id) as T
 const who = element<HTMLSelectElement>('who')
 const allow = element<HTMLButtonElement>('allow')
+const leave = element<HTMLButtonElement>('leave')
+const muted = element<HTMLInputElement>('muted')
+const route = element<HTMLSelectElement>('route')
 const state = element('state')
-const rang = element('rang')
 
 void start()
 
@@ -23,42 +25,106 @@ async function start(): Promise<void> {
   who.replaceChildren(
     ...scenario.passengers.map(({ user, name }) => new Option(name, user, false, user === localStorage.getItem('who'))),
   )
-  const bell = createBell({
+  const bell = createBell<{ sailing?: number }>({
     service: scenario.url,
     appKey: scenario.appKey,
     worker: '/worker.js',
+    appVersion: '4.2.0',
     subscribe: subscribeAtStandIn,
   })
+  const inWords = (act: () => Promise<unknown>) => () => {
+    act().catch((error: unknown) => {
+      state.textContent = `That did not work: ${error instanceof Error ? error.message : String(error)}`
+    })
+  }
 
   const tell = () => {
-    const permission = bell.permission()
+    const { state: permission, canAsk } = bell.permission()
+    const name = localStorage.getItem('who')
+    const signedIn = permission === 'granted' && name !== null
     allow.hidden = permission === 'denied'
     allow.textContent = permission === 'granted' ? 'Ring me by this name' : 'Ring me'
+    leave.hidden = !signedIn
+    element('choices').hidden = !signedIn
     state.dataset.permission = permission
-    state.textContent =
-      permission === 'granted'
-        ? `This browser rings for ${who.selectedOptions[0]?.text ?? 'you'}.`
-        : permission === 'denied'
-          ? 'You said no. Your browser’s page settings can change that.'
-          : 'You have not been asked yet.'
+    state.textContent = signedIn
+      ? `This browser rings for ${who.selectedOptions[0]?.text ?? 'you'}.`
+      : permission === 'denied'
+        ? 'You said no. Your browser’s page settings can change that.'
+        : canAsk
+          ? 'You have not been asked yet.'
+          : 'Nobody is signed in; this browser rings for nobody.'
   }
   const join = async () => {
     localStorage.setItem('who', who.value)
-    await bell.ask({ user: who.value, appVersion: '4.2.0' })
+    await bell.ask()
+    await bell.signIn(who.value)
     tell()
     state.dataset.ready = 'true'
   }
-  bell.onArrived(({ title, body }) => {
-    rang.querySelector('.none')?.remove()
-    rang.prepend(rangRow(title, body))
+  const list = async () => {
+    const all = await bell.history.list()
+    const unread = await bell.history.unread()
+    element('rang-title').textContent = unread === 0 ? 'What rang' : `What rang: ${unread} new`
+    const rows = all.slice(0, 10).map(rangRow)
+    element('rang').replaceChildren(...(rows.length > 0 ? rows : [noneRow()]))
+  }
+
+  // While the page is in front of the passenger's eyes, a line on it does better than a notification above it.
+  bell.beforeShow(({ title, body, tag }) => {
+    if (tag === 'quiet') return 'drop'
+    toast(title, body)
+    return 'replace'
   })
-  allow.addEventListener('click', () => {
-    join().catch((error: unknown) => {
-      state.textContent = `That did not work: ${error instanceof Error ? error.message : String(error)}`
-    })
+  bell.onArrive(() => void list())
+  bell.history.onChange(() => void list())
+  bell.onOpen(({ how, navigate, action, data }) => {
+    const place = data?.sailing ? `sailing ${data.sailing}` : (navigate ?? 'the start')
+    element('opened').textContent = `Opened (${how}${action ? `, ${action}` : ''}): ${place}`
   })
+  bell.onPermission(tell)
+
+  allow.addEventListener('click', inWords(join))
+  leave.addEventListener(
+    'click',
+    inWords(async () => {
+      localStorage.removeItem('who')
+      await bell.signOut()
+      tell()
+      await list()
+    }),
+  )
+  muted.addEventListener(
+    'change',
+    inWords(() => bell.mute(muted.checked)),
+  )
+  element('join').addEventListener(
+    'click',
+    inWords(async () => {
+      await bell.topics.join(route.value)
+      element('topics').textContent = (await bell.topics.list()).join(', ')
+    }),
+  )
+  element('read').addEventListener(
+    'click',
+    inWords(() => bell.history.markRead()),
+  )
+  element('remind').addEventListener(
+    'click',
+    inWords(async () => {
+      const content = { title: 'Time to walk to the pier', body: 'This rang without a network.', tag: 'reminder' }
+      await bell.plans.set({ name: 'walk', when: { afterSeconds: 2 }, content })
+    }),
+  )
   tell()
-  if (bell.permission() === 'granted' && localStorage.getItem('who')) await join()
+  await list()
+  if (bell.permission().state === 'granted' && localStorage.getItem('who')) await join()
+}
+
+function toast(title: string, body: string | undefined): void {
+  const line = element('toast')
+  line.textContent = body ? `${title}: ${body}` : title
+  line.hidden = false
 }
 
 function sailingRow(sailing: Sailing): HTMLElement {
@@ -75,10 +141,17 @@ function sailingRow(sailing: Sailing): HTMLElement {
   return row
 }
 
-function rangRow(title: string, body: string | undefined): HTMLElement {
+function rangRow({ title, body, readAtMs }: Remembered): HTMLElement {
   const row = document.createElement('li')
   const strong = document.createElement('strong')
-  strong.textContent = title
+  strong.textContent = readAtMs === undefined ? `● ${title}` : title
   row.append(strong, body ?? '')
+  return row
+}
+
+function noneRow(): HTMLElement {
+  const row = document.createElement('li')
+  row.className = 'none'
+  row.textContent = 'Nothing yet.'
   return row
 }

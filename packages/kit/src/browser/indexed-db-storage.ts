@@ -27,5 +27,8 @@ export function indexedDbStorage(database = 'zephyr-bell'): KitStorage {
     set: async (name, value) => {
       await run('readwrite', (store) => store.put(value, name))
     },
+    // Page and service worker change the same things at the same time (Web Locks API).
+    exclusively: <T>(name: string, act: () => Promise<T>) =>
+      navigator.locks ? (navigator.locks.request(`${database} ${name}`, act) as Promise<T>) : act(),
   }
 }

@@ -1,39 +1,41 @@
 import type { Receipt } from '@zbell/contract'
 import { type Client, ProblemError, UnreachableError } from '@zbell/contract/client'
 import type { ReceiptState } from '@zbell/core/states'
+import { Kept } from './kept.ts'
 import type { KitStorage } from './storage.ts'
 
 /** What one call to the service takes. */
 const together = 100
 /** What a device keeps while it has no network; beyond it the oldest go. */
 const mostWaiting = 1_000
-const name = 'receipts'
+
+/** What else a receipt tells. */
+export type ReceiptMore = Pick<Receipt, 'action' | 'appState' | 'became'>
 
 type Book = { readonly waiting: readonly Receipt[]; readonly known: readonly string[] }
 
 /** Receipts wait here until the service has them: over restarts, offline, and never twice. */
 export class ReceiptBook {
-  readonly #storage: KitStorage
+  readonly #book: Kept<Book>
   readonly #client: () => Promise<Client | undefined>
-  #turn: Promise<unknown> = Promise.resolve()
   #flushing: Promise<boolean> | undefined
 
   /** @param client speaks for the registered device; `undefined` while there is none */
   constructor(storage: KitStorage, client: () => Promise<Client | undefined>) {
-    this.#storage = storage
+    this.#book = new Kept(storage, 'receipts', { waiting: [], known: [] })
     this.#client = client
   }
 
   /** Writes a receipt down. One that was written before is not written again. */
-  add(notification: string, state: ReceiptState, at: Date, action?: string): Promise<void> {
-    return this.#change((book) => {
+  async add(notification: string, state: ReceiptState, at: Date, more: ReceiptMore = {}): Promise<void> {
+    await this.#book.change((book) => {
       const key = `${notification} ${state}`
       if (book.known.includes(key)) return book
       const receipt: Receipt = {
         notification,
         state,
         at: at.toISOString(),
-        ...(action === undefined ? {} : { action }),
+        ...more,
       }
       return {
         waiting: [...book.waiting, receipt].slice(-mostWaiting),
@@ -52,8 +54,7 @@ export class ReceiptBook {
 
   async #flushAll(): Promise<boolean> {
     for (;;) {
-      await this.#turn
-      const { waiting } = await this.#read()
+      const { waiting } = await this.#book.read()
       if (waiting.length === 0) return true
       const client = await this.#client()
       if (!client) return false
@@ -66,25 +67,11 @@ export class ReceiptBook {
         if (status === 401 || status === 429 || status >= 500) return false
         // The service will never take this batch; keeping it would hold up all that follow.
       }
-      await this.#change((book) => ({
+      await this.#book.change((book) => ({
         ...book,
         waiting: book.waiting.filter((receipt) => !batch.some((sent) => same(sent, receipt))),
       }))
     }
-  }
-
-  async #read(): Promise<Book> {
-    return (await this.#storage.get<Book>(name)) ?? { waiting: [], known: [] }
-  }
-
-  #change(how: (book: Book) => Book): Promise<void> {
-    const done = this.#turn.then(async () => {
-      const book = await this.#read()
-      const next = how(book)
-      if (next !== book) await this.#storage.set(name, next)
-    })
-    this.#turn = done.catch(() => undefined) // The caller hears of it; the next change starts from what is stored.
-    return done
   }
 }
 

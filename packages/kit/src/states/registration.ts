@@ -3,7 +3,12 @@ import { Client, ProblemError } from '@zbell/contract/client'
 import type { KitStorage } from './storage.ts'
 
 export type ServicePlace = { readonly url: string; readonly appKey: string; readonly fetch?: typeof fetch }
-type Kept = { readonly secret: string; readonly device: string; readonly address: string }
+type Kept = {
+  readonly secret: string
+  readonly device: string
+  readonly address: string
+  readonly installation?: string | null
+}
 
 const name = 'registration'
 
@@ -27,19 +32,32 @@ export class Registration {
     return (await this.#storage.get<Kept>(name))?.device
   }
 
-  /** Registers, or tells the service what is true now when the same address is registered already. */
-  async keep(body: RegistrationBody): Promise<Device> {
+  /**
+   * Registers, or tells the service what is true now when this installation is registered already.
+   * @param more.merge what is known of the anonymous person becomes that of the user in the body
+   */
+  async keep(body: RegistrationBody, more: { readonly merge?: boolean } = {}): Promise<Device> {
     const address = body.platform === 'web' ? body.subscription.endpoint : body.token
     const kept = await this.#storage.get<Kept>(name)
-    if (kept?.address === address) {
+    if (kept) {
       const { platform: _, ...facts } = body
       const known = await this.#unlessForgotten(() =>
-        this.#clientFor(kept.secret).call('changeOwnDevice', { body: facts }),
+        this.#clientFor(kept.secret).call('changeOwnDevice', { body: { ...facts, ...more } }),
       )
-      if (known) return known
+      if (known) {
+        if (kept.address !== address) await this.#storage.set(name, { ...kept, address } satisfies Kept)
+        return known
+      }
     }
-    const { device, secret } = await this.#clientFor(this.#place.appKey).call('registerDevice', { body })
-    await this.#storage.set(name, { secret, device: device.id, address } satisfies Kept)
+    const installation = kept?.installation ?? newInstallation()
+    const answer = await this.#clientFor(this.#place.appKey).call('registerDevice', { body: { ...body, installation } })
+    const { device, secret } = answer
+    await this.#storage.set(name, {
+      secret,
+      device: device.id,
+      address,
+      installation: answer.installation,
+    } satisfies Kept)
     return device
   }
 
@@ -49,11 +67,19 @@ export class Registration {
     return client && this.#unlessForgotten(() => client.call('changeOwnDevice', { body }))
   }
 
+  /** The app says goodbye; it can come back as the same installation. */
+  async leave(): Promise<void> {
+    await (await this.client())?.call('unregisterOwnDevice', {})
+  }
+
+  /** A service that does not know the secret any more, or the token otherwise, wants to be told from the beginning. */
   async #unlessForgotten(call: () => Promise<Device>): Promise<Device | undefined> {
     try {
       return await call()
     } catch (error) {
-      if (error instanceof ProblemError && error.problem.status === 401) return undefined
+      if (!(error instanceof ProblemError)) throw error
+      const { status, code } = error.problem
+      if (status === 401 || code === 'register-again') return undefined
       throw error
     }
   }
@@ -62,4 +88,10 @@ export class Registration {
     const { url, fetch } = this.#place
     return new Client({ url, bearer, ...(fetch ? { fetch } : {}) })
   }
+}
+
+/** 128 bits of chance name an installation; it is made up here, and means nothing anywhere else. */
+function newInstallation(): string {
+  const bytes = crypto.getRandomValues(new Uint8Array(16))
+  return [...bytes].map((byte) => byte.toString(16).padStart(2, '0')).join('')
 }

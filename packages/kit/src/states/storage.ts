@@ -2,6 +2,8 @@
 export type KitStorage = {
   get<T>(name: string): Promise<T | undefined>
   set(name: string, value: unknown): Promise<void>
+  /** Keeps others away from one name meanwhile, where others can reach the same storage. */
+  exclusively?<T>(name: string, act: () => Promise<T>): Promise<T>
 }
 
 /** Keeps things for as long as the process lives. */

@@ -63,6 +63,8 @@ export function deliveryView(row: DeliveryRow): Delivery {
     reason: row.reason && { code: row.reason, says: reasons[row.reason].says, does: reasons[row.reason].does },
     attempts: row.attempts,
     gatewayReference: row.gatewayReference,
+    appState: row.appState,
+    became: row.became,
     action: row.action,
     timeline,
   }

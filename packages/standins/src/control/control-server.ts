@@ -1,11 +1,22 @@
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
-import { handsetOrder, type ProblemCode, problems, problemType, type RehearsalPlan, tapRequest } from '@zbell/contract'
+import {
+  type HandsetAct,
+  handsetAct,
+  handsetChange,
+  handsetOrder,
+  type ProblemCode,
+  problems,
+  problemType,
+  type RehearsalPlan,
+  tapRequest,
+} from '@zbell/contract'
 import { ProblemError } from '@zbell/contract/client'
 import type { Platform } from '@zbell/core'
 import type { ServicePlace } from '@zbell/kit/states'
 import express, { type ErrorRequestHandler, type Response } from 'express'
 import { type Temper, temper } from '../gateways/temper.ts'
+import type { Handset } from '../handsets/handset.ts'
 import type { HandsetRoom } from '../handsets/handset-room.ts'
 import { NoPlace } from '../handsets/no-place.ts'
 
@@ -43,10 +54,14 @@ export class ControlServer {
     })
     app.use(express.json({ limit: '64kb' }))
     app.get('/rehearsal', (_request, response) => void response.json(given.plan))
-    handsetRoutes(app, given.room)
+    handsetRoutes(app, given.room, given.vapidKey)
     newHandsetRoute(app, given)
     gatewayRoutes(app, given.gateways)
-    const failed: ErrorRequestHandler = (_error, _request, response, _next) => problem(response, 'internal-error')
+    // What the service answered to the handset's app is the answer to whoever moved it.
+    const failed: ErrorRequestHandler = (error, _request, response, _next) => {
+      if (error instanceof ProblemError) problem(response, error.problem.code, error.problem.detail)
+      else problem(response, 'internal-error')
+    }
     app.use(failed)
     const server = createServer(app)
     await new Promise<void>((done, fail) => {
@@ -72,7 +87,46 @@ export class ControlServer {
   }
 }
 
-function handsetRoutes(app: express.Express, room: HandsetRoom): void {
+/** @returns what stands against it */
+async function act(
+  room: HandsetRoom,
+  handset: Handset,
+  given: HandsetAct,
+  vapidKey: string,
+): Promise<ProblemCode | undefined> {
+  const installed = handset.state.installed !== false
+  switch (given.do) {
+    case 'tap':
+      return (await handset.tap(given.notification)) ? undefined : 'nothing-to-tap'
+    case 'dismiss':
+      return (await handset.dismiss(given.notification)) ? undefined : 'nothing-to-tap'
+    case 'ask':
+      return (await handset.ask(given.answer)) ? undefined : 'not-possible-now'
+    case 'join':
+    case 'leave':
+      if (!installed) return 'not-possible-now'
+      await handset.topic(given.topic, given.do === 'join')
+      return undefined
+    case 'reboot':
+      await handset.reboot()
+      return undefined
+    case 'remove':
+      if (!installed) return 'not-possible-now'
+      room.remove(handset)
+      return undefined
+    case 'install':
+      if (installed) return 'not-possible-now'
+      await room.install(handset, vapidKey)
+      return undefined
+    case 'ring':
+      await handset.ring(given.content)
+      return undefined
+    default:
+      return given satisfies never
+  }
+}
+
+function handsetRoutes(app: express.Express, room: HandsetRoom, vapidKey: string): void {
   app.get('/apps/:app/handsets', async (request, response) => {
     response.json({
       items: await Promise.all(room.list(request.params.app).map((handset) => handset.view())),
@@ -91,6 +145,29 @@ function handsetRoutes(app: express.Express, room: HandsetRoom): void {
     else if (!read.success) problem(response, 'invalid-request')
     else if (await handset.tap(read.data.notification)) response.json(await handset.view())
     else problem(response, 'nothing-to-tap')
+  })
+  app.patch('/apps/:app/handsets/:id', async (request, response) => {
+    const handset = room.find(request.params.app, request.params.id)
+    const read = handsetChange.safeParse(request.body ?? {})
+    if (!handset) return problem(response, 'unknown-handset', `There is no handset ${request.params.id}.`)
+    if (!read.success) return problem(response, 'invalid-request', read.error.issues[0]?.message)
+    await handset.change(read.data)
+    response.json(await handset.view())
+  })
+  app.delete('/apps/:app/handsets/:id', (request, response) => {
+    const handset = room.find(request.params.app, request.params.id)
+    if (!handset) return problem(response, 'unknown-handset', `There is no handset ${request.params.id}.`)
+    room.discard(handset)
+    response.json({})
+  })
+  app.post('/apps/:app/handsets/:id/do', async (request, response) => {
+    const handset = room.find(request.params.app, request.params.id)
+    const read = handsetAct.safeParse(request.body ?? {})
+    if (!handset) return problem(response, 'unknown-handset', `There is no handset ${request.params.id}.`)
+    if (!read.success) return problem(response, 'invalid-request', read.error.issues[0]?.message)
+    const refused = await act(room, handset, read.data, vapidKey)
+    if (refused) problem(response, refused)
+    else response.json(await handset.view())
   })
 }
 

@@ -18,6 +18,7 @@ const signal = z.object({
   keepSeconds: z.int().min(0),
   signal: z.object({
     id: z.string(),
+    haste: z.enum(['now', 'soon']).optional(),
     kind: z.enum(['raise', 'stir']),
     head: z.string().optional(),
     text: z.string().optional(),
@@ -104,6 +105,7 @@ export class AndroidGateway extends Gateway {
     this.#handOver(berth, {
       notification: given.id,
       mode: given.kind === 'stir' ? 'wake' : 'show',
+      urgency: given.haste === 'now' ? 'high' : 'normal',
       title: given.head ?? '',
       ...(given.text === undefined ? {} : { body: given.text }),
       ...(given.leadsTo === undefined ? {} : { navigate: given.leadsTo }),

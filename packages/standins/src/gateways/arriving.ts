@@ -1,9 +1,11 @@
-import type { Json, Mode } from '@zbell/core'
+import type { Json, Mode, Urgency } from '@zbell/core'
 
 /** What reaches a device, whichever gateway it came through. */
 export type Arriving = {
-  readonly notification: string
+  /** The notification's id; none for what did not come from the service. */
+  readonly notification: string | undefined
   readonly mode: Mode
+  readonly urgency?: Urgency
   readonly title: string
   readonly body?: string
   readonly navigate?: string

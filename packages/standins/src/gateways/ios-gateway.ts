@@ -72,6 +72,7 @@ export class IosGateway extends Gateway {
     this.#handOver(decodeURIComponent(token), {
       notification,
       mode: quiet ? 'wake' : 'show',
+      urgency: asked.headers['harbour-weight'] === 'lead' ? 'high' : 'normal',
       title: face?.headline ?? '',
       ...(face?.text === undefined ? {} : { body: face.text }),
       ...(navigate === undefined ? {} : { navigate }),

@@ -1,4 +1,12 @@
-import { type CryptoPort, decryptMessage, fromBase64url, handsetMark, type Platform, toBase64url } from '@zbell/core'
+import {
+  type CryptoPort,
+  decryptMessage,
+  fromBase64url,
+  handsetMark,
+  isHandsetAddress,
+  type Platform,
+  toBase64url,
+} from '@zbell/core'
 import type { ServicePlace } from '@zbell/kit/states'
 import type { Arriving } from '../gateways/arriving.ts'
 import type { PushService } from '../gateways/push-service.ts'
@@ -7,6 +15,8 @@ import { Handset, type HandsetState } from './handset.ts'
 
 export type NewHandset = Pick<HandsetState, 'id' | 'app' | 'model' | 'platform' | 'user'> &
   Partial<Pick<HandsetState, 'permission' | 'locale' | 'timeZone'>> & {
+    /** With a watch that mirrors it. */
+    readonly watch?: boolean
     /** Its token is marked as a handset's, so that it rings without any credential. */
     readonly rehearsal?: boolean
   }
@@ -44,7 +54,7 @@ export class HandsetRoom {
   }
 
   /** Makes a handset and switches it on. @param vapidKey for a browser: the app's applicationServerKey */
-  async make({ rehearsal = false, ...given }: NewHandset, vapidKey?: string): Promise<Handset> {
+  async make({ rehearsal = false, watch = false, ...given }: NewHandset, vapidKey?: string): Promise<Handset> {
     const defaults = { permission: 'granted', locale: 'en', timeZone: 'Atlantic/Faroe' } as const
     const state: HandsetState = {
       ...defaults,
@@ -54,6 +64,7 @@ export class HandsetRoom {
       locked: true,
       lockScreen: [],
       opened: null,
+      watch: watch ? [] : null,
       kit: {},
     }
     return this.takeUp(state)
@@ -92,6 +103,43 @@ export class HandsetRoom {
   handOver(token: string, arriving: Arriving): void {
     const handset = this.#byToken.get(token)
     if (handset) void handset.arrive(arriving)
+  }
+
+  /** Rings the plans whose time has come, on all handsets. */
+  tick(): void {
+    // A plan that cannot ring now is looked at again a second later; its handset's log says what happened.
+    for (const handset of this.#handsets.values()) handset.tick().catch(() => undefined)
+  }
+
+  /** The app is removed from a handset: its token belongs to no installation any more. */
+  remove(handset: Handset): void {
+    const { state } = handset
+    this.#leave(state)
+    handset.remove()
+  }
+
+  /** @param vapidKey for a browser */
+  async install(handset: Handset, vapidKey?: string): Promise<void> {
+    const { state } = handset
+    const address = this.#address(state.platform, vapidKey, isHandsetAddress(state.token) ? handsetMark : '')
+    if (!address.browser) this.#byToken.set(address.token, handset)
+    await handset.install(address)
+    if (address.browser) this.#listen(handset, address.browser)
+  }
+
+  /** Throws a handset away; its token is gone with it. */
+  discard(handset: Handset): void {
+    this.#leave(handset.state)
+    this.#forget(handset)
+    this.#parts.onChange()
+  }
+
+  #leave(state: HandsetState): void {
+    if (state.platform !== 'web') this.#parts.mints[state.platform].retire(state.token)
+    else if (state.browser) this.#parts.push().unsubscribe(state.browser.subscription)
+    this.#byToken.delete(state.token)
+    this.#detach.get(nameOf(state))?.()
+    this.#detach.delete(nameOf(state))
   }
 
   close(): void {

@@ -1,6 +1,20 @@
-import type { Handset as HandsetView, Registration as RegistrationBody, ShownNotification } from '@zbell/contract'
-import { type AppState, isHandsetAddress, type Permission, type Platform } from '@zbell/core'
-import { Arrivals, memoryStorage, ReceiptBook, Registration, type ServicePlace } from '@zbell/kit/states'
+import type {
+  HandsetChange,
+  Handset as HandsetView,
+  Registration as RegistrationBody,
+  ShownNotification,
+} from '@zbell/contract'
+import {
+  type AppState,
+  type Content,
+  type FrontAnswer,
+  isHandsetAddress,
+  type Permission,
+  type Place,
+  type Platform,
+  type Presentation,
+} from '@zbell/core'
+import { memoryStorage, Outbox, ReceiptBook, Reception, Registration, type ServicePlace } from '@zbell/kit/states'
 import type { Arriving } from '../gateways/arriving.ts'
 
 /** How a browser is reached: its push subscription with the private half of its key. Base64url. */
@@ -11,61 +25,72 @@ export type BrowserKeys = {
   readonly auth: string
 }
 
+type Entry = { readonly at: string; readonly what: string }
+
 /** Everything that a handset is, so that it can be put away and taken up again as it was. Plain JSON. */
 export type HandsetState = {
   readonly id: string
   readonly app: string
   readonly model: string
   readonly platform: Platform
-  readonly user: string | null
   readonly locale: string
-  readonly timeZone: string
+  user: string | null
+  timeZone: string
   /** The gateway's token; for a browser the endpoint. */
   token: string
-  readonly browser?: BrowserKeys
+  browser?: BrowserKeys
   permission: Permission
   appState: AppState
   locked: boolean
   lockScreen: ShownNotification[]
   opened: string | null
   /** What the kit keeps. */
-  readonly kit: Record<string, unknown>
+  kit: Record<string, unknown>
+  watch?: ShownNotification[] | null
+  installed?: boolean
+  muted?: boolean
+  online?: boolean
+  doNotDisturb?: boolean
+  lowPower?: boolean
+  inFront?: FrontAnswer
+  clockOffsetMs?: number
+  place?: Place | null
+  toast?: string | null
+  topics?: string[]
+  log?: Entry[]
+  /** What came while there was no network; the gateway holds it. */
+  held?: Arriving[]
 }
 
 const retryMs = 1_000
 /** A lock screen shows so many; older ones fall off. */
 const mostShown = 50
+const mostLogged = 200
+const mostHeld = 50
+/** Low power puts off what is not urgent by so long. */
+const lowPowerMs = 10_000
 
 /** A virtual device. Its system decides as a phone's does; the app on it runs the kit. */
 export class Handset {
   readonly state: HandsetState
-  readonly #registration: Registration
-  readonly #arrivals: Arrivals
-  readonly #receipts: ReceiptBook
+  readonly #place: ServicePlace
   readonly #onChange: () => void
+  #app: App
   #retry: NodeJS.Timeout | undefined
   #off = false
 
   /** @param onChange something is different now and wants to be put away */
   constructor(state: HandsetState, place: ServicePlace, onChange: () => void = () => {}) {
     this.state = state
+    this.#place = place
     this.#onChange = onChange
-    const kept = memoryStorage(state.kit)
-    const storage = {
-      ...kept,
-      set: async (name: string, value: unknown) => {
-        await kept.set(name, value)
-        onChange()
-      },
-    }
-    this.#registration = new Registration(storage, place)
-    this.#arrivals = new Arrivals(storage)
-    this.#receipts = new ReceiptBook(storage, () => this.#registration.client())
+    this.#app = openApp(state, this.#reach(), onChange)
   }
 
-  /** Starts the app: it registers, or says what is true now, and hands over what receipts are left. */
+  /** Starts the app: it registers, or says what is true now, and hands over what is left. */
   async start(): Promise<void> {
-    await this.#registration.keep(this.#registrationBody())
+    if (this.state.installed === false) return
+    await this.#app.registration.keep(this.#registrationBody())
     this.#handOver()
   }
 
@@ -74,69 +99,285 @@ export class Handset {
     clearTimeout(this.#retry)
   }
 
-  /** Something came from the gateway. @returns what became of it on this device */
-  async arrive(arriving: Arriving, now = new Date()): Promise<'shown' | 'woken' | 'second-copy' | 'not-allowed'> {
-    if (!(await this.#arrivals.firstTime(arriving.notification))) return 'second-copy'
-    await this.#receipts.add(arriving.notification, 'received', now)
-    const became = this.#present(arriving, now)
-    if (became === 'shown') await this.#receipts.add(arriving.notification, 'shown', now)
+  /** What its own clock shows. */
+  now(): Date {
+    return new Date(Date.now() + (this.state.clockOffsetMs ?? 0))
+  }
+
+  /** Something came from the gateway. @returns what became of it on this device, now */
+  async arrive(arriving: Arriving): Promise<Presentation | 'second-copy' | 'held' | 'not-installed'> {
+    const { state } = this
+    if (state.installed === false) return 'not-installed'
+    if (state.online === false) {
+      this.#log(`“${titleOf(arriving)}” waits at the gateway: there is no network`)
+      state.held = [...(state.held ?? []), arriving].slice(-mostHeld)
+      return 'held'
+    }
+    if (state.lowPower && arriving.urgency !== 'high') {
+      this.#log(`“${titleOf(arriving)}” waits: low power puts off what is not urgent`)
+      setTimeout(() => void this.#receive(arriving), lowPowerMs).unref()
+      return 'held'
+    }
+    return this.#receive(arriving)
+  }
+
+  async #receive({ notification: id, ...arriving }: Arriving): Promise<Presentation | 'second-copy'> {
+    const { state } = this
+    const where = {
+      permission: state.permission,
+      appState: state.appState,
+      doNotDisturb: state.doNotDisturb ?? false,
+      zone: state.timeZone,
+    }
+    const became = await this.#app.reception.arrive(
+      { id, ...arriving },
+      where,
+      this.now(),
+      () => state.inFront ?? 'show',
+    )
+    this.#log(`“${titleOf(arriving)}” arrived, app ${state.appState}: ${becameWords[became]}`)
+    if (became === 'shown' || became === 'silenced') this.#show(id ?? `local-${Date.now()}`, arriving)
+    if (became === 'replaced') state.toast = arriving.body ? `${arriving.title}: ${arriving.body}` : arriving.title
+    this.#onChange()
     this.#handOver()
     return became
   }
 
   /** The user taps a notification. @returns false when it is not there */
-  async tap(notification?: string, now = new Date()): Promise<boolean> {
-    const shown = this.state.lockScreen.find((one) => notification === undefined || one.notification === notification)
+  async tap(notification?: string): Promise<boolean> {
+    const { state } = this
+    const shown = this.#take(notification)
     if (!shown) return false
-    this.state.lockScreen = this.state.lockScreen.filter((one) => one !== shown)
-    this.state.locked = false
-    this.state.appState = 'front'
-    this.state.opened = shown.navigate
-    await this.#receipts.add(shown.notification, 'opened', now)
+    const id = shown.notification.startsWith('local-') ? undefined : shown.notification
+    const opened = await this.#app.reception.open(
+      { id, navigate: shown.navigate ?? undefined },
+      state.appState,
+      this.now(),
+    )
+    this.#log(`“${shown.title}” was opened; the app was ${opened.how}`)
+    state.locked = false
+    state.appState = 'front'
+    // The app is ready at once, and goes where the last opening leads.
+    const places = await this.#app.reception.takeOpened()
+    state.opened = places.at(-1)?.navigate ?? null
     this.#onChange()
-    await this.#receipts.flush().then((done) => done || this.#later())
+    await this.#app.receipts.flush().then((done) => done || this.#later())
     return true
   }
 
-  async view(now = new Date()): Promise<HandsetView> {
-    const { id, model, platform, user, permission, appState, locked, lockScreen, opened } = this.state
+  /** The user puts a notification away. @returns false when it is not there */
+  async dismiss(notification?: string): Promise<boolean> {
+    const shown = this.#take(notification)
+    if (!shown) return false
+    this.#log(`“${shown.title}” was put away`)
+    if (!shown.notification.startsWith('local-')) await this.#app.reception.dismiss(shown.notification, this.now())
+    this.#onChange()
+    this.#handOver()
+    return true
+  }
+
+  /** The app asks for permission. @returns false when the system shows no prompt, since it was answered before */
+  async ask(answer: 'granted' | 'denied'): Promise<boolean> {
+    if (this.state.permission !== 'prompt' || this.state.installed === false) return false
+    this.state.permission = answer
+    this.#log(`asked for permission: ${answer}`)
+    await this.#tellService()
+    return true
+  }
+
+  /** Switches, turns and carries it. */
+  async change(change: HandsetChange): Promise<void> {
+    const { state } = this
+    const { clockOffsetSeconds, user, ...rest } = change
+    const before = { ...state }
+    Object.assign(state, Object.fromEntries(Object.entries(rest).filter(([, value]) => value !== undefined)))
+    if (clockOffsetSeconds !== undefined) state.clockOffsetMs = clockOffsetSeconds * 1_000
+    // A locked screen has no app in front of it.
+    if (change.locked && state.appState === 'front') state.appState = 'behind'
+    if (change.appState === 'front') state.locked = false
+    if (change.appState !== undefined && change.appState !== 'front') state.toast = null
+    if (user !== undefined && user !== state.user) await this.#signIn(user)
+    const told = Object.keys(change).filter((name) => name !== 'user')
+    if (told.length > 0)
+      this.#log(told.map((name) => `${name}: ${JSON.stringify(change[name as keyof HandsetChange])}`).join(', '))
+    if (['permission', 'muted', 'timeZone', 'user'].some((name) => name in change)) await this.#tellService()
+    if (state.online !== false && before.online === false) await this.#backOnline()
+    await this.tick()
+    this.#onChange()
+  }
+
+  async reboot(): Promise<void> {
+    this.state.appState = 'closed'
+    this.state.locked = true
+    this.state.toast = null
+    this.#log('was restarted')
+    // The kit starts from what it kept, as after any restart.
+    this.#app = openApp(this.state, this.#reach(), this.#onChange)
+    await this.tick()
+    this.#onChange()
+    this.#handOver()
+  }
+
+  /** The app is gone, with all that it kept. */
+  remove(): void {
+    Object.assign(this.state, {
+      installed: false,
+      kit: {},
+      lockScreen: [],
+      appState: 'closed',
+      toast: null,
+      opened: null,
+      held: [],
+    })
+    Object.assign(this.state, { topics: [], user: null, muted: false, watch: this.state.watch ? [] : null })
+    this.#log('the app was removed')
+    this.#onChange()
+  }
+
+  /** The app is installed anew: another installation, with another token, that nobody has asked for permission yet. */
+  async install(address: Pick<HandsetState, 'token' | 'browser'>): Promise<void> {
+    Object.assign(this.state, address, { installed: true, kit: {}, permission: 'prompt' })
+    this.#app = openApp(this.state, this.#reach(), this.#onChange)
+    this.#log('the app was installed')
+    await this.start()
+    this.#onChange()
+  }
+
+  async topic(topic: string, joins: boolean): Promise<void> {
+    await this.#app.outbox.add({ say: joins ? 'join' : 'leave', topic })
+    const others = (this.state.topics ?? []).filter((one) => one !== topic)
+    this.state.topics = joins ? [...others, topic].sort() : others
+    this.#log(`${joins ? 'joined' : 'left'} ${topic}`)
+    this.#onChange()
+    await this.#app.outbox.flush()
+  }
+
+  /** Rings it past the service, to look at a notification while it is being written. */
+  async ring(content: Content): Promise<void> {
+    const { title, body, navigate, tag, data } = content
+    const given = Object.entries({ body, navigate, tag, data }).filter(([, value]) => value !== undefined)
+    await this.arrive({ notification: undefined, mode: 'show', title, ...(Object.fromEntries(given) as object) })
+  }
+
+  /** Rings the plans whose time has come. */
+  async tick(): Promise<void> {
+    if (this.state.installed === false) return
+    const { plans } = this.#app.reception
+    for (const { name, content } of await plans.due(
+      this.now().getTime(),
+      this.state.timeZone,
+      this.state.place ?? undefined,
+    )) {
+      this.#log(`the plan ${name} rings`)
+      await this.#receive({ ...content, notification: undefined, mode: 'show' } as Arriving)
+    }
+  }
+
+  async view(): Promise<HandsetView> {
+    const { id, model, platform, user, permission, appState, locked, lockScreen, opened, timeZone, watch, log } =
+      this.state
+    const { reception, registration } = this.#app
+    const plans = await reception.plans.list()
     return {
       id,
       model,
       platform,
       user,
-      device: (await this.#registration.deviceId()) ?? null,
+      device: (await registration.deviceId()) ?? null,
       rehearsal: isHandsetAddress(this.state.token),
+      installed: this.state.installed ?? true,
       permission,
+      muted: this.state.muted ?? false,
       appState,
       locked,
-      clock: now.toISOString(),
-      badge: lockScreen.length,
+      online: this.state.online ?? true,
+      doNotDisturb: this.state.doNotDisturb ?? false,
+      lowPower: this.state.lowPower ?? false,
+      inFront: this.state.inFront ?? 'show',
+      clock: this.now().toISOString(),
+      timeZone,
+      place: this.state.place ?? null,
+      badge: await reception.history.unread(),
       lockScreen,
+      watch: watch ?? null,
+      toast: this.state.toast ?? null,
       opened,
+      topics: this.state.topics ?? [],
+      plans: plans.map(({ name, content, ringsAtMs }) => ({
+        name,
+        title: content.title,
+        ringsAt: ringsAtMs === undefined ? null : new Date(ringsAtMs).toISOString(),
+      })),
+      log: [...(log ?? [])].reverse(),
     }
   }
 
-  #present(arriving: Arriving, now: Date): 'shown' | 'woken' | 'not-allowed' {
-    if (arriving.mode === 'wake') return 'woken'
-    if (this.state.permission !== 'granted') return 'not-allowed'
+  #show(notification: string, arriving: Omit<Arriving, 'notification'>): void {
+    const { state } = this
     const shown: ShownNotification = {
-      notification: arriving.notification,
+      notification,
       title: arriving.title,
       body: arriving.body ?? null,
       navigate: arriving.navigate ?? null,
       tag: arriving.tag ?? null,
-      shownAt: now.toISOString(),
+      shownAt: this.now().toISOString(),
     }
-    const others = this.state.lockScreen.filter((one) => shown.tag === null || one.tag !== shown.tag)
-    this.state.lockScreen = [shown, ...others].slice(0, mostShown)
+    const others = (list: ShownNotification[]) => list.filter((one) => shown.tag === null || one.tag !== shown.tag)
+    state.lockScreen = [shown, ...others(state.lockScreen)].slice(0, mostShown)
+    // A watch takes over while nobody looks at the phone.
+    if (state.watch && state.locked) state.watch = [shown, ...others(state.watch)].slice(0, mostShown)
+  }
+
+  #take(notification: string | undefined): ShownNotification | undefined {
+    const { state } = this
+    const shown = state.lockScreen.find((one) => notification === undefined || one.notification === notification)
+    if (!shown) return undefined
+    const left = (list: ShownNotification[]) => list.filter((one) => one.notification !== shown.notification)
+    state.lockScreen = left(state.lockScreen)
+    if (state.watch) state.watch = left(state.watch)
+    return shown
+  }
+
+  async #signIn(user: string | null): Promise<void> {
+    this.state.user = user
+    this.#log(user === null ? 'signed out' : `${user} signed in`)
+    if (user !== null) return
+    // The next person must find nothing of the one before.
+    await this.#app.reception.history.clear()
+    await this.#app.reception.plans.cancel()
+    this.state.lockScreen = []
+    if (this.state.watch) this.state.watch = []
+  }
+
+  /** An app without a network tells it when the network is back. */
+  async #tellService(): Promise<void> {
     this.#onChange()
-    return 'shown'
+    if (this.state.installed === false || this.state.online === false) return
+    await this.#app.registration.keep(this.#registrationBody())
+  }
+
+  async #backOnline(): Promise<void> {
+    const held = this.state.held ?? []
+    this.state.held = []
+    await this.#tellService()
+    for (const arriving of held) await this.arrive(arriving)
+    this.#handOver()
+  }
+
+  /** What the app's calls go through: the handset's own network. */
+  #reach(): ServicePlace {
+    const send: typeof fetch = (...given) =>
+      this.state.online === false ? Promise.reject(new TypeError('no network')) : fetch(...given)
+    return { ...this.#place, fetch: send }
+  }
+
+  #log(what: string): void {
+    this.state.log = [...(this.state.log ?? []), { at: this.now().toISOString(), what }].slice(-mostLogged)
   }
 
   #handOver(): void {
-    this.#receipts.flush().then(
-      (done) => done || this.#later(),
+    Promise.all([this.#app.receipts.flush(), this.#app.outbox.flush()]).then(
+      (done) => done.every(Boolean) || this.#later(),
       () => this.#later(),
     )
   }
@@ -151,9 +392,10 @@ export class Handset {
   }
 
   #registrationBody(): RegistrationBody {
-    const { platform, token, browser, permission, user, locale, timeZone, model } = this.state
+    const { platform, token, browser, permission, muted, user, locale, timeZone, model } = this.state
     const facts = {
       permission,
+      muted: muted ?? false,
       user,
       locale,
       timeZone,
@@ -161,7 +403,10 @@ export class Handset {
       appVersion: '4.2.0',
       systemVersion: platform === 'web' ? '1' : '12',
     }
-    if (platform !== 'web') return { platform, token, ...facts }
+    if (platform !== 'web') {
+      const granted = permission === 'granted'
+      return { platform, token, ...facts, allows: { alerts: granted, badges: granted, sounds: granted } }
+    }
     if (!browser) throw new TypeError('a browser has keys')
     return {
       platform,
@@ -169,4 +414,40 @@ export class Handset {
       ...facts,
     }
   }
+}
+
+/** The app on a handset: the kit, over what it kept. */
+type App = {
+  readonly registration: Registration
+  readonly receipts: ReceiptBook
+  readonly outbox: Outbox
+  readonly reception: Reception
+}
+
+function openApp(state: HandsetState, place: ServicePlace, onChange: () => void): App {
+  const kept = memoryStorage(state.kit)
+  const storage = {
+    ...kept,
+    set: async (name: string, value: unknown) => {
+      await kept.set(name, value)
+      onChange()
+    },
+  }
+  const registration = new Registration(storage, place)
+  const client = () => registration.client()
+  const receipts = new ReceiptBook(storage, client)
+  return { registration, receipts, outbox: new Outbox(storage, client), reception: new Reception(storage, receipts) }
+}
+
+const titleOf = ({ title, mode }: Pick<Arriving, 'title' | 'mode'>): string =>
+  title || (mode === 'wake' ? 'a wake' : '')
+
+const becameWords: Record<Presentation | 'second-copy', string> = {
+  shown: 'shown, with its sound',
+  silenced: 'shown in silence, for do-not-disturb',
+  replaced: 'the app showed something of its own',
+  dropped: 'the app dropped it',
+  woken: 'the app was woken, and nothing shown',
+  'not-allowed': 'not shown, since the user does not allow it',
+  'second-copy': 'dropped, since it is the second copy',
 }

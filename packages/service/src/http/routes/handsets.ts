@@ -34,6 +34,12 @@ export function serveHandsets(
   on.serve('listHandsets', ({ params }) => call<Page<Handset> & { items: Handset[] }>('GET', place(params.app)))
   on.serve('readHandset', ({ params }) => call<Handset>('GET', place(params.app, params.id)))
   on.serve('tapHandset', ({ params, body }) => call<Handset>('POST', `${place(params.app, params.id)}/tap`, body))
+  on.serve('changeHandset', ({ params, body }) => call<Handset>('PATCH', place(params.app, params.id), body))
+  on.serve('actOnHandset', ({ params, body }) => call<Handset>('POST', `${place(params.app, params.id)}/do`, body))
+  on.serve('deleteHandset', async ({ params }) => {
+    await call('DELETE', place(params.app, params.id))
+    return undefined
+  })
   on.serve('makeHandset', async ({ caller: { scope, actor }, params, body }) => {
     if (scope.environment !== 'development') throw new Problem('not-in-production')
     try {

@@ -33,6 +33,8 @@ export function serveReceipts(
             state: receipt.state,
             at: new Date(receipt.at),
             action: receipt.action ?? null,
+            appState: receipt.appState ?? null,
+            became: receipt.became ?? null,
           }),
         ),
       )

@@ -3,6 +3,7 @@ import { credentials } from './0002-credentials.ts'
 import { checks } from './0003-checks.ts'
 import { apps } from './0004-apps.ts'
 import { people } from './0005-people.ts'
+import { presentation } from './0006-presentation.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -13,4 +14,5 @@ export const migrations: readonly Migration[] = [
   { no: 3, name: 'checks', statements: checks },
   { no: 4, name: 'apps', statements: apps },
   { no: 5, name: 'people', statements: people },
+  { no: 6, name: 'presentation', statements: presentation },
 ]

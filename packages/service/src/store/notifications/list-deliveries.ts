@@ -1,14 +1,19 @@
 import {
+  type AppState,
+  appStates,
   type DeliveryState,
   deliveryStateOfCode,
   deliveryStates,
   isHandsetAddress,
   type Platform,
+  type Presentation,
   platforms,
+  presentations,
   type Reason,
   reasonOfCode,
   unpackBlock,
   uuidFromBytes,
+  wordOf,
 } from '@zbell/core'
 import type { Database } from '../database.ts'
 
@@ -22,6 +27,8 @@ export type DeliveryRow = {
   readonly reason: Reason | null
   readonly attempts: number
   readonly gatewayReference: string | null
+  readonly appState: AppState | null
+  readonly became: Presentation | null
   readonly action: string | null
   readonly moments: Partial<Record<DeliveryState, Date>>
 }
@@ -66,6 +73,8 @@ type Raw = {
   attempts: number
   gatewayReference: string | null
   action: string | null
+  appState: number | null
+  became: number | null
   acceptedAt: Date | null
   receivedAt: Date | null
   shownAt: Date | null
@@ -82,7 +91,7 @@ async function storedDeliveries(
 ): Promise<DeliveryRow[]> {
   const rows = await database.rows<Raw>(
     `select d.device_no as deviceNo, v.id, v.token, u.name as user, d.platform, d.state, d.reason, d.attempts,
-       d.gateway_reference as gatewayReference, d.action, d.accepted_at as acceptedAt, d.received_at as receivedAt,
+       d.gateway_reference as gatewayReference, d.action, d.app_state as appState, d.became, d.accepted_at as acceptedAt, d.received_at as receivedAt,
        d.shown_at as shownAt, d.dismissed_at as dismissedAt, d.opened_at as openedAt, d.ended_at as endedAt
      from deliveries d join devices v on v.no = d.device_no left join users u on u.no = v.user_no
      where d.notification_no = ? and d.device_no > ? ${page.state === undefined ? '' : 'and d.state = ?'}
@@ -109,6 +118,8 @@ async function storedDeliveries(
       reason: row.reason === 0 ? null : reasonOfCode(row.reason),
       attempts: row.attempts,
       gatewayReference: row.gatewayReference,
+      appState: wordOf(appStates, row.appState),
+      became: wordOf(presentations, row.became),
       action: row.action,
       moments: Object.fromEntries(Object.entries(moments).filter(([, at]) => at !== null)),
     }
@@ -144,6 +155,8 @@ async function queuedDeliveries(
     reason: null,
     attempts: failures.get(row.no) ?? 0,
     gatewayReference: null,
+    appState: null,
+    became: null,
     action: null,
     moments: {},
   }))

@@ -1,9 +1,14 @@
 import {
+  type AppState,
+  appStates,
+  codeOf,
   type DeliveryRecord,
   type DeliveryState,
   deliveryStateOfCode,
   deliveryStates,
   isReceiptState,
+  type Presentation,
+  presentations,
   type ReceiptState,
   uuidFromBytes,
   withReceipt,
@@ -19,6 +24,8 @@ export type IncomingReceipt = {
   readonly state: ReceiptState
   readonly at: Date
   readonly action: string | null
+  readonly appState: AppState | null
+  readonly became: Presentation | null
 }
 
 /**
@@ -77,6 +84,8 @@ type DeliveryRaw = {
   platform: number
   state: number
   action: string | null
+  app_state: number | null
+  became: number | null
   accepted_at: Date | null
   received_at: Date | null
   shown_at: Date | null
@@ -92,7 +101,7 @@ async function storeForNotification(tx: Tx, no: number, receipts: readonly Incom
   )
   if (!notification) return receipts.map(() => false)
   const rows = await tx.rows<DeliveryRaw>(
-    `select device_no, platform, state, action, accepted_at, received_at, shown_at, dismissed_at, opened_at
+    `select device_no, platform, state, action, app_state, became, accepted_at, received_at, shown_at, dismissed_at, opened_at
      from deliveries where notification_no = ? and device_no in (?)`,
     [no, receipts.map((receipt) => receipt.deviceNo)],
   )
@@ -113,12 +122,23 @@ async function storeForNotification(tx: Tx, no: number, receipts: readonly Incom
     const record = records.get(receipt.deviceNo)
     if (!row || !record) {
       if (notification.state === 'finished') return false
-      early.push([no, receipt.deviceNo, deliveryStates[receipt.state], receipt.action, at])
+      early.push([
+        no,
+        receipt.deviceNo,
+        deliveryStates[receipt.state],
+        receipt.action,
+        codeOf(appStates, receipt.appState),
+        codeOf(presentations, receipt.became),
+        at,
+      ])
       return true
     }
     const next = withReceipt(record, receipt.state, at.getTime())
     if (next !== record) {
       records.set(receipt.deviceNo, next)
+      // Where the app was when it arrived, not when it was opened: the first that says so counts.
+      row.app_state ??= receipt.state === 'opened' ? null : codeOf(appStates, receipt.appState)
+      row.became ??= codeOf(presentations, receipt.became)
       row.action = receipt.state === 'opened' ? (row.action ?? receipt.action) : row.action
       changed.set(receipt.deviceNo, [
         no,
@@ -126,6 +146,8 @@ async function storeForNotification(tx: Tx, no: number, receipts: readonly Incom
         row.platform,
         deliveryStates[next.state],
         row.action,
+        row.app_state,
+        row.became,
         ...receiptMoments(next),
       ])
     }
@@ -133,17 +155,18 @@ async function storeForNotification(tx: Tx, no: number, receipts: readonly Incom
   })
   if (changed.size > 0) {
     await tx.change(
-      `insert into deliveries (notification_no, device_no, platform, state, action, received_at, shown_at, dismissed_at, opened_at)
-       values ? on duplicate key update state = value(state), action = value(action), received_at = value(received_at),
+      `insert into deliveries (notification_no, device_no, platform, state, action, app_state, became, received_at, shown_at, dismissed_at, opened_at)
+       values ? on duplicate key update state = value(state), action = value(action), app_state = value(app_state), became = value(became), received_at = value(received_at),
          shown_at = value(shown_at), dismissed_at = value(dismissed_at), opened_at = value(opened_at),
          reason = if(state < 10, 0, reason)`,
       [[...changed.values()]],
     )
   }
   if (early.length > 0) {
-    await tx.change('insert ignore into early_receipts (notification_no, device_no, state, action, at) values ?', [
-      early,
-    ])
+    await tx.change(
+      'insert ignore into early_receipts (notification_no, device_no, state, action, app_state, became, at) values ?',
+      [early],
+    )
   }
   return hits
 }

@@ -94,8 +94,16 @@ export async function storeOutcomes(
 }
 
 async function insertDeliveries(tx: Tx, notificationNo: number, ended: readonly Ended[]): Promise<void> {
-  const early = await tx.rows<{ device_no: number; state: number; action: string | null; at: Date }>(
-    `select device_no, state, action, at from early_receipts where notification_no = ?
+  type Early = {
+    device_no: number
+    state: number
+    action: string | null
+    app_state: number | null
+    became: number | null
+    at: Date
+  }
+  const early = await tx.rows<Early>(
+    `select device_no, state, action, app_state, became, at from early_receipts where notification_no = ?
      and device_no in (${ended.map((one) => one.deviceNo).join(',')}) order by state`,
     [notificationNo],
   )
@@ -110,14 +118,17 @@ async function insertDeliveries(tx: Tx, notificationNo: number, ended: readonly 
     const receipts = early.filter((receipt) => receipt.device_no === one.deviceNo)
     if (receipts.length === 0) continue
     const record = takeEarly({ state: one.state, moments: {} }, receipts)
-    const action = receipts.find((receipt) => receipt.action !== null)?.action ?? null
+    const first = <K extends 'action' | 'app_state' | 'became'>(column: K) =>
+      receipts.find((receipt) => receipt[column] !== null)?.[column] ?? null
     await tx.change(
-      `update deliveries set state = ?, reason = if(? < 10, 0, reason), action = ?, received_at = ?, shown_at = ?, dismissed_at = ?, opened_at = ?
+      `update deliveries set state = ?, reason = if(? < 10, 0, reason), action = ?, app_state = ?, became = ?, received_at = ?, shown_at = ?, dismissed_at = ?, opened_at = ?
        where notification_no = ? and device_no = ?`,
       [
         deliveryStates[record.state],
         deliveryStates[record.state],
-        action,
+        first('action'),
+        first('app_state'),
+        first('became'),
         ...receiptMoments(record),
         notificationNo,
         one.deviceNo,
