@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import type { Device, Page as ListPage } from '@zbell/contract'
+import type { Delivery, Device, Page as ListPage } from '@zbell/contract'
 import type { Browser, BrowserContext, Page } from 'playwright-core'
 import { openBrowser } from './harness/browser.ts'
 import { Demo } from './harness/demo.ts'
@@ -15,6 +15,7 @@ beforeAll(async () => {
   browser = await openBrowser()
   context = await browser.newContext()
   await context.grantPermissions(['notifications'], { origin: demo.ready.passengers })
+  context.setDefaultTimeout(8_000)
   page = await context.newPage()
   await page.goto(demo.ready.passengers)
 }, 60_000)
@@ -26,7 +27,9 @@ afterAll(async () => {
 const json = async <T>(...args: string[]): Promise<T> => JSON.parse((await demo.zbell(...args, '--json')).out) as T
 type Sent = {
   id: string
-  deliveries: { platform: string; user: string; state: string; timeline: { state: string }[] }[]
+  deliveries: (Pick<Delivery, 'platform' | 'state' | 'appState' | 'became' | 'action'> & {
+    timeline: { state: string }[]
+  })[]
 }
 const shown = () =>
   page.evaluate(
@@ -35,7 +38,7 @@ const shown = () =>
 
 describe('the passengers’ page', () => {
   test('joins with a name, by a real subscription of its own', async () => {
-    await page.getByLabel('I am').selectOption('signe')
+    await page.getByLabel('I am', { exact: true }).selectOption('signe')
     await page.getByRole('button', { name: /Ring me/ }).click()
     await page.getByText('This browser rings for Signe.').waitFor()
     await page.locator('#state[data-ready]').waitFor()
@@ -46,41 +49,82 @@ describe('the passengers’ page', () => {
     ])
   })
 
+  const webDelivery = (sent: Sent) => sent.deliveries.find(({ platform }) => platform === 'web')
+  const send = (...more: string[]) => json<Sent>('send', '--to', 'user:signe', ...more)
+
+  test('while it is in front, its own line takes the place of the notification, and the service hears of that', async () => {
+    const sent = await send('--title', 'Boarding is open', '--body', 'Berth 1.')
+    expect(webDelivery(sent)).toMatchObject({ state: 'shown', appState: 'front', became: 'replaced' })
+    expect(await page.locator('#toast').textContent()).toBe('Boarding is open: Berth 1.')
+    expect(await shown()).toEqual([])
+    await page.getByText('What rang: 1 new').waitFor()
+  })
+
+  test('what the app drops is received and not shown', async () => {
+    await page.getByLabel('While I am on this page').selectOption('drop')
+    const sent = await send('--title', 'Nobody sees this', '--no-watch')
+    const read = () => json<Sent>('notification', 'show', sent.id)
+    const became = await until(read, (one) => webDelivery(one)?.state === 'received')
+    expect(webDelivery(became)).toMatchObject({ appState: 'front', became: 'dropped' })
+    expect(await page.getByText('Nobody sees this').count()).toBe(0)
+  })
+
   test('the service worker decrypts, shows, and reports', async () => {
-    const sent = await json<Sent>(
-      'send',
-      '--to',
-      'user:signe',
-      '--title',
-      'Berth change',
-      '--body',
-      'Now from berth 3.',
-      '--tag',
-      'sailing-312',
-      '--navigate',
-      '/sailings/312',
-    )
-    expect(sent.deliveries.find(({ platform }) => platform === 'web')?.state).toBe('shown')
+    await page.getByLabel('While I am on this page').selectOption('show')
+    const place = ['--tag', 'sailing-312', '--navigate', '/sailings/312', '--data', '{"sailing":312}']
+    const sent = await send('--title', 'Berth change', '--body', 'Now from berth 3.', ...place)
+    expect(webDelivery(sent)).toMatchObject({ state: 'shown', became: 'shown' })
     expect(await shown()).toEqual([{ title: 'Berth change', body: 'Now from berth 3.', tag: 'sailing-312' }])
     await page.getByText('Now from berth 3.').waitFor()
   })
 
-  test('a click opens the place it leads to, and the service hears of it', async () => {
+  test('a click opens the place it leads to, tells the app how and with what, and marks it as read', async () => {
     const worker = context.serviceWorkers()[0]!
     await worker.evaluate(
-      `self.registration.getNotifications().then(([notification]) => self.dispatchEvent(new NotificationEvent('notificationclick', { notification })))`,
+      `self.registration.getNotifications().then(([notification]) => self.dispatchEvent(new NotificationEvent('notificationclick', { notification, action: 'ticket' })))`,
     )
     const { items } = await json<ListPage<{ id: string }>>('notification', 'list', '--limit', '1')
-    await until(
-      async () =>
-        (await json<Sent>('notification', 'show', items[0]!.id)).deliveries.find(({ platform }) => platform === 'web')
-          ?.state,
-      (state) => state === 'opened',
+    const opened = await until(
+      () => json<Sent>('notification', 'show', items[0]!.id),
+      (one) => webDelivery(one)?.state === 'opened',
     )
+    expect(webDelivery(opened)).toMatchObject({ action: 'ticket' })
     await until(
       () => context.pages().map((one) => new URL(one.url()).pathname),
       (paths) => paths.includes('/sailings/312'),
     )
+    const there = context.pages().find((one) => one.url().endsWith('/sailings/312'))!
+    await there.getByText('Opened (already-in-front, ticket): sailing 312').waitFor()
+    await there.getByText('What rang: 1 new').waitFor()
+    await there.getByRole('button', { name: 'I have read them' }).click()
+    await there.getByRole('heading', { name: 'What rang', exact: true }).waitFor()
+  })
+
+  test('follows a route, and keeps quiet when asked to', async () => {
+    await page.getByLabel('Follow', { exact: true }).selectOption('route-4')
+    await page.getByRole('button', { name: 'Follow', exact: true }).click()
+    await page.getByText('You follow: route-4').waitFor()
+    const rung = await json<Sent>('send', '--to', 'topic:route-4', '--title', 'Route 4')
+    expect(rung.deliveries.map(({ platform }) => platform)).toEqual(['web'])
+    await page.getByLabel('Keep quiet for now').check()
+    const muted = await until(
+      () => json<ListPage<Device>>('device', 'list', '--user', 'signe', '--platform', 'web'),
+      ({ items }) => items[0]?.muted === true,
+    )
+    expect(muted.items[0]?.permission).toBe('granted')
+    const skipped = await send('--title', 'Not now')
+    expect(webDelivery(skipped)?.state).toBe('skipped')
+    await page.getByLabel('Keep quiet for now').uncheck()
+    await until(
+      () => json<ListPage<Device>>('device', 'list', '--user', 'signe', '--platform', 'web'),
+      ({ items }) => items[0]?.muted === false,
+    )
+  })
+
+  test('rings a plan of its own by itself, and waits for an app that does not answer no longer than 3 s', async () => {
+    await page.getByRole('button', { name: 'Remind me' }).click()
+    await until(shown, (all) => JSON.stringify(all).includes('Time to walk to the pier'))
+    await page.getByText('This rang without a network.').waitFor()
   })
 
   test('a second copy of the same message is dropped', async () => {
@@ -132,6 +176,41 @@ describe('the passengers’ page', () => {
     expect(items).toHaveLength(1)
     const sent = await json<Sent>('send', '--to', 'user:signe', '--title', 'Still here')
     expect(sent.deliveries.find(({ platform }) => platform === 'web')?.state).toBe('shown')
+  })
+
+  test('signing out leaves nothing to the next person: no rings, no list', async () => {
+    await page.getByRole('button', { name: 'Sign out' }).click()
+    await page.getByText('this browser rings for nobody').waitFor()
+    expect(await page.locator('#rang li').allTextContents()).toEqual(['Nothing yet.'])
+    expect(await shown()).toEqual([])
+    const { items } = await json<ListPage<Device>>('device', 'list', '--user', 'signe', '--platform', 'web')
+    expect(items).toEqual([])
+    const sent = await send('--title', 'For Signe alone')
+    expect(sent.deliveries.map(({ platform }) => platform)).toEqual(['android'])
+  })
+
+  test('with no page open, the worker shows and reports by itself', async () => {
+    await page.getByLabel('I am', { exact: true }).selectOption('haru')
+    await page.getByRole('button', { name: /Ring me/ }).click()
+    await page.getByText('This browser rings for Haru.').waitFor()
+    const worker = context.serviceWorkers()[0]!
+    for (const one of context.pages()) await one.close()
+    const { id } = await json<{ id: string }>('send', '--to', 'user:haru', '--title', 'Far away', '--no-watch')
+    // What the browser maker's line would hand over; the page that stands in for that line is closed.
+    const message = JSON.stringify({
+      web_push: 8030,
+      notification: { title: 'Far away', navigate: demo.ready.passengers },
+      zephyr: { notification: id, mode: 'show' },
+    })
+    await worker.evaluate(`void self.dispatchEvent(new PushEvent('push', { data: ${JSON.stringify(message)} }))`)
+    const sent = await until(
+      () => json<Sent>('notification', 'show', id),
+      (one) => webDelivery(one)?.state === 'shown',
+    )
+    expect(webDelivery(sent)).toMatchObject({ appState: 'closed', became: 'shown' })
+    page = await context.newPage()
+    await page.goto(demo.ready.passengers)
+    await page.getByText('Far away').waitFor()
   })
 
   test('whoever said no is told so, and is not registered', async () => {

@@ -114,13 +114,13 @@ describe('registration', () => {
     expect(await registration.deviceId()).toBe(id(7))
   })
 
-  test('a new token is a new registration, and so is a secret that the service forgot', async () => {
+  test('a new token is told as one, and a secret that the service forgot is a new registration', async () => {
     service.answers = [registered, registered, () => json(401, { status: 401 }), registered]
     const registration = new Registration(memoryStorage(), place())
     await registration.keep(body)
     await registration.keep({ ...body, token: 'y'.repeat(32) })
     await registration.keep({ ...body, token: 'y'.repeat(32) })
-    expect(service.calls.map(({ method }) => method)).toEqual(['POST', 'POST', 'PATCH', 'POST'])
+    expect(service.calls.map(({ method }) => method)).toEqual(['POST', 'PATCH', 'PATCH', 'POST'])
   })
 
   test('nothing speaks for a device that is not registered', async () => {

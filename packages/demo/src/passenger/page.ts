@@ -1,4 +1,4 @@
-import { createBell, type Remembered } from '@zbell/kit'
+import { createBell, type FrontAnswer, type Remembered } from '@zbell/kit'
 import type { Passenger, Sailing } from '../scenario/scenario.ts'
 import { subscribeAtStandIn } from './browser-line.ts'
 
@@ -14,6 +14,7 @@ const who = element<HTMLSelectElement>('who')
 const allow = element<HTMLButtonElement>('allow')
 const leave = element<HTMLButtonElement>('leave')
 const muted = element<HTMLInputElement>('muted')
+const front = element<HTMLSelectElement>('front')
 const route = element<HTMLSelectElement>('route')
 const state = element('state')
 
@@ -71,10 +72,10 @@ async function start(): Promise<void> {
   }
 
   // While the page is in front of the passenger's eyes, a line on it does better than a notification above it.
-  bell.beforeShow(({ title, body, tag }) => {
-    if (tag === 'quiet') return 'drop'
-    toast(title, body)
-    return 'replace'
+  bell.beforeShow(({ title, body }) => {
+    const wish = front.value as FrontAnswer
+    if (wish === 'replace') toast(title, body)
+    return wish
   })
   bell.onArrive(() => void list())
   bell.history.onChange(() => void list())
@@ -116,6 +117,8 @@ async function start(): Promise<void> {
       await bell.plans.set({ name: 'walk', when: { afterSeconds: 2 }, content })
     }),
   )
+  front.value = localStorage.getItem('front') ?? 'replace'
+  front.addEventListener('change', () => localStorage.setItem('front', front.value))
   tell()
   await list()
   if (bell.permission().state === 'granted' && localStorage.getItem('who')) await join()
