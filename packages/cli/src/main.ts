@@ -11,6 +11,7 @@ import { sendCommand } from './commands/send.ts'
 import { serviceCommands } from './commands/service.ts'
 import { setupCommand } from './commands/setup.ts'
 import { topicCommands } from './commands/topics.ts'
+import { transferCommands } from './commands/transfer.ts'
 import { userCommands } from './commands/users.ts'
 import { vaultCommands } from './commands/vault.ts'
 import { exitCodes, sayFailure } from './exit-codes.ts'
@@ -52,6 +53,7 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
   setupCommand(program, io, done)
   userCommands(program, io, done)
   topicCommands(program, io, done)
+  transferCommands(program, io, done)
   appCommands(program, io, done)
   keyCommands(program, io, done)
   accountCommands(program, io, done)

@@ -17,9 +17,13 @@ import { DevicePage } from './devices/device-page.tsx'
 import { DevicesPage } from './devices/devices-page.tsx'
 import { applyTheme, readTheme } from './look/theme.ts'
 import { Failure, Waiting } from './parts/page.tsx'
+import { PeoplePage } from './people/people-page.tsx'
+import { PersonPage } from './people/person-page.tsx'
 import { SetupPage } from './setup/setup-page.tsx'
 import { Start } from './setup/start.tsx'
 import { SignInPage } from './sign-in/sign-in-page.tsx'
+import { TestBenchPage } from './test-bench/test-bench-page.tsx'
+import { TopicsPage } from './topics/topics-page.tsx'
 import { WritePage } from './write/write-page.tsx'
 
 applyTheme(readTheme())
@@ -74,6 +78,10 @@ function Console() {
               <Route path="/credentials" element={<CredentialsPage />} />
               <Route path="/devices" element={<DevicesPage />} />
               <Route path="/devices/:id" element={<DevicePage />} />
+              <Route path="/people" element={<PeoplePage />} />
+              <Route path="/people/:user" element={<PersonPage />} />
+              <Route path="/topics" element={<TopicsPage />} />
+              <Route path="/bench" element={<TestBenchPage />} />
               <Route path="/write" element={<WritePage />} />
               <Route path="*" element={<Start />} />
             </Routes>

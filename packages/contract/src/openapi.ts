@@ -73,7 +73,7 @@ export function openApiDocument(): Schema {
   for (const name of Object.keys(routes) as RouteName[]) {
     const { method, path } = splitRoute(name)
     const operation: Operation = operations[name]
-    const media = operation.events ? 'text/event-stream' : 'application/json'
+    const media = operation.events ? 'text/event-stream' : operation.file ? 'application/x-ndjson' : 'application/json'
     const answer = operation.answer && schemaOf(operation.answer, 'output', components)
     paths[path] ??= {}
     paths[path][method.toLowerCase()] = {

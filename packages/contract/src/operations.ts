@@ -13,6 +13,7 @@ import { receipts, receiptsTaken } from './schemas/receipt.ts'
 import type { Role } from './schemas/role.ts'
 import * as sessions from './schemas/session.ts'
 import { setup } from './schemas/setup.ts'
+import * as transfer from './schemas/transfer.ts'
 
 /**
  * Who may call: nobody in particular; the operator (where a role stands, an account with it as well); an account of the
@@ -31,6 +32,8 @@ export type Operation = {
   readonly answer?: z.ZodType
   /** The answer is a stream of server-sent events; `answer` is the data of each. */
   readonly events?: true
+  /** The answer is a file that is streamed. */
+  readonly file?: true
 }
 
 const environment = z.object(environmentQuery)
@@ -350,6 +353,23 @@ export const operations = {
     query: environment,
     body: z.union([people.occurrence, z.array(people.occurrence).min(1).max(1_000)]),
     answer: people.occurrencesTaken,
+  },
+  exportList: {
+    ...done,
+    summary: 'All devices, users or topics as a file: NDJSON or CSV, streamed',
+    caller: 'app',
+    role: 'owner',
+    query: transfer.exportQuery,
+    answer: z.string(),
+    file: true,
+  },
+  importList: {
+    ...done,
+    summary: 'Take in a file of devices, users or topics: the body is NDJSON or CSV, as long as it may be',
+    caller: 'app',
+    role: 'owner',
+    query: environment,
+    answer: transfer.imported,
   },
   readSettings: {
     ...done,

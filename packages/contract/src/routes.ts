@@ -44,6 +44,8 @@ export const routes = {
   joinTopic: 'POST /v1/apps/{app}/topics/{topic}/join',
   leaveTopic: 'POST /v1/apps/{app}/topics/{topic}/leave',
   reportOccurrences: 'POST /v1/apps/{app}/occurrences',
+  exportList: 'GET /v1/apps/{app}/export/{what}',
+  importList: 'POST /v1/apps/{app}/import/{what}',
   readSettings: 'GET /v1/apps/{app}/settings',
   changeSettings: 'PATCH /v1/apps/{app}/settings',
   makeProofKey: 'POST /v1/apps/{app}/proof-key',

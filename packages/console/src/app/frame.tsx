@@ -27,10 +27,18 @@ const places = [
       { to: '/app', name: 'App and keys' },
       { to: '/credentials', name: 'Credentials' },
       { to: '/devices', name: 'Devices' },
+      { to: '/people', name: 'People' },
+      { to: '/topics', name: 'Topics' },
     ],
   },
   { name: 'Ring', pages: [{ to: '/write', name: 'Write' }] },
-  { name: 'Listen', pages: [{ to: '/activity', name: 'Activity' }] },
+  {
+    name: 'Listen',
+    pages: [
+      { to: '/activity', name: 'Activity' },
+      { to: '/bench', name: 'Test bench' },
+    ],
+  },
 ]
 
 export function Frame({ children }: { readonly children: ReactNode }) {

@@ -11,6 +11,9 @@ export const keys = {
   setup: (place: Place) => [...placeKey(place), 'setup'] as const,
   appKeys: (place: Place) => [...placeKey(place), 'keys'] as const,
   credentials: (place: Place) => [...placeKey(place), 'credentials'] as const,
+  handsets: (place: Place) => [...placeKey(place), 'handsets'] as const,
+  people: (place: Place) => [...placeKey(place), 'people'] as const,
+  topics: (place: Place) => [...placeKey(place), 'topics'] as const,
   devices: (place: Place) => [...placeKey(place), 'devices'] as const,
 }
 
@@ -29,6 +32,8 @@ export function useLiveApp(place: Place): void {
     })
     source.addEventListener('devices', () => {
       void client.invalidateQueries({ queryKey: keys.devices(place) })
+      void client.invalidateQueries({ queryKey: keys.people(place) })
+      void client.invalidateQueries({ queryKey: keys.topics(place) })
       void client.invalidateQueries({ queryKey: keys.setup(place) })
     })
     return () => source.close()

@@ -1,11 +1,20 @@
 import { useQuery } from '@tanstack/react-query'
+import type { Device } from '@zbell/contract'
 import { Link, useParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, primary, Waiting } from '../parts/page.tsx'
+import { RecordOf } from './device-record.tsx'
 import { Reach } from './reach.tsx'
+
+/** What exactly was allowed, where the platform tells each apart. */
+function allowedWords({ allows, permission }: Device): string {
+  if (allows === null) return permission === 'granted' ? 'yes' : 'no'
+  const words = (['alerts', 'badges', 'sounds'] as const).filter((one) => allows[one])
+  return words.join(', ') || 'nothing'
+}
 
 export function DevicePage() {
   const place = usePlace()
@@ -23,6 +32,8 @@ export function DevicePage() {
     ['Language and zone', `${device.locale ?? '–'}, ${device.timeZone ?? '–'}`],
     ['Registered', <Moment key="registered" at={device.registeredAt} />],
     ['Last seen', <Moment key="seen" at={device.seenAt} />],
+    ['Last receipt', device.receiptAt ? <Moment key="receipt" at={device.receiptAt} /> : 'never'],
+    ['Allowed', allowedWords(device)],
     [
       'Id',
       <span key="id" className="font-mono text-sm break-all">
@@ -43,16 +54,19 @@ export function DevicePage() {
       }
     >
       {error ? <Failure error={error} /> : !facts && <Waiting />}
-      {facts && (
-        <dl className="max-w-2xl">
-          {facts.map(([name, value]) => (
-            <div key={String(name)} className="grid grid-cols-[11rem_1fr] gap-4 border-t border-line py-2.5">
-              <dt className="text-soft">{name}</dt>
-              <dd>{value}</dd>
-            </div>
-          ))}
-        </dl>
-      )}
+      <div className="grid gap-x-14 gap-y-10 lg:grid-cols-2">
+        {facts && (
+          <dl>
+            {facts.map(([name, value]) => (
+              <div key={String(name)} className="grid grid-cols-[11rem_1fr] gap-4 border-t border-line py-2.5">
+                <dt className="text-soft">{name}</dt>
+                <dd>{value}</dd>
+              </div>
+            ))}
+          </dl>
+        )}
+        {device && <RecordOf id={id} />}
+      </div>
     </Page>
   )
 }

@@ -5,6 +5,8 @@ import { Link } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { type Column, Columns, useColumns } from '../parts/columns.tsx'
+import { Exports } from '../parts/exports.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Empty, Failure, Page, Pager, Waiting } from '../parts/page.tsx'
 import { Reach } from './reach.tsx'
@@ -34,10 +36,11 @@ export function DevicesPage() {
     setAfter(undefined)
     setFilter({ ...filter, ...part })
   }
+  const columns = useColumns('devices', all)
   const filtered = filter.user !== '' || filter.platform !== ''
   return (
     <Page title="Devices" asks="Which installations can be rung, and which cannot?">
-      <search className="mb-4 flex flex-wrap gap-4">
+      <search className="mb-4 flex flex-wrap items-end gap-4">
         <label className="grid text-sm text-soft">
           Person
           <input
@@ -60,8 +63,16 @@ export function DevicesPage() {
             <option value="web">web</option>
           </select>
         </label>
+        <Columns all={all} columns={columns} />
+        <Exports what="devices" />
       </search>
-      {error ? <Failure error={error} /> : !data ? <Waiting /> : <List items={data.items} filtered={filtered} />}
+      {error ? (
+        <Failure error={error} />
+      ) : !data ? (
+        <Waiting />
+      ) : (
+        <List items={data.items} filtered={filtered} columns={columns.shown} />
+      )}
       <Pager
         next={data?.next ?? null}
         onNext={() => setAfter(data?.next ?? undefined)}
@@ -71,7 +82,28 @@ export function DevicesPage() {
   )
 }
 
-function List({ items, filtered }: { readonly items: readonly Device[]; readonly filtered: boolean }) {
+const all: readonly Column<Device>[] = [
+  { name: 'locale', title: 'Language', cell: (one) => one.locale ?? '–', preset: true },
+  { name: 'timeZone', title: 'Zone', cell: (one) => one.timeZone ?? '–', preset: false },
+  { name: 'seenAt', title: 'Seen', cell: (one) => <Moment at={one.seenAt} />, preset: true },
+  {
+    name: 'receiptAt',
+    title: 'Last receipt',
+    cell: (one) => (one.receiptAt ? <Moment at={one.receiptAt} /> : 'never'),
+    preset: true,
+  },
+  { name: 'registeredAt', title: 'Registered', cell: (one) => <Moment at={one.registeredAt} />, preset: false },
+  { name: 'appVersion', title: 'App version', cell: (one) => one.appVersion ?? '–', preset: false },
+  { name: 'systemVersion', title: 'System', cell: (one) => one.systemVersion ?? '–', preset: false },
+]
+
+type ListProps = {
+  readonly items: readonly Device[]
+  readonly filtered: boolean
+  readonly columns: readonly Column<Device>[]
+}
+
+function List({ items, filtered, columns }: ListProps) {
   if (items.length === 0 && filtered) return <p>No device fits this filter.</p>
   if (items.length === 0) {
     return (
@@ -90,18 +122,23 @@ function List({ items, filtered }: { readonly items: readonly Device[]; readonly
           <th scope="col">Person</th>
           <th scope="col">Device</th>
           <th scope="col">Can it be rung?</th>
-          <th scope="col" className="max-md:hidden">
-            Language
-          </th>
-          <th scope="col" className="pe-0 max-md:hidden">
-            Seen
-          </th>
+          {columns.map(({ name, title }) => (
+            <th key={name} scope="col" className="max-md:hidden">
+              {title}
+            </th>
+          ))}
         </tr>
       </thead>
       <tbody>
         {items.map((device) => (
           <tr key={device.id}>
-            <td>{device.user ?? <span className="text-soft">anonymous</span>}</td>
+            <td>
+              {device.user ? (
+                <Link to={`/people/${encodeURIComponent(device.user)}`}>{device.user}</Link>
+              ) : (
+                <span className="text-soft">anonymous</span>
+              )}
+            </td>
             <td>
               <Link to={`/devices/${device.id}`}>{device.model ?? device.platform}</Link>
               <span className="block text-sm text-soft">
@@ -112,10 +149,11 @@ function List({ items, filtered }: { readonly items: readonly Device[]; readonly
             <td>
               <Reach device={device} />
             </td>
-            <td className="max-md:hidden">{device.locale ?? '–'}</td>
-            <td className="pe-0 max-md:hidden">
-              <Moment at={device.seenAt} />
-            </td>
+            {columns.map(({ name, cell }) => (
+              <td key={name} className="max-md:hidden">
+                {cell(device)}
+              </td>
+            ))}
           </tr>
         ))}
       </tbody>

@@ -47,14 +47,29 @@ export class Client {
     return (await answer.json()) as AnswerOf<Name>
   }
 
-  /** Opens a stream of server-sent events; its bytes go to a parser. Throws as {@link call} does. */
+  /** Sends a file, however long, as it is read. Throws as {@link call} does. */
+  async upload<Name extends RouteName>(
+    name: Name,
+    given: Given<Name>,
+    file: { readonly type: string; readonly content: AsyncIterable<Uint8Array> },
+  ): Promise<AnswerOf<Name>> {
+    const answer = await this.#fetch(name, given, 'application/json', file)
+    return (await answer.json()) as AnswerOf<Name>
+  }
+
+  /** Opens a stream of server-sent events or of a file; its bytes go to a parser. Throws as {@link call} does. */
   async stream<Name extends RouteName>(name: Name, given: Given<Name>): Promise<ReadableStream<Uint8Array>> {
-    const answer = await this.#fetch(name, given, 'text/event-stream')
+    const answer = await this.#fetch(name, given, 'text/event-stream, */*')
     if (!answer.body) throw new UnreachableError('the service sent no stream')
     return answer.body
   }
 
-  async #fetch<Name extends RouteName>(name: Name, given: Given<Name>, accept: string): Promise<Response> {
+  async #fetch<Name extends RouteName>(
+    name: Name,
+    given: Given<Name>,
+    accept: string,
+    file?: { readonly type: string; readonly content: AsyncIterable<Uint8Array> },
+  ): Promise<Response> {
     const { method, path } = splitRoute(name)
     const params = (given.params ?? {}) as Record<string, string>
     const { environment } = this.#options
@@ -76,10 +91,13 @@ export class Client {
           accept,
           ...(this.#options.bearer === undefined ? {} : { authorization: `Bearer ${this.#options.bearer}` }),
           ...(given.body === undefined ? {} : { 'content-type': 'application/json' }),
+          ...(file ? { 'content-type': file.type } : {}),
           ...this.#options.headers?.(),
           ...given.headers,
         },
         ...(given.body === undefined ? {} : { body: JSON.stringify(given.body) }),
+        // A body that is streamed has to say that it does not wait for the answer (WHATWG Fetch §5.4).
+        ...(file ? ({ body: file.content, duplex: 'half' } as object) : {}),
         ...(given.signal ? { signal: given.signal } : {}),
       })
     } catch (cause) {

@@ -16,11 +16,11 @@ export const userName = z
   .refine(isUserName, `wants 1 to ${targetLimits.userChars} characters without spaces`)
   .describe('The person, as the app’s own system names them.')
 
-const token = z
+export const token = z
   .string()
   .regex(/^[\x21-\x7e]{16,4096}$/, 'is not a device token: 16 to 4,096 visible ASCII characters are wanted')
 
-const key = (bytes: number, what: string) =>
+export const pushKey = (bytes: number, what: string) =>
   z
     .string()
     .regex(/^[A-Za-z0-9_-]+={0,2}$/, 'is not base64url')
@@ -34,7 +34,7 @@ export const subscription = z
   .object({
     endpoint: z.url({ protocol: /^https$/, error: 'is not an https address' }).max(2_000),
     expirationTime: z.number().nullish(),
-    keys: z.object({ p256dh: key(65, 'an uncompressed point'), auth: key(16, 'an authentication secret') }),
+    keys: z.object({ p256dh: pushKey(65, 'an uncompressed point'), auth: pushKey(16, 'an authentication secret') }),
   })
   .meta({ id: 'PushSubscription' })
 

@@ -80,6 +80,10 @@ export const handsetChange = z
   })
   .partial()
 
+const ringable = content
+  .refine(({ title }) => title !== '', { path: ['title'], message: 'is needed: it is the first line' })
+  .describe('Rung on this handset alone, past the service.')
+
 /** What a hand does with a handset. */
 export const handsetAct = z.discriminatedUnion('do', [
   z.strictObject({ do: z.literal('tap'), notification: z.string().max(64).optional() }),
@@ -90,7 +94,7 @@ export const handsetAct = z.discriminatedUnion('do', [
   z.strictObject({ do: z.literal('reboot') }),
   z.strictObject({ do: z.literal('remove') }),
   z.strictObject({ do: z.literal('install') }),
-  z.strictObject({ do: z.literal('ring'), content: content.describe('Rung on this handset alone, past the service.') }),
+  z.strictObject({ do: z.literal('ring'), content: ringable }),
 ])
 
 export const tapRequest = z.strictObject({

@@ -24,7 +24,7 @@ type Given<Name extends RouteName> = {
   readonly stillMay: () => Promise<boolean>
 }
 
-type Answer<Name extends RouteName> = Operations[Name] extends { events: true }
+type Answer<Name extends RouteName> = Operations[Name] extends { events: true } | { file: true }
   ? undefined
   : Operations[Name] extends { answer: infer A extends z.ZodType }
     ? z.input<A>
@@ -61,7 +61,7 @@ export class OperationRouter {
         response,
         stillMay: () => this.#mayCall(operation, request),
       })
-      if (operation.events) return
+      if (operation.events || operation.file) return
       if (answer === undefined) response.status(operation.status).end()
       else response.status(response.statusCode === 200 ? operation.status : response.statusCode).json(answer)
     })

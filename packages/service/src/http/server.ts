@@ -35,6 +35,7 @@ import { serveSessions } from './routes/sessions.ts'
 import { serveSettings } from './routes/settings.ts'
 import { serveSetup } from './routes/setup.ts'
 import { serveTopics } from './routes/topics.ts'
+import { serveTransfer } from './routes/transfer.ts'
 import { serveVault } from './routes/vault.ts'
 import { OperationRouter } from './serve-operation.ts'
 
@@ -82,6 +83,7 @@ export function httpServer(parts: HttpParts): HttpServer {
   const proofs = new Proofs(database, vault)
   serveSettings(on, database, proofs)
   servePeople(on, database, limits, () => hub.nudge())
+  serveTransfer(on, database, () => hub.nudge())
   serveTopics(on, database, limits, () => hub.nudge())
   serveDevices(on, {
     database,
@@ -98,7 +100,7 @@ export function httpServer(parts: HttpParts): HttpServer {
   const app = express()
   app.disable('x-powered-by')
   app.disable('etag')
-  app.use(named(log), securityHeaders)
+  app.use(named(log), securityHeaders, inTime)
   serveHealth(app, database, metrics)
   // A device's calls carry no cookie, so any page may make them: the secret is what counts.
   app.use(['/v1/devices', '/v1/app'], crossOrigin, express.json({ limit: deviceBody, type: jsonTypes }))
@@ -113,7 +115,8 @@ export function httpServer(parts: HttpParts): HttpServer {
   app.use(problemHandler(log))
 
   const server = createServer(app)
-  server.requestTimeout = 30_000
+  // A file may take long to come in; everything else has to be here in time.
+  server.requestTimeout = 0
   server.headersTimeout = 10_000
   return {
     server,
@@ -126,6 +129,18 @@ export function httpServer(parts: HttpParts): HttpServer {
       })
     },
   }
+}
+
+const bodyWithinMs = 30_000
+
+/** A body that drips in is cut off; a file is not, since each of its parts is dealt with as it comes. */
+const inTime: RequestHandler = (request, _response, next) => {
+  if (!/^\/v1\/apps\/[^/]+\/import\//.test(request.path)) {
+    const enough = setTimeout(() => request.destroy(), bodyWithinMs)
+    request.once('close', () => clearTimeout(enough))
+    request.once('end', () => clearTimeout(enough))
+  }
+  next()
 }
 
 /** Handsets on this machine call back where the service listens. */

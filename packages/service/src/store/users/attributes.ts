@@ -65,6 +65,8 @@ export async function declareAttribute(
   })
 }
 
+export type Changes = Readonly<Record<string, AttributeValue | null>>
+
 /**
  * Sets and removes attributes of a user. A name that nobody used before is declared with its value's type.
  * @param byDevice only those that devices may set
@@ -74,40 +76,85 @@ export async function changeAttributes(
   tx: Tx,
   scope: Scope,
   userNo: number,
-  changes: Readonly<Record<string, AttributeValue | null>>,
+  changes: Changes,
   byDevice: boolean,
 ): Promise<void> {
-  const names = Object.keys(changes)
-  if (names.length === 0) return
+  const [refused] = await changeManyAttributes(tx, scope, [{ userNo, changes }], byDevice)
+  if (refused?.error) throw refused.error
+}
+
+/**
+ * The same for many users at once, in a few statements.
+ * @returns those whose changes were refused as a whole, by their place in the list
+ */
+export async function changeManyAttributes(
+  tx: Tx,
+  scope: Scope,
+  entries: readonly { readonly userNo: number; readonly changes: Changes }[],
+  byDevice = false,
+): Promise<{ readonly at: number; readonly error: AttributeRefused }[]> {
+  const names = [...new Set(entries.flatMap(({ changes }) => Object.keys(changes)))]
+  if (names.length === 0) return []
   const known = new Map((await find(tx, scope, names)).map((row) => [row.name, row]))
-  const rows: unknown[][] = []
-  const removed: number[] = []
-  for (const [name, value] of Object.entries(changes)) {
-    if (byDevice && !known.get(name)?.devicesMay)
-      throw new AttributeRefused(name, 'may not be set by devices; the app’s owner can allow it')
-    if (value === null) {
-      const row = known.get(name)
-      if (row) removed.push(row.no)
-      continue
+  const refused: { at: number; error: AttributeRefused }[] = []
+  const rows: (number | string | null)[] = []
+  const removed: [number, number][] = []
+  const changed: number[] = []
+  for (const [at, { userNo, changes }] of entries.entries()) {
+    try {
+      const set = await prepare(tx, scope, known, changes, byDevice)
+      for (const { no, kept } of set) {
+        if (kept === null) removed.push([userNo, no])
+        else rows.push(userNo, no, kept.text, kept.number, kept.second)
+      }
+      if (set.length > 0) changed.push(userNo)
+    } catch (error) {
+      if (!(error instanceof AttributeRefused)) throw error
+      refused.push({ at, error })
     }
-    const type = known.get(name)?.type ?? attributeTypeOf(value)
-    if (type === undefined) throw new AttributeRefused(name, 'is nothing that can be kept')
-    const kept = keepValue(type, value)
-    if (typeof kept === 'string') throw new AttributeRefused(name, kept)
-    const attribute = known.get(name) ?? (await declare(tx, scope, name, type))
-    rows.push([userNo, attribute.no, kept.text, kept.number, kept.second])
   }
   if (rows.length > 0) {
-    const places = rows.map(() => '(?, ?, ?, ?, ?, utc_timestamp(3))').join(',')
+    const places = Array.from({ length: rows.length / 5 }, () => '(?, ?, ?, ?, ?, utc_timestamp(3))').join(',')
     await tx.change(
       `insert into user_attributes (user_no, attribute_no, text, number, second, changed_at) values ${places}
        on duplicate key update text = value(text), number = value(number), second = value(second), changed_at = value(changed_at)`,
-      rows.flat(),
+      rows,
     )
   }
-  if (removed.length > 0)
-    await tx.change('delete from user_attributes where user_no = ? and attribute_no in (?)', [userNo, removed])
-  await tx.change('update users set changed_at = utc_timestamp(3) where no = ?', [userNo])
+  if (removed.length > 0) await tx.change('delete from user_attributes where (user_no, attribute_no) in (?)', [removed])
+  if (changed.length > 0) await tx.change('update users set changed_at = utc_timestamp(3) where no in (?)', [changed])
+  return refused
+}
+
+/** What is to be stored for one user, all of it or nothing. New names join the known ones. @throws {AttributeRefused} */
+async function prepare(
+  tx: Tx,
+  scope: Scope,
+  known: Map<string, AttributeRow>,
+  changes: Changes,
+  byDevice: boolean,
+): Promise<{ readonly no: number; readonly kept: KeptValue | null }[]> {
+  const checked = Object.entries(changes).map(([name, value]) => {
+    const row = known.get(name)
+    if (byDevice && !row?.devicesMay)
+      throw new AttributeRefused(name, 'may not be set by devices; the app’s owner can allow it')
+    if (value === null) return { name, kept: null }
+    const type = row?.type ?? attributeTypeOf(value)
+    if (type === undefined) throw new AttributeRefused(name, 'is nothing that can be kept')
+    const kept = keepValue(type, value)
+    if (typeof kept === 'string') throw new AttributeRefused(name, kept)
+    return { name, kept, type }
+  })
+  const set: { no: number; kept: KeptValue | null }[] = []
+  for (const { name, kept, type } of checked) {
+    let row = known.get(name)
+    if (!row && type !== undefined) {
+      row = await declare(tx, scope, name, type)
+      known.set(name, row)
+    }
+    if (row) set.push({ no: row.no, kept })
+  }
+  return set
 }
 
 /** What is known of these users, by their numbers. */

@@ -1,0 +1,90 @@
+import { createReadStream, createWriteStream, statSync } from 'node:fs'
+import { extname } from 'node:path'
+import { Readable } from 'node:stream'
+import { pipeline } from 'node:stream/promises'
+import type { Transferable } from '@zbell/contract'
+import type { Command } from 'commander'
+import { safe } from '../drawing/text.ts'
+import { exitCodes, UsageError } from '../exit-codes.ts'
+import type { Io } from '../io.ts'
+import { type Context, printJson, type Run, withContext } from './context.ts'
+
+type ExportFlags = { readonly format?: 'csv' | 'ndjson'; readonly output?: string }
+type ImportFlags = { readonly format?: 'csv' | 'ndjson' }
+
+export function transferCommands(program: Command, io: Io, done: Run): void {
+  program
+    .command('export <what>')
+    .description('All devices, users or topics as a file')
+    .option('--output <file>', 'into this file; else onto the terminal')
+    .option('--format <format>', 'csv or ndjson; else by the file’s name')
+    .addHelpText('after', '\nExample:\n  $ zbell export users --output passengers.csv')
+    .action(withContext<ExportFlags, [Transferable]>(io, done, exportAll))
+  program
+    .command('import <what> <file>')
+    .description('Take in a file of devices, users or topics; lines that are refused are listed, the others go in')
+    .option('--format <format>', 'csv or ndjson; else by the file’s name')
+    .addHelpText('after', '\nExample:\n  $ zbell import users passengers.csv')
+    .action(withContext<ImportFlags, [Transferable, string]>(io, done, importAll))
+}
+
+function formatOf(flags: ImportFlags, file: string | undefined): 'csv' | 'ndjson' {
+  if (flags.format !== undefined) return flags.format
+  return file !== undefined && extname(file).toLowerCase() === '.csv' ? 'csv' : 'ndjson'
+}
+
+async function exportAll({ client, app, flags, io }: Context<ExportFlags>, what: Transferable): Promise<number> {
+  const query = { format: formatOf(flags, flags.output) }
+  const content = await client.stream('exportList', { params: { app, what }, query, signal: io.stop })
+  if (flags.output === undefined) {
+    const decoder = new TextDecoder()
+    for await (const part of content) io.out(decoder.decode(part, { stream: true }))
+    return exitCodes.done
+  }
+  await pipeline(Readable.fromWeb(content as never), createWriteStream(flags.output, { mode: 0o600 }))
+  io.err(`${flags.output} has all ${what}; it can be read by you alone.\n`)
+  return exitCodes.done
+}
+
+const barWidth = 30
+
+async function importAll(
+  { client, app, flags, io, paint }: Context<ImportFlags>,
+  what: Transferable,
+  file: string,
+): Promise<number> {
+  let size: number
+  try {
+    size = statSync(file).size
+  } catch (error) {
+    throw new UsageError(`${file} cannot be read (${(error as NodeJS.ErrnoException).code}); check its name.`)
+  }
+  const type = formatOf(flags, file) === 'csv' ? 'text/csv' : 'application/x-ndjson'
+  const draw = (sent: number) => {
+    const full = size === 0 ? barWidth : Math.round((sent / size) * barWidth)
+    if (io.colour)
+      io.err(`\r  ${'━'.repeat(full)}${'─'.repeat(barWidth - full)}  ${Math.floor((sent / Math.max(size, 1)) * 100)} %`)
+  }
+  const content = async function* () {
+    let sent = 0
+    for await (const part of createReadStream(file) as AsyncIterable<Buffer>) {
+      yield part
+      sent += part.length
+      draw(sent)
+    }
+  }
+  const done = await client.upload(
+    'importList',
+    { params: { app, what }, signal: io.stop },
+    { type, content: content() },
+  )
+  if (io.colour) io.err('\n')
+  if (flags.json) printJson(io, done)
+  else {
+    io.out(`${done.taken.toLocaleString('en')} taken, ${done.refused.toLocaleString('en')} refused.\n`)
+    for (const { line, says } of done.faults) io.out(`${paint.dim(`${file}:${line}`)}  ${safe(says)}\n`)
+    if (done.refused > done.faults.length)
+      io.out(paint.dim(`and ${(done.refused - done.faults.length).toLocaleString('en')} more.\n`))
+  }
+  return done.refused === 0 ? exitCodes.done : exitCodes.invalid
+}

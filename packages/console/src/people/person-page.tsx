@@ -1,0 +1,83 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link, useParams } from 'react-router'
+import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
+import { usePlace } from '../app/place.ts'
+import { Reach } from '../devices/reach.tsx'
+import { Moment } from '../parts/moment.tsx'
+import { Failure, Page, primary, Waiting } from '../parts/page.tsx'
+import { inShort } from './in-short.ts'
+
+export function PersonPage() {
+  const place = usePlace()
+  const { user = '' } = useParams()
+  const { data, error } = useQuery({
+    queryKey: [...keys.people(place), 'one', user],
+    queryFn: () =>
+      api.call('readUser', { params: { app: place.app.slug, user }, query: { environment: place.environment } }),
+  })
+  return (
+    <Page
+      title={user}
+      asks="What is known of this person?"
+      action={
+        <Link to={`/write?to=user:${encodeURIComponent(user)}`} className={primary}>
+          Ring this one
+        </Link>
+      }
+    >
+      {error ? <Failure error={error} /> : !data && <Waiting />}
+      {data && (
+        <div className="grid gap-x-14 gap-y-10 lg:grid-cols-2">
+          <section aria-labelledby="facts">
+            <h2 id="facts">Attributes</h2>
+            <dl className="mt-2">
+              {Object.entries(data.attributes).map(([name, value]) => (
+                <div key={name} className="grid grid-cols-[9rem_1fr] gap-4 border-t border-line py-2">
+                  <dt className="text-soft">{name}</dt>
+                  <dd>
+                    <bdi>{inShort(value)}</bdi>
+                  </dd>
+                </div>
+              ))}
+            </dl>
+            {Object.keys(data.attributes).length === 0 && <p className="text-soft">None yet.</p>}
+            <h2 className="mt-8">Topics</h2>
+            <p className="mt-1">{data.topics.join(', ') || <span className="text-soft">None joined.</span>}</p>
+          </section>
+          <section aria-labelledby="own-devices">
+            <h2 id="own-devices">Devices</h2>
+            <ul className="mt-2">
+              {data.devices.map((device) => (
+                <li key={device.id} className="grid grid-cols-[1fr_auto] gap-4 border-t border-line py-2">
+                  <span>
+                    <Link to={`/devices/${device.id}`}>{device.model ?? device.platform}</Link>
+                    <span className="block text-sm text-soft">
+                      {device.platform}, seen <Moment at={device.seenAt} />
+                    </span>
+                  </span>
+                  <span>
+                    <Reach device={device} />
+                  </span>
+                </li>
+              ))}
+            </ul>
+            {data.devices.length === 0 && <p className="text-soft">None: nothing can ring this person.</p>}
+            <h2 className="mt-8">What happened</h2>
+            <ol className="mt-2">
+              {data.occurrences.map(({ id, source, type, at }) => (
+                <li key={`${source} ${id}`} className="border-t border-line py-2">
+                  {type}{' '}
+                  <span className="text-sm text-soft">
+                    <Moment at={at} />, {source}
+                  </span>
+                </li>
+              ))}
+            </ol>
+            {data.occurrences.length === 0 && <p className="text-soft">Nothing was reported.</p>}
+          </section>
+        </div>
+      )}
+    </Page>
+  )
+}

@@ -1,0 +1,94 @@
+import type { Handset, ShownNotification } from '@zbell/contract'
+import { span } from '../parts/moment.tsx'
+
+const shown = 3
+
+/** A handset's screen: its lock screen and tray, or the app in front. A click on a notification is a tap. */
+export function Screen({
+  handset,
+  onTap,
+}: {
+  readonly handset: Handset
+  readonly onTap: (notification: string) => void
+}) {
+  const clock = new Date(handset.clock)
+  const time = { timeZone: handset.timeZone }
+  return (
+    <div className="dusk mt-3 flex h-88 flex-col rounded-[1.75rem] bg-night px-4 pt-3 pb-4 text-on-night">
+      <p className="flex justify-between text-xs text-on-night-soft">
+        <span>{handset.online ? '▂▄▆' : 'no network'}</span>
+        <span>{[handset.doNotDisturb && '☾ quiet', handset.lowPower && '◔ low power'].filter(Boolean).join('  ')}</span>
+      </p>
+      {handset.locked ? (
+        <div className="mt-3 text-center">
+          <p className="text-4xl leading-none font-light">
+            {clock.toLocaleTimeString('en-GB', { ...time, hour: '2-digit', minute: '2-digit' })}
+          </p>
+          <p className="mt-1 text-sm text-on-night-soft">
+            {clock.toLocaleDateString('en-GB', { ...time, weekday: 'long', day: 'numeric', month: 'long' })}
+          </p>
+        </div>
+      ) : (
+        <p className="mt-3 text-sm">{where(handset)}</p>
+      )}
+      {handset.toast && <p className="mt-3 rounded-md bg-on-night px-3 py-2 text-sm text-night">{handset.toast}</p>}
+      <ul className="mt-4 grid gap-2">
+        {handset.lockScreen.slice(0, shown).map((one) => (
+          <li key={one.notification}>
+            <Card one={one} clock={clock} onTap={() => onTap(one.notification)} />
+          </li>
+        ))}
+        {handset.lockScreen.length > shown && (
+          <li className="text-center text-xs text-on-night-soft">and {handset.lockScreen.length - shown} more</li>
+        )}
+      </ul>
+      <div className="mt-auto flex items-end justify-between text-xs text-on-night-soft">
+        <span>
+          {handset.installed ? `badge ${handset.badge}` : 'the app is not installed'}
+          {handset.topics.length > 0 && `, follows ${handset.topics.join(', ')}`}
+        </span>
+        {handset.watch && <Watch all={handset.watch} />}
+      </div>
+    </div>
+  )
+}
+
+function where({ installed, appState, opened }: Handset): string {
+  if (!installed || appState !== 'front') return 'On the home screen'
+  return opened ? `In the app, at ${opened}` : 'In the app'
+}
+
+function Card({
+  one,
+  clock,
+  onTap,
+}: {
+  readonly one: ShownNotification
+  readonly clock: Date
+  readonly onTap: () => void
+}) {
+  return (
+    <button
+      type="button"
+      className="block w-full cursor-pointer rounded-xl bg-on-night/12 px-3 py-2 text-start hover:bg-on-night/20"
+      onClick={onTap}
+    >
+      <span className="flex justify-between gap-3">
+        <bdi className="line-clamp-1 font-semibold break-words">{one.title}</bdi>
+        <span className="text-xs whitespace-nowrap text-on-night-soft">
+          {span(Math.max(0, clock.getTime() - Date.parse(one.shownAt)))}
+        </span>
+      </span>
+      {one.body && <bdi className="line-clamp-2 text-sm leading-snug break-words">{one.body}</bdi>}
+    </button>
+  )
+}
+
+function Watch({ all }: { readonly all: readonly ShownNotification[] }) {
+  return (
+    <span className="flex size-16 items-center justify-center rounded-2xl border border-on-night-soft/50 p-1.5 text-center leading-tight">
+      <span className="sr-only">Its watch shows </span>
+      <bdi className="line-clamp-3 break-words">{all[0]?.title ?? 'nothing'}</bdi>
+    </span>
+  )
+}

@@ -1,0 +1,89 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import type { Handset } from '@zbell/contract'
+import { useState } from 'react'
+import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
+import { usePlace } from '../app/place.ts'
+import { Failure, Page, primary, secondary, Waiting } from '../parts/page.tsx'
+import { HandsetCard } from './handset-card.tsx'
+
+export function TestBenchPage() {
+  const place = usePlace()
+  const { data, error } = useQuery({
+    queryKey: keys.handsets(place),
+    queryFn: () =>
+      api.call('listHandsets', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    // Handsets live beside the service and change by themselves: a plan rings, the network comes back.
+    refetchInterval: 1_500,
+  })
+  return (
+    <Page
+      title="Test bench"
+      asks="What does it look like on a device, in every state it can be in?"
+      action={<NewHandset />}
+    >
+      {error ? <Failure error={error} /> : data ? <Bench items={data.items} /> : <Waiting />}
+    </Page>
+  )
+}
+
+function Bench({ items }: { readonly items: readonly Handset[] }) {
+  if (items.length === 0) {
+    return (
+      <p className="max-w-2xl">
+        A handset is a virtual phone or browser that runs the real kit. Switch one on: it registers at once, and you can
+        lock it, take away its network, say no to its prompt, and see what a notification becomes.
+      </p>
+    )
+  }
+  return (
+    <ul className="grid gap-x-8 gap-y-12 sm:grid-cols-2 xl:grid-cols-3">
+      {items.map((one) => (
+        <li key={one.id}>
+          <HandsetCard handset={one} />
+        </li>
+      ))}
+    </ul>
+  )
+}
+
+function NewHandset() {
+  const place = usePlace()
+  const client = useQueryClient()
+  const [platform, setPlatform] = useState<Handset['platform']>('ios')
+  const make = useMutation({
+    mutationFn: () =>
+      api.call('makeHandset', {
+        params: { app: place.app.slug },
+        query: { environment: place.environment },
+        body: { platform, permission: 'prompt', watch: platform !== 'web' },
+      }),
+    onSettled: () => client.invalidateQueries({ queryKey: keys.handsets(place) }),
+  })
+  if (place.environment === 'production') return <p className="text-sm text-soft">Handsets rehearse in development.</p>
+  return (
+    <div>
+      <div className="flex gap-3">
+        <select
+          aria-label="Kind of handset"
+          className="w-auto!"
+          value={platform}
+          onChange={(event) => setPlatform(event.target.value as Handset['platform'])}
+        >
+          <option value="ios">iOS</option>
+          <option value="android">Android</option>
+          <option value="web">browser</option>
+        </select>
+        <button
+          type="button"
+          className={make.isPending ? secondary : primary}
+          disabled={make.isPending}
+          onClick={() => make.mutate()}
+        >
+          Switch one on
+        </button>
+      </div>
+      {make.error && <Failure error={make.error} />}
+    </div>
+  )
+}

@@ -1,0 +1,88 @@
+import { createHash, randomBytes } from 'node:crypto'
+import { fromBase64url, uuidV7 } from '@zbell/core'
+import type { Scope } from '../apps/apps.ts'
+import { uuidBuffer } from '../columns.ts'
+import type { Database } from '../database.ts'
+import { ensureUsers } from '../users/import-users.ts'
+
+type Row = {
+  readonly line: number
+  readonly value: {
+    readonly platform: string
+    readonly token: string
+    readonly p256dh?: string | null | undefined
+    readonly auth?: string | null | undefined
+    readonly user?: string | null | undefined
+    readonly permission: string
+    readonly muted: boolean
+    readonly locale?: string | null | undefined
+    readonly timeZone?: string | null | undefined
+    readonly appVersion?: string | null | undefined
+    readonly systemVersion?: string | null | undefined
+    readonly model?: string | null | undefined
+  }
+}
+
+/**
+ * Takes a part of a file in: one device for each token. A device that is here already takes what the file says of it and
+ * keeps its secret; a new one gets a secret that nobody knows, and its app its own when it registers.
+ * @returns the lines that cannot be devices
+ */
+export async function importDevices(
+  database: Database,
+  scope: Scope,
+  rows: readonly Row[],
+): Promise<{ line: number; says: string }[]> {
+  const faults: { line: number; says: string }[] = []
+  const good = rows.filter(({ line, value }) => {
+    const says = faultOf(value)
+    if (says !== undefined) faults.push({ line, says })
+    return says === undefined
+  })
+  if (good.length === 0) return faults
+  await database.transact(async (tx) => {
+    const names = [...new Set(good.flatMap(({ value }) => value.user ?? []))]
+    const users = await ensureUsers(tx, scope, names)
+    const places = good.map(() => `(${'?, '.repeat(17)}utc_timestamp(3), utc_timestamp(3), utc_timestamp(3))`).join(',')
+    await tx.change(
+      `insert into devices (id, app_no, environment, platform, token, token_hash, p256dh, auth, secret_hash, user_no,
+         permission, muted, locale, time_zone, app_version, system_version, model, registered_at, seen_at, changed_at)
+       values ${places}
+       on duplicate key update user_no = value(user_no), permission = value(permission), muted = value(muted),
+         locale = value(locale), time_zone = value(time_zone), app_version = value(app_version), system_version = value(system_version), model = value(model),
+         p256dh = value(p256dh), auth = value(auth), changed_at = value(changed_at)`,
+      good.flatMap(({ value }) => [
+        uuidBuffer(uuidV7(Date.now(), randomBytes(10))),
+        scope.app.no,
+        scope.environment,
+        value.platform,
+        value.token,
+        createHash('sha256').update(value.token).digest(),
+        bytesOf(value.p256dh),
+        bytesOf(value.auth),
+        randomBytes(32),
+        value.user ? (users.get(value.user) ?? null) : null,
+        value.permission,
+        value.muted,
+        value.locale ?? null,
+        value.timeZone ?? null,
+        value.appVersion ?? null,
+        value.systemVersion ?? null,
+        value.model ?? null,
+      ]),
+    )
+  })
+  return faults
+}
+
+function faultOf({ platform, token, p256dh, auth }: Row['value']): string | undefined {
+  const isEndpoint = token.startsWith('https://')
+  if (platform === 'web' && !isEndpoint) return 'token is not an endpoint, which the web has'
+  if (platform === 'web' && (!p256dh || !auth)) return 'p256dh and auth belong to a browser'
+  return platform !== 'web' && isEndpoint ? 'token is an endpoint, which only the web has' : undefined
+}
+
+const bytesOf = (text: string | null | undefined): Buffer | null => {
+  const bytes = text ? fromBase64url(text.replace(/=+$/, '')) : undefined
+  return bytes ? Buffer.from(bytes) : null
+}

@@ -1,0 +1,55 @@
+import type { AttributeValue } from '@zbell/core'
+import type { Scope } from '../apps/apps.ts'
+import type { Database, Tx } from '../database.ts'
+import { ensureTopic, joinTopic } from '../topics/topics.ts'
+import { changeManyAttributes } from './attributes.ts'
+
+type Row = {
+  readonly line: number
+  readonly value: {
+    readonly user: string
+    readonly attributes: Readonly<Record<string, AttributeValue | null>>
+    readonly topics: readonly string[]
+  }
+}
+
+/** Users by name: their numbers, made where they are new. One statement for all of them. */
+export async function ensureUsers(
+  tx: Tx,
+  { app, environment }: Scope,
+  names: readonly string[],
+): Promise<Map<string, number>> {
+  if (names.length === 0) return new Map()
+  const places = names.map(() => '(?, ?, ?, utc_timestamp(3), utc_timestamp(3))').join(',')
+  await tx.change(
+    `insert ignore into users (app_no, environment, name, created_at, changed_at) values ${places}`,
+    names.flatMap((name) => [app.no, environment, name]),
+  )
+  const rows = await tx.rows<{ no: number; name: string }>(
+    'select no, name from users where app_no = ? and environment = ? and name in (?)',
+    [app.no, environment, names],
+  )
+  return new Map(rows.map(({ no, name }) => [name, no]))
+}
+
+/** Takes a part of a file in. @returns the lines whose attributes were refused; of those nothing is stored but the name */
+export async function importUsers(
+  database: Database,
+  scope: Scope,
+  rows: readonly Row[],
+): Promise<{ line: number; says: string }[]> {
+  return database.transact(async (tx) => {
+    const numbers = await ensureUsers(tx, scope, [...new Set(rows.map(({ value }) => value.user))])
+    const entries = rows.map(({ value }) => ({ userNo: numbers.get(value.user)!, changes: value.attributes }))
+    const refused = await changeManyAttributes(tx, scope, entries)
+    const bad = new Set(refused.map(({ at }) => at))
+    const members = new Map<string, number[]>()
+    rows.forEach(({ value }, at) => {
+      if (bad.has(at)) return
+      for (const topic of value.topics) members.set(topic, [...(members.get(topic) ?? []), numbers.get(value.user)!])
+    })
+    for (const [topic, users] of members)
+      await joinTopic(tx, await ensureTopic(tx, scope, topic), { users, devices: [] })
+    return refused.map(({ at, error }) => ({ line: rows[at]!.line, says: `${error.attribute} ${error.message}` }))
+  })
+}

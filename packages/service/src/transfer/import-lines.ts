@@ -1,0 +1,102 @@
+import { deviceLine, type Imported, type Transferable, topicLine, userLine } from '@zbell/contract'
+import { attributeTypeOf } from '@zbell/core'
+import type { z } from 'zod'
+import type { Scope } from '../store/apps/apps.ts'
+import type { Database } from '../store/database.ts'
+import { importDevices } from '../store/devices/import-devices.ts'
+import { importTopics } from '../store/topics/import-topics.ts'
+import { importUsers } from '../store/users/import-users.ts'
+import type { Line } from './lines.ts'
+
+/** Lines that go into one transaction. */
+const together = 500
+const faultsShown = 1_000
+
+type Fault = { readonly line: number; readonly says: string }
+export type Numbered<T> = { readonly line: number; readonly value: T }
+
+/**
+ * Takes a file in, in parts: what is wrong with a line is said of that line, and the others go in.
+ * @param lines read as they are wanted, so that memory holds one part
+ */
+export async function importLines(
+  database: Database,
+  scope: Scope,
+  what: Transferable,
+  lines: AsyncIterable<Line>,
+): Promise<Imported> {
+  const faults: Fault[] = []
+  let [taken, refused] = [0, 0]
+  const refuse = (fault: Fault) => {
+    refused++
+    if (faults.length < faultsShown) faults.push(fault)
+  }
+  const takers = {
+    devices: taker(deviceLine, (rows: readonly Numbered<z.output<typeof deviceLine>>[]) =>
+      importDevices(database, scope, rows),
+    ),
+    users: taker(userLine, (rows: readonly Numbered<z.output<typeof userLine>>[]) =>
+      importUsers(database, scope, rows),
+    ),
+    topics: taker(topicLine, (rows: readonly Numbered<z.output<typeof topicLine>>[]) =>
+      importTopics(database, scope, rows),
+    ),
+  }
+  const { read, store } = takers[what]
+  const flush = async (rows: Numbered<never>[]) => {
+    if (rows.length === 0) return
+    const bad = await store(rows as never)
+    bad.forEach(refuse)
+    taken += rows.length - bad.length
+    rows.length = 0
+  }
+  const rows: Numbered<never>[] = []
+  for await (const one of lines) {
+    if ('says' in one) {
+      refuse(one)
+      continue
+    }
+    const found = read(fromCells(what, one.value))
+    if (typeof found === 'string') refuse({ line: one.line, says: found })
+    else rows.push({ line: one.line, value: found as never })
+    if (rows.length >= together) await flush(rows)
+  }
+  await flush(rows)
+  return { taken, refused, faults }
+}
+
+function taker<T extends z.ZodType>(
+  schema: T,
+  store: (rows: readonly Numbered<z.output<T>>[]) => Promise<readonly Fault[]>,
+) {
+  return {
+    store,
+    read(value: unknown): z.output<T> | string {
+      const found = schema.safeParse(value)
+      if (found.success) return found.data
+      const [issue] = found.error.issues
+      return `${issue?.path.join('.') || 'the line'} ${issue?.message.slice(0, 200)}`
+    },
+  }
+}
+
+/** CSV knows only text: cells become what their column wants. */
+function fromCells(what: Transferable, value: unknown): unknown {
+  if (typeof value !== 'object' || value === null) return value
+  const { muted, ...rest } = value as Record<string, unknown>
+  if (what === 'devices') return muted === undefined ? rest : { ...rest, muted: muted === true || muted === 'true' }
+  if (what === 'topics' || 'attributes' in rest) return value
+  const { user, topics, devices: _devices, createdAt: _createdAt, ...cells } = value as Record<string, unknown>
+  if (!Object.values(cells).every((cell) => typeof cell === 'string')) return value
+  const attributes = Object.fromEntries(Object.entries(cells).map(([name, cell]) => [name, typed(String(cell))]))
+  return { user, attributes, ...(typeof topics === 'string' ? { topics: topics.split(' ') } : {}) }
+}
+
+/** A cell as a value: what reads as a number, a truth or a place is one. */
+function typed(cell: string): unknown {
+  if (cell === 'true' || cell === 'false') return cell === 'true'
+  if (/^-?\d+(\.\d+)?$/.test(cell)) return Number(cell)
+  const [, longitude, latitude] = /^(-?\d+(?:\.\d+)?),(-?\d+(?:\.\d+)?)$/.exec(cell) ?? []
+  const place = { longitude: Number(longitude), latitude: Number(latitude) }
+  return longitude !== undefined && attributeTypeOf(place) === 'place' ? place : cell
+}
