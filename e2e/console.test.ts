@@ -188,6 +188,11 @@ describe('the console', () => {
     ['light', 1280, '/setup'],
     ['dark', 390, '/setup'],
     ['light', 390, '/app'],
+    ['light', 1280, '/people'],
+    ['dark', 390, '/people/ada'],
+    ['dark', 1280, '/topics'],
+    ['light', 1280, '/bench'],
+    ['dark', 390, '/bench'],
   ] as const)('axe finds nothing: %s, %p wide, %s', async (theme, width, path) => {
     const checked = await context.newPage()
     await checked.addInitScript(`localStorage.setItem('bell-theme', '${theme}')`)

@@ -88,6 +88,51 @@ const pictures = {
     await page.getByLabel('App', { exact: true }).selectOption('merrow-sound')
   },
   keys: (page) => picture(page, 'keys', '/app'),
+  people: (page) => picture(page, 'people', '/people'),
+  topics: (page) => picture(page, 'topics', '/topics'),
+  device: async (page) => {
+    await zbell(
+      'send',
+      '--to',
+      'user:ada',
+      '--title',
+      'Kittiwake is 15 minutes late',
+      '--body',
+      'Now 17:45 from berth 2.',
+    )
+    await page.goto(`${ready.service}/devices`)
+    await page.getByRole('link', { name: 'Skerry 4' }).click()
+    await page.getByRole('heading', { name: 'What rang here' }).waitFor()
+    await wait(400)
+    await save(page, 'device')
+  },
+  'test-bench': async (page) => {
+    await zbell(
+      'send',
+      '--to',
+      'user:ada',
+      '--title',
+      'Kittiwake is 15 minutes late',
+      '--body',
+      'Now 17:45 from berth 2.',
+    )
+    await zbell(
+      'handset',
+      'set',
+      'signe-android',
+      '--app-state',
+      'front',
+      '--in-front',
+      'replace',
+      '--do-not-disturb',
+      'yes',
+    )
+    await zbell('send', '--to', 'user:signe', '--title', 'Berth change', '--body', 'Turnstone now leaves from berth 3.')
+    await page.goto(`${ready.service}/bench`)
+    await page.getByRole('heading', { name: 'signe-android' }).waitFor()
+    await wait(800)
+    await save(page, 'test-bench')
+  },
   activity: (page) => picture(page, 'activity', '/activity'),
   notification: async (page) => {
     await zbell(
@@ -149,7 +194,7 @@ const pictures = {
     await context.grantPermissions(['notifications'], { origin: ready.passengers })
     const page = await context.newPage()
     await page.goto(ready.passengers)
-    await page.getByLabel('I am').selectOption('signe')
+    await page.getByLabel('I am', { exact: true }).selectOption('signe')
     await page.getByRole('button', { name: 'Ring me' }).click()
     await page.locator('#state[data-ready]').waitFor()
     await zbell(

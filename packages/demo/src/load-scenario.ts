@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto'
 import { type Client, ProblemError } from '@zbell/contract/client'
 import type { StandinAccount, Standins } from '@zbell/standins'
 import type { KeptDemo } from './kept.ts'
-import { crew, earlier, ferries, handsets } from './scenario/scenario.ts'
+import { bookings, crew, earlier, ferries, handsets, passengers, topics } from './scenario/scenario.ts'
 
 const environment = 'development'
 
@@ -37,8 +37,31 @@ export async function playScenario(backend: Client, appKeyClient: Client, standi
   for (const handset of handsets) {
     await standins.room.make({ ...handset, app: ferries.slug }, applicationServerKey ?? undefined)
   }
+  await introducePassengers(backend)
   for (const request of earlier)
     await backend.call('sendNotification', { params: { app: ferries.slug }, body: request })
+}
+
+/** What is known of the passengers, what they follow, and what they booked. */
+async function introducePassengers(backend: Client): Promise<void> {
+  const app = ferries.slug
+  for (const [topic, title] of topics) await backend.call('declareTopic', { params: { app, topic }, body: { title } })
+  for (const { user, attributes, topics: followed } of passengers) {
+    await backend.call('changeUserAttributes', { params: { app, user }, body: attributes })
+    for (const topic of followed) await backend.call('joinTopic', { params: { app, topic }, body: { users: [user] } })
+  }
+  await backend.call('changeAttribute', { params: { app, name: 'homePier' }, body: { devicesMay: true } })
+  await backend.call('reportOccurrences', {
+    params: { app },
+    body: bookings.map(({ id, user, sailing }) => ({
+      specversion: '1.0' as const,
+      id,
+      source: 'https://tickets.merrow-sound.example',
+      type: 'example.merrow-sound.booked',
+      subject: user,
+      data: { sailing },
+    })),
+  })
 }
 
 /** The second app rehearses: its handset rings without any credential. */

@@ -72,6 +72,9 @@ export function HandsetCard({ handset }: { readonly handset: Handset }) {
               {handset.permission === 'granted' ? 'Deny in settings' : 'Allow in settings'}
             </button>
           )}
+          <button type="button" className={small} onClick={() => change({ locked: !handset.locked })}>
+            {handset.locked ? 'Unlock' : 'Lock'}
+          </button>
           <button type="button" className={small} onClick={() => act({ do: 'reboot' })}>
             Restart
           </button>

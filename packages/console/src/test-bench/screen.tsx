@@ -76,7 +76,7 @@ function Card({
       <span className="flex justify-between gap-3">
         <bdi className="line-clamp-1 font-semibold break-words">{one.title}</bdi>
         <span className="text-xs whitespace-nowrap text-on-night-soft">
-          {span(Math.max(0, clock.getTime() - Date.parse(one.shownAt)))}
+          {since(clock.getTime() - Date.parse(one.shownAt))}
         </span>
       </span>
       {one.body && <bdi className="line-clamp-2 text-sm leading-snug break-words">{one.body}</bdi>}
@@ -92,3 +92,5 @@ function Watch({ all }: { readonly all: readonly ShownNotification[] }) {
     </span>
   )
 }
+
+const since = (ms: number): string => (ms < 60_000 ? 'now' : span(ms))

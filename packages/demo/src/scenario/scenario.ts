@@ -23,15 +23,69 @@ export const crew = {
 export const piers = ['Lantern Quay', 'Saltmere', 'Gull Point', 'Brackenholm', 'Farrow Isle'] as const
 export const vessels = ['Kittiwake', 'Sandpiper', 'Turnstone'] as const
 
-export type Passenger = { readonly user: string; readonly name: string; readonly locale: string }
+export type Passenger = {
+  readonly user: string
+  readonly name: string
+  readonly locale: string
+  readonly attributes: Readonly<Record<string, string | number | boolean>>
+  readonly topics: readonly string[]
+}
 
 export const passengers: readonly Passenger[] = [
-  { user: 'ada', name: 'Ada', locale: 'en' },
-  { user: 'signe', name: 'Signe', locale: 'nb' },
-  { user: 'iria', name: 'Iria', locale: 'es' },
-  { user: 'haru', name: 'Haru', locale: 'ja' },
-  { user: 'nour', name: 'Nour', locale: 'ar' },
+  {
+    user: 'ada',
+    name: 'Ada',
+    locale: 'en',
+    attributes: { homePier: 'Lantern Quay', pass: 'season', bicycle: true, renewed: '2026-09-01T00:00:00Z' },
+    topics: ['route-1', 'weather'],
+  },
+  {
+    user: 'signe',
+    name: 'Signe',
+    locale: 'nb',
+    attributes: { homePier: 'Brackenholm', pass: 'weekly', bicycle: false },
+    topics: ['route-3', 'route-4', 'weather'],
+  },
+  {
+    user: 'iria',
+    name: 'Iria',
+    locale: 'es',
+    attributes: { homePier: 'Gull Point', pass: 'none', bicycle: true },
+    topics: [],
+  },
+  {
+    user: 'haru',
+    name: 'Haru',
+    locale: 'ja',
+    attributes: { homePier: 'Saltmere', pass: 'weekly', bicycle: false },
+    topics: ['route-2'],
+  },
+  {
+    user: 'nour',
+    name: 'Nour',
+    locale: 'ar',
+    attributes: { homePier: 'Farrow Isle', pass: 'season', bicycle: false },
+    topics: ['route-4'],
+  },
 ]
+
+/** What the company declares, so that it can be named before anybody follows it. */
+export const topics = [
+  ['route-1', 'Lantern Quay – Saltmere'],
+  ['route-2', 'Saltmere – Gull Point'],
+  ['route-3', 'Lantern Quay – Brackenholm'],
+  ['route-4', 'Brackenholm – Farrow Isle'],
+  ['route-5', 'Gull Point – Farrow Isle'],
+  ['route-6', 'Night boat, all piers'],
+  ['weather', 'Weather'],
+] as const
+
+/** What happened at the ticket office. */
+export const bookings = [
+  { id: 'booking-7001', user: 'ada', sailing: 101 },
+  { id: 'booking-7002', user: 'signe', sailing: 418 },
+  { id: 'booking-7003', user: 'haru', sailing: 204 },
+] as const
 
 export type DemoHandset = {
   readonly id: string
@@ -40,11 +94,12 @@ export type DemoHandset = {
   readonly model: string
   readonly locale: string
   readonly permission?: Permission
+  readonly watch?: boolean
 }
 
 /** Two phones of each kind and one browser. Nour has said no, so that a skipped delivery can be seen. */
 export const handsets: readonly DemoHandset[] = [
-  { id: 'ada-ios', user: 'ada', platform: 'ios', model: 'Skerry 4', locale: 'en' },
+  { id: 'ada-ios', user: 'ada', platform: 'ios', model: 'Skerry 4', locale: 'en', watch: true },
   { id: 'ada-browser', user: 'ada', platform: 'web', model: 'Virtual browser', locale: 'en' },
   { id: 'haru-ios', user: 'haru', platform: 'ios', model: 'Skerry 3 mini', locale: 'ja' },
   { id: 'signe-android', user: 'signe', platform: 'android', model: 'Fjordfone 12', locale: 'nb' },

@@ -1,0 +1,126 @@
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import type { Browser, Page } from 'playwright-core'
+import { openBrowser } from './harness/browser.ts'
+import { Demo } from './harness/demo.ts'
+
+const demo = new Demo()
+let browser: Browser
+let page: Page
+const complaints: string[] = []
+beforeAll(async () => {
+  await demo.start()
+  browser = await openBrowser()
+  page = await (await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })).newPage()
+  page.setDefaultTimeout(10_000)
+  page.on('pageerror', (error) => complaints.push(error.message))
+  await page.goto(demo.ready.signInLink)
+  await page.getByRole('heading', { name: 'Activity' }).waitFor()
+}, 60_000)
+afterAll(async () => {
+  await browser.close()
+  await demo.close()
+})
+
+const nav = (name: string) => page.getByRole('navigation').getByRole('link', { name, exact: true }).click()
+const row = (name: string) => page.getByRole('row').filter({ hasText: name })
+
+describe('people', () => {
+  test('are listed with what is known of them, and any attribute can be a column', async () => {
+    await nav('People')
+    await row('ada').getByText('Lantern Quay').waitFor()
+    expect(await page.getByRole('columnheader', { name: 'pass' }).count()).toBe(0)
+    await page.getByRole('button', { name: 'Columns' }).click()
+    await page.getByLabel('pass').check()
+    await page.keyboard.press('Escape')
+    await row('ada').getByText('season').waitFor()
+    await page.reload()
+    await row('ada').getByText('season').waitFor()
+  })
+
+  test('change before one’s eyes, without a reload', async () => {
+    await demo.zbell('user', 'set', 'iria', 'homePier=Brackenholm')
+    await demo.zbell('handset', 'new', '--platform', 'ios', '--user', 'iria')
+    await row('iria').getByText('Brackenholm').waitFor()
+  })
+
+  test('are found by the beginning of their name, and have a page with everything', async () => {
+    await page.getByLabel('Name begins with').fill('sig')
+    await row('ada').waitFor({ state: 'detached' })
+    await page.getByRole('link', { name: 'signe' }).click()
+    await page.getByText('Brackenholm').waitFor()
+    await page.getByText('route-3, route-4, weather').waitFor()
+    await page.getByText('example.merrow-sound.booked').waitFor()
+    await page.getByRole('link', { name: 'Fjordfone 12' }).waitFor()
+    await page.getByRole('link', { name: 'Ring this one' }).click()
+    expect(await page.getByLabel('To').inputValue()).toBe('user:signe')
+  })
+
+  test('go out as a file', async () => {
+    await nav('People')
+    const [file] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'CSV' }).click()])
+    expect(file.suggestedFilename()).toBe('merrow-sound-development-users.csv')
+    const text = (await (await file.createReadStream()).toArray()).join('')
+    expect(text).toContain('ada,route-1 weather,true,Lantern Quay,season')
+  })
+})
+
+test('topics show who follows, are declared, and can be rung', async () => {
+  await nav('Topics')
+  await row('route-4').getByText('Brackenholm – Farrow Isle').waitFor()
+  await row('route-4').getByRole('link', { name: '2' }).click()
+  await page.getByText('Who follows route-4?').waitFor()
+  await row('nour').waitFor()
+  await nav('Topics')
+  await page.getByLabel('Topic', { exact: true }).fill('Not One')
+  await page.getByRole('button', { name: 'Declare it' }).click()
+  await page.getByRole('alert').waitFor()
+  await page.getByLabel('Topic', { exact: true }).fill('night-boat')
+  await page.getByLabel('Title').fill('Night boat')
+  await page.getByRole('button', { name: 'Declare it' }).click()
+  await row('night-boat').getByRole('link', { name: 'Ring' }).click()
+  expect(await page.getByLabel('To').inputValue()).toBe('topic:night-boat')
+})
+
+test('a device’s page tells what rang there and what happened to it, live', async () => {
+  await nav('Devices')
+  await row('haru').getByRole('link', { name: 'Skerry 3 mini' }).click()
+  await page.getByRole('link', { name: 'Boarding is open' }).waitFor()
+  await demo.zbell('handset', 'set', 'haru-ios', '--muted', 'yes')
+  await page.getByText('The user turned notifications off inside the app.').first().waitFor()
+  await demo.zbell('handset', 'set', 'haru-ios', '--muted', 'no')
+})
+
+describe('the test bench', () => {
+  const set = (id: string) => page.getByRole('article', { name: id })
+
+  test('stands handsets side by side, and they answer to clicks', async () => {
+    await nav('Test bench')
+    await set('haru-ios')
+      .getByRole('button', { name: /Boarding is open/ })
+      .click()
+    await set('haru-ios').getByText('In the app, at /sailings/204').waitFor()
+    await set('ada-ios').getByRole('button', { name: 'app front' }).click()
+    await set('ada-ios').getByText('In the app').waitFor()
+    await set('ada-ios').getByRole('button', { name: 'no network' }).click()
+    await demo.zbell('send', '--to', 'user:ada', '--title', 'Late by an hour', '--no-watch')
+    await set('ada-ios').getByText('What happened to it').click()
+    await set('ada-ios').getByText('waits at the gateway: there is no network').waitFor()
+    await set('ada-ios').getByRole('button', { name: 'no network' }).click()
+    await set('ada-ios')
+      .getByRole('button', { name: /Late by an hour/ })
+      .waitFor()
+  })
+
+  test('a new one asks once; whoever says no can be asked no more', async () => {
+    await page.getByRole('button', { name: 'Switch one on' }).click()
+    await set('ios-2').getByRole('button', { name: 'Say no' }).click()
+    await set('ios-2').getByRole('button', { name: 'Allow in settings' }).waitFor()
+    expect(await set('ios-2').getByRole('button', { name: 'Say no' }).count()).toBe(0)
+    await set('ios-2').getByRole('button', { name: 'Remove the app' }).click()
+    await set('ios-2').getByText('the app is not installed').waitFor()
+    await set('ios-2').getByRole('button', { name: 'Install the app' }).click()
+    await set('ios-2').getByText('The app asks to ring:').waitFor()
+  })
+})
+
+test('nothing on any page failed', () => expect(complaints).toEqual([]))
