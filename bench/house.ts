@@ -20,6 +20,8 @@ export class House {
   readonly gateway: GatewayReady
   readonly backend: Client
   readonly servicePid: number
+  readonly url: string
+  readonly #operatorKeyFile: string
   readonly #database: PrivateServer
   readonly #children: ChildProcess[]
   readonly #dir: string
@@ -28,6 +30,7 @@ export class House {
     gateway: GatewayReady
     backend: Client
     servicePid: number
+    service: { url: string; operatorKeyFile: string }
     database: PrivateServer
     children: ChildProcess[]
     dir: string
@@ -35,6 +38,8 @@ export class House {
     this.gateway = given.gateway
     this.backend = given.backend
     this.servicePid = given.servicePid
+    this.url = given.service.url
+    this.#operatorKeyFile = given.service.operatorKeyFile
     this.#database = given.database
     this.#children = given.children
     this.#dir = given.dir
@@ -64,16 +69,36 @@ export class House {
           ZB_GATEWAY_IOS_PROFILE: `${dist}profiles/standin-ios.yaml`,
           ZB_GATEWAY_IOS_ORIGIN: gateway.ready.origin,
           ZB_IN_FLIGHT: String(inFlight),
+          ZB_REGISTRATIONS_PER_MINUTE: '10000000',
+          ZB_DEVICE_CALLS_PER_MINUTE: '10000000',
           ZB_LOG_LEVEL: 'warn',
         },
       )
       const backend = await furnish(service.ready, gateway.ready)
-      return new House({ gateway: gateway.ready, backend, servicePid: service.child.pid!, database, children, dir })
+      return new House({
+        gateway: gateway.ready,
+        backend,
+        servicePid: service.child.pid!,
+        service: service.ready,
+        database,
+        children,
+        dir,
+      })
     } catch (error) {
       for (const child of children) child.kill('SIGTERM')
       await database.stop()
       throw error
     }
+  }
+
+  get databaseUrl(): string {
+    return this.#database.url
+  }
+
+  async makeAppKey(): Promise<string> {
+    const operator = new Client({ url: this.url, bearer: readFileSync(this.#operatorKeyFile, 'utf8').trim() })
+    const body = { kind: 'app', environment: 'development', name: 'bench' } as const
+    return (await operator.call('makeKey', { params: { app }, body })).key
   }
 
   mintTokens(count: number): string[] {

@@ -2,8 +2,9 @@ import { authentication } from './authentication.ts'
 import { broadcast } from './broadcast.ts'
 import { encryption } from './encryption.ts'
 import type { Figure } from './figure.ts'
+import { registration } from './registration.ts'
 
-const benches: Record<string, () => Promise<Figure[]>> = { broadcast, encryption, authentication }
+const benches: Record<string, () => Promise<Figure[]>> = { broadcast, registration, encryption, authentication }
 
 const args = process.argv.slice(2)
 const json = args.includes('--json')

@@ -2,10 +2,11 @@ import { createHash } from 'node:crypto'
 import { type Caller, type Operation, type Role, roles } from '@zbell/contract'
 import type { Environment } from '@zbell/core'
 import type { Request } from 'express'
-import { findApp, findAppByNo, type Scope } from '../store/apps/apps.ts'
-import { findKey } from '../store/apps/keys.ts'
+import { type AppRow, findApp, type Scope } from '../store/apps/apps.ts'
+import { findKeys, type HeldKey } from '../store/apps/keys.ts'
 import type { Database } from '../store/database.ts'
-import { type DeviceRow, findDeviceBySecret } from '../store/devices/read-devices.ts'
+import { type DeviceRow, findDevicesBySecrets } from '../store/devices/read-devices.ts'
+import { Lookup } from '../store/lookup.ts'
 import type { AccountRow } from '../store/sessions/accounts.ts'
 import { findSession } from '../store/sessions/sessions.ts'
 import { hashSecret, sameSecret } from '../vault/secrets.ts'
@@ -33,10 +34,20 @@ const reading = new Set(['GET', 'HEAD'])
 export class CallerCheck {
   readonly #database: Database
   readonly #operatorKey: string
+  readonly #keys: Lookup<HeldKey & { hash: Buffer }>
+  readonly #devices: Lookup<{ device: DeviceRow; app: AppRow }>
 
   constructor(database: Database, operatorKey: string) {
     this.#database = database
     this.#operatorKey = operatorKey
+    this.#keys = new Lookup(
+      (hashes) => findKeys(database, hashes),
+      (row) => row.hash,
+    )
+    this.#devices = new Lookup(
+      (hashes) => findDevicesBySecrets(database, hashes),
+      ({ device }) => device.secretHash,
+    )
   }
 
   async check({ caller, role }: Pick<Operation, 'caller' | 'role'>, request: Request): Promise<CallerOf<Caller>> {
@@ -124,16 +135,15 @@ export class CallerCheck {
   }
 
   async #key(request: Request) {
-    const key = await findKey(this.#database, hashSecret(needBearer(request)))
+    const key = await this.#keys.find(hashSecret(needBearer(request)))
     if (!key) throw new Problem('unknown-key')
     return key
   }
 
   async #device(request: Request): Promise<CallerOf<'device'>> {
-    const device = await findDeviceBySecret(this.#database, hashSecret(needBearer(request)))
-    const app = device && (await findAppByNo(this.#database, device.appNo))
-    if (!device || !app)
-      throw new Problem('unknown-key', 'This is no device’s secret; register again to get a new one.')
+    const found = await this.#devices.find(hashSecret(needBearer(request)))
+    if (!found) throw new Problem('unknown-key', 'This is no device’s secret; register again to get a new one.')
+    const { device, app } = found
     return { device, scope: { app, environment: device.environment } }
   }
 }

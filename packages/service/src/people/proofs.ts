@@ -1,6 +1,7 @@
 import { errors, jwtVerify } from 'jose'
 import type { Scope } from '../store/apps/apps.ts'
-import { readSettings, storeProofKey } from '../store/apps/settings.ts'
+import { readSettings, type SettingsRow, storeProofKey } from '../store/apps/settings.ts'
+import { Batcher } from '../store/batcher.ts'
 import type { Database } from '../store/database.ts'
 import { newSecret } from '../vault/secrets.ts'
 import type { Vault } from '../vault/vault.ts'
@@ -19,10 +20,20 @@ const toleranceSeconds = 60
 export class Proofs {
   readonly #database: Database
   readonly #vault: Vault
+  readonly #settings: Batcher<Scope, SettingsRow>
 
   constructor(database: Database, vault: Vault) {
     this.#database = database
     this.#vault = vault
+    // A wave of registrations asks the same; one statement answers all that ask while another is under way.
+    this.#settings = new Batcher(async (scopes) => {
+      const rows = new Map<string, Promise<SettingsRow>>()
+      for (const scope of scopes) {
+        const place = placeOf(scope)
+        if (!rows.has(place)) rows.set(place, readSettings(database, scope))
+      }
+      return Promise.all(scopes.map((scope) => rows.get(placeOf(scope))!))
+    }, 1_000)
   }
 
   /** @returns the key, to be shown once; proofs signed with the one before count no longer */
@@ -38,7 +49,7 @@ export class Proofs {
    * @throws {ProofRefused}
    */
   async check(scope: Scope, user: string, proof: string | undefined): Promise<void> {
-    const { requireProof, proofKey } = await readSettings(this.#database, scope)
+    const { requireProof, proofKey } = await this.#settings.add(scope)
     if (proof === undefined) {
       if (!requireProof) return
       throw new ProofRefused(`This app wants a proof that somebody is ${user}; none came.`)

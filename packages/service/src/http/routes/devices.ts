@@ -15,12 +15,14 @@ import { isP256Point } from '../../gateways/node-crypto.ts'
 import { ProofRefused, type Proofs } from '../../people/proofs.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import { credentialInUse } from '../../store/apps/credentials.ts'
+import { Batcher } from '../../store/batcher.ts'
 import type { Database } from '../../store/database.ts'
 import { changeDevice, TokenNotOwn, unregisterDevice } from '../../store/devices/change-device.ts'
 import { listEvents } from '../../store/devices/device-events.ts'
-import { findDevice, findDeviceBySecret, listDevices } from '../../store/devices/read-devices.ts'
+import { findDevice, findDevicesBySecrets, listDevices } from '../../store/devices/read-devices.ts'
 import { recentDeliveries } from '../../store/devices/recent-deliveries.ts'
-import { type DeviceAddress, registerDevice } from '../../store/devices/register-device.ts'
+import { type DeviceAddress, type Registering, registerDevices } from '../../store/devices/register-device.ts'
+import { Lookup } from '../../store/lookup.ts'
 import { topicsOf } from '../../store/topics/topics.ts'
 import { hashSecret, newSecret } from '../../vault/secrets.ts'
 import type { Vault } from '../../vault/vault.ts'
@@ -49,6 +51,9 @@ type GivenAddress = {
     | undefined
 }
 
+/** The most registrations that go into one transaction. */
+const registeredTogether = 200
+
 /** How much a device's record shows, and among how many of the app's notifications it looks for its own. */
 const recordShows = 100
 const recordLooksAt = 300
@@ -67,6 +72,16 @@ export function serveDevices(
       throw error
     }
   }
+
+  // A wave of installations that register at once goes in together.
+  const registrar = new Batcher<Registering, PromiseSettledResult<string | null>>(
+    (all) => registerDevices(database, all),
+    registeredTogether,
+  )
+  const bySecret = new Lookup(
+    (hashes) => findDevicesBySecrets(database, hashes),
+    ({ device }) => device.secretHash,
+  )
 
   /** The address of a device, when it is one that may be called. */
   const addressOf = async ({ environment }: Scope, given: GivenAddress): Promise<DeviceAddress> => {
@@ -160,17 +175,22 @@ export function serveDevices(
       )
       const secret = newSecret('device')
       const id = uuidV7(Date.now(), randomBytes(10))
-      const kept = await registerDevice(database, scope, {
-        ...facts,
-        allows: allows && packAllowed(allows),
-        id,
-        platform,
-        installation,
-        address,
-        secretHash: hashSecret(secret),
+      const settled = await registrar.add({
+        scope,
+        device: {
+          ...facts,
+          allows: allows && packAllowed(allows),
+          id,
+          platform,
+          installation,
+          address,
+          secretHash: hashSecret(secret),
+        },
       })
+      if (settled.status === 'rejected') throw settled.reason
+      const kept = settled.value
       onChange()
-      const device = await findDeviceBySecret(database, hashSecret(secret))
+      const device = (await bySecret.find(hashSecret(secret)))?.device
       // Another registration of the same token can have come in between; then that one's secret counts, not this one's.
       if (!device)
         throw new Problem('unknown-key', 'The same token was registered again meanwhile; that registration counts.')

@@ -1,4 +1,4 @@
-import { and, desc, eq, getTableColumns, isNull, lt, or } from 'drizzle-orm'
+import { and, desc, eq, getTableColumns, inArray, isNull, lt, or } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 import { apps, keys } from '../tables.ts'
 import type { Scope } from './apps.ts'
@@ -7,7 +7,7 @@ export type KeyRow = Omit<typeof keys.$inferSelect, 'hash'>
 /** A key that somebody holds out, and what it opens. */
 export type HeldKey = KeyRow & Scope
 
-const { hash: _, ...columns } = getTableColumns(keys)
+const { hash, ...columns } = getTableColumns(keys)
 /** Last use is kept so coarsely, since a key is used thousands of times a second. */
 const useKeptMs = 60_000
 
@@ -18,17 +18,17 @@ export async function createKey(
   await database.use((db) => db.insert(keys).values(key))
 }
 
-/** A key that is not revoked; read anew for each call, so that revoking counts at once. */
-export async function findKey(database: Database, hash: Buffer): Promise<HeldKey | undefined> {
-  const [row] = await database.use((db) =>
+/** Keys that are not revoked; read anew for each call, so that revoking counts at once. */
+export async function findKeys(database: Database, hashes: Buffer[]): Promise<(HeldKey & { hash: Buffer })[]> {
+  const rows = await database.use((db) =>
     db
-      .select({ ...columns, app: apps })
+      .select({ ...columns, hash, app: apps })
       .from(keys)
       .innerJoin(apps, eq(apps.no, keys.appNo))
-      .where(and(eq(keys.hash, hash), isNull(keys.revokedAt))),
+      .where(and(inArray(keys.hash, hashes), isNull(keys.revokedAt))),
   )
-  if (row && (row.usedAt?.getTime() ?? 0) < Date.now() - useKeptMs) await markUsed(database, row.no)
-  return row
+  for (const row of rows) if ((row.usedAt?.getTime() ?? 0) < Date.now() - useKeptMs) await markUsed(database, row.no)
+  return rows
 }
 
 async function markUsed(database: Database, no: number): Promise<void> {

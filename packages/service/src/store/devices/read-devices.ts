@@ -1,6 +1,6 @@
 import { type Environment, handsetMark, type Platform, uuidFromBytes } from '@zbell/core'
 import { and, desc, eq, getTableColumns, isNull, lt, notLike } from 'drizzle-orm'
-import type { Scope } from '../apps/apps.ts'
+import { type AppRow, findAppByNo, type Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
 import { devices, users } from '../tables.ts'
@@ -30,6 +30,27 @@ export async function findDeviceBySecret(database: Database, secretHash: Buffer)
       .where(eq(devices.secretHash, secretHash)),
   )
   return row
+}
+
+const deviceColumns = Object.entries(getTableColumns(devices)).map(([name, column]) => `d.${column.name} as ${name}`)
+
+/** Devices with their app, as they call: by hand, since every call of a device begins with it. */
+export async function findDevicesBySecrets(
+  database: Database,
+  secretHashes: Buffer[],
+): Promise<{ device: DeviceRow; app: AppRow }[]> {
+  type Raw = Omit<DeviceRow, 'id' | 'muted'> & { id: Buffer; muted: number }
+  const rows = await database.rows<Raw>(
+    `select ${deviceColumns.join(', ')}, u.name as user from devices d left join users u on u.no = d.user_no
+     where d.secret_hash in (?)`,
+    [secretHashes],
+  )
+  const found = rows.map((row) => ({ ...row, id: uuidFromBytes(row.id), muted: row.muted === 1 }))
+  const all = await Promise.all([...new Set(found.map(({ appNo }) => appNo))].map((no) => findAppByNo(database, no)))
+  return found.flatMap((device) => {
+    const app = all.find((one) => one?.no === device.appNo)
+    return app ? [{ device, app }] : []
+  })
 }
 
 export type DeviceFilter = {

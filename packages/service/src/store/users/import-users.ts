@@ -1,8 +1,9 @@
 import type { AttributeValue } from '@zbell/core'
 import type { Scope } from '../apps/apps.ts'
-import type { Database, Tx } from '../database.ts'
+import type { Database } from '../database.ts'
 import { ensureTopic, joinTopic } from '../topics/topics.ts'
 import { changeManyAttributes } from './attributes.ts'
+import { ensureUsers } from './ensure-users.ts'
 
 type Row = {
   readonly line: number
@@ -11,25 +12,6 @@ type Row = {
     readonly attributes: Readonly<Record<string, AttributeValue | null>>
     readonly topics: readonly string[]
   }
-}
-
-/** Users by name: their numbers, made where they are new. One statement for all of them. */
-export async function ensureUsers(
-  tx: Tx,
-  { app, environment }: Scope,
-  names: readonly string[],
-): Promise<Map<string, number>> {
-  if (names.length === 0) return new Map()
-  const places = names.map(() => '(?, ?, ?, utc_timestamp(3), utc_timestamp(3))').join(',')
-  await tx.change(
-    `insert ignore into users (app_no, environment, name, created_at, changed_at) values ${places}`,
-    names.flatMap((name) => [app.no, environment, name]),
-  )
-  const rows = await tx.rows<{ no: number; name: string }>(
-    'select no, name from users where app_no = ? and environment = ? and name in (?)',
-    [app.no, environment, names],
-  )
-  return new Map(rows.map(({ no, name }) => [name, no]))
 }
 
 /** Takes a part of a file in. @returns the lines whose attributes were refused; of those nothing is stored but the name */
