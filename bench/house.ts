@@ -91,6 +91,10 @@ export class House {
     }
   }
 
+  get databaseDir(): string {
+    return this.#dir
+  }
+
   get databaseUrl(): string {
     return this.#database.url
   }

@@ -1,10 +1,11 @@
 import { authentication } from './authentication.ts'
 import { broadcast } from './broadcast.ts'
+import { carry } from './carry.ts'
 import { encryption } from './encryption.ts'
 import type { Figure } from './figure.ts'
 import { registration } from './registration.ts'
 
-const benches: Record<string, () => Promise<Figure[]>> = { broadcast, registration, encryption, authentication }
+const benches: Record<string, () => Promise<Figure[]>> = { broadcast, registration, carry, encryption, authentication }
 
 const args = process.argv.slice(2)
 const json = args.includes('--json')
