@@ -101,10 +101,10 @@ describe('the passengers’ page', () => {
   })
 
   test('follows a route, and keeps quiet when asked to', async () => {
-    await page.getByLabel('Follow', { exact: true }).selectOption('route-4')
+    await page.getByLabel('Follow', { exact: true }).selectOption('route-5')
     await page.getByRole('button', { name: 'Follow', exact: true }).click()
-    await page.getByText('You follow: route-4').waitFor()
-    const rung = await json<Sent>('send', '--to', 'topic:route-4', '--title', 'Route 4')
+    await page.getByText('You follow: route-3, route-4, route-5, weather').waitFor()
+    const rung = await json<Sent>('send', '--to', 'topic:route-5', '--title', 'Route 5')
     expect(rung.deliveries.map(({ platform }) => platform)).toEqual(['web'])
     await page.getByLabel('Keep quiet for now').check()
     const muted = await until(

@@ -67,7 +67,8 @@ async function importAll(
   }
   const content = async function* () {
     let sent = 0
-    for await (const part of createReadStream(file) as AsyncIterable<Buffer>) {
+    for await (const read of createReadStream(file)) {
+      const part = read as Buffer
       yield part
       sent += part.length
       draw(sent)

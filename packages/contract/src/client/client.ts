@@ -51,7 +51,7 @@ export class Client {
   async upload<Name extends RouteName>(
     name: Name,
     given: Given<Name>,
-    file: { readonly type: string; readonly content: AsyncIterable<Uint8Array> },
+    file: { readonly type: string; readonly content: AsyncGenerator<Uint8Array> },
   ): Promise<AnswerOf<Name>> {
     const answer = await this.#fetch(name, given, 'application/json', file)
     return (await answer.json()) as AnswerOf<Name>
@@ -68,7 +68,7 @@ export class Client {
     name: Name,
     given: Given<Name>,
     accept: string,
-    file?: { readonly type: string; readonly content: AsyncIterable<Uint8Array> },
+    file?: { readonly type: string; readonly content: AsyncGenerator<Uint8Array> },
   ): Promise<Response> {
     const { method, path } = splitRoute(name)
     const params = (given.params ?? {}) as Record<string, string>

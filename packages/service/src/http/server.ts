@@ -134,11 +134,14 @@ export function httpServer(parts: HttpParts): HttpServer {
 const bodyWithinMs = 30_000
 
 /** A body that drips in is cut off; a file is not, since each of its parts is dealt with as it comes. */
-const inTime: RequestHandler = (request, _response, next) => {
-  if (!/^\/v1\/apps\/[^/]+\/import\//.test(request.path)) {
+const inTime: RequestHandler = (request, response, next) => {
+  const hasBody =
+    request.headers['transfer-encoding'] !== undefined || Number(request.headers['content-length'] ?? 0) > 0
+  if (hasBody && !/^\/v1\/apps\/[^/]+\/import\//.test(request.path)) {
     const enough = setTimeout(() => request.destroy(), bodyWithinMs)
     request.once('close', () => clearTimeout(enough))
     request.once('end', () => clearTimeout(enough))
+    response.once('finish', () => clearTimeout(enough))
   }
   next()
 }

@@ -23,7 +23,7 @@ export async function importLines(
   database: Database,
   scope: Scope,
   what: Transferable,
-  lines: AsyncIterable<Line>,
+  lines: AsyncGenerator<Line>,
 ): Promise<Imported> {
   const faults: Fault[] = []
   let [taken, refused] = [0, 0]

@@ -17,7 +17,7 @@ export class FileBroken extends Error {
 export async function* ndjsonLines(input: Readable): AsyncGenerator<Line> {
   let line = 0
   // The request must not end with the reading: its answer is still to come.
-  const chunks = input.iterator({ destroyOnReturn: false }) as AsyncIterable<Buffer>
+  const chunks = input.iterator({ destroyOnReturn: false }) as AsyncGenerator<Buffer>
   for await (const text of createInterface({
     input: Readable.from(bounded(chunks)),
     crlfDelay: Number.POSITIVE_INFINITY,
@@ -33,7 +33,7 @@ export async function* ndjsonLines(input: Readable): AsyncGenerator<Line> {
 }
 
 /** Lets lines through, as long as none grows without end. */
-async function* bounded(input: AsyncIterable<Buffer>): AsyncGenerator<Buffer> {
+async function* bounded(input: AsyncGenerator<Buffer>): AsyncGenerator<Buffer> {
   let open = 0
   for await (const chunk of input) {
     const end = chunk.lastIndexOf(10)
@@ -54,10 +54,8 @@ export async function* csvLines(input: Readable): AsyncGenerator<Line> {
   )
   input.once('error', (error) => rows.destroy(error))
   try {
-    for await (const { record, info } of rows as AsyncIterable<{
-      record: Record<string, string>
-      info: { lines: number }
-    }>) {
+    for await (const row of rows) {
+      const { record, info } = row as { record: Record<string, string>; info: { lines: number } }
       const cells = Object.entries(record).filter(([, cell]) => cell !== '')
       yield {
         line: info.lines,
