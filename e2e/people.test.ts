@@ -301,3 +301,50 @@ test('a device’s record tells what happened to it', async () => {
     'unregistered',
   )
 })
+
+describe('lists', () => {
+  test.each(['newest', 'changed', 'quietest'] as const)(
+    'devices, %s first, page through all of them once',
+    async (sort) => {
+      const ids: string[] = []
+      const seen: string[] = []
+      for (let after: string | undefined; ; ) {
+        const query = { sort, limit: 3, ...(after === undefined ? {} : { after }) }
+        const page = await world.backend.call('listDevices', { params, query })
+        ids.push(...page.items.map(({ id }) => id))
+        seen.push(...page.items.map(({ seenAt, registeredAt }) => (sort === 'newest' ? registeredAt : seenAt)))
+        if (page.next === null) break
+        after = page.next
+      }
+      expect(new Set(ids).size).toBe(ids.length)
+      const [{ count }] = (await world.ask('select count(*) as count from devices where app_no = 1')) as [
+        { count: number },
+      ]
+      expect(ids).toHaveLength(count)
+      if (sort === 'newest') expect([...seen].sort().reverse()).toEqual(seen)
+    },
+  )
+
+  test('people by name', async () => {
+    const names: (string | null)[] = []
+    for (let after: string | undefined; names.length < 40; ) {
+      const query = { sort: 'name' as const, limit: 7, ...(after === undefined ? {} : { after }) }
+      const page = await world.backend.call('listUsers', { params, query })
+      names.push(...page.items.map(({ user: name }) => name))
+      if (page.next === null) break
+      after = page.next
+    }
+    expect([...names].sort()).toEqual(names)
+    expect(new Set(names).size).toBe(names.length)
+  })
+
+  test('a place that is none of the list’s has nothing behind it, or is refused', async () => {
+    for (const sort of ['newest', 'changed'] as const) {
+      const page = await world.backend.call('listDevices', { params, query: { sort, after: 'nowhere' } })
+      expect(page.items).toEqual([])
+    }
+    expect(await problemOf(world.backend.call('listDevices', { params, query: { after: 'a b' } }))).toMatchObject({
+      code: 'invalid-request',
+    })
+  })
+})

@@ -132,6 +132,8 @@ const pictures = {
     await page.getByRole('heading', { name: 'signe-android' }).waitFor()
     await wait(800)
     await save(page, 'test-bench')
+    const calm = ['--app-state', 'closed', '--in-front', 'show', '--do-not-disturb', 'no', '--locked', 'yes']
+    await zbell('handset', 'set', 'signe-android', ...calm)
   },
   activity: (page) => picture(page, 'activity', '/activity'),
   notification: async (page) => {
@@ -206,7 +208,7 @@ const pictures = {
       '--body',
       'Turnstone to Brackenholm now leaves from berth 3.',
     )
-    await page.getByText('Berth change').waitFor()
+    await page.getByText('Berth change').first().waitFor()
     await save(page, 'passengers')
   },
 }

@@ -7,7 +7,7 @@ import * as devices from './schemas/device.ts'
 import * as gateways from './schemas/gateway.ts'
 import { handset, handsetAct, handsetChange, newHandset, tapRequest } from './schemas/handset.ts'
 import { accepted, notification, notificationRequest } from './schemas/notification.ts'
-import { environmentQuery, pageOf, pageQuery } from './schemas/page.ts'
+import { environmentQuery, pageOf, pageQuery, sortedPageQuery } from './schemas/page.ts'
 import * as people from './schemas/person.ts'
 import { receipts, receiptsTaken } from './schemas/receipt.ts'
 import type { Role } from './schemas/role.ts'
@@ -247,11 +247,15 @@ export const operations = {
   },
   listDevices: {
     ...done,
-    summary: 'Devices, newest first',
+    summary: 'Devices',
     caller: 'app',
     query: z.object({
       ...environmentQuery,
-      ...pageQuery,
+      ...sortedPageQuery,
+      sort: z
+        .enum(['newest', 'changed', 'quietest'])
+        .default('newest')
+        .describe('By registration; by the last change or sign of life, the latest or the earliest first.'),
       user: z.string().optional(),
       platform: z.enum(['ios', 'android', 'web']).optional(),
     }),
@@ -267,11 +271,12 @@ export const operations = {
   },
   listUsers: {
     ...done,
-    summary: 'People who have a name, newest first',
+    summary: 'People who have a name',
     caller: 'app',
     query: z.object({
       ...environmentQuery,
-      ...pageQuery,
+      ...sortedPageQuery,
+      sort: z.enum(['newest', 'name']).default('newest'),
       search: z.string().max(128).optional().describe('The beginning of the name.'),
       topic: people.topicName.optional(),
     }),

@@ -11,6 +11,7 @@ type ListFlags = {
   readonly after?: string
   readonly user?: string
   readonly platform?: 'ios' | 'android' | 'web'
+  readonly sort: 'newest' | 'changed' | 'quietest'
 }
 
 export function deviceCommands(program: Command, io: Io, done: Run): void {
@@ -20,6 +21,7 @@ export function deviceCommands(program: Command, io: Io, done: Run): void {
     .description('Devices, newest first')
     .option('--user <name>', 'only this person’s')
     .option('--platform <platform>', 'only ios, android or web')
+    .option('--sort <order>', 'newest, changed, or quietest first', 'newest')
     .option('--limit <count>', 'at most so many, up to 200', '50')
     .option('--after <place>', 'go on where the page before ended')
     .addHelpText('after', '\nExample:\n  $ zbell device list --user ada')
@@ -40,11 +42,12 @@ const reachable = (device: Device): string => {
 }
 
 async function list({ client, app, flags, io, paint }: Context<ListFlags>): Promise<number> {
-  const { limit, after, user, platform } = flags
+  const { limit, after, user, platform, sort } = flags
   const page = await client.call('listDevices', {
     params: { app },
     query: {
       limit,
+      sort,
       ...(after === undefined ? {} : { after }),
       ...(user === undefined ? {} : { user }),
       ...(platform === undefined ? {} : { platform }),

@@ -6,7 +6,13 @@ import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 
-type ListFlags = { readonly limit: string; readonly after?: string; readonly search?: string; readonly topic?: string }
+type ListFlags = {
+  readonly sort: 'newest' | 'name'
+  readonly limit: string
+  readonly after?: string
+  readonly search?: string
+  readonly topic?: string
+}
 
 export function userCommands(program: Command, io: Io, done: Run): void {
   const group = program.command('user').description('Look at people, and set what is known of them')
@@ -15,6 +21,7 @@ export function userCommands(program: Command, io: Io, done: Run): void {
     .description('People who have a name, newest first')
     .option('--search <beginning>', 'whose name begins so')
     .option('--topic <topic>', 'who joined a topic')
+    .option('--sort <order>', 'newest first, or by name', 'newest')
     .option('--limit <count>', 'at most so many, up to 200', '50')
     .option('--after <place>', 'go on where the page before ended')
     .addHelpText('after', '\nExample:\n  $ zbell user list --topic route-4')
@@ -39,11 +46,12 @@ const inShort = (value: unknown): string =>
     : safe(String(value))
 
 async function list({ client, app, flags, io, paint }: Context<ListFlags>): Promise<number> {
-  const { limit, after, search, topic } = flags
+  const { limit, after, search, topic, sort } = flags
   const page = await client.call('listUsers', {
     params: { app },
     query: {
       limit,
+      sort,
       ...(after === undefined ? {} : { after }),
       ...(search === undefined ? {} : { search }),
       ...(topic === undefined ? {} : { topic }),

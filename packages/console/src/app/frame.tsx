@@ -133,11 +133,11 @@ function Rail({ session, place, onApp, onEnvironment }: RailProps) {
         options={['development', 'production']}
         onChoose={(chosen) => onEnvironment(chosen as Environment)}
       />
-      <nav aria-label="Pages" className="flex gap-7 md:flex-col md:gap-5">
+      <nav aria-label="Pages" className="flex flex-wrap gap-x-5 md:flex-col md:gap-5">
         {places.map(({ name, pages }) => (
-          <div key={name}>
+          <div key={name} className="max-md:contents">
             <p className="text-sm text-on-night-soft max-md:sr-only">{name}</p>
-            <ul>
+            <ul className="max-md:contents">
               {pages.map((page) => (
                 <li key={page.to}>
                   <NavLink

@@ -11,11 +11,12 @@ import { Moment } from '../parts/moment.tsx'
 import { Empty, Failure, Page, Pager, Waiting } from '../parts/page.tsx'
 import { Reach } from './reach.tsx'
 
-type Filter = { readonly user: string; readonly platform: '' | Device['platform'] }
+type Sort = 'newest' | 'changed' | 'quietest'
+type Filter = { readonly user: string; readonly platform: '' | Device['platform']; readonly sort: Sort }
 
 export function DevicesPage() {
   const place = usePlace()
-  const [filter, setFilter] = useState<Filter>({ user: '', platform: '' })
+  const [filter, setFilter] = useState<Filter>({ user: '', platform: '', sort: 'newest' })
   const [after, setAfter] = useState<string>()
   const { data, error } = useQuery({
     queryKey: [...keys.devices(place), filter, after ?? ''],
@@ -25,6 +26,7 @@ export function DevicesPage() {
         query: {
           environment: place.environment,
           limit: 50,
+          sort: filter.sort,
           ...(filter.user ? { user: filter.user } : {}),
           ...(filter.platform ? { platform: filter.platform } : {}),
           ...(after ? { after } : {}),
@@ -61,6 +63,18 @@ export function DevicesPage() {
             <option value="ios">ios</option>
             <option value="android">android</option>
             <option value="web">web</option>
+          </select>
+        </label>
+        <label className="grid text-sm text-soft">
+          Order
+          <select
+            value={filter.sort}
+            onChange={(event) => choose({ sort: event.target.value as Sort })}
+            className="w-44"
+          >
+            <option value="newest">newest first</option>
+            <option value="changed">last heard of first</option>
+            <option value="quietest">quietest first</option>
           </select>
         </label>
         <Columns all={all} columns={columns} />

@@ -86,12 +86,12 @@ export function Pager({
     <div className="mt-6 flex gap-3">
       {onFirst && (
         <button type="button" className={secondary} onClick={onFirst}>
-          Newest
+          First page
         </button>
       )}
       {next && (
         <button type="button" className={secondary} onClick={onNext}>
-          Older
+          Next page
         </button>
       )}
     </div>

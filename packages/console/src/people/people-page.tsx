@@ -23,16 +23,18 @@ export function PeoplePage() {
   const [params] = useSearchParams()
   const topic = params.get('topic')
   const [search, setSearch] = useState('')
+  const [sort, setSort] = useState<'newest' | 'name'>('newest')
   const [after, setAfter] = useState<string>()
   const at = { params: { app: place.app.slug }, query: { environment: place.environment } }
   const { data, error } = useQuery({
-    queryKey: [...keys.people(place), search, topic, after ?? ''],
+    queryKey: [...keys.people(place), search, topic, sort, after ?? ''],
     queryFn: () =>
       api.call('listUsers', {
         ...at,
         query: {
           ...at.query,
           limit: 50,
+          sort,
           ...(search ? { search } : {}),
           ...(topic ? { topic } : {}),
           ...(after ? { after } : {}),
@@ -68,6 +70,20 @@ export function PeoplePage() {
               setSearch(event.target.value.trim())
             }}
           />
+        </label>
+        <label className="grid text-sm text-soft">
+          Order
+          <select
+            value={sort}
+            className="w-40"
+            onChange={(event) => {
+              setAfter(undefined)
+              setSort(event.target.value as 'newest' | 'name')
+            }}
+          >
+            <option value="newest">newest first</option>
+            <option value="name">by name</option>
+          </select>
         </label>
         <Columns all={all} columns={columns} />
         <Exports what="users" />

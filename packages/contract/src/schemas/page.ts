@@ -12,6 +12,16 @@ export const pageQuery = {
     .describe('The `next` of the page before.'),
 }
 
+/** For a list that can be put in several orders: a place in it says more than a number. */
+export const sortedPageQuery = {
+  ...pageQuery,
+  after: z
+    .string()
+    .regex(/^[\w-]{1,300}$/, 'is not a place in this list')
+    .optional()
+    .describe('The `next` of the page before, in the same order.'),
+}
+
 export const environmentQuery = {
   environment: z
     .enum(['development', 'production'])

@@ -56,10 +56,14 @@ async function start(): Promise<void> {
           ? 'You have not been asked yet.'
           : 'Nobody is signed in; this browser rings for nobody.'
   }
+  const showTopics = async () => {
+    element('topics').textContent = (await bell.topics.list()).join(', ') || 'nothing yet'
+  }
   const join = async () => {
     localStorage.setItem('who', who.value)
     await bell.ask()
     await bell.signIn(who.value)
+    await showTopics()
     tell()
     state.dataset.ready = 'true'
   }
@@ -103,7 +107,7 @@ async function start(): Promise<void> {
     'click',
     inWords(async () => {
       await bell.topics.join(route.value)
-      element('topics').textContent = (await bell.topics.list()).join(', ')
+      await showTopics()
     }),
   )
   element('read').addEventListener(

@@ -92,7 +92,12 @@ export const deviceView = (row: DeviceRow): Device => ({
 })
 
 /** One page of rows: one more than asked for is read, to know whether another page follows. */
-export function pageView<R, V>(rows: readonly R[], limit: number, placeOf: (row: R) => number, view: (row: R) => V) {
+export function pageView<R, V>(
+  rows: readonly R[],
+  limit: number,
+  placeOf: (row: R) => number | string,
+  view: (row: R) => V,
+) {
   const items = rows.slice(0, limit)
   const last = items.at(-1)
   return { items: items.map(view), next: rows.length > limit && last !== undefined ? String(placeOf(last)) : null }

@@ -19,7 +19,7 @@ import { Batcher } from '../../store/batcher.ts'
 import type { Database } from '../../store/database.ts'
 import { changeDevice, TokenNotOwn, unregisterDevice } from '../../store/devices/change-device.ts'
 import { listEvents } from '../../store/devices/device-events.ts'
-import { findDevice, findDevicesBySecrets, listDevices } from '../../store/devices/read-devices.ts'
+import { devicePlace, findDevice, findDevicesBySecrets, listDevices } from '../../store/devices/read-devices.ts'
 import { recentDeliveries } from '../../store/devices/recent-deliveries.ts'
 import { type DeviceAddress, type Registering, registerDevices } from '../../store/devices/register-device.ts'
 import { Lookup } from '../../store/lookup.ts'
@@ -103,7 +103,7 @@ export function serveDevices(
 
   on.serve('listDevices', async ({ caller, query }) => {
     const rows = await listDevices(database, caller.scope, { ...query, limit: query.limit + 1 })
-    return pageView(rows, query.limit, (row) => row.no, deviceView)
+    return pageView(rows, query.limit, (row) => devicePlace(row, query.sort), deviceView)
   })
 
   on.serve('readDevice', async ({ caller, params }) => {

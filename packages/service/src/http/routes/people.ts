@@ -14,7 +14,7 @@ import {
 } from '../../store/users/attributes.ts'
 import { ensurePersonOf, ensureUser } from '../../store/users/ensure-user.ts'
 import { type NewOccurrence, occurrencesOf, storeOccurrences } from '../../store/users/occurrences.ts'
-import { findUser, listUsers, type UserRow } from '../../store/users/read-users.ts'
+import { findUser, listUsers, type UserRow, userPlace } from '../../store/users/read-users.ts'
 import { invalid, Problem } from '../problem.ts'
 import type { RateLimits } from '../rate-limits.ts'
 import type { OperationRouter } from '../serve-operation.ts'
@@ -36,7 +36,7 @@ export function servePeople(on: OperationRouter, database: Database, limits: Rat
     return pageView(
       rows,
       query.limit,
-      ({ no }) => no,
+      (row) => userPlace(row, query.sort),
       ({ no }) => views.get(no)!,
     )
   })

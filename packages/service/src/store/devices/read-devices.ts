@@ -1,5 +1,5 @@
 import { type Environment, handsetMark, type Platform, uuidFromBytes } from '@zbell/core'
-import { and, desc, eq, getTableColumns, isNull, lt, notLike } from 'drizzle-orm'
+import { and, asc, desc, eq, getTableColumns, gt, isNull, lt, notLike, or, sql } from 'drizzle-orm'
 import { type AppRow, findAppByNo, type Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
@@ -53,15 +53,23 @@ export async function findDevicesBySecrets(
   })
 }
 
+export type DeviceSort = 'newest' | 'changed' | 'quietest'
+
+/** Where a row stands in the list in its order. */
+export const devicePlace = (row: Pick<DeviceRow, 'no' | 'changedAt'>, sort: DeviceSort): string =>
+  sort === 'newest' ? String(row.no) : `${row.changedAt.getTime()}-${row.no}`
+
 export type DeviceFilter = {
+  readonly sort?: DeviceSort | undefined
   readonly limit: number
   readonly after?: string | undefined
   readonly user?: string | undefined
   readonly platform?: Platform | undefined
 }
 
-/** Newest first. */
 export function listDevices(database: Database, scope: Scope, filter: DeviceFilter): Promise<DeviceRow[]> {
+  const sort = filter.sort ?? 'newest'
+  const order = sort === 'quietest' ? asc : desc
   return database.use((db) =>
     db
       .select(columns)
@@ -70,14 +78,25 @@ export function listDevices(database: Database, scope: Scope, filter: DeviceFilt
       .where(
         and(
           ...inScope(scope),
-          filter.after === undefined ? undefined : lt(devices.no, Number(filter.after)),
+          behind(sort, filter.after),
           filter.user === undefined ? undefined : eq(users.name, filter.user),
           filter.platform === undefined ? undefined : eq(devices.platform, filter.platform),
         ),
       )
-      .orderBy(desc(devices.no))
+      .orderBy(...(sort === 'newest' ? [] : [order(devices.changedAt)]), order(devices.no))
       .limit(filter.limit),
   )
+}
+
+/** What comes behind a place, in an order; a place that cannot be read has nothing behind it. */
+function behind(sort: DeviceSort, place: string | undefined) {
+  if (place === undefined) return undefined
+  const [first = Number.NaN, second = Number.NaN] = place.split('-').map(Number)
+  if (sort === 'newest') return Number.isNaN(first) ? sql`false` : lt(devices.no, first)
+  if (Number.isNaN(first) || Number.isNaN(second)) return sql`false`
+  const at = new Date(first)
+  const beyond = sort === 'quietest' ? gt : lt
+  return or(beyond(devices.changedAt, at), and(eq(devices.changedAt, at), beyond(devices.no, second)))
 }
 
 /** Which of these names are not users here. */

@@ -12,14 +12,19 @@ export type UserRow = {
 const columns = `u.no, u.name, u.created_at as createdAt, u.changed_at as changedAt,
   (select count(*) from devices d where d.user_no = u.no and d.retired_at is null) as devices`
 
+/** Where a row stands in the list in its order. */
+export const userPlace = ({ no, name }: UserRow, sort: 'newest' | 'name'): string =>
+  sort === 'newest' ? String(no) : Buffer.from(name ?? '').toString('base64url')
+
 export type UserFilter = {
+  readonly sort?: 'newest' | 'name' | undefined
   readonly limit: number
   readonly after?: string | undefined
   readonly search?: string | undefined
   readonly topic?: string | undefined
 }
 
-/** People with a name, newest first. */
+/** People with a name. */
 export function listUsers(database: Database, { app, environment }: Scope, filter: UserFilter): Promise<UserRow[]> {
   const conditions = ['u.app_no = ?', 'u.environment = ?', 'u.name is not null']
   const values: unknown[] = [app.no, environment]
@@ -27,7 +32,11 @@ export function listUsers(database: Database, { app, environment }: Scope, filte
     conditions.push(condition)
     values.push(value)
   }
-  if (filter.after !== undefined) where('u.no < ?', Number(filter.after))
+  const byName = filter.sort === 'name'
+  if (filter.after !== undefined) {
+    if (byName) where('u.name > ?', Buffer.from(filter.after, 'base64url').toString())
+    else where('u.no < ?', Number(filter.after) || 0)
+  }
   if (filter.search) where('u.name like ?', `${filter.search.replace(/[\\%_]/g, '\\$&')}%`)
   if (filter.topic) {
     where(
@@ -37,7 +46,7 @@ export function listUsers(database: Database, { app, environment }: Scope, filte
     )
   }
   return database.rows<UserRow>(
-    `select ${columns} from users u where ${conditions.join(' and ')} order by u.no desc limit ?`,
+    `select ${columns} from users u where ${conditions.join(' and ')} order by ${byName ? 'u.name' : 'u.no desc'} limit ?`,
     [...values, filter.limit],
   )
 }
