@@ -97,6 +97,20 @@ describe('where the app is', () => {
     expect(await codeOf(act(id, { do: 'dismiss' }))).toBe('nothing-to-tap')
   })
 
+  test('what is shown is taken back by a wake, by its tag or its id', async () => {
+    const { id, user } = await handset({ watch: true })
+    for (const tag of ['sailing-1', 'sailing-2']) await ring(user, 'shown', { content: { title: tag, tag } })
+    await ring(user, 'received', { mode: 'wake', content: { data: { bell: { withdraw: { tag: 'sailing-1' } } } } })
+    const now = await read(id)
+    expect([now.lockScreen.map(({ tag }) => tag), now.watch?.map(({ tag }) => tag)]).toEqual([
+      ['sailing-2'],
+      ['sailing-2'],
+    ])
+    const withdraw = { id: now.lockScreen[0]!.notification }
+    await ring(user, 'received', { mode: 'wake', content: { data: { bell: { withdraw } } } })
+    expect((await read(id)).lockScreen).toEqual([])
+  })
+
   test('a watch mirrors what comes while the phone is locked', async () => {
     const { id, user } = await handset({ watch: true })
     await ring(user, 'shown', { content: { title: 'On the wrist' } })

@@ -189,6 +189,20 @@ describe('the passengers’ page', () => {
     expect(sent.deliveries.map(({ platform }) => platform)).toEqual(['android'])
   })
 
+  test('a service that is away hears later what was said meanwhile', async () => {
+    await page.getByLabel('I am', { exact: true }).selectOption('iria')
+    const calls = `${demo.ready.service}/v1/**`
+    await page.route(calls, (route) => route.abort('connectionrefused'))
+    await page.getByRole('button', { name: /Ring me/ }).click()
+    await page.getByText('This browser rings for Iria.').waitFor()
+    await page.unroute(calls)
+    const { items } = await until(
+      () => json<ListPage<Device>>('device', 'list', '--user', 'iria', '--platform', 'web'),
+      (one) => one.items.length === 1,
+    )
+    expect(items[0]?.permission).toBe('granted')
+  })
+
   test('with no page open, the worker shows and reports by itself', async () => {
     await page.getByLabel('I am', { exact: true }).selectOption('haru')
     await page.getByRole('button', { name: /Ring me/ }).click()

@@ -1,5 +1,5 @@
 import type { Device } from '@zbell/contract'
-import { Client } from '@zbell/contract/client'
+import { Client, UnreachableError } from '@zbell/contract/client'
 import {
   type Allowed,
   type AppState,
@@ -148,9 +148,27 @@ export function createBell<Data = unknown>(options: BellOptions): Bell<Data> {
   const report = (error: unknown) => globalThis.reportError?.(error)
   globalThis.addEventListener?.('online', () => void register().catch(report))
 
-  async function register(
-    change: Partial<Facts> & { proof?: string; merge?: boolean } = {},
-  ): Promise<Device | undefined> {
+  type Change = Partial<Facts> & { readonly proof?: string; readonly merge?: boolean }
+  let again: ReturnType<typeof setTimeout> | undefined
+  let againMs = retryFirstMs
+  /** What changed is kept first of all, so that a service that is not there now hears of it later, by itself. */
+  async function register(change: Change = {}): Promise<Device | undefined> {
+    clearTimeout(again)
+    try {
+      const device = await registerNow(change)
+      againMs = retryFirstMs
+      return device
+    } catch (error) {
+      if (!(error instanceof UnreachableError)) throw error
+      const { proof, merge } = change
+      const claims = { ...(proof === undefined ? {} : { proof }), ...(merge === undefined ? {} : { merge }) }
+      again = setTimeout(() => void register(claims).catch(report), againMs)
+      againMs = Math.min(againMs * 2, retryMostMs)
+      return undefined
+    }
+  }
+
+  async function registerNow(change: Change): Promise<Device | undefined> {
     const { proof, merge, ...changed } = change
     const kept = await facts.change((before) => ({ ...before, ...changed }))
     await storage.set(placeName, place)

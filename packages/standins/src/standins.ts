@@ -151,7 +151,7 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
     async close() {
       clearInterval(plans)
       room.close()
-      kept.flush()
+      kept.close()
       await Promise.all([control.close(), ios.listener.close(), android.listener.close(), push.listener.close()])
     },
   }

@@ -1,9 +1,22 @@
 import type { Device } from '@zbell/contract'
 
+const retiredWords: Partial<Record<string, string>> = {
+  'token-gone': 'Its token is gone: the app was removed, or the platform gave another one.',
+  'token-moved': 'Another installation took its token.',
+  unregistered: 'The app said goodbye.',
+}
+
 /** Muted, denied, not asked and retired are four different things, and each is said as itself. */
 export function Reach({ device }: { readonly device: Device }) {
   if (device.retiredAt)
-    return <Word tone="text-red" shape="✕" text="retired" why={`Its token is gone (${device.retiredReason}).`} />
+    return (
+      <Word
+        tone="text-red"
+        shape="✕"
+        text="retired"
+        why={retiredWords[device.retiredReason ?? ''] ?? 'It registered no more.'}
+      />
+    )
   if (device.permission === 'denied')
     return <Word tone="text-soft" shape="–" text="denied" why="The user said no to notifications." />
   if (device.permission === 'prompt')

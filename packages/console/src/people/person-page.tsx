@@ -6,6 +6,7 @@ import { usePlace } from '../app/place.ts'
 import { Reach } from '../devices/reach.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, primary, Waiting } from '../parts/page.tsx'
+import { Follows } from './follows.tsx'
 import { inShort } from './in-short.ts'
 
 export function PersonPage() {
@@ -43,7 +44,7 @@ export function PersonPage() {
             </dl>
             {Object.keys(data.attributes).length === 0 && <p className="text-soft">None yet.</p>}
             <h2 className="mt-8">Topics</h2>
-            <p className="mt-1">{data.topics.join(', ') || <span className="text-soft">None joined.</span>}</p>
+            <Follows user={user} topics={data.topics} />
           </section>
           <section aria-labelledby="own-devices">
             <h2 id="own-devices">Devices</h2>

@@ -115,7 +115,7 @@ export class Handset {
     }
     if (state.lowPower && arriving.urgency !== 'high') {
       this.#log(`“${titleOf(arriving)}” waits: low power puts off what is not urgent`)
-      setTimeout(() => void this.#receive(arriving), lowPowerMs).unref()
+      setTimeout(() => this.#off || void this.#receive(arriving), lowPowerMs).unref()
       return 'held'
     }
     return this.#receive(arriving)
@@ -137,6 +137,7 @@ export class Handset {
     )
     this.#log(`“${titleOf(arriving)}” arrived, app ${state.appState}: ${becameWords[became]}`)
     if (became === 'shown' || became === 'silenced') this.#show(id ?? `local-${Date.now()}`, arriving)
+    if (became === 'woken') this.#withdraw(arriving.data)
     if (became === 'replaced') state.toast = arriving.body ? `${arriving.title}: ${arriving.body}` : arriving.title
     this.#onChange()
     this.#handOver()
@@ -326,6 +327,18 @@ export class Handset {
     state.lockScreen = [shown, ...others(state.lockScreen)].slice(0, mostShown)
     // A watch takes over while nobody looks at the phone.
     if (state.watch && state.locked) state.watch = [shown, ...others(state.watch)].slice(0, mostShown)
+  }
+
+  /** A `wake` can take back what is shown, by its notification's id or its tag, in `data.bell.withdraw`. */
+  #withdraw(data: unknown): void {
+    const { withdraw } = ((data as { bell?: object } | undefined)?.bell ?? {}) as {
+      withdraw?: { id?: string; tag?: string }
+    }
+    if (!withdraw) return
+    const stays = (one: ShownNotification) =>
+      !(withdraw.tag !== undefined && one.tag === withdraw.tag) && one.notification !== withdraw.id
+    this.state.lockScreen = this.state.lockScreen.filter(stays)
+    if (this.state.watch) this.state.watch = this.state.watch.filter(stays)
   }
 
   #take(notification: string | undefined): ShownNotification | undefined {

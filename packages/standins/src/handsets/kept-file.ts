@@ -10,6 +10,7 @@ export class KeptFile<T> {
   readonly #value: () => T
   #timer: NodeJS.Timeout | undefined
   #lastTookMs = 0
+  #closed = false
 
   constructor(file: string, value: () => T) {
     this.#file = file
@@ -21,7 +22,14 @@ export class KeptFile<T> {
   }
 
   changed(): void {
+    if (this.#closed) return
     this.#timer ??= setTimeout(() => this.flush(), Math.max(writeAfterMs, this.#lastTookMs / writingPart))
+  }
+
+  /** Writes for the last time; what changes afterwards belongs to nobody any more. */
+  close(): void {
+    this.flush()
+    this.#closed = true
   }
 
   flush(): void {
