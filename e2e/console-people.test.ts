@@ -56,7 +56,7 @@ describe('people', () => {
     await page.getByText('example.merrow-sound.booked').waitFor()
     await page.getByRole('link', { name: 'Fjordfone 12' }).waitFor()
     await page.getByRole('link', { name: 'Ring this one' }).click()
-    expect(await page.getByLabel('To').inputValue()).toBe('user:signe')
+    expect(await page.getByLabel('To', { exact: true }).inputValue()).toBe('user:signe')
   })
 
   test('go out as a file', async () => {
@@ -82,7 +82,7 @@ test('topics show who follows, are declared, and can be rung', async () => {
   await page.getByLabel('Title').fill('Night boat')
   await page.getByRole('button', { name: 'Declare it' }).click()
   await row('night-boat').getByRole('link', { name: 'Ring' }).click()
-  expect(await page.getByLabel('To').inputValue()).toBe('topic:night-boat')
+  expect(await page.getByLabel('To', { exact: true }).inputValue()).toBe('topic:night-boat')
 })
 
 test('a device’s page tells what rang there and what happened to it, live', async () => {

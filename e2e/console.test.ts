@@ -75,11 +75,11 @@ describe('the console', () => {
     await page.getByLabel('Person').fill('signe')
     await page.getByRole('link', { name: 'Fjordfone 12' }).click()
     await page.getByRole('link', { name: 'Ring this one' }).click()
-    expect(await page.getByLabel('To').inputValue()).toMatch(/^device:[0-9a-f-]{36}$/)
+    expect(await page.getByLabel('To', { exact: true }).inputValue()).toMatch(/^device:[0-9a-f-]{36}$/)
   })
 
   test('writing shows a preview, refuses beside the field, and ends in the notification going out', async () => {
-    await page.getByLabel('To').fill('user:signe user:bob')
+    await page.getByLabel('To', { exact: true }).fill('user:signe user:bob')
     await page.getByRole('button', { name: 'Send in development' }).click()
     await page.getByText('is needed: it is the first line').waitFor()
     await page.getByLabel('Title').fill('Boarding is open')
@@ -87,7 +87,7 @@ describe('the console', () => {
     expect(await page.getByLabel('Preview').getByText('Boarding is open').count()).toBe(2)
     await page.getByRole('button', { name: 'Send in development' }).click()
     await page.getByText('user:bob is not a user of this app').waitFor()
-    await page.getByLabel('To').fill('user:signe')
+    await page.getByLabel('To', { exact: true }).fill('user:signe')
     await page.getByRole('button', { name: 'Send in development' }).click()
     await page.getByRole('heading', { name: 'Boarding is open' }).waitFor()
     await row('signe').getByText('shown').first().waitFor()

@@ -6,9 +6,7 @@ import { usePlace } from '../app/place.ts'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, Waiting } from '../parts/page.tsx'
 import { Rehearse, StepAction } from './step-action.tsx'
-
-export type PlatformSetup = Setup['platforms'][number]
-export type Step = PlatformSetup['steps'][number]
+import type { PlatformSetup, Step } from './steps.ts'
 
 const platformNames = { ios: 'iOS', android: 'Android', web: 'Web' } as const
 const stepNames: Record<Step['step'], string> = {

@@ -7,7 +7,7 @@ import { usePlace } from '../app/place.ts'
 import { useIsOwner, useSession } from '../app/session.ts'
 import { Field } from '../parts/field.tsx'
 import { Failure, primary, secondary } from '../parts/page.tsx'
-import type { PlatformSetup, Step } from './setup-page.tsx'
+import type { PlatformSetup, Step } from './steps.ts'
 
 type Props = { readonly step: Step; readonly platform: PlatformSetup; readonly isNext: boolean }
 

@@ -57,7 +57,8 @@ async function start(): Promise<void> {
           : 'Nobody is signed in; this browser rings for nobody.'
   }
   const showTopics = async () => {
-    element('topics').textContent = (await bell.topics.list()).join(', ') || 'nothing yet'
+    const followed = await bell.topics.list().catch(() => ['not known without a network'])
+    element('topics').textContent = followed.join(', ') || 'nothing yet'
   }
   const join = async () => {
     localStorage.setItem('who', who.value)

@@ -10,10 +10,11 @@ type Listener = (change: LiveChange) => void
 type Room = {
   readonly scope: Scope
   readonly listeners: Set<Listener>
-  /** When each notification was last told of; only what lies in the overlap. */
-  told: Map<number, number>
+  /** The version of each notification that was told last; only what lies in the overlap. */
+  told: Map<number, { readonly version: number; readonly changedMs: number }>
   sinceMs: number
   devicesAt: string
+  devicesAgain: boolean
   polling: boolean
   again: boolean
 }
@@ -70,6 +71,7 @@ export class LiveHub {
       told: new Map(),
       sinceMs: Date.now(),
       devicesAt: '',
+      devicesAgain: false,
       polling: false,
       again: false,
     }
@@ -97,19 +99,22 @@ export class LiveHub {
     const rows = await changedNotifications(this.#database, room.scope, new Date(room.sinceMs - overlapMs))
     for (const row of rows) {
       const changedMs = row.changedAt.getTime()
-      if (room.told.get(row.no) === changedMs) continue
-      room.told.set(row.no, changedMs)
+      if (room.told.get(row.no)?.version === row.version) continue
+      room.told.set(row.no, { version: row.version, changedMs })
       room.sinceMs = Math.max(room.sinceMs, changedMs)
       for (const listener of room.listeners) listener({ is: 'notification', row })
     }
-    for (const [no, changedMs] of room.told) if (changedMs < room.sinceMs - overlapMs) room.told.delete(no)
+    for (const [no, { changedMs }] of room.told) if (changedMs < room.sinceMs - overlapMs) room.told.delete(no)
     const [newest] = await this.#database.rows<{ at: Date | null }>(
       'select max(changed_at) as at from devices where app_no = ? and environment = ?',
       [room.scope.app.no, room.scope.environment],
     )
     const at = newest?.at?.toISOString() ?? ''
     // The first look tells too: something may have changed between the listener's own reading and now.
-    if ((at || '-') !== room.devicesAt) for (const listener of room.listeners) listener({ is: 'devices' })
+    // Told once more at the next look: another change may fall into the same millisecond, after this one was read.
+    const isNew = (at || '-') !== room.devicesAt
+    if (isNew || room.devicesAgain) for (const listener of room.listeners) listener({ is: 'devices' })
+    room.devicesAgain = isNew
     room.devicesAt = at || '-'
   }
 }

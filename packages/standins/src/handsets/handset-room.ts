@@ -11,7 +11,8 @@ import type { ServicePlace } from '@zbell/kit/states'
 import type { Arriving } from '../gateways/arriving.ts'
 import type { PushService } from '../gateways/push-service.ts'
 import type { TokenMint } from '../gateways/tokens.ts'
-import { Handset, type HandsetState } from './handset.ts'
+import { Handset } from './handset.ts'
+import type { HandsetState } from './handset-state.ts'
 
 export type NewHandset = Pick<HandsetState, 'id' | 'app' | 'model' | 'platform' | 'user'> &
   Partial<Pick<HandsetState, 'permission' | 'locale' | 'timeZone'>> & {

@@ -4,63 +4,11 @@ import type {
   Registration as RegistrationBody,
   ShownNotification,
 } from '@zbell/contract'
-import {
-  type AppState,
-  type Content,
-  type FrontAnswer,
-  isHandsetAddress,
-  type Permission,
-  type Place,
-  type Platform,
-  type Presentation,
-} from '@zbell/core'
-import { memoryStorage, Outbox, ReceiptBook, Reception, Registration, type ServicePlace } from '@zbell/kit/states'
+import { type Content, isHandsetAddress, type Presentation } from '@zbell/core'
+import type { ServicePlace } from '@zbell/kit/states'
 import type { Arriving } from '../gateways/arriving.ts'
-
-/** How a browser is reached: its push subscription with the private half of its key. Base64url. */
-export type BrowserKeys = {
-  readonly subscription: string
-  readonly p256dh: string
-  readonly privateKey: string
-  readonly auth: string
-}
-
-type Entry = { readonly at: string; readonly what: string }
-
-/** Everything that a handset is, so that it can be put away and taken up again as it was. Plain JSON. */
-export type HandsetState = {
-  readonly id: string
-  readonly app: string
-  readonly model: string
-  readonly platform: Platform
-  readonly locale: string
-  user: string | null
-  timeZone: string
-  /** The gateway's token; for a browser the endpoint. */
-  token: string
-  browser?: BrowserKeys
-  permission: Permission
-  appState: AppState
-  locked: boolean
-  lockScreen: ShownNotification[]
-  opened: string | null
-  /** What the kit keeps. */
-  kit: Record<string, unknown>
-  watch?: ShownNotification[] | null
-  installed?: boolean
-  muted?: boolean
-  online?: boolean
-  doNotDisturb?: boolean
-  lowPower?: boolean
-  inFront?: FrontAnswer
-  clockOffsetMs?: number
-  place?: Place | null
-  toast?: string | null
-  topics?: string[]
-  log?: Entry[]
-  /** What came while there was no network; the gateway holds it. */
-  held?: Arriving[]
-}
+import type { HandsetState } from './handset-state.ts'
+import { type InstalledApp, openApp } from './installed-app.ts'
 
 const retryMs = 1_000
 /** A lock screen shows so many; older ones fall off. */
@@ -75,7 +23,7 @@ export class Handset {
   readonly state: HandsetState
   readonly #place: ServicePlace
   readonly #onChange: () => void
-  #app: App
+  #app: InstalledApp
   #retry: NodeJS.Timeout | undefined
   #off = false
 
@@ -427,29 +375,6 @@ export class Handset {
       ...facts,
     }
   }
-}
-
-/** The app on a handset: the kit, over what it kept. */
-type App = {
-  readonly registration: Registration
-  readonly receipts: ReceiptBook
-  readonly outbox: Outbox
-  readonly reception: Reception
-}
-
-function openApp(state: HandsetState, place: ServicePlace, onChange: () => void): App {
-  const kept = memoryStorage(state.kit)
-  const storage = {
-    ...kept,
-    set: async (name: string, value: unknown) => {
-      await kept.set(name, value)
-      onChange()
-    },
-  }
-  const registration = new Registration(storage, place)
-  const client = () => registration.client()
-  const receipts = new ReceiptBook(storage, client)
-  return { registration, receipts, outbox: new Outbox(storage, client), reception: new Reception(storage, receipts) }
 }
 
 const titleOf = ({ title, mode }: Pick<Arriving, 'title' | 'mode'>): string =>

@@ -4,6 +4,7 @@ import { checks } from './0003-checks.ts'
 import { apps } from './0004-apps.ts'
 import { people } from './0005-people.ts'
 import { presentation } from './0006-presentation.ts'
+import { version } from './0007-version.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -15,4 +16,5 @@ export const migrations: readonly Migration[] = [
   { no: 4, name: 'apps', statements: apps },
   { no: 5, name: 'people', statements: people },
   { no: 6, name: 'presentation', statements: presentation },
+  { no: 7, name: 'version', statements: version },
 ]

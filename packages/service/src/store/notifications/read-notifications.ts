@@ -31,6 +31,8 @@ export type NotificationRow = {
   readonly expiresAt: Date
   readonly finishedAt: Date | null
   readonly changedAt: Date
+  /** Grows with every change. */
+  readonly version: number
 }
 
 type Raw = Omit<NotificationRow, 'id' | 'target' | 'content' | 'urgency'> & {
@@ -42,7 +44,7 @@ type Raw = Omit<NotificationRow, 'id' | 'target' | 'content' | 'urgency'> & {
 
 const columns = `no, id, app_no as appNo, environment, state, target, content, urgency, mode, ttl_seconds as ttlSeconds,
   sent_by as sentBy, expanded, created_at as createdAt, expires_at as expiresAt, finished_at as finishedAt,
-  changed_at as changedAt`
+  changed_at as changedAt, version`
 
 const parsed = <T>(value: unknown): T => (typeof value === 'string' ? JSON.parse(value) : value) as T
 

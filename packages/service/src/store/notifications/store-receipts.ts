@@ -94,7 +94,7 @@ type DeliveryRaw = {
 }
 
 async function storeForNotification(tx: Tx, no: number, receipts: readonly IncomingReceipt[]): Promise<boolean[]> {
-  await tx.change('update notifications set changed_at = utc_timestamp(3) where no = ?', [no])
+  await tx.change('update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ?', [no])
   const [notification] = await tx.rows<{ state: string; createdAt: Date; now: Date }>(
     'select state, created_at as createdAt, utc_timestamp(3) as now from notifications where no = ?',
     [no],

@@ -40,7 +40,7 @@ export async function expandPage(
       )
     }
     await tx.change(
-      `update notifications set expanded = expanded + ?, expanded_to = ?, changed_at = utc_timestamp(3)
+      `update notifications set expanded = expanded + ?, expanded_to = ?, changed_at = utc_timestamp(3), version = version + 1
          ${done ? ", state = 'sending'" : ''} where no = ?`,
       [numbers.length, numbers.at(-1) ?? place.expandedTo, notification.no],
     )

@@ -51,7 +51,9 @@ export async function storeOutcomes(
   const { ended, remaining, retries } = outcomes
   return database.transact(async (tx) => {
     // First of all the notification's row: its lock orders outcomes and receipts of one notification.
-    await tx.change('update notifications set changed_at = utc_timestamp(3) where no = ?', [claim.notificationNo])
+    await tx.change('update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ?', [
+      claim.notificationNo,
+    ])
     const held =
       remaining.length === 0
         ? await tx.change('delete from work where no = ? and fence = ?', [claim.no, claim.fence])

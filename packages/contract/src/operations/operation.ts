@@ -1,0 +1,28 @@
+import { z } from 'zod'
+import { environmentQuery } from '../schemas/page.ts'
+import type { Role } from '../schemas/role.ts'
+
+/**
+ * Who may call: nobody in particular; the operator (where a role stands, an account with it as well); an account of the
+ * console; a backend key or an account; an app key; a device.
+ */
+export type Caller = 'anyone' | 'operator' | 'console' | 'app' | 'installed-app' | 'device'
+
+export type Operation = {
+  readonly summary: string
+  readonly caller: Caller
+  /** The least role of an account or a backend key that may; the operator always may. */
+  readonly role?: Role
+  readonly status: number
+  readonly query?: z.ZodObject
+  readonly body?: z.ZodType
+  readonly answer?: z.ZodType
+  /** The answer is a stream of server-sent events; `answer` is the data of each. */
+  readonly events?: true
+  /** The answer is a file that is streamed. */
+  readonly file?: true
+}
+
+export const environment = z.object(environmentQuery)
+export const done = { status: 200 } as const
+export const made = { status: 201 } as const
