@@ -1,9 +1,10 @@
+import { spawnSync } from 'node:child_process'
 import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Imported } from '@zbell/contract'
-import { zbell } from './harness/programs.ts'
+import { dist, zbell } from './harness/programs.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
@@ -50,6 +51,21 @@ describe('users', () => {
       topics: ['route-1', 'weather'],
     })
     expect((await user('signe')).attributes).toEqual({ homePier: 'Saltmere', bicycle: false })
+  })
+
+  test('whoever reads only the beginning of an export ends it without a complaint', async () => {
+    const env = { ...process.env, ZBELL_URL: world.url, ZBELL_KEY: world.backendKey, ZBELL_APP: app }
+    const rows = Array.from({ length: 5_000 }, (_, i) => `reader-${i}`).join('\n')
+    expect((await post('users', 'text/csv', `user\n${rows}\n`))[1].taken).toBe(5_000)
+    const { stdout, stderr } = spawnSync(
+      'sh',
+      ['-c', `"${process.execPath}" "${dist}zbell.mjs" export users | head -2`],
+      {
+        env,
+        encoding: 'utf8',
+      },
+    )
+    expect([stdout.trim().split('\n').length, stderr]).toEqual([2, ''])
   })
 
   test('go out and come back as they were, in both forms', async () => {

@@ -5,10 +5,18 @@ const serving = process.argv.includes('serve')
 // The service stops by itself, in order; every other command just ends its waiting.
 if (!serving) process.once('SIGINT', () => stop.abort())
 
+// Whoever reads may have seen enough, as `head` does; that is no fault of this command.
+process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+  if (error.code === 'EPIPE') process.exit()
+  throw error
+})
+
 process.exitCode = await main(process.argv.slice(2), {
   env: process.env,
   cwd: process.cwd(),
   out: (text) => void process.stdout.write(text),
+  caughtUp: () =>
+    process.stdout.writableNeedDrain ? new Promise((done) => process.stdout.once('drain', done)) : Promise.resolve(),
   err: (text) => void process.stderr.write(text),
   colour: process.stdout.isTTY === true && !process.env.NO_COLOR,
   locale: Intl.DateTimeFormat().resolvedOptions().locale,

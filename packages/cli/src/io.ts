@@ -4,6 +4,8 @@ export type Io = {
   readonly cwd: string
   /** Results. */
   out(text: string): void
+  /** When whoever reads the results has caught up; asked between the parts of something long. */
+  caughtUp?(): Promise<void>
   /** Progress and refusals. */
   err(text: string): void
   readonly colour: boolean

@@ -77,6 +77,7 @@ Try next, in a second terminal:
   ${zbell} send --to user:ada --title "Kittiwake is 15 minutes late" --body "New departure 17:45 from berth 2." --navigate /sailings/101
   ${zbell} handset show ada-ios
   ${zbell} handset tap ada-ios
+  ${zbell} setup
 
 Ctrl-C stops everything that was started here.
 `

@@ -38,7 +38,10 @@ async function exportAll({ client, app, flags, io }: Context<ExportFlags>, what:
   const content = await client.stream('exportList', { params: { app, what }, query, signal: io.stop })
   if (flags.output === undefined) {
     const decoder = new TextDecoder()
-    for await (const part of content) io.out(decoder.decode(part, { stream: true }))
+    for await (const part of content) {
+      io.out(decoder.decode(part, { stream: true }))
+      await io.caughtUp?.()
+    }
     return exitCodes.done
   }
   await pipeline(Readable.fromWeb(content as never), createWriteStream(flags.output, { mode: 0o600 }))
