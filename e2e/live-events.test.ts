@@ -23,6 +23,23 @@ function listen(stream: ReadableStream<Uint8Array>): StreamEvent[] {
 }
 
 describe('live updates', () => {
+  test('listeners who leave before they are heard leave nothing behind', async () => {
+    const url = `${world.url}/v1/apps/${app}/events`
+    const headers = { authorization: `Bearer ${world.backendKey}` }
+    // At every moment of the way in: before the request arrives, while the key is looked up, and just after.
+    const leave = async (i: number) => {
+      const gone = new AbortController()
+      const asked = fetch(url, { headers, signal: gone.signal }).catch(() => undefined)
+      await new Promise((done) => setTimeout(done, i % 12))
+      gone.abort()
+      await asked
+    }
+    for (let round = 0; round < 10; round++) await Promise.all(Array.from({ length: 24 }, (_, i) => leave(i)))
+    const listeners = async () =>
+      /zbell_live_listeners (\d+)/.exec(await (await fetch(`${world.url}/metrics`)).text())?.[1]
+    await until(listeners, (count) => count === '0')
+  })
+
   test('a watched notification tells each device and ends in totals that add up', async () => {
     const stop = new AbortController()
     const id = await world.send({ to: { any: ['user:ada'] }, content: { title: 'T' } })

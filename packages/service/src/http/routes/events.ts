@@ -33,6 +33,11 @@ export class EventStreams {
     stillMay: () => Promise<boolean>,
     onClose: () => void,
   ): (event: string, data: unknown) => void {
+    // Whoever left while they were being recognised will never be heard to leave again.
+    if (response.closed || response.destroyed) {
+      queueMicrotask(onClose)
+      return () => {}
+    }
     if (this.#open.size >= maxStreams)
       throw new Problem('too-many-requests', `No more than ${maxStreams} event streams are kept open.`)
     this.#open.set(response, stillMay)
