@@ -56,6 +56,3 @@ export const imported = z
   .meta({ id: 'Imported' })
 
 export type Imported = z.infer<typeof imported>
-export type DeviceLine = z.infer<typeof deviceLine>
-export type UserLine = z.infer<typeof userLine>
-export type TopicLine = z.infer<typeof topicLine>
