@@ -108,8 +108,9 @@ export class HandsetRoom {
 
   /** Rings the plans whose time has come, on all handsets. */
   tick(): void {
-    // A plan that cannot ring now is looked at again a second later; its handset's log says what happened.
-    for (const handset of this.#handsets.values()) handset.tick().catch(() => undefined)
+    for (const handset of this.#handsets.values()) {
+      handset.tick().catch((error: unknown) => handset.noteFailure('a plan could not ring', error))
+    }
   }
 
   /** The app is removed from a handset: its token belongs to no installation any more. */

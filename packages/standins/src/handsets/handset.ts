@@ -332,6 +332,12 @@ export class Handset {
     return { ...this.#place, fetch: send }
   }
 
+  /** Says in the log what failed; once, though it be tried again every second. */
+  noteFailure(what: string, error: unknown): void {
+    const line = `${what}: ${error instanceof Error ? error.message : String(error)}`
+    if (this.state.log?.at(-1)?.what !== line) this.#log(line)
+  }
+
   #log(what: string): void {
     this.state.log = [...(this.state.log ?? []), { at: this.now().toISOString(), what }].slice(-mostLogged)
   }
