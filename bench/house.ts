@@ -73,6 +73,7 @@ export class House {
           ZB_DEVICE_CALLS_PER_MINUTE: '10000000',
           ZB_LOG_LEVEL: 'warn',
         },
+        profiling(),
       )
       const backend = await furnish(service.ready, gateway.ready)
       return new House({
@@ -137,6 +138,12 @@ export class House {
   }
 }
 
+/** Where to leave a profile of the service's processor time, when one is wanted. */
+function profiling(): string[] {
+  const dir = process.env.BENCH_PROFILE_DIR
+  return dir ? ['--cpu-prof', `--cpu-prof-dir=${dir}`] : []
+}
+
 /** The app, its credential and its key. */
 async function furnish(service: { url: string; operatorKeyFile: string }, gateway: GatewayReady): Promise<Client> {
   const operator = new Client({ url: service.url, bearer: readFileSync(service.operatorKeyFile, 'utf8').trim() })
@@ -161,8 +168,12 @@ async function start<T>(
   script: string,
   args: string[],
   env: NodeJS.ProcessEnv,
+  nodeOptions: string[] = [],
 ): Promise<{ child: ChildProcess; ready: T }> {
-  const child = spawn(process.execPath, [dist + script, ...args], { env, stdio: ['ignore', 'pipe', 'inherit'] })
+  const child = spawn(process.execPath, [...nodeOptions, dist + script, ...args], {
+    env,
+    stdio: ['ignore', 'pipe', 'inherit'],
+  })
   children.push(child)
   const line = await new Promise<string>((done, fail) => {
     createInterface({ input: child.stdout! }).once('line', done)

@@ -251,7 +251,10 @@ describe('the batcher', () => {
       return items.map((item) => item * 10)
     }, 3)
     expect(await Promise.all([1, 2, 3, 4, 5].map((item) => batcher.add(item)))).toEqual([10, 20, 30, 40, 50])
-    expect(batches).toEqual([[1], [2, 3, 4], [5]])
+    expect(batches).toEqual([
+      [1, 2, 3],
+      [4, 5],
+    ])
   })
   test('a batch that fails fails its own, not the next', async () => {
     let first = true

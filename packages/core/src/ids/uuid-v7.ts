@@ -20,15 +20,22 @@ export function uuidV7(nowMs: number, chance: Uint8Array): string {
 /** The canonical text of 16 bytes (RFC 9562 §4). */
 export function uuidFromBytes(bytes: Uint8Array): string {
   if (bytes.length !== 16) throw new RangeError('a UUID has 16 bytes')
-  const hex = Array.from(bytes, (b) => b.toString(16).padStart(2, '0')).join('')
-  return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`
+  let text = ''
+  for (let i = 0; i < 16; i++) text += i === 4 || i === 6 || i === 8 || i === 10 ? `-${hex[bytes[i]!]}` : hex[bytes[i]!]
+  return text
 }
+
+const hex: readonly string[] = Array.from({ length: 256 }, (_, byte) => byte.toString(16).padStart(2, '0'))
 
 /** The 16 bytes of a UUID's canonical text; `undefined` when the text is not one. */
 export function uuidToBytes(text: string): Uint8Array<ArrayBuffer> | undefined {
   if (!isUuid(text)) return undefined
-  const hex = text.replaceAll('-', '')
-  return Uint8Array.from({ length: 16 }, (_, i) => Number.parseInt(hex.slice(i * 2, i * 2 + 2), 16))
+  const bytes = new Uint8Array(16)
+  for (let i = 0, at = 0; i < 16; i++, at += 2) {
+    if (text[at] === '-') at++
+    bytes[i] = Number.parseInt(text.slice(at, at + 2), 16)
+  }
+  return bytes
 }
 
 export const isUuid = (text: string): boolean =>

@@ -20,7 +20,8 @@ const perMinute = (limit: number): RequestHandler =>
   rateLimit({
     windowMs: 60_000,
     limit,
-    standardHeaders: 'draft-8',
+    // The later draft names each caller by a hash, made anew for each answer.
+    standardHeaders: 'draft-7',
     legacyHeaders: false,
     handler: (_request, _response, next) =>
       next(new Problem('too-many-requests', `This address may do this ${limit} times a minute.`)),

@@ -63,7 +63,14 @@ export class OperationRouter {
       })
       if (operation.events || operation.file) return
       if (answer === undefined) response.status(operation.status).end()
-      else response.status(response.statusCode === 200 ? operation.status : response.statusCode).json(answer)
+      else {
+        if (response.statusCode === 200) response.statusCode = operation.status
+        response.setHeader('Content-Type', 'application/json; charset=utf-8')
+        // As text, which leaves together with the head in one write.
+        const text = JSON.stringify(answer)
+        response.setHeader('Content-Length', Buffer.byteLength(text))
+        response.end(text)
+      }
     })
   }
 

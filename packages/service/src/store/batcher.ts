@@ -16,12 +16,14 @@ export class Batcher<In, Out> {
   add(item: In): Promise<Out> {
     return new Promise((done, fail) => {
       this.#waiting.push({ item, done, fail })
-      if (!this.#writing) void this.#drain()
+      if (this.#writing) return
+      this.#writing = true
+      // Whatever comes in by the same turn of the event loop goes along with the first one.
+      setImmediate(() => void this.#drain())
     })
   }
 
   async #drain(): Promise<void> {
-    this.#writing = true
     while (this.#waiting.length > 0) {
       const batch = this.#waiting.splice(0, this.#most)
       try {

@@ -19,10 +19,15 @@ import { Batcher } from '../../store/batcher.ts'
 import type { Database } from '../../store/database.ts'
 import { changeDevice, TokenNotOwn, unregisterDevice } from '../../store/devices/change-device.ts'
 import { listEvents } from '../../store/devices/device-events.ts'
-import { devicePlace, findDevice, findDevicesBySecrets, listDevices } from '../../store/devices/read-devices.ts'
+import {
+  type DeviceRow,
+  devicePlace,
+  findDevice,
+  findDevicesBySecrets,
+  listDevices,
+} from '../../store/devices/read-devices.ts'
 import { recentDeliveries } from '../../store/devices/recent-deliveries.ts'
 import { type DeviceAddress, type Registering, registerDevices } from '../../store/devices/register-device.ts'
-import { Lookup } from '../../store/lookup.ts'
 import { topicsOf } from '../../store/topics/topics.ts'
 import { hashSecret, newSecret } from '../../vault/secrets.ts'
 import type { Vault } from '../../vault/vault.ts'
@@ -51,6 +56,12 @@ type GivenAddress = {
     | undefined
 }
 
+type Registered = {
+  readonly settled: PromiseSettledResult<string | null>
+  /** As it is stored afterwards. */
+  readonly stored: DeviceRow | undefined
+}
+
 /** The most registrations that go into one transaction. */
 const registeredTogether = 200
 
@@ -74,14 +85,15 @@ export function serveDevices(
   }
 
   // A wave of installations that register at once goes in together.
-  const registrar = new Batcher<Registering, PromiseSettledResult<string | null>>(
-    (all) => registerDevices(database, all),
-    registeredTogether,
-  )
-  const bySecret = new Lookup(
-    (hashes) => findDevicesBySecrets(database, hashes),
-    ({ device }) => device.secretHash,
-  )
+  const registrar = new Batcher<Registering, Registered>(async (all) => {
+    const settled = await registerDevices(database, all)
+    const rows = await findDevicesBySecrets(
+      database,
+      all.map(({ device }) => device.secretHash),
+    )
+    const stored = new Map(rows.map(({ device }) => [device.secretHash.toString('latin1'), device]))
+    return settled.map((one, i) => ({ settled: one, stored: stored.get(all[i]!.device.secretHash.toString('latin1')) }))
+  }, registeredTogether)
 
   /** The address of a device, when it is one that may be called. */
   const addressOf = async ({ environment }: Scope, given: GivenAddress): Promise<DeviceAddress> => {
@@ -175,7 +187,7 @@ export function serveDevices(
       )
       const secret = newSecret('device')
       const id = uuidV7(Date.now(), randomBytes(10))
-      const settled = await registrar.add({
+      const { settled, stored } = await registrar.add({
         scope,
         device: {
           ...facts,
@@ -190,11 +202,10 @@ export function serveDevices(
       if (settled.status === 'rejected') throw settled.reason
       const kept = settled.value
       onChange()
-      const device = (await bySecret.find(hashSecret(secret)))?.device
       // Another registration of the same token can have come in between; then that one's secret counts, not this one's.
-      if (!device)
+      if (!stored)
         throw new Problem('unknown-key', 'The same token was registered again meanwhile; that registration counts.')
-      return { device: deviceView(device), secret, installation: kept }
+      return { device: deviceView(stored), secret, installation: kept }
     },
     limits.registrations,
   )

@@ -22,6 +22,20 @@ export async function findAppByNo(database: Database, no: number): Promise<AppRo
   return (await database.use((db) => db.select().from(apps).where(eq(apps.no, no))))[0]
 }
 
+/** Apps by their numbers: by hand, since every call of a device begins with it. */
+export async function findAppsByNo(database: Database, numbers: readonly number[]): Promise<AppRow[]> {
+  if (numbers.length === 0) return []
+  const rows = await database.rows<Omit<AppRow, 'identifiers'> & { identifiers: string | AppRow['identifiers'] }>(
+    'select no, slug, name, identifiers, created_at as createdAt from apps where no in (?)',
+    [numbers],
+  )
+  return rows.map((row) => ({ ...row, identifiers: readIdentifiers(row.identifiers) }))
+}
+
+/** The driver reads JSON by itself or leaves it as text, as the server's version has it. */
+const readIdentifiers = (kept: string | AppRow['identifiers']): AppRow['identifiers'] =>
+  typeof kept === 'string' ? (JSON.parse(kept) as AppRow['identifiers']) : kept
+
 /** The oldest first: it is the one that the console opens with. */
 export const listApps = (database: Database): Promise<AppRow[]> =>
   database.use((db) => db.select().from(apps).orderBy(asc(apps.no)).limit(200))
@@ -40,7 +54,7 @@ export async function changeApp(database: Database, no: number, { name, identifi
       [no],
     )
     if (!row) return
-    const kept = typeof row.identifiers === 'string' ? (JSON.parse(row.identifiers) as object) : row.identifiers
+    const kept = readIdentifiers(row.identifiers)
     const given = Object.entries(identifiers).filter(([, value]) => value !== undefined)
     const merged = Object.entries({ ...kept, ...Object.fromEntries(given) }).filter(([, value]) => value !== null)
     await tx.change('update apps set identifiers = ?, name = coalesce(?, name) where no = ?', [

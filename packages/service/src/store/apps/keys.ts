@@ -1,13 +1,15 @@
-import { and, desc, eq, getTableColumns, inArray, isNull, lt, or } from 'drizzle-orm'
+import { uuidFromBytes } from '@zbell/core'
+import { and, desc, eq, getTableColumns, isNull, lt, or } from 'drizzle-orm'
 import type { Database } from '../database.ts'
-import { apps, keys } from '../tables.ts'
-import type { Scope } from './apps.ts'
+import { keys } from '../tables.ts'
+import { findAppsByNo, type Scope } from './apps.ts'
 
 export type KeyRow = Omit<typeof keys.$inferSelect, 'hash'>
 /** A key that somebody holds out, and what it opens. */
 export type HeldKey = KeyRow & Scope
 
 const { hash, ...columns } = getTableColumns(keys)
+const keyColumns = Object.entries({ ...columns, hash }).map(([name, column]) => `${column.name} as ${name}`)
 /** Last use is kept so coarsely, since a key is used thousands of times a second. */
 const useKeptMs = 60_000
 
@@ -18,17 +20,19 @@ export async function createKey(
   await database.use((db) => db.insert(keys).values(key))
 }
 
-/** Keys that are not revoked; read anew for each call, so that revoking counts at once. */
+/** Keys that are not revoked; read anew for each call, so that revoking counts at once, and so by hand. */
 export async function findKeys(database: Database, hashes: Buffer[]): Promise<(HeldKey & { hash: Buffer })[]> {
-  const rows = await database.use((db) =>
-    db
-      .select({ ...columns, hash, app: apps })
-      .from(keys)
-      .innerJoin(apps, eq(apps.no, keys.appNo))
-      .where(and(inArray(keys.hash, hashes), isNull(keys.revokedAt))),
+  type Raw = Omit<KeyRow, 'id'> & { id: Buffer; hash: Buffer }
+  const rows = await database.rows<Raw>(
+    `select ${keyColumns.join(', ')} from api_keys where hash in (?) and revoked_at is null`,
+    [hashes],
   )
+  const apps = await findAppsByNo(database, [...new Set(rows.map(({ appNo }) => appNo))])
   for (const row of rows) if ((row.usedAt?.getTime() ?? 0) < Date.now() - useKeptMs) await markUsed(database, row.no)
-  return rows
+  return rows.flatMap((row) => {
+    const app = apps.find(({ no }) => no === row.appNo)
+    return app ? [{ ...row, id: uuidFromBytes(row.id), app }] : []
+  })
 }
 
 async function markUsed(database: Database, no: number): Promise<void> {

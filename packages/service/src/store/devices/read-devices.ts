@@ -1,6 +1,6 @@
 import { type Environment, handsetMark, type Platform, uuidFromBytes } from '@zbell/core'
 import { and, asc, desc, eq, getTableColumns, gt, isNull, lt, notLike, or, sql } from 'drizzle-orm'
-import { type AppRow, findAppByNo, type Scope } from '../apps/apps.ts'
+import { type AppRow, findAppsByNo, type Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
 import { devices, users } from '../tables.ts'
@@ -46,9 +46,9 @@ export async function findDevicesBySecrets(
     [secretHashes],
   )
   const found = rows.map((row) => ({ ...row, id: uuidFromBytes(row.id), muted: row.muted === 1 }))
-  const all = await Promise.all([...new Set(found.map(({ appNo }) => appNo))].map((no) => findAppByNo(database, no)))
+  const apps = await findAppsByNo(database, [...new Set(found.map(({ appNo }) => appNo))])
   return found.flatMap((device) => {
-    const app = all.find((one) => one?.no === device.appNo)
+    const app = apps.find(({ no }) => no === device.appNo)
     return app ? [{ device, app }] : []
   })
 }
