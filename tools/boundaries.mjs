@@ -12,8 +12,8 @@ const packages = {
   kit: ['type:contract', 'contract/client', 'core/states', 'type:core'],
   service: ['core', 'contract', 'contract/openapi'],
   standins: ['core', 'contract', 'contract/client', 'kit/states'],
-  cli: ['type:contract', 'contract/client', 'contract/events'],
-  console: ['type:contract', 'contract/client'],
+  cli: ['type:contract', 'contract/client', 'contract/events', 'contract/words'],
+  console: ['type:contract', 'contract/client', 'contract/words'],
   demo: [
     'core',
     'contract',

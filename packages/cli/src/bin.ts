@@ -1,3 +1,4 @@
+import { createInterface } from 'node:readline/promises'
 import { main } from './main.ts'
 
 const stop = new AbortController()
@@ -22,8 +23,17 @@ process.exitCode = await main(process.argv.slice(2), {
   locale: Intl.DateTimeFormat().resolvedOptions().locale,
   timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone,
   stop: stop.signal,
-  ...(process.stdin.isTTY ? { askSecret } : {}),
+  ...(process.stdin.isTTY ? { askSecret, ask } : {}),
 })
+
+async function ask(prompt: string): Promise<string> {
+  const lines = createInterface({ input: process.stdin, output: process.stderr })
+  try {
+    return await lines.question(prompt, { signal: stop.signal })
+  } finally {
+    lines.close()
+  }
+}
 
 /** The terminal gives each key as it is pressed, and shows none. */
 function askSecret(prompt: string): Promise<string> {

@@ -14,4 +14,6 @@ export type Io = {
   readonly stop: AbortSignal
   /** Asks on the terminal without echo; there is none when nobody sits there. */
   askSecret?(prompt: string): Promise<string>
+  /** Asks for a line, as it is typed; there is none when nobody sits there. */
+  ask?(prompt: string): Promise<string>
 }

@@ -6,6 +6,7 @@ import { deviceCommands } from './commands/devices.ts'
 import { gatewayCommands } from './commands/gateways.ts'
 import { handsetCommands } from './commands/handsets.ts'
 import { keyCommands } from './commands/keys.ts'
+import { knowingCommands } from './commands/knowing.ts'
 import { notificationCommands } from './commands/notifications.ts'
 import { sendCommand } from './commands/send.ts'
 import { serviceCommands } from './commands/service.ts'
@@ -46,6 +47,7 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
     )
   sendCommand(program, io, done)
   notificationCommands(program, io, done)
+  knowingCommands(program, io, done)
   credentialCommands(program, io, done)
   deviceCommands(program, io, done)
   gatewayCommands(program, io, done)

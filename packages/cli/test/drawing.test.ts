@@ -23,6 +23,14 @@ const shown = (title: string, body: string) => ({
   body,
   navigate: null,
   tag: null,
+  subtitle: null,
+  image: null,
+  accent: null,
+  dir: null,
+  group: null,
+  actions: [],
+  heard: null,
+  vibrated: [],
   shownAt: '2026-01-01T12:00:00.000Z',
 })
 const plain = {

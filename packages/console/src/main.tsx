@@ -8,6 +8,7 @@ import { createRoot } from 'react-dom/client'
 import { BrowserRouter, Route, Routes } from 'react-router'
 import { ActivityPage } from './activity/activity-page.tsx'
 import { NotificationPage } from './activity/notification-page.tsx'
+import { WhyPage } from './activity/why-page.tsx'
 import { api, isSignedOut, rememberSession } from './app/api.ts'
 import { Frame } from './app/frame.tsx'
 import { SessionContext } from './app/session.ts'
@@ -73,6 +74,7 @@ function Console() {
             <Routes>
               <Route path="/activity" element={<ActivityPage />} />
               <Route path="/activity/:id" element={<NotificationPage />} />
+              <Route path="/activity/:id/why/:who?" element={<WhyPage />} />
               <Route path="/setup" element={<SetupPage />} />
               <Route path="/app" element={<AppPage />} />
               <Route path="/credentials" element={<CredentialsPage />} />

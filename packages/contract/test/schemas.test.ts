@@ -7,7 +7,13 @@ const faultsOf = (value: unknown) =>
 
 describe('a notification request', () => {
   test('needs a target and a title, and the rest has defaults', () => {
-    expect(notificationRequest.parse(good)).toEqual({ ...good, urgency: 'normal', ttlSeconds: 86_400, mode: 'show' })
+    expect(notificationRequest.parse(good)).toEqual({
+      ...good,
+      urgency: 'normal',
+      ttlSeconds: 86_400,
+      mode: 'show',
+      spreadSeconds: 0,
+    })
   })
   test('that only wakes needs no content', () => {
     expect(notificationRequest.parse({ to: good.to, mode: 'wake' }).content).toEqual({ title: '' })

@@ -1,89 +1,230 @@
 import { describe, expect, test } from '@jest/globals'
+import {
+  type Content,
+  directionOf,
+  isRightToLeft,
+  languageChain,
+  layered,
+  MalformedText,
+  MessageText,
+  type Platform,
+  Renderer,
+  spreadPlan,
+  textFaults,
+  type Values,
+  type Writing,
+  warningsFor,
+} from '@zbell/core'
 import fc from 'fast-check'
-import { dataFault, declarativeMessage, isUserName, parseReference, textFault } from '../src/index.ts'
 
-describe('text for a screen', () => {
-  test.each(['Storm tonight', 'to\tbe\ncontinued', '海が荒れています', 'العاصفة', '🔔'])('%p may be shown', (text) => {
-    expect(textFault(text)).toBeUndefined()
-  })
+const reader = (more: Partial<{ platform: Platform; language: string; timeZone: string; values: Values }> = {}) => ({
+  platform: 'ios' as Platform,
+  language: undefined,
+  timeZone: undefined,
+  values: {},
+  ...more,
+})
+
+const contentOf = (renderer: Renderer, more: Parameters<typeof reader>[0] = {}): Content => {
+  const rendered = renderer.render(reader(more))
+  if (rendered.is !== 'rendered') throw new Error(rendered.says)
+  return rendered.content
+}
+
+describe('languages', () => {
   test.each([
-    ['nul\u0000', /U\+0000 at position 3/],
-    ['\u001b[31m', /U\+001B at position 0/],
-    ['half \ud800', /half of a surrogate pair at position 5/],
-    ['\udc00\ud800', /half of a surrogate pair at position 0/],
-  ])('%p may not', (text, says) => {
-    expect(textFault(text)).toMatch(says)
+    ['nb-NO', ['nb-no', 'nb']],
+    ['zh-Hant-TW', ['zh-hant-tw', 'zh-hant', 'zh']],
+    ['en-x-pirate', ['en-x-pirate', 'en']],
+    ['de_AT', ['de-at', 'de']],
+  ])('%s falls back', (tag, chain) => {
+    expect(languageChain(tag)).toEqual(chain)
   })
-  test('whatever passes survives UTF-8', () => {
+  test('know which way they are written', () => {
+    expect(['ar', 'he-IL', 'fa', 'az-Arab', 'ar-Latn', 'nb', 'ja'].map(isRightToLeft)).toEqual([
+      true,
+      true,
+      true,
+      true,
+      false,
+      false,
+      false,
+    ])
+    expect(['Kittiwake', '12 عاصفة', '12:45', 'سالتمير'].map(directionOf)).toEqual(['ltr', 'rtl', undefined, 'rtl'])
+  })
+})
+
+describe('layers', () => {
+  const writing: Writing = {
+    title: 'shared',
+    body: 'shared body',
+    perLanguage: { nb: { title: 'norsk' }, 'zh-Hant': { title: '中文' } },
+    perPlatform: { web: { body: 'web body', perLanguage: { nb: { body: 'norsk web' } } } },
+  }
+  test.each<[Platform, string | undefined, string, string]>([
+    ['ios', undefined, 'shared', 'shared body'],
+    ['ios', 'nb-NO', 'norsk', 'shared body'],
+    ['ios', 'sv', 'shared', 'shared body'],
+    ['ios', 'zh-hant-TW', '中文', 'shared body'],
+    ['web', 'nb', 'norsk', 'norsk web'],
+    ['web', 'zh-Hant', '中文', 'web body'],
+  ])('%s in %s', (platform, language, title, body) => {
+    expect(layered(writing, platform, language)).toMatchObject({ title, body })
+  })
+  test('a language that is found is the one that the text is marked with', () => {
+    expect(layered(writing, 'ios', 'nb-NO').lang).toBe('nb')
+    expect(layered(writing, 'ios', 'sv').lang).toBeUndefined()
+  })
+})
+
+describe('texts', () => {
+  test('without places stay as they are, byte for byte', () => {
     fc.assert(
-      fc.property(fc.string({ unit: 'binary' }), (text) => {
-        if (textFault(text) === undefined) expect(Buffer.from(text, 'utf8').toString('utf8')).toBe(text)
+      fc.property(fc.string({ unit: 'grapheme' }), (text) => {
+        fc.pre(!/[{}'#]/.test(text))
+        expect(new MessageText(text).render({}, 'en', 'UTC', 'ltr')).toBe(text)
       }),
     )
   })
-})
-
-describe('data', () => {
-  test('plain JSON passes', () => {
-    expect(dataFault({ sailing: 101, stops: [{ pier: 'Saltmere' }], late: null }, 8)).toBeUndefined()
+  test('choose plurals by their language', () => {
+    const text = new MessageText('{n, plural, one {# båt} other {# båter}}')
+    expect([1, 2, 0].map((n) => text.render({ n }, 'nb', 'UTC', 'ltr'))).toEqual(['1 båt', '2 båter', '0 båter'])
+    const arabic = new MessageText('{n, plural, one {سفينة} two {سفينتان} few {# سفن} other {# سفينة}}')
+    expect([1, 2, 3].map((n) => arabic.render({ n }, 'ar', 'UTC', 'rtl'))).toEqual([
+      'سفينة',
+      'سفينتان',
+      expect.stringMatching(/سفن$/),
+    ])
   })
-  test.each([
-    ['a name that reaches into the prototype', JSON.parse('{"a":{"__proto__":1}}'), ['a', '__proto__']],
-    ['a NUL in a name', { stops: { 'a\u0000': 1 } }, ['stops']],
-    ['a broken text', { list: ['ok', '\ud800'] }, ['list', 1]],
-  ])('%s is found where it stands', (_name, value, path) => {
-    expect(dataFault(value, 8)?.path).toEqual(path)
+  test('show moments in the reader’s own zone', () => {
+    const text = new MessageText('{at, time, short}')
+    const at = '2026-11-23T17:45:00Z'
+    expect(text.render({ at }, 'en-GB', 'Europe/Oslo', 'ltr')).toBe('18:45')
+    expect(text.render({ at }, 'en-GB', 'Asia/Tokyo', 'ltr')).toBe('02:45')
   })
-  test('nesting has an end', () => {
-    const nest = (levels: number): unknown => (levels === 0 ? 1 : [nest(levels - 1)])
-    expect(dataFault(nest(8), 8)).toBeUndefined()
-    expect(dataFault(nest(9), 8)?.says).toMatch(/too deeply/)
+  test('isolate a value that runs the other way, and no other', () => {
+    const text = new MessageText('{vessel}')
+    expect(text.render({ vessel: 'Kittiwake' }, 'ar', 'UTC', 'rtl')).toBe('\u2068Kittiwake\u2069')
+    expect(text.render({ vessel: 'Kittiwake' }, 'en', 'UTC', 'ltr')).toBe('Kittiwake')
+    expect(text.render({ vessel: '12' }, 'ar', 'UTC', 'rtl')).toBe('12')
   })
-})
-
-describe('references', () => {
-  test.each([
-    ['user:ada', { is: 'user', user: 'ada' }],
-    ['user:a:b', { is: 'user', user: 'a:b' }],
-    ['everyone', { is: 'everyone' }],
-    ['device:018bcfe5-6800-7fff-bfff-ffffffffffff', { is: 'device', device: '018bcfe5-6800-7fff-bfff-ffffffffffff' }],
-  ])('%p is read', (text, reference) => {
-    expect(parseReference(text)).toEqual(reference)
-  })
-  test.each(['', 'ada', 'user:', 'user:with space', 'device:12', 'topic:Weather now', `user:${'x'.repeat(129)}`])(
-    '%p is refused in words',
+  test.each(['{', '{}', '{a b}', '{n, plural}', '{n, plural, one {x}}', '{n, nothing}', '{n, select, a {x}}'])(
+    '%s is refused with a place and a way out',
     (text) => {
-      expect(typeof parseReference(text)).toBe('string')
+      expect(() => new MessageText(text)).toThrow(MalformedText)
+      expect(() => new MessageText(text)).toThrow(/MessageFormat.*; a brace/s)
     },
   )
-  test('a user’s name may be in any script', () => {
-    expect(isUserName('نور')).toBe(true)
-    expect(isUserName('a\u0000')).toBe(false)
+  test('any text is read or refused in words, quickly', () => {
+    const bits = fc.array(fc.constantFrom('{', '}', "'", '#', 'a', ', plural, ', 'other ', ' ', '__proto__'), {
+      maxLength: 40,
+    })
+    fc.assert(
+      fc.property(bits, (parts) => {
+        try {
+          const text = new MessageText(parts.join(''))
+          const values = Object.fromEntries([...text.uses.keys()].map((name) => [name, 1]))
+          expect(typeof text.render(values, 'en', 'UTC', 'ltr')).toBe('string')
+        } catch (error) {
+          expect((error as Error).name).toBe('MalformedText')
+        }
+      }),
+    )
+  })
+  test('choices in choices have an end', () => {
+    const deep = (n: number): string => (n === 0 ? 'x' : `{a, select, other {${deep(n - 1)}}}`)
+    expect(() => new MessageText(deep(5))).not.toThrow()
+    expect(() => new MessageText(deep(8))).toThrow(/deep/)
+    expect(() => new MessageText('{a}'.repeat(201))).toThrow(/200 places/)
+  })
+  test('every faulty one of a writing is found, with its place', () => {
+    const writing: Writing = {
+      title: '{',
+      perLanguage: { nb: { body: '}{' } },
+      perPlatform: { web: { actions: [{ action: 'a', title: '{x,}' }], perLanguage: { ar: { title: '{' } } } },
+    }
+    expect(textFaults(writing).map(({ pointer }) => pointer)).toEqual([
+      '/title',
+      '/perLanguage/nb/body',
+      '/perPlatform/web/actions/0/title',
+      '/perPlatform/web/perLanguage/ar/title',
+    ])
   })
 })
 
-describe('the declarative message', () => {
-  test('is the standard’s, with our own member beside it', () => {
-    const message = declarativeMessage(
-      'id',
-      { title: 'T', body: 'B', navigate: '/sailings/1', tag: 't', data: { a: 1 } },
-      'show',
-      'https://ferries.example',
+describe('rendering', () => {
+  test('takes values from the sending, then the person, then the fallbacks', () => {
+    const renderer = new Renderer(
+      { title: '{a} {b} {c}' },
+      { values: { a: 'sending' }, fallbacks: { a: 'x', b: 'x', c: 'fallback' } },
     )
-    expect(message).toEqual({
-      web_push: 8030,
-      notification: { title: 'T', body: 'B', navigate: 'https://ferries.example/sailings/1', tag: 't', data: { a: 1 } },
-      mutable: true,
-      zephyr: { notification: 'id', mode: 'show' },
-    })
+    expect(contentOf(renderer, { values: { a: 'person', b: 'person' } }).title).toBe('sending person fallback')
+    expect([...renderer.personal].sort()).toEqual(['b', 'c'])
   })
-  test('always leads somewhere, as the standard asks', () => {
-    expect(declarativeMessage('id', { title: 'T' }, 'show', 'https://ferries.example').notification.navigate).toBe(
-      'https://ferries.example/',
+  test('says which value is missing, and which does not fit', () => {
+    const renderer = new Renderer({ title: '{delay, number} {at, date}' }, { values: { at: '2026-11-23T00:00:00Z' } })
+    expect(renderer.render(reader())).toMatchObject({ is: 'missing', value: 'delay', says: 'has no “delay”' })
+    expect(renderer.render(reader({ values: { delay: 'soon' } }))).toMatchObject({ is: 'missing', value: 'delay' })
+  })
+  test('escapes values in addresses, and only there', () => {
+    const renderer = new Renderer({ title: '{pier}', navigate: '/piers/{pier}' }, { values: { pier: 'a/b ?c' } })
+    expect(contentOf(renderer)).toMatchObject({ title: 'a/b ?c', navigate: '/piers/a%2Fb%20%3Fc' })
+  })
+  test('makes what many readers share once, and names it alike', () => {
+    const renderer = new Renderer({ title: '{pier}' })
+    const [one, two, other] = ['Saltmere', 'Saltmere', 'Gull Point'].map((pier) =>
+      renderer.render(reader({ values: { pier } })),
     )
-    expect(
-      declarativeMessage('id', { title: 'T', navigate: 'https://else.example/x' }, 'show', 'https://a.example')
-        .notification.navigate,
-    ).toBe('https://else.example/x')
+    expect(one).toBe(two)
+    expect(one).not.toBe(other)
+  })
+  test('marks a right-to-left text as such, unless the writer said otherwise', () => {
+    const writing: Writing = { title: 'x', perLanguage: { ar: { title: 'عاصفة' } } }
+    expect(contentOf(new Renderer(writing), { language: 'ar' }).dir).toBe('rtl')
+    expect(contentOf(new Renderer({ ...writing, dir: 'ltr' }), { language: 'ar' }).dir).toBe('ltr')
+  })
+  test('a value named like a part of every object is only a value', () => {
+    const renderer = new Renderer({ title: '{constructor} {toString}' })
+    expect(renderer.render(reader())).toMatchObject({ is: 'missing' })
+    expect(contentOf(renderer, { values: { constructor: 'a', toString: 'b' } as never }).title).toBe('a b')
+  })
+})
+
+describe('warnings', () => {
+  test('tell what a platform cuts or does not draw', () => {
+    const content: Content = {
+      title: 'x'.repeat(60),
+      subtitle: 's',
+      sound: 'horn',
+      image: 'http://ferries.example/a.bmp',
+      actions: ['a', 'b', 'c'].map((action) => ({ action, title: action })),
+    }
+    expect(warningsFor(content, 'web').map(({ field }) => field)).toEqual([
+      'title',
+      'actions',
+      'image',
+      'sound',
+      'subtitle',
+    ])
+    expect(warningsFor({ title: 'short' }, 'ios')).toEqual([])
+  })
+})
+
+describe('a spread', () => {
+  test('is over in its time, in blocks about a second apart, each device once', () => {
+    fc.assert(
+      fc.property(fc.integer({ min: 1, max: 86_400 }), fc.integer({ min: 1, max: 2_000_000 }), (seconds, devices) => {
+        const { size, dueMs } = spreadPlan(seconds, devices, 2_000)
+        expect(size).toBeGreaterThanOrEqual(1)
+        expect(size).toBeLessThanOrEqual(2_000)
+        expect(dueMs(0)).toBe(0)
+        expect(dueMs(devices - 1)).toBeLessThan(seconds * 1_000)
+        expect(dueMs(size) - dueMs(0)).toBeLessThanOrEqual(Math.max(1_000, (seconds * 1_000) / devices) + 1_000)
+      }),
+    )
+  })
+  test('of nothing is at once', () => {
+    expect(spreadPlan(0, 10, 2_000).size).toBe(2_000)
+    expect(spreadPlan(0, 10, 2_000).dueMs(5)).toBe(0)
   })
 })

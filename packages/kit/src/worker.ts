@@ -9,7 +9,13 @@ import { Registration, type ServicePlace } from './states/registration.ts'
 /** Where the page left the service's address for the worker. */
 export const placeName = 'place'
 
-type Kept = { readonly id: string | undefined; readonly navigate: string | undefined; readonly data: unknown }
+type Kept = {
+  readonly id: string | undefined
+  readonly navigate: string | undefined
+  readonly data: unknown
+  /** Where each action leads, by its name. */
+  readonly places: { readonly [action: string]: string }
+}
 
 /**
  * Makes a service worker show this service's notifications, and any other declarative push message, and report what
@@ -38,8 +44,8 @@ export function installBellWorker(scope: ServiceWorkerGlobalScope): void {
     if (id) event.waitUntil(reception.dismiss(id, new Date()).then(() => receipts.flush()))
   })
 
-  async function arrive({ id, mode, title, navigate, options }: Incoming): Promise<void> {
-    const arriving: Arriving = { id, mode, title, navigate, body: options.body, tag: options.tag, data: options.data }
+  async function arrive({ id, mode, title, navigate, badgeCount, options }: Incoming): Promise<void> {
+    const arriving: Arriving = { ...options, id, mode, title, navigate, badgeCount }
     const front = (await pages()).find(({ visibilityState }) => visibilityState === 'visible')
     const zone = Intl.DateTimeFormat().resolvedOptions().timeZone
     // A worker gets a push only while the user allows it.
@@ -49,8 +55,15 @@ export function installBellWorker(scope: ServiceWorkerGlobalScope): void {
     )
     if (became === 'second-copy') return
     if (became === 'shown') {
-      const data: Kept = { id, navigate, data: options.data }
-      await scope.registration.showNotification(title, { ...options, data })
+      const { actions = [], ...rest } = options
+      const places = Object.fromEntries(actions.flatMap((one) => (one.navigate ? [[one.action, one.navigate]] : [])))
+      const data: Kept = { id, navigate, data: options.data, places }
+      const buttons = actions.map(({ action, title: says, icon }) => ({
+        action,
+        title: says,
+        ...(icon ? { icon } : {}),
+      }))
+      await scope.registration.showNotification(title, { ...rest, actions: buttons, data } as NotificationOptions)
     }
     await withdrawn(options.data)
     await badge()
@@ -69,7 +82,8 @@ export function installBellWorker(scope: ServiceWorkerGlobalScope): void {
     }
   }
 
-  async function opened({ id, navigate, data }: Kept, action: string): Promise<void> {
+  async function opened({ id, navigate: own, data, places }: Kept, action: string): Promise<void> {
+    const navigate = places[action] ?? own
     await reception.open({ id, navigate, data, ...(action ? { action } : {}) }, await appState(), new Date())
     await badge()
     await Promise.all([receipts.flush(), navigate ? show(navigate) : undefined])
@@ -101,11 +115,11 @@ export function installBellWorker(scope: ServiceWorkerGlobalScope): void {
   /** The unread count on the app's icon, where the browser has one (W3C Badging). */
   async function badge(): Promise<void> {
     const { setAppBadge } = scope.navigator as Partial<Pick<Navigator, 'setAppBadge'>>
-    await setAppBadge?.call(scope.navigator, await reception.history.unread())
+    await setAppBadge?.call(scope.navigator, await reception.badge())
   }
 }
 
 const kept = (notification: Notification): Kept => {
   const data = notification.data as Partial<Kept> | null
-  return { id: data?.id, navigate: data?.navigate, data: data?.data }
+  return { id: data?.id, navigate: data?.navigate, data: data?.data, places: data?.places ?? {} }
 }

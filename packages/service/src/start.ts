@@ -20,6 +20,7 @@ import { migrate } from './store/migrate.ts'
 import { wakeRejected } from './store/work/claim-work.ts'
 import { workStore } from './store/work/work-store.ts'
 import { Metrics } from './telemetry/metrics.ts'
+import { Pace } from './telemetry/pace.ts'
 import { operatorKey } from './vault/key-files.ts'
 import { givenKeyring, keptKeyring } from './vault/keyring.ts'
 import { Vault } from './vault/vault.ts'
@@ -79,7 +80,8 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
 
     const giveUp = new AbortController()
     const milestones = new Milestones(database)
-    const store = counted(workStore(database, milestones, config['engine.leaseMs'], giveUp.signal), metrics)
+    const pace = new Pace()
+    const store = counted(workStore(database, milestones, config['engine.leaseMs'], giveUp.signal), metrics, pace)
     const worker = new Worker(
       store,
       gateways,
@@ -103,7 +105,17 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       log,
       operatorKey: operator,
       consoleDir,
-      onWork: () => worker.nudge(),
+      onWork: (claim) => {
+        if (claim && !worker.take(claim))
+          store
+            .release(claim, 0)
+            .catch((error: unknown) => log.warn({ err: error }, 'cannot give work back; its lease will run out'))
+            .finally(() => worker.nudge())
+        else worker.nudge()
+      },
+      onHold: () => void worker.lookForHolds().then(() => worker.nudge()),
+      sendsItself: true,
+      pace,
       checks,
       handsets,
       milestones,
@@ -134,11 +146,12 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
   }
 }
 
-const counted = (store: WorkStore, metrics: Metrics): WorkStore => ({
+const counted = (store: WorkStore, metrics: Metrics, pace: Pace): WorkStore => ({
   ...store,
   async storeOutcomes(claim, outcomes) {
     const held = await store.storeOutcomes(claim, outcomes)
     if (held) {
+      pace.note(outcomes.ended.length, Date.now())
       for (const { platform, state, reason } of outcomes.ended)
         metrics.outcomes.inc({ platform, state, reason: reason ?? 'none' })
     }

@@ -30,19 +30,27 @@ const hearing = async (heard: () => number, count: number) => {
 test('two changes within one millisecond are both told', async () => {
   const now = new Date()
   const id = uuidV7(now.getTime(), randomBytes(10))
-  await createNotification(database, scope, {
-    id,
-    target: { any: ['everyone'] },
-    content: { title: 'T' },
-    urgency: 'normal',
-    mode: 'show',
-    ttlSeconds: 60,
-    sentBy: 'operator',
-    idempotencyHash: null,
-    requestHash: randomBytes(32),
-    createdAt: now,
-    expiresAt: new Date(now.getTime() + 60_000),
-  })
+  await createNotification(
+    database,
+    scope,
+    {
+      id,
+      target: { any: ['everyone'] },
+      content: { title: 'T' },
+      name: null,
+      filling: {},
+      spreadSeconds: 0,
+      urgency: 'normal',
+      mode: 'show',
+      ttlSeconds: 60,
+      sentBy: 'operator',
+      idempotencyHash: null,
+      requestHash: randomBytes(32),
+      createdAt: now,
+      expiresAt: new Date(now.getTime() + 60_000),
+    },
+    0,
+  )
   const hub = new LiveHub(database, makeLog('silent'))
   const states: string[] = []
   const stop = hub.listen(scope, (change) => {

@@ -14,6 +14,7 @@ type SendClaim = Claim & { kind: 'send' }
 const claimOf = (devices: number[], more: Partial<SendClaim> = {}): SendClaim => ({
   no: 1,
   fence: 1,
+  appNo: 1,
   notificationNo: 7,
   urgency: 2,
   kind: 'send',
@@ -29,6 +30,8 @@ const notification = {
   appNo: 1,
   environment: 'development',
   content: { title: 'T' },
+  filling: {},
+  hold: 'none',
   mode: 'show',
   urgency: 'normal',
   ttlSeconds: 60,
@@ -44,6 +47,9 @@ const device = (no: number, more: Partial<BlockDevice> = {}): BlockDevice => ({
   token: `token-${no}`,
   p256dh: null,
   auth: null,
+  userNo: null,
+  locale: null,
+  timeZone: null,
   ...more,
 })
 

@@ -8,13 +8,15 @@ import { registerDevice } from '../src/store/devices/register-device.ts'
 import { DatabaseUnavailable, NameTaken } from '../src/store/errors.ts'
 import { migrate, SchemaTooNew } from '../src/store/migrate.ts'
 import { migrations } from '../src/store/migrations/index.ts'
+import { countDeliveries } from '../src/store/notifications/counts.ts'
 import { createNotification } from '../src/store/notifications/create-notification.ts'
 import { listDeliveries } from '../src/store/notifications/list-deliveries.ts'
-import { countDeliveries, findNotification } from '../src/store/notifications/read-notifications.ts'
+import { findNotification } from '../src/store/notifications/read-notifications.ts'
 import { storeReceipts } from '../src/store/notifications/store-receipts.ts'
 import { type Claim, claimWork, extendLease, releaseWork } from '../src/store/work/claim-work.ts'
 import { expandPage } from '../src/store/work/expand-page.ts'
 import { type Ended, storeOutcomes } from '../src/store/work/store-outcomes.ts'
+import { Turns } from '../src/store/work/turns.ts'
 import { type Scratch, scratchDatabase } from './scratch-database.ts'
 
 const leaseMs = 10_000
@@ -91,6 +93,9 @@ async function notify(
     id,
     target,
     content,
+    name: null,
+    filling: {},
+    spreadSeconds: 0,
     urgency,
     mode: 'show',
     ttlSeconds: 60,
@@ -100,12 +105,12 @@ async function notify(
     createdAt,
     expiresAt,
   } as const
-  const created = await createNotification(database, scope, request)
+  const created = await createNotification(database, scope, request, 0)
   return { id, created, row: async () => (await findNotification(database, scope, id))! }
 }
 
 async function claimed(): Promise<Claim> {
-  const claim = await claimWork(database, leaseMs)
+  const claim = await claimWork(database, leaseMs, new Turns())
   if (!claim) throw new Error('there is no work')
   return claim
 }
@@ -184,24 +189,24 @@ describe('expansion', () => {
     const [a, b] = [await register('token-a', 'ada'), await register('token-b', 'ada')]
     await register('token-c', 'signe')
     const { row } = await notify({ any: ['user:ada', `device:${a.id}`, 'user:ada'] })
-    expect(await expandPage(database, await claimed(), await row(), leaseMs)).toBe('done')
     expect((await claimedBlock()).devices).toEqual([a.no, b.no])
     expect(await row()).toMatchObject({ expanded: 2, state: 'sending' })
   })
   test('goes on after a crash where the last page ended', async () => {
-    const numbers = await fleet(blockSize + 5)
+    const numbers = await fleet(5 * blockSize + 5)
     const { row } = await notify()
     expect(await expandPage(database, await claimed(), await row(), leaseMs)).toBe('more')
     await lapse()
     const again = await database.rows<{ no: number }>("select no from work where kind = 'expand'")
     expect(again).toHaveLength(1)
-    const claims = [await claimed(), await claimed()]
+    const claims = await Promise.all(Array.from({ length: 6 }, claimed))
     const rest = claims.find(({ kind }) => kind === 'expand')!
     expect(await expandPage(database, rest, await row(), leaseMs)).toBe('done')
     await lapse()
-    const blocks = [await claimedBlock(), await claimedBlock()]
-    expect(blocks.flatMap(({ devices }) => devices).sort((x, y) => x - y)).toEqual(numbers)
-    expect((await row()).expanded).toBe(blockSize + 5)
+    const blocks: number[][] = []
+    for (let i = 0; i < 6; i++) blocks.push([...(await claimedBlock()).devices])
+    expect(blocks.flat().sort((x, y) => x - y)).toEqual(numbers)
+    expect((await row()).expanded).toBe(5 * blockSize + 5)
   })
   test('a target without devices finishes at once', async () => {
     const { row } = await notify()
@@ -213,10 +218,14 @@ describe('expansion', () => {
 describe('claims', () => {
   test('two workers never hold the same work', async () => {
     for (let i = 0; i < 10; i++) await notify()
-    const claims = await Promise.all(Array.from({ length: 16 }, () => claimWork(database, leaseMs)))
+    const claims = await Promise.all(Array.from({ length: 16 }, () => claimWork(database, leaseMs, new Turns())))
     const held = claims.flatMap((claim) => (claim ? [claim.no] : []))
     expect(new Set(held).size).toBe(held.length)
-    for (let claim = await claimWork(database, leaseMs); claim; claim = await claimWork(database, leaseMs))
+    for (
+      let claim = await claimWork(database, leaseMs, new Turns());
+      claim;
+      claim = await claimWork(database, leaseMs, new Turns())
+    )
       held.push(claim.no)
     expect(new Set(held).size).toBe(10)
   })
@@ -224,10 +233,10 @@ describe('claims', () => {
     const mine = await notify()
     const { no } = await claimed()
     await lapse()
-    expect(await claimWork(database, leaseMs, [no])).toBeUndefined()
+    expect(await claimWork(database, leaseMs, new Turns(), [no])).toBeUndefined()
     const other = await notify()
-    expect((await claimWork(database, leaseMs, [no]))?.notificationNo).toBe((await other.row()).no)
-    expect((await claimWork(database, leaseMs))?.notificationNo).toBe((await mine.row()).no)
+    expect((await claimWork(database, leaseMs, new Turns(), [no]))?.notificationNo).toBe((await other.row()).no)
+    expect((await claimWork(database, leaseMs, new Turns()))?.notificationNo).toBe((await mine.row()).no)
   })
   test('urgency overtakes', async () => {
     await notify()
@@ -283,7 +292,7 @@ describe('outcomes', () => {
     }
     const retry = { devices: others, failures: 1, cause: 'gateway-busy', afterMs: 60_000 } as const
     await storeOutcomes(database, claim, { ended: [gone], remaining: [], retries: [retry] }, leaseMs)
-    expect(await claimWork(database, leaseMs)).toBeUndefined()
+    expect(await claimWork(database, leaseMs, new Turns())).toBeUndefined()
     expect(
       (await listDeliveries(database, row, { limit: 10, state: 'queued' })).map(({ deviceNo, attempts }) => [
         deviceNo,

@@ -1,8 +1,8 @@
-import { readFileSync, watch } from 'node:fs'
+import { watch } from 'node:fs'
 import type { HandsetAct, HandsetChange } from '@zbell/contract'
-import { parse } from 'yaml'
 import { exitCodes, sayFailure, UsageError } from '../exit-codes.ts'
 import type { Context } from './context.ts'
+import { readObjectFile } from './notification-file.ts'
 
 export type ChangeFlags = {
   readonly appState?: 'front' | 'behind' | 'closed'
@@ -93,18 +93,6 @@ export async function ringFile(
 
 /** A notification file: its `content`, or the content itself. */
 function contentOf(file: string): Content {
-  let text: string
-  try {
-    text = readFileSync(file, 'utf8')
-  } catch (error) {
-    throw new UsageError(`${file} cannot be read (${(error as NodeJS.ErrnoException).code}); check its name.`)
-  }
-  let read: unknown
-  try {
-    read = parse(text)
-  } catch (error) {
-    throw new UsageError(`${file} is neither YAML nor JSON: ${(error as Error).message.split('\n')[0]}`)
-  }
-  if (typeof read !== 'object' || read === null) throw new UsageError(`${file} holds no notification.`)
+  const read = readObjectFile(file)
   return ('content' in read ? read.content : read) as Content
 }

@@ -17,7 +17,7 @@ type NewFlags = {
   readonly locale?: string
   readonly watch?: boolean
 }
-type TapFlags = { readonly notification?: string }
+type TapFlags = { readonly notification?: string; readonly action?: string }
 
 export function handsetCommands(program: Command, io: Io, done: Run): void {
   const group = program.command('handset').description('Use the virtual handsets')
@@ -47,6 +47,7 @@ export function handsetCommands(program: Command, io: Io, done: Run): void {
     .command('tap <id>')
     .description('Tap the newest notification on a handset, or a given one')
     .option('--notification <id>', 'the one to tap')
+    .option('--action <name>', 'one of its buttons, by its name')
     .addHelpText('after', '\nExample:\n  $ zbell handset tap ada-ios')
     .action(withContext<TapFlags, [string]>(io, done, tap))
   group
@@ -192,10 +193,10 @@ async function act({ client, app, flags, io, paint }: Context<object>, id: strin
 }
 
 async function tap({ client, app, flags, io, paint }: Context<TapFlags>, id: string): Promise<number> {
-  const { notification } = flags
+  const { notification, action } = flags
   const handset = await client.call('tapHandset', {
     params: { app, id },
-    body: notification === undefined ? {} : { notification },
+    body: { ...(notification === undefined ? {} : { notification }), ...(action === undefined ? {} : { action }) },
   })
   if (flags.json) printJson(io, handset)
   else

@@ -1,3 +1,4 @@
+import { sayTarget } from '@zbell/contract/words'
 import type { Command } from 'commander'
 import { paintState } from '../drawing/paint.ts'
 import { table } from '../drawing/table.ts'
@@ -46,7 +47,7 @@ async function list({ client, app, flags, io, paint }: Context<ListFlags>): Prom
       one.state,
       `${one.totals.expanded}`,
       `${one.totals.shown + one.totals.opened + one.totals.dismissed}`,
-      cut(safe(one.content.title || `(${one.mode})`), 44),
+      cut(safe(one.shows.title || `(${one.mode})`), 44),
     ])
     io.out(table(['id', 'sent', 'state', 'devices', 'shown', 'title'], rows, paint.dim))
     if (page.next) io.out(paint.dim(`More: --after ${page.next}\n`))
@@ -62,15 +63,15 @@ async function show({ client, app, flags, io, paint }: Context<ListFlags>, id: s
     printJson(io, { ...notification, deliveries: deliveries.items })
     return 0
   }
-  const { content } = notification
-  io.out(`${paint.strong(safe(content.title || '(wakes the app, shows nothing)'))}\n`)
-  if (content.body) io.out(`${safe(content.body)}\n`)
+  const { shows } = notification
+  io.out(`${paint.strong(safe(shows.title || '(wakes the app, shows nothing)'))}\n`)
+  if (shows.body) io.out(`${safe(shows.body)}\n`)
   io.out(
     `\n${table(
       ['', ''],
       [
         ['id', notification.id],
-        ['to', cut(notification.to.any.map(safe).join(', '), 80)],
+        ['to', cut(safe(sayTarget(notification.to)), 80)],
         [
           'sent',
           `${moment(notification.createdAt, io)} by ${safe(notification.sentBy)}, in ${notification.environment}`,

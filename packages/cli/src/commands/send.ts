@@ -1,72 +1,194 @@
-import type { NotificationRequest } from '@zbell/contract'
+import type { NotificationRequest, Review } from '@zbell/contract'
 import type { Command } from 'commander'
-import { UsageError } from '../exit-codes.ts'
+import { drawReview } from '../drawing/review.ts'
+import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
-import { type Context, type Run, withContext } from './context.ts'
+import { type Context, printJson, type Run, withContext } from './context.ts'
+import { readObjectFile } from './notification-file.ts'
 import { watchToEnd } from './watching.ts'
 
 type SendFlags = {
-  readonly to: string[]
+  readonly to?: string[]
+  readonly all?: string[]
+  readonly none?: string[]
+  readonly platform?: string[]
+  readonly file?: string
   readonly title?: string
+  readonly subtitle?: string
   readonly body?: string
   readonly navigate?: string
   readonly tag?: string
+  readonly group?: string
+  readonly sound?: string
   readonly data?: string
+  readonly value?: string[]
+  readonly fallback?: string[]
   readonly urgency?: string
   readonly ttl?: string
+  readonly spread?: string
   readonly mode?: string
+  readonly name?: string
   readonly idempotencyKey?: string
+  readonly as?: string
+  readonly language?: string
+  readonly list?: string
+  readonly review?: boolean
+  readonly yes?: boolean
   readonly watch: boolean
 }
 
 export function sendCommand(program: Command, io: Io, done: Run): void {
   program
     .command('send')
-    .description('Send a notification and follow it until every device has come to an end')
-    .requiredOption('--to <reference...>', 'who: user:NAME, device:ID or everyone; several may be given')
+    .description('Review a notification, send it, and follow it until every device has come to an end')
+    .option(
+      '--to <reference...>',
+      'who: user:NAME, device:ID, token:TOKEN, topic:NAME or everyone; several may be given',
+    )
+    .option('--all <reference...>', 'only those that each of these names')
+    .option('--none <reference...>', 'not those that one of these names')
+    .option('--platform <platform...>', 'only ios, android or web')
+    .option('--file <file>', 'a notification in YAML or JSON; flags win over what it says')
     .option('--title <text>', 'the first line')
+    .option('--subtitle <text>', 'a line of its own below the title')
     .option('--body <text>', 'the text below it')
     .option('--navigate <place>', 'where a tap leads: a path in the app, or an address')
     .option('--tag <tag>', 'takes the place of an earlier one with the same tag')
+    .option('--group <group>', 'lies together with others of this group')
+    .option('--sound <name>', 'default, none, or a sound of the app by its name')
     .option('--data <json>', 'an object for the app')
+    .option('--value <name=value...>', 'a value that the texts name')
+    .option('--fallback <name=value...>', 'what stands in for a value that a person does not have')
     .option('--urgency <urgency>', 'very-low, low, normal or high')
     .option('--ttl <seconds>', 'how long it may wait for a device')
+    .option('--spread <seconds>', 'send it evenly over so long')
     .option('--mode <mode>', 'show, or wake: the app is woken and nothing is shown')
+    .option('--name <name>', 'a name of your own, by which it can be found and stopped')
     .option('--idempotency-key <key>', 'the same key again does not send again')
+    .option('--review', 'only say what would happen')
+    .option('--as <user>', 'with --review: what this person would get')
+    .option('--language <language>', 'with --review: what readers of this language would get')
+    .option('--list <reason>', 'with --review: name the devices that are left out for this reason')
+    .option('--yes', 'send without asking')
     .option('--no-watch', 'return as soon as it is accepted')
     .addHelpText(
       'after',
-      '\nExample:\n  $ zbell send --to user:ada --title "Kittiwake is 15 minutes late" --body "New departure 17:45 from berth 2."',
+      `
+On a terminal the review is shown and you are asked; elsewhere what goes to many wants --yes.
+
+Examples:
+  $ zbell send --to user:ada --title "Kittiwake is 15 minutes late" --body "New departure 17:45 from berth 2."
+  $ zbell send --to topic:route-4 --none user:ada --title "{vessel} is late" --value vessel=Kittiwake --review`,
     )
     .action(withContext<SendFlags, []>(io, done, send))
 }
 
 async function send(context: Context<SendFlags>): Promise<number> {
   const { client, app, flags, io, paint } = context
-  const request = {
-    to: { any: flags.to },
-    content: {
-      ...(flags.title === undefined ? {} : { title: flags.title }),
-      ...(flags.body === undefined ? {} : { body: flags.body }),
-      ...(flags.navigate === undefined ? {} : { navigate: flags.navigate }),
-      ...(flags.tag === undefined ? {} : { tag: flags.tag }),
-      ...(flags.data === undefined ? {} : { data: parseData(flags.data) }),
-    },
-    ...(flags.urgency === undefined ? {} : { urgency: flags.urgency }),
-    ...(flags.ttl === undefined ? {} : { ttlSeconds: seconds(flags.ttl) }),
-    ...(flags.mode === undefined ? {} : { mode: flags.mode }),
-  } as NotificationRequest
+  const body = requestOf(flags)
+  const params = { app }
+  if (flags.review) {
+    const query = { user: flags.as, language: flags.language, list: flags.list }
+    const review = await client.call('reviewNotification', { params, body, query })
+    if (flags.json) printJson(io, review)
+    else io.out(drawReview(review, paint))
+    return review.faults.length > 0 ? exitCodes.invalid : exitCodes.done
+  }
+  if (!flags.yes && !(await mayGo(context, body))) return exitCodes.notAllowed
   const accepted = await client.call('sendNotification', {
-    params: { app },
-    body: request,
+    params,
+    body,
     ...(flags.idempotencyKey === undefined ? {} : { headers: { 'idempotency-key': flags.idempotencyKey } }),
   })
   if (!flags.watch) {
     io.out(flags.json ? `${JSON.stringify(accepted, null, 2)}\n` : `${accepted.id}\n`)
     return 0
   }
-  if (!flags.json) io.out(`${paint.strong(accepted.id)}  to ${flags.to.join(', ')}\n\n`)
+  if (!flags.json) io.out(`${paint.strong(accepted.id)}\n\n`)
   return watchToEnd(context, accepted.id)
+}
+
+/** Shows the review and asks, where somebody can be asked; to many it wants the number typed. */
+async function mayGo(
+  { client, app, io, paint, flags }: Context<SendFlags>,
+  body: NotificationRequest,
+): Promise<boolean> {
+  const review = await client.call('reviewNotification', { params: { app }, body })
+  const { askFrom } = await client.call('readSettings', { params: { app } })
+  const devices = devicesOf(review)
+  const isMany = devices >= askFrom
+  if (!io.ask) {
+    if (!isMany) return true
+    throw new UsageError(
+      `This would ring ${devices.toLocaleString('en')} devices, and nobody is here to ask; add --yes.`,
+    )
+  }
+  if (!flags.json) io.err(drawReview(review, paint))
+  if (review.faults.length > 0) return false
+  const wanted = isMany ? String(devices) : 'y'
+  const answer = await io.ask(
+    isMany
+      ? `Type the number of devices, ${wanted}, to send it: `
+      : `Send it to ${devices} ${devices === 1 ? 'device' : 'devices'}? [y/N] `,
+  )
+  const goes =
+    answer.trim().toLowerCase().replaceAll(',', '') === wanted || (!isMany && /^y(?:es)?$/i.test(answer.trim()))
+  if (!goes) io.err('Not sent.\n')
+  return goes
+}
+
+const devicesOf = ({ devices }: Review): number => devices.ios + devices.android + devices.web
+
+/** What the file says, and what the flags say over it. @throws {UsageError} */
+function requestOf(flags: SendFlags): NotificationRequest {
+  const file = (flags.file === undefined ? {} : readObjectFile(flags.file)) as Partial<NotificationRequest>
+  const isContent = flags.file !== undefined && !('content' in file) && !('to' in file)
+  const { content: given, ...rest } = isContent ? { content: file as NotificationRequest['content'] } : file
+  const { title, subtitle, body, navigate, tag, group, sound } = flags
+  const content = {
+    ...given,
+    ...present({ title, subtitle, body, navigate, tag, group, sound }),
+    ...(flags.data === undefined ? {} : { data: parseData(flags.data) }),
+  }
+  const target = present({ any: flags.to, all: flags.all, none: flags.none, platforms: flags.platform })
+  const to = Object.keys(target).length > 0 ? target : rest.to
+  if (to === undefined) throw new UsageError('Say who is meant: --to user:NAME, topic:NAME or everyone.')
+  return {
+    ...rest,
+    to,
+    content,
+    ...present({
+      urgency: flags.urgency,
+      mode: flags.mode,
+      name: flags.name,
+      ttlSeconds: seconds('--ttl', flags.ttl),
+      spreadSeconds: seconds('--spread', flags.spread),
+      values: pairs('--value', flags.value, rest.values),
+      fallbacks: pairs('--fallback', flags.fallback, rest.fallbacks),
+    }),
+  } as NotificationRequest
+}
+
+const present = (all: Record<string, unknown>): Record<string, unknown> =>
+  Object.fromEntries(Object.entries(all).filter(([, value]) => value !== undefined))
+
+/** `delay=15` is a number, `open=true` a boolean, all else text; quotes keep a number text: `pass="15"`. */
+function pairs(flag: string, texts: readonly string[] | undefined, before: object | undefined): object | undefined {
+  if (texts === undefined) return before
+  const given = texts.map((text) => {
+    const at = text.indexOf('=')
+    if (at < 1) throw new UsageError(`${flag} wants name=value, not ${text.slice(0, 60)}.`)
+    const said = text.slice(at + 1)
+    const value = /^-?\d+(?:\.\d+)?$/.test(said)
+      ? Number(said)
+      : said === 'true'
+        ? true
+        : said === 'false'
+          ? false
+          : said
+    return [text.slice(0, at), typeof value === 'string' ? value.replace(/^"(.*)"$/s, '$1') : value]
+  })
+  return { ...before, ...Object.fromEntries(given) }
 }
 
 function parseData(text: string): Record<string, never> {
@@ -77,7 +199,8 @@ function parseData(text: string): Record<string, never> {
   }
 }
 
-function seconds(text: string): number {
-  if (!/^\d+$/.test(text)) throw new UsageError(`--ttl wants whole seconds, not ${text.slice(0, 40)}.`)
+function seconds(flag: string, text: string | undefined): number | undefined {
+  if (text === undefined) return undefined
+  if (!/^\d+$/.test(text)) throw new UsageError(`${flag} wants whole seconds, not ${text.slice(0, 40)}.`)
   return Number(text)
 }

@@ -33,7 +33,7 @@ export async function watchToEnd(context: Context<object>, id: string): Promise<
       if (event !== 'notification') continue
       last = data as Notification
       if (!flags.json && last.totals.expanded > deliveries.size) tellTotals(context, last)
-      if (last.state !== 'finished') continue
+      if (last.state !== 'finished' && last.state !== 'cancelled') continue
       if (allSettled(last, deliveries)) break
       patience ??= setTimeout(() => enough.abort(), receiptsWithinMs)
     }

@@ -1,4 +1,5 @@
 import type { Handset } from '@zbell/contract'
+import { type Stack, stacksOf } from '@zbell/contract/words'
 import type { Io } from '../io.ts'
 import type { Paint } from './paint.ts'
 import { cut, pad, safe, wrap } from './text.ts'
@@ -12,6 +13,7 @@ export function drawHandset(handset: Handset, io: Io, p: Paint): string {
   const row = (text = '') => `  │ ${pad(text, inner)} │`
   const centred = (text: string) => row(' '.repeat(Math.max(0, Math.floor((inner - text.length) / 2))) + text)
   const now = new Date(handset.clock)
+  const stacks = stacksOf(handset.lockScreen)
   const at = { timeZone: io.timeZone }
   const lines = [
     `  ╭${'─'.repeat(inner + 2)}╮`,
@@ -22,17 +24,8 @@ export function drawHandset(handset: Handset, io: Io, p: Paint): string {
     row(),
     ...(handset.locked ? [] : [row(cut(whereItIs(handset), inner)), row()]),
     ...(handset.toast ? [row(cut(`▸ ${safe(handset.toast)}`, inner)), row()] : []),
-    ...handset.lockScreen
-      .slice(0, shownAtMost)
-      .flatMap((shown) => [
-        row(`┌${'─'.repeat(inner - 2)}┐`),
-        row(
-          `│ ${pad(cut(safe(shown.title), inner - 16), inner - 15)}${pad(ago(shown.shownAt, now.getTime()).padStart(11), 11)} │`,
-        ),
-        ...wrap(safe(shown.body ?? ''), inner - 4, 3).map((text) => row(`│ ${pad(text, inner - 4)} │`)),
-        row(`└${'─'.repeat(inner - 2)}┘`),
-      ]),
-    ...(handset.lockScreen.length > shownAtMost ? [row(`and ${handset.lockScreen.length - shownAtMost} more`)] : []),
+    ...stacks.slice(0, shownAtMost).flatMap((stack) => drawStack(stack, now).map(row)),
+    ...(stacks.length > shownAtMost ? [row(`and ${stacks.length - shownAtMost} more`)] : []),
     ...(handset.lockScreen.length === 0 ? [centred('nothing here'), row()] : []),
     row(),
     centred('━━━━━━━━'),
@@ -44,6 +37,25 @@ export function drawHandset(handset: Handset, io: Io, p: Paint): string {
     ...moods(handset),
   ]
   return `${about.join('\n')}\n${lines.join('\n')}\n${drawWatch(handset, p)}`
+}
+
+/** One notification with its buttons, and how many of its group lie below it. */
+function drawStack({ top, below }: Stack, now: Date): string[] {
+  const width = inner - 4
+  const line = (text: string) => `│ ${pad(cut(text, width), width)} │`
+  const buttons = top.actions.map(({ title }) => `[ ${safe(title)} ]`).join(' ')
+  const quiet = top.heard === null && top.vibrated.length === 0 ? '' : `♪ ${top.heard ?? 'vibrates'}`
+  const edge = below.length === 0 ? '─'.repeat(inner - 2) : `─ ${below.length} more of ${safe(top.group ?? '')} `
+  return [
+    `┌${'─'.repeat(inner - 2)}┐`,
+    `│ ${pad(cut(safe(top.title), inner - 16), inner - 15)}${pad(ago(top.shownAt, now.getTime()).padStart(11), 11)} │`,
+    ...(top.subtitle ? [line(safe(top.subtitle))] : []),
+    ...wrap(safe(top.body ?? ''), width, 3).map(line),
+    ...(top.image ? [line('▧ a picture')] : []),
+    ...(buttons ? [line(buttons)] : []),
+    ...(quiet && top.heard !== 'default' ? [line(quiet)] : []),
+    `└${pad(cut(edge, inner - 2), inner - 2).replace(/ +$/, (rest) => '─'.repeat(rest.length))}┘`,
+  ]
 }
 
 const whereItIs = ({ appState, opened }: Handset): string =>

@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Notification } from '@zbell/contract'
+import { sayTarget } from '@zbell/contract/words'
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { api } from '../app/api.ts'
@@ -75,18 +76,18 @@ function List({ items }: { readonly items: readonly Notification[] }) {
           <tr key={one.id} className="max-md:block max-md:pb-3">
             <td className="max-w-72 max-md:block max-md:max-w-none max-md:pb-0">
               <Link to={`/activity/${one.id}`} className="font-semibold">
-                <bdi>{one.content.title || 'Wakes the app'}</bdi>
+                <bdi>{one.shows.title || 'Wakes the app'}</bdi>
               </Link>
-              {one.content.body && (
+              {one.shows.body && (
                 <p className="truncate text-sm text-soft">
-                  <bdi>{one.content.body}</bdi>
+                  <bdi>{one.shows.body}</bdi>
                 </p>
               )}
               <p className="text-sm text-soft md:hidden">
                 <Moment at={one.createdAt} />
               </p>
             </td>
-            <td className="max-w-44 truncate font-mono text-sm leading-6 max-md:hidden">{one.to.any.join(' ')}</td>
+            <td className="max-w-44 truncate font-mono text-sm leading-6 max-md:hidden">{sayTarget(one.to)}</td>
             <td className="text-sm leading-6 max-md:hidden">
               <Moment at={one.createdAt} />
             </td>

@@ -3,7 +3,9 @@ import { Link } from 'react-router'
 import { span } from '../parts/moment.tsx'
 import { StateWord, stateLooks } from '../parts/states.tsx'
 
-export function DeliveryTable({ deliveries }: { readonly deliveries: readonly Delivery[] }) {
+type Props = { readonly notification: string; readonly deliveries: readonly Delivery[] }
+
+export function DeliveryTable({ notification, deliveries }: Props) {
   if (deliveries.length === 0) return <p className="mt-2 text-soft">No device belongs to this target.</p>
   return (
     <table className="mt-2 w-full">
@@ -27,7 +29,10 @@ export function DeliveryTable({ deliveries }: { readonly deliveries: readonly De
               {one.rehearsal && <span className="block text-sm text-amber">◑ rehearsal</span>}
             </td>
             <td>
-              <StateWord state={one.state} />
+              <StateWord state={one.state} />{' '}
+              <Link to={`/activity/${notification}/why/${one.device}`} className="text-sm">
+                why
+              </Link>
               {one.reason && <span className="block max-w-64 text-sm text-soft">{one.reason.says}</span>}
             </td>
             <td className="pe-0 max-md:hidden">

@@ -1,13 +1,16 @@
 import { useQuery } from '@tanstack/react-query'
-import type { Delivery, Notification } from '@zbell/contract'
-import { Link, useParams } from 'react-router'
+import type { Course, Delivery, Notification } from '@zbell/contract'
+import { sayTarget } from '@zbell/contract/words'
+import { Link, useParams, useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys, useLiveNotification } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, secondary, Waiting } from '../parts/page.tsx'
 import { TotalsBar, TotalsWords } from '../parts/states.tsx'
+import { CourseChart } from './course-chart.tsx'
 import { DeliveryTable } from './delivery-table.tsx'
+import { Holds } from './holds.tsx'
 
 export function NotificationPage() {
   const place = usePlace()
@@ -19,9 +22,18 @@ export function NotificationPage() {
     queryKey: keys.notification(place, id),
     queryFn: () => api.call('readNotification', { params, query: { environment } }),
   })
+  const [search] = useSearchParams()
+  const reason = search.get('reason')
   const deliveries = useQuery({
-    queryKey: keys.deliveries(place, id),
-    queryFn: () => api.call('listDeliveries', { params, query: { environment, limit: 200 } }),
+    // The live updates write to the list of all; a list of one reason is read anew.
+    queryKey: reason ? [...keys.deliveries(place, id), reason] : keys.deliveries(place, id),
+    queryFn: () =>
+      api.call('listDeliveries', { params, query: { environment, limit: 200, ...(reason ? { reason } : {}) } }),
+  })
+  const course = useQuery({
+    queryKey: [...keys.notification(place, id), 'course'],
+    queryFn: () => api.call('readCourse', { params, query: { environment } }),
+    refetchInterval: (query) => (stillMoves(notification.data) || !query.state.data ? 2_000 : false),
   })
   if (notification.error) {
     return (
@@ -42,21 +54,28 @@ export function NotificationPage() {
       notification={notification.data}
       deliveries={deliveries.data?.items}
       more={Boolean(deliveries.data?.next)}
+      course={course.data}
+      reason={reason}
     />
   )
 }
+
+const stillMoves = (notification: Notification | undefined): boolean =>
+  notification !== undefined && !['finished', 'cancelled'].includes(notification.state)
 
 type DetailProps = {
   readonly notification: Notification
   readonly deliveries: readonly Delivery[] | undefined
   readonly more: boolean
+  readonly course: Course | undefined
+  readonly reason: string | null
 }
 
-function Detail({ notification, deliveries, more }: DetailProps) {
-  const { content, totals, reasons } = notification
+function Detail({ notification, deliveries, more, course, reason }: DetailProps) {
+  const { shows, totals, reasons } = notification
   return (
     <Page
-      title={content.title || 'Wakes the app'}
+      title={shows.title || 'Wakes the app'}
       asks="What became of it, device by device?"
       action={
         <Link to="/activity" className={secondary}>
@@ -64,16 +83,17 @@ function Detail({ notification, deliveries, more }: DetailProps) {
         </Link>
       }
     >
-      {content.body && (
+      {shows.body && (
         <p className="max-w-2xl text-lg">
-          <bdi>{content.body}</bdi>
+          <bdi>{shows.body}</bdi>
         </p>
       )}
       <p className="mt-2 text-sm text-soft">
         Sent <Moment at={notification.createdAt} /> by {notification.sentBy} to{' '}
-        <span className="font-mono">{notification.to.any.join(' ')}</span>, urgency {notification.urgency}.{' '}
+        <span className="font-mono">{sayTarget(notification.to)}</span>, urgency {notification.urgency}.{' '}
         {stands(notification)}
       </p>
+      <Holds notification={notification} />
       <section aria-labelledby="totals" className="mt-8">
         <h2 id="totals" className="mb-3">
           {totals.expanded.toLocaleString('en')} {totals.expanded === 1 ? 'device' : 'devices'}
@@ -82,14 +102,21 @@ function Detail({ notification, deliveries, more }: DetailProps) {
         <div className="mt-4" aria-live="polite">
           <TotalsWords totals={totals} />
         </div>
+        {course && totals.expanded > 1 && (
+          <div className="mt-6">
+            <CourseChart course={course} startedAt={notification.createdAt} />
+          </div>
+        )}
       </section>
       {reasons.length > 0 && (
         <section aria-labelledby="reasons" className="mt-10 max-w-3xl">
           <h2 id="reasons">Why some were not rung</h2>
           <ul className="mt-2">
-            {reasons.map(({ reason, count, says, does }) => (
-              <li key={reason} className="border-t border-line py-2">
-                <span className="font-semibold">{count.toLocaleString('en')} × </span>
+            {reasons.map(({ reason: code, count, says, does }) => (
+              <li key={code} className="border-t border-line py-2">
+                <Link to={`?reason=${code}#devices`} className="font-semibold">
+                  {count.toLocaleString('en')} ×
+                </Link>{' '}
                 {says} <span className="text-soft">{does}</span>
               </li>
             ))}
@@ -98,7 +125,12 @@ function Detail({ notification, deliveries, more }: DetailProps) {
       )}
       <section aria-labelledby="devices" className="mt-10">
         <h2 id="devices">Each device</h2>
-        {deliveries ? <DeliveryTable deliveries={deliveries} /> : <Waiting />}
+        {reason && (
+          <p className="text-sm text-soft">
+            Only those with the reason {reason}. <Link to="?">Show all</Link>
+          </p>
+        )}
+        {deliveries ? <DeliveryTable notification={notification.id} deliveries={deliveries} /> : <Waiting />}
         {more && (
           <p className="mt-3 text-sm text-soft">
             The first {deliveries?.length} devices. The HTTP interface and zbell list all of them.
@@ -110,6 +142,8 @@ function Detail({ notification, deliveries, more }: DetailProps) {
 }
 
 function stands({ state, expiresAt }: Notification): string {
+  if (state === 'paused') return 'Paused: what has not gone waits until it goes on.'
+  if (state === 'cancelled') return 'Cancelled: what had not gone by then does not go.'
   if (state === 'finished') return 'Everything was handed over; receipts may still come.'
   const until = new Date(expiresAt).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })
   return `${state === 'expanding' ? 'Looking for devices' : 'Being sent'}; it lives until ${until}.`

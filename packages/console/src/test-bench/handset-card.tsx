@@ -36,7 +36,7 @@ export function HandsetCard({ handset }: { readonly handset: Handset }) {
           {handset.model}, {handset.user ?? 'nobody'}’s
         </span>
       </h2>
-      <Screen handset={handset} onTap={(notification) => act({ do: 'tap', notification })} />
+      <Screen handset={handset} onTap={(notification, action) => act({ do: 'tap', notification, action })} />
       <div className="mt-3 grid gap-2">
         {handset.installed && handset.permission === 'prompt' && (
           <Prompt onAnswer={(answer) => act({ do: 'ask', answer })} />

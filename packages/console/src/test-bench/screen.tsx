@@ -1,4 +1,5 @@
 import type { Handset, ShownNotification } from '@zbell/contract'
+import { type Stack, stacksOf } from '@zbell/contract/words'
 import { span } from '../parts/moment.tsx'
 
 const shown = 3
@@ -9,10 +10,11 @@ export function Screen({
   onTap,
 }: {
   readonly handset: Handset
-  readonly onTap: (notification: string) => void
+  readonly onTap: (notification: string, action?: string) => void
 }) {
   const clock = new Date(handset.clock)
   const time = { timeZone: handset.timeZone }
+  const stacks = stacksOf(handset.lockScreen)
   return (
     <div className="dusk mt-3 flex h-88 flex-col rounded-[1.75rem] bg-night px-4 pt-3 pb-4 text-on-night">
       <p className="flex justify-between text-xs text-on-night-soft">
@@ -33,13 +35,13 @@ export function Screen({
       )}
       {handset.toast && <p className="mt-3 rounded-md bg-on-night px-3 py-2 text-sm text-night">{handset.toast}</p>}
       <ul className="mt-4 grid gap-2">
-        {handset.lockScreen.slice(0, shown).map((one) => (
-          <li key={one.notification}>
-            <Card one={one} clock={clock} onTap={() => onTap(one.notification)} />
+        {stacks.slice(0, shown).map((stack) => (
+          <li key={stack.top.notification}>
+            <Card stack={stack} clock={clock} onTap={(action) => onTap(stack.top.notification, action)} />
           </li>
         ))}
-        {handset.lockScreen.length > shown && (
-          <li className="text-center text-xs text-on-night-soft">and {handset.lockScreen.length - shown} more</li>
+        {stacks.length > shown && (
+          <li className="text-center text-xs text-on-night-soft">and {stacks.length - shown} more</li>
         )}
       </ul>
       <div className="mt-auto flex items-end justify-between text-xs text-on-night-soft">
@@ -59,28 +61,60 @@ function where({ installed, appState, opened }: Handset): string {
 }
 
 function Card({
-  one,
+  stack: { top: one, below },
   clock,
   onTap,
 }: {
-  readonly one: ShownNotification
+  readonly stack: Stack
   readonly clock: Date
-  readonly onTap: () => void
+  readonly onTap: (action?: string) => void
 }) {
+  const sound = one.heard !== null && one.heard !== 'default' ? `♪ ${one.heard}` : ''
   return (
-    <button
-      type="button"
-      className="block w-full cursor-pointer rounded-xl bg-on-night/12 px-3 py-2 text-start hover:bg-on-night/20"
-      onClick={onTap}
+    <div
+      className="rounded-xl bg-on-night/12"
+      style={one.accent ? { boxShadow: `inset 3px 0 0 ${one.accent}` } : undefined}
     >
-      <span className="flex justify-between gap-3">
-        <bdi className="line-clamp-1 font-semibold break-words">{one.title}</bdi>
-        <span className="text-xs whitespace-nowrap text-on-night-soft">
-          {since(clock.getTime() - Date.parse(one.shownAt))}
+      <button
+        type="button"
+        className="block w-full cursor-pointer rounded-xl px-3 py-2 text-start hover:bg-on-night/20"
+        dir={one.dir ?? undefined}
+        onClick={() => onTap()}
+      >
+        <span className="flex justify-between gap-3">
+          <bdi className="line-clamp-1 font-semibold break-words">{one.title}</bdi>
+          <span className="text-xs whitespace-nowrap text-on-night-soft">
+            {since(clock.getTime() - Date.parse(one.shownAt))}
+          </span>
         </span>
-      </span>
-      {one.body && <bdi className="line-clamp-2 text-sm leading-snug break-words">{one.body}</bdi>}
-    </button>
+        {one.subtitle && <bdi className="line-clamp-1 text-sm leading-snug break-words">{one.subtitle}</bdi>}
+        {one.body && <bdi className="line-clamp-2 text-sm leading-snug break-words">{one.body}</bdi>}
+        {(one.image || sound) && (
+          <span className="block text-xs text-on-night-soft">
+            {[one.image && '▧ a picture', sound].filter(Boolean).join('  ')}
+          </span>
+        )}
+      </button>
+      {one.actions.length > 0 && (
+        <div className="flex flex-wrap gap-1.5 px-3 pb-2">
+          {one.actions.map(({ action, title }) => (
+            <button
+              key={action}
+              type="button"
+              className="cursor-pointer rounded-md bg-on-night/15 px-2 py-0.5 text-xs hover:bg-on-night/30"
+              onClick={() => onTap(action)}
+            >
+              <bdi>{title}</bdi>
+            </button>
+          ))}
+        </div>
+      )}
+      {below.length > 0 && (
+        <p className="border-t border-on-night-soft/25 px-3 py-1 text-xs text-on-night-soft">
+          {below.length} more of {one.group}
+        </p>
+      )}
+    </div>
   )
 }
 

@@ -1,151 +1,239 @@
-import { useMutation } from '@tanstack/react-query'
+import { useMutation, useQuery } from '@tanstack/react-query'
 import { ProblemError } from '@zbell/contract/client'
-import { type FormEvent, useState } from 'react'
+import { type FormEvent, useEffect, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { usePlace } from '../app/place.ts'
 import { Field } from '../parts/field.tsx'
-import { Failure, Page, primary } from '../parts/page.tsx'
-import { type Draft, emptyDraft, fieldOf, references, requestOf } from './draft.ts'
+import { Failure, Page, primary, secondary } from '../parts/page.tsx'
+import { type Draft, draftLike, emptyDraft, fieldOf, keepDraft, readDraft, references, requestOf } from './draft.ts'
+import { More } from './more.tsx'
 import { Previews } from './previews.tsx'
-
-const lifetimes = [
-  [900, '15 minutes'],
-  [3_600, '1 hour'],
-  [21_600, '6 hours'],
-  [86_400, '1 day'],
-  [604_800, '1 week'],
-] as const
+import { devicesIn, Reach, ReviewSummary } from './reach.tsx'
+import { useReview } from './use-review.ts'
+import { Who } from './who.tsx'
+import { Words } from './words.tsx'
 
 export function WritePage() {
   const place = usePlace()
-  const go = useNavigate()
   const [search] = useSearchParams()
-  const [draft, setDraft] = useState<Draft>({ ...emptyDraft, to: search.get('to') ?? '' })
+  const like = search.get('like')
+  const model = useQuery({
+    queryKey: [place.app.slug, place.environment, 'like', like],
+    queryFn: () =>
+      api.call('readNotification', {
+        params: { app: place.app.slug, id: like ?? '' },
+        query: { environment: place.environment },
+      }),
+    enabled: like !== null,
+    staleTime: Number.POSITIVE_INFINITY,
+  })
+  if (like !== null && !model.data)
+    return (
+      <Page title="Write" asks="What should ring, and for whom?">
+        {model.error ? <Failure error={model.error} /> : <p className="text-soft">Reading …</p>}
+      </Page>
+    )
+  const to = search.get('to')
+  const kept = readDraft(place.app.slug, place.environment) ?? emptyDraft
+  const first = model.data ? draftLike(model.data) : to === null ? kept : { ...emptyDraft, any: to }
+  return <Writing key={`${place.app.slug} ${place.environment} ${like ?? ''} ${to ?? ''}`} first={first} />
+}
+
+function Writing({ first }: { readonly first: Draft }) {
+  const place = usePlace()
+  const go = useNavigate()
+  const [draft, setDraft] = useState(first)
+  const [language, setLanguage] = useState('')
+  const [reader, setReader] = useState('')
+  const [reviewing, setReviewing] = useState(false)
+  const { review, error, isCurrent } = useReview(place, draft, { user: reader, language })
+  useEffect(() => keepDraft(place.app.slug, place.environment, draft), [place, draft])
+  const set = (part: Partial<Draft>) => {
+    setReviewing(false)
+    setDraft((last) => ({ ...last, ...part }))
+  }
   const send = useMutation({
-    mutationFn: () =>
-      api.call('sendNotification', {
+    mutationFn: (to?: string) => {
+      const request = requestOf(draft)
+      const body = to === undefined ? request : { ...request, to: { any: references(to) }, spreadSeconds: 0 }
+      return api.call('sendNotification', {
         params: { app: place.app.slug },
         query: { environment: place.environment },
-        body: requestOf(draft),
-      }),
-    onSuccess: ({ id }) => go(`/activity/${id}`),
+        body,
+      })
+    },
+    onSuccess: ({ id }, to) => {
+      if (to !== undefined) return
+      setDraft(emptyDraft)
+      keepDraft(place.app.slug, place.environment, emptyDraft)
+      return go(`/activity/${id}`)
+    },
   })
-  const faults = faultsOf(send.error, draft)
-  const set = (part: Partial<Draft>) => setDraft({ ...draft, ...part })
+  const touched = JSON.stringify(draft) !== JSON.stringify(emptyDraft)
+  // A page that is still empty has no faults worth telling.
+  const faults = touched ? faultsOf(send.error ?? error, draft, reviewing || send.error !== null) : {}
   const submit = (event: FormEvent) => {
     event.preventDefault()
-    send.mutate()
+    setReviewing(true)
   }
+  const ready = reviewing && isCurrent && review !== undefined && error === undefined
   return (
-    <Page title="Write" asks="What should ring, and for whom?">
-      <form onSubmit={submit} noValidate className="grid gap-x-14 gap-y-10 lg:grid-cols-[minmax(0,1fr)_20rem]">
-        <div className="grid content-start gap-5">
-          <Field label="To" hint="user:NAME, device:ID or everyone; several with a space between" fault={faults.to}>
-            {(props) => (
-              <input
-                {...props}
-                className="font-mono"
-                value={draft.to}
-                onChange={(e) => set({ to: e.target.value })}
-                placeholder="user:ada"
-              />
-            )}
-          </Field>
-          <Field
-            label="Title"
-            hint={`${draft.title.length} of 200 characters; phones cut it after about 40`}
-            fault={faults.title}
+    <Page
+      title="Write"
+      asks="What should ring, and for whom?"
+      action={
+        touched && (
+          <button
+            type="button"
+            className={secondary}
+            onClick={() => {
+              set(emptyDraft)
+              setLanguage('')
+            }}
           >
-            {(props) => (
-              <input {...props} dir="auto" value={draft.title} onChange={(e) => set({ title: e.target.value })} />
-            )}
-          </Field>
-          <Field label="Body" hint="What the person should know without opening the app" fault={faults.body}>
-            {(props) => (
-              <textarea
-                {...props}
-                dir="auto"
-                rows={3}
-                value={draft.body}
-                onChange={(e) => set({ body: e.target.value })}
-              />
-            )}
-          </Field>
-          <div className="grid gap-5 sm:grid-cols-2">
-            <Field label="Where a tap leads" hint="A path in the app, or an address" fault={faults.navigate}>
-              {(props) => (
-                <input
-                  {...props}
-                  className="font-mono"
-                  value={draft.navigate}
-                  onChange={(e) => set({ navigate: e.target.value })}
-                  placeholder="/sailings/101"
-                />
-              )}
-            </Field>
-            <Field label="Tag" hint="Takes the place of an earlier one with this tag" fault={faults.tag}>
-              {(props) => (
-                <input
-                  {...props}
-                  className="font-mono"
-                  value={draft.tag}
-                  onChange={(e) => set({ tag: e.target.value })}
-                  placeholder="sailing-101"
-                />
-              )}
-            </Field>
-            <Field label="Urgency" hint="High wakes a sleeping phone" fault={faults.urgency}>
-              {(props) => (
-                <select
-                  {...props}
-                  value={draft.urgency}
-                  onChange={(e) => set({ urgency: e.target.value as Draft['urgency'] })}
-                >
-                  {['very-low', 'low', 'normal', 'high'].map((name) => (
-                    <option key={name}>{name}</option>
-                  ))}
-                </select>
-              )}
-            </Field>
-            <Field label="Good for" hint="After that it is not delivered any more" fault={faults.ttlSeconds}>
-              {(props) => (
-                <select
-                  {...props}
-                  value={draft.ttlSeconds}
-                  onChange={(e) => set({ ttlSeconds: Number(e.target.value) })}
-                >
-                  {lifetimes.map(([seconds, words]) => (
-                    <option key={seconds} value={seconds}>
-                      {words}
-                    </option>
-                  ))}
-                </select>
-              )}
-            </Field>
-          </div>
+            Start anew
+          </button>
+        )
+      }
+    >
+      <form onSubmit={submit} noValidate className="grid gap-x-12 gap-y-10 lg:grid-cols-[minmax(0,1fr)_24rem]">
+        <div className="grid content-start gap-6">
+          <Who draft={draft} set={set} faults={faults} />
+          <Reach review={error === undefined ? review : undefined} />
+          <Words draft={draft} set={set} faults={faults} language={language} onLanguage={setLanguage} />
+          <More draft={draft} set={set} faults={faults} />
           {send.error && Object.keys(faults).length === 0 && <Failure error={send.error} />}
-          <div>
-            <button type="submit" className={primary} disabled={send.isPending}>
-              {send.isPending ? 'Sending …' : `Send in ${place.environment}`}
-            </button>
-          </div>
+          {ready ? (
+            <Decide
+              review={review}
+              onSend={() => send.mutate(undefined)}
+              onTest={(to) => send.mutate(to)}
+              tested={send.isSuccess && send.variables !== undefined ? send.variables : undefined}
+              busy={send.isPending}
+            />
+          ) : (
+            <div>
+              <button type="submit" className={primary}>
+                Review
+              </button>
+              {reviewing && error !== undefined && Object.keys(faults).length === 0 && <Failure error={error} />}
+            </div>
+          )}
         </div>
-        <Previews draft={draft} app={place.app.name} />
+        <aside aria-label="Preview" className="lg:sticky lg:top-8 lg:self-start">
+          <div className="mb-4">
+            <Field label="As this person gets it" hint="A user’s name; empty for the first one found">
+              {(props) => (
+                <input
+                  {...props}
+                  className="font-mono"
+                  value={reader}
+                  onChange={(e) => setReader(e.target.value)}
+                  placeholder="ada"
+                />
+              )}
+            </Field>
+          </div>
+          <Previews samples={review?.samples ?? []} language={language} app={place.app.name} />
+        </aside>
       </form>
     </Page>
   )
 }
 
-type Faults = Partial<Record<keyof Draft, string>>
+type DecideProps = {
+  readonly review: NonNullable<ReturnType<typeof useReview>['review']>
+  readonly onSend: () => void
+  readonly onTest: (to: string) => void
+  readonly tested: string | undefined
+  readonly busy: boolean
+}
 
-function faultsOf(error: unknown, draft: Draft): Faults {
+/** The last look: try it on somebody, then send; for many, the number has to be typed. */
+function Decide({ review, onSend, onTest, tested, busy }: DecideProps) {
+  const place = usePlace()
+  const [typed, setTyped] = useState('')
+  const [to, setTo] = useState('')
+  const settings = useQuery({
+    queryKey: [place.app.slug, place.environment, 'settings'],
+    queryFn: () =>
+      api.call('readSettings', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+  })
+  const devices = devicesIn(review)
+  const isMany = settings.data !== undefined && devices >= settings.data.askFrom
+  const mayGo =
+    settings.data !== undefined &&
+    review.faults.length === 0 &&
+    (!isMany || typed.replaceAll(/[\s,.]/g, '') === String(devices))
+  return (
+    <section aria-labelledby="review" className="grid gap-6 border-t border-line pt-6">
+      <h2 id="review">Review</h2>
+      <ReviewSummary review={review} />
+      <div className="flex flex-wrap items-end gap-3">
+        <Field
+          label="Try it first"
+          hint={
+            tested === undefined
+              ? 'On your own devices: user:NAME or device:ID'
+              : `Rung for ${tested}. Look at the device.`
+          }
+        >
+          {(props) => (
+            <input
+              {...props}
+              className="font-mono"
+              value={to}
+              onChange={(e) => setTo(e.target.value)}
+              placeholder="user:ada"
+            />
+          )}
+        </Field>
+        <button
+          type="button"
+          className={`${secondary} mb-7`}
+          disabled={busy || to.trim() === ''}
+          onClick={() => onTest(to)}
+        >
+          Ring these only
+        </button>
+      </div>
+      {isMany && (
+        <Field
+          label={`Type ${devices.toLocaleString('en')} to send to so many devices`}
+          hint="It cannot be called back from those it has reached"
+        >
+          {(props) => (
+            <input
+              {...props}
+              inputMode="numeric"
+              className="w-40"
+              value={typed}
+              onChange={(e) => setTyped(e.target.value)}
+            />
+          )}
+        </Field>
+      )}
+      <div>
+        <button type="button" className={primary} disabled={busy || !mayGo} onClick={onSend}>
+          {busy ? 'Sending …' : `Send in ${place.environment}`}
+        </button>
+      </div>
+    </section>
+  )
+}
+
+/** @param all also what is only not there yet; while somebody still writes, that would be nagging */
+function faultsOf(error: unknown, draft: Draft, all: boolean): { readonly [field: string]: string } {
   if (!(error instanceof ProblemError)) return {}
-  const faults: Faults = {}
+  const faults: Record<string, string> = {}
   for (const { pointer, detail } of error.problem.errors ?? []) {
     const field = fieldOf(pointer)
-    const named = /^\/to\/any\/(\d+)$/.exec(pointer)?.[1]
-    if (field) faults[field] ??= named === undefined ? detail : `${references(draft.to)[Number(named)]} ${detail}`
+    if (field === undefined) continue
+    if (!all && /is needed|wants any or all/.test(detail)) continue
+    const named = /^\/to\/(any|all|none)\/(\d+)$/.exec(pointer)
+    const reference = named && references(draft[named[1] as 'any' | 'all' | 'none'])[Number(named[2])]
+    faults[field] ??= reference ? `${reference} ${detail}` : detail
   }
   return faults
 }

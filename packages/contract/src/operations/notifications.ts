@@ -1,7 +1,16 @@
+import { platforms } from '@zbell/core'
 import { z } from 'zod'
 import type { RouteName } from '../routes.ts'
 import { delivery, deliveryState } from '../schemas/delivery.ts'
-import { accepted, notification, notificationRequest } from '../schemas/notification.ts'
+import { course, explanation } from '../schemas/knowing.ts'
+import {
+  accepted,
+  holdRequest,
+  notification,
+  notificationRequest,
+  review,
+  reviewReader,
+} from '../schemas/notification.ts'
 import { environmentQuery, pageOf, pageQuery } from '../schemas/page.ts'
 import type { Operation } from './operation.ts'
 import { done, environment } from './operation.ts'
@@ -12,9 +21,52 @@ export const notificationsOperations = {
     summary: 'Send a notification',
     caller: 'app',
     status: 202,
-    query: environment,
+    query: z.object({
+      ...environmentQuery,
+      dryRun: z
+        .enum(['true', 'false'])
+        .optional()
+        .describe('With `true` nothing is sent: the answer is 200 with a Review, as /notifications/review gives it.'),
+    }),
     body: notificationRequest,
     answer: accepted,
+  },
+  reviewNotification: {
+    ...done,
+    summary: 'What would happen: nothing is stored and nothing is sent',
+    caller: 'app',
+    query: z.object({ ...environmentQuery, ...reviewReader.shape }),
+    body: notificationRequest,
+    answer: review,
+  },
+  holdNotification: {
+    ...done,
+    summary: 'Pause a notification, let it go on, or cancel it; by its id or its name',
+    caller: 'app',
+    query: environment,
+    body: holdRequest,
+    answer: notification,
+  },
+  withdrawNotification: {
+    status: 202,
+    summary: 'Take back what devices show of it: they are woken and remove it',
+    caller: 'app',
+    query: environment,
+    answer: accepted,
+  },
+  readCourse: {
+    ...done,
+    summary: 'How its deliveries went over time',
+    caller: 'app',
+    query: environment,
+    answer: course,
+  },
+  explainDelivery: {
+    ...done,
+    summary: 'Why somebody did or did not see it: `user:NAME` or `device:ID`',
+    caller: 'app',
+    query: environment,
+    answer: explanation,
   },
   listNotifications: {
     ...done,
@@ -34,7 +86,13 @@ export const notificationsOperations = {
     ...done,
     summary: 'What became of each device',
     caller: 'app',
-    query: z.object({ ...environmentQuery, ...pageQuery, state: deliveryState.optional() }),
+    query: z.object({
+      ...environmentQuery,
+      ...pageQuery,
+      state: deliveryState.optional(),
+      reason: z.string().max(40).optional(),
+      platform: z.enum(platforms).optional(),
+    }),
     answer: pageOf(delivery),
   },
   watchNotification: {

@@ -68,6 +68,16 @@ export const problems = {
     title: 'There is no such notification in this app and environment.',
     does: 'Check the id; the list of notifications has all of them.',
   },
+  'name-taken-live': {
+    status: 409,
+    title: 'A notification of this name is still live.',
+    does: 'Wait until it is finished, cancel it, or choose another name.',
+  },
+  'already-over': {
+    status: 409,
+    title: 'The notification has come to its end.',
+    does: 'Withdraw it to take back what devices show, or send another one.',
+  },
   'unknown-device': {
     status: 404,
     title: 'There is no such device in this app and environment.',

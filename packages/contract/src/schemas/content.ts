@@ -1,8 +1,19 @@
-import { contentLimits, dataFault, modes, urgencies } from '@zbell/core'
+import {
+  contentLimits,
+  dataFault,
+  directions,
+  isLanguageTag,
+  modes,
+  textFaults,
+  urgencies,
+  type Writing,
+} from '@zbell/core'
 import { z } from 'zod'
 import { plainText } from './text.ts'
 
 const utf8 = new TextEncoder()
+
+const languageTag = z.string().refine(isLanguageTag, 'wants a language tag, such as nb or zh-Hant')
 
 const navigate = plainText(contentLimits.navigateChars).refine(
   (text) =>
@@ -33,19 +44,113 @@ const data = z
     description: 'Anything that the app wants to know; at most 3,000 bytes of JSON, 8 levels deep.',
   })
 
-export const content = z
+export const actionName = z
+  .string()
+  .regex(/^[A-Za-z0-9_-]{1,32}$/, 'wants 1 to 32 letters, digits, hyphens or underscores')
+  .describe('By this name the app learns which was pressed.')
+
+const action = z.strictObject({
+  action: actionName,
+  title: plainText(contentLimits.actionTitleChars).min(1).describe('What the button says.'),
+  icon: picture().optional(),
+  navigate: navigate.optional().describe('Where this button leads, in place of the notification’s own.'),
+})
+
+/** A picture's address; it may have places for values. */
+function picture() {
+  return plainText(contentLimits.navigateChars).refine(
+    (text) => URL.canParse(text) && /^https?:/.test(text),
+    'wants the address of a picture, such as https://…/kittiwake.png',
+  )
+}
+
+const label = z.string().regex(/^[A-Za-z0-9_.-]{1,64}$/, 'wants 1 to 64 letters, digits, dots, hyphens or underscores')
+
+const parts = {
+  title: plainText(contentLimits.titleChars).describe('The first line.'),
+  subtitle: plainText(contentLimits.titleChars).optional().describe('A line of its own between title and body.'),
+  body: plainText(contentLimits.bodyChars).optional().describe('The text below the title.'),
+  lang: languageTag.optional().describe('The language of the texts (BCP 47).'),
+  dir: z.enum(directions).optional().describe('The direction of the texts; taken from the language when left out.'),
+  icon: picture().optional().describe('A small picture beside the text.'),
+  image: picture().optional().describe('A large picture below it.'),
+  badge: picture().optional().describe('A one-coloured picture for where there is no room for the icon.'),
+  accent: z
+    .string()
+    .regex(/^#[0-9a-fA-F]{6}$/, 'wants a colour such as #b5893a')
+    .optional()
+    .describe('A colour for what the platform tints.'),
+  sound: label.optional().describe('`default`, `none`, or a sound that the app carries, by its name.'),
+  vibrate: z
+    .array(z.int().min(0).max(contentLimits.vibrateMs))
+    .max(contentLimits.vibrations)
+    .optional()
+    .describe('Milliseconds of vibration and pause, by turns.'),
+  badgeCount: z
+    .union([z.int().min(0).max(99_999), z.literal('unread')])
+    .optional()
+    .describe('The number on the app’s icon, or `unread`: as many as the user has not read.'),
+  actions: z.array(action).max(contentLimits.actions).optional().describe('Buttons.'),
+  navigate: navigate.optional().describe('Where a tap leads.'),
+  data: data.optional(),
+  tag: z
+    .string()
+    .regex(/^[A-Za-z0-9_-]{1,32}$/, 'wants 1 to 32 letters, digits, hyphens or underscores')
+    .optional()
+    .describe('A newer notification with the same tag takes the older one’s place.'),
+  renotify: z.boolean().optional().describe('Whether taking another’s place rings again.'),
+  group: label.optional().describe('What lies together in the tray.'),
+  silent: z.boolean().optional().describe('Without sound and vibration.'),
+  requireInteraction: z.boolean().optional().describe('It stays until the user does something.'),
+  timestamp: z.int().min(0).optional().describe('The moment that it speaks of, in milliseconds since 1970.'),
+}
+
+/** What one device gets: its language chosen, its values filled in. */
+export const content = z.strictObject(parts).meta({ id: 'Content', description: 'What a device shows.' })
+
+const { title, subtitle, body, dir, icon, image, actions, navigate: place } = parts
+const inLanguage = z.strictObject({ title, subtitle, body, dir, icon, image, actions, navigate: place }).partial()
+const perLanguage = z
+  .record(languageTag, inLanguage)
+  .refine(
+    (all) => Object.keys(all).length <= contentLimits.languages,
+    `wants at most ${contentLimits.languages} languages`,
+  )
+  .optional()
+  .describe(
+    'What differs by language. A device’s language falls back along BCP 47 (RFC 4647 §3.4), then to the shared texts.',
+  )
+const onPlatform = z.strictObject({ ...parts, perLanguage }).partial()
+
+/** What a writer writes, once for all. */
+export const writing = z
   .strictObject({
-    title: plainText(contentLimits.titleChars).describe('The first line.'),
-    body: plainText(contentLimits.bodyChars).optional().describe('The text below the title.'),
-    navigate: navigate.optional().describe('Where a tap leads.'),
-    data: data.optional(),
-    tag: z
-      .string()
-      .regex(/^[A-Za-z0-9_-]{1,32}$/, 'wants 1 to 32 letters, digits, hyphens or underscores')
+    ...parts,
+    title: parts.title.optional(),
+    perLanguage,
+    perPlatform: z
+      .strictObject({ ios: onPlatform, android: onPlatform, web: onPlatform })
+      .partial()
       .optional()
-      .describe('A newer notification with the same tag takes the older one’s place.'),
+      .describe('What differs by platform.'),
   })
-  .meta({ id: 'Content', description: 'What a notification says.' })
+  .superRefine((given, context) => {
+    for (const { pointer, says } of textFaults(given as Writing))
+      context.addIssue({ code: 'custom', message: says, path: pointer.slice(1).split('/') })
+  })
+  .meta({
+    id: 'Writing',
+    description:
+      'What a notification says. Texts are Unicode MessageFormat: {pier}, {delay, number}, {delay, plural, …}.',
+  })
+
+const valueName = z.string().regex(/^[A-Za-z][A-Za-z0-9_]{0,63}$/, 'wants a name of letters, digits and underscores')
+const value = z.union([plainText(contentLimits.bodyChars), z.number(), z.boolean()])
+export const values = z
+  .record(valueName, value)
+  .refine((all) => Object.keys(all).length <= contentLimits.values, `wants at most ${contentLimits.values} values`)
 
 export const urgency = z.enum(urgencies).describe('RFC 8030 §5.3')
 export const mode = z.enum(modes).describe('`wake` shows nothing: the app is woken to fetch something.')
+
+export type WritingInput = z.input<typeof writing>

@@ -1,6 +1,6 @@
-import { appStates, frontAnswers, permissions, platforms } from '@zbell/core'
+import { appStates, directions, frontAnswers, permissions, platforms } from '@zbell/core'
 import { z } from 'zod'
-import { content } from './content.ts'
+import { actionName, content } from './content.ts'
 import { locale, timeZone, userName } from './device.ts'
 import { instant, plainText, uuid } from './text.ts'
 
@@ -10,6 +10,14 @@ export const shownNotification = z.object({
   body: z.string().nullable(),
   navigate: z.string().nullable(),
   tag: z.string().nullable(),
+  subtitle: z.string().nullable(),
+  image: z.string().nullable(),
+  accent: z.string().nullable(),
+  dir: z.enum(directions).nullable(),
+  group: z.string().nullable().describe('What lies together in the tray.'),
+  actions: z.array(z.object({ action: z.string(), title: z.string() })).describe('Its buttons.'),
+  heard: z.string().nullable().describe('The sound that it came with, by its name; null when it came quietly.'),
+  vibrated: z.array(z.number()).describe('Milliseconds of vibration and pause, by turns.'),
   shownAt: instant,
 })
 
@@ -86,7 +94,11 @@ const ringable = content
 
 /** What a hand does with a handset. */
 export const handsetAct = z.discriminatedUnion('do', [
-  z.strictObject({ do: z.literal('tap'), notification: z.string().max(64).optional() }),
+  z.strictObject({
+    do: z.literal('tap'),
+    notification: z.string().max(64).optional(),
+    action: actionName.optional().describe('Which of its buttons.'),
+  }),
   z.strictObject({ do: z.literal('dismiss'), notification: z.string().max(64).optional() }),
   z.strictObject({ do: z.literal('ask'), answer: z.enum(['granted', 'denied']).describe('What its user answers.') }),
   z.strictObject({ do: z.literal('join'), topic: z.string() }),
@@ -99,6 +111,7 @@ export const handsetAct = z.discriminatedUnion('do', [
 
 export const tapRequest = z.strictObject({
   notification: z.string().max(64).optional().describe('Which one; the newest when left out.'),
+  action: actionName.optional().describe('Which of its buttons; the notification itself when left out.'),
 })
 
 export type Handset = z.infer<typeof handset>

@@ -1,6 +1,15 @@
-import { defaultTtlSeconds, maxTtlSeconds, parseReference, targetLimits } from '@zbell/core'
+import {
+  defaultTtlSeconds,
+  maxSpreadSeconds,
+  maxTtlSeconds,
+  parseReference,
+  platforms,
+  referencesOf,
+  targetLimits,
+} from '@zbell/core'
 import { z } from 'zod'
-import { content, mode, urgency } from './content.ts'
+import { content, mode, urgency, values, writing } from './content.ts'
+import { deliveryState } from './delivery.ts'
 import { instant, uuid } from './text.ts'
 
 const reference = z
@@ -9,30 +18,70 @@ const reference = z
     const read = parseReference(text)
     if (typeof read === 'string') context.addIssue({ code: 'custom', message: read })
   })
-  .meta({ id: 'Reference', description: 'user:NAME, device:ID or everyone', examples: ['user:ada'] })
+  .meta({
+    id: 'Reference',
+    description: 'user:NAME, device:ID, token:TOKEN, topic:NAME or everyone',
+    examples: ['user:ada'],
+  })
+
+const references = z.array(reference).min(1).max(targetLimits.references)
 
 export const target = z
-  .strictObject({ any: z.array(reference).min(1).max(targetLimits.references) })
-  .meta({ id: 'Target', description: 'Every device that at least one reference names, each once.' })
+  .strictObject({
+    any: references.optional().describe('Every device that at least one of these names.'),
+    all: references.optional().describe('Only those that each of these names.'),
+    none: references.optional().describe('Not those that one of these names.'),
+    platforms: z.array(z.enum(platforms)).min(1).max(platforms.length).optional().describe('Only these platforms.'),
+  })
+  .refine(({ any, all }) => any !== undefined || all !== undefined, 'wants any or all: who is meant at all')
+  .refine((given) => referencesOf(given).length <= targetLimits.references, {
+    message: `has more than ${targetLimits.references.toLocaleString('en')} references; make a topic of them`,
+  })
+  .meta({ id: 'Target', description: 'Each device once, however many references name it.' })
+
+const liveName = z
+  .string()
+  .regex(/^[a-z0-9][a-z0-9._-]{0,63}$/, 'wants up to 64 small letters, digits, dots, hyphens and underscores')
+  .describe('A name of your own, by which it is found and stopped; only one live notification of an app has it.')
 
 export const notificationRequest = z
   .strictObject({
     to: target,
-    content: content.partial({ title: true }).default({}),
+    content: writing.default({}),
+    values: values.optional().describe('Values that the texts name; a person’s attributes fill the rest.'),
+    fallbacks: values.optional().describe('What stands in for a value that a person does not have.'),
     urgency: urgency.default('normal'),
     ttlSeconds: z.int().min(0).max(maxTtlSeconds).default(defaultTtlSeconds),
     mode: mode.default('show'),
+    name: liveName.optional(),
+    spreadSeconds: z
+      .int()
+      .min(0)
+      .max(maxSpreadSeconds)
+      .default(0)
+      .describe('Spreads the sending evenly over so long, for what stands behind the place that it leads to.'),
   })
   .superRefine((request, context) => {
-    if (request.mode === 'show' && !request.content.title) {
+    if (request.mode === 'show' && !titled(request.content)) {
       context.addIssue({
         code: 'custom',
         path: ['content', 'title'],
         message: 'is needed: it is the first line that is shown',
       })
     }
+    if (request.spreadSeconds > request.ttlSeconds) {
+      context.addIssue({
+        code: 'custom',
+        path: ['spreadSeconds'],
+        message: 'is longer than the notification lives; give it a longer ttlSeconds',
+      })
+    }
   })
   .transform((request) => ({ ...request, content: { ...request.content, title: request.content.title ?? '' } }))
+
+/** A title for all, or one for each platform. */
+const titled = ({ title, perPlatform }: z.output<typeof writing>): boolean =>
+  Boolean(title) || platforms.every((platform) => perPlatform?.[platform]?.title)
 
 const count = z.int().min(0)
 
@@ -53,8 +102,8 @@ export const totals = z
   .meta({ id: 'Totals', description: 'How many deliveries are in each state now.' })
 
 export const notificationState = z
-  .enum(['expanding', 'sending', 'finished'])
-  .describe('`finished`: nothing is left to do for the service; receipts may still come.')
+  .enum(['expanding', 'sending', 'paused', 'finished', 'cancelled'])
+  .describe('`finished` and `cancelled`: nothing is left to do for the service; receipts may still come.')
 
 export const reasonCount = z.object({ reason: z.string(), count, says: z.string(), does: z.string() })
 
@@ -64,24 +113,75 @@ export const notification = z
     app: z.string(),
     environment: z.enum(['development', 'production']),
     state: notificationState,
-    to: z.object({ any: z.array(z.string()) }),
-    content,
+    name: z.string().nullable(),
+    to: target,
+    content: writing,
+    shows: z
+      .object({ title: z.string(), body: z.string().nullable() })
+      .describe('About what it reads like: shared texts, with the sending’s own values.'),
+    values,
+    fallbacks: values,
     urgency,
     ttlSeconds: z.int(),
     mode,
+    spreadSeconds: z.int(),
+    withdrawnAt: instant.nullable().describe('When devices were told to remove what they showed.'),
     sentBy: z.string(),
     createdAt: instant,
     expiresAt: instant,
     finishedAt: instant.nullable(),
     totals,
+    platforms: z.partialRecord(z.enum(platforms), z.partialRecord(deliveryState, count)),
     reasons: z.array(reasonCount).describe('Why deliveries ended where nobody saw them.'),
   })
   .meta({ id: 'Notification' })
+
+export const holdRequest = z.strictObject({
+  hold: z
+    .enum(['paused', 'none', 'cancelled'])
+    .describe('`cancelled` is for good: what has not gone by then does not go.'),
+})
 
 export const accepted = z
   .object({ id: uuid, state: notificationState, createdAt: instant, expiresAt: instant })
   .meta({ id: 'AcceptedNotification' })
 
+const platformCounts = z.object({ ios: count, android: count, web: count })
+
+/** What would happen: nothing is stored and nothing is sent. */
+export const review = z
+  .object({
+    people: count.describe('How many people have at least one device that would be rung.'),
+    devices: platformCounts.describe('How many devices would be rung.'),
+    leftOut: z.array(reasonCount).describe('Devices that the target names and that would not be rung, by reason.'),
+    samples: z
+      .array(
+        z.object({
+          platform: z.enum(platforms),
+          language: z.string().nullable(),
+          user: z.string().nullable(),
+          content,
+          bytes: z.int().describe('Of the message to the gateway, with a token of the usual length.'),
+          limitBytes: z.int().nullable(),
+        }),
+      )
+      .describe('What one reader of each platform and language would get.'),
+    faults: z
+      .array(z.object({ field: z.string(), says: z.string() }))
+      .describe('What has to be mended before it can be sent.'),
+    listed: z.array(z.object({ device: uuid, user: z.string().nullable(), platform: z.enum(platforms) })),
+    warnings: z.array(z.object({ platform: z.enum(platforms), field: z.string(), says: z.string() })),
+    seconds: z.number().nullable().describe('How long it would take at the pace of late; null when that is not known.'),
+  })
+  .meta({ id: 'Review' })
+
+export const reviewReader = z.object({
+  user: z.string().max(targetLimits.userChars).optional().describe('Show what this person would get.'),
+  language: z.string().max(35).optional().describe('Show it in this language.'),
+  list: z.string().max(40).optional().describe('Name the devices that are left out for this reason, 200 at most.'),
+})
+
+export type Review = z.infer<typeof review>
 export type NotificationRequest = z.input<typeof notificationRequest>
 export type Notification = z.infer<typeof notification>
 export type Totals = z.infer<typeof totals>

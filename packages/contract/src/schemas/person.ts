@@ -136,6 +136,7 @@ export const appSettings = z
   .object({
     requireProof: z.boolean().describe('A device that names a user has to show a proof of it.'),
     openTopics: z.boolean().describe('Devices may join topics that nobody declared.'),
+    askFrom: z.int().describe('Who sends to so many devices or more has to type their number.'),
     proofKey: z.boolean().describe('A key for proofs is there.'),
   })
   .meta({ id: 'AppSettings' })
@@ -143,6 +144,7 @@ export const appSettings = z
 export const appSettingsChange = z.strictObject({
   requireProof: z.boolean().optional(),
   openTopics: z.boolean().optional(),
+  askFrom: z.int().min(1).max(100_000_000).optional(),
 })
 
 export const madeProofKey = z

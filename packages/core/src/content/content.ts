@@ -7,15 +7,54 @@ export type Mode = (typeof modes)[number]
 
 export type Json = null | boolean | number | string | readonly Json[] | { readonly [key: string]: Json }
 
-/** What a notification says, in the words of the WHATWG Notifications standard and the W3C Push API (§ declarative message). */
+export const directions = ['auto', 'ltr', 'rtl'] as const
+export type Direction = (typeof directions)[number]
+
+/** A button on a notification: its name tells the app which was pressed, its own place replaces the notification's. */
+export type Action = {
+  readonly action: string
+  readonly title: string
+  readonly icon?: string | undefined
+  readonly navigate?: string | undefined
+}
+
+/**
+ * What a notification says, in the words of the WHATWG Notifications standard and the W3C Push API (§ declarative
+ * message) wherever these have one. Everything here is what one device gets: its language chosen, its values filled in.
+ */
 export type Content = {
   readonly title: string
+  readonly subtitle?: string | undefined
   readonly body?: string | undefined
+  /** The language of the texts (BCP 47). */
+  readonly lang?: string | undefined
+  readonly dir?: Direction | undefined
+  /** Addresses of pictures: a small one beside the text, a large one below it, a one-coloured one for the status bar. */
+  readonly icon?: string | undefined
+  readonly image?: string | undefined
+  readonly badge?: string | undefined
+  /** A colour, `#rrggbb`, for what the platform tints. */
+  readonly accent?: string | undefined
+  /** `default`, `none`, or a sound that the app carries, by its name. */
+  readonly sound?: string | undefined
+  /** Milliseconds of vibration and pause, by turns. */
+  readonly vibrate?: readonly number[] | undefined
+  /** The number on the app's icon, or how many are unread. */
+  readonly badgeCount?: number | 'unread' | undefined
+  readonly actions?: readonly Action[] | undefined
   /** Where a tap leads: an absolute URL, or a path within the app (`/sailings/12`). */
   readonly navigate?: string | undefined
   readonly data?: { readonly [key: string]: Json } | undefined
   /** A newer notification with the same tag takes the older one's place on the device. */
   readonly tag?: string | undefined
+  /** Whether a newer one that takes another's place rings again. */
+  readonly renotify?: boolean | undefined
+  /** What lies together in the tray. */
+  readonly group?: string | undefined
+  readonly silent?: boolean | undefined
+  readonly requireInteraction?: boolean | undefined
+  /** The moment that it speaks of, in milliseconds since 1970. */
+  readonly timestamp?: number | undefined
 }
 
 /** Largest sizes of each part: characters for text, bytes of JSON for data, levels of nesting for data. */
@@ -26,8 +65,17 @@ export const contentLimits = Object.freeze({
   tagChars: 32,
   dataBytes: 3_000,
   dataDepth: 8,
+  actions: 4,
+  actionTitleChars: 60,
+  vibrations: 20,
+  vibrateMs: 10_000,
+  languages: 60,
+  nameChars: 64,
+  values: 100,
 })
 
 /** The longest a notification may live: four weeks, in seconds. */
 export const maxTtlSeconds = 2_419_200
 export const defaultTtlSeconds = 86_400
+/** The longest that a sending may be spread over: a day. */
+export const maxSpreadSeconds = 86_400

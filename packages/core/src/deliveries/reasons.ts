@@ -85,6 +85,26 @@ export const reasons = {
     says: 'This is a virtual handset’s device, and no handsets run beside the service.',
     does: 'Start the service with its handsets: zbell serve --handsets.',
   },
+  'missing-value': {
+    code: 19,
+    says: 'The text names a value that this person does not have.',
+    does: 'Give the notification a fallback for it, or set the attribute.',
+  },
+  cancelled: {
+    code: 20,
+    says: 'The notification was cancelled before this device’s turn came.',
+    does: 'Nothing: somebody decided so. Send again to reach whoever is left.',
+  },
+  superseded: {
+    code: 21,
+    says: 'A newer notification with the same tag had gone to this device already.',
+    does: 'Nothing: the newer one is what the user should see.',
+  },
+  'taken-back': {
+    code: 22,
+    says: 'The notification was withdrawn after it had gone to this device.',
+    does: 'Nothing: the device was told to remove what it showed.',
+  },
   unregistered: {
     code: 16,
     says: 'The device unregistered after the notification was accepted.',

@@ -1,19 +1,55 @@
+import type { Platform } from '../devices/device.ts'
 import { isUuid } from '../ids/uuid-v7.ts'
 
-/** One reference of a target: a person, one device, who joined a topic, or all that the app has in this environment. */
+/**
+ * One reference of a target: a person, one device by its id or by its token, who joined a topic, or all that the app has in
+ * this environment.
+ */
 export type Reference =
   | { readonly is: 'user'; readonly user: string }
   | { readonly is: 'device'; readonly device: string }
+  | { readonly is: 'token'; readonly token: string }
   | { readonly is: 'topic'; readonly topic: string }
+  /** Devices that another notification has gone to. */
+  | { readonly is: 'reached'; readonly notification: string }
   | { readonly is: 'everyone' }
 
-/** Who: every device that at least one reference names. */
-export type Target = { readonly any: readonly string[] }
+/**
+ * Who: every device that at least one reference of `any` names, and every one of `all`, and none of `none`. Each part that
+ * is left out asks nothing; one of the first two has to be there.
+ */
+export type Target = {
+  readonly any?: readonly string[] | undefined
+  readonly all?: readonly string[] | undefined
+  readonly none?: readonly string[] | undefined
+  /** Only devices of these platforms. */
+  readonly platforms?: readonly Platform[] | undefined
+}
+
+export const targetParts = ['any', 'all', 'none'] as const
+export type TargetPart = (typeof targetParts)[number]
+
+/** All references of a target, with the part and the place where each stands. */
+export const referencesOf = (
+  target: Target,
+): { readonly part: TargetPart; readonly at: number; readonly text: string }[] =>
+  targetParts.flatMap((part) => (target[part] ?? []).map((text, at) => ({ part, at, text })))
+
+/**
+ * Whether a device is meant, by what it is asked of each reference: the meaning of a target in one place, against which the
+ * database's own way is tested.
+ */
+export function isMeant(target: Target, platform: Platform, isNamedBy: (reference: string) => boolean): boolean {
+  const { any = [], all = [], none = [], platforms } = target
+  if (any.length === 0 && all.length === 0) return false
+  if (platforms !== undefined && !platforms.includes(platform)) return false
+  return (any.length === 0 || any.some(isNamedBy)) && all.every(isNamedBy) && !none.some(isNamedBy)
+}
 
 /** A topic's name: it stands in addresses and references. */
 export const isTopicName = (text: string): boolean => /^[a-z0-9][a-z0-9.-]{0,63}$/.test(text)
 
-export const targetLimits = Object.freeze({ references: 10_000, userChars: 128 })
+export const targetLimits = Object.freeze({ references: 10_000, userChars: 128, tokenChars: 4_096 })
 
 /** A person's name in the app's own system: no spaces, no control characters, so that it reads well in a reference. */
 const userName = /^[^\s\p{Cc}\p{Cs}]+$/u
@@ -22,7 +58,7 @@ export const isUserName = (text: string): boolean =>
   text.length > 0 && text.length <= targetLimits.userChars && userName.test(text)
 
 /**
- * Reads `user:ada`, `device:0190…`, `topic:route-4` or `everyone`.
+ * Reads `user:ada`, `device:0190…`, `token:…`, `topic:route-4` or `everyone`.
  * @returns the reference, or a sentence that says what is wrong with the text
  */
 export function parseReference(text: string): Reference | string {
@@ -37,11 +73,19 @@ export function parseReference(text: string): Reference | string {
         : `wants a user's name of 1 to ${targetLimits.userChars} characters without spaces after "user:"`
     case 'device':
       return isUuid(name) ? { is: 'device', device: name } : 'wants a device id, such as 01928d5e-…, after "device:"'
+    case 'token':
+      return /^[\x21-\x7e]+$/.test(name) && name.length <= targetLimits.tokenChars
+        ? { is: 'token', token: name }
+        : 'wants a device’s token, or a browser’s endpoint, after "token:"'
     case 'topic':
       return isTopicName(name)
         ? { is: 'topic', topic: name }
         : `wants a topic of small letters, digits, hyphens and dots after "topic:"`
+    case 'reached':
+      return isUuid(name)
+        ? { is: 'reached', notification: name }
+        : 'wants a notification’s id after "reached:"; it names the devices that one has gone to'
     default:
-      return 'is not a reference; write user:NAME, device:ID, topic:NAME or everyone'
+      return 'is not a reference; write user:NAME, device:ID, token:TOKEN, topic:NAME, reached:NOTIFICATION or everyone'
   }
 }

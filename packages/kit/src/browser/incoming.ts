@@ -1,4 +1,4 @@
-import { isUuid, type Json, type Mode } from '@zbell/core/states'
+import { type Action, isUuid, type Json, type Mode } from '@zbell/core/states'
 
 /** A push message as the service worker understands it. */
 export type Incoming = {
@@ -6,6 +6,7 @@ export type Incoming = {
   readonly mode: Mode
   readonly title: string
   readonly navigate: string | undefined
+  readonly badgeCount: number | undefined
   readonly options: {
     readonly body?: string
     readonly tag?: string
@@ -14,6 +15,9 @@ export type Incoming = {
     readonly icon?: string
     readonly image?: string
     readonly badge?: string
+    readonly vibrate?: readonly number[]
+    readonly timestamp?: number
+    readonly actions?: readonly Action[]
     readonly silent?: boolean
     readonly renotify?: boolean
     readonly requireInteraction?: boolean
@@ -35,7 +39,7 @@ export function readIncoming(text: string): Incoming | undefined {
   } catch {
     return undefined // Not JSON, so not in the declarative form.
   }
-  const { web_push, notification, zephyr } = asObject(message)
+  const { web_push, notification, zephyr, app_badge } = asObject(message)
   if (web_push !== 8030) return undefined
   const given = asObject(notification)
   const own = asObject(zephyr)
@@ -46,13 +50,22 @@ export function readIncoming(text: string): Incoming | undefined {
     mode,
     title: given.title,
     navigate: typeof given.navigate === 'string' ? given.navigate : undefined,
+    badgeCount: typeof app_badge === 'number' ? app_badge : undefined,
     options: {
       ...pick(given, texts, 'string'),
       ...pick(given, flags, 'boolean'),
       ...(given.dir === 'auto' || given.dir === 'ltr' || given.dir === 'rtl' ? { dir: given.dir } : {}),
+      ...(typeof given.timestamp === 'number' ? { timestamp: given.timestamp } : {}),
+      ...(Array.isArray(given.vibrate) ? { vibrate: given.vibrate.filter((ms) => typeof ms === 'number') } : {}),
+      ...(Array.isArray(given.actions) ? { actions: given.actions.filter(isAction) } : {}),
       ...(given.data === undefined ? {} : { data: given.data as Json }),
     },
   }
+}
+
+const isAction = (given: unknown): given is Action => {
+  const { action, title } = asObject(given)
+  return typeof action === 'string' && typeof title === 'string'
 }
 
 const asObject = (value: unknown): Record<string, unknown> =>

@@ -1,5 +1,6 @@
 import {
   type AppState,
+  type Content,
   type FrontAnswer,
   isVisible,
   type Mode,
@@ -17,13 +18,9 @@ import type { ReceiptBook } from './receipt-book.ts'
 import type { KitStorage } from './storage.ts'
 
 /** Something that arrived, whichever way. Without an id it is not the service's own: another sender's, or a plan's. */
-export type Arriving = {
+export type Arriving = Omit<Content, 'data'> & {
   readonly id?: string | undefined
   readonly mode: Mode
-  readonly title: string
-  readonly body?: string | undefined
-  readonly navigate?: string | undefined
-  readonly tag?: string | undefined
   readonly data?: unknown
 }
 
@@ -56,11 +53,14 @@ export class Reception {
   readonly #arrivals: Arrivals
   readonly #receipts: ReceiptBook
   readonly #opened: Kept<readonly Opened[]>
+  /** The number that the last notification set on the app's icon. */
+  readonly #badge: Kept<number | null>
 
   constructor(storage: KitStorage, receipts: ReceiptBook) {
     this.#receipts = receipts
     this.#arrivals = new Arrivals(storage)
     this.#opened = new Kept(storage, 'opened', [])
+    this.#badge = new Kept<number | null>(storage, 'badge', null)
     this.history = new History(storage)
     this.plans = new Plans(storage)
   }
@@ -86,7 +86,8 @@ export class Reception {
     }
     if (mode === 'wake') await this.plans.obey(arriving.data, now.getTime(), zone)
     else if (isVisible(became)) {
-      const { title, body, navigate, tag, data } = arriving
+      const { title, body, navigate, tag, data, badgeCount } = arriving
+      await this.#badge.change(() => (typeof badgeCount === 'number' ? badgeCount : null))
       const facts = Object.entries({ body, navigate, tag, data }).filter(([, value]) => value !== undefined)
       await this.history.add({
         id: id ?? `local-${now.getTime()}`,
@@ -98,10 +99,16 @@ export class Reception {
     return became
   }
 
+  /** The number on the app's icon: what the last notification said, or how many are unread. */
+  async badge(): Promise<number> {
+    return (await this.#badge.read()) ?? this.history.unread()
+  }
+
   /** The user opened something: reported, marked as read, and kept until the app asks for it. */
   async open(opened: Omit<Opened, 'how'>, appState: AppState, now: Date): Promise<Opened> {
     const { id, action } = opened
     const whole = { ...opened, how: openings[appState] }
+    await this.#badge.change(() => null)
     if (id !== undefined) {
       await this.#receipts.add(id, 'opened', now, { appState, ...(action === undefined ? {} : { action }) })
       await this.history.read(now.getTime(), [id])

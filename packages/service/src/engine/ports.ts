@@ -1,5 +1,6 @@
-import type { Content, Environment, Mode, Outcome, Platform, Reason, Urgency } from '@zbell/core'
+import type { Content, Environment, Mode, Outcome, Platform, Reason, Urgency, Values } from '@zbell/core'
 import type { BlockDevice } from '../store/devices/load-block-devices.ts'
+import type { Hold } from '../store/notifications/hold-codes.ts'
 import type { NotificationRow } from '../store/notifications/read-notifications.ts'
 import type { Claim } from '../store/work/claim-work.ts'
 import type { Expansion } from '../store/work/expand-page.ts'
@@ -7,13 +8,19 @@ import type { OutcomesToStore } from '../store/work/store-outcomes.ts'
 
 /** What the engine asks of the store. */
 export type WorkStore = {
-  /** @param held numbers of the work that this process holds */
-  claim(held: readonly number[]): Promise<Claim | undefined>
+  /** @param held numbers of the work that this process holds @param least the least urgency to look for, as it is kept */
+  claim(held: readonly number[], least: number): Promise<Claim | undefined>
   extend(claim: Claim): Promise<boolean>
   release(claim: Claim, afterMs: number): Promise<void>
   notification(no: number): Promise<NotificationRow | undefined>
   expandPage(claim: Claim, notification: NotificationRow): Promise<Expansion>
   devices(numbers: readonly number[]): Promise<BlockDevice[]>
+  /** What texts can say of these people. */
+  values(userNos: readonly number[]): Promise<Map<number, Values>>
+  /** Devices that a newer notification of the same tag has reached already. */
+  superseded(notification: NotificationRow, tag: string, numbers: readonly number[]): Promise<Set<number>>
+  /** Those among these notifications that somebody holds back. */
+  holds(numbers: readonly number[]): Promise<Map<number, Hold>>
   storeOutcomes(claim: Claim, outcomes: OutcomesToStore): Promise<boolean>
   /** A gateway took something of this notification: worth a note when it is the first time. */
   noteAccepted(notification: NotificationRow, platform: Platform, rehearsal: boolean): Promise<void>
@@ -51,4 +58,8 @@ export type Gateways = {
 }
 
 /** Bounds how many requests are on their way at a time. */
-export type Slots = { take(): Promise<void> | undefined; release(): void }
+export type Slots = {
+  /** @param ahead goes before those who only wait */
+  take(ahead?: boolean): Promise<void> | undefined
+  release(): void
+}

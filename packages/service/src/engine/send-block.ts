@@ -1,14 +1,19 @@
 import {
+  type Content,
   isHandsetAddress,
   type Outcome,
   type Platform,
   type Reason,
+  type Rendered,
+  Renderer,
   type RetryOptions,
   reasonToSkip,
   resolveRetry,
   retryDelayMs,
+  type Values,
 } from '@zbell/core'
 import type { BlockDevice } from '../store/devices/load-block-devices.ts'
+import type { Hold } from '../store/notifications/hold-codes.ts'
 import type { NotificationRow } from '../store/notifications/read-notifications.ts'
 import type { Claim } from '../store/work/claim-work.ts'
 import type { Ended, Retry } from '../store/work/store-outcomes.ts'
@@ -20,6 +25,8 @@ export type SendBlockOptions = {
   readonly storeEveryMs: number
   readonly now: () => number
   readonly chance: () => number
+  /** Whether somebody holds the notification back, as far as is known by now. */
+  readonly hold: () => Hold
   /** A fault of ours, for the log. The devices wait for another try; the rest of the block goes on. */
   readonly onFault: (error: unknown) => void
 }
@@ -29,13 +36,17 @@ export const sendBlockDefaults: SendBlockOptions = Object.freeze({
   storeEveryMs: 500,
   now: Date.now,
   chance: Math.random,
+  hold: () => 'none',
   onFault: () => {},
 })
 
 type Cause = 'gateway-busy' | 'gateway-unreachable' | 'credential-rejected' | 'internal-fault'
 type Waiting = { readonly device: BlockDevice; readonly cause: Cause; readonly retryAfterMs: number }
-/** One platform's way out: a notification that is ready, and the places on its lane. */
-type Exit = { readonly shipment: Shipment; readonly lane: Lane }
+/** One platform's way out: the places on its lane, and each distinct content made ready once. */
+type Exit = { readonly lane: Lane; readonly shipments: Map<string, Shipment> }
+
+/** Texts that name each reader are many; what was made ready for the first ones is forgotten. */
+const shipmentsKept = 500
 
 /**
  * Sends one block: decides for each device, hands requests to the gateways, and stores what became of them.
@@ -62,6 +73,11 @@ class BlockRun {
   readonly #waiting: Waiting[] = []
   /** One for each platform, and one more for its virtual handsets. */
   readonly #exits = new Map<string, Exit | Reason | 'fault'>()
+  readonly #renderer: Renderer
+  #values = new Map<number, Values>()
+  #superseded: ReadonlySet<number> = new Set()
+  /** Devices that wait until the notification goes on. */
+  readonly #parked: number[] = []
   readonly #accepted = new Map<string, { readonly platform: Platform; readonly rehearsal: boolean }>()
   readonly #flights = new Set<Promise<void>>()
   #holding = true
@@ -83,24 +99,54 @@ class BlockRun {
     this.#attempts = claim.failures + 1
     this.#open = new Set(claim.devices)
     this.#storedAtMs = options.now()
+    this.#renderer = new Renderer(notification.content, notification.filling)
   }
 
   async run(): Promise<boolean> {
     const devices = await this.#store.devices(this.#claim.devices)
     this.#endMissing(devices)
-    for (const device of devices) {
+    await this.#learn(devices)
+    for (const [at, device] of devices.entries()) {
       if (!this.#holding) break
-      await this.#send(device)
+      const hold = this.#options.hold()
+      if (hold === 'paused') {
+        this.#parked.push(...devices.slice(at).map(({ no }) => no))
+        break
+      }
+      if (hold === 'cancelled') this.#end(device, { state: 'withdrawn', reason: 'cancelled' }, this.#claim.failures)
+      else await this.#send(device)
       this.#storeSometimes()
     }
     await Promise.all(this.#flights)
     await this.#storing
     if (!this.#holding) return false
     const retries = this.#planRetries()
-    const held = await this.#store.storeOutcomes(this.#claim, { ended: this.#ended, remaining: [], retries })
+    const remaining = this.#parked.sort((a, b) => a - b)
+    const rest = { ended: this.#ended, remaining, retries, park: remaining.length > 0 }
+    const held = await this.#store.storeOutcomes(this.#claim, rest)
     for (const { platform, rehearsal } of this.#accepted.values())
       await this.#store.noteAccepted(this.#notification, platform, rehearsal)
     return held
+  }
+
+  /** What the texts and the decisions need to know beyond the devices themselves. */
+  async #learn(devices: readonly BlockDevice[]): Promise<void> {
+    const { content } = this.#notification
+    const speaks = content.perLanguage || Object.values(content.perPlatform ?? {}).some((one) => one?.perLanguage)
+    if (speaks || this.#isPersonal()) {
+      const people = [...new Set(devices.flatMap(({ userNo }) => userNo ?? []))]
+      this.#values = await this.#store.values(people)
+    }
+    if (content.tag !== undefined)
+      this.#superseded = await this.#store.superseded(this.#notification, content.tag, this.#claim.devices)
+  }
+
+  #isPersonal(): boolean {
+    try {
+      return this.#renderer.personal.size > 0
+    } catch {
+      return false // Each device says so for itself.
+    }
   }
 
   #noteAccepted(platform: Platform, rehearsal: boolean): void {
@@ -129,13 +175,69 @@ class BlockRun {
       this.#end(device, { state: 'skipped', reason: skip }, failures)
       return
     }
+    if (this.#superseded.has(device.no)) {
+      this.#end(device, { state: 'withdrawn', reason: 'superseded' }, failures)
+      return
+    }
+    const own = (device.userNo === null ? undefined : this.#values.get(device.userNo)) ?? {}
+    const rendered = this.#rendered(device, own)
+    if (rendered === undefined) {
+      this.#waiting.push({ device, cause: 'internal-fault', retryAfterMs: 0 })
+      return
+    }
+    if (rendered.is === 'missing') {
+      this.#end(device, { state: 'skipped', reason: 'missing-value' }, failures)
+      return
+    }
     const exit = await this.#exit(device.platform, isHandsetAddress(device.token))
     if (exit === 'fault') this.#waiting.push({ device, cause: 'internal-fault', retryAfterMs: 0 })
     else if (typeof exit === 'string') this.#end(device, { state: 'refused', reason: exit }, failures)
     else if (exit.lane.state === 'halted') this.#waiting.push({ device, cause: 'credential-rejected', retryAfterMs: 0 })
     else {
-      await exit.lane.slots.take()
-      this.#launch(device, exit)
+      const shipment = await this.#shipment(exit, rendered)
+      if (shipment === undefined) {
+        this.#waiting.push({ device, cause: 'internal-fault', retryAfterMs: 0 })
+        return
+      }
+      const turn = exit.lane.slots.take(this.#notification.urgency === 'high')
+      if (turn) {
+        await turn
+        // The wait can have been long: what was true before it may not be any more.
+        if (this.#options.hold() !== 'none') return this.#giveBack(device, exit)
+      }
+      this.#launch(device, exit.lane, shipment)
+    }
+  }
+
+  /** A text that cannot be read was kept by an earlier version: it holds up its own deliveries, and no others. */
+  #rendered(device: BlockDevice, own: Values): Rendered | undefined {
+    try {
+      return this.#renderer.render(readerOf(device, own))
+    } catch (error) {
+      this.#options.onFault(error)
+      return undefined
+    }
+  }
+
+  /** The notification was held while this device waited for a place: it is not sent. */
+  #giveBack(device: BlockDevice, exit: Exit): void {
+    exit.lane.slots.release()
+    if (this.#options.hold() === 'cancelled')
+      this.#end(device, { state: 'withdrawn', reason: 'cancelled' }, this.#claim.failures)
+    else this.#parked.push(device.no)
+  }
+
+  async #shipment(exit: Exit, { content, name }: { content: Content; name: string }): Promise<Shipment | undefined> {
+    const known = exit.shipments.get(name)
+    if (known) return known
+    try {
+      const made = await exit.lane.prepare(sendable(this.#notification, content))
+      if (exit.shipments.size >= shipmentsKept) exit.shipments.clear()
+      exit.shipments.set(name, made)
+      return made
+    } catch (error) {
+      this.#options.onFault(error)
+      return undefined
     }
   }
 
@@ -151,7 +253,7 @@ class BlockRun {
     let exit: Exit | Reason | 'fault'
     try {
       const lane = await this.#gateways.lane(appNo, environment, platform, rehearsal)
-      exit = typeof lane === 'string' ? lane : { shipment: await lane.prepare(sendable(this.#notification)), lane }
+      exit = typeof lane === 'string' ? lane : { lane, shipments: new Map() }
     } catch (error) {
       this.#options.onFault(error)
       exit = 'fault'
@@ -160,7 +262,7 @@ class BlockRun {
     return exit
   }
 
-  #launch(device: BlockDevice, { shipment, lane }: Exit): void {
+  #launch(device: BlockDevice, lane: Lane, shipment: Shipment): void {
     const flight = shipment
       .send(device)
       .then(
@@ -277,9 +379,17 @@ function grouped(waiting: readonly Waiting[]): Waiting[][] {
   return [...groups.values()]
 }
 
-const sendable = (notification: NotificationRow): Sendable => ({
+/** A person's own choice of a language counts before what the device is set to. */
+const readerOf = ({ platform, locale, timeZone }: BlockDevice, values: Values) => ({
+  platform,
+  language: typeof values.language === 'string' ? values.language : (locale ?? undefined),
+  timeZone: timeZone ?? undefined,
+  values,
+})
+
+const sendable = (notification: NotificationRow, content: Content): Sendable => ({
   id: notification.id,
-  content: notification.content,
+  content,
   mode: notification.mode,
   urgency: notification.urgency,
   ttlSeconds: notification.ttlSeconds,

@@ -1,4 +1,6 @@
+import { urgencies } from '@zbell/core'
 import type { Logger } from 'pino'
+import type { Hold } from '../store/notifications/hold-codes.ts'
 import type { Claim } from '../store/work/claim-work.ts'
 import type { Gateways, WorkStore } from './ports.ts'
 import { sendBlock, sendBlockDefaults } from './send-block.ts'
@@ -10,7 +12,14 @@ export type WorkerOptions = {
   readonly pollMs: number
 }
 
+/** So many more pieces at a time are taken of what is urgent: a person waits for it. */
+const urgentExtra = 2
+/** How often to look whether somebody holds back what is being sent. */
+const holdLookMs = 250
+
 export type WorkerEvents = { onStored(notificationNo: number): void }
+
+const mostUrgent = urgencies.indexOf('high')
 
 /** How long others get to renew their leases when the database is back. */
 const afterOutageMs = 1_000
@@ -25,7 +34,9 @@ export class Worker {
   readonly #log: Logger
   readonly #events: WorkerEvents
   readonly #active = new Set<Promise<void>>()
-  readonly #held = new Set<number>()
+  readonly #held = new Map<number, Claim>()
+  #holds: ReadonlyMap<number, Hold> = new Map()
+  #looking: NodeJS.Timeout | undefined
   #running = false
   #loop: Promise<void> = Promise.resolve()
   #wake: () => void = () => {}
@@ -41,6 +52,25 @@ export class Worker {
   start(): void {
     this.#running = true
     this.#loop = this.#run()
+    this.#looking = setInterval(() => void this.lookForHolds(), holdLookMs)
+  }
+
+  /** Sends what intake claimed for this process; it has not been in the queue. @returns false when there is no room for it */
+  take(claim: Claim): boolean {
+    if (!this.#running || this.#active.size >= this.#options.atOnce + urgentExtra) return false
+    this.#begin(claim)
+    return true
+  }
+
+  /** Somebody may have paused or cancelled what is being sent. */
+  async lookForHolds(): Promise<void> {
+    const numbers = [...new Set([...this.#held.values()].map(({ notificationNo }) => notificationNo))]
+    if (numbers.length === 0) return
+    try {
+      this.#holds = await this.#store.holds(numbers)
+    } catch (error) {
+      this.#log.debug({ err: error }, 'cannot look for holds; looking again soon')
+    }
   }
 
   /** There may be work: look now rather than at the next poll. */
@@ -51,6 +81,7 @@ export class Worker {
   /** Takes no more work and finishes what is at hand. */
   async stop(): Promise<void> {
     this.#running = false
+    clearInterval(this.#looking)
     this.#wake()
     await this.#loop
     await Promise.all(this.#active)
@@ -60,7 +91,8 @@ export class Worker {
     while (this.#running) {
       // The ear is open before the look, so that a nudge during the look is not lost.
       const rest = this.#rest()
-      const found = this.#active.size < this.#options.atOnce && (await this.#claimOne())
+      const room = this.#options.atOnce - this.#active.size
+      const found = room > -urgentExtra && (await this.#claimOne(room > 0 ? 0 : mostUrgent))
       if (found) this.#wake()
       else await rest
     }
@@ -76,10 +108,10 @@ export class Worker {
     })
   }
 
-  async #claimOne(): Promise<boolean> {
+  async #claimOne(least: number): Promise<boolean> {
     let claim: Claim | undefined
     try {
-      claim = await this.#store.claim([...this.#held])
+      claim = await this.#store.claim([...this.#held.keys()], least)
     } catch (error) {
       this.#log.warn({ err: error }, 'cannot look for work; trying again')
       // After an outage all leases have run out. Whoever holds work has to renew its own before anybody looks for more.
@@ -87,14 +119,18 @@ export class Worker {
       return false
     }
     if (!claim) return false
-    this.#held.add(claim.no)
+    this.#begin(claim)
+    return true
+  }
+
+  #begin(claim: Claim): void {
+    this.#held.set(claim.no, claim)
     const work = this.#do(claim).finally(() => {
       this.#held.delete(claim.no)
       this.#active.delete(work)
       this.nudge()
     })
     this.#active.add(work)
-    return true
   }
 
   async #do(claim: Claim): Promise<void> {
@@ -123,8 +159,10 @@ export class Worker {
     const notification = await this.#store.notification(claim.notificationNo)
     if (!notification) throw new Error('there is work for a notification that is not there')
     if (claim.kind === 'send') {
+      const heldAtFirst = notification.hold
       const held = await sendBlock(claim, notification, this.#store, this.#gateways, {
         ...sendBlockDefaults,
+        hold: () => this.#holds.get(notification.no) ?? heldAtFirst,
         onFault: (error) =>
           this.#log.error(
             { err: error, notification: notification.id },

@@ -1,11 +1,19 @@
 import { readFileSync } from 'node:fs'
 import { rootCertificates } from 'node:tls'
 import type { Gateway } from '@zbell/contract'
-import { type Environment, maxPlaintextBytes, type Platform, type Reason, RequestShaper, sayReason } from '@zbell/core'
+import {
+  declarativeMessage,
+  type Environment,
+  maxPlaintextBytes,
+  type Platform,
+  type Reason,
+  RequestShaper,
+  sayReason,
+} from '@zbell/core'
 import type { Logger } from 'pino'
 import { ConfigError } from '../config/load.ts'
 import type { Config } from '../config/options.ts'
-import type { Gateways, Lane } from '../engine/ports.ts'
+import type { Gateways, Lane, Sendable } from '../engine/ports.ts'
 import type { HandsetControl } from '../handsets/control.ts'
 import { type AppRow, findAppByNo } from '../store/apps/apps.ts'
 import { type CredentialRow, credentialInUse, markRejected, markUsed } from '../store/apps/credentials.ts'
@@ -21,6 +29,10 @@ import { loadProfile } from './load-profile.ts'
 import { openProfileWay, openWebWay, type ReadyProfile } from './open-way.ts'
 import { Rehearsal } from './rehearsal.ts'
 import { Places } from './slots.ts'
+
+/** What stands for a notification and a token while a message is measured. */
+const sampleId = '018bcfe5-6800-7fff-bfff-ffffffffffff'
+const sampleToken = 't'.repeat(160)
 
 /** How long a lane is used before a look whether another process has changed its credential. */
 const freshForMs = 2_000
@@ -114,6 +126,24 @@ export class GatewayRoom implements Gateways {
       bodyBytes: platform === 'web' ? maxPlaintextBytes : (found?.profile.limits.bodyBytes ?? null),
       outdatedFrom: found?.profile.outdatedFrom ?? null,
     }
+  }
+
+  /** How large a message would be at a platform's gateway, with a token of the usual length. */
+  async measure(
+    { app, environment }: { readonly app: AppRow; readonly environment: Environment },
+    platform: Platform,
+    message: Pick<Sendable, 'content' | 'mode' | 'urgency' | 'ttlSeconds'>,
+  ): Promise<{ readonly bytes: number; readonly limitBytes: number | null }> {
+    const identifier = app.identifiers[platform] ?? ''
+    if (platform === 'web') {
+      const text = JSON.stringify(declarativeMessage(sampleId, message.content, message.mode, identifier))
+      return { bytes: Buffer.byteLength(text), limitBytes: maxPlaintextBytes }
+    }
+    const found = this.#profiles.get(platform)
+    if (!found || !(found.origin || found.profile.origins[environment]))
+      return { bytes: Buffer.byteLength(JSON.stringify(message.content)), limitBytes: null }
+    const shaped = await found.shaper.shape({ ...message, notification: sampleId, expiresSeconds: 1, identifier })
+    return { bytes: Buffer.byteLength(shaped.body(sampleToken)), limitBytes: found.profile.limits.bodyBytes }
   }
 
   /** A way of its own, to be looked at and closed; nothing of what runs notices. */

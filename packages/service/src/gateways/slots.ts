@@ -10,12 +10,15 @@ export class Places implements Slots {
   }
 
   /** Takes a place; `undefined` when one was free, so that the fast way costs no promise. */
-  take(): Promise<void> | undefined {
+  take(ahead = false): Promise<void> | undefined {
     if (this.#free > 0) {
       this.#free--
       return undefined
     }
-    return new Promise((go) => this.#line.push(go))
+    return new Promise((go) => {
+      if (ahead) this.#line.unshift(go)
+      else this.#line.push(go)
+    })
   }
 
   release(): void {

@@ -61,7 +61,7 @@ export class OperationRouter {
         response,
         stillMay: () => this.#mayCall(operation, request),
       })
-      if (operation.events || operation.file) return
+      if (operation.events || operation.file || response.writableEnded) return
       if (answer === undefined) response.status(operation.status).end()
       else {
         if (response.statusCode === 200) response.statusCode = operation.status

@@ -17,7 +17,9 @@ import { Proofs } from '../people/proofs.ts'
 import type { CredentialRow } from '../store/apps/credentials.ts'
 import type { Milestones } from '../store/apps/milestones.ts'
 import type { Database } from '../store/database.ts'
+import type { Claim } from '../store/work/claim-work.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
+import type { Pace } from '../telemetry/pace.ts'
 import type { Vault } from '../vault/vault.ts'
 import { CallerCheck } from './callers.ts'
 import { problemHandler, unknownAddress } from './problem-handler.ts'
@@ -48,7 +50,12 @@ export type HttpParts = {
   readonly log: Logger
   readonly operatorKey: string
   readonly consoleDir: string | undefined
-  readonly onWork: () => void
+  /** There is work; a claim is this process's own to do. */
+  readonly onWork: (claim: Claim | undefined) => void
+  readonly onHold: () => void
+  /** Whether a worker runs in this process. */
+  readonly sendsItself: boolean
+  readonly pace: Pace
   readonly desk: CredentialDesk
   readonly checks: CredentialChecks
   readonly gateways: GatewayRoom
@@ -91,7 +98,14 @@ export function httpServer(parts: HttpParts): HttpServer {
   serveSetup(on, database, parts.gateways, parts.handsets.there)
   serveVault(on, parts.rewrap)
   serveGateways(on, database, parts.gateways)
-  serveNotifications(on, database, parts.onWork)
+  serveNotifications(on, {
+    database,
+    gateways: parts.gateways,
+    pace: parts.pace,
+    leaseMs: parts.sendsItself ? config['engine.leaseMs'] : 0,
+    onAccepted: parts.onWork,
+    onHold: parts.onHold,
+  })
   serveEvents(on, database, hub, streams, (error) => log.warn({ err: error }, 'an event stream missed a change'))
   serveSettings(on, database, proofs)
   servePeople(on, database, limits, () => hub.nudge())

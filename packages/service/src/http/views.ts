@@ -4,14 +4,16 @@ import {
   deliveryStateNames,
   isHandsetAddress,
   reasons,
+  sampleTexts,
   timelineOf,
   unpackAllowed,
 } from '@zbell/core'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
 import type { DeviceRow } from '../store/devices/read-devices.ts'
+import { countDeliveries } from '../store/notifications/counts.ts'
 import type { DeliveryRow } from '../store/notifications/list-deliveries.ts'
-import { countDeliveries, type NotificationRow } from '../store/notifications/read-notifications.ts'
+import type { NotificationRow } from '../store/notifications/read-notifications.ts'
 
 export async function notificationView(database: Database, scope: Scope, row: NotificationRow): Promise<Notification> {
   const counted = await countDeliveries(database, row.no)
@@ -26,17 +28,24 @@ export async function notificationView(database: Database, scope: Scope, row: No
     id: row.id,
     app: scope.app.slug,
     environment: row.environment,
-    state: row.state,
-    to: { any: [...row.target.any] },
+    name: row.name,
+    state: stateOf(row),
+    to: row.target as Notification['to'],
     content: row.content as Notification['content'],
+    shows: sampleTexts(row.content, row.filling),
+    values: { ...row.filling.values },
+    fallbacks: { ...row.filling.fallbacks },
     urgency: row.urgency,
     ttlSeconds: row.ttlSeconds,
     mode: row.mode,
+    spreadSeconds: row.spreadSeconds,
+    withdrawnAt: row.withdrawnAt?.toISOString() ?? null,
     sentBy: row.sentBy,
     createdAt: row.createdAt.toISOString(),
     expiresAt: row.expiresAt.toISOString(),
     finishedAt: row.finishedAt?.toISOString() ?? null,
     totals,
+    platforms: Object.fromEntries([...counted.platforms].map(([platform, own]) => [platform, Object.fromEntries(own)])),
     reasons: [...counted.reasons].map(([reason, count]) => ({
       reason,
       count,
@@ -44,6 +53,12 @@ export async function notificationView(database: Database, scope: Scope, row: No
       does: reasons[reason].does,
     })),
   }
+}
+
+/** A hold shows until the end; what was cancelled stays so. */
+function stateOf({ state, hold }: NotificationRow): Notification['state'] {
+  if (state === 'finished') return hold === 'cancelled' ? 'cancelled' : 'finished'
+  return hold === 'paused' ? 'paused' : state
 }
 
 export function deliveryView(row: DeliveryRow): Delivery {

@@ -97,7 +97,7 @@ async function act(
   const installed = handset.state.installed !== false
   switch (given.do) {
     case 'tap':
-      return (await handset.tap(given.notification)) ? undefined : 'nothing-to-tap'
+      return (await handset.tap(given.notification, given.action)) ? undefined : 'nothing-to-tap'
     case 'dismiss':
       return (await handset.dismiss(given.notification)) ? undefined : 'nothing-to-tap'
     case 'ask':
@@ -143,7 +143,7 @@ function handsetRoutes(app: express.Express, room: HandsetRoom, vapidKey: string
     const read = tapRequest.safeParse(request.body ?? {})
     if (!handset) problem(response, 'unknown-handset', `There is no handset ${request.params.id}.`)
     else if (!read.success) problem(response, 'invalid-request')
-    else if (await handset.tap(read.data.notification)) response.json(await handset.view())
+    else if (await handset.tap(read.data.notification, read.data.action)) response.json(await handset.view())
     else problem(response, 'nothing-to-tap')
   })
   app.patch('/apps/:app/handsets/:id', async (request, response) => {

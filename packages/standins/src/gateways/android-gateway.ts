@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto'
 import { createLocalJWKSet, jwtVerify } from 'jose'
 import { z } from 'zod'
-import type { HandOver } from './arriving.ts'
+import { dress, type HandOver } from './arriving.ts'
 import { Gateway, type KnownKey } from './gateway.ts'
 import type { Answered, Asked } from './http2-server.ts'
 import { tryJson } from './ios-gateway.ts'
@@ -24,6 +24,7 @@ const signal = z.object({
     text: z.string().optional(),
     leadsTo: z.string().optional(),
     mast: z.string().optional(),
+    dress: dress.optional(),
     hold: z.record(z.string(), z.json()).optional(),
   }),
 })
@@ -107,6 +108,7 @@ export class AndroidGateway extends Gateway {
       mode: given.kind === 'stir' ? 'wake' : 'show',
       urgency: given.haste === 'now' ? 'high' : 'normal',
       title: given.head ?? '',
+      ...given.dress,
       ...(given.text === undefined ? {} : { body: given.text }),
       ...(given.leadsTo === undefined ? {} : { navigate: given.leadsTo }),
       ...(given.mast === undefined ? {} : { tag: given.mast }),

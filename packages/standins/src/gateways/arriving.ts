@@ -1,17 +1,42 @@
-import type { Json, Mode, Urgency } from '@zbell/core'
+import type { Content, Mode, Urgency } from '@zbell/core'
+import { z } from 'zod'
 
 /** What reaches a device, whichever gateway it came through. */
-export type Arriving = {
+export type Arriving = Content & {
   /** The notification's id; none for what did not come from the service. */
   readonly notification: string | undefined
   readonly mode: Mode
   readonly urgency?: Urgency
-  readonly title: string
-  readonly body?: string
-  readonly navigate?: string
-  readonly tag?: string
-  readonly data?: { readonly [key: string]: Json }
 }
+
+/** How a notification is dressed, the same on both stand-ins: everything beyond its words, its place, its tag and its data. */
+export const dress = z
+  .strictObject({
+    subtitle: z.string(),
+    lang: z.string(),
+    dir: z.enum(['auto', 'ltr', 'rtl']),
+    icon: z.string(),
+    image: z.string(),
+    badge: z.string(),
+    accent: z.string(),
+    sound: z.string(),
+    vibrate: z.array(z.number()),
+    badgeCount: z.union([z.number(), z.literal('unread')]),
+    actions: z.array(
+      z.strictObject({
+        action: z.string(),
+        title: z.string(),
+        icon: z.string().optional(),
+        navigate: z.string().optional(),
+      }),
+    ),
+    renotify: z.boolean(),
+    group: z.string(),
+    silent: z.boolean(),
+    requireInteraction: z.boolean(),
+    timestamp: z.number(),
+  })
+  .partial()
 
 /** Hands a message on to whoever has the token. */
 export type HandOver = (token: string, arriving: Arriving) => void

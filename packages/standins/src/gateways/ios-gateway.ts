@@ -1,6 +1,6 @@
 import { createLocalJWKSet, jwtVerify } from 'jose'
 import { z } from 'zod'
-import type { HandOver } from './arriving.ts'
+import { dress, type HandOver } from './arriving.ts'
 import { Gateway, type KnownKey } from './gateway.ts'
 import type { Answered, Asked } from './http2-server.ts'
 import { verdict } from './temper.ts'
@@ -15,6 +15,7 @@ const ring = z.object({
   face: z.object({ headline: z.string(), text: z.string().optional() }).optional(),
   place: z.string().optional(),
   slot: z.string().optional(),
+  dress: dress.optional(),
   cargo: z.record(z.string(), z.json()).optional(),
 })
 
@@ -67,13 +68,14 @@ export class IosGateway extends Gateway {
     if (!asked.headers['harbour-app']) return no(400, 'no-app-named')
     const read = ring.safeParse(tryJson(asked.body))
     if (!read.success) return no(400, 'unreadable')
-    const { ring: notification, quiet, face, place: navigate, slot, cargo } = read.data
+    const { ring: notification, quiet, face, place: navigate, slot, dress, cargo } = read.data
     this.books.taken++
     this.#handOver(decodeURIComponent(token), {
       notification,
       mode: quiet ? 'wake' : 'show',
       urgency: asked.headers['harbour-weight'] === 'lead' ? 'high' : 'normal',
       title: face?.headline ?? '',
+      ...dress,
       ...(face?.text === undefined ? {} : { body: face.text }),
       ...(navigate === undefined ? {} : { navigate }),
       ...(slot === undefined ? {} : { tag: slot }),

@@ -176,11 +176,16 @@ export class HandsetRoom {
     if (!publicKey || !privateKey || !auth) throw new TypeError('a browser’s keys are base64url')
     const detach = this.#parts.push().attach(browser.subscription, (body) => {
       const text = new TextDecoder().decode(decryptMessage(body, { publicKey, privateKey, auth }, this.#parts.crypto))
-      const { notification, zephyr } = JSON.parse(text) as {
+      const {
+        notification,
+        zephyr,
+        app_badge: badgeCount,
+      } = JSON.parse(text) as {
         notification: Omit<Arriving, 'notification' | 'mode'>
-        zephyr: Pick<Arriving, 'notification' | 'mode'>
+        zephyr: Pick<Arriving, 'notification' | 'mode' | 'group'>
+        app_badge?: number
       }
-      void handset.arrive({ ...notification, ...zephyr })
+      void handset.arrive({ ...notification, ...zephyr, badgeCount })
     })
     if (detach) this.#detach.set(nameOf(handset.state), detach)
   }

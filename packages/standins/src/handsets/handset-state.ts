@@ -41,6 +41,8 @@ export type HandsetState = {
   clockOffsetMs?: number
   place?: Place | null
   toast?: string | null
+  /** Where the buttons of what is shown lead, by notification and action. */
+  places?: Record<string, string>
   topics?: string[]
   log?: Entry[]
   /** What came while there was no network; the gateway holds it. */

@@ -8,6 +8,7 @@ import { type Content, isHandsetAddress, type Presentation } from '@zbell/core'
 import type { ServicePlace } from '@zbell/kit/states'
 import type { Arriving } from '../gateways/arriving.ts'
 import type { HandsetState } from './handset-state.ts'
+import { becameWords, type Sound, saySound, soundOf, titleOf, whole } from './handset-words.ts'
 import { type InstalledApp, openApp } from './installed-app.ts'
 
 const retryMs = 1_000
@@ -83,8 +84,9 @@ export class Handset {
       this.now(),
       () => state.inFront ?? 'show',
     )
-    this.#log(`“${titleOf(arriving)}” arrived, app ${state.appState}: ${becameWords[became]}`)
-    if (became === 'shown' || became === 'silenced') this.#show(id ?? `local-${Date.now()}`, arriving)
+    const sound = soundOf(arriving, became, state.lockScreen)
+    this.#log(`“${titleOf(arriving)}” arrived, app ${state.appState}: ${becameWords[became]}${saySound(sound, became)}`)
+    if (became === 'shown' || became === 'silenced') this.#show(id ?? `local-${Date.now()}`, arriving, sound)
     if (became === 'woken') this.#withdraw(arriving.data)
     if (became === 'replaced') state.toast = arriving.body ? `${arriving.title}: ${arriving.body}` : arriving.title
     this.#onChange()
@@ -92,18 +94,22 @@ export class Handset {
     return became
   }
 
-  /** The user taps a notification. @returns false when it is not there */
-  async tap(notification?: string): Promise<boolean> {
+  /** The user taps a notification, or one of its buttons. @returns false when it is not there */
+  async tap(notification?: string, action?: string): Promise<boolean> {
     const { state } = this
-    const shown = this.#take(notification)
-    if (!shown) return false
+    const there = state.lockScreen.find((one) => notification === undefined || one.notification === notification)
+    const button = there?.actions?.find((one) => one.action === action)
+    if (!there || (action !== undefined && !button)) return false
+    const own = button && state.places?.[`${there.notification} ${button.action}`]
+    const shown = this.#take(there.notification)!
+    const navigate = own ?? shown.navigate ?? undefined
     const id = shown.notification.startsWith('local-') ? undefined : shown.notification
     const opened = await this.#app.reception.open(
-      { id, navigate: shown.navigate ?? undefined },
+      { id, navigate, ...(action === undefined ? {} : { action }) },
       state.appState,
       this.now(),
     )
-    this.#log(`“${shown.title}” was opened; the app was ${opened.how}`)
+    this.#log(`“${shown.title}” was opened${button ? ` with “${button.title}”` : ''}; the app was ${opened.how}`)
     state.locked = false
     state.appState = 'front'
     // The app is ready at once, and goes where the last opening leads.
@@ -203,9 +209,7 @@ export class Handset {
 
   /** Rings it past the service, to look at a notification while it is being written. */
   async ring(content: Content): Promise<void> {
-    const { title, body, navigate, tag, data } = content
-    const given = Object.entries({ body, navigate, tag, data }).filter(([, value]) => value !== undefined)
-    await this.arrive({ notification: undefined, mode: 'show', title, ...(Object.fromEntries(given) as object) })
+    await this.arrive({ ...content, notification: undefined, mode: 'show' })
   }
 
   /** Rings the plans whose time has come. */
@@ -246,9 +250,9 @@ export class Handset {
       clock: this.now().toISOString(),
       timeZone,
       place: this.state.place ?? null,
-      badge: await reception.history.unread(),
-      lockScreen,
-      watch: watch ?? null,
+      badge: await reception.badge(),
+      lockScreen: lockScreen.map(whole),
+      watch: watch?.map(whole) ?? null,
       toast: this.state.toast ?? null,
       opened,
       topics: this.state.topics ?? [],
@@ -261,7 +265,7 @@ export class Handset {
     }
   }
 
-  #show(notification: string, arriving: Omit<Arriving, 'notification'>): void {
+  #show(notification: string, arriving: Omit<Arriving, 'notification'>, sound: Sound): void {
     const { state } = this
     const shown: ShownNotification = {
       notification,
@@ -269,8 +273,18 @@ export class Handset {
       body: arriving.body ?? null,
       navigate: arriving.navigate ?? null,
       tag: arriving.tag ?? null,
+      subtitle: arriving.subtitle ?? null,
+      image: arriving.image ?? null,
+      accent: arriving.accent ?? null,
+      dir: arriving.dir ?? null,
+      group: arriving.group ?? null,
+      actions: (arriving.actions ?? []).map(({ action, title }) => ({ action, title })),
+      heard: sound.heard,
+      vibrated: [...sound.vibrated],
       shownAt: this.now().toISOString(),
     }
+    for (const { action, navigate } of arriving.actions ?? [])
+      if (navigate !== undefined) state.places = { ...state.places, [`${notification} ${action}`]: navigate }
     const others = (list: ShownNotification[]) => list.filter((one) => shown.tag === null || one.tag !== shown.tag)
     state.lockScreen = [shown, ...others(state.lockScreen)].slice(0, mostShown)
     // A watch takes over while nobody looks at the phone.
@@ -296,6 +310,9 @@ export class Handset {
     const left = (list: ShownNotification[]) => list.filter((one) => one.notification !== shown.notification)
     state.lockScreen = left(state.lockScreen)
     if (state.watch) state.watch = left(state.watch)
+    state.places = Object.fromEntries(
+      Object.entries(state.places ?? {}).filter(([name]) => !name.startsWith(`${shown.notification} `)),
+    )
     return shown
   }
 
@@ -381,17 +398,4 @@ export class Handset {
       ...facts,
     }
   }
-}
-
-const titleOf = ({ title, mode }: Pick<Arriving, 'title' | 'mode'>): string =>
-  title || (mode === 'wake' ? 'a wake' : '')
-
-const becameWords: Record<Presentation | 'second-copy', string> = {
-  shown: 'shown, with its sound',
-  silenced: 'shown in silence, for do-not-disturb',
-  replaced: 'the app showed something of its own',
-  dropped: 'the app dropped it',
-  woken: 'the app was woken, and nothing shown',
-  'not-allowed': 'not shown, since the user does not allow it',
-  'second-copy': 'dropped, since it is the second copy',
 }

@@ -1,18 +1,103 @@
 import { createHash, randomBytes } from 'node:crypto'
-import { isUuid, parseReference, uuidV7 } from '@zbell/core'
+import type { notificationRequest } from '@zbell/contract'
+import {
+  isUuid,
+  parseReference,
+  type Reason,
+  reasons,
+  referencesOf,
+  type Target,
+  uuidV7,
+  type Writing,
+} from '@zbell/core'
+import type { z } from 'zod'
+import type { GatewayRoom } from '../../gateways/gateways.ts'
+import { explain } from '../../review/explain.ts'
+import { type Draft, reviewDraft } from '../../review/review.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
-import { unknownDevices, unknownTopics, unknownUsers } from '../../store/devices/read-devices.ts'
+import {
+  unknownDevices,
+  unknownNotifications,
+  unknownTokens,
+  unknownTopics,
+  unknownUsers,
+} from '../../store/devices/unknown-names.ts'
+import { NameTaken } from '../../store/errors.ts'
 import { createNotification } from '../../store/notifications/create-notification.ts'
+import { holdNotification } from '../../store/notifications/hold.ts'
 import { listDeliveries } from '../../store/notifications/list-deliveries.ts'
-import { findNotification, listNotifications } from '../../store/notifications/read-notifications.ts'
+import { readCourse } from '../../store/notifications/read-course.ts'
+import {
+  findNotification,
+  findNotificationByName,
+  listNotifications,
+} from '../../store/notifications/read-notifications.ts'
+import { withdrawDeliveries } from '../../store/notifications/withdraw-notification.ts'
+import type { Claim } from '../../store/work/claim-work.ts'
+import type { Pace } from '../../telemetry/pace.ts'
 import { Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { deliveryView, notificationView, pageView } from '../views.ts'
 
-/** @param onAccepted there is work for the engine */
-export function serveNotifications(on: OperationRouter, database: Database, onAccepted: () => void): void {
-  on.serve('sendNotification', async ({ caller, body, request, response }) => {
+type Given = {
+  readonly database: Database
+  readonly gateways: GatewayRoom
+  readonly pace: Pace
+  /** How long this process holds what it is to send at once; 0 where no worker runs. */
+  readonly leaseMs: number
+  /** There is work for the engine; a claim is this process's to do. */
+  readonly onAccepted: (claim: Claim | undefined) => void
+  /** Somebody paused, resumed or cancelled something. */
+  readonly onHold: () => void
+}
+
+export function serveNotifications(on: OperationRouter, given: Given): void {
+  const { database, leaseMs, onAccepted, onHold } = given
+
+  const send = async (
+    scope: Scope,
+    actor: string,
+    body: Sending,
+    idempotencyKey?: string,
+  ): Promise<{ id: string; state: 'expanding' | 'sending'; createdAt: string; expiresAt: string }> => {
+    const createdAt = new Date()
+    const id = uuidV7(createdAt.getTime(), randomBytes(10))
+    const expiresAt = new Date(createdAt.getTime() + body.ttlSeconds * 1_000)
+    const created = await named(() =>
+      createNotification(
+        database,
+        scope,
+        {
+          ...draftOf(body),
+          id,
+          name: body.name ?? null,
+          sentBy: actor,
+          idempotencyHash: idempotencyKey === undefined ? null : sha256(idempotencyKey),
+          requestHash: sha256(JSON.stringify(body)),
+          createdAt,
+          expiresAt,
+        },
+        leaseMs,
+      ),
+    )
+    if (created.is === 'repeated' && !created.sameRequest) throw new Problem('idempotency-mismatch')
+    onAccepted(created.is === 'created' ? created.claim : undefined)
+    const answered = created.is === 'repeated' ? created : { id, createdAt, expiresAt }
+    return {
+      id: answered.id,
+      state: 'expanding',
+      createdAt: answered.createdAt.toISOString(),
+      expiresAt: answered.expiresAt.toISOString(),
+    }
+  }
+
+  on.serve('reviewNotification', async ({ caller: { scope }, body, query }) => {
+    await checkReferences(database, scope, body.to)
+    return reviewDraft(given, scope, draftOf(body), query)
+  })
+
+  on.serve('sendNotification', async ({ caller, body, query, request, response }) => {
     const { scope, actor } = caller
     const idempotencyKey = request.get('idempotency-key')
     if (idempotencyKey !== undefined && !/^[\x20-\x7e]{1,200}$/.test(idempotencyKey)) {
@@ -20,34 +105,47 @@ export function serveNotifications(on: OperationRouter, database: Database, onAc
         { pointer: 'Idempotency-Key', detail: 'wants 1 to 200 visible ASCII characters' },
       ])
     }
-    await checkReferences(database, scope, body.to.any)
-    const createdAt = new Date()
-    const id = uuidV7(createdAt.getTime(), randomBytes(10))
-    const expiresAt = new Date(createdAt.getTime() + body.ttlSeconds * 1_000)
-    const created = await createNotification(database, scope, {
-      id,
-      target: body.to,
-      content: body.content,
-      urgency: body.urgency,
-      mode: body.mode,
-      ttlSeconds: body.ttlSeconds,
-      sentBy: actor,
-      idempotencyHash: idempotencyKey === undefined ? null : sha256(idempotencyKey),
-      requestHash: sha256(JSON.stringify(body)),
-      createdAt,
-      expiresAt,
-    })
-    if (created.is === 'repeated' && !created.sameRequest) throw new Problem('idempotency-mismatch')
-    onAccepted()
-    const answered = created.is === 'repeated' ? created : { id, createdAt, expiresAt }
-    response.location(`/v1/apps/${scope.app.slug}/notifications/${answered.id}`)
-    return {
-      id: answered.id,
-      state: 'expanding' as const,
-      createdAt: answered.createdAt.toISOString(),
-      expiresAt: answered.expiresAt.toISOString(),
+    await checkReferences(database, scope, body.to)
+    if (query.dryRun === 'true') {
+      response.json(await reviewDraft(given, scope, draftOf(body), {}))
+      return undefined as never // The answer is given.
     }
+    const accepted = await send(scope, actor, body, idempotencyKey)
+    response.location(`/v1/apps/${scope.app.slug}/notifications/${accepted.id}`)
+    return accepted
   })
+
+  on.serve('holdNotification', async ({ caller: { scope }, params, body }) => {
+    const notification = await needNotification(database, scope, params.id)
+    if (!(await holdNotification(database, notification.no, body.hold))) throw new Problem('already-over')
+    onHold()
+    return notificationView(database, scope, await needNotification(database, scope, notification.id))
+  })
+
+  on.serve('withdrawNotification', async ({ caller: { scope, actor }, params }) => {
+    const notification = await needNotification(database, scope, params.id)
+    // What is still in the queue shall not come after it was taken back.
+    await holdNotification(database, notification.no, 'cancelled')
+    onHold()
+    await withdrawDeliveries(database, notification.no)
+    return send(scope, actor, {
+      to: { any: [`reached:${notification.id}`] },
+      content: { title: '', data: { bell: { withdraw: { id: notification.id } } } },
+      mode: 'wake',
+      urgency: 'high',
+      ttlSeconds: notification.ttlSeconds,
+      spreadSeconds: 0,
+    })
+  })
+
+  on.serve('readCourse', async ({ caller: { scope }, params }) => {
+    const { stepSeconds, steps } = await readCourse(database, await needNotification(database, scope, params.id))
+    return { stepSeconds, steps: steps.map(({ at, counts }) => ({ at: at.toISOString(), counts })) }
+  })
+
+  on.serve('explainDelivery', async ({ caller: { scope }, params }) =>
+    explain(given, scope, await needNotification(database, scope, params.id), params.who),
+  )
 
   on.serve('listNotifications', async ({ caller, query }) => {
     const rows = await listNotifications(database, caller.scope, { ...query, limit: query.limit + 1 })
@@ -69,48 +167,75 @@ export function serveNotifications(on: OperationRouter, database: Database, onAc
 
   on.serve('listDeliveries', async ({ caller, params, query }) => {
     const notification = await needNotification(database, caller.scope, params.id)
-    const rows = await listDeliveries(database, notification, { ...query, limit: query.limit + 1 })
+    if (query.reason !== undefined && !Object.hasOwn(reasons, query.reason))
+      throw new Problem('invalid-request', `There is no reason “${query.reason}”.`, [
+        { pointer: '?reason', detail: 'is not in the catalogue of reasons' },
+      ])
+    const reason = query.reason as Reason | undefined
+    const rows = await listDeliveries(database, notification, { ...query, reason, limit: query.limit + 1 })
     return pageView(rows, query.limit, (row) => row.deviceNo, deliveryView)
   })
 }
 
+/** By its id, or by the name that it was given. */
 export async function needNotification(database: Database, scope: Scope, id: string) {
-  const found = isUuid(id) ? await findNotification(database, scope, id) : undefined
+  const found = isUuid(id)
+    ? await findNotification(database, scope, id)
+    : await findNotificationByName(database, scope, id.slice(0, 64))
   if (!found) throw new Problem('unknown-notification')
   return found
 }
 
-/** A person or device that is named but not there is a mistake that is better said now than found in the totals. */
-async function checkReferences(database: Database, scope: Scope, references: readonly string[]): Promise<void> {
-  const read = references.map(parseReference).filter((one) => typeof one !== 'string')
-  const noUsers = await unknownUsers(
-    database,
-    scope,
-    read.flatMap((one) => (one.is === 'user' ? [one.user] : [])),
-  )
-  const noDevices = await unknownDevices(
-    database,
-    scope,
-    read.flatMap((one) => (one.is === 'device' ? [one.device] : [])),
-  )
-  const noTopics = await unknownTopics(
-    database,
-    scope,
-    read.flatMap((one) => (one.is === 'topic' ? [one.topic] : [])),
-  )
-  const faults = read.flatMap((one, i) => {
-    if (one.is === 'user' && noUsers.has(one.user))
-      return [{ pointer: `/to/any/${i}`, detail: 'is not a user of this app' }]
-    if (one.is === 'device' && noDevices.has(one.device))
-      return [{ pointer: `/to/any/${i}`, detail: 'is not a device of this app' }]
-    if (one.is === 'topic' && noTopics.has(one.topic))
-      return [{ pointer: `/to/any/${i}`, detail: 'is not a topic of this app' }]
-    return []
+type Sending = Omit<z.output<typeof notificationRequest>, 'name'> & { readonly name?: string | undefined }
+
+const draftOf = (body: Sending): Draft => ({
+  target: body.to,
+  content: body.content as Writing,
+  filling: { values: body.values, fallbacks: body.fallbacks },
+  mode: body.mode,
+  urgency: body.urgency,
+  ttlSeconds: body.ttlSeconds,
+  spreadSeconds: body.spreadSeconds,
+})
+
+async function named<T>(create: () => Promise<T>): Promise<T> {
+  try {
+    return await create()
+  } catch (error) {
+    if (error instanceof NameTaken) throw new Problem('name-taken-live')
+    throw error
+  }
+}
+
+/** Somebody or something that is named but not there is a mistake that is better said now than found in the totals. */
+async function checkReferences(database: Database, scope: Scope, target: Target): Promise<void> {
+  const all = referencesOf(target).flatMap(({ part, at, text }) => {
+    const read = parseReference(text)
+    return typeof read === 'string' ? [] : [{ pointer: `/to/${part}/${at}`, text, read }]
   })
+  const kinds = {
+    user: { name: 'user', missing: unknownUsers },
+    device: { name: 'device', missing: unknownDevices },
+    topic: { name: 'topic', missing: unknownTopics },
+    token: { name: 'token of a device', missing: unknownTokens },
+    reached: { name: 'notification', missing: unknownNotifications },
+  } as const
+  const faults: { pointer: string; text: string; detail: string }[] = []
+  for (const [is, { name, missing }] of Object.entries(kinds)) {
+    const own = all.filter(({ read }) => read.is === is)
+    const names = own.map(({ text }) => text.slice(text.indexOf(':') + 1))
+    const gone = await missing(database, scope, names)
+    own.forEach(({ pointer, text }, i) => {
+      if (gone.has(names[i]!)) faults.push({ pointer, text, detail: `is not a ${name} of this app` })
+    })
+  }
   const [first] = faults
   if (!first) return
-  const named = references[Number(first.pointer.split('/').at(-1))]
-  throw new Problem('invalid-request', `${named} ${first.detail} in ${scope.environment}.`, faults.slice(0, 20))
+  throw new Problem(
+    'invalid-request',
+    `${first.text.slice(0, 200)} ${first.detail} in ${scope.environment}.`,
+    faults.slice(0, 20).map(({ pointer, detail }) => ({ pointer, detail })),
+  )
 }
 
 const sha256 = (text: string): Buffer => createHash('sha256').update(text).digest()

@@ -1,11 +1,16 @@
 import type { Database } from '../database.ts'
 import type { Scope } from './apps.ts'
 
-export type Settings = { readonly requireProof: boolean; readonly openTopics: boolean }
+export type Settings = {
+  readonly requireProof: boolean
+  readonly openTopics: boolean
+  /** Sending to so many devices or more asks for their number. */
+  readonly askFrom: number
+}
 export type SettingsRow = Settings & { readonly proofKey: Buffer | null }
 
 /** What an app asks of its devices until somebody says otherwise. */
-const presets: Settings = Object.freeze({ requireProof: false, openTopics: true })
+const presets: Settings = Object.freeze({ requireProof: false, openTopics: true, askFrom: 100 })
 
 export async function readSettings(database: Database, { app, environment }: Scope): Promise<SettingsRow> {
   type Raw = { settings: string | Partial<Settings>; proofKey: Buffer | null }

@@ -1,5 +1,6 @@
-import type { Permission, Platform } from '@zbell/core'
+import type { Permission, Platform, Values } from '@zbell/core'
 import type { Database } from '../database.ts'
+import { attributesOf } from '../users/attributes.ts'
 
 /** What sending needs of a device, and no more: a block loads two thousand of them. */
 export type BlockDevice = {
@@ -11,6 +12,9 @@ export type BlockDevice = {
   readonly token: string
   readonly p256dh: Buffer | null
   readonly auth: Buffer | null
+  readonly userNo: number | null
+  readonly locale: string | null
+  readonly timeZone: string | null
 }
 
 type Raw = Omit<BlockDevice, 'muted' | 'retired'> & { muted: number; retired: number }
@@ -19,8 +23,41 @@ type Raw = Omit<BlockDevice, 'muted' | 'retired'> & { muted: number; retired: nu
 export async function loadBlockDevices(database: Database, numbers: readonly number[]): Promise<BlockDevice[]> {
   if (numbers.length === 0) return []
   const rows = await database.rows<Raw>(
-    `select no, platform, permission, muted, retired_at is not null as retired, token, p256dh, auth
+    `select no, platform, permission, muted, retired_at is not null as retired, token, p256dh, auth, user_no as userNo,
+       locale, time_zone as timeZone
      from devices where no in (${numbers.join(',')})`,
   )
   return rows.map((row) => ({ ...row, muted: row.muted === 1, retired: row.retired === 1 }))
+}
+
+/** What is known of people, as far as texts can speak of it: a place has no words. */
+export async function readersValues(database: Database, userNos: readonly number[]): Promise<Map<number, Values>> {
+  const all = await attributesOf(database, userNos)
+  return new Map(
+    [...all].map(([no, attributes]) => [
+      no,
+      Object.fromEntries(
+        Object.entries(attributes).flatMap(([name, value]) => (typeof value === 'object' ? [] : [[name, value]])),
+      ),
+    ]),
+  )
+}
+
+/** Devices among these that a newer notification of the same tag has reached already. */
+export async function superseded(
+  database: Database,
+  notification: { readonly no: number; readonly appNo: number; readonly environment: string },
+  tag: string,
+  numbers: readonly number[],
+): Promise<Set<number>> {
+  const newer = await database.rows<{ no: number }>(
+    'select no from notifications where app_no = ? and environment = ? and tag = ? and no > ? order by no desc limit 50',
+    [notification.appNo, notification.environment, tag, notification.no],
+  )
+  if (newer.length === 0 || numbers.length === 0) return new Set()
+  const rows = await database.rows<{ no: number }>(
+    'select device_no as no from deliveries where notification_no in (?) and device_no in (?) and state < 10',
+    [newer.map(({ no }) => no), numbers],
+  )
+  return new Set(rows.map(({ no }) => no))
 }

@@ -1,7 +1,6 @@
 import { type Environment, handsetMark, type Platform, uuidFromBytes } from '@zbell/core'
 import { and, asc, desc, eq, getTableColumns, gt, isNull, lt, notLike, or, sql } from 'drizzle-orm'
 import { type AppRow, findAppsByNo, type Scope } from '../apps/apps.ts'
-import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
 import { devices, users } from '../tables.ts'
 
@@ -97,42 +96,6 @@ function behind(sort: DeviceSort, place: string | undefined) {
   const at = new Date(first)
   const beyond = sort === 'quietest' ? gt : lt
   return or(beyond(devices.changedAt, at), and(eq(devices.changedAt, at), beyond(devices.no, second)))
-}
-
-/** Which of these names are not users here. */
-export async function unknownUsers(database: Database, scope: Scope, names: readonly string[]): Promise<Set<string>> {
-  if (names.length === 0) return new Set()
-  const known = await database.rows<{ name: string }>(
-    'select name from users where app_no = ? and environment = ? and name in (?)',
-    [scope.app.no, scope.environment, names],
-  )
-  const missing = new Set(names)
-  for (const { name } of known) missing.delete(name)
-  return missing
-}
-
-/** Which of these names are not topics here. */
-export async function unknownTopics(database: Database, scope: Scope, names: readonly string[]): Promise<Set<string>> {
-  if (names.length === 0) return new Set()
-  const known = await database.rows<{ name: string }>(
-    'select name from topics where app_no = ? and environment = ? and name in (?)',
-    [scope.app.no, scope.environment, names],
-  )
-  const missing = new Set(names)
-  for (const { name } of known) missing.delete(name)
-  return missing
-}
-
-/** Which of these ids are not devices here. */
-export async function unknownDevices(database: Database, scope: Scope, ids: readonly string[]): Promise<Set<string>> {
-  if (ids.length === 0) return new Set()
-  const known = await database.rows<{ id: Buffer }>(
-    'select id from devices where app_no = ? and environment = ? and id in (?)',
-    [scope.app.no, scope.environment, ids.map(uuidBuffer)],
-  )
-  const missing = new Set(ids)
-  for (const { id } of known) missing.delete(uuidFromBytes(id))
-  return missing
 }
 
 /** The push endpoint of the browser that registered last; a virtual handset's is none. */

@@ -5,6 +5,7 @@ import { apps } from './0004-apps.ts'
 import { people } from './0005-people.ts'
 import { presentation } from './0006-presentation.ts'
 import { version } from './0007-version.ts'
+import { sending } from './0008-sending.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -17,4 +18,5 @@ export const migrations: readonly Migration[] = [
   { no: 5, name: 'people', statements: people },
   { no: 6, name: 'presentation', statements: presentation },
   { no: 7, name: 'version', statements: version },
+  { no: 8, name: 'sending', statements: sending },
 ]

@@ -11,6 +11,7 @@ import {
   presentations,
   type Reason,
   reasonOfCode,
+  reasons,
   unpackBlock,
   uuidFromBytes,
   wordOf,
@@ -37,6 +38,10 @@ export type DeliveryPage = {
   readonly limit: number
   readonly after?: string | undefined
   readonly state?: DeliveryState | undefined
+  readonly reason?: Reason | undefined
+  readonly platform?: Platform | undefined
+  /** Only this device. */
+  readonly deviceNo?: number | undefined
 }
 
 /**
@@ -51,8 +56,8 @@ export async function listDeliveries(
   const after = page.after === undefined ? 0 : Number(page.after)
   const rows = page.state === 'queued' ? [] : await storedDeliveries(database, notification.no, after, page)
   const queued =
-    page.state === undefined || page.state === 'queued'
-      ? await queuedDeliveries(database, notification.no, after, page.limit)
+    (page.state === undefined || page.state === 'queued') && page.reason === undefined && page.platform === undefined
+      ? await queuedDeliveries(database, notification.no, after, page)
       : []
   // A device can move from queued to a row between the two reads; the row is the newer truth.
   const stored = new Set(rows.map((row) => row.deviceNo))
@@ -89,14 +94,20 @@ async function storedDeliveries(
   after: number,
   page: DeliveryPage,
 ): Promise<DeliveryRow[]> {
+  const filters = [
+    ...(page.state === undefined ? [] : [{ sql: 'd.state = ?', value: deliveryStates[page.state] }]),
+    ...(page.reason === undefined ? [] : [{ sql: 'd.reason = ?', value: reasons[page.reason].code }]),
+    ...(page.platform === undefined ? [] : [{ sql: 'd.platform = ?', value: platforms.indexOf(page.platform) }]),
+    ...(page.deviceNo === undefined ? [] : [{ sql: 'd.device_no = ?', value: page.deviceNo }]),
+  ]
   const rows = await database.rows<Raw>(
     `select d.device_no as deviceNo, v.id, v.token, u.name as user, d.platform, d.state, d.reason, d.attempts,
        d.gateway_reference as gatewayReference, d.action, d.app_state as appState, d.became, d.accepted_at as acceptedAt, d.received_at as receivedAt,
        d.shown_at as shownAt, d.dismissed_at as dismissedAt, d.opened_at as openedAt, d.ended_at as endedAt
      from deliveries d join devices v on v.no = d.device_no left join users u on u.no = v.user_no
-     where d.notification_no = ? and d.device_no > ? ${page.state === undefined ? '' : 'and d.state = ?'}
+     where d.notification_no = ? and d.device_no > ? ${filters.map(({ sql }) => `and ${sql}`).join(' ')}
      order by d.device_no limit ?`,
-    [notificationNo, after, ...(page.state === undefined ? [] : [deliveryStates[page.state]]), page.limit],
+    [notificationNo, after, ...filters.map(({ value }) => value), page.limit],
   )
   return rows.map((row) => {
     const state = deliveryStateOfCode(row.state)
@@ -130,7 +141,7 @@ async function queuedDeliveries(
   database: Database,
   notificationNo: number,
   after: number,
-  limit: number,
+  { limit, deviceNo }: DeliveryPage,
 ): Promise<DeliveryRow[]> {
   const blocks = await database.rows<{ devices: Buffer; failures: number }>(
     "select devices, failures from work where notification_no = ? and kind = 'send'",
@@ -138,7 +149,8 @@ async function queuedDeliveries(
   )
   const failures = new Map<number, number>()
   for (const block of blocks)
-    for (const no of unpackBlock(block.devices)) if (no > after) failures.set(no, block.failures)
+    for (const no of unpackBlock(block.devices))
+      if (no > after && (deviceNo === undefined || no === deviceNo)) failures.set(no, block.failures)
   const numbers = [...failures.keys()].sort((a, b) => a - b).slice(0, limit)
   if (numbers.length === 0) return []
   const rows = await database.rows<{ no: number; id: Buffer; token: string; user: string | null; platform: Platform }>(

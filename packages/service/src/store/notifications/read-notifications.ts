@@ -1,18 +1,8 @@
-import {
-  type Content,
-  type DeliveryState,
-  deliveryStateOfCode,
-  type Mode,
-  type Reason,
-  reasonOfCode,
-  type Target,
-  type Urgency,
-  urgencies,
-  uuidFromBytes,
-} from '@zbell/core'
+import { type Filling, type Mode, type Target, type Urgency, urgencies, uuidFromBytes, type Writing } from '@zbell/core'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
+import { type Hold, holdOfCode } from './hold-codes.ts'
 
 export type NotificationRow = {
   readonly no: number
@@ -21,10 +11,15 @@ export type NotificationRow = {
   readonly environment: Scope['environment']
   readonly state: 'expanding' | 'sending' | 'finished'
   readonly target: Target
-  readonly content: Content
+  readonly name: string | null
+  readonly content: Writing
+  readonly filling: Filling
   readonly urgency: Urgency
   readonly mode: Mode
   readonly ttlSeconds: number
+  readonly spreadSeconds: number
+  readonly hold: Hold
+  readonly withdrawnAt: Date | null
   readonly sentBy: string
   readonly expanded: number
   readonly createdAt: Date
@@ -35,14 +30,17 @@ export type NotificationRow = {
   readonly version: number
 }
 
-type Raw = Omit<NotificationRow, 'id' | 'target' | 'content' | 'urgency'> & {
+type Raw = Omit<NotificationRow, 'id' | 'target' | 'content' | 'filling' | 'urgency' | 'hold'> & {
   id: Buffer
   target: unknown
   content: unknown
+  filling: unknown
+  hold: number
   urgency: number
 }
 
-const columns = `no, id, app_no as appNo, environment, state, target, content, urgency, mode, ttl_seconds as ttlSeconds,
+const columns = `no, id, app_no as appNo, environment, state, target, content, filling, name, hold,
+  urgency, mode, ttl_seconds as ttlSeconds, spread_seconds as spreadSeconds, withdrawn_at as withdrawnAt,
   sent_by as sentBy, expanded, created_at as createdAt, expires_at as expiresAt, finished_at as finishedAt,
   changed_at as changedAt, version`
 
@@ -52,7 +50,9 @@ const fromRaw = (raw: Raw): NotificationRow => ({
   ...raw,
   id: uuidFromBytes(raw.id),
   target: parsed<Target>(raw.target),
-  content: parsed<Content>(raw.content),
+  content: parsed<Writing>(raw.content),
+  filling: parsed<Filling | null>(raw.filling) ?? {},
+  hold: holdOfCode(raw.hold),
   urgency: urgencies[raw.urgency]!,
 })
 
@@ -70,6 +70,19 @@ export async function findNotification(
 
 export async function findNotificationByNo(database: Database, no: number): Promise<NotificationRow | undefined> {
   const [raw] = await database.rows<Raw>(`select ${columns} from notifications where no = ?`, [no])
+  return raw && fromRaw(raw)
+}
+
+/** The live one of this name, or the last that had it. */
+export async function findNotificationByName(
+  database: Database,
+  scope: Scope,
+  name: string,
+): Promise<NotificationRow | undefined> {
+  const [raw] = await database.rows<Raw>(
+    `select ${columns} from notifications where app_no = ? and environment = ? and name = ? order by no desc limit 1`,
+    [scope.app.no, scope.environment, name],
+  )
   return raw && fromRaw(raw)
 }
 
@@ -98,28 +111,4 @@ export async function changedNotifications(database: Database, scope: Scope, sin
     [scope.app.no, scope.environment, since],
   )
   return rows.map(fromRaw)
-}
-
-export type Counted = {
-  readonly states: ReadonlyMap<DeliveryState, number>
-  readonly reasons: ReadonlyMap<Reason, number>
-}
-
-/** How many deliveries are in each state, and why. What is not in a row yet is queued: the caller has `expanded`. */
-export async function countDeliveries(database: Database, notificationNo: number): Promise<Counted> {
-  const rows = await database.rows<{ state: number; reason: number; count: number }>(
-    'select state, reason, count(*) as count from deliveries where notification_no = ? group by state, reason',
-    [notificationNo],
-  )
-  const states = new Map<DeliveryState, number>()
-  const reasons = new Map<Reason, number>()
-  for (const row of rows) {
-    const state = deliveryStateOfCode(row.state)
-    states.set(state, (states.get(state) ?? 0) + row.count)
-    if (row.reason !== 0) {
-      const reason = reasonOfCode(row.reason)
-      reasons.set(reason, (reasons.get(reason) ?? 0) + row.count)
-    }
-  }
-  return { states, reasons }
 }

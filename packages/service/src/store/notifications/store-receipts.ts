@@ -15,6 +15,7 @@ import {
 } from '@zbell/core'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
+import { CountChanges } from './counts.ts'
 
 export type IncomingReceipt = {
   readonly appNo: number
@@ -83,6 +84,7 @@ type DeliveryRaw = {
   device_no: number
   platform: number
   state: number
+  reason: number
   action: string | null
   app_state: number | null
   became: number | null
@@ -101,7 +103,7 @@ async function storeForNotification(tx: Tx, no: number, receipts: readonly Incom
   )
   if (!notification) return receipts.map(() => false)
   const rows = await tx.rows<DeliveryRaw>(
-    `select device_no, platform, state, action, app_state, became, accepted_at, received_at, shown_at, dismissed_at, opened_at
+    `select device_no, platform, state, reason, action, app_state, became, accepted_at, received_at, shown_at, dismissed_at, opened_at
      from deliveries where notification_no = ? and device_no in (?)`,
     [no, receipts.map((receipt) => receipt.deviceNo)],
   )
@@ -154,6 +156,14 @@ async function storeForNotification(tx: Tx, no: number, receipts: readonly Incom
     return true
   })
   if (changed.size > 0) {
+    const counts = new CountChanges()
+    for (const deviceNo of changed.keys()) {
+      const { platform, state, reason } = stored.get(deviceNo)!
+      const now = deliveryStates[records.get(deviceNo)!.state]
+      counts.addCodes(platform, state, reason, -1)
+      counts.addCodes(platform, now, now < 10 ? 0 : reason, 1)
+    }
+    await counts.store(tx, no)
     await tx.change(
       `insert into deliveries (notification_no, device_no, platform, state, action, app_state, became, received_at, shown_at, dismissed_at, opened_at)
        values ? on duplicate key update state = value(state), action = value(action), app_state = value(app_state), became = value(became), received_at = value(received_at),

@@ -10,14 +10,17 @@ import {
   reasons,
 } from '@zbell/core'
 import type { Database, Tx } from '../database.ts'
+import { CountChanges } from '../notifications/counts.ts'
+import { holds } from '../notifications/hold-codes.ts'
 import { receiptMoments, takeEarly } from '../notifications/store-receipts.ts'
 import type { Claim } from './claim-work.ts'
+import { parkClaimed } from './parking.ts'
 
 /** What became of one device of a block. */
 export type Ended = {
   readonly deviceNo: number
   readonly platform: Platform
-  readonly state: Extract<DeliveryState, 'accepted' | 'skipped' | 'refused' | 'expired'>
+  readonly state: Extract<DeliveryState, 'accepted' | 'skipped' | 'refused' | 'expired' | 'withdrawn'>
   readonly reason?: Reason
   readonly attempts: number
   readonly gatewayReference?: string
@@ -36,10 +39,13 @@ export type OutcomesToStore = {
   /** Devices of the block of which nothing is known yet; none ends the block. */
   readonly remaining: readonly number[]
   readonly retries: readonly Retry[]
+  /** The notification was paused: what remains waits until it goes on. */
+  readonly park?: boolean
 }
 
 /**
  * Moves devices from a block to their rows, in one transaction and only while the claim still counts.
+ * @param again the answer to an earlier commit of the same was lost: it may have been stored
  * @returns false when the lease was lost: nothing was stored, and another worker has the block
  */
 export async function storeOutcomes(
@@ -47,8 +53,9 @@ export async function storeOutcomes(
   claim: Claim,
   outcomes: OutcomesToStore,
   leaseMs: number,
+  again = false,
 ): Promise<boolean> {
-  const { ended, remaining, retries } = outcomes
+  const { remaining, retries, park = false } = outcomes
   return database.transact(async (tx) => {
     // First of all the notification's row: its lock orders outcomes and receipts of one notification.
     await tx.change('update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ?', [
@@ -62,12 +69,15 @@ export async function storeOutcomes(
             [Buffer.from(packBlock(remaining)), remaining.length, leaseMs * 1_000, claim.no, claim.fence],
           )
     if (held.affectedRows !== 1) return false
+    const ended = again ? await notStoredYet(tx, claim.notificationNo, outcomes.ended) : outcomes.ended
     if (ended.length > 0) await insertDeliveries(tx, claim.notificationNo, ended)
+    if (park && remaining.length > 0) await parkIfPaused(tx, claim)
     for (const retry of retries) {
       await tx.change(
-        `insert into work (kind, notification_no, urgency, available_at, failures, cause, size, devices)
-         values ('send', ?, ?, utc_timestamp(3) + interval ? microsecond, ?, ?, ?, ?)`,
+        `insert into work (kind, app_no, notification_no, urgency, available_at, failures, cause, size, devices)
+         values ('send', ?, ?, ?, utc_timestamp(3) + interval ? microsecond, ?, ?, ?, ?)`,
         [
+          claim.appNo,
           claim.notificationNo,
           claim.urgency,
           retry.afterMs * 1_000,
@@ -95,6 +105,28 @@ export async function storeOutcomes(
   })
 }
 
+/** Counting twice would be worse than reading once more. */
+async function notStoredYet(tx: Tx, notificationNo: number, ended: readonly Ended[]): Promise<readonly Ended[]> {
+  if (ended.length === 0) return ended
+  const rows = await tx.rows<{ no: number }>(
+    'select device_no as no from deliveries where notification_no = ? and device_no in (?)',
+    [notificationNo, ended.map((one) => one.deviceNo)],
+  )
+  const stored = new Set(rows.map(({ no }) => no))
+  return ended.filter((one) => !stored.has(one.deviceNo))
+}
+
+/** It can have been let go on in the meantime: then the block goes back into the queue. */
+async function parkIfPaused(tx: Tx, claim: Claim): Promise<void> {
+  const [row] = await tx.rows<{ hold: number }>('select hold from notifications where no = ?', [claim.notificationNo])
+  if (row?.hold === holds.paused) await parkClaimed(tx, claim)
+  else
+    await tx.change('update work set leased = false, available_at = utc_timestamp(3) where no = ? and fence = ?', [
+      claim.no,
+      claim.fence,
+    ])
+}
+
 async function insertDeliveries(tx: Tx, notificationNo: number, ended: readonly Ended[]): Promise<void> {
   type Early = {
     device_no: number
@@ -110,16 +142,23 @@ async function insertDeliveries(tx: Tx, notificationNo: number, ended: readonly 
     [notificationNo],
   )
   const rows = ended.map((one) => deliveryValues(notificationNo, one)).join(',')
-  // A row can be there already when the answer to an earlier commit was lost and the same outcomes come again.
   await tx.change(
     `insert into deliveries (notification_no, device_no, platform, state, reason, attempts, gateway_reference, accepted_at, ended_at)
-     values ${rows} on duplicate key update device_no = value(device_no)`,
+     values ${rows}`,
   )
-  if (early.length === 0) return
+  const counts = new CountChanges()
+  for (const { platform, state, reason = null } of ended) counts.add({ platform, state, reason }, 1)
+  if (early.length === 0) return counts.store(tx, notificationNo)
   for (const one of ended) {
     const receipts = early.filter((receipt) => receipt.device_no === one.deviceNo)
     if (receipts.length === 0) continue
     const record = takeEarly({ state: one.state, moments: {} }, receipts)
+    const reason = one.reason ?? null
+    counts.add({ platform: one.platform, state: one.state, reason }, -1)
+    counts.add(
+      { platform: one.platform, state: record.state, reason: deliveryStates[record.state] < 10 ? null : reason },
+      1,
+    )
     const first = <K extends 'action' | 'app_state' | 'became'>(column: K) =>
       receipts.find((receipt) => receipt[column] !== null)?.[column] ?? null
     await tx.change(
@@ -137,6 +176,7 @@ async function insertDeliveries(tx: Tx, notificationNo: number, ended: readonly 
       ],
     )
   }
+  await counts.store(tx, notificationNo)
   await tx.change('delete from early_receipts where notification_no = ? and device_no in (?)', [
     notificationNo,
     [...new Set(early.map((receipt) => receipt.device_no))],
@@ -163,7 +203,7 @@ export async function finishIfDone(tx: Tx, notificationNo: number): Promise<void
   ])
   if (left?.count !== 0) return
   await tx.change(
-    "update notifications set state = 'finished', finished_at = utc_timestamp(3) where no = ? and state <> 'finished'",
+    "update notifications set state = 'finished', live_name = null, finished_at = utc_timestamp(3) where no = ? and state <> 'finished'",
     [notificationNo],
   )
   // Receipts for devices that the notification never had stay unclaimed; nothing waits for them any more.

@@ -2,12 +2,14 @@ import { setTimeout as wait } from 'node:timers/promises'
 import type { WorkStore } from '../../engine/ports.ts'
 import type { Milestones } from '../apps/milestones.ts'
 import type { Database } from '../database.ts'
-import { loadBlockDevices } from '../devices/load-block-devices.ts'
+import { loadBlockDevices, readersValues, superseded } from '../devices/load-block-devices.ts'
 import { DatabaseUnavailable } from '../errors.ts'
+import { holdsOf } from '../notifications/hold.ts'
 import { findNotificationByNo } from '../notifications/read-notifications.ts'
 import { claimWork, extendLease, releaseWork } from './claim-work.ts'
 import { expandPage } from './expand-page.ts'
 import { storeOutcomes } from './store-outcomes.ts'
+import { Turns } from './turns.ts'
 
 const tryAgainAfterMs = 200
 
@@ -20,13 +22,17 @@ export const workStore = (
   milestones: Milestones,
   leaseMs: number,
   giveUp: AbortSignal,
+  turns = new Turns(),
 ): WorkStore => ({
-  claim: (held) => claimWork(database, leaseMs, held),
+  claim: (held, least) => claimWork(database, leaseMs, turns, held, least),
   extend: (claim) => extendLease(database, claim, leaseMs),
   release: (claim, afterMs) => releaseWork(database, claim, afterMs),
   notification: (no) => findNotificationByNo(database, no),
   expandPage: (claim, notification) => expandPage(database, claim, notification, leaseMs),
   devices: (numbers) => loadBlockDevices(database, numbers),
+  values: (userNos) => readersValues(database, userNos),
+  superseded: (notification, tag, numbers) => superseded(database, notification, tag, numbers),
+  holds: (numbers) => holdsOf(database, numbers),
   async noteAccepted({ appNo, environment }, platform, rehearsal) {
     try {
       await milestones.note({ appNo, environment, platform, rehearsal, what: 'accepted' })
@@ -37,9 +43,9 @@ export const workStore = (
   },
   async storeOutcomes(claim, outcomes) {
     // What a gateway answered is known only here; while the database is away it is kept, not thrown away and asked again.
-    for (;;) {
+    for (let again = false; ; again = true) {
       try {
-        return await storeOutcomes(database, claim, outcomes, leaseMs)
+        return await storeOutcomes(database, claim, outcomes, leaseMs, again)
       } catch (error) {
         if (!(error instanceof DatabaseUnavailable) || giveUp.aborted) throw error
         await wait(tryAgainAfterMs)

@@ -1,0 +1,359 @@
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import type { Notification, NotificationRequest } from '@zbell/contract'
+import { ProblemError } from '@zbell/contract/client'
+import { temper } from '@zbell/standins'
+import { fillDevices } from './harness/fleet.ts'
+import { until, zbell } from './harness/programs.ts'
+import { app, params, World } from './harness/world.ts'
+
+let world: World
+const fleet = 3_000
+const calm = temper.parse({})
+
+beforeAll(async () => {
+  world = await World.open()
+  await world.handset(1, 'ios', { user: 'ada' })
+  await world.handset(2, 'android', { user: 'signe' })
+  await world.handset(3, 'web', { user: 'haru' })
+  await world.handset(4, 'ios', { user: 'nour', permission: 'denied' })
+  await fillDevices(
+    world.databaseUrl,
+    Array.from({ length: fleet }, () => world.standins.mints.ios.mint()),
+  )
+}, 90_000)
+afterAll(() => world.close())
+
+const handset = (n: number) => world.standins.room.find(app, `h${n}`)!
+const review = (body: NotificationRequest, query = {}) =>
+  world.backend.call('reviewNotification', { params, body, query })
+const hold = (id: string, wish: 'paused' | 'none' | 'cancelled') =>
+  world.backend.call('holdNotification', { params: { app, id }, body: { hold: wish } })
+const why = (id: string, who: string) => world.backend.call('explainDelivery', { params: { app, id, who } })
+const over = (id: string) =>
+  until(
+    () => world.notification(id),
+    ({ state }) => state === 'finished' || state === 'cancelled',
+    30_000,
+  )
+const adds = ({ totals: { expanded, ...states } }: Notification) =>
+  expect(Object.values(states).reduce((sum, count) => sum + count, 0)).toBe(expanded)
+const refused = (code: string) => expect.objectContaining({ problem: expect.objectContaining({ code }) })
+
+describe('a review', () => {
+  test('counts who would be rung, says who is left out, and stores nothing', async () => {
+    const { items: before } = await world.backend.call('listNotifications', { params })
+    const told = await review(
+      {
+        to: { any: ['user:ada', 'user:nour', 'user:haru'] },
+        content: { title: 'Hello {pier}' },
+        fallbacks: { pier: 'you' },
+      },
+      { list: 'permission-denied' },
+    )
+    expect(told).toMatchObject({
+      people: 2,
+      devices: { ios: 1, android: 0, web: 1 },
+      leftOut: [{ reason: 'permission-denied', count: 1 }],
+      listed: [{ user: 'nour', platform: 'ios' }],
+      faults: [],
+    })
+    expect(told.samples.map(({ platform, content }) => [platform, content.title])).toEqual([
+      ['ios', 'Hello you'],
+      ['web', 'Hello you'],
+    ])
+    expect(told.samples.every(({ bytes, limitBytes }) => bytes > 20 && bytes < limitBytes!)).toBe(true)
+    expect((await world.backend.call('listNotifications', { params })).items).toHaveLength(before.length)
+  })
+  test('wants a fallback for what somebody lacks, and none for what all have', async () => {
+    const to = { any: ['user:ada', 'user:signe'] }
+    const set = (user: string, pier: string | null) =>
+      world.backend.call('changeUserAttributes', { params: { app, user }, body: { pier } })
+    await set('ada', 'Saltmere')
+    const [fault] = (await review({ to, content: { title: '{pier}' } })).faults
+    expect(fault).toMatchObject({ field: 'fallbacks.pier', says: expect.stringContaining('1 of the devices') })
+    await set('signe', 'Gull Point')
+    const { faults, samples } = await review({ to, content: { title: '{pier}' } })
+    expect(faults).toEqual([])
+    expect(samples.map(({ content }) => content.title).sort()).toEqual(['Gull Point', 'Saltmere'])
+    await set('signe', null)
+  })
+  test('refuses what the gateway would: too large, or nobody there', async () => {
+    const data = Object.fromEntries(Array.from({ length: 28 }, (_, i) => [`k${i}`, 'x'.repeat(90)]))
+    const { faults } = await review({
+      to: { any: ['user:ada'] },
+      content: { title: 'T', body: 'ö'.repeat(1_000), data },
+    })
+    expect(faults[0]).toMatchObject({ field: 'content', says: expect.stringContaining('4096') })
+    expect((await review({ to: { any: ['user:nour'] }, content: { title: 'T' } })).faults[0]?.field).toBe('to')
+  })
+  test('is what ?dryRun=true answers', async () => {
+    const answer = await fetch(`${world.url}/v1/apps/${app}/notifications?dryRun=true`, {
+      method: 'POST',
+      headers: { authorization: `Bearer ${world.backendKey}`, 'content-type': 'application/json' },
+      body: JSON.stringify({ to: { any: ['user:ada'] }, content: { title: 'T' } }),
+    })
+    expect(answer.status).toBe(200)
+    expect(await answer.json()).toMatchObject({ people: 1, devices: { ios: 1 } })
+  })
+  test('is shown by zbell, which sends to many only with --yes when nobody can be asked', async () => {
+    const env = { ZBELL_URL: world.url, ZBELL_KEY: world.backendKey, ZBELL_APP: app }
+    const shown = await zbell(['send', '--to', 'user:ada', '--title', '{n} boats', '--value', 'n=2', '--review'], env)
+    expect(shown.out).toContain('1 device of 1 person: ios 1')
+    expect(shown.out).toContain('2 boats')
+    const asked = await zbell(['send', '--to', 'everyone', '--title', 'T'], env)
+    expect(asked).toMatchObject({ code: 2, err: expect.stringContaining('add --yes') })
+  })
+})
+
+describe('content', () => {
+  test('arrives whole on each platform, in the words of its reader', async () => {
+    await world.backend.call('changeUserAttributes', { params: { app, user: 'haru' }, body: { language: 'ar' } })
+    const id = await world.send({
+      to: { any: ['user:ada', 'user:signe', 'user:haru'] },
+      content: {
+        title: '{delay, plural, one {# minute} other {# minutes}} late',
+        subtitle: 'Kittiwake',
+        body: 'From {pier}',
+        sound: 'horn',
+        vibrate: [200, 100],
+        group: 'route-4',
+        accent: '#b5893a',
+        image: 'https://merrow-sound.example/k.png',
+        badgeCount: 7,
+        actions: [{ action: 'later', title: 'Later', navigate: '/later/{delay}' }],
+        perLanguage: { ar: { title: 'تأخير {delay} دقيقة' } },
+      },
+      values: { delay: 15 },
+      fallbacks: { pier: 'Lantern Quay' },
+    })
+    await over(id)
+    const shown = async (n: number) => {
+      const view = await until(
+        () => handset(n).view(),
+        ({ lockScreen }) => lockScreen.some(({ notification }) => notification === id),
+      )
+      return { badge: view.badge, ...view.lockScreen.find(({ notification }) => notification === id)! }
+    }
+    expect(await shown(1)).toMatchObject({
+      title: '15 minutes late',
+      subtitle: 'Kittiwake',
+      body: 'From Saltmere',
+      group: 'route-4',
+      accent: '#b5893a',
+      heard: 'horn',
+      vibrated: [200, 100],
+      image: 'https://merrow-sound.example/k.png',
+      actions: [{ action: 'later', title: 'Later' }],
+      badge: 7,
+    })
+    expect(await shown(2)).toMatchObject({
+      title: '15 minutes late',
+      body: 'From Lantern Quay',
+      heard: 'horn',
+      badge: 7,
+    })
+    expect(await shown(3)).toMatchObject({
+      title: 'تأخير 15 دقيقة',
+      body: 'Kittiwake\nFrom Lantern Quay',
+      dir: 'rtl',
+      badge: 7,
+    })
+    await handset(1).tap(id, 'later')
+    expect((await handset(1).view()).opened).toBe('/later/15')
+    const told = await until(
+      () => why(id, 'ada'),
+      ({ verdict }) => verdict.includes('opened'),
+    )
+    expect(told.devices[0]?.steps.at(-1)?.says).toBe('It was opened with “later”.')
+  })
+  test('with a value that one person lacks skips that person, and says so', async () => {
+    const id = await world.send({ to: { any: ['user:ada', 'user:signe'] }, content: { title: '{pier}' } })
+    expect((await over(id)).reasons).toMatchObject([{ reason: 'missing-value', count: 1 }])
+    expect((await why(id, 'signe')).verdict).toContain('names a value that this person does not have')
+  })
+  test.each<[string, object, string]>([
+    ['a brace left open', { title: '{pier' }, '/content/title'],
+    ['a fault in another language', { title: 'T', perLanguage: { nb: { body: '{' } } }, '/content/perLanguage/nb/body'],
+    ['a language that is none', { title: 'T', perLanguage: { 'not a tag': { body: 'x' } } }, '/content/perLanguage'],
+    ['half a surrogate pair', { title: 'T\ud800' }, '/content/title'],
+    ['a NUL', { title: 'T', body: 'a\u0000b' }, '/content/body'],
+    ['100,000 characters', { title: 'x'.repeat(100_000) }, '/content/title'],
+    [
+      'five buttons',
+      { title: 'T', actions: Array.from({ length: 5 }, (_, i) => ({ action: `a${i}`, title: 'x' })) },
+      '/content/actions',
+    ],
+    ['a picture that is a script', { title: 'T', image: 'javascript:alert(1)' }, '/content/image'],
+  ])('with %s is refused at its place', async (_name, content, pointer) => {
+    const sent = world.backend.call('sendNotification', {
+      params,
+      body: { to: { any: ['user:ada'] }, content } as never,
+    })
+    const error = (await sent.catch((one: unknown) => one)) as ProblemError
+    expect(error).toBeInstanceOf(ProblemError)
+    expect(error.problem.errors?.[0]?.pointer).toMatch(new RegExp(`^${pointer}`))
+  })
+})
+
+describe('a target', () => {
+  test('takes away, narrows and picks platforms', async () => {
+    const id = await world.send({
+      to: { any: ['user:ada', 'user:signe', 'user:haru'], none: ['user:signe'], platforms: ['ios', 'android'] },
+      content: { title: 'T' },
+    })
+    const { totals } = await over(id)
+    expect(totals.expanded).toBe(1)
+    const text = await until(
+      () => why(id, 'signe'),
+      ({ devices }) => devices.length > 0,
+    )
+    expect(text.verdict).toBe('No: the target does not name this device.')
+  })
+  test('can be a single token, and says when it is nobody’s', async () => {
+    const { token } = handset(1).state
+    const id = await world.send({ to: { any: [`token:${token}`] }, content: { title: 'T' } })
+    expect((await over(id)).totals.expanded).toBe(1)
+    await expect(world.send({ to: { any: ['token:nobodys'] }, content: { title: 'T' } })).rejects.toEqual(
+      refused('invalid-request'),
+    )
+  })
+})
+
+describe('while it goes', () => {
+  const slow = { ...calm, delayMs: 150 }
+  const broadcast = (more: object = {}) =>
+    world.send({ to: { any: ['everyone'], platforms: ['ios'] }, mode: 'wake', content: {}, ...more })
+
+  test('it is paused within a second, goes on, and leaves nobody out', async () => {
+    world.standins.ios.temper = slow
+    const id = await broadcast({ name: 'storm' })
+    await until(
+      () => world.notification(id),
+      ({ totals }) => totals.accepted > 0,
+    )
+    await hold('storm', 'paused')
+    await new Promise((done) => setTimeout(done, 1_000))
+    const [first, taken] = [await world.notification(id), world.standins.ios.books.taken]
+    await new Promise((done) => setTimeout(done, 700))
+    expect(await world.notification(id)).toMatchObject({ state: 'paused', totals: first.totals })
+    expect(world.standins.ios.books.taken).toBe(taken)
+    expect(first.totals.queued).toBeGreaterThan(0)
+    world.standins.ios.temper = calm
+    await hold(id, 'none')
+    const done = await over(id)
+    adds(done)
+    expect(done.totals.queued).toBe(0)
+    expect(done.totals.accepted + done.totals.received).toBe(done.totals.expanded)
+  })
+  test('it is cancelled within a second, and says exactly what had gone', async () => {
+    world.standins.ios.temper = slow
+    const before = world.standins.ios.books.taken
+    const id = await broadcast()
+    await until(
+      () => world.notification(id),
+      ({ totals }) => totals.accepted > 0,
+    )
+    await hold(id, 'cancelled')
+    await new Promise((done) => setTimeout(done, 1_000))
+    const taken = world.standins.ios.books.taken
+    world.standins.ios.temper = calm
+    const done = await over(id)
+    adds(done)
+    expect(done.state).toBe('cancelled')
+    expect(done.totals.withdrawn).toBeGreaterThan(0)
+    expect(done.totals.accepted + done.totals.received).toBe(taken - before)
+    expect(world.standins.ios.books.taken).toBe(taken)
+    await expect(hold(id, 'none')).rejects.toEqual(refused('already-over'))
+  })
+  test('an urgent one overtakes it', async () => {
+    world.standins.ios.temper = slow
+    const id = await broadcast()
+    await until(
+      () => world.notification(id),
+      ({ totals }) => totals.accepted > 0,
+    )
+    const urgent = await world.send({ to: { any: ['user:signe'] }, urgency: 'high', content: { title: 'Now' } })
+    await over(urgent)
+    expect((await world.notification(id)).state).not.toBe('finished')
+    world.standins.ios.temper = calm
+    await hold(id, 'cancelled')
+    await over(id)
+  })
+  test('a name is one live notification’s, and free again afterwards', async () => {
+    world.standins.ios.temper = slow
+    const id = await broadcast({ name: 'timetable' })
+    await expect(broadcast({ name: 'timetable' })).rejects.toEqual(refused('name-taken-live'))
+    await hold('timetable', 'cancelled')
+    world.standins.ios.temper = calm
+    await over(id)
+    const again = await world.send({ to: { any: ['user:ada'] }, name: 'timetable', content: { title: 'T' } })
+    expect((await world.backend.call('readNotification', { params: { app, id: 'timetable' } })).id).toBe(again)
+    await over(again)
+  })
+  test('it can be spread over time', async () => {
+    const id = await broadcast({ spreadSeconds: 3 })
+    await new Promise((done) => setTimeout(done, 1_200))
+    const { totals } = await world.notification(id)
+    expect(totals.accepted).toBeGreaterThan(0)
+    expect(totals.accepted).toBeLessThan(fleet * 0.8)
+    const done = await over(id)
+    adds(done)
+    expect(done.totals.queued).toBe(0)
+  })
+})
+
+describe('afterwards', () => {
+  test('it is taken back from those who had it', async () => {
+    const id = await world.send({ to: { any: ['user:ada'] }, content: { title: 'A mistake' } })
+    await until(
+      () => handset(1).view(),
+      ({ lockScreen }) => lockScreen.some(({ notification }) => notification === id),
+    )
+    await until(
+      () => world.notification(id),
+      ({ totals }) => totals.shown === 1,
+    )
+    await world.backend.call('withdrawNotification', { params: { app, id } })
+    await until(
+      () => handset(1).view(),
+      ({ lockScreen }) => !lockScreen.some(({ notification }) => notification === id),
+    )
+    const { totals, withdrawnAt } = await world.notification(id)
+    expect(totals.withdrawn).toBe(1)
+    expect(withdrawnAt).not.toBeNull()
+    expect((await why(id, 'ada')).verdict).toBe('It was shown, and then taken back.')
+  })
+  test('a late one does not come after a newer one of its tag', async () => {
+    world.standins.android.temper = { ...calm, busyShare: 1, busyForSeconds: 1 }
+    const to = { any: ['user:signe'] }
+    const late = await world.send({ to, content: { title: 'Late', tag: 'sailing-7' } })
+    await until(
+      async () => (await world.backend.call('listDeliveries', { params: { app, id: late } })).items[0]?.attempts,
+      (attempts) => attempts === 1,
+    )
+    world.standins.android.temper = calm
+    const newer = await world.send({ to, content: { title: 'Newer', tag: 'sailing-7' } })
+    await over(newer)
+    const done = await over(late)
+    expect(done.reasons).toMatchObject([{ reason: 'superseded', count: 1 }])
+  })
+  test('nobody gets an answer, too', async () => {
+    const id = await world.send({ to: { any: ['user:ada'] }, content: { title: 'T' } })
+    await over(id)
+    expect((await why(id, 'nobody')).verdict).toBe('No: nobody is called nobody here.')
+    expect((await why(id, '018bcfe5-6800-7fff-bfff-ffffffffffff')).verdict).toBe('No: there is no such device.')
+    await world.handset(9, 'ios', { user: 'late' })
+    expect((await why(id, 'late')).verdict).toBe('No: the device registered later than the notification was sent.')
+    await expect(why(id, 'topic:x')).rejects.toEqual(refused('invalid-request'))
+  })
+  test('its course over time adds up to its totals', async () => {
+    const id = await world.send({ to: { any: ['user:ada', 'user:signe'] }, content: { title: 'T' } })
+    const { totals } = await until(
+      () => world.notification(id),
+      (one) => one.totals.shown === 2,
+    )
+    const { steps } = await world.backend.call('readCourse', { params: { app, id } })
+    const sum = (state: 'accepted' | 'shown') => steps.reduce((all, { counts }) => all + (counts[state] ?? 0), 0)
+    expect([sum('accepted'), sum('shown')]).toEqual([totals.expanded, totals.shown])
+  })
+})

@@ -1,0 +1,22 @@
+import type { Explanation, ExplanationStep } from '@zbell/contract'
+import type { Io } from '../io.ts'
+import type { Paint } from './paint.ts'
+import { safe } from './text.ts'
+import { moment } from './time.ts'
+
+const marks = { good: '✓', stops: '✗', unsure: '?', note: '·' } as const
+
+/** The whole way, step by step, with the verdict on top. */
+export function drawExplanation({ verdict, about, devices, likely }: Explanation, io: Io, paint: Paint): string {
+  const line = ({ says, verdict: how, at }: ExplanationStep) =>
+    `  ${marks[how]} ${safe(says)}${at ? `  ${paint.dim(moment(at, io))}` : ''}`
+  const lines = [paint.strong(safe(verdict)), '', ...about.map(line)]
+  for (const { device, platform, model, verdict: own, steps } of devices) {
+    lines.push('', `${paint.strong(`${safe(model ?? platform)}`)} (${platform})  ${paint.dim(device)}`)
+    if (devices.length > 1) lines.push(`  ${safe(own)}`)
+    lines.push(...steps.map(line))
+  }
+  if (likely.length > 0)
+    lines.push('', 'Most likely, in this order', ...likely.map((one, i) => `  ${i + 1}. ${safe(one)}`))
+  return `${lines.join('\n')}\n`
+}

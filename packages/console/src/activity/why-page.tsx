@@ -1,0 +1,125 @@
+import { useQuery } from '@tanstack/react-query'
+import type { Explanation, ExplanationStep } from '@zbell/contract'
+import { type FormEvent, useState } from 'react'
+import { Link, useNavigate, useParams } from 'react-router'
+import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
+import { usePlace } from '../app/place.ts'
+import { Field } from '../parts/field.tsx'
+import { Moment } from '../parts/moment.tsx'
+import { Failure, Page, primary, secondary, Waiting } from '../parts/page.tsx'
+
+const looks = {
+  good: { mark: '✓', word: 'went well', tone: 'text-sea' },
+  stops: { mark: '✕', word: 'stops here', tone: 'text-red' },
+  unsure: { mark: '?', word: 'not known', tone: 'text-amber' },
+  note: { mark: '·', word: 'to know', tone: 'text-soft' },
+} as const
+
+/** Asks about one notification and one person or device, and walks the whole way. */
+export function WhyPage() {
+  const place = usePlace()
+  const go = useNavigate()
+  const { id = '', who = '' } = useParams()
+  const [asked, setAsked] = useState(who)
+  const params = { app: place.app.slug, id }
+  const query = { environment: place.environment }
+  const notification = useQuery({
+    queryKey: keys.notification(place, id),
+    queryFn: () => api.call('readNotification', { params, query }),
+  })
+  const explanation = useQuery({
+    queryKey: [...keys.notification(place, id), 'why', who],
+    queryFn: () => api.call('explainDelivery', { params: { ...params, who }, query }),
+    enabled: who !== '',
+    refetchInterval: 3_000,
+  })
+  const ask = (event: FormEvent) => {
+    event.preventDefault()
+    if (asked.trim()) void go(`/activity/${id}/why/${encodeURIComponent(asked.trim())}`)
+  }
+  return (
+    <Page
+      title="Why"
+      asks={`Why did somebody see “${notification.data?.shows.title || '…'}”, or not?`}
+      action={
+        <Link to={`/activity/${id}`} className={secondary}>
+          The notification
+        </Link>
+      }
+    >
+      <form onSubmit={ask} className="flex flex-wrap items-end gap-3">
+        <Field label="Who" hint="A person’s name, or a device’s id">
+          {(props) => (
+            <input
+              {...props}
+              className="font-mono"
+              value={asked}
+              onChange={(e) => setAsked(e.target.value)}
+              placeholder="ada"
+            />
+          )}
+        </Field>
+        <button type="submit" className={`${primary} mb-7`}>
+          Explain
+        </button>
+      </form>
+      {explanation.error ? <Failure error={explanation.error} /> : who !== '' && !explanation.data && <Waiting />}
+      {explanation.data && <Told explanation={explanation.data} />}
+    </Page>
+  )
+}
+
+function Told({ explanation: { verdict, about, devices, likely } }: { readonly explanation: Explanation }) {
+  return (
+    <div className="mt-8 max-w-3xl">
+      <p className="text-2xl leading-snug font-semibold" aria-live="polite">
+        {verdict}
+      </p>
+      {likely.length > 0 && (
+        <section aria-labelledby="likely" className="mt-6">
+          <h2 id="likely">Most likely, in this order</h2>
+          <ol className="mt-1 list-decimal ps-6">
+            {likely.map((one) => (
+              <li key={one}>{one}</li>
+            ))}
+          </ol>
+        </section>
+      )}
+      {devices.map(({ device, platform, model, verdict: own, steps }) => (
+        <section key={device} aria-labelledby={`way-${device}`} className="mt-8">
+          <h2 id={`way-${device}`}>
+            <Link to={`/devices/${device}`}>{model ?? platform}</Link>{' '}
+            <span className="text-base font-normal text-soft">({platform})</span>
+          </h2>
+          {devices.length > 1 && <p className="text-soft">{own}</p>}
+          <Steps steps={steps} />
+        </section>
+      ))}
+      <section aria-labelledby="about" className="mt-8">
+        <h2 id="about">The notification</h2>
+        <Steps steps={about} />
+      </section>
+    </div>
+  )
+}
+
+function Steps({ steps }: { readonly steps: readonly ExplanationStep[] }) {
+  return (
+    <ol className="mt-2">
+      {steps.map(({ says, verdict, at }) => {
+        const { mark, word, tone } = looks[verdict]
+        return (
+          <li key={says} className="grid grid-cols-[1.5rem_1fr_auto] gap-3 border-t border-line py-2">
+            <span className={tone} title={word}>
+              <span aria-hidden="true">{mark}</span>
+              <span className="sr-only">{word}: </span>
+            </span>
+            <span className="break-words">{says}</span>
+            <span className="text-sm text-soft">{at && <Moment at={at} />}</span>
+          </li>
+        )
+      })}
+    </ol>
+  )
+}

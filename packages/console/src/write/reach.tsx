@@ -1,0 +1,82 @@
+import type { Review } from '@zbell/contract'
+
+const many = (count: number, one: string, more: string) => `${count.toLocaleString('en')} ${count === 1 ? one : more}`
+
+export const devicesIn = ({ devices }: Review): number => devices.ios + devices.android + devices.web
+
+/** Who would get it, in one line, while it is being written. */
+export function Reach({ review }: { readonly review: Review | undefined }) {
+  if (!review) return <p className="text-sm text-soft">Say who is meant, and this line counts them.</p>
+  const out = review.leftOut.reduce((sum, { count }) => sum + count, 0)
+  return (
+    <p className="text-sm text-soft" aria-live="polite">
+      Would ring <strong className="text-ink">{many(devicesIn(review), 'device', 'devices')}</strong> of{' '}
+      {many(review.people, 'person', 'people')}
+      {out > 0 && `; ${out.toLocaleString('en')} left out`}.
+    </p>
+  )
+}
+
+/** Everything to know before it goes. */
+export function ReviewSummary({ review }: { readonly review: Review }) {
+  const { devices, people, leftOut, warnings, faults, seconds } = review
+  return (
+    <div className="grid max-w-2xl gap-5">
+      <div>
+        <p className="text-2xl leading-tight font-semibold">{many(devicesIn(review), 'device', 'devices')}</p>
+        <p className="text-soft">
+          of {many(people, 'person', 'people')}:{' '}
+          {(['ios', 'android', 'web'] as const).map((one) => `${one} ${devices[one].toLocaleString('en')}`).join(', ')}
+          {seconds !== null &&
+            seconds > 0 &&
+            `; takes about ${seconds < 90 ? `${Math.ceil(seconds)} s` : `${Math.ceil(seconds / 60)} min`}`}
+        </p>
+      </div>
+      {leftOut.length > 0 && (
+        <section aria-labelledby="left-out">
+          <h3 id="left-out" className="font-semibold">
+            Left out
+          </h3>
+          <ul>
+            {leftOut.map(({ reason, count, says }) => (
+              <li key={reason}>
+                <span className="font-semibold">{count.toLocaleString('en')} × </span>
+                {says}
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+      {warnings.length > 0 && (
+        <section aria-labelledby="warnings">
+          <h3 id="warnings" className="font-semibold">
+            Worth a look
+          </h3>
+          <ul>
+            {warnings.map(({ platform, field, says }) => (
+              <li key={`${platform} ${field} ${says}`}>
+                <span className="text-amber">△ </span>
+                {platform}, {field}: {says}
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+      {faults.length > 0 && (
+        <section aria-labelledby="faults">
+          <h3 id="faults" className="font-semibold">
+            To be mended first
+          </h3>
+          <ul>
+            {faults.map(({ field, says }) => (
+              <li key={`${field} ${says}`}>
+                <span className="text-red">✕ </span>
+                {field}: {says}
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+    </div>
+  )
+}

@@ -1,0 +1,49 @@
+import type { Review } from '@zbell/contract'
+import { useEffect, useState } from 'react'
+import { api } from '../app/api.ts'
+import type { Place } from '../app/place.ts'
+import { type Draft, requestOf } from './draft.ts'
+
+const restMs = 350
+
+export type Reviewed = {
+  readonly review: Review | undefined
+  readonly error: unknown
+  /** The review is of what stands in the fields now. */
+  readonly isCurrent: boolean
+}
+
+/** What would happen, asked anew whenever the writer rests; the last answer stays until the next one is there. */
+export function useReview(
+  place: Place,
+  draft: Draft,
+  reader: { readonly user: string; readonly language: string },
+): Reviewed {
+  const [state, setState] = useState<{ of: string; review: Review | undefined; error: unknown }>({
+    of: '',
+    review: undefined,
+    error: undefined,
+  })
+  const asked = JSON.stringify([requestOf(draft), reader])
+  // biome-ignore lint/correctness/useExhaustiveDependencies: `asked` holds all of the draft and the reader
+  useEffect(() => {
+    const stop = new AbortController()
+    const timer = setTimeout(() => {
+      const query = {
+        environment: place.environment,
+        ...(reader.user ? { user: reader.user } : {}),
+        ...(reader.language ? { language: reader.language } : {}),
+      }
+      const given = { params: { app: place.app.slug }, query, body: requestOf(draft), signal: stop.signal }
+      api.call('reviewNotification', given).then(
+        (review) => setState({ of: asked, review, error: undefined }),
+        (error: unknown) => stop.signal.aborted || setState((last) => ({ of: asked, review: last.review, error })),
+      )
+    }, restMs)
+    return () => {
+      clearTimeout(timer)
+      stop.abort()
+    }
+  }, [asked, place])
+  return { review: state.review, error: state.error, isCurrent: state.of === asked }
+}

@@ -1,0 +1,51 @@
+import { platforms } from '@zbell/core'
+import { z } from 'zod'
+import { content } from './content.ts'
+import { delivery, deliveryState } from './delivery.ts'
+import { instant, uuid } from './text.ts'
+
+/** How a notification's deliveries went over time. */
+export const course = z
+  .object({
+    stepSeconds: z.int().describe('How long each step lasts.'),
+    steps: z
+      .array(
+        z.object({
+          at: instant.describe('When the step begins.'),
+          counts: z.partialRecord(deliveryState, z.int()).describe('How many came to each state within it.'),
+        }),
+      )
+      .describe('Oldest first; steps in which nothing happened are left out.'),
+  })
+  .meta({ id: 'Course' })
+
+const step = z.object({
+  says: z.string(),
+  verdict: z.enum(['good', 'stops', 'unsure', 'note']).describe('`stops`: the way ends here.'),
+  at: instant.nullable(),
+})
+
+/** The whole way of one notification to one person or device, with what is known of each step. */
+export const explanation = z
+  .object({
+    verdict: z.string().describe('In one sentence.'),
+    seen: z.boolean(),
+    about: z.array(step).describe('The notification and its target.'),
+    devices: z.array(
+      z.object({
+        device: uuid,
+        platform: z.enum(platforms),
+        model: z.string().nullable(),
+        verdict: z.string(),
+        steps: z.array(step),
+        content: content.nullable().describe('What it would show, or was sent.'),
+        delivery: delivery.nullable(),
+      }),
+    ),
+    likely: z.array(z.string()).describe('Where the trail ends: what is most likely, and then what else.'),
+  })
+  .meta({ id: 'Explanation' })
+
+export type Course = z.infer<typeof course>
+export type Explanation = z.infer<typeof explanation>
+export type ExplanationStep = z.infer<typeof step>

@@ -1,0 +1,215 @@
+import type { Mode } from '../content/content.ts'
+import type { AppState, Environment, Permission, Platform } from '../devices/device.ts'
+import type { Presentation } from '../devices/presentation.ts'
+import { type Reason, reasons } from './reasons.ts'
+import type { DeliveryMoments, DeliveryState } from './states.ts'
+
+/** `stops`: the way ends here. `unsure`: it may go on, nobody knows. `note`: worth knowing, decides nothing. */
+export type StepVerdict = 'good' | 'stops' | 'unsure' | 'note'
+export type WhyStep = { readonly says: string; readonly verdict: StepVerdict; readonly atMs: number | null }
+
+/** All that is known of one notification and one device. Times are ms since 1970. */
+export type Evidence = {
+  readonly notification: {
+    readonly mode: Mode
+    readonly environment: Environment
+    readonly createdMs: number
+    readonly expiresMs: number
+    readonly state: 'expanding' | 'sending' | 'paused' | 'finished' | 'cancelled'
+    readonly target: string
+  }
+  readonly device: {
+    readonly platform: Platform
+    readonly permission: Permission
+    readonly muted: boolean
+    readonly registeredMs: number
+    readonly retiredMs: number | null
+    readonly retiredReason: string | null
+    /** When it last reported a receipt of anything. */
+    readonly receiptMs: number | null
+    readonly rehearsal: boolean
+  }
+  /** Whether the target names it now. */
+  readonly named: boolean
+  readonly delivery:
+    | {
+        readonly state: DeliveryState
+        readonly reason: Reason | null
+        readonly attempts: number
+        readonly gatewayReference: string | null
+        readonly appState: AppState | null
+        readonly became: Presentation | null
+        readonly action: string | null
+        readonly moments: DeliveryMoments
+      }
+    | undefined
+  /** Where it goes and as whom, as far as that is set up. */
+  readonly gateway: { readonly origin: string | null; readonly credential: string | null }
+  /** A later notification of the same tag that was shown there. */
+  readonly replacedMs: number | null
+  readonly nowMs: number
+}
+
+export type Why = {
+  readonly verdict: string
+  readonly seen: boolean
+  readonly steps: readonly WhyStep[]
+  /** Where the trail ends without an answer: what is most likely, first. */
+  readonly likely: readonly string[]
+}
+
+/** Walks the whole way of one notification to one device, as far as there is evidence. */
+export function explainDelivery(evidence: Evidence): Why {
+  const steps: WhyStep[] = []
+  const end = (verdict: string, seen: boolean, likely: readonly string[] = []): Why => ({
+    verdict,
+    seen,
+    steps,
+    likely,
+  })
+  const step = (verdict: StepVerdict, says: string, atMs: number | null = null) => steps.push({ says, verdict, atMs })
+  const { notification, device, delivery } = evidence
+  step('good', `The device is registered in ${notification.environment}.`, device.registeredMs)
+  if (!delivery) return notMeant(evidence, step, end)
+  step('good', 'The target named it when the notification was sent.', notification.createdMs)
+  const { state, reason, attempts, moments } = delivery
+  if (state === 'queued') {
+    const stopped = notification.state === 'paused'
+    step('unsure', attempts > 0 ? `It waits for another try after ${attempts}.` : 'Its turn has not come yet.')
+    return end(stopped ? 'Not yet: the notification is paused.' : 'Not yet: it is still in the queue.', false)
+  }
+  if (state === 'skipped' || (state !== 'withdrawn' && reason !== null && moments.accepted === undefined)) {
+    const why = reason ?? 'internal-fault'
+    step('stops', `${reasons[why].says} ${reasons[why].does}`, moments[state] ?? null)
+    return end(`No: ${lower(reasons[why].says)}`, false)
+  }
+  if (notification.mode === 'show' && moments.accepted !== undefined)
+    step('good', 'The user allowed notifications, and had not turned them off in the app.')
+  if (moments.accepted === undefined && state === 'withdrawn') {
+    const why = reason ?? 'cancelled'
+    step('stops', `${reasons[why].says} ${reasons[why].does}`, moments.withdrawn ?? null)
+    return end(`No: ${lower(reasons[why].says)}`, false)
+  }
+  step('good', tookIt(evidence), moments.accepted ?? null)
+  if (moments.received === undefined) return trailEnds(evidence, step, end)
+  return onDevice(evidence, step, end)
+}
+
+type Step = (verdict: StepVerdict, says: string, atMs?: number | null) => void
+type End = (verdict: string, seen: boolean, likely?: readonly string[]) => Why
+
+const lower = (sentence: string): string => sentence.charAt(0).toLowerCase() + sentence.slice(1)
+
+function tookIt({ gateway, delivery, device }: Evidence): string {
+  const where = device.rehearsal ? 'the handsets beside the service' : (gateway.origin ?? 'its gateway')
+  const as = !device.rehearsal && gateway.credential ? `, asked with the credential ${gateway.credential}` : ''
+  const tries = (delivery?.attempts ?? 1) > 1 ? ` at try ${delivery?.attempts}` : ''
+  const ref = delivery?.gatewayReference ? `; its own number for it is ${delivery.gatewayReference}` : ''
+  return `The gateway took it${tries}: ${where}${as}${ref}.`
+}
+
+/** No delivery was made: why the device was not found. */
+function notMeant({ notification, device, named }: Evidence, step: Step, end: End): Why {
+  if (device.registeredMs > notification.createdMs) {
+    step('stops', 'It registered only after the notification was sent.', device.registeredMs)
+    return end('No: the device registered later than the notification was sent.', false)
+  }
+  if (device.retiredMs !== null && device.retiredMs <= notification.createdMs) {
+    step('stops', `It was retired before: ${device.retiredReason ?? 'no reason is known'}.`, device.retiredMs)
+    return end('No: the device was retired before the notification was sent.', false)
+  }
+  if (notification.state === 'expanding' && named) {
+    step('unsure', 'The target names it, and the service is still finding the devices.')
+    return end('Not yet: the devices are still being found.', false)
+  }
+  if (notification.state === 'cancelled' && named) {
+    step('stops', 'The notification was cancelled before its devices were all found.')
+    return end('No: the notification was cancelled before this device’s turn came.', false)
+  }
+  if (named) {
+    step('stops', `The target names it now, but did not when it was sent: ${notification.target}.`)
+    return end('No: the device came into the target only after the notification was sent.', false)
+  }
+  step('stops', `The target does not name it: ${notification.target}.`)
+  return end('No: the target does not name this device.', false)
+}
+
+/** The gateway took it, and the device said nothing. */
+function trailEnds({ notification, device, delivery, nowMs }: Evidence, step: Step, end: End): Why {
+  const acceptedMs = delivery?.moments.accepted ?? notification.createdMs
+  step('unsure', 'The device has not reported that it arrived.')
+  const likely: string[] = []
+  if (device.retiredMs !== null && device.retiredMs >= acceptedMs)
+    likely.push(
+      `The device was retired afterwards (${device.retiredReason ?? 'no reason is known'}): the app was probably gone already.`,
+    )
+  if (device.receiptMs !== null && device.receiptMs > acceptedMs)
+    likely.push(
+      'The device has reported other things since, so it is on: the platform held this one back or dropped it.',
+    )
+  else likely.push('The device is switched off or has no network; the platform keeps it until then.')
+  likely.push('The system puts it off, to save power or because the app is seldom used.')
+  if (device.permission === 'denied') likely.push('The user does not allow notifications by now.')
+  likely.push('The app on this device does not report receipts: the kit is missing there or older.')
+  if (nowMs > notification.expiresMs)
+    likely.unshift('Its lifetime is over; a device that was away all that time does not get it any more.')
+  return end('Unknown: the gateway took it, and the device has not reported since.', false, likely)
+}
+
+const appWords: Record<AppState, string> = {
+  front: 'in front',
+  behind: 'running out of sight',
+  closed: 'not running',
+}
+
+/** What happened on the device, as it reported. */
+function onDevice({ delivery, replacedMs }: Evidence, step: Step, end: End): Why {
+  const { moments, became, appState, action, state, reason } = delivery!
+  step('good', `It arrived${appState ? `; the app was ${appWords[appState]}` : ''}.`, moments.received ?? null)
+  switch (became) {
+    case 'dropped':
+      step('stops', 'The app, which was in front, decided not to show it.', moments.received ?? null)
+      return end('No: the app was in front and chose not to show it.', false)
+    case 'not-allowed':
+      step('stops', 'The system did not show it: the user does not allow notifications.', moments.received ?? null)
+      return end('No: it arrived, and the user does not allow notifications there.', false)
+    case 'woken':
+      step('good', 'It woke the app; there was nothing to show.', moments.received ?? null)
+      return end('It woke the app, as it should; a wake shows nothing.', false)
+    case 'replaced':
+      step('good', 'The app, which was in front, showed something of its own in its place.', moments.shown ?? null)
+      break
+    case 'silenced':
+      step('good', 'It was shown without a sound: do-not-disturb was on.', moments.shown ?? null)
+      break
+    case 'shown':
+    case null:
+      if (moments.shown !== undefined) step('good', 'It was shown.', moments.shown)
+      break
+    default:
+      became satisfies never
+  }
+  if (moments.opened !== undefined) {
+    step('good', action ? `It was opened with “${action}”.` : 'It was opened.', moments.opened)
+    return end('Yes: it was shown and opened.', true)
+  }
+  if (moments.dismissed !== undefined) {
+    step('good', 'It was put away without being opened.', moments.dismissed)
+    return end('Yes: it was shown, and put away.', true)
+  }
+  if (state === 'withdrawn' && reason) {
+    step('note', `${reasons[reason].says}`, moments.withdrawn ?? null)
+    return end('It was shown, and then taken back.', true)
+  }
+  if (replacedMs !== null) {
+    step('note', 'A later notification of the same tag took its place.', replacedMs)
+    return end('It was shown, until a newer one of the same tag took its place.', true)
+  }
+  if (moments.shown === undefined) {
+    step('unsure', 'It has not been reported as shown.')
+    return end('It arrived, and was not reported as shown.', false, ['The app stopped before it could report.'])
+  }
+  const quiet = became === 'silenced' ? ', without a sound, for do-not-disturb' : ''
+  const own = became === 'replaced' ? ' by the app itself, in its own form' : ''
+  return end(`Yes: it was shown${own}${quiet}, and has not been opened yet.`, true)
+}

@@ -1,0 +1,177 @@
+import { type Explanation, sayTarget } from '@zbell/contract'
+import {
+  type Environment,
+  environments,
+  explainDelivery,
+  isHandsetAddress,
+  isUuid,
+  parseReference,
+  Renderer,
+  type WhyStep,
+} from '@zbell/core'
+import type { GatewayRoom } from '../gateways/gateways.ts'
+import { Problem } from '../http/problem.ts'
+import { deliveryView } from '../http/views.ts'
+import type { Scope } from '../store/apps/apps.ts'
+import { credentialInUse } from '../store/apps/credentials.ts'
+import type { Database } from '../store/database.ts'
+import { readersValues } from '../store/devices/load-block-devices.ts'
+import { type DeviceRow, findDevice, listDevices } from '../store/devices/read-devices.ts'
+import { unknownUsers } from '../store/devices/unknown-names.ts'
+import { deliveryOf, laterOfTag } from '../store/notifications/one-delivery.ts'
+import type { NotificationRow } from '../store/notifications/read-notifications.ts'
+import { targetHas } from '../store/notifications/review-target.ts'
+
+/** A person with more devices than this has the newest explained. */
+const mostDevices = 20
+
+/** Why somebody did or did not see a notification. */
+export async function explain(
+  given: { readonly database: Database; readonly gateways: GatewayRoom },
+  scope: Scope,
+  notification: NotificationRow,
+  who: string,
+): Promise<Explanation> {
+  const read = parseReference(who.includes(':') ? who : isUuid(who) ? `device:${who}` : `user:${who}`)
+  if (typeof read === 'string' || (read.is !== 'user' && read.is !== 'device'))
+    throw new Problem('invalid-request', `“${who.slice(0, 100)}” names nobody; write user:NAME or device:ID.`)
+  const about = aboutNotification(notification)
+  const rows =
+    read.is === 'device'
+      ? [await findDevice(given.database, scope, read.device)].filter((row) => row !== undefined)
+      : await listDevices(given.database, scope, { user: read.user, limit: mostDevices })
+  if (rows.length === 0) return { ...(await nobody(given.database, scope, read)), about, devices: [] }
+  const devices = await Promise.all(rows.map((row) => explainDevice(given, scope, notification, row)))
+  const best = devices.find(({ why }) => why.seen) ?? devices[0]!
+  const name = read.is === 'user' ? read.user : 'this device'
+  const seen = devices.filter(({ why }) => why.seen).length
+  return {
+    verdict:
+      devices.length === 1
+        ? best.why.verdict
+        : seen > 0
+          ? `Yes: ${name} saw it on ${seen} of ${devices.length} devices.`
+          : `${best.why.verdict} None of ${name}’s ${devices.length} devices showed it.`,
+    seen: seen > 0,
+    about,
+    devices: devices.map(({ view }) => view),
+    likely: seen > 0 ? [] : [...new Set(devices.flatMap(({ why }) => why.likely))],
+  }
+}
+
+const iso = (atMs: number | null): string | null => (atMs === null ? null : new Date(atMs).toISOString())
+const stepView = ({ says, verdict, atMs }: WhyStep) => ({ says, verdict, at: iso(atMs) })
+
+function aboutNotification(notification: NotificationRow): Explanation['about'] {
+  const { createdAt, environment, target, mode, expiresAt, sentBy } = notification
+  return [
+    { says: `${sentBy} sent it in ${environment}.`, verdict: 'note', at: createdAt.toISOString() },
+    { says: `Its target is ${sayTarget(target).slice(0, 300)}.`, verdict: 'note', at: null },
+    ...(mode === 'wake' ? ([{ says: 'It is a wake, which shows nothing.', verdict: 'note', at: null }] as const) : []),
+    { says: 'Its lifetime ends then.', verdict: 'note', at: expiresAt.toISOString() },
+  ]
+}
+
+/** There is no device to explain; perhaps there is one in the other environment. */
+async function nobody(
+  database: Database,
+  scope: Scope,
+  who: { readonly is: 'user'; readonly user: string } | { readonly is: 'device'; readonly device: string },
+): Promise<Pick<Explanation, 'verdict' | 'seen' | 'likely'>> {
+  const other = { app: scope.app, environment: environments.find((one) => one !== scope.environment) as Environment }
+  if (who.is === 'device') {
+    const there = await findDevice(database, other, who.device)
+    return {
+      verdict: there
+        ? `No: this device is registered in ${other.environment}, and the notification went in ${scope.environment}.`
+        : 'No: there is no such device.',
+      seen: false,
+      likely: there ? [] : ['The id was copied wrongly, or belongs to another app.'],
+    }
+  }
+  const hereToo = (await unknownUsers(database, scope, [who.user])).size === 0
+  const there = await listDevices(database, other, { user: who.user, limit: 1 })
+  if (there.length > 0)
+    return {
+      verdict: `No: ${who.user}’s devices are registered in ${other.environment}, and the notification went in ${scope.environment}.`,
+      seen: false,
+      likely: [`The app that ${who.user} uses was built with the key of the other environment.`],
+    }
+  return {
+    verdict: hereToo ? `No: ${who.user} has no device.` : `No: nobody is called ${who.user} here.`,
+    seen: false,
+    likely: hereToo
+      ? [
+          'Nobody has signed in as this person on a device, or signed out again.',
+          'The app does not register devices yet.',
+        ]
+      : ['The name was written otherwise when they signed in: capital letters count.'],
+  }
+}
+
+async function explainDevice(
+  { database, gateways }: { readonly database: Database; readonly gateways: GatewayRoom },
+  scope: Scope,
+  notification: NotificationRow,
+  row: DeviceRow,
+) {
+  const found = await deliveryOf(database, notification, row.no)
+  const { origin } = gateways.describe(row.platform, scope.environment)
+  const credential = await credentialInUse(database, scope.app.no, scope.environment, row.platform)
+  const tag = notification.content.tag
+  const where = { appNo: scope.app.no, environment: scope.environment }
+  const why = explainDelivery({
+    notification: {
+      mode: notification.mode,
+      environment: notification.environment,
+      createdMs: notification.createdAt.getTime(),
+      expiresMs: notification.expiresAt.getTime(),
+      state:
+        notification.hold === 'cancelled'
+          ? 'cancelled'
+          : notification.hold === 'paused' && notification.state !== 'finished'
+            ? 'paused'
+            : notification.state,
+      target: sayTarget(notification.target).slice(0, 300),
+    },
+    device: {
+      platform: row.platform,
+      permission: row.permission,
+      muted: row.muted,
+      registeredMs: row.registeredAt.getTime(),
+      retiredMs: row.retiredAt?.getTime() ?? null,
+      retiredReason: row.retiredReason,
+      receiptMs: row.receiptAt?.getTime() ?? null,
+      rehearsal: isHandsetAddress(row.token),
+    },
+    named: await targetHas(database, notification.target, where, row.id),
+    delivery: found && {
+      ...found,
+      moments: Object.fromEntries(Object.entries(found.moments).map(([state, at]) => [state, at.getTime()])),
+    },
+    gateway: {
+      origin: row.platform === 'web' ? new URL(row.token).origin : origin,
+      credential: credential ? `${credential.kind} ${(credential.fingerprint ?? '').slice(0, 16)}`.trim() : null,
+    },
+    replacedMs: tag === undefined ? null : await laterOfTag(database, notification, tag, row.no),
+    nowMs: Date.now(),
+  })
+  const values = row.userNo === null ? new Map() : await readersValues(database, [row.userNo])
+  const own = (row.userNo === null ? undefined : values.get(row.userNo)) ?? {}
+  const rendered = new Renderer(notification.content, notification.filling).render({
+    platform: row.platform,
+    language: typeof own.language === 'string' ? own.language : (row.locale ?? undefined),
+    timeZone: row.timeZone ?? undefined,
+    values: own,
+  })
+  const view: Explanation['devices'][number] = {
+    device: row.id,
+    platform: row.platform,
+    model: row.model,
+    verdict: why.verdict,
+    steps: why.steps.map(stepView),
+    content: rendered.is === 'rendered' ? (rendered.content as Explanation['devices'][number]['content']) : null,
+    delivery: found ? deliveryView(found) : null,
+  }
+  return { why, view }
+}

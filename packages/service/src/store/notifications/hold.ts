@@ -1,0 +1,49 @@
+import type { Database } from '../database.ts'
+import { makeDue, parkWaiting, unpark } from '../work/parking.ts'
+import { finishIfDone } from '../work/store-outcomes.ts'
+import { type Hold, holdOfCode, holds } from './hold-codes.ts'
+
+/**
+ * Holds a notification, or lets it go on. What a worker has at hand it gives up by itself as soon as it sees the change;
+ * all else is parked, woken or ended here.
+ * @returns false when it has come to its end already
+ */
+export async function holdNotification(database: Database, no: number, hold: Hold): Promise<boolean> {
+  return database.transact(async (tx) => {
+    const [row] = await tx.rows<{ state: string; hold: number }>(
+      'select state, hold from notifications where no = ? for update',
+      [no],
+    )
+    if (!row || row.state === 'finished' || row.hold === holds.cancelled) return false
+    await tx.change(
+      `update notifications set hold = ?, changed_at = utc_timestamp(3), version = version + 1
+         ${hold === 'cancelled' ? ', live_name = null' : ''} where no = ?`,
+      [holds[hold], no],
+    )
+    switch (hold) {
+      case 'paused':
+        await parkWaiting(tx, no)
+        break
+      case 'none':
+        await unpark(tx, no)
+        break
+      case 'cancelled':
+        await makeDue(tx, no)
+        await finishIfDone(tx, no)
+        break
+      default:
+        hold satisfies never
+    }
+    return true
+  })
+}
+
+/** How the notifications that a worker has at hand are held now. */
+export async function holdsOf(database: Database, numbers: readonly number[]): Promise<Map<number, Hold>> {
+  if (numbers.length === 0) return new Map()
+  const rows = await database.rows<{ no: number; hold: number }>(
+    'select no, hold from notifications where no in (?) and hold <> 0',
+    [numbers],
+  )
+  return new Map(rows.map(({ no, hold }) => [no, holdOfCode(hold)]))
+}

@@ -1,0 +1,29 @@
+import { deliveryStates } from '@zbell/core'
+import type { Database } from '../database.ts'
+import { type DeliveryRow, listDeliveries } from './list-deliveries.ts'
+
+/** What became of one device; `undefined` for one that the notification was not for. */
+export async function deliveryOf(
+  database: Database,
+  notification: { readonly no: number; readonly createdAt: Date },
+  deviceNo: number,
+): Promise<DeliveryRow | undefined> {
+  return (await listDeliveries(database, notification, { limit: 1, deviceNo }))[0]
+}
+
+/** When a later notification of the same tag was shown on a device, in ms since 1970. */
+export async function laterOfTag(
+  database: Database,
+  notification: { readonly no: number; readonly appNo: number; readonly environment: string },
+  tag: string,
+  deviceNo: number,
+): Promise<number | null> {
+  const [row] = await database.rows<{ at: Date }>(
+    `select coalesce(d.shown_at, d.received_at) as at from notifications n
+     join deliveries d on d.notification_no = n.no and d.device_no = ?
+     where n.app_no = ? and n.environment = ? and n.tag = ? and n.no > ?
+       and d.state between ${deliveryStates.received} and ${deliveryStates.opened} order by n.no limit 1`,
+    [deviceNo, notification.appNo, notification.environment, tag, notification.no],
+  )
+  return row?.at.getTime() ?? null
+}

@@ -1,0 +1,49 @@
+import type { DeliveryState } from '@zbell/core'
+import type { Database } from '../database.ts'
+
+const moments = {
+  accepted: 'accepted_at',
+  received: 'received_at',
+  shown: 'shown_at',
+  dismissed: 'dismissed_at',
+  opened: 'opened_at',
+} as const satisfies Partial<Record<DeliveryState, string>>
+type Moment = keyof typeof moments
+
+/** A drawing has about so many steps; they are as long as that asks, from this list. */
+const wantedSteps = 60
+const stepsOfSeconds = [1, 2, 5, 10, 30, 60, 300, 900, 3_600, 10_800, 43_200, 86_400, 604_800]
+
+export type CourseSteps = {
+  readonly stepSeconds: number
+  readonly steps: readonly { readonly at: Date; readonly counts: Partial<Record<Moment, number>> }[]
+}
+
+/** How many deliveries came to each state in each step of time since a notification began. */
+export async function readCourse(
+  database: Database,
+  notification: { readonly no: number; readonly createdAt: Date },
+): Promise<CourseSteps> {
+  const [span] = await database.rows<{ last: Date | null }>(
+    `select greatest(${Object.values(moments)
+      .map((column) => `coalesce(max(${column}), '1970-01-01')`)
+      .join(', ')}) as last from deliveries where notification_no = ?`,
+    [notification.no],
+  )
+  const fromMs = Math.floor(notification.createdAt.getTime() / 1_000) * 1_000
+  const seconds = Math.max(1, (new Date(span?.last ?? fromMs).getTime() - fromMs) / 1_000)
+  const stepSeconds = stepsOfSeconds.find((step) => seconds / step <= wantedSteps) ?? stepsOfSeconds.at(-1)!
+  const found = new Map<number, Partial<Record<Moment, number>>>()
+  for (const [state, column] of Object.entries(moments) as [Moment, string][]) {
+    const rows = await database.rows<{ step: number; count: number }>(
+      `select floor(timestampdiff(second, ?, ${column}) / ?) as step, count(*) as count
+       from deliveries where notification_no = ? and ${column} is not null group by step`,
+      [new Date(fromMs), stepSeconds, notification.no],
+    )
+    for (const { step, count } of rows) found.set(Number(step), { ...found.get(Number(step)), [state]: count })
+  }
+  const steps = [...found]
+    .sort(([a], [b]) => a - b)
+    .map(([step, counts]) => ({ at: new Date(fromMs + step * stepSeconds * 1_000), counts }))
+  return { stepSeconds, steps }
+}

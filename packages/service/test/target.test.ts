@@ -1,0 +1,123 @@
+import { createHash, randomBytes } from 'node:crypto'
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { isMeant, type Platform, platforms, type Target, uuidV7 } from '@zbell/core'
+import fc from 'fast-check'
+import { createApp, findApp, type Scope } from '../src/store/apps/apps.ts'
+import type { Database } from '../src/store/database.ts'
+import { registerDevice } from '../src/store/devices/register-device.ts'
+import { migrate } from '../src/store/migrate.ts'
+import { countTarget, targetDevices } from '../src/store/work/target-devices.ts'
+import { type Scratch, scratchDatabase } from './scratch-database.ts'
+
+type Known = { no: number; id: string; token: string; platform: Platform; user: string | null; names: Set<string> }
+
+let scratch: Scratch
+let database: Database
+let scope: Scope
+const fleet: Known[] = []
+const people = [null, 'ada', 'signe', 'kenji', 'layla']
+const topicNames = ['route-1', 'route-4', 'weather']
+
+beforeAll(async () => {
+  scratch = await scratchDatabase()
+  database = scratch.database
+  await migrate(database)
+  await createApp(database, { slug: 'ferries', name: 'Ferries', identifiers: {}, createdAt: new Date() })
+  scope = { app: (await findApp(database, 'ferries'))!, environment: 'development' }
+  for (const [i, name] of topicNames.entries())
+    await database.change(
+      "insert into topics (no, app_no, environment, name, declared, created_at) values (?, ?, 'development', ?, 1, now())",
+      [i + 1, scope.app.no, name],
+    )
+  for (let i = 0; i < 24; i++) await add(i)
+  // Signe follows route-4 as a person: on all her devices.
+  await database.change(
+    "insert into topic_users (topic_no, user_no, joined_at) select 2, no, now() from users where name = 'signe'",
+  )
+  for (const device of fleet) if (device.user === 'signe') device.names.add('topic:route-4')
+}, 60_000)
+afterAll(() => scratch.close())
+
+async function add(i: number): Promise<void> {
+  const id = uuidV7(Date.now(), randomBytes(10))
+  const token = `token-${i}`
+  const user = people[i % people.length]!
+  const platform = platforms[i % platforms.length]!
+  const facts = { permission: 'granted', muted: false, locale: null, timeZone: null, appVersion: null }
+  await registerDevice(database, scope, {
+    ...facts,
+    id,
+    platform,
+    user,
+    installation: null,
+    allows: null,
+    systemVersion: null,
+    model: null,
+    address: { token, tokenHash: createHash('sha256').update(token).digest(), p256dh: null, auth: null },
+    secretHash: randomBytes(32),
+  })
+  const [{ no }] = (await database.rows<{ no: number }>('select max(no) as no from devices')) as [{ no: number }]
+  const names = new Set(['everyone', `device:${id}`, `token:${token}`, ...(user ? [`user:${user}`] : [])])
+  const topic = i % 4
+  if (topic < topicNames.length) {
+    await database.change('insert into topic_devices values (?, ?, now())', [topic + 1, no])
+    names.add(`topic:${topicNames[topic]}`)
+  }
+  fleet.push({ no, id, token, platform, user, names })
+}
+
+const where = () => ({ appNo: scope.app.no, environment: scope.environment })
+
+describe('a target', () => {
+  test('means in the database what it means in the core, whatever is combined', async () => {
+    const references = [
+      'everyone',
+      ...people.filter((name) => name !== null).map((name) => `user:${name}`),
+      'user:nobody',
+      ...topicNames.map((name) => `topic:${name}`),
+      ...fleet.slice(0, 6).flatMap(({ id, token }) => [`device:${id}`, `token:${token}`]),
+    ]
+    const some = fc.option(fc.uniqueArray(fc.constantFrom(...references), { minLength: 1, maxLength: 4 }), {
+      nil: undefined,
+    })
+    const targets: fc.Arbitrary<Target> = fc.record({
+      any: some,
+      all: some,
+      none: some,
+      platforms: fc.option(fc.uniqueArray(fc.constantFrom(...platforms), { minLength: 1 }), { nil: undefined }),
+    })
+    await fc.assert(
+      fc.asyncProperty(targets, async (target) => {
+        fc.pre(target.any !== undefined || target.all !== undefined)
+        const meant = fleet
+          .filter(({ platform, names }) => isMeant(target, platform, (text) => names.has(text)))
+          .map(({ no }) => no)
+        expect(await targetDevices(database, target, where(), 0, 1_000)).toEqual(meant)
+        expect(await countTarget(database, target, where())).toBe(meant.length)
+      }),
+      { numRuns: 150 },
+    )
+  })
+  test('comes page by page, each device once', async () => {
+    const target: Target = { any: ['user:signe', 'topic:route-4', 'topic:weather'], none: ['user:ada'] }
+    const all = await targetDevices(database, target, where(), 0, 1_000)
+    const pages: number[] = []
+    for (;;) {
+      const page = await targetDevices(database, target, where(), pages.at(-1) ?? 0, 3)
+      pages.push(...page)
+      if (page.length < 3) break
+    }
+    expect(pages).toEqual(all)
+    expect(all.length).toBeGreaterThan(5)
+  })
+  test('has no retired device, and nobody of another app', async () => {
+    const [first] = fleet
+    await database.change('update devices set retired_at = now() where no = ?', [first!.no])
+    expect(await targetDevices(database, { any: ['everyone'] }, where(), 0, 1_000)).not.toContain(first!.no)
+    await database.change('update devices set retired_at = null where no = ?', [first!.no])
+    expect(await targetDevices(database, { any: ['everyone'] }, { ...where(), appNo: 99 }, 0, 10)).toEqual([])
+    expect(await targetDevices(database, { any: [`device:${first!.id}`] }, { ...where(), appNo: 99 }, 0, 10)).toEqual(
+      [],
+    )
+  })
+})
