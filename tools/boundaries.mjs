@@ -36,6 +36,8 @@ const rooms = {
   people: { never: ['http', 'engine', 'live', 'telemetry', 'config'], typesOnly: [] },
   handsets: { never: ['http', 'engine', 'gateways', 'live', 'store', 'telemetry', 'config'], typesOnly: [] },
   vault: { never: ['http', 'engine', 'gateways', 'live', 'store', 'telemetry', 'config'], typesOnly: [] },
+  clock: { never: ['http', 'engine', 'gateways', 'live', 'vault', 'telemetry', 'config'], typesOnly: [] },
+  review: { never: ['engine', 'live', 'vault', 'config'], typesOnly: [] },
   live: { never: ['http', 'engine', 'gateways', 'vault'], typesOnly: [] },
 }
 

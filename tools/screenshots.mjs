@@ -13,6 +13,7 @@ const { build } = await import('./build.mjs')
 await build(console.error)
 
 const wanted = new Set(process.argv.slice(2))
+const delay = join(root, 'docs/examples/delay.yaml')
 const data = mkdtempSync(join(tmpdir(), 'bell-pictures-'))
 const demo = spawn(process.execPath, [join(root, 'dist/demo.mjs'), '--port', '0', '--data', data, '--json'], {
   stdio: ['ignore', 'pipe', 'inherit'],
@@ -107,15 +108,9 @@ const pictures = {
     await save(page, 'device')
   },
   'test-bench': async (page) => {
-    await zbell(
-      'send',
-      '--to',
-      'user:ada',
-      '--title',
-      'Kittiwake is 15 minutes late',
-      '--body',
-      'Now 17:45 from berth 2.',
-    )
+    for (const title of ['Kittiwake leaves from berth 3', 'Boarding is open'])
+      await zbell('send', '--to', 'user:ada', '--title', title, '--group', 'route-4', '--sound', 'horn')
+    await zbell('send', '--file', delay, '--to', 'user:ada', 'user:haru')
     await zbell(
       'handset',
       'set',
@@ -161,12 +156,43 @@ const pictures = {
     await picture(page, 'credentials', '/credentials')
   },
   write: async (page) => {
-    await page.goto(`${ready.service}/write?to=user:ada%20user:signe`)
-    await page.getByLabel('Title').fill('Boarding is open')
-    await page.getByLabel('Body').fill('Sandpiper to Gull Point, berth 1, until 17:35.')
-    await page.getByLabel('Where a tap leads').fill('/sailings/204')
-    await wait(200)
+    const sent = await zbell('send', '--file', delay, '--to', 'topic:route-4', 'user:ada', '--no-watch')
+    await page.goto(`${ready.service}/write?like=${sent.trim()}`)
+    await page.getByLabel('On Android').getByText('Kittiwake').waitFor()
+    await page.getByRole('tab', { name: 'nb' }).click()
+    await page.getByLabel('On Android').getByText('forsinket').waitFor()
+    await wait(500)
     await save(page, 'write')
+  },
+  review: async (page) => {
+    const sent = await zbell('send', '--file', delay, '--to', 'everyone', '--no-watch')
+    await page.goto(`${ready.service}/write?like=${sent.trim()}`)
+    await page.getByLabel('On Android').getByText('Kittiwake').waitFor()
+    await page.getByRole('button', { name: 'Review' }).click()
+    await page.getByRole('button', { name: 'Send in development' }).waitFor()
+    await page.getByRole('button', { name: 'Send in development' }).scrollIntoViewIfNeeded()
+    await page.mouse.wheel(0, 2_000)
+    await wait(500)
+    await save(page, 'review')
+  },
+  why: async (page) => {
+    const sent = await zbell('send', '--file', delay, '--to', 'everyone', '--no-watch')
+    await wait(1_500)
+    await zbell('handset', 'tap', 'ada-ios', '--action', 'rebook')
+    await page.goto(`${ready.service}/activity/${sent.trim()}/why/ada`)
+    await page.getByText('It was opened with').waitFor()
+    await wait(300)
+    await save(page, 'why')
+  },
+  'zbell-why': async () => {
+    const sent = await zbell('send', '--file', delay, '--to', 'everyone', '--no-watch')
+    await wait(1_500)
+    const review = await zbell('send', '--file', delay, '--to', 'topic:route-4', '--language', 'nb', '--review')
+    const why = await zbell('why', sent.trim(), 'nour')
+    await terminal('zbell-why', [
+      ['zbell send --file docs/examples/delay.yaml --to topic:route-4 --language nb --review', review],
+      [`zbell why ${sent.trim()} nour`, why],
+    ])
   },
   'sign-in': async () => {
     const fresh = await (

@@ -64,7 +64,7 @@ describe('zbell', () => {
   })
 
   test.each([
-    [['send', '--title', 'T'], "required option '--to <reference...>' not specified"],
+    [['send', '--title', 'T'], 'Say who is meant'],
     [['send', '--to', 'user:a', '--data', '{'], '--data is not JSON'],
     [['send', '--to', 'user:a', '--ttl', 'soon'], '--ttl wants whole seconds'],
     [['handset'], 'Usage: zbell handset'],

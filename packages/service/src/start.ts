@@ -3,6 +3,7 @@ import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import { platforms } from '@zbell/core'
 import type { Logger } from 'pino'
+import { Clock } from './clock/clock.ts'
 import type { Config } from './config/options.ts'
 import { CredentialChecks } from './credentials/checks.ts'
 import { CredentialDesk } from './credentials/desk.ts'
@@ -89,7 +90,13 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       log,
       { onStored: () => hub.nudge() },
     )
-    worker.start()
+    const { only } = config
+    const runs = (part: 'http' | 'worker' | 'clock') => only === 'everything' || only === part
+    if (runs('clock')) {
+      const clock = new Clock(database, config['retention.deliveryDays'], log)
+      opened.push(() => clock.close())
+    }
+    if (runs('worker')) worker.start()
     opened.push(async () => {
       const patience = setTimeout(() => giveUp.abort(), 5_000)
       await worker.stop()
@@ -114,7 +121,8 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
         else worker.nudge()
       },
       onHold: () => void worker.lookForHolds().then(() => worker.nudge()),
-      sendsItself: true,
+      sendsItself: runs('worker'),
+      answersApi: runs('http'),
       pace,
       checks,
       handsets,
@@ -138,7 +146,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const { port } = http.server.address() as AddressInfo
     const address = `http://${config['http.host']}:${port}`
     writeFileSync(join(config.data, 'service.json'), `${JSON.stringify({ url: address, pid: process.pid })}\n`)
-    log.info({ url: address }, 'the service is ready')
+    log.info({ url: address, only }, 'the service is ready')
     return { url: address, operatorKey: operator, close }
   } catch (error) {
     await close().catch((again: unknown) => log.error({ err: again }, 'a failed start did not close cleanly'))

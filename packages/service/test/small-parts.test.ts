@@ -13,6 +13,8 @@ import { loadProfile } from '../src/gateways/load-profile.ts'
 import { Renewed } from '../src/gateways/renewed.ts'
 import { Places } from '../src/gateways/slots.ts'
 import { Batcher } from '../src/store/batcher.ts'
+import { Turns } from '../src/store/work/turns.ts'
+import { Pace } from '../src/telemetry/pace.ts'
 import { operatorKey } from '../src/vault/key-files.ts'
 import { givenKeyring, KeyringFixed, keptKeyring } from '../src/vault/keyring.ts'
 import { hashPassword, passwordFits } from '../src/vault/secrets.ts'
@@ -267,5 +269,49 @@ describe('the batcher', () => {
     }, 10)
     await expect(batcher.add(1)).rejects.toThrow('no')
     expect(await batcher.add(2)).toBe(2)
+  })
+})
+
+describe('turns', () => {
+  test('go round among those who want one, and a newcomer is next', () => {
+    const turns = new Turns()
+    const given = Array.from({ length: 6 }, () => turns.next('app', [1, 2, 3]))
+    expect(given).toEqual([1, 2, 3, 1, 2, 3])
+    expect(turns.next('app', [1, 2, 3, 9])).toBe(9)
+    expect(turns.next('app', [2])).toBe(2)
+    expect(turns.next('app', [])).toBeUndefined()
+  })
+})
+
+describe('the pace', () => {
+  test('is said only when enough was sent of late', () => {
+    const pace = new Pace()
+    pace.note(100, 0)
+    pace.note(100, 1_000)
+    expect(pace.devicesPerSecond(1_000)).toBeUndefined()
+    for (let i = 2; i <= 10; i++) pace.note(100, i * 1_000)
+    expect(pace.devicesPerSecond(10_000)).toBe(100)
+    expect(pace.devicesPerSecond(200_000)).toBeUndefined()
+  })
+})
+
+describe('places that are learned', () => {
+  test('grow with good answers and shrink with busy ones; who waits is let in when there is room', async () => {
+    const places = Places.learning(300)
+    expect(places.limit).toBe(64)
+    for (let i = 0; i < 64; i++) places.note(5, false)
+    expect(places.limit).toBe(81)
+    for (let i = 0; i < 81; i++) places.note(5, i === 0)
+    expect(places.limit).toBe(56)
+  })
+  test('an urgent one goes before those who only wait', async () => {
+    const places = new Places(1)
+    expect(places.take()).toBeUndefined()
+    const order: string[] = []
+    const waits = [places.take()!.then(() => order.push('first')), places.take(true)!.then(() => order.push('urgent'))]
+    places.release()
+    places.release()
+    await Promise.all(waits)
+    expect(order).toEqual(['urgent', 'first'])
   })
 })

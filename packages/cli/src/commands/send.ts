@@ -76,7 +76,7 @@ export function sendCommand(program: Command, io: Io, done: Run): void {
       `
 On a terminal the review is shown and you are asked; elsewhere what goes to many wants --yes.
 
-Examples:
+Example:
   $ zbell send --to user:ada --title "Kittiwake is 15 minutes late" --body "New departure 17:45 from berth 2."
   $ zbell send --to topic:route-4 --none user:ada --title "{vessel} is late" --value vessel=Kittiwake --review`,
     )

@@ -33,23 +33,29 @@ async function serviceBundle(): Promise<ServiceBundle> {
   return (await import(file.href)) as ServiceBundle
 }
 
-type ServiceFlags = { readonly config?: string; readonly handsets?: boolean; readonly json?: boolean }
+type ServiceFlags = {
+  readonly config?: string
+  readonly handsets?: boolean
+  readonly only?: string
+  readonly json?: boolean
+}
 
 export function serviceCommands(program: Command, io: Io, done: Run): void {
   program
     .command('serve')
     .description('Run the service until it is told to stop')
     .option('--config <file>', 'a YAML file of options')
+    .option('--only <part>', 'only http, worker or clock; any number of processes share one database')
     .option('--handsets', 'with virtual handsets beside it, to rehearse in development')
     .addHelpText('after', '\nExample:\n  $ ZB_DATA=/var/lib/zbell zbell serve --config /etc/zbell.yaml')
     .action(async (_flags: object, command: Command) => {
-      const { config, json, handsets } = command.optsWithGlobals<ServiceFlags>()
+      const { config, json, handsets, only } = command.optsWithGlobals<ServiceFlags>()
       const service = await serviceBundle()
       await mended(service, async () => {
         const beside = handsets ? await startHandsets(handsetsDir(service, io, config)) : undefined
         try {
           await service.serve({
-            env: { ...io.env, ...beside?.env },
+            env: { ...io.env, ...beside?.env, ...(only === undefined ? {} : { ZB_ONLY: only }) },
             configFile: config,
             onReady: (ready) => {
               beside?.serviceIsAt(ready.url)

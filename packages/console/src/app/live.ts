@@ -63,6 +63,9 @@ export function useLiveNotification(place: Place, id: string): void {
     )
     source.addEventListener('delivery', (event) => {
       const fresh = JSON.parse(event.data) as Delivery
+      // A list that is being read may have been read before this happened; then it is read once more.
+      if (client.isFetching({ queryKey: keys.deliveries(place, id) }) > 0)
+        void client.invalidateQueries({ queryKey: keys.deliveries(place, id) })
       client.setQueryData<Page<Delivery>>(keys.deliveries(place, id), (page) => {
         if (!page) return page
         const known = page.items.some((one) => one.device === fresh.device)

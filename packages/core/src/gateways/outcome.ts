@@ -4,7 +4,8 @@ import type { Reason } from '../deliveries/reasons.ts'
 export type Outcome =
   | { readonly is: 'accepted'; readonly ref?: string }
   | { readonly is: 'busy'; readonly retryAfterMs?: number }
-  | { readonly is: 'unavailable'; readonly retryAfterMs?: number }
+  /** `untried`: the gateway rests, so nobody asked it. */
+  | { readonly is: 'unavailable'; readonly retryAfterMs?: number; readonly untried?: true }
   | { readonly is: 'token-gone' }
   | { readonly is: 'refused'; readonly reason: Reason }
 

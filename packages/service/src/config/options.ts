@@ -12,6 +12,12 @@ export const options = {
     preset: './zbell-data',
     says: 'Folder for keys and the private database.',
   },
+  only: {
+    env: 'ZB_ONLY',
+    type: z.enum(['everything', 'http', 'worker', 'clock']),
+    preset: 'everything',
+    says: 'Which part runs in this process: the HTTP interface, a worker that sends, or the clock that looks after the rest.',
+  },
   'http.host': { env: 'ZB_HOST', type: text.min(1), preset: '127.0.0.1', says: 'Address to listen on.' },
   'http.port': { env: 'ZB_PORT', type: whole(0, 65_535), preset: 7420, says: 'Port to listen on; 0 picks a free one.' },
   'http.publicUrl': {
@@ -117,6 +123,12 @@ export const options = {
     type: whole(20, 60_000),
     preset: 250,
     says: 'How often to look for work that another process left.',
+  },
+  'retention.deliveryDays': {
+    env: 'ZB_DELIVERY_DAYS',
+    type: whole(0, 36_500),
+    preset: 90,
+    says: 'Days after which a notification’s deliveries are thinned to its totals; 0 keeps them.',
   },
   'handsets.url': {
     env: 'ZB_HANDSETS_URL',

@@ -62,4 +62,6 @@ export type Slots = {
   /** @param ahead goes before those who only wait */
   take(ahead?: boolean): Promise<void> | undefined
   release(): void
+  /** How long an answer took, and whether it was "busy": how many places there are depends on it. */
+  note(tookMs: number, busy: boolean): void
 }

@@ -41,7 +41,13 @@ export const sendBlockDefaults: SendBlockOptions = Object.freeze({
 })
 
 type Cause = 'gateway-busy' | 'gateway-unreachable' | 'credential-rejected' | 'internal-fault'
-type Waiting = { readonly device: BlockDevice; readonly cause: Cause; readonly retryAfterMs: number }
+type Waiting = {
+  readonly device: BlockDevice
+  readonly cause: Cause
+  readonly retryAfterMs: number
+  /** The gateway rests, and this device was not tried: that is no failure of its own. */
+  readonly untried?: true
+}
 /** One platform's way out: the places on its lane, and each distinct content made ready once. */
 type Exit = { readonly lane: Lane; readonly shipments: Map<string, Shipment> }
 
@@ -67,6 +73,8 @@ class BlockRun {
   readonly #gateways: Gateways
   readonly #options: SendBlockOptions
   readonly #attempts: number
+  readonly #urgent: boolean
+  readonly #expiresMs: number
   /** Devices whose end is not stored yet. */
   readonly #open: Set<number>
   #ended: Ended[] = []
@@ -79,7 +87,8 @@ class BlockRun {
   /** Devices that wait until the notification goes on. */
   readonly #parked: number[] = []
   readonly #accepted = new Map<string, { readonly platform: Platform; readonly rehearsal: boolean }>()
-  readonly #flights = new Set<Promise<void>>()
+  #inTheAir = 0
+  #onLanded: (() => void) | undefined
   #holding = true
   #storing: Promise<void> | undefined
   #storedAtMs: number
@@ -97,6 +106,8 @@ class BlockRun {
     this.#gateways = gateways
     this.#options = options
     this.#attempts = claim.failures + 1
+    this.#urgent = notification.urgency === 'high'
+    this.#expiresMs = notification.expiresAt.getTime()
     this.#open = new Set(claim.devices)
     this.#storedAtMs = options.now()
     this.#renderer = new Renderer(notification.content, notification.filling)
@@ -114,10 +125,14 @@ class BlockRun {
         break
       }
       if (hold === 'cancelled') this.#end(device, { state: 'withdrawn', reason: 'cancelled' }, this.#claim.failures)
-      else await this.#send(device)
+      else {
+        // What can go at once costs no turn of the event loop.
+        const wait = this.#send(device)
+        if (wait) await wait
+      }
       this.#storeSometimes()
     }
-    await Promise.all(this.#flights)
+    await this.#landed()
     await this.#storing
     if (!this.#holding) return false
     const retries = this.#planRetries()
@@ -163,35 +178,55 @@ class BlockRun {
     }
   }
 
-  async #send(device: BlockDevice): Promise<void> {
+  #landed(): Promise<void> {
+    return this.#inTheAir === 0
+      ? Promise.resolve()
+      : new Promise((done) => {
+          this.#onLanded = done
+        })
+  }
+
+  /** @returns what to wait for; `undefined` when it is done with, or on its way */
+  #send(device: BlockDevice): Promise<void> | undefined {
     const { failures, cause } = this.#claim
-    if (this.#options.now() >= this.#notification.expiresAt.getTime()) {
+    if (this.#options.now() >= this.#expiresMs) {
       // A delivery that waited for a gateway ends by that gateway's fault, not by the queue's.
       this.#end(device, { state: 'expired', reason: cause ?? 'expired-in-queue' }, failures)
-      return
+      return undefined
     }
     const skip = reasonToSkip(device, this.#notification.mode)
     if (skip) {
       this.#end(device, { state: 'skipped', reason: skip }, failures)
-      return
+      return undefined
     }
     if (this.#superseded.has(device.no)) {
       this.#end(device, { state: 'withdrawn', reason: 'superseded' }, failures)
-      return
+      return undefined
     }
     const own = (device.userNo === null ? undefined : this.#values.get(device.userNo)) ?? {}
     const rendered = this.#rendered(device, own)
     if (rendered === undefined) {
       this.#waiting.push({ device, cause: 'internal-fault', retryAfterMs: 0 })
-      return
+      return undefined
     }
     if (rendered.is === 'missing') {
       this.#end(device, { state: 'skipped', reason: 'missing-value' }, failures)
-      return
+      return undefined
     }
+    const exit = this.#exits.get(exitName(device.platform, isHandsetAddress(device.token)))
+    const shipment = typeof exit === 'object' ? exit.shipments.get(rendered.name) : undefined
+    if (typeof exit !== 'object' || !shipment || exit.lane.state !== 'open') return this.#sendSlowly(device, rendered)
+    const turn = exit.lane.slots.take(this.#urgent)
+    if (turn) return turn.then(() => this.#goOn(device, exit, shipment))
+    this.#launch(device, exit.lane, shipment)
+    return undefined
+  }
+
+  /** The first of its kind: its way out is opened, its request shaped. */
+  async #sendSlowly(device: BlockDevice, rendered: { content: Content; name: string }): Promise<void> {
     const exit = await this.#exit(device.platform, isHandsetAddress(device.token))
     if (exit === 'fault') this.#waiting.push({ device, cause: 'internal-fault', retryAfterMs: 0 })
-    else if (typeof exit === 'string') this.#end(device, { state: 'refused', reason: exit }, failures)
+    else if (typeof exit === 'string') this.#end(device, { state: 'refused', reason: exit }, this.#claim.failures)
     else if (exit.lane.state === 'halted') this.#waiting.push({ device, cause: 'credential-rejected', retryAfterMs: 0 })
     else {
       const shipment = await this.#shipment(exit, rendered)
@@ -199,14 +234,15 @@ class BlockRun {
         this.#waiting.push({ device, cause: 'internal-fault', retryAfterMs: 0 })
         return
       }
-      const turn = exit.lane.slots.take(this.#notification.urgency === 'high')
-      if (turn) {
-        await turn
-        // The wait can have been long: what was true before it may not be any more.
-        if (this.#options.hold() !== 'none') return this.#giveBack(device, exit)
-      }
-      this.#launch(device, exit.lane, shipment)
+      await exit.lane.slots.take(this.#urgent)
+      this.#goOn(device, exit, shipment)
     }
+  }
+
+  /** The wait for a place can have been long: what was true before it may not be any more. */
+  #goOn(device: BlockDevice, exit: Exit, shipment: Shipment): void {
+    if (this.#options.hold() === 'none') this.#launch(device, exit.lane, shipment)
+    else this.#giveBack(device, exit)
   }
 
   /** A text that cannot be read was kept by an earlier version: it holds up its own deliveries, and no others. */
@@ -263,20 +299,22 @@ class BlockRun {
   }
 
   #launch(device: BlockDevice, lane: Lane, shipment: Shipment): void {
-    const flight = shipment
-      .send(device)
-      .then(
-        (outcome) => this.#take(device, outcome),
-        (error: unknown) => {
-          this.#options.onFault(error)
-          this.#waiting.push({ device, cause: 'internal-fault', retryAfterMs: 0 })
-        },
-      )
-      .finally(() => {
-        lane.slots.release()
-        this.#flights.delete(flight)
-      })
-    this.#flights.add(flight)
+    this.#inTheAir++
+    const landed = () => {
+      lane.slots.release()
+      if (--this.#inTheAir === 0) this.#onLanded?.()
+    }
+    shipment.send(device).then(
+      (outcome) => {
+        this.#take(device, outcome)
+        landed()
+      },
+      (error: unknown) => {
+        this.#options.onFault(error)
+        this.#waiting.push({ device, cause: 'internal-fault', retryAfterMs: 0 })
+        landed()
+      },
+    )
   }
 
   #take(device: BlockDevice, outcome: Outcome): void {
@@ -300,7 +338,12 @@ class BlockRun {
         this.#waiting.push({ device, cause: 'gateway-busy', retryAfterMs: outcome.retryAfterMs ?? 0 })
         break
       case 'unavailable':
-        this.#waiting.push({ device, cause: 'gateway-unreachable', retryAfterMs: outcome.retryAfterMs ?? 0 })
+        this.#waiting.push({
+          device,
+          cause: 'gateway-unreachable',
+          retryAfterMs: outcome.retryAfterMs ?? 0,
+          ...(outcome.untried ? { untried: true } : {}),
+        })
         break
       default:
         outcome satisfies never
@@ -341,7 +384,7 @@ class BlockRun {
     const { now, chance, retry } = this.#options
     const retries: Retry[] = []
     for (const group of grouped(this.#waiting)) {
-      const { cause } = group[0]!
+      const { cause, untried } = group[0]!
       const leftMs = this.#notification.expiresAt.getTime() - now()
       const devices = group.map((one) => one.device.no).sort((a, b) => a - b)
       if (cause === 'credential-rejected') {
@@ -354,7 +397,14 @@ class BlockRun {
         })
         continue
       }
-      const askedMs = Math.max(...group.map((one) => one.retryAfterMs))
+      const askedMs = group.reduce((most, one) => Math.max(most, one.retryAfterMs), 0)
+      if (untried) {
+        // A little later than asked, and not all at once.
+        const afterMs = askedMs + chance() * restSpreadMs
+        if (afterMs < leftMs) retries.push({ devices, failures: this.#claim.failures, cause, afterMs })
+        else for (const one of group) this.#end(one.device, { state: 'expired', reason: cause }, this.#claim.failures)
+        continue
+      }
       const afterMs = retryDelayMs(this.#attempts, retry, chance(), askedMs)
       if (afterMs < leftMs) retries.push({ devices, failures: this.#attempts, cause, afterMs })
       else for (const one of group) this.#end(one.device, { state: 'expired', reason: cause }, this.#attempts)
@@ -365,13 +415,16 @@ class BlockRun {
 
 const exitName = (platform: Platform, rehearsal: boolean): string => (rehearsal ? `${platform} rehearsal` : platform)
 
+/** Blocks that waited for the same gateway come back over so long. */
+const restSpreadMs = 1_000
+
 /** How often what waits for a credential looks again at the gateway, when nobody replaces it. */
 const rejectedLookMs = 30_000
 
 function grouped(waiting: readonly Waiting[]): Waiting[][] {
   const groups = new Map<string, Waiting[]>()
   for (const one of waiting) {
-    const name = `${one.device.platform} ${one.cause}`
+    const name = `${one.device.platform} ${one.cause} ${one.untried ?? false}`
     const group = groups.get(name)
     if (group) group.push(one)
     else groups.set(name, [one])

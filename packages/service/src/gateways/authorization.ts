@@ -86,7 +86,7 @@ async function grantedToken(
     .sign(key)
   const form = new URLSearchParams({ grant_type: 'urn:ietf:params:oauth:grant-type:jwt-bearer', assertion })
   const type = { 'content-type': 'application/x-www-form-urlencoded' }
-  const answer = await origin.request('POST', address.pathname + address.search, type, form.toString())
+  const answer = await origin.request('POST', address.pathname + address.search, type, form.toString(), 'everything')
   // RFC 6749 §5.2: 400 and 401 mean the credential; anything else is trouble of the address itself.
   if (answer.status === 400 || answer.status === 401 || answer.status === 403) {
     throw new CredentialRejected(`the token address answered ${answer.status}`, answer.status)

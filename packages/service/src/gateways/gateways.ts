@@ -214,7 +214,7 @@ export class GatewayRoom implements Gateways {
       open: async () => {
         const way = await this.#rehearsal.open(environment, platform, identifier)
         if (typeof way === 'string') return way
-        return new KeptLane(way, new Places(this.#config['gateways.inFlight']), {
+        return new KeptLane(way, Places.learning(this.#config['gateways.inFlight']), {
           onUsed: () => {},
           onRejected: () => {},
         })
@@ -226,7 +226,7 @@ export class GatewayRoom implements Gateways {
     if (typeof way === 'string') return way
     const heard = (done: Promise<unknown>) =>
       done.catch((error: unknown) => this.#log.warn({ err: error }, 'cannot note a credential’s use'))
-    return new KeptLane(way, new Places(this.#config['gateways.inFlight']), {
+    return new KeptLane(way, Places.learning(this.#config['gateways.inFlight']), {
       onUsed: () => void heard(markUsed(this.#database, id)),
       onRejected: () => {
         this.#log.error(

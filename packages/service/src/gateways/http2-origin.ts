@@ -6,7 +6,7 @@ import {
   type OutgoingHttpHeaders,
 } from 'node:http2'
 import type { LookupFunction } from 'node:net'
-import type { GatewayAnswer } from '@zbell/core'
+import { afterRequest, askCircuit, type Circuit, closedCircuit, type GatewayAnswer, type Outcome } from '@zbell/core'
 
 export type OriginOptions = {
   readonly ca: readonly string[]
@@ -20,12 +20,19 @@ export type OriginOptions = {
 export class NoAnswer extends Error {
   override readonly name = 'NoAnswer'
   readonly code: string
+  /** The origin rests: it was not asked, and may be in so many ms. */
+  readonly restMs: number | undefined
 
-  constructor(origin: string, code: string, cause?: unknown) {
+  constructor(origin: string, code: string, cause?: unknown, restMs?: number) {
     super(`${origin} gave no answer (${code})`, { cause })
     this.code = code
+    this.restMs = restMs
   }
 }
+
+/** What a request without an answer means for its delivery. */
+export const unanswered = ({ restMs }: NoAnswer): Outcome =>
+  restMs === undefined ? { is: 'unavailable' } : { is: 'unavailable', retryAfterMs: restMs, untried: true }
 
 const maxBodyBytes = 16_384
 const { HTTP2_HEADER_STATUS, HTTP2_HEADER_METHOD, HTTP2_HEADER_PATH, NGHTTP2_CANCEL } = constants
@@ -38,6 +45,8 @@ export class Http2Origin {
   readonly #origin: string
   readonly #options: OriginOptions
   #session: ClientHttp2Session | undefined
+  #circuit: Circuit = closedCircuit
+  readonly #deadlines = new Deadlines()
 
   constructor(origin: string, options: OriginOptions) {
     this.#origin = origin
@@ -50,7 +59,8 @@ export class Http2Origin {
   }
 
   /**
-   * @returns the answer; its body only when the status is not a good one
+   * @param reads by default what a good answer says beyond its head is not read
+   * @returns the answer
    * @throws {NoAnswer}
    */
   request(
@@ -58,12 +68,17 @@ export class Http2Origin {
     path: string,
     headers: OutgoingHttpHeaders,
     body: string | Uint8Array,
+    reads: 'refusals' | 'everything' = 'refusals',
   ): Promise<GatewayAnswer> {
+    const asked = askCircuit(this.#circuit, Date.now())
+    this.#circuit = asked.circuit
+    if (asked.waitMs > 0) return Promise.reject(new NoAnswer(this.#origin, 'RESTING', undefined, asked.waitMs))
     return new Promise((done, fail) => {
       let stream: ClientHttp2Stream
       try {
         stream = this.#open().request({ [HTTP2_HEADER_METHOD]: method, [HTTP2_HEADER_PATH]: path, ...headers })
       } catch (error) {
+        this.#ended(false)
         fail(new NoAnswer(this.#origin, codeOf(error), error))
         return
       }
@@ -71,27 +86,34 @@ export class Http2Origin {
       let text = ''
       let size = 0
       // For the whole answer: a stream's own timeout would start anew with every byte that drips in.
-      const deadline = setTimeout(() => {
+      this.#deadlines.add(stream, this.#options.timeoutMs, () => {
         fail(new NoAnswer(this.#origin, 'ETIMEDOUT'))
         stream.close(NGHTTP2_CANCEL)
-      }, this.#options.timeoutMs)
+      })
       stream.on('response', (head) => {
         const status = Number(head[HTTP2_HEADER_STATUS])
         answer = { status, headers: head as GatewayAnswer['headers'], body: '' }
-      })
-      stream.on('data', (chunk: Buffer) => {
-        size += chunk.length
-        if (size > maxBodyBytes) stream.close(NGHTTP2_CANCEL)
-        else text += chunk.toString('utf8')
+        if (reads === 'refusals' && status >= 200 && status < 300) stream.resume()
+        else
+          stream.on('data', (chunk: Buffer) => {
+            size += chunk.length
+            if (size > maxBodyBytes) stream.close(NGHTTP2_CANCEL)
+            else text += chunk.toString('utf8')
+          })
       })
       stream.on('error', (error) => fail(new NoAnswer(this.#origin, codeOf(error), error)))
       stream.on('close', () => {
-        clearTimeout(deadline)
+        this.#deadlines.delete(stream)
+        this.#ended(answer !== undefined)
         if (answer) done(text === '' ? answer : { ...answer, body: text })
         else fail(new NoAnswer(this.#origin, 'ECONNRESET'))
       })
       stream.end(body)
     })
+  }
+
+  #ended(answered: boolean): void {
+    this.#circuit = afterRequest(this.#circuit, answered, Date.now())
   }
 
   /** Lets what is on its way arrive, for as long as one request may take at most. */
@@ -141,6 +163,38 @@ export class Http2Origin {
     session.unref()
     this.#session = session
     return session
+  }
+}
+
+/** How exactly a deadline is kept, of the whole time. */
+const sweepsInTime = 20
+
+/**
+ * Deadlines of many requests with one timer. All have the same patience, so the oldest are due first: a timer for each would
+ * cost more than it is worth.
+ */
+class Deadlines {
+  readonly #due = new Map<object, { readonly atMs: number; readonly act: () => void }>()
+  #timer: NodeJS.Timeout | undefined
+
+  add(of: object, timeoutMs: number, act: () => void): void {
+    this.#due.set(of, { atMs: performance.now() + timeoutMs, act })
+    this.#timer ??= setInterval(() => this.#sweep(), Math.max(10, timeoutMs / sweepsInTime)).unref()
+  }
+
+  delete(of: object): void {
+    this.#due.delete(of)
+  }
+
+  #sweep(): void {
+    const nowMs = performance.now()
+    for (const [of, { atMs, act }] of this.#due) {
+      if (atMs > nowMs) return
+      this.#due.delete(of)
+      act()
+    }
+    clearInterval(this.#timer)
+    this.#timer = undefined
   }
 }
 

@@ -66,10 +66,13 @@ export class KeptLane implements Lane {
   async prepare(notification: Sendable): Promise<Shipment> {
     const shipment = await this.#way.prepare(notification)
     return {
-      send: async (address: Address) => {
-        const outcome = await shipment.send(address)
-        this.#note(outcome)
-        return outcome
+      send: (address: Address) => {
+        const startMs = performance.now()
+        return shipment.send(address).then((outcome) => {
+          this.#note(outcome)
+          this.slots.note(performance.now() - startMs, outcome.is === 'busy')
+          return outcome
+        })
       },
     }
   }

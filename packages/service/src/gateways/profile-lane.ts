@@ -1,8 +1,16 @@
 import { explainAnswer, type GatewayProfile, type Outcome, type RequestShaper, type ShapedRequest } from '@zbell/core'
 import type { Address, Sendable, Shipment } from '../engine/ports.ts'
 import { type Authorization, CredentialRejected } from './authorization.ts'
-import { type Http2Origin, NoAnswer } from './http2-origin.ts'
+import { type Http2Origin, NoAnswer, unanswered } from './http2-origin.ts'
 import type { Trial, Way } from './kept-lane.ts'
+
+/** A shaped request with its headers, and the same with the token that counts now. */
+type Prepared = {
+  readonly shaped: ShapedRequest
+  readonly headers: Readonly<Record<string, string>>
+  token: string | undefined
+  withToken: Readonly<Record<string, string>>
+}
 
 /** The way to a gateway that a profile describes. */
 export class ProfileLane implements Way {
@@ -28,7 +36,8 @@ export class ProfileLane implements Way {
 
   async prepare(notification: Sendable): Promise<Shipment> {
     const { shaped, headers } = await this.#shape(notification)
-    return { send: (address) => this.#send(shaped, headers, address) }
+    const prepared: Prepared = { shaped, headers, token: undefined, withToken: headers }
+    return { send: (address) => this.#send(prepared, address) }
   }
 
   async trial(notification: Sendable, address: Address, send: boolean): Promise<Trial> {
@@ -38,7 +47,7 @@ export class ProfileLane implements Way {
     const [path, body] = [shaped.path(address.token), shaped.body(address.token)]
     const request = { method: shaped.method, url: this.#origin.address + path, headers: all, body }
     if (!send) return { request }
-    const answer = await this.#origin.request(shaped.method, path, all, body)
+    const answer = await this.#origin.request(shaped.method, path, all, body, 'everything')
     return { request, answer, outcome: explainAnswer(this.#profile.answers, answer, Date.now()) }
   }
 
@@ -55,35 +64,35 @@ export class ProfileLane implements Way {
     return { shaped, headers: { 'content-type': 'application/json', ...shaped.headers } }
   }
 
-  async #send(shaped: ShapedRequest, headers: Record<string, string>, address: Address): Promise<Outcome> {
-    const body = shaped.body(address.token)
+  async #send(prepared: Prepared, address: Address): Promise<Outcome> {
+    const body = prepared.shaped.body(address.token)
     if (Buffer.byteLength(body) > this.#profile.limits.bodyBytes) return { is: 'refused', reason: 'too-large' }
+    const value = this.#authorization?.value
     try {
-      const first = await this.#try(shaped, headers, address, body)
+      const token = value && (value.atHand ?? (await value.get()))
+      const outcome = await this.#ask(prepared, address, body, token)
+      if (token === undefined || !isRejected(outcome)) return outcome
       // A token that ran out early, or a gateway that forgot it: one fresh one settles whether it is the credential.
-      return isRejected(first.outcome) && first.drop()
-        ? (await this.#try(shaped, headers, address, body)).outcome
-        : first.outcome
+      value?.drop(token)
+      return await this.#ask(prepared, address, body, await value?.get())
     } catch (error) {
       if (error instanceof CredentialRejected) return { is: 'refused', reason: 'credential-rejected' }
-      if (error instanceof NoAnswer) return { is: 'unavailable' }
+      if (error instanceof NoAnswer) return unanswered(error)
       throw error
     }
   }
 
-  async #try(shaped: ShapedRequest, headers: Record<string, string>, address: Address, body: string) {
-    const { value, header } = this.#authorization ?? {}
-    const authorization = value && (value.atHand ?? (await value.get()))
-    const all = header && authorization ? { ...headers, [header]: authorization } : headers
-    const answer = await this.#origin.request(shaped.method, shaped.path(address.token), all, body)
-    return {
-      outcome: explainAnswer(this.#profile.answers, answer, Date.now()),
-      /** @returns whether there is a fresh one to try */
-      drop: () => {
-        if (authorization) value?.drop(authorization)
-        return authorization !== undefined
-      },
+  #ask(prepared: Prepared, address: Address, body: string, token: string | undefined): Promise<Outcome> {
+    const header = this.#authorization?.header
+    if (header && token !== undefined && prepared.token !== token) {
+      // The same for thousands of requests, so it is put together once.
+      prepared.token = token
+      prepared.withToken = { ...prepared.headers, [header]: token }
     }
+    const { shaped, withToken } = prepared
+    return this.#origin
+      .request(shaped.method, shaped.path(address.token), withToken, body)
+      .then((answer) => explainAnswer(this.#profile.answers, answer, Date.now()))
   }
 
   async close(): Promise<void> {

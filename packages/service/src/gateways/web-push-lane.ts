@@ -12,7 +12,7 @@ import {
 } from '@zbell/core'
 import type { Address, Sendable, Shipment } from '../engine/ports.ts'
 import { type AddressGuard, AddressNotAllowed } from './address-guard.ts'
-import { Http2Origin, NoAnswer, type OriginOptions } from './http2-origin.ts'
+import { Http2Origin, NoAnswer, type OriginOptions, unanswered } from './http2-origin.ts'
 import type { Trial, Way } from './kept-lane.ts'
 import { nodeCrypto } from './node-crypto.ts'
 
@@ -65,7 +65,13 @@ export class WebPushLane implements Way {
       auth: address.auth ?? nodeCrypto.randomBytes(16),
     }
     const body = encryptMessage(utf8(message), keys, nodeCrypto)
-    const answer = await service.origin.request('POST', endpoint.pathname + endpoint.search, headers, body)
+    const answer = await service.origin.request(
+      'POST',
+      endpoint.pathname + endpoint.search,
+      headers,
+      body,
+      'everything',
+    )
     return { request, answer, outcome: explainAnswer(pushServiceAnswers, answer, Date.now()) }
   }
 
@@ -95,9 +101,7 @@ export class WebPushLane implements Way {
     } catch (error) {
       if (error instanceof AddressNotAllowed) return { is: 'refused', reason: 'address-not-allowed' }
       if (!(error instanceof NoAnswer)) throw error
-      return error.code === 'ADDRESS_NOT_ALLOWED'
-        ? { is: 'refused', reason: 'address-not-allowed' }
-        : { is: 'unavailable' }
+      return error.code === 'ADDRESS_NOT_ALLOWED' ? { is: 'refused', reason: 'address-not-allowed' } : unanswered(error)
     }
   }
 

@@ -55,6 +55,8 @@ export type HttpParts = {
   readonly onHold: () => void
   /** Whether a worker runs in this process. */
   readonly sendsItself: boolean
+  /** Whether more is answered than how this process is. */
+  readonly answersApi: boolean
   readonly pace: Pace
   readonly desk: CredentialDesk
   readonly checks: CredentialChecks
@@ -121,7 +123,7 @@ export function httpServer(parts: HttpParts): HttpServer {
   app.use((request, response, next) => {
     name(request, response)
     inTime(request, response)
-    if (!request.url.startsWith('/v1/')) return securityHeaders(request, response, next)
+    if (!parts.answersApi || !request.url.startsWith('/v1/')) return securityHeaders(request, response, next)
     plainHeaders(response)
     api(request, response, next)
   })
@@ -135,7 +137,7 @@ export function httpServer(parts: HttpParts): HttpServer {
   api.use(on.router)
   api.use(unknownAddress)
   serveHealth(app, database, metrics)
-  if (parts.consoleDir) serveConsole(app, parts.consoleDir)
+  if (parts.consoleDir && parts.answersApi) serveConsole(app, parts.consoleDir)
   app.use(unknownAddress)
   app.use(problemHandler(log))
 

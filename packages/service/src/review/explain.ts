@@ -133,6 +133,7 @@ async function explainDevice(
             ? 'paused'
             : notification.state,
       target: sayTarget(notification.target).slice(0, 300),
+      thinnedMs: notification.thinnedAt?.getTime() ?? null,
     },
     device: {
       platform: row.platform,

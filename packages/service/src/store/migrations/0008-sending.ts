@@ -14,13 +14,20 @@ export const sending = [
     add column spread_seconds int unsigned not null default 0,
     add column spread_over int unsigned not null default 0,
     add column withdrawn_at ${instant},
+    add column thinned_at ${instant},
     add unique one_live_name (app_no, environment, live_name),
     add index by_tag (app_no, environment, tag, no),
-    add index by_name (app_no, environment, name, no)`,
+    add index by_name (app_no, environment, name, no),
+    add index by_end (thinned_at, finished_at)`,
   `alter table work
     add column app_no int unsigned not null default 0,
     add index by_share (urgency, app_no, notification_no, available_at)`,
   'update work w join notifications n on n.no = w.notification_no set w.app_no = n.app_no',
+  `create table leases (
+    name varchar(40) character set ascii collate ascii_bin primary key,
+    owner binary(16) not null,
+    until_at ${instant} not null
+  )`,
   `create table notification_counts (
     notification_no bigint unsigned not null,
     platform tinyint unsigned not null,

@@ -20,6 +20,8 @@ export type NotificationRow = {
   readonly spreadSeconds: number
   readonly hold: Hold
   readonly withdrawnAt: Date | null
+  /** Its deliveries were thinned to totals. */
+  readonly thinnedAt: Date | null
   readonly sentBy: string
   readonly expanded: number
   readonly createdAt: Date
@@ -40,7 +42,7 @@ type Raw = Omit<NotificationRow, 'id' | 'target' | 'content' | 'filling' | 'urge
 }
 
 const columns = `no, id, app_no as appNo, environment, state, target, content, filling, name, hold,
-  urgency, mode, ttl_seconds as ttlSeconds, spread_seconds as spreadSeconds, withdrawn_at as withdrawnAt,
+  urgency, mode, ttl_seconds as ttlSeconds, spread_seconds as spreadSeconds, withdrawn_at as withdrawnAt, thinned_at as thinnedAt,
   sent_by as sentBy, expanded, created_at as createdAt, expires_at as expiresAt, finished_at as finishedAt,
   changed_at as changedAt, version`
 

@@ -1,0 +1,41 @@
+/**
+ * Whether an origin may be asked. After so many requests in a row without an answer it rests, longer each time; then a
+ * single one probes whether it is back. Everything that was answered, also with no, closes the circuit.
+ */
+export type Circuit = {
+  /** Requests without an answer, in a row. */
+  readonly failures: number
+  /** How often it has rested without coming back. */
+  readonly rests: number
+  /** It rests until then, in ms since 1970; 0 when it does not. */
+  readonly untilMs: number
+  /** One request is out to see whether it is back. */
+  readonly probing: boolean
+}
+
+export const closedCircuit: Circuit = Object.freeze({ failures: 0, rests: 0, untilMs: 0, probing: false })
+
+/** So many failures in a row are no accident. */
+const failuresToRest = 10
+const firstRestMs = 1_000
+const longestRestMs = 30_000
+/** Nobody else is let through while a probe is out, for so long at most. */
+const probeMs = 5_000
+
+/** @returns how many ms to wait, 0 for whoever may ask now; and the circuit from then on */
+export function askCircuit(circuit: Circuit, nowMs: number): { readonly waitMs: number; readonly circuit: Circuit } {
+  if (circuit.untilMs === 0) return { waitMs: 0, circuit }
+  if (nowMs < circuit.untilMs) return { waitMs: circuit.untilMs - nowMs, circuit }
+  return { waitMs: 0, circuit: { ...circuit, probing: true, untilMs: nowMs + probeMs } }
+}
+
+/** The circuit after a request came to its end. */
+export function afterRequest(circuit: Circuit, answered: boolean, nowMs: number): Circuit {
+  if (answered) return circuit.failures === 0 && circuit.untilMs === 0 ? circuit : closedCircuit
+  const failures = circuit.failures + 1
+  // What was on its way when the rest began fails as well; that says nothing new.
+  const isNews = circuit.untilMs === 0 ? failures >= failuresToRest : circuit.probing
+  if (!isNews) return { ...circuit, failures }
+  const restMs = Math.min(firstRestMs * 2 ** circuit.rests, longestRestMs)
+  return { failures, rests: circuit.rests + 1, untilMs: nowMs + restMs, probing: false }
+}

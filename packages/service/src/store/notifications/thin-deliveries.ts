@@ -1,0 +1,32 @@
+import type { Database } from '../database.ts'
+
+/** So many rows go in one transaction, and so many notifications at one look. */
+const together = 10_000
+const atOnce = 50
+
+/**
+ * Removes the deliveries of notifications that ended long ago; their totals stay. One that still gets receipts after that
+ * takes them as for a device that it never had.
+ * @returns how many notifications were thinned
+ */
+export async function thinDeliveries(database: Database, days: number, mayGoOn: () => boolean): Promise<number> {
+  const old = await database.rows<{ no: number }>(
+    `select no from notifications where thinned_at is null and finished_at < utc_timestamp(3) - interval ? day
+     order by finished_at limit ${atOnce}`,
+    [days],
+  )
+  let thinned = 0
+  for (const { no } of old) {
+    for (;;) {
+      if (!mayGoOn()) return thinned
+      const { affectedRows } = await database.change(
+        `delete from deliveries where notification_no = ? limit ${together}`,
+        [no],
+      )
+      if (affectedRows < together) break
+    }
+    await database.change('update notifications set thinned_at = utc_timestamp(3) where no = ?', [no])
+    thinned++
+  }
+  return thinned
+}
