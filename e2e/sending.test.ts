@@ -1,3 +1,4 @@
+import { fileURLToPath } from 'node:url'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Notification, NotificationRequest } from '@zbell/contract'
 import { ProblemError } from '@zbell/contract/client'
@@ -192,6 +193,49 @@ describe('content', () => {
     const error = (await sent.catch((one: unknown) => one)) as ProblemError
     expect(error).toBeInstanceOf(ProblemError)
     expect(error.problem.errors?.[0]?.pointer).toMatch(new RegExp(`^${pointer}`))
+  })
+})
+
+describe('a template', () => {
+  const save = (content: object, declares: object) =>
+    world.backend.call('saveTemplate', { params: { app, template: 'delay' }, body: { content, declares } as never })
+
+  test('is filled in, and what was sent by an earlier version stays as it was', async () => {
+    const declares = { vessel: { type: 'text' }, pier: { type: 'text', ofPerson: true, fallback: 'the pier' } }
+    expect((await save({ title: '{vessel} is late at {pier}' }, declares)).version).toBe(1)
+    const to = { any: ['user:signe'] }
+    const id = await world.send({ to, template: 'delay', values: { vessel: 'Turnstone' } })
+    await over(id)
+    expect((await save({ title: '{vessel} is cancelled' }, { vessel: { type: 'text' } })).version).toBe(2)
+    expect(await world.notification(id)).toMatchObject({
+      template: 'delay@1',
+      shows: { title: 'Turnstone is late at the pier' },
+    })
+    const later = await world.send({ to, template: 'delay', values: { vessel: 'Turnstone' } })
+    expect((await world.notification(later)).shows.title).toBe('Turnstone is cancelled')
+    const older = await review({ to, template: 'delay@1', values: { vessel: 'Sandpiper' } })
+    expect(older.samples[0]?.content.title).toBe('Sandpiper is late at the pier')
+  })
+  test('refuses values that it does not ask for, and misses those that it does', async () => {
+    const sent = (values: object) => world.send({ to: { any: ['user:ada'] }, template: 'delay', values })
+    for (const values of [{}, { vessel: 15 }, { vessel: 'Kittiwake', berth: 2 }])
+      await expect(sent(values)).rejects.toEqual(refused('invalid-request'))
+    await expect(world.send({ to: { any: ['user:ada'] }, template: 'delay@9' })).rejects.toEqual(
+      refused('unknown-template'),
+    )
+    await expect(save({ title: '{undeclared}' }, {})).rejects.toEqual(refused('invalid-request'))
+  })
+  test('is saved, shown and sent by zbell, and taken off the list', async () => {
+    const env = { ZBELL_URL: world.url, ZBELL_KEY: world.backendKey, ZBELL_APP: app }
+    const file = fileURLToPath(new URL('../docs/examples/delay-template.yaml', import.meta.url))
+    expect((await zbell(['template', 'save', 'late', file], env)).out).toContain('Saved as late@1')
+    const values = ['vessel=Kittiwake', 'delay=1', 'departs=2026-11-23T17:45:00Z', 'berth=2', 'sailing=101']
+    const sent = await zbell(['send', '--template', 'late', '--to', 'user:ada', '--value', ...values, '--review'], env)
+    expect(sent.out).toContain('Kittiwake is 1 minute late')
+    expect((await zbell(['template', 'list'], env)).out).toMatch(/late +1 +vessel delay departs berth sailing homePier/)
+    expect((await zbell(['template', 'delete', 'late'], env)).code).toBe(0)
+    expect((await zbell(['template', 'show', 'late'], env)).code).toBe(5)
+    expect((await zbell(['template', 'show', 'late@1'], env)).out).toContain('"version": 1')
   })
 })
 

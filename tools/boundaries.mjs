@@ -10,7 +10,7 @@ const packages = {
   core: [],
   contract: ['core'],
   kit: ['type:contract', 'contract/client', 'core/states', 'type:core'],
-  service: ['core', 'contract', 'contract/openapi'],
+  service: ['core', 'contract', 'contract/files', 'contract/openapi'],
   standins: ['core', 'contract', 'contract/client', 'kit/states'],
   cli: ['type:contract', 'contract/client', 'contract/events', 'contract/words'],
   console: ['type:contract', 'contract/client', 'contract/words'],

@@ -11,6 +11,7 @@ import { notificationCommands } from './commands/notifications.ts'
 import { sendCommand } from './commands/send.ts'
 import { serviceCommands } from './commands/service.ts'
 import { setupCommand } from './commands/setup.ts'
+import { templateCommands } from './commands/templates.ts'
 import { topicCommands } from './commands/topics.ts'
 import { transferCommands } from './commands/transfer.ts'
 import { userCommands } from './commands/users.ts'
@@ -47,6 +48,7 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
     )
   sendCommand(program, io, done)
   notificationCommands(program, io, done)
+  templateCommands(program, io, done)
   knowingCommands(program, io, done)
   credentialCommands(program, io, done)
   deviceCommands(program, io, done)

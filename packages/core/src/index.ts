@@ -1,5 +1,6 @@
 export * from './content/content.ts'
 export * from './content/data-fault.ts'
+export * from './content/declared.ts'
 export * from './content/languages.ts'
 export * from './content/message-format.ts'
 export * from './content/plain-text.ts'

@@ -38,6 +38,7 @@ test('two changes within one millisecond are both told', async () => {
       target: { any: ['everyone'] },
       content: { title: 'T' },
       name: null,
+      template: null,
       filling: {},
       spreadSeconds: 0,
       urgency: 'normal',

@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import { blockSize, type Target, uuidV7 } from '@zbell/core'
+import { Clock } from '../src/clock/clock.ts'
 import { createApp, findApp, type Scope } from '../src/store/apps/apps.ts'
 import { Database } from '../src/store/database.ts'
 import { findDeviceBySecret, listDevices } from '../src/store/devices/read-devices.ts'
@@ -17,6 +18,7 @@ import { type Claim, claimWork, extendLease, releaseWork } from '../src/store/wo
 import { expandPage } from '../src/store/work/expand-page.ts'
 import { type Ended, storeOutcomes } from '../src/store/work/store-outcomes.ts'
 import { Turns } from '../src/store/work/turns.ts'
+import { makeLog } from '../src/telemetry/log.ts'
 import { type Scratch, scratchDatabase } from './scratch-database.ts'
 
 const leaseMs = 10_000
@@ -94,6 +96,7 @@ async function notify(
     target,
     content,
     name: null,
+    template: null,
     filling: {},
     spreadSeconds: 0,
     urgency,
@@ -390,4 +393,47 @@ test('an Idempotency-Key makes one notification of many calls', async () => {
   const made = await Promise.all(Array.from({ length: 8 }, () => notify({ any: ['everyone'] }, 'normal', key)))
   expect(made.filter(({ created }) => created.is === 'created')).toHaveLength(1)
   expect(await database.rows('select no from notifications')).toHaveLength(1)
+})
+
+describe('old deliveries', () => {
+  test('are thinned to their totals, by one process at a time, and young ones stay', async () => {
+    const numbers = await fleet(5)
+    const ended = async () => {
+      const { row } = await notify()
+      await expandPage(database, await claimed(), await row(), leaseMs)
+      await storeOutcomes(
+        database,
+        await claimedBlock(),
+        { ended: numbers.map(accepted), remaining: [], retries: [] },
+        leaseMs,
+      )
+      return row
+    }
+    const [old, young] = [await ended(), await ended()]
+    await database.change('update notifications set finished_at = utc_timestamp() - interval 91 day where no = ?', [
+      (await old()).no,
+    ])
+    const clocks = [new Clock(database, 90, makeLog('silent')), new Clock(scratch.another(), 90, makeLog('silent'))]
+    await Promise.all(clocks.map((clock) => clock.tick()))
+    for (const clock of clocks) await clock.close()
+    const left = async (no: number) =>
+      (await database.rows('select 1 from deliveries where notification_no = ?', [no])).length
+    expect([await left((await old()).no), await left((await young()).no)]).toEqual([0, 5])
+    expect((await old()).thinnedAt).not.toBeNull()
+    expect((await countDeliveries(database, (await old()).no)).states.get('accepted')).toBe(5)
+  })
+})
+
+describe('totals', () => {
+  test('stay true when the answer to a commit was lost and the same outcomes come again', async () => {
+    const numbers = await fleet(4)
+    const { row } = await notify()
+    await expandPage(database, await claimed(), await row(), leaseMs)
+    const claim = await claimedBlock()
+    const some = { ended: numbers.slice(0, 2).map(accepted), remaining: numbers.slice(2), retries: [] }
+    expect(await storeOutcomes(database, claim, some, leaseMs)).toBe(true)
+    expect(await storeOutcomes(database, claim, some, leaseMs, true)).toBe(true)
+    const { no } = await row()
+    expect((await countDeliveries(database, no)).states.get('accepted')).toBe(2)
+  })
 })

@@ -13,6 +13,7 @@ type SendFlags = {
   readonly none?: string[]
   readonly platform?: string[]
   readonly file?: string
+  readonly template?: string
   readonly title?: string
   readonly subtitle?: string
   readonly body?: string
@@ -49,6 +50,7 @@ export function sendCommand(program: Command, io: Io, done: Run): void {
     .option('--none <reference...>', 'not those that one of these names')
     .option('--platform <platform...>', 'only ios, android or web')
     .option('--file <file>', 'a notification in YAML or JSON; flags win over what it says')
+    .option('--template <name>', 'a saved template, filled with --value')
     .option('--title <text>', 'the first line')
     .option('--subtitle <text>', 'a line of its own below the title')
     .option('--body <text>', 'the text below it')
@@ -156,7 +158,7 @@ function requestOf(flags: SendFlags): NotificationRequest {
   return {
     ...rest,
     to,
-    content,
+    ...(flags.template === undefined ? { content } : { template: flags.template }),
     ...present({
       urgency: flags.urgency,
       mode: flags.mode,

@@ -1,15 +1,23 @@
 import type { Explanation, ExplanationStep } from '@zbell/contract'
 import type { Io } from '../io.ts'
 import type { Paint } from './paint.ts'
-import { safe } from './text.ts'
+import { safe, wrap } from './text.ts'
 import { moment } from './time.ts'
+
+/** Sentences are broken where a terminal of the usual width ends. */
+const width = 90
 
 const marks = { good: '✓', stops: '✗', unsure: '?', note: '·' } as const
 
 /** The whole way, step by step, with the verdict on top. */
 export function drawExplanation({ verdict, about, devices, likely }: Explanation, io: Io, paint: Paint): string {
-  const line = ({ says, verdict: how, at }: ExplanationStep) =>
-    `  ${marks[how]} ${safe(says)}${at ? `  ${paint.dim(moment(at, io))}` : ''}`
+  const line = ({ says, verdict: how, at }: ExplanationStep) => {
+    const [first = '', ...rest] = wrap(safe(says), width, 10)
+    return (
+      [`  ${marks[how]} ${first}`, ...rest.map((text) => `    ${text}`)].join('\n') +
+      (at ? `  ${paint.dim(moment(at, io))}` : '')
+    )
+  }
   const lines = [paint.strong(safe(verdict)), '', ...about.map(line)]
   for (const { device, platform, model, verdict: own, steps } of devices) {
     lines.push('', `${paint.strong(`${safe(model ?? platform)}`)} (${platform})  ${paint.dim(device)}`)

@@ -102,7 +102,7 @@ function Detail({ notification, deliveries, more, course, reason }: DetailProps)
         <div className="mt-4" aria-live="polite">
           <TotalsWords totals={totals} />
         </div>
-        {course && totals.expanded > 1 && (
+        {course && course.steps.length > 2 && (
           <div className="mt-6">
             <CourseChart course={course} startedAt={notification.createdAt} />
           </div>

@@ -60,7 +60,7 @@ export function WhyPage() {
             />
           )}
         </Field>
-        <button type="submit" className={`${primary} mb-7`}>
+        <button type="submit" className={`${primary} mb-5.5`}>
           Explain
         </button>
       </form>

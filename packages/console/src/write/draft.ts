@@ -116,8 +116,10 @@ export function requestOf(draft: Draft): NotificationRequest {
   } as NotificationRequest
 }
 
+type Like = Pick<Notification, 'to' | 'content' | 'values' | 'fallbacks' | 'urgency' | 'ttlSeconds' | 'spreadSeconds'>
+
 /** A draft like a notification that was sent, for the same people. */
-export function draftLike({ to, content, values, fallbacks, urgency, ttlSeconds, spreadSeconds }: Notification): Draft {
+export function draftLike({ to, content, values, fallbacks, urgency, ttlSeconds, spreadSeconds }: Like): Draft {
   const { title, subtitle, body, navigate, tag, group, sound, image, actions, perLanguage, ...beyond } = content
   const texts = (given: {
     title?: string | undefined

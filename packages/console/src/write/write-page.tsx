@@ -10,6 +10,7 @@ import { type Draft, draftLike, emptyDraft, fieldOf, keepDraft, readDraft, refer
 import { More } from './more.tsx'
 import { Previews } from './previews.tsx'
 import { devicesIn, Reach, ReviewSummary } from './reach.tsx'
+import { Templates } from './templates.tsx'
 import { useReview } from './use-review.ts'
 import { Who } from './who.tsx'
 import { Words } from './words.tsx'
@@ -99,6 +100,13 @@ function Writing({ first }: { readonly first: Draft }) {
     >
       <form onSubmit={submit} noValidate className="grid gap-x-12 gap-y-10 lg:grid-cols-[minmax(0,1fr)_24rem]">
         <div className="grid content-start gap-6">
+          <Templates
+            draft={draft}
+            onTake={(taken) => {
+              set(taken)
+              setLanguage('')
+            }}
+          />
           <Who draft={draft} set={set} faults={faults} />
           <Reach review={error === undefined ? review : undefined} />
           <Words draft={draft} set={set} faults={faults} language={language} onLanguage={setLanguage} />
@@ -191,7 +199,7 @@ function Decide({ review, onSend, onTest, tested, busy }: DecideProps) {
         </Field>
         <button
           type="button"
-          className={`${secondary} mb-7`}
+          className={`${secondary} mb-5.5`}
           disabled={busy || to.trim() === ''}
           onClick={() => onTest(to)}
         >

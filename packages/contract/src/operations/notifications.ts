@@ -12,6 +12,7 @@ import {
   reviewReader,
 } from '../schemas/notification.ts'
 import { environmentQuery, pageOf, pageQuery } from '../schemas/page.ts'
+import { newTemplate, template } from '../schemas/template.ts'
 import type { Operation } from './operation.ts'
 import { done, environment } from './operation.ts'
 
@@ -67,6 +68,34 @@ export const notificationsOperations = {
     caller: 'app',
     query: environment,
     answer: explanation,
+  },
+  listTemplates: {
+    ...done,
+    summary: 'Templates, each in its newest version',
+    caller: 'app',
+    query: environment,
+    answer: z.object({ items: z.array(template) }),
+  },
+  readTemplate: {
+    ...done,
+    summary: 'A template: `delay` in its newest version, `delay@3` in that one',
+    caller: 'app',
+    query: environment,
+    answer: template,
+  },
+  saveTemplate: {
+    ...done,
+    summary: 'Save a template; a change is a new version',
+    caller: 'app',
+    query: environment,
+    body: newTemplate,
+    answer: template,
+  },
+  deleteTemplate: {
+    status: 204,
+    summary: 'Remove a template from the list; what was sent by it stays as it was',
+    caller: 'app',
+    query: environment,
   },
   listNotifications: {
     ...done,

@@ -68,6 +68,11 @@ export const problems = {
     title: 'There is no such notification in this app and environment.',
     does: 'Check the id; the list of notifications has all of them.',
   },
+  'unknown-template': {
+    status: 404,
+    title: 'There is no such template in this app and environment.',
+    does: 'Check the name and the version; the list of templates has all of them.',
+  },
   'name-taken-live': {
     status: 409,
     title: 'A notification of this name is still live.',

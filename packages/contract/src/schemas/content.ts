@@ -144,8 +144,10 @@ export const writing = z
       'What a notification says. Texts are Unicode MessageFormat: {pier}, {delay, number}, {delay, plural, …}.',
   })
 
-const valueName = z.string().regex(/^[A-Za-z][A-Za-z0-9_]{0,63}$/, 'wants a name of letters, digits and underscores')
-const value = z.union([plainText(contentLimits.bodyChars), z.number(), z.boolean()])
+export const valueName = z
+  .string()
+  .regex(/^[A-Za-z][A-Za-z0-9_]{0,63}$/, 'wants a name of letters, digits and underscores')
+export const value = z.union([plainText(contentLimits.bodyChars), z.number(), z.boolean()])
 export const values = z
   .record(valueName, value)
   .refine((all) => Object.keys(all).length <= contentLimits.values, `wants at most ${contentLimits.values} values`)

@@ -10,6 +10,7 @@ import {
 import { z } from 'zod'
 import { content, mode, urgency, values, writing } from './content.ts'
 import { deliveryState } from './delivery.ts'
+import { templateReference } from './template.ts'
 import { instant, uuid } from './text.ts'
 
 const reference = z
@@ -48,6 +49,7 @@ export const notificationRequest = z
   .strictObject({
     to: target,
     content: writing.default({}),
+    template: templateReference.optional().describe('In place of content: a saved template, filled with `values`.'),
     values: values.optional().describe('Values that the texts name; a person’s attributes fill the rest.'),
     fallbacks: values.optional().describe('What stands in for a value that a person does not have.'),
     urgency: urgency.default('normal'),
@@ -62,7 +64,9 @@ export const notificationRequest = z
       .describe('Spreads the sending evenly over so long, for what stands behind the place that it leads to.'),
   })
   .superRefine((request, context) => {
-    if (request.mode === 'show' && !titled(request.content)) {
+    if (request.template !== undefined && Object.keys(request.content).length > 0)
+      context.addIssue({ code: 'custom', path: ['content'], message: 'comes from the template; leave it out' })
+    if (request.template === undefined && request.mode === 'show' && !titled(request.content)) {
       context.addIssue({
         code: 'custom',
         path: ['content', 'title'],
@@ -116,6 +120,7 @@ export const notification = z
     name: z.string().nullable(),
     to: target,
     content: writing,
+    template: z.string().nullable().describe('The template and version that it was made from.'),
     shows: z
       .object({ title: z.string(), body: z.string().nullable() })
       .describe('About what it reads like: shared texts, with the sending’s own values.'),

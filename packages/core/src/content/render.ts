@@ -156,6 +156,16 @@ function filled(draft: Draft, values: Values, zone: string): Content {
   }
 }
 
+/** All texts of a writing that can have places for values. */
+export function textsOf({ perLanguage = {}, perPlatform = {}, ...shared }: Writing): string[] {
+  const parts = [
+    shared,
+    ...Object.values(perLanguage),
+    ...Object.values(perPlatform).flatMap((one) => (one ? [one, ...Object.values(one.perLanguage ?? {})] : [])),
+  ]
+  return parts.flatMap((part) => placesOf(part).map(([, text]) => text))
+}
+
 /** Every text of a writing that cannot be read. */
 export function textFaults(writing: Writing): TextFault[] {
   const { perLanguage = {}, perPlatform = {}, ...shared } = writing

@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { createServer, type Server } from 'node:http'
 import { join } from 'node:path'
+import { notificationFileSchema, templateFileSchema } from '@zbell/contract/files'
 import { openApiDocument } from '@zbell/contract/openapi'
 import { gatewayProfileSchema, type Platform } from '@zbell/core'
 import express, { type Request, type Response } from 'express'
@@ -36,6 +37,7 @@ import { serveReceipts } from './routes/receipts.ts'
 import { serveSessions } from './routes/sessions.ts'
 import { serveSettings } from './routes/settings.ts'
 import { serveSetup } from './routes/setup.ts'
+import { serveTemplates } from './routes/templates.ts'
 import { serveTopics } from './routes/topics.ts'
 import { serveTransfer } from './routes/transfer.ts'
 import { serveVault } from './routes/vault.ts'
@@ -108,6 +110,7 @@ export function httpServer(parts: HttpParts): HttpServer {
     onAccepted: parts.onWork,
     onHold: parts.onHold,
   })
+  serveTemplates(on, database)
   serveEvents(on, database, hub, streams, (error) => log.warn({ err: error }, 'an event stream missed a change'))
   serveSettings(on, database, proofs)
   servePeople(on, database, limits, () => hub.nudge())
@@ -246,6 +249,13 @@ function serveHealth(app: express.Express, database: Database, metrics: Metrics)
   app.get('/gateway-profile.schema.json', (_request, response) => {
     response.type('application/schema+json').send(profileSchema)
   })
+  const files = { notification: notificationFileSchema(), template: templateFileSchema() }
+  for (const [name, schema] of Object.entries(files)) {
+    const text = JSON.stringify(schema)
+    app.get(`/${name}.schema.json`, (_request, response) => {
+      response.type('application/schema+json').send(text)
+    })
+  }
   app.get('/openapi.json', (_request, response) => void response.type('application/json').send(document))
 }
 

@@ -32,6 +32,7 @@ export async function notificationView(database: Database, scope: Scope, row: No
     state: stateOf(row),
     to: row.target as Notification['to'],
     content: row.content as Notification['content'],
+    template: row.template,
     shows: sampleTexts(row.content, row.filling),
     values: { ...row.filling.values },
     fallbacks: { ...row.filling.fallbacks },

@@ -39,6 +39,7 @@ import type { Pace } from '../../telemetry/pace.ts'
 import { Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { deliveryView, notificationView, pageView } from '../views.ts'
+import { filledTemplate } from './templates.ts'
 
 type Given = {
   readonly database: Database
@@ -61,6 +62,7 @@ export function serveNotifications(on: OperationRouter, given: Given): void {
     body: Sending,
     idempotencyKey?: string,
   ): Promise<{ id: string; state: 'expanding' | 'sending'; createdAt: string; expiresAt: string }> => {
+    const draft = await draftOf(database, scope, body)
     const createdAt = new Date()
     const id = uuidV7(createdAt.getTime(), randomBytes(10))
     const expiresAt = new Date(createdAt.getTime() + body.ttlSeconds * 1_000)
@@ -69,7 +71,7 @@ export function serveNotifications(on: OperationRouter, given: Given): void {
         database,
         scope,
         {
-          ...draftOf(body),
+          ...draft,
           id,
           name: body.name ?? null,
           sentBy: actor,
@@ -94,7 +96,7 @@ export function serveNotifications(on: OperationRouter, given: Given): void {
 
   on.serve('reviewNotification', async ({ caller: { scope }, body, query }) => {
     await checkReferences(database, scope, body.to)
-    return reviewDraft(given, scope, draftOf(body), query)
+    return reviewDraft(given, scope, await draftOf(database, scope, body), query)
   })
 
   on.serve('sendNotification', async ({ caller, body, query, request, response }) => {
@@ -107,7 +109,7 @@ export function serveNotifications(on: OperationRouter, given: Given): void {
     }
     await checkReferences(database, scope, body.to)
     if (query.dryRun === 'true') {
-      response.json(await reviewDraft(given, scope, draftOf(body), {}))
+      response.json(await reviewDraft(given, scope, await draftOf(database, scope, body), {}))
       return undefined as never // The answer is given.
     }
     const accepted = await send(scope, actor, body, idempotencyKey)
@@ -186,17 +188,31 @@ export async function needNotification(database: Database, scope: Scope, id: str
   return found
 }
 
-type Sending = Omit<z.output<typeof notificationRequest>, 'name'> & { readonly name?: string | undefined }
+type Sending = Omit<z.output<typeof notificationRequest>, 'name' | 'template'> & {
+  readonly name?: string | undefined
+  readonly template?: string | undefined
+}
 
-const draftOf = (body: Sending): Draft => ({
-  target: body.to,
-  content: body.content as Writing,
-  filling: { values: body.values, fallbacks: body.fallbacks },
-  mode: body.mode,
-  urgency: body.urgency,
-  ttlSeconds: body.ttlSeconds,
-  spreadSeconds: body.spreadSeconds,
-})
+/** What is to be sent: written here, or a template that is filled in. */
+async function draftOf(
+  database: Database,
+  scope: Scope,
+  body: Sending,
+): Promise<Draft & { readonly template: string | null }> {
+  const given = { values: body.values, fallbacks: body.fallbacks }
+  const made =
+    body.template === undefined
+      ? { content: body.content as Writing, filling: given, template: null }
+      : await filledTemplate(database, scope, body.template, given)
+  return {
+    ...made,
+    target: body.to,
+    mode: body.mode,
+    urgency: body.urgency,
+    ttlSeconds: body.ttlSeconds,
+    spreadSeconds: body.spreadSeconds,
+  }
+}
 
 async function named<T>(create: () => Promise<T>): Promise<T> {
   try {

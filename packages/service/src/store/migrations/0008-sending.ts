@@ -7,6 +7,7 @@ const instant = 'datetime(3)'
 export const sending = [
   `alter table notifications
     add column filling json,
+    add column template varchar(80) character set ascii collate ascii_bin,
     add column name varchar(64) character set ascii collate ascii_bin,
     add column live_name varchar(64) character set ascii collate ascii_bin,
     add column tag varchar(32) character set ascii collate ascii_bin,
@@ -23,6 +24,19 @@ export const sending = [
     add column app_no int unsigned not null default 0,
     add index by_share (urgency, app_no, notification_no, available_at)`,
   'update work w join notifications n on n.no = w.notification_no set w.app_no = n.app_no',
+  `create table templates (
+    no bigint unsigned auto_increment primary key,
+    app_no int unsigned not null,
+    environment enum('development','production') not null,
+    name varchar(64) character set ascii collate ascii_bin not null,
+    version int unsigned not null,
+    content json not null,
+    declares json not null,
+    made_by varchar(220) character set utf8mb4 collate utf8mb4_bin not null,
+    made_at ${instant} not null,
+    deleted_at ${instant},
+    unique one_version (app_no, environment, name, version)
+  )`,
   `create table leases (
     name varchar(40) character set ascii collate ascii_bin primary key,
     owner binary(16) not null,

@@ -19,6 +19,8 @@ export type NewNotification = {
   readonly id: string
   readonly target: Target
   readonly name: string | null
+  /** `delay@3`, when it was made from a template. */
+  readonly template: string | null
   readonly content: Writing
   readonly filling: Filling
   readonly spreadSeconds: number
@@ -71,7 +73,7 @@ export async function createNotification(
           : undefined
       const devices = few !== undefined && few.length <= blockSize ? few : undefined
       const { insertId } = await tx.change(
-        `insert into notifications (id, app_no, environment, state, target, content, filling, name, live_name, tag, urgency,
+        `insert into notifications (id, app_no, environment, state, target, content, filling, template, name, live_name, tag, urgency,
            mode, ttl_seconds, spread_seconds, sent_by, idempotency_hash, request_hash, created_at, expires_at, changed_at,
            expanded, expanded_to, finished_at) values (?)`,
         [
@@ -83,6 +85,7 @@ export async function createNotification(
             JSON.stringify(given.target),
             JSON.stringify(given.content),
             JSON.stringify(given.filling),
+            given.template,
             given.name,
             devices?.length === 0 ? null : given.name,
             given.content.tag ?? null,

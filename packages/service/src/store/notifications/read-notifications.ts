@@ -12,6 +12,7 @@ export type NotificationRow = {
   readonly state: 'expanding' | 'sending' | 'finished'
   readonly target: Target
   readonly name: string | null
+  readonly template: string | null
   readonly content: Writing
   readonly filling: Filling
   readonly urgency: Urgency
@@ -41,7 +42,7 @@ type Raw = Omit<NotificationRow, 'id' | 'target' | 'content' | 'filling' | 'urge
   urgency: number
 }
 
-const columns = `no, id, app_no as appNo, environment, state, target, content, filling, name, hold,
+const columns = `no, id, app_no as appNo, environment, state, target, content, filling, template, name, hold,
   urgency, mode, ttl_seconds as ttlSeconds, spread_seconds as spreadSeconds, withdrawn_at as withdrawnAt, thinned_at as thinnedAt,
   sent_by as sentBy, expanded, created_at as createdAt, expires_at as expiresAt, finished_at as finishedAt,
   changed_at as changedAt, version`

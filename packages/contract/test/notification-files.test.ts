@@ -1,0 +1,30 @@
+import { readFileSync } from 'node:fs'
+import { fileURLToPath } from 'node:url'
+import { describe, expect, test } from '@jest/globals'
+import { parse } from 'yaml'
+import { newTemplate, notificationRequest } from '../src/index.ts'
+import { notificationFileSchema, templateFileSchema } from '../src/notification-file.ts'
+
+const docs = (name: string) => readFileSync(fileURLToPath(new URL(`../../../docs/${name}`, import.meta.url)), 'utf8')
+
+describe('notification files', () => {
+  test.each([
+    ['notification.schema.json', notificationFileSchema],
+    ['template.schema.json', templateFileSchema],
+  ])('the schema in docs/%s is the one that the product checks by', (name, schema) => {
+    expect(JSON.parse(docs(name))).toEqual(JSON.parse(JSON.stringify(schema())))
+  })
+  test('the example notification is good as it stands', () => {
+    const given = { to: { any: ['everyone'] }, ...(parse(docs('examples/delay.yaml')) as object) }
+    expect(notificationRequest.safeParse(given).error).toBeUndefined()
+  })
+  test('the example template is good, and a text may name nothing that is not declared', () => {
+    const given = parse(docs('examples/delay-template.yaml')) as { declares: Record<string, unknown> }
+    expect(newTemplate.safeParse(given).error).toBeUndefined()
+    const { vessel: _, ...declares } = given.declares
+    expect(newTemplate.safeParse({ ...given, declares }).error?.issues[0]).toMatchObject({
+      path: ['declares', 'vessel'],
+      message: 'is named by a text and not declared',
+    })
+  })
+})
