@@ -13,14 +13,18 @@ const dist = fileURLToPath(new URL('.', import.meta.url))
 export const inFlight = 300
 export const app = 'bench'
 
+type ServiceReady = { readonly url: string; readonly operatorKeyFile: string }
+type Started = { readonly child: ChildProcess; readonly ready: ServiceReady }
+
 export type GatewayReady = { readonly origin: string; readonly caFile: string; readonly account: StandinAccount }
 
 /** Database, stand-in and service, each in its own process and with the settings that ship. */
 export class House {
   readonly gateway: GatewayReady
   readonly backend: Client
-  readonly servicePid: number
   readonly url: string
+  readonly #start: () => Promise<Started>
+  #service: ChildProcess
   readonly #operatorKeyFile: string
   readonly #database: PrivateServer
   readonly #children: ChildProcess[]
@@ -29,23 +33,25 @@ export class House {
   private constructor(given: {
     gateway: GatewayReady
     backend: Client
-    servicePid: number
-    service: { url: string; operatorKeyFile: string }
+    start: () => Promise<Started>
+    service: Started
     database: PrivateServer
     children: ChildProcess[]
     dir: string
   }) {
     this.gateway = given.gateway
     this.backend = given.backend
-    this.servicePid = given.servicePid
-    this.url = given.service.url
-    this.#operatorKeyFile = given.service.operatorKeyFile
+    this.#start = given.start
+    this.#service = given.service.child
+    this.url = given.service.ready.url
+    this.#operatorKeyFile = given.service.ready.operatorKeyFile
     this.#database = given.database
     this.#children = given.children
     this.#dir = given.dir
   }
 
-  static async open(): Promise<House> {
+  /** @param given a gateway that runs elsewhere; otherwise the stand-in gets a process of its own */
+  static async open(given?: GatewayReady): Promise<House> {
     const dir = mkdtempSync(join(tmpdir(), 'bell-bench-'))
     const database = await PrivateServer.start({
       dataDir: dir,
@@ -55,32 +61,36 @@ export class House {
     })
     const children: ChildProcess[] = []
     try {
-      const gateway = await start<GatewayReady>(children, 'bench-gateway.mjs', [join(dir, 'standins')], process.env)
-      const service = await start<{ url: string; operatorKeyFile: string }>(
-        children,
-        'zbell.mjs',
-        ['serve', '--json'],
-        {
-          PATH: process.env.PATH,
-          ZB_DATA: join(dir, 'service'),
-          ZB_PORT: '0',
-          ZB_DATABASE_URL: database.url,
-          ZB_TRUST_CA: gateway.ready.caFile,
-          ZB_GATEWAY_IOS_PROFILE: `${dist}profiles/standin-ios.yaml`,
-          ZB_GATEWAY_IOS_ORIGIN: gateway.ready.origin,
-          ZB_IN_FLIGHT: String(inFlight),
-          ZB_REGISTRATIONS_PER_MINUTE: '10000000',
-          ZB_DEVICE_CALLS_PER_MINUTE: '10000000',
-          ZB_LOG_LEVEL: 'warn',
-        },
-        profiling(),
-      )
-      const backend = await furnish(service.ready, gateway.ready)
+      const gateway =
+        given ?? (await start<GatewayReady>(children, 'bench-gateway.mjs', [join(dir, 'standins')], process.env)).ready
+      const port = await freePort()
+      const startService = () =>
+        start<ServiceReady>(
+          children,
+          'zbell.mjs',
+          ['serve', '--json'],
+          {
+            PATH: process.env.PATH,
+            ZB_DATA: join(dir, 'service'),
+            ZB_PORT: String(port),
+            ZB_DATABASE_URL: database.url,
+            ZB_TRUST_CA: gateway.caFile,
+            ZB_GATEWAY_IOS_PROFILE: `${dist}profiles/standin-ios.yaml`,
+            ZB_GATEWAY_IOS_ORIGIN: gateway.origin,
+            ZB_IN_FLIGHT: String(inFlight),
+            ZB_REGISTRATIONS_PER_MINUTE: '10000000',
+            ZB_DEVICE_CALLS_PER_MINUTE: '10000000',
+            ZB_LOG_LEVEL: 'warn',
+          },
+          profiling(),
+        )
+      const service = await startService()
+      const backend = await furnish(service.ready, gateway)
       return new House({
-        gateway: gateway.ready,
+        gateway,
         backend,
-        servicePid: service.child.pid!,
-        service: service.ready,
+        start: startService,
+        service,
         database,
         children,
         dir,
@@ -90,6 +100,22 @@ export class House {
       await database.stop()
       throw error
     }
+  }
+
+  get servicePid(): number {
+    return this.#service.pid!
+  }
+
+  /** As a power cut would end it; then it is started again. */
+  async killService(): Promise<void> {
+    this.#service.kill('SIGKILL')
+    await new Promise((done) => this.#service.once('exit', done))
+    this.#service = (await this.#start()).child
+  }
+
+  /** The database dies, and its keeper starts it again. */
+  killDatabase(): void {
+    process.kill(Number(readFileSync(join(this.#dir, 'mariadb/pid'), 'utf8')), 'SIGKILL')
   }
 
   get databaseDir(): string {
@@ -103,6 +129,12 @@ export class House {
   async makeAppKey(): Promise<string> {
     const operator = new Client({ url: this.url, bearer: readFileSync(this.#operatorKeyFile, 'utf8').trim() })
     const body = { kind: 'app', environment: 'development', name: 'bench' } as const
+    return (await operator.call('makeKey', { params: { app }, body })).key
+  }
+
+  async makeBackendKey(): Promise<string> {
+    const operator = new Client({ url: this.url, bearer: readFileSync(this.#operatorKeyFile, 'utf8').trim() })
+    const body = { kind: 'backend', environment: 'development', name: 'bench too' } as const
     return (await operator.call('makeKey', { params: { app }, body })).key
   }
 
@@ -131,7 +163,7 @@ export class House {
   async close(): Promise<void> {
     for (const child of this.#children) {
       child.kill('SIGTERM')
-      if (child.exitCode === null) await new Promise((done) => child.once('exit', done))
+      if (child.exitCode === null && child.signalCode === null) await new Promise((done) => child.once('exit', done))
     }
     await this.#database.stop()
     rmSync(this.#dir, { recursive: true, force: true })

@@ -3,9 +3,19 @@ import { broadcast } from './broadcast.ts'
 import { carry } from './carry.ts'
 import { encryption } from './encryption.ts'
 import type { Figure } from './figure.ts'
+import { personal } from './personal.ts'
 import { registration } from './registration.ts'
+import { soak } from './soak.ts'
 
-const benches: Record<string, () => Promise<Figure[]>> = { broadcast, registration, carry, encryption, authentication }
+const benches: Record<string, () => Promise<Figure[]>> = {
+  broadcast,
+  personal,
+  registration,
+  carry,
+  encryption,
+  authentication,
+  soak,
+}
 
 const args = process.argv.slice(2)
 const json = args.includes('--json')

@@ -49,7 +49,7 @@ export class AndroidGateway extends Gateway {
     this.#handOver = handOver
   }
 
-  protected async answer(asked: Asked): Promise<Answered> {
+  async answer(asked: Asked): Promise<Answered> {
     if (asked.method === 'POST' && asked.path === '/grants') return this.#grant(asked)
     if (asked.method === 'POST' && asked.path === '/signals') return this.#signal(asked)
     return no(404, 'no-such-place')

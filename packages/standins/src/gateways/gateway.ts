@@ -26,5 +26,5 @@ export abstract class Gateway {
     return this.#listener
   }
 
-  protected abstract answer(asked: Asked): Promise<Answered>
+  abstract answer(asked: Asked): Promise<Answered>
 }

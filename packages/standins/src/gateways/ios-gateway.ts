@@ -44,7 +44,7 @@ export class IosGateway extends Gateway {
     this.#keys.push(key)
   }
 
-  protected async answer(asked: Asked): Promise<Answered> {
+  async answer(asked: Asked): Promise<Answered> {
     const [, place, token] = asked.path.split('/')
     if (asked.method !== 'POST' || place !== 'ring' || !token) return no(404, 'no-such-place')
     const now = verdict(this.temper, Math.random())

@@ -69,7 +69,7 @@ export class PushService extends Gateway {
     }
   }
 
-  protected async answer(asked: Asked): Promise<Answered> {
+  async answer(asked: Asked): Promise<Answered> {
     const [, place, id] = asked.path.split('/')
     if (asked.method !== 'POST' || place !== 'push' || !id) return { status: 404 }
     const now = verdict(this.temper, Math.random())

@@ -1,0 +1,46 @@
+import { join } from 'node:path'
+import { IosGateway, serverCertificate, TokenMint } from '@zbell/standins'
+import { exportJWK, generateKeyPair } from 'jose'
+import type { GatewayReady } from './house.ts'
+
+type Asked = Parameters<IosGateway['answer']>[0]
+
+/** A stand-in in this process, so that what arrives can be seen at the moment when it does. */
+export class OwnGateway extends IosGateway {
+  /** Tokens that are answered with a final no. */
+  readonly refused = new Set<string>()
+  refusals = 0
+
+  override async answer(asked: Asked): ReturnType<IosGateway['answer']> {
+    if (this.refused.size > 0 && this.refused.has(asked.path.slice('/ring/'.length))) {
+      this.refusals++
+      return { status: 400, headers: { 'content-type': 'application/json' }, body: '{"why":"unreadable"}' }
+    }
+    return super.answer(asked)
+  }
+}
+
+export type OpenGateway = {
+  readonly gateway: OwnGateway
+  readonly mint: TokenMint
+  readonly ready: GatewayReady
+}
+
+/** @param onArrive hears of every message that is taken */
+export async function openOwnGateway(
+  dir: string,
+  onArrive: (token: string, notification: string | undefined) => void,
+): Promise<OpenGateway> {
+  const keys = await generateKeyPair('ES256', { extractable: true })
+  const jwk = await exportJWK(keys.privateKey)
+  const { d: _, ...known } = jwk
+  const [keyId, issuer] = ['BENCH1', 'BENCH']
+  const mint = new TokenMint('ios bench')
+  const gateway = new OwnGateway([{ kid: keyId, issuer, jwk: known }], mint, (token, { notification }) =>
+    onArrive(token, notification),
+  )
+  const certificate = await serverCertificate(join(dir, 'gateway'))
+  await gateway.listen(certificate, 0)
+  const account = { ios: { jwk, keyId, issuer }, tokenSecret: 'bench' } as GatewayReady['account']
+  return { gateway, mint, ready: { origin: gateway.listener.origin, caFile: certificate.caFile, account } }
+}
