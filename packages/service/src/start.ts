@@ -112,10 +112,10 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       log,
       operatorKey: operator,
       consoleDir,
-      onWork: (claim) => {
-        if (claim && !worker.take(claim))
+      onWork: (mine) => {
+        if (mine && !worker.take(mine.claim, mine.notification))
           store
-            .release(claim, 0)
+            .release(mine.claim, 0)
             .catch((error: unknown) => log.warn({ err: error }, 'cannot give work back; its lease will run out'))
             .finally(() => worker.nudge())
         else worker.nudge()

@@ -18,7 +18,7 @@ import { Proofs } from '../people/proofs.ts'
 import type { CredentialRow } from '../store/apps/credentials.ts'
 import type { Milestones } from '../store/apps/milestones.ts'
 import type { Database } from '../store/database.ts'
-import type { Claim } from '../store/work/claim-work.ts'
+import type { OwnWork } from '../store/notifications/create-notification.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
 import type { Pace } from '../telemetry/pace.ts'
 import type { Vault } from '../vault/vault.ts'
@@ -53,7 +53,7 @@ export type HttpParts = {
   readonly operatorKey: string
   readonly consoleDir: string | undefined
   /** There is work; a claim is this process's own to do. */
-  readonly onWork: (claim: Claim | undefined) => void
+  readonly onWork: (mine: OwnWork | undefined) => void
   readonly onHold: () => void
   /** Whether a worker runs in this process. */
   readonly sendsItself: boolean

@@ -24,7 +24,7 @@ import {
   unknownUsers,
 } from '../../store/devices/unknown-names.ts'
 import { NameTaken } from '../../store/errors.ts'
-import { createNotification } from '../../store/notifications/create-notification.ts'
+import { createNotification, type OwnWork } from '../../store/notifications/create-notification.ts'
 import { holdNotification } from '../../store/notifications/hold.ts'
 import { listDeliveries } from '../../store/notifications/list-deliveries.ts'
 import { readCourse } from '../../store/notifications/read-course.ts'
@@ -34,7 +34,6 @@ import {
   listNotifications,
 } from '../../store/notifications/read-notifications.ts'
 import { withdrawDeliveries } from '../../store/notifications/withdraw-notification.ts'
-import type { Claim } from '../../store/work/claim-work.ts'
 import type { Pace } from '../../telemetry/pace.ts'
 import { Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
@@ -48,7 +47,7 @@ type Given = {
   /** How long this process holds what it is to send at once; 0 where no worker runs. */
   readonly leaseMs: number
   /** There is work for the engine; a claim is this process's to do. */
-  readonly onAccepted: (claim: Claim | undefined) => void
+  readonly onAccepted: (mine: OwnWork | undefined) => void
   /** Somebody paused, resumed or cancelled something. */
   readonly onHold: () => void
 }
@@ -81,10 +80,11 @@ export function serveNotifications(on: OperationRouter, given: Given): void {
           expiresAt,
         },
         leaseMs,
+        () => checkReferences(database, scope, body.to),
       ),
     )
     if (created.is === 'repeated' && !created.sameRequest) throw new Problem('idempotency-mismatch')
-    onAccepted(created.is === 'created' ? created.claim : undefined)
+    onAccepted(created.is === 'created' ? created.mine : undefined)
     const answered = created.is === 'repeated' ? created : { id, createdAt, expiresAt }
     return {
       id: answered.id,
@@ -107,8 +107,8 @@ export function serveNotifications(on: OperationRouter, given: Given): void {
         { pointer: 'Idempotency-Key', detail: 'wants 1 to 200 visible ASCII characters' },
       ])
     }
-    await checkReferences(database, scope, body.to)
     if (query.dryRun === 'true') {
+      await checkReferences(database, scope, body.to)
       response.json(await reviewDraft(given, scope, await draftOf(database, scope, body), {}))
       return undefined as never // The answer is given.
     }

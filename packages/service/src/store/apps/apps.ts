@@ -22,15 +22,22 @@ export async function findAppByNo(database: Database, no: number): Promise<AppRo
   return (await database.use((db) => db.select().from(apps).where(eq(apps.no, no))))[0]
 }
 
-/** Apps by their numbers: by hand, since every call of a device begins with it. */
-export async function findAppsByNo(database: Database, numbers: readonly number[]): Promise<AppRow[]> {
-  if (numbers.length === 0) return []
-  const rows = await database.rows<Omit<AppRow, 'identifiers'> & { identifiers: string | AppRow['identifiers'] }>(
-    'select no, slug, name, identifiers, created_at as createdAt from apps where no in (?)',
-    [numbers],
-  )
-  return rows.map((row) => ({ ...row, identifiers: readIdentifiers(row.identifiers) }))
+/** An app's columns beside those of another table, where it is `a`. */
+export const appColumns =
+  'a.slug as appSlug, a.name as appName, a.identifiers as appIdentifiers, a.created_at as appCreatedAt'
+export type AppColumns = {
+  readonly appSlug: string
+  readonly appName: string
+  readonly appIdentifiers: string | AppRow['identifiers']
+  readonly appCreatedAt: Date
 }
+export const appOf = (no: number, { appSlug, appName, appIdentifiers, appCreatedAt }: AppColumns): AppRow => ({
+  no,
+  slug: appSlug,
+  name: appName,
+  identifiers: readIdentifiers(appIdentifiers),
+  createdAt: appCreatedAt,
+})
 
 /** The driver reads JSON by itself or leaves it as text, as the server's version has it. */
 const readIdentifiers = (kept: string | AppRow['identifiers']): AppRow['identifiers'] =>

@@ -2,14 +2,14 @@ import { uuidFromBytes } from '@zbell/core'
 import { and, desc, eq, getTableColumns, isNull, lt, or } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 import { keys } from '../tables.ts'
-import { findAppsByNo, type Scope } from './apps.ts'
+import { type AppColumns, appColumns, appOf, type Scope } from './apps.ts'
 
 export type KeyRow = Omit<typeof keys.$inferSelect, 'hash'>
 /** A key that somebody holds out, and what it opens. */
 export type HeldKey = KeyRow & Scope
 
 const { hash, ...columns } = getTableColumns(keys)
-const keyColumns = Object.entries({ ...columns, hash }).map(([name, column]) => `${column.name} as ${name}`)
+const keyColumns = Object.entries({ ...columns, hash }).map(([name, column]) => `k.${column.name} as ${name}`)
 /** Last use is kept so coarsely, since a key is used thousands of times a second. */
 const useKeptMs = 60_000
 
@@ -22,17 +22,18 @@ export async function createKey(
 
 /** Keys that are not revoked; read anew for each call, so that revoking counts at once, and so by hand. */
 export async function findKeys(database: Database, hashes: Buffer[]): Promise<(HeldKey & { hash: Buffer })[]> {
-  type Raw = Omit<KeyRow, 'id'> & { id: Buffer; hash: Buffer }
+  type Raw = Omit<KeyRow, 'id'> & AppColumns & { id: Buffer; hash: Buffer }
   const rows = await database.rows<Raw>(
-    `select ${keyColumns.join(', ')} from api_keys where hash in (?) and revoked_at is null`,
+    `select ${keyColumns.join(', ')}, ${appColumns} from api_keys k join apps a on a.no = k.app_no
+     where k.hash in (?) and k.revoked_at is null`,
     [hashes],
   )
-  const apps = await findAppsByNo(database, [...new Set(rows.map(({ appNo }) => appNo))])
   for (const row of rows) if ((row.usedAt?.getTime() ?? 0) < Date.now() - useKeptMs) await markUsed(database, row.no)
-  return rows.flatMap((row) => {
-    const app = apps.find(({ no }) => no === row.appNo)
-    return app ? [{ ...row, id: uuidFromBytes(row.id), app }] : []
-  })
+  return rows.map(({ appSlug, appName, appIdentifiers, appCreatedAt, ...row }) => ({
+    ...row,
+    id: uuidFromBytes(row.id),
+    app: appOf(row.appNo, { appSlug, appName, appIdentifiers, appCreatedAt }),
+  }))
 }
 
 async function markUsed(database: Database, no: number): Promise<void> {

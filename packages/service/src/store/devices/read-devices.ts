@@ -1,6 +1,6 @@
 import { type Environment, handsetMark, type Platform, uuidFromBytes } from '@zbell/core'
 import { and, asc, desc, eq, getTableColumns, gt, isNull, lt, notLike, or, sql } from 'drizzle-orm'
-import { type AppRow, findAppsByNo, type Scope } from '../apps/apps.ts'
+import { type AppColumns, type AppRow, appColumns, appOf, type Scope } from '../apps/apps.ts'
 import type { Database } from '../database.ts'
 import { devices, users } from '../tables.ts'
 
@@ -38,18 +38,17 @@ export async function findDevicesBySecrets(
   database: Database,
   secretHashes: Buffer[],
 ): Promise<{ device: DeviceRow; app: AppRow }[]> {
-  type Raw = Omit<DeviceRow, 'id' | 'muted'> & { id: Buffer; muted: number }
+  type Raw = Omit<DeviceRow, 'id' | 'muted'> & AppColumns & { id: Buffer; muted: number }
   const rows = await database.rows<Raw>(
-    `select ${deviceColumns.join(', ')}, u.name as user from devices d left join users u on u.no = d.user_no
+    `select ${deviceColumns.join(', ')}, u.name as user, ${appColumns}
+     from devices d join apps a on a.no = d.app_no left join users u on u.no = d.user_no
      where d.secret_hash in (?)`,
     [secretHashes],
   )
-  const found = rows.map((row) => ({ ...row, id: uuidFromBytes(row.id), muted: row.muted === 1 }))
-  const apps = await findAppsByNo(database, [...new Set(found.map(({ appNo }) => appNo))])
-  return found.flatMap((device) => {
-    const app = apps.find(({ no }) => no === device.appNo)
-    return app ? [{ device, app }] : []
-  })
+  return rows.map(({ appSlug, appName, appIdentifiers, appCreatedAt, ...row }) => ({
+    device: { ...row, id: uuidFromBytes(row.id), muted: row.muted === 1 },
+    app: appOf(row.appNo, { appSlug, appName, appIdentifiers, appCreatedAt }),
+  }))
 }
 
 export type DeviceSort = 'newest' | 'changed' | 'quietest'

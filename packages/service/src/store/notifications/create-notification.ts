@@ -3,6 +3,7 @@ import {
   type Filling,
   type Mode,
   packBlock,
+  referencesOf,
   type Target,
   type Urgency,
   urgencies,
@@ -14,6 +15,7 @@ import type { Database } from '../database.ts'
 import { NameTaken } from '../errors.ts'
 import type { Claim } from '../work/claim-work.ts'
 import { isPersonal, targetDevices } from '../work/target-devices.ts'
+import type { NotificationRow } from './read-notifications.ts'
 
 export type NewNotification = {
   readonly id: string
@@ -34,11 +36,14 @@ export type NewNotification = {
   readonly expiresAt: Date
 }
 
+/** Work that was claimed as it was made. */
+export type OwnWork = { readonly claim: Claim; readonly notification: NotificationRow }
+
 export type Created =
   | {
       readonly is: 'created'
       /** A few people's devices are found at once; their block is this process's, to be sent without another look. */
-      readonly claim: Claim | undefined
+      readonly mine: OwnWork | undefined
     }
   | {
       readonly is: 'repeated'
@@ -54,6 +59,7 @@ export const urgencyCode = (urgency: Urgency): number => urgencies.indexOf(urgen
 /**
  * Stores a notification together with the work of expanding it, in one transaction: what was answered is never lost. For a
  * few people the devices are found in the same breath.
+ * @param checkReferences refuses a target that names what is not there
  * @param leaseMs how long this process holds the block of a few people; 0 leaves it to whoever comes
  * @throws {NameTaken} when a live notification has this name
  */
@@ -62,72 +68,95 @@ export async function createNotification(
   scope: Scope,
   given: NewNotification,
   leaseMs: number,
+  checkReferences: () => Promise<void> = async () => {},
 ): Promise<Created> {
   const urgency = urgencyCode(given.urgency)
   const where = { appNo: scope.app.no, environment: scope.environment }
+  const few =
+    isPersonal(given.target) && given.spreadSeconds === 0
+      ? await targetDevices(database, given.target, where, 0, blockSize + 1)
+      : undefined
+  const devices = few !== undefined && few.length <= blockSize ? few : undefined
+  // A device that is found proves its reference; what is not found has to be looked for.
+  if (devices === undefined || devices.length === 0 || referencesOf(given.target).length > 1) await checkReferences()
+  const state = devices === undefined ? 'expanding' : devices.length === 0 ? 'finished' : 'sending'
+  const held = devices !== undefined && devices.length > 0 && leaseMs > 0
+  const row = [
+    uuidBuffer(given.id),
+    scope.app.no,
+    scope.environment,
+    state,
+    JSON.stringify(given.target),
+    JSON.stringify(given.content),
+    JSON.stringify(given.filling),
+    given.template,
+    given.name,
+    state === 'finished' ? null : given.name,
+    given.content.tag ?? null,
+    urgency,
+    given.mode,
+    given.ttlSeconds,
+    given.spreadSeconds,
+    given.sentBy,
+    given.idempotencyHash,
+    given.requestHash,
+    given.createdAt,
+    given.expiresAt,
+    given.createdAt,
+    devices?.length ?? 0,
+    devices?.at(-1) ?? 0,
+    state === 'finished' ? given.createdAt : null,
+  ]
+  const work = [
+    devices === undefined ? 'expand' : 'send',
+    scope.app.no,
+    urgency,
+    held ? leaseMs * 1_000 : 0,
+    held,
+    held ? 1 : 0,
+    devices?.length ?? 0,
+    devices && devices.length > 0 ? Buffer.from(packBlock(devices)) : null,
+  ]
   try {
-    const claim = await database.transact(async (tx) => {
-      const few =
-        isPersonal(given.target) && given.spreadSeconds === 0
-          ? await targetDevices(tx, given.target, where, 0, blockSize + 1)
-          : undefined
-      const devices = few !== undefined && few.length <= blockSize ? few : undefined
-      const { insertId } = await tx.change(
-        `insert into notifications (id, app_no, environment, state, target, content, filling, template, name, live_name, tag, urgency,
-           mode, ttl_seconds, spread_seconds, sent_by, idempotency_hash, request_hash, created_at, expires_at, changed_at,
-           expanded, expanded_to, finished_at) values (?)`,
-        [
-          [
-            uuidBuffer(given.id),
-            scope.app.no,
-            scope.environment,
-            devices === undefined ? 'expanding' : devices.length === 0 ? 'finished' : 'sending',
-            JSON.stringify(given.target),
-            JSON.stringify(given.content),
-            JSON.stringify(given.filling),
-            given.template,
-            given.name,
-            devices?.length === 0 ? null : given.name,
-            given.content.tag ?? null,
-            urgency,
-            given.mode,
-            given.ttlSeconds,
-            given.spreadSeconds,
-            given.sentBy,
-            given.idempotencyHash,
-            given.requestHash,
-            given.createdAt,
-            given.expiresAt,
-            given.createdAt,
-            devices?.length ?? 0,
-            devices?.at(-1) ?? 0,
-            devices?.length === 0 ? given.createdAt : null,
-          ],
-        ],
-      )
-      if (devices?.length === 0) return undefined
-      const packed = devices && Buffer.from(packBlock(devices))
-      const held = devices !== undefined && leaseMs > 0
-      const { insertId: workNo } = await tx.change(
-        `insert into work (kind, app_no, notification_no, urgency, available_at, leased, fence, size, devices)
-         values (?, ?, ?, ?, utc_timestamp(3) + interval ? microsecond, ?, ?, ?, ?)`,
-        [
-          devices === undefined ? 'expand' : 'send',
-          scope.app.no,
-          insertId,
-          urgency,
-          held ? leaseMs * 1_000 : 0,
-          held,
-          held ? 1 : 0,
-          devices?.length ?? 0,
-          packed ?? null,
-        ],
-      )
-      if (!held) return undefined
-      const whose = { no: workNo, fence: 1, appNo: scope.app.no, notificationNo: insertId, urgency }
-      return { ...whose, kind: 'send' as const, failures: 0, cause: undefined, devices }
-    })
-    return { is: 'created', claim }
+    const [numbers] = await database.together<{ notificationNo: number; workNo: number }>(
+      [
+        {
+          sql: `insert into notifications (id, app_no, environment, state, target, content, filling, template, name,
+                  live_name, tag, urgency, mode, ttl_seconds, spread_seconds, sent_by, idempotency_hash, request_hash,
+                  created_at, expires_at, changed_at, expanded, expanded_to, finished_at) values (?)`,
+          values: [row],
+        },
+        { sql: 'set @notification = last_insert_id()', values: [] },
+        ...(state === 'finished'
+          ? []
+          : [
+              {
+                sql: `insert into work (kind, notification_no, app_no, urgency, available_at, leased, fence, size, devices)
+                      values (?, @notification, ?, ?, utc_timestamp(3) + interval ? microsecond, ?, ?, ?, ?)`,
+                values: work,
+              },
+            ]),
+      ],
+      'select @notification as notificationNo, last_insert_id() as workNo',
+    )
+    if (!held || !numbers) return { is: 'created', mine: undefined }
+    const { notificationNo, workNo } = numbers
+    const claim = { no: workNo, fence: 1, appNo: scope.app.no, notificationNo, urgency, kind: 'send' as const }
+    const notification: NotificationRow = {
+      ...given,
+      no: notificationNo,
+      appNo: scope.app.no,
+      environment: scope.environment,
+      state,
+      hold: 'none',
+      withdrawnAt: null,
+      thinnedAt: null,
+      expanded: devices.length,
+      finishedAt: null,
+      changedAt: given.createdAt,
+      version: 0,
+    }
+    return { is: 'created', mine: { claim: { ...claim, failures: 0, cause: undefined, devices }, notification } }
   } catch (error) {
     if (!(error instanceof NameTaken)) throw error
     const earlier = given.idempotencyHash && (await earlierAnswer(database, scope, given, given.idempotencyHash))
