@@ -334,6 +334,24 @@ describe('while it goes', () => {
     expect((await world.backend.call('readNotification', { params: { app, id: 'timetable' } })).id).toBe(again)
     await over(again)
   })
+  test('one that waits can be changed until it goes, and not after', async () => {
+    const to = { any: ['user:ada'] }
+    const id = await world.send({ to, content: { title: 'Boardign is open' }, name: 'typo', paused: true })
+    await new Promise((done) => setTimeout(done, 400))
+    expect(await world.notification(id)).toMatchObject({ state: 'paused', totals: { expanded: 0 } })
+    const edit = (body: object) =>
+      world.backend.call('editNotification', { params: { app, id: 'typo' }, body: body as never })
+    await expect(edit({ content: { title: '{' } })).rejects.toEqual(refused('invalid-request'))
+    await expect(edit({})).rejects.toEqual(refused('invalid-request'))
+    await edit({ content: { title: 'Boarding is {what}' }, values: { what: 'open' } })
+    await hold(id, 'none')
+    await over(id)
+    await until(
+      () => handset(1).view(),
+      ({ lockScreen }) => lockScreen.some(({ title }) => title === 'Boarding is open'),
+    )
+    await expect(edit({ content: { title: 'Too late' } })).rejects.toEqual(refused('not-editable-now'))
+  })
   test('it can be spread over time', async () => {
     const id = await broadcast({ spreadSeconds: 3 })
     await new Promise((done) => setTimeout(done, 1_200))
@@ -389,6 +407,24 @@ describe('afterwards', () => {
     await world.handset(9, 'ios', { user: 'late' })
     expect((await why(id, 'late')).verdict).toBe('No: the device registered later than the notification was sent.')
     await expect(why(id, 'topic:x')).rejects.toEqual(refused('invalid-request'))
+  })
+  test('it is found again by its words, its name, a person or a reason', async () => {
+    const id = await world.send({
+      to: { any: ['user:haru'] },
+      name: 'fog-100',
+      content: { title: '100% fog {at}' },
+      values: { at: 'Gull_Point' },
+    })
+    await over(id)
+    const found = async (query: object) =>
+      (await world.backend.call('listNotifications', { params, query })).items.map((one) => one.id)
+    for (const query of [{ search: '100% fog' }, { search: 'Gull_Point' }, { search: 'fog-100' }])
+      expect(await found(query)).toEqual([id])
+    expect(await found({ search: '100%fog' })).toEqual([])
+    expect((await found({ user: 'haru' }))[0]).toBe(id)
+    expect(await found({ user: 'signe', search: 'fog' })).toEqual([])
+    expect((await found({ reason: 'superseded' })).length).toBe(1)
+    await expect(found({ reason: 'nonsense' })).rejects.toEqual(refused('invalid-request'))
   })
   test('its course over time adds up to its totals', async () => {
     const id = await world.send({ to: { any: ['user:ada', 'user:signe'] }, content: { title: 'T' } })

@@ -28,6 +28,7 @@ export const routes = {
   reviewNotification: 'POST /v1/apps/{app}/notifications/review',
   listNotifications: 'GET /v1/apps/{app}/notifications',
   readNotification: 'GET /v1/apps/{app}/notifications/{id}',
+  editNotification: 'PATCH /v1/apps/{app}/notifications/{id}',
   holdNotification: 'POST /v1/apps/{app}/notifications/{id}/hold',
   withdrawNotification: 'POST /v1/apps/{app}/notifications/{id}/withdraw',
   readCourse: 'GET /v1/apps/{app}/notifications/{id}/course',

@@ -13,6 +13,7 @@ describe('a notification request', () => {
       ttlSeconds: 86_400,
       mode: 'show',
       spreadSeconds: 0,
+      paused: false,
     })
   })
   test('that only wakes needs no content', () => {

@@ -41,6 +41,7 @@ test('two changes within one millisecond are both told', async () => {
       template: null,
       filling: {},
       spreadSeconds: 0,
+      paused: false,
       urgency: 'normal',
       mode: 'show',
       ttlSeconds: 60,

@@ -99,6 +99,7 @@ async function notify(
     template: null,
     filling: {},
     spreadSeconds: 0,
+    paused: false,
     urgency,
     mode: 'show',
     ttlSeconds: 60,

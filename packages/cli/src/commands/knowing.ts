@@ -3,6 +3,7 @@ import { drawExplanation } from '../drawing/explanation.ts'
 import { exitCodes } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
+import { readObjectFile } from './notification-file.ts'
 
 /** Asking why, and holding what is being sent. */
 export function knowingCommands(program: Command, io: Io, done: Run): void {
@@ -31,6 +32,11 @@ Example:
       .addHelpText('after', `\nExample:\n  $ zbell notification ${name} 01980c2e-7c1a-7d34-9f0b-5a3c6f1d2e4b`)
       .action(withContext<object, [string]>(io, done, (context, id) => holdIt(context, id, hold)))
   group
+    .command('edit <id> <file>')
+    .description('Change a paused notification of which nothing has gone, from a file')
+    .addHelpText('after', '\nExample:\n  $ zbell notification edit storm docs/examples/delay.yaml')
+    .action(withContext<object, [string, string]>(io, done, edit))
+  group
     .command('withdraw <id>')
     .description('Take back what devices show of it: they are woken and remove it')
     .addHelpText('after', '\nExample:\n  $ zbell notification withdraw 01980c2e-7c1a-7d34-9f0b-5a3c6f1d2e4b')
@@ -42,6 +48,15 @@ async function why({ client, app, flags, io, paint }: Context<object>, id: strin
   if (flags.json) printJson(io, explanation)
   else io.out(drawExplanation(explanation, io, paint))
   return explanation.seen ? exitCodes.done : exitCodes.nobodyReached
+}
+
+async function edit({ client, app, flags, io }: Context<object>, id: string, file: string): Promise<number> {
+  const { content, values, fallbacks, urgency } = readObjectFile(file)
+  const body = { content, values, fallbacks, urgency } as never
+  const notification = await client.call('editNotification', { params: { app, id }, body })
+  if (flags.json) printJson(io, notification)
+  else io.out(`Changed; it is still paused. It reads: ${notification.shows.title}\n`)
+  return exitCodes.done
 }
 
 async function holdIt(

@@ -8,7 +8,13 @@ import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 import { reasonsOf, summary, watchToEnd } from './watching.ts'
 
-type ListFlags = { readonly limit: string; readonly after?: string }
+type ListFlags = {
+  readonly limit: string
+  readonly after?: string
+  readonly search?: string
+  readonly user?: string
+  readonly reason?: string
+}
 
 export function notificationCommands(program: Command, io: Io, done: Run): void {
   const group = program.command('notification').description('Look at what was sent')
@@ -17,6 +23,9 @@ export function notificationCommands(program: Command, io: Io, done: Run): void 
     .description('Notifications, newest first')
     .option('--limit <count>', 'at most so many, up to 200', '20')
     .option('--after <place>', 'go on where the page before ended')
+    .option('--search <text>', 'only those whose texts or name have this in them')
+    .option('--user <name>', 'only those with a delivery for this person')
+    .option('--reason <code>', 'only those with a delivery that ended so')
     .addHelpText('after', '\nExample:\n  $ zbell notification list --limit 5')
     .action(withContext<ListFlags, []>(io, done, list))
   group
@@ -35,7 +44,13 @@ export function notificationCommands(program: Command, io: Io, done: Run): void 
 async function list({ client, app, flags, io, paint }: Context<ListFlags>): Promise<number> {
   const page = await client.call('listNotifications', {
     params: { app },
-    query: { limit: flags.limit, ...(flags.after === undefined ? {} : { after: flags.after }) },
+    query: {
+      limit: flags.limit,
+      after: flags.after,
+      search: flags.search,
+      user: flags.user,
+      reason: flags.reason,
+    },
   })
   if (flags.json) printJson(io, page)
   else if (page.items.length === 0)

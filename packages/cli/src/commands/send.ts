@@ -34,6 +34,7 @@ type SendFlags = {
   readonly language?: string
   readonly list?: string
   readonly review?: boolean
+  readonly paused?: boolean
   readonly yes?: boolean
   readonly watch: boolean
 }
@@ -71,6 +72,7 @@ export function sendCommand(program: Command, io: Io, done: Run): void {
     .option('--as <user>', 'with --review: what this person would get')
     .option('--language <language>', 'with --review: what readers of this language would get')
     .option('--list <reason>', 'with --review: name the devices that are left out for this reason')
+    .option('--paused', 'let it wait, to be edited and resumed')
     .option('--yes', 'send without asking')
     .option('--no-watch', 'return as soon as it is accepted')
     .addHelpText(
@@ -102,7 +104,7 @@ async function send(context: Context<SendFlags>): Promise<number> {
     body,
     ...(flags.idempotencyKey === undefined ? {} : { headers: { 'idempotency-key': flags.idempotencyKey } }),
   })
-  if (!flags.watch) {
+  if (!flags.watch || flags.paused) {
     io.out(flags.json ? `${JSON.stringify(accepted, null, 2)}\n` : `${accepted.id}\n`)
     return 0
   }
@@ -163,6 +165,7 @@ function requestOf(flags: SendFlags): NotificationRequest {
       urgency: flags.urgency,
       mode: flags.mode,
       name: flags.name,
+      paused: flags.paused,
       ttlSeconds: seconds('--ttl', flags.ttl),
       spreadSeconds: seconds('--spread', flags.spread),
       values: pairs('--value', flags.value, rest.values),

@@ -1,4 +1,4 @@
-import { useQuery } from '@tanstack/react-query'
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import type { Notification } from '@zbell/contract'
 import { sayTarget } from '@zbell/contract/words'
 import { useState } from 'react'
@@ -14,12 +14,16 @@ import { inWords } from './in-words.ts'
 export function ActivityPage() {
   const place = usePlace()
   const [after, setAfter] = useState<string>()
+  const [search, setSearch] = useState('')
+  const [user, setUser] = useState('')
+  const filters = { ...(search ? { search } : {}), ...(user ? { user } : {}) }
   const { data, error } = useQuery({
-    queryKey: [...keys.notifications(place), after ?? ''],
+    queryKey: [...keys.notifications(place), after ?? '', search, user],
+    placeholderData: keepPreviousData,
     queryFn: () =>
       api.call('listNotifications', {
         params: { app: place.app.slug },
-        query: { environment: place.environment, limit: 25, ...(after ? { after } : {}) },
+        query: { environment: place.environment, limit: 25, ...filters, ...(after ? { after } : {}) },
       }),
   })
   return (
@@ -32,13 +36,60 @@ export function ActivityPage() {
         </Link>
       }
     >
-      {error ? <Failure error={error} /> : !data ? <Waiting /> : <List items={data.items} />}
+      <div className="mb-6 flex flex-wrap gap-5">
+        <Filter
+          label="Search"
+          value={search}
+          example="storm"
+          onChange={(text) => {
+            setAfter(undefined)
+            setSearch(text)
+          }}
+        />
+        <Filter
+          label="Person"
+          value={user}
+          example="ada"
+          onChange={(text) => {
+            setAfter(undefined)
+            setUser(text)
+          }}
+        />
+      </div>
+      {error ? (
+        <Failure error={error} />
+      ) : !data ? (
+        <Waiting />
+      ) : data.items.length === 0 && (search || user) ? (
+        <p className="text-soft">Nothing that was sent fits.</p>
+      ) : (
+        <List items={data.items} />
+      )}
       <Pager
         next={data?.next ?? null}
         onNext={() => setAfter(data?.next ?? undefined)}
         {...(after ? { onFirst: () => setAfter(undefined) } : {})}
       />
     </Page>
+  )
+}
+
+function Filter({
+  label,
+  value,
+  example,
+  onChange,
+}: {
+  readonly label: string
+  readonly value: string
+  readonly example: string
+  readonly onChange: (text: string) => void
+}) {
+  return (
+    <label className="flex items-center gap-2">
+      {label}
+      <input className="w-48" value={value} placeholder={example} onChange={(e) => onChange(e.target.value)} />
+    </label>
   )
 }
 

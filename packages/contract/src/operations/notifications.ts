@@ -7,6 +7,7 @@ import {
   accepted,
   holdRequest,
   notification,
+  notificationEdit,
   notificationRequest,
   review,
   reviewReader,
@@ -39,6 +40,14 @@ export const notificationsOperations = {
     query: z.object({ ...environmentQuery, ...reviewReader.shape }),
     body: notificationRequest,
     answer: review,
+  },
+  editNotification: {
+    ...done,
+    summary: 'Change a paused notification of which nothing has gone',
+    caller: 'app',
+    query: environment,
+    body: notificationEdit,
+    answer: notification,
   },
   holdNotification: {
     ...done,
@@ -101,7 +110,13 @@ export const notificationsOperations = {
     ...done,
     summary: 'Notifications, newest first',
     caller: 'app',
-    query: z.object({ ...environmentQuery, ...pageQuery }),
+    query: z.object({
+      ...environmentQuery,
+      ...pageQuery,
+      search: z.string().max(100).optional().describe('Only those whose texts or name have this in them.'),
+      user: z.string().max(128).optional().describe('Only those with a delivery for this person.'),
+      reason: z.string().max(40).optional().describe('Only those with a delivery that ended for this reason.'),
+    }),
     answer: pageOf(notification),
   },
   readNotification: {

@@ -78,6 +78,11 @@ export const problems = {
     title: 'A notification of this name is still live.',
     does: 'Wait until it is finished, cancel it, or choose another name.',
   },
+  'not-editable-now': {
+    status: 409,
+    title: 'The notification cannot be changed any more, or not yet.',
+    does: 'Pause it before anything has gone; afterwards withdraw it and send another one.',
+  },
   'already-over': {
     status: 409,
     title: 'The notification has come to its end.',

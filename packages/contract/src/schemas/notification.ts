@@ -30,7 +30,10 @@ const references = z.array(reference).min(1).max(targetLimits.references)
 export const target = z
   .strictObject({
     any: references.optional().describe('Every device that at least one of these names.'),
-    all: references.optional().describe('Only those that each of these names.'),
+    all: references
+      .max(targetLimits.allReferences, `has more than ${targetLimits.allReferences} references`)
+      .optional()
+      .describe('Only those that each of these names.'),
     none: references.optional().describe('Not those that one of these names.'),
     platforms: z.array(z.enum(platforms)).min(1).max(platforms.length).optional().describe('Only these platforms.'),
   })
@@ -56,6 +59,7 @@ export const notificationRequest = z
     ttlSeconds: z.int().min(0).max(maxTtlSeconds).default(defaultTtlSeconds),
     mode: mode.default('show'),
     name: liveName.optional(),
+    paused: z.boolean().default(false).describe('It waits, and can be edited, until somebody lets it go on.'),
     spreadSeconds: z
       .int()
       .min(0)
@@ -140,6 +144,16 @@ export const notification = z
     reasons: z.array(reasonCount).describe('Why deliveries ended where nobody saw them.'),
   })
   .meta({ id: 'Notification' })
+
+/** What can be changed before anything has gone; what is left out stays. */
+export const notificationEdit = z
+  .strictObject({
+    content: writing.optional(),
+    values: values.optional(),
+    fallbacks: values.optional(),
+    urgency: urgency.optional(),
+  })
+  .refine((given) => Object.keys(given).length > 0, 'wants something to change')
 
 export const holdRequest = z.strictObject({
   hold: z

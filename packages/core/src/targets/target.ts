@@ -49,7 +49,7 @@ export function isMeant(target: Target, platform: Platform, isNamedBy: (referenc
 /** A topic's name: it stands in addresses and references. */
 export const isTopicName = (text: string): boolean => /^[a-z0-9][a-z0-9.-]{0,63}$/.test(text)
 
-export const targetLimits = Object.freeze({ references: 10_000, userChars: 128, tokenChars: 4_096 })
+export const targetLimits = Object.freeze({ references: 10_000, allReferences: 20, userChars: 128, tokenChars: 4_096 })
 
 /** A person's name in the app's own system: no spaces, no control characters, so that it reads well in a reference. */
 const userName = /^[^\s\p{Cc}\p{Cs}]+$/u

@@ -25,6 +25,7 @@ import {
 } from '../../store/devices/unknown-names.ts'
 import { NameTaken } from '../../store/errors.ts'
 import { createNotification, type OwnWork } from '../../store/notifications/create-notification.ts'
+import { editNotification } from '../../store/notifications/edit-notification.ts'
 import { holdNotification } from '../../store/notifications/hold.ts'
 import { listDeliveries } from '../../store/notifications/list-deliveries.ts'
 import { readCourse } from '../../store/notifications/read-course.ts'
@@ -35,7 +36,7 @@ import {
 } from '../../store/notifications/read-notifications.ts'
 import { withdrawDeliveries } from '../../store/notifications/withdraw-notification.ts'
 import type { Pace } from '../../telemetry/pace.ts'
-import { Problem } from '../problem.ts'
+import { invalid, Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { deliveryView, notificationView, pageView } from '../views.ts'
 import { filledTemplate } from './templates.ts'
@@ -73,6 +74,7 @@ export function serveNotifications(on: OperationRouter, given: Given): void {
           ...draft,
           id,
           name: body.name ?? null,
+          paused: body.paused,
           sentBy: actor,
           idempotencyHash: idempotencyKey === undefined ? null : sha256(idempotencyKey),
           requestHash: sha256(JSON.stringify(body)),
@@ -117,6 +119,17 @@ export function serveNotifications(on: OperationRouter, given: Given): void {
     return accepted
   })
 
+  on.serve('editNotification', async ({ caller: { scope }, params, body }) => {
+    const row = await needNotification(database, scope, params.id)
+    const content = { ...(body.content ?? row.content), title: (body.content ?? row.content).title ?? '' } as Writing
+    if (row.mode === 'show' && content.title === '' && !content.perPlatform)
+      throw invalid('/content/title', 'is needed: it is the first line that is shown')
+    const filling = { values: body.values ?? row.filling.values, fallbacks: body.fallbacks ?? row.filling.fallbacks }
+    const edit = { content, filling, urgency: body.urgency ?? row.urgency }
+    if (!(await editNotification(database, row.no, edit))) throw new Problem('not-editable-now')
+    return notificationView(database, scope, await needNotification(database, scope, row.id))
+  })
+
   on.serve('holdNotification', async ({ caller: { scope }, params, body }) => {
     const notification = await needNotification(database, scope, params.id)
     if (!(await holdNotification(database, notification.no, body.hold))) throw new Problem('already-over')
@@ -137,6 +150,7 @@ export function serveNotifications(on: OperationRouter, given: Given): void {
       urgency: 'high',
       ttlSeconds: notification.ttlSeconds,
       spreadSeconds: 0,
+      paused: false,
     })
   })
 
@@ -150,7 +164,8 @@ export function serveNotifications(on: OperationRouter, given: Given): void {
   )
 
   on.serve('listNotifications', async ({ caller, query }) => {
-    const rows = await listNotifications(database, caller.scope, { ...query, limit: query.limit + 1 })
+    const reason = needReason(query.reason)
+    const rows = await listNotifications(database, caller.scope, { ...query, reason, limit: query.limit + 1 })
     const page = pageView(
       rows,
       query.limit,
@@ -169,14 +184,17 @@ export function serveNotifications(on: OperationRouter, given: Given): void {
 
   on.serve('listDeliveries', async ({ caller, params, query }) => {
     const notification = await needNotification(database, caller.scope, params.id)
-    if (query.reason !== undefined && !Object.hasOwn(reasons, query.reason))
-      throw new Problem('invalid-request', `There is no reason “${query.reason}”.`, [
-        { pointer: '?reason', detail: 'is not in the catalogue of reasons' },
-      ])
-    const reason = query.reason as Reason | undefined
+    const reason = needReason(query.reason)
     const rows = await listDeliveries(database, notification, { ...query, reason, limit: query.limit + 1 })
     return pageView(rows, query.limit, (row) => row.deviceNo, deliveryView)
   })
+}
+
+function needReason(given: string | undefined): Reason | undefined {
+  if (given === undefined || Object.hasOwn(reasons, given)) return given as Reason | undefined
+  throw new Problem('invalid-request', `There is no reason “${given}”.`, [
+    { pointer: '?reason', detail: 'is not in the catalogue of reasons' },
+  ])
 }
 
 /** By its id, or by the name that it was given. */

@@ -14,7 +14,9 @@ import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
 import { NameTaken } from '../errors.ts'
 import type { Claim } from '../work/claim-work.ts'
+import { parkedYears } from '../work/parking.ts'
 import { isPersonal, targetDevices } from '../work/target-devices.ts'
+import { holds } from './hold-codes.ts'
 import type { NotificationRow } from './read-notifications.ts'
 
 export type NewNotification = {
@@ -26,6 +28,7 @@ export type NewNotification = {
   readonly content: Writing
   readonly filling: Filling
   readonly spreadSeconds: number
+  readonly paused: boolean
   readonly urgency: Urgency
   readonly mode: Mode
   readonly ttlSeconds: number
@@ -73,7 +76,7 @@ export async function createNotification(
   const urgency = urgencyCode(given.urgency)
   const where = { appNo: scope.app.no, environment: scope.environment }
   const few =
-    isPersonal(given.target) && given.spreadSeconds === 0
+    isPersonal(given.target) && given.spreadSeconds === 0 && !given.paused
       ? await targetDevices(database, given.target, where, 0, blockSize + 1)
       : undefined
   const devices = few !== undefined && few.length <= blockSize ? few : undefined
@@ -97,6 +100,7 @@ export async function createNotification(
     given.mode,
     given.ttlSeconds,
     given.spreadSeconds,
+    given.paused ? holds.paused : holds.none,
     given.sentBy,
     given.idempotencyHash,
     given.requestHash,
@@ -112,6 +116,7 @@ export async function createNotification(
     scope.app.no,
     urgency,
     held ? leaseMs * 1_000 : 0,
+    given.paused ? parkedYears : 0,
     held,
     held ? 1 : 0,
     devices?.length ?? 0,
@@ -122,7 +127,7 @@ export async function createNotification(
       [
         {
           sql: `insert into notifications (id, app_no, environment, state, target, content, filling, template, name,
-                  live_name, tag, urgency, mode, ttl_seconds, spread_seconds, sent_by, idempotency_hash, request_hash,
+                  live_name, tag, urgency, mode, ttl_seconds, spread_seconds, hold, sent_by, idempotency_hash, request_hash,
                   created_at, expires_at, changed_at, expanded, expanded_to, finished_at) values (?)`,
           values: [row],
         },
@@ -132,7 +137,7 @@ export async function createNotification(
           : [
               {
                 sql: `insert into work (kind, notification_no, app_no, urgency, available_at, leased, fence, size, devices)
-                      values (?, @notification, ?, ?, utc_timestamp(3) + interval ? microsecond, ?, ?, ?, ?)`,
+                      values (?, @notification, ?, ?, utc_timestamp(3) + interval ? microsecond + interval ? year, ?, ?, ?, ?)`,
                 values: work,
               },
             ]),

@@ -1,4 +1,14 @@
-import { type Filling, type Mode, type Target, type Urgency, urgencies, uuidFromBytes, type Writing } from '@zbell/core'
+import {
+  type Filling,
+  type Mode,
+  type Reason,
+  reasons,
+  type Target,
+  type Urgency,
+  urgencies,
+  uuidFromBytes,
+  type Writing,
+} from '@zbell/core'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
@@ -89,18 +99,46 @@ export async function findNotificationByName(
   return raw && fromRaw(raw)
 }
 
+export type NotificationPage = {
+  readonly limit: number
+  readonly after?: string | undefined
+  readonly search?: string | undefined
+  readonly user?: string | undefined
+  readonly reason?: Reason | undefined
+}
+
 /** Newest first. */
 export async function listNotifications(
   database: Database,
   scope: Scope,
-  page: { readonly limit: number; readonly after?: string | undefined },
+  page: NotificationPage,
 ): Promise<NotificationRow[]> {
+  const { search, user, reason } = page
+  const filters: { readonly sql: string; readonly values: readonly unknown[] }[] = []
+  if (search) {
+    // As it is meant, not as a pattern.
+    const like = `%${search.replace(/[\\%_]/g, '\\$&')}%`
+    filters.push({ sql: '(n.content like ? or n.filling like ? or n.name like ?)', values: [like, like, like] })
+  }
+  if (user)
+    filters.push({
+      sql: `exists (select 1 from devices v join users u on u.no = v.user_no join deliveries d on d.device_no = v.no
+              where u.app_no = n.app_no and u.environment = n.environment and u.name = ? and d.notification_no = n.no)`,
+      values: [user],
+    })
+  if (reason)
+    filters.push({
+      sql: 'exists (select 1 from notification_counts c where c.notification_no = n.no and c.reason = ? and c.count > 0)',
+      values: [reasons[reason].code],
+    })
   const rows = await database.rows<Raw>(
-    `select ${columns} from notifications where app_no = ? and environment = ? and no < ? order by no desc limit ?`,
+    `select ${columns} from notifications n where app_no = ? and environment = ? and no < ?
+       ${filters.map(({ sql }) => `and ${sql}`).join(' ')} order by no desc limit ?`,
     [
       scope.app.no,
       scope.environment,
       page.after === undefined ? Number.MAX_SAFE_INTEGER : Number(page.after),
+      ...filters.flatMap(({ values }) => values),
       page.limit,
     ],
   )

@@ -4,7 +4,8 @@ import type { Tx } from '../database.ts'
  * The work of a paused notification is parked a thousand years ahead, so that no claim finds it and its own due time is
  * not lost.
  */
-const ahead = 'interval 1000 year'
+export const parkedYears = 1_000
+const ahead = `interval ${parkedYears} year`
 const isParked = "available_at >= '3000-01-01'"
 
 /** Work that this process holds. @returns false when the lease was lost */
