@@ -1,4 +1,4 @@
-#!/usr/bin/env node
+#!/usr/bin/env -S node --max-semi-space-size=32
 import { existsSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 

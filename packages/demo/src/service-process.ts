@@ -9,18 +9,28 @@ export type ServiceProcess = {
   stop(): Promise<void>
 }
 
+/**
+ * A larger young generation: what a wave of requests makes is gone before it has to be moved. A tenth of the processor time
+ * of registrations, for some 30 MB; it can be set only as the process starts.
+ */
+const nodeOptions = ['--max-semi-space-size=32']
+
 /** Starts `zbell serve` in a process of its own, its log in a file, and waits until it is ready. */
 export async function startServiceProcess(given: {
   zbell: string
   configFile: string
   logFile: string
 }): Promise<ServiceProcess> {
-  const child = spawn(process.execPath, [given.zbell, 'serve', '--config', given.configFile, '--json'], {
-    // The channel says nothing; the service stops when it breaks, so that it never outlives the demo.
-    stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
-    // Ctrl-C in a terminal goes to all of its processes; the service is told to stop when its turn comes.
-    detached: true,
-  })
+  const child = spawn(
+    process.execPath,
+    [...nodeOptions, given.zbell, 'serve', '--config', given.configFile, '--json'],
+    {
+      // The channel says nothing; the service stops when it breaks, so that it never outlives the demo.
+      stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
+      // Ctrl-C in a terminal goes to all of its processes; the service is told to stop when its turn comes.
+      detached: true,
+    },
+  )
   const log = createWriteStream(given.logFile, { flags: 'a', mode: 0o600 })
   const said: string[] = []
   child.stderr!.on('data', (chunk: Buffer) => {

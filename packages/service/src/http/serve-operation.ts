@@ -7,7 +7,7 @@ import {
   type Routes,
   splitRoute,
 } from '@zbell/contract'
-import { type Request, type RequestHandler, type Response, Router } from 'express'
+import { type NextFunction, type Request, type RequestHandler, type Response, Router } from 'express'
 import type { z } from 'zod'
 import type { Metrics } from '../telemetry/metrics.ts'
 import type { CallerCheck, CallerOf } from './callers.ts'
@@ -34,7 +34,9 @@ export type Handler<Name extends RouteName> = (given: Given<Name>) => Promise<An
 
 /** Puts the contract's operations on a router: who may call, what may be sent and what is answered stand in its table. */
 export class OperationRouter {
-  readonly router = Router()
+  readonly #router = Router()
+  /** Addresses without a name in them, which a fleet calls all the time: found at once, where a router tries one after the other. */
+  readonly #fixed = new Map<string, readonly RequestHandler[]>()
   readonly #callers: CallerCheck
   readonly #metrics: Metrics
 
@@ -48,7 +50,7 @@ export class OperationRouter {
     const { method, path } = splitRoute(name)
     const operation: Operation = operations[name]
     const verb = method.toLowerCase() as 'get' | 'post' | 'put' | 'patch' | 'delete'
-    this.router[verb](path.replace(/\{(\w+)\}/g, ':$1'), ...before, async (request, response) => {
+    const handle: RequestHandler = async (request, response) => {
       const stop = this.#metrics.requests.startTimer({ operation: name })
       response.once('close', () => stop({ status: response.statusCode }))
       const caller = (await this.#callers.check(operation, request)) as CallerOf<Operations[Name]['caller']>
@@ -71,7 +73,17 @@ export class OperationRouter {
         response.setHeader('Content-Length', Buffer.byteLength(text))
         response.end(text)
       }
-    })
+    }
+    this.#router[verb](path.replace(/\{(\w+)\}/g, ':$1'), ...before, handle)
+    if (!path.includes('{')) this.#fixed.set(`${method} ${path}`, [...before, handle])
+  }
+
+  readonly handle: RequestHandler = (request, response, next) => {
+    const { method, url } = request
+    const end = url.indexOf('?')
+    const steps = this.#fixed.get(`${method === 'HEAD' ? 'GET' : method} ${end < 0 ? url : url.slice(0, end)}`)
+    if (steps) run(steps, 0, request, response, next)
+    else this.#router(request, response, next)
   }
 
   async #mayCall(operation: Operation, request: Request): Promise<boolean> {
@@ -83,6 +95,24 @@ export class OperationRouter {
       return !(error instanceof Problem)
     }
   }
+}
+
+/** One step after the other, as a router would: each calls the next, or leaves with an error. */
+function run(
+  steps: readonly RequestHandler[],
+  at: number,
+  request: Request,
+  response: Response,
+  next: NextFunction,
+): void {
+  const step = steps[at]
+  if (!step) {
+    next()
+    return
+  }
+  Promise.resolve(
+    step(request, response, (error?: unknown) => (error ? next(error) : run(steps, at + 1, request, response, next))),
+  ).catch(next)
 }
 
 function jsonBody(request: Request): unknown {

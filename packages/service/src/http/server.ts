@@ -137,7 +137,7 @@ export function httpServer(parts: HttpParts): HttpServer {
     if (!/^\/v1\/(?:devices|app)(?:[/?]|$)/.test(request.url)) return json(request, response, next)
     if (crossOrigin(request, response)) deviceJson(request, response, next)
   })
-  api.use(on.router)
+  api.use(on.handle)
   api.use(unknownAddress)
   serveHealth(app, database, metrics)
   if (parts.consoleDir && parts.answersApi) serveConsole(app, parts.consoleDir)
