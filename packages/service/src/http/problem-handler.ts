@@ -1,10 +1,13 @@
-import type { ErrorRequestHandler, RequestHandler, Response } from 'express'
+import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'express'
 import type { Logger } from 'pino'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import { Problem } from './problem.ts'
 
+export const nothingAt = (request: Request): Problem =>
+  new Problem('unknown-address', `There is nothing at ${request.method} ${request.path.slice(0, 200)}.`)
+
 export const unknownAddress: RequestHandler = (request) => {
-  throw new Problem('unknown-address', `There is nothing at ${request.method} ${request.path.slice(0, 200)}.`)
+  throw nothingAt(request)
 }
 
 /** Every error that reaches HTTP leaves as application/problem+json; only faults of ours are logged as errors. */

@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import { notificationFileSchema, templateFileSchema } from '@zbell/contract/files'
 import { openApiDocument } from '@zbell/contract/openapi'
 import { gatewayProfileSchema, type Platform } from '@zbell/core'
-import express, { type Request, type Response } from 'express'
+import express, { type Request, type RequestHandler, type Response } from 'express'
 import helmet from 'helmet'
 import type { Logger } from 'pino'
 import type { Config } from '../config/options.ts'
@@ -23,7 +23,7 @@ import type { Metrics } from '../telemetry/metrics.ts'
 import type { Pace } from '../telemetry/pace.ts'
 import type { Vault } from '../vault/vault.ts'
 import { CallerCheck } from './callers.ts'
-import { problemHandler, unknownAddress } from './problem-handler.ts'
+import { nothingAt, problemHandler, unknownAddress } from './problem-handler.ts'
 import { rateLimits } from './rate-limits.ts'
 import { serveApps } from './routes/apps.ts'
 import { serveCredentials } from './routes/credentials.ts'
@@ -122,23 +122,26 @@ export function httpServer(parts: HttpParts): HttpServer {
   app.disable('x-powered-by')
   app.disable('etag')
   const name = named(log)
-  const api = express.Router()
+  const deviceJson = express.json({ limit: deviceBody, type: jsonTypes })
+  const json = express.json({ limit: maxBody, type: jsonTypes })
+  // The interface is one step of the app's, not a router in a router: each of those would cost every call.
+  const answer: RequestHandler = (request, response, next) => {
+    plainHeaders(response)
+    // A device's calls carry no cookie, so any page may make them: the secret is what counts.
+    const isDevice = /^\/v1\/(?:devices|app)(?:[/?]|$)/.test(request.url)
+    if (isDevice && !crossOrigin(request, response)) return
+    const read = isDevice ? deviceJson : json
+    read(request, response, (error?: unknown) => {
+      if (error) next(error)
+      else on.handle(request, response, (fault?: unknown) => (fault ? next(fault) : next(nothingAt(request))))
+    })
+  }
   app.use((request, response, next) => {
     name(request, response)
     inTime(request, response)
-    if (!parts.answersApi || !request.url.startsWith('/v1/')) return securityHeaders(request, response, next)
-    plainHeaders(response)
-    api(request, response, next)
+    const step = parts.answersApi && request.url.startsWith('/v1/') ? answer : securityHeaders
+    step(request, response, next)
   })
-  // A device's calls carry no cookie, so any page may make them: the secret is what counts.
-  const deviceJson = express.json({ limit: deviceBody, type: jsonTypes })
-  const json = express.json({ limit: maxBody, type: jsonTypes })
-  api.use((request, response, next) => {
-    if (!/^\/v1\/(?:devices|app)(?:[/?]|$)/.test(request.url)) return json(request, response, next)
-    if (crossOrigin(request, response)) deviceJson(request, response, next)
-  })
-  api.use(on.handle)
-  api.use(unknownAddress)
   serveHealth(app, database, metrics)
   if (parts.consoleDir && parts.answersApi) serveConsole(app, parts.consoleDir)
   app.use(unknownAddress)
