@@ -9,7 +9,6 @@ import {
   type RetryOptions,
   reasonToSkip,
   resolveRetry,
-  retryDelayMs,
   type Values,
 } from '@zbell/core'
 import type { BlockDevice } from '../store/devices/load-block-devices.ts'
@@ -17,7 +16,9 @@ import type { Hold } from '../store/notifications/hold-codes.ts'
 import type { NotificationRow } from '../store/notifications/read-notifications.ts'
 import type { Claim } from '../store/work/claim-work.ts'
 import type { Ended, Retry } from '../store/work/store-outcomes.ts'
-import type { Gateways, Lane, Sendable, Shipment, WorkStore } from './ports.ts'
+import { planRetries, type Waiting } from './plan-retries.ts'
+import type { Gateways, Lane, Shipment, WorkStore } from './ports.ts'
+import { readerOf, sendable } from './reader.ts'
 
 export type SendBlockOptions = {
   readonly retry: RetryOptions
@@ -40,14 +41,6 @@ export const sendBlockDefaults: SendBlockOptions = Object.freeze({
   onFault: () => {},
 })
 
-type Cause = 'gateway-busy' | 'gateway-unreachable' | 'credential-rejected' | 'internal-fault'
-type Waiting = {
-  readonly device: BlockDevice
-  readonly cause: Cause
-  readonly retryAfterMs: number
-  /** The gateway rests, and this device was not tried: that is no failure of its own. */
-  readonly untried?: true
-}
 /** One platform's way out: the places on its lane, and each distinct content made ready once. */
 type Exit = { readonly lane: Lane; readonly shipments: Map<string, Shipment> }
 
@@ -379,72 +372,19 @@ class BlockRun {
     this.#holding &&= held
   }
 
-  /** Devices of one platform and cause wait together, as long as the most patient answer asked; who would wait too long ends. */
+  /** What waits comes back later, or has run out of its lifetime. */
   #planRetries(): Retry[] {
     const { now, chance, retry } = this.#options
-    const retries: Retry[] = []
-    for (const group of grouped(this.#waiting)) {
-      const { cause, untried } = group[0]!
-      const leftMs = this.#notification.expiresAt.getTime() - now()
-      const devices = group.map((one) => one.device.no).sort((a, b) => a - b)
-      if (cause === 'credential-rejected') {
-        // These were not tried for their own sake, so it counts as no failure; a new credential wakes them at once.
-        retries.push({
-          devices,
-          failures: this.#claim.failures,
-          cause,
-          afterMs: Math.min(rejectedLookMs, Math.max(leftMs, 0)),
-        })
-        continue
-      }
-      const askedMs = group.reduce((most, one) => Math.max(most, one.retryAfterMs), 0)
-      if (untried) {
-        // A little later than asked, and not all at once.
-        const afterMs = askedMs + chance() * restSpreadMs
-        if (afterMs < leftMs) retries.push({ devices, failures: this.#claim.failures, cause, afterMs })
-        else for (const one of group) this.#end(one.device, { state: 'expired', reason: cause }, this.#claim.failures)
-        continue
-      }
-      const afterMs = retryDelayMs(this.#attempts, retry, chance(), askedMs)
-      if (afterMs < leftMs) retries.push({ devices, failures: this.#attempts, cause, afterMs })
-      else for (const one of group) this.#end(one.device, { state: 'expired', reason: cause }, this.#attempts)
-    }
-    return retries
+    const plan = planRetries(this.#waiting, {
+      failuresBefore: this.#claim.failures,
+      leftMs: this.#expiresMs - now(),
+      retry,
+      chance,
+    })
+    for (const { device, cause, failures } of plan.expired)
+      this.#end(device, { state: 'expired', reason: cause }, failures)
+    return plan.retries
   }
 }
 
 const exitName = (platform: Platform, rehearsal: boolean): string => (rehearsal ? `${platform} rehearsal` : platform)
-
-/** Blocks that waited for the same gateway come back over so long. */
-const restSpreadMs = 1_000
-
-/** How often what waits for a credential looks again at the gateway, when nobody replaces it. */
-const rejectedLookMs = 30_000
-
-function grouped(waiting: readonly Waiting[]): Waiting[][] {
-  const groups = new Map<string, Waiting[]>()
-  for (const one of waiting) {
-    const name = `${one.device.platform} ${one.cause} ${one.untried ?? false}`
-    const group = groups.get(name)
-    if (group) group.push(one)
-    else groups.set(name, [one])
-  }
-  return [...groups.values()]
-}
-
-/** A person's own choice of a language counts before what the device is set to. */
-const readerOf = ({ platform, locale, timeZone }: BlockDevice, values: Values) => ({
-  platform,
-  language: typeof values.language === 'string' ? values.language : (locale ?? undefined),
-  timeZone: timeZone ?? undefined,
-  values,
-})
-
-const sendable = (notification: NotificationRow, content: Content): Sendable => ({
-  id: notification.id,
-  content,
-  mode: notification.mode,
-  urgency: notification.urgency,
-  ttlSeconds: notification.ttlSeconds,
-  expiresAtMs: notification.expiresAt.getTime(),
-})

@@ -1,15 +1,11 @@
-import type {
-  HandsetChange,
-  Handset as HandsetView,
-  Registration as RegistrationBody,
-  ShownNotification,
-} from '@zbell/contract'
+import type { HandsetChange, Handset as HandsetView, ShownNotification } from '@zbell/contract'
 import { type Content, isHandsetAddress, type Presentation } from '@zbell/core'
 import type { ServicePlace } from '@zbell/kit/states'
 import type { Arriving } from '../gateways/arriving.ts'
 import type { HandsetState } from './handset-state.ts'
 import { becameWords, type Sound, saySound, soundOf, titleOf, whole } from './handset-words.ts'
 import { type InstalledApp, openApp } from './installed-app.ts'
+import { registrationBody } from './registration-body.ts'
 
 const retryMs = 1_000
 /** A lock screen shows so many; older ones fall off. */
@@ -39,7 +35,7 @@ export class Handset {
   /** Starts the app: it registers, or says what is true now, and hands over what is left. */
   async start(): Promise<void> {
     if (this.state.installed === false) return
-    await this.#app.registration.keep(this.#registrationBody())
+    await this.#app.registration.keep(registrationBody(this.state))
     this.#handOver()
   }
 
@@ -331,7 +327,7 @@ export class Handset {
   async #tellService(): Promise<void> {
     this.#onChange()
     if (this.state.installed === false || this.state.online === false) return
-    await this.#app.registration.keep(this.#registrationBody())
+    await this.#app.registration.keep(registrationBody(this.state))
   }
 
   async #backOnline(): Promise<void> {
@@ -373,29 +369,5 @@ export class Handset {
       this.#retry = undefined
       this.#handOver()
     }, retryMs)
-  }
-
-  #registrationBody(): RegistrationBody {
-    const { platform, token, browser, permission, muted, user, locale, timeZone, model } = this.state
-    const facts = {
-      permission,
-      muted: muted ?? false,
-      user,
-      locale,
-      timeZone,
-      model,
-      appVersion: '4.2.0',
-      systemVersion: platform === 'web' ? '1' : '12',
-    }
-    if (platform !== 'web') {
-      const granted = permission === 'granted'
-      return { platform, token, ...facts, allows: { alerts: granted, badges: granted, sounds: granted } }
-    }
-    if (!browser) throw new TypeError('a browser has keys')
-    return {
-      platform,
-      subscription: { endpoint: token, keys: { p256dh: browser.p256dh, auth: browser.auth } },
-      ...facts,
-    }
   }
 }
