@@ -207,6 +207,8 @@ describe('the passengers’ page', () => {
     await page.getByLabel('I am', { exact: true }).selectOption('haru')
     await page.getByRole('button', { name: /Ring me/ }).click()
     await page.getByText('This browser rings for Haru.').waitFor()
+    // The page names whoever was chosen; the service knows of it only when the page is ready.
+    await page.locator('#state[data-ready]').waitFor()
     const worker = context.serviceWorkers()[0]!
     for (const one of context.pages()) await one.close()
     const { id } = await json<{ id: string }>('send', '--to', 'user:haru', '--title', 'Far away', '--no-watch')

@@ -61,6 +61,7 @@ async function start(): Promise<void> {
     element('topics').textContent = followed.join(', ') || 'nothing yet'
   }
   const join = async () => {
+    delete state.dataset.ready
     localStorage.setItem('who', who.value)
     await bell.ask()
     await bell.signIn(who.value)
