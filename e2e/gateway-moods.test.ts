@@ -174,6 +174,7 @@ test('what the gateways counted agrees with what the service counted', async () 
       )?.[1] ?? 0,
     )
   expect(counted('android')).toBeGreaterThan(0)
+  expect(metrics).toMatch(/zbell_gateway_answer_seconds_count\{platform="android",outcome="busy"\} [1-9]/)
   expect(counted('android')).toBeLessThanOrEqual(world.standins.android.books.taken)
   expect(
     (await world.backend.call('listNotifications', { params })).items.every(({ state }) => state === 'finished'),

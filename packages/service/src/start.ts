@@ -68,7 +68,9 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     if (migrated.length > 0) log.info({ migrated }, 'the schema was brought up to date')
 
     const handsets = new HandsetControl(config['handsets.url'], config['handsets.key'])
-    const gateways = new GatewayRoom(config, database, vault, handsets, log)
+    const gateways = new GatewayRoom(config, database, vault, handsets, log, (platform, tookMs, outcome) =>
+      metrics.noteGatewayAnswer(platform, tookMs, outcome),
+    )
     opened.push(() => gateways.close())
     for (const { platform, profile, outdatedFrom } of platforms.map((one) => gateways.describe(one, 'production'))) {
       if (outdatedFrom) log.warn({ platform, profile, outdatedFrom }, 'a gateway profile is marked as outdated')

@@ -29,7 +29,11 @@ function lane() {
       closed++
     },
   }
-  const events = { onUsed: () => void told.push('used'), onRejected: () => void told.push('rejected') }
+  const events = {
+    onUsed: () => void told.push('used'),
+    onRejected: () => void told.push('rejected'),
+    onAnswer: () => {},
+  }
   return new KeptLane(way, new Places(5), events, () => now)
 }
 

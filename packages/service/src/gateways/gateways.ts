@@ -5,6 +5,7 @@ import {
   declarativeMessage,
   type Environment,
   maxPlaintextBytes,
+  type Outcome,
   type Platform,
   type Reason,
   RequestShaper,
@@ -37,6 +38,9 @@ const sampleToken = 't'.repeat(160)
 /** How long a lane is used before a look whether another process has changed its credential. */
 const freshForMs = 2_000
 
+/** Hears of every request to a platform's gateway; a rehearsal's are not counted. */
+export type OnAnswer = (platform: Platform, tookMs: number, outcome: Outcome['is']) => void
+
 /** `signature` is what the lane was opened with: it is opened anew when that has changed. */
 type Kept = { readonly lane: KeptLane | Reason; readonly signature: string; checkAtMs: number }
 type Opening = { readonly signature: string; open(): Promise<KeptLane | Reason> }
@@ -48,17 +52,26 @@ export class GatewayRoom implements Gateways {
   readonly #database: Database
   readonly #vault: Vault
   readonly #log: Logger
+  readonly #onAnswer: OnAnswer
   readonly #profiles: ReadonlyMap<Platform, Profile>
   readonly #http: OriginOptions
   readonly #rehearsal: Rehearsal
   readonly #lanes = new Map<string, Kept>()
 
   /** @throws {ConfigError} when a profile or the file of certificates cannot be used */
-  constructor(config: Config, database: Database, vault: Vault, handsets: HandsetControl, log: Logger) {
+  constructor(
+    config: Config,
+    database: Database,
+    vault: Vault,
+    handsets: HandsetControl,
+    log: Logger,
+    onAnswer: OnAnswer = () => {},
+  ) {
     this.#config = config
     this.#database = database
     this.#vault = vault
     this.#log = log
+    this.#onAnswer = onAnswer
     const ca = [...rootCertificates, ...extraCertificates(config['gateways.trustCa'])]
     this.#http = { ca, timeoutMs: config['gateways.timeoutMs'] }
     this.#rehearsal = new Rehearsal(handsets, this.#http)
@@ -217,6 +230,7 @@ export class GatewayRoom implements Gateways {
         return new KeptLane(way, Places.learning(this.#config['gateways.inFlight']), {
           onUsed: () => {},
           onRejected: () => {},
+          onAnswer: () => {},
         })
       },
     }
@@ -228,6 +242,7 @@ export class GatewayRoom implements Gateways {
       done.catch((error: unknown) => this.#log.warn({ err: error }, 'cannot note a credential’s use'))
     return new KeptLane(way, Places.learning(this.#config['gateways.inFlight']), {
       onUsed: () => void heard(markUsed(this.#database, id)),
+      onAnswer: (tookMs, outcome) => this.#onAnswer(platform, tookMs, outcome),
       onRejected: () => {
         this.#log.error(
           { credential: id, app: appNo, environment, platform },

@@ -28,6 +28,8 @@ export type LaneEvents = {
   onUsed(): void
   /** The gateway began to refuse the credential. */
   onRejected(): void
+  /** A request came to its end. */
+  onAnswer(tookMs: number, outcome: Outcome['is']): void
 }
 
 /** A halted lane lets one device through after so long, to see whether the gateway has changed its mind. */
@@ -70,7 +72,9 @@ export class KeptLane implements Lane {
         const startMs = performance.now()
         return shipment.send(address).then((outcome) => {
           this.#note(outcome)
-          this.slots.note(performance.now() - startMs, outcome.is === 'busy')
+          const tookMs = performance.now() - startMs
+          this.slots.note(tookMs, outcome.is === 'busy')
+          this.#events.onAnswer(tookMs, outcome.is)
           return outcome
         })
       },

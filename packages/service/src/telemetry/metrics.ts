@@ -16,6 +16,13 @@ export class Metrics {
     labelNames: ['platform', 'state', 'reason'],
     registers: [this.registry],
   })
+  readonly gatewayAnswers = new Histogram({
+    name: 'zbell_gateway_answer_seconds',
+    help: 'Time from a request to a gateway to its answer, by platform and what it meant.',
+    labelNames: ['platform', 'outcome'],
+    buckets: [0.005, 0.02, 0.1, 0.5, 2, 10],
+    registers: [this.registry],
+  })
   readonly receipts = new Counter({
     name: 'zbell_receipts_total',
     help: 'Receipts from devices, by state.',
@@ -39,6 +46,19 @@ export class Metrics {
     help: 'Open event streams.',
     registers: [this.registry],
   })
+
+  /** One is made a thousand times a second: each series is looked up once. */
+  readonly #gatewaySeries = new Map<string, { observe(seconds: number): void }>()
+
+  noteGatewayAnswer(platform: string, tookMs: number, outcome: string): void {
+    const name = `${platform} ${outcome}`
+    let series = this.#gatewaySeries.get(name)
+    if (!series) {
+      series = this.gatewayAnswers.labels(platform, outcome)
+      this.#gatewaySeries.set(name, series)
+    }
+    series.observe(tookMs / 1_000)
+  }
 
   constructor() {
     this.registry.setContentType(Registry.OPENMETRICS_CONTENT_TYPE as never)
