@@ -115,7 +115,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       operatorKey: operator,
       consoleDir,
       onWork: (mine) => {
-        if (mine && !worker.take(mine.claim, mine.notification))
+        if (mine && !worker.take(mine))
           store
             .release(mine.claim, 0)
             .catch((error: unknown) => log.warn({ err: error }, 'cannot give work back; its lease will run out'))

@@ -1,7 +1,7 @@
 import { urgencies } from '@zbell/core'
 import type { Logger } from 'pino'
+import type { OwnWork } from '../store/notifications/create-notification.ts'
 import type { Hold } from '../store/notifications/hold-codes.ts'
-import type { NotificationRow } from '../store/notifications/read-notifications.ts'
 import type { Claim } from '../store/work/claim-work.ts'
 import type { Gateways, WorkStore } from './ports.ts'
 import { sendBlock, sendBlockDefaults } from './send-block.ts'
@@ -57,9 +57,9 @@ export class Worker {
   }
 
   /** Sends what intake claimed for this process; it has not been in the queue. @returns false when there is no room for it */
-  take(claim: Claim, notification: NotificationRow): boolean {
+  take(mine: OwnWork): boolean {
     if (!this.#running || this.#active.size >= this.#options.atOnce + urgentExtra) return false
-    this.#begin(claim, notification)
+    this.#begin(mine.claim, mine)
     return true
   }
 
@@ -124,9 +124,9 @@ export class Worker {
     return true
   }
 
-  #begin(claim: Claim, notification?: NotificationRow): void {
+  #begin(claim: Claim, mine?: OwnWork): void {
     this.#held.set(claim.no, claim)
-    const work = this.#do(claim, notification).finally(() => {
+    const work = this.#do(claim, mine).finally(() => {
       this.#held.delete(claim.no)
       this.#active.delete(work)
       this.nudge()
@@ -134,14 +134,14 @@ export class Worker {
     this.#active.add(work)
   }
 
-  async #do(claim: Claim, given: NotificationRow | undefined): Promise<void> {
+  async #do(claim: Claim, mine: OwnWork | undefined): Promise<void> {
     const alive = setInterval(() => {
       this.#store
         .extend(claim)
         .catch((error: unknown) => this.#log.warn({ err: error, work: claim.no }, 'cannot extend a lease'))
     }, this.#options.leaseMs / 3)
     try {
-      await this.#handle(claim, given)
+      await this.#handle(claim, mine)
     } catch (error) {
       this.#log.error(
         { err: error, work: claim.no, notification: claim.notificationNo },
@@ -156,12 +156,14 @@ export class Worker {
     }
   }
 
-  async #handle(claim: Claim, given: NotificationRow | undefined): Promise<void> {
-    const notification = given ?? (await this.#store.notification(claim.notificationNo))
+  async #handle(claim: Claim, mine: OwnWork | undefined): Promise<void> {
+    const notification = mine?.notification ?? (await this.#store.notification(claim.notificationNo))
     if (!notification) throw new Error('there is work for a notification that is not there')
     if (claim.kind === 'send') {
       const heldAtFirst = notification.hold
-      const held = await sendBlock(claim, notification, this.#store, this.#gateways, {
+      const known = mine?.devices
+      const store = known ? { ...this.#store, devices: async () => [...known] } : this.#store
+      const held = await sendBlock(claim, notification, store, this.#gateways, {
         ...sendBlockDefaults,
         hold: () => this.#holds.get(notification.no) ?? heldAtFirst,
         onFault: (error) =>

@@ -12,6 +12,7 @@ import {
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
+import { type BlockDevice, loadBlockDevices } from '../devices/load-block-devices.ts'
 import { NameTaken } from '../errors.ts'
 import type { Claim } from '../work/claim-work.ts'
 import { parkedYears } from '../work/parking.ts'
@@ -40,7 +41,12 @@ export type NewNotification = {
 }
 
 /** Work that was claimed as it was made. */
-export type OwnWork = { readonly claim: Claim; readonly notification: NotificationRow }
+export type OwnWork = {
+  readonly claim: Claim
+  readonly notification: NotificationRow
+  /** Read while it was stored; `undefined` when they have to be read again. */
+  readonly devices: readonly BlockDevice[] | undefined
+}
 
 export type Created =
   | {
@@ -122,6 +128,8 @@ export async function createNotification(
     devices?.length ?? 0,
     devices && devices.length > 0 ? Buffer.from(packBlock(devices)) : null,
   ]
+  // Read beside the storing, so that nobody waits for it; whether that works out decides nothing.
+  const loading = held ? loadBlockDevices(database, devices).catch(() => undefined) : undefined
   try {
     const [numbers] = await database.together<{ notificationNo: number; workNo: number }>(
       [
@@ -161,7 +169,10 @@ export async function createNotification(
       changedAt: given.createdAt,
       version: 0,
     }
-    return { is: 'created', mine: { claim: { ...claim, failures: 0, cause: undefined, devices }, notification } }
+    return {
+      is: 'created',
+      mine: { claim: { ...claim, failures: 0, cause: undefined, devices }, notification, devices: await loading },
+    }
   } catch (error) {
     if (!(error instanceof NameTaken)) throw error
     const earlier = given.idempotencyHash && (await earlierAnswer(database, scope, given, given.idempotencyHash))
