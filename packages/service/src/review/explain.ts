@@ -1,12 +1,15 @@
 import { type Explanation, sayTarget } from '@zbell/contract'
 import {
+  type Content,
   type Environment,
   environments,
   explainDelivery,
   isHandsetAddress,
   isUuid,
+  MalformedText,
   parseReference,
   Renderer,
+  type Values,
   type WhyStep,
 } from '@zbell/core'
 import type { GatewayRoom } from '../gateways/gateways.ts'
@@ -159,20 +162,31 @@ async function explainDevice(
   })
   const values = row.userNo === null ? new Map() : await readersValues(database, [row.userNo])
   const own = (row.userNo === null ? undefined : values.get(row.userNo)) ?? {}
-  const rendered = new Renderer(notification.content, notification.filling).render({
-    platform: row.platform,
-    language: typeof own.language === 'string' ? own.language : (row.locale ?? undefined),
-    timeZone: row.timeZone ?? undefined,
-    values: own,
-  })
+  const content = contentFor(notification, row, own)
   const view: Explanation['devices'][number] = {
     device: row.id,
     platform: row.platform,
     model: row.model,
     verdict: why.verdict,
     steps: why.steps.map(stepView),
-    content: rendered.is === 'rendered' ? (rendered.content as Explanation['devices'][number]['content']) : null,
+    content: content as Explanation['devices'][number]['content'],
     delivery: found ? deliveryView(found) : null,
   }
   return { why, view }
+}
+
+/** What it shows there; null when that cannot be said: a value is missing, or its text is of a time before texts had places. */
+function contentFor(notification: NotificationRow, row: DeviceRow, values: Values): Content | null {
+  try {
+    const rendered = new Renderer(notification.content, notification.filling).render({
+      platform: row.platform,
+      language: typeof values.language === 'string' ? values.language : (row.locale ?? undefined),
+      timeZone: row.timeZone ?? undefined,
+      values,
+    })
+    return rendered.is === 'rendered' ? rendered.content : null
+  } catch (error) {
+    if (!(error instanceof MalformedText)) throw error
+    return null
+  }
 }
