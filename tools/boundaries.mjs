@@ -37,7 +37,7 @@ const rooms = {
   handsets: { never: ['http', 'engine', 'gateways', 'live', 'store', 'telemetry', 'config'], typesOnly: [] },
   vault: { never: ['http', 'engine', 'gateways', 'live', 'store', 'telemetry', 'config'], typesOnly: [] },
   clock: { never: ['http', 'engine', 'gateways', 'live', 'vault', 'telemetry', 'config'], typesOnly: [] },
-  review: { never: ['engine', 'live', 'vault', 'config'], typesOnly: [] },
+  review: { never: ['http', 'engine', 'live', 'vault', 'config'], typesOnly: ['gateways', 'telemetry'] },
   live: { never: ['http', 'engine', 'gateways', 'vault'], typesOnly: [] },
 }
 

@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals'
 import { serverCertificate } from '@zbell/standins'
 import { guardedLookup, publicOnly } from '../src/gateways/address-guard.ts'
-import { Http2Origin, NoAnswer } from '../src/gateways/http2-origin.ts'
+import { Http2Origin, NoAnswer, unanswered } from '../src/gateways/http2-origin.ts'
 import { nodeCrypto } from '../src/gateways/node-crypto.ts'
 import { WebPushLane } from '../src/gateways/web-push-lane.ts'
 
@@ -53,6 +53,37 @@ const failure = async (asked: Promise<unknown>): Promise<string> => {
 }
 const ask = (one: Http2Origin) => one.request('POST', '/x', { a: 'b' }, 'body')
 const fine = (stream: ServerHttp2Stream) => stream.respond({ ':status': 200, slip: 'a-1' }, { endStream: true })
+
+describe('a gateway that does not answer', () => {
+  test('rests after ten failures, is probed by one, and is asked again when it is back', async () => {
+    await gateway(fine)
+    const { port } = server!.address() as AddressInfo
+    await new Promise((done) => server!.close(done))
+    for (let i = 0; i < 10; i++) expect(await failure(ask(origin!))).toBe('ECONNREFUSED')
+    const resting = await ask(origin!).catch((error: unknown) => error as NoAnswer)
+    expect(resting).toMatchObject({ code: 'RESTING' })
+    expect(unanswered(resting as NoAnswer)).toMatchObject({ is: 'unavailable', untried: true })
+    expect((resting as NoAnswer).restMs).toBeLessThanOrEqual(1_000)
+    server = createSecureServer({ cert: certificate.cert, key: certificate.key })
+    server.on('session', (session) => sessions.push(session))
+    server.on('stream', fine)
+    await new Promise<void>((done) => server!.listen(port, '127.0.0.1', done))
+    await new Promise((done) => setTimeout(done, 1_050))
+    expect((await ask(origin!)).status).toBe(200)
+    expect(
+      (await Promise.all(Array.from({ length: 20 }, () => ask(origin!)))).every(({ status }) => status === 200),
+    ).toBe(true)
+  })
+  test('but only lost a connection with much on its way goes on at once', async () => {
+    const one = await gateway((stream, count) => (count > 50 ? fine(stream) : undefined), 5_000)
+    const lost = Array.from({ length: 50 }, () => failure(ask(one)))
+    while (sessions.length === 0) await new Promise((done) => setTimeout(done, 5))
+    await new Promise((done) => setTimeout(done, 50))
+    sessions[0]!.destroy()
+    expect(new Set(await Promise.all(lost)).has('RESTING')).toBe(false)
+    expect((await ask(one)).status).toBe(200)
+  })
+})
 
 describe('a connection to a gateway', () => {
   test('is opened once for many requests, and gives answers with headers and body', async () => {

@@ -2,22 +2,17 @@ import { randomBytes } from 'node:crypto'
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import { uuidV7 } from '@zbell/core'
 import { LiveHub } from '../src/live/hub.ts'
-import { createApp, findApp, type Scope } from '../src/store/apps/apps.ts'
+import type { Scope } from '../src/store/apps/apps.ts'
 import type { Database } from '../src/store/database.ts'
-import { migrate } from '../src/store/migrate.ts'
 import { createNotification } from '../src/store/notifications/create-notification.ts'
 import { makeLog } from '../src/telemetry/log.ts'
-import { type Scratch, scratchDatabase } from './scratch-database.ts'
+import { type Scratch, scratchApp } from './scratch-database.ts'
 
 let scratch: Scratch
 let database: Database
 let scope: Scope
 beforeAll(async () => {
-  scratch = await scratchDatabase()
-  database = scratch.database
-  await migrate(database)
-  await createApp(database, { slug: 'ferries', name: 'Ferries', identifiers: {}, createdAt: new Date() })
-  scope = { app: (await findApp(database, 'ferries'))!, environment: 'development' }
+  ;({ scratch, database, scope } = await scratchApp())
 }, 60_000)
 afterAll(() => scratch.close())
 

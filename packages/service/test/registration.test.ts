@@ -2,24 +2,19 @@ import { createHash, randomBytes } from 'node:crypto'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import { uuidV7 } from '@zbell/core'
 import fc from 'fast-check'
-import { createApp, findApp, type Scope } from '../src/store/apps/apps.ts'
+import type { Scope } from '../src/store/apps/apps.ts'
 import type { Database } from '../src/store/database.ts'
 import { changeDevice, TokenNotOwn, unregisterDevice } from '../src/store/devices/change-device.ts'
 import { listEvents } from '../src/store/devices/device-events.ts'
-import { findDeviceBySecret } from '../src/store/devices/read-devices.ts'
+import { findDevicesBySecrets } from '../src/store/devices/read-devices.ts'
 import { registerDevice } from '../src/store/devices/register-device.ts'
-import { migrate } from '../src/store/migrate.ts'
-import { type Scratch, scratchDatabase } from './scratch-database.ts'
+import { type Scratch, scratchApp } from './scratch-database.ts'
 
 let scratch: Scratch
 let database: Database
 let scope: Scope
 beforeAll(async () => {
-  scratch = await scratchDatabase()
-  database = scratch.database
-  await migrate(database)
-  await createApp(database, { slug: 'ferries', name: 'Ferries', identifiers: {}, createdAt: new Date() })
-  scope = { app: (await findApp(database, 'ferries'))!, environment: 'development' }
+  ;({ scratch, database, scope } = await scratchApp())
 }, 60_000)
 afterAll(() => scratch.close())
 beforeEach(async () => {
@@ -49,7 +44,7 @@ async function register(installation: string | null, token: string, more: { user
     ...nothing,
     ...more,
   })
-  return { kept, device: await findDeviceBySecret(database, secretHash) }
+  return { kept, device: (await findDevicesBySecrets(database, [secretHash]))[0]?.device }
 }
 
 type Row = { no: number; installation: string | null; token: string; retired: number; reason: string | null }

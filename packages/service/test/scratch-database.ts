@@ -1,8 +1,10 @@
 import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { createApp, findApp, type Scope } from '../src/store/apps/apps.ts'
 import { Database } from '../src/store/database.ts'
 import { freePort, PrivateServer } from '../src/store/mariadb/private-server.ts'
+import { migrate } from '../src/store/migrate.ts'
 import { makeLog } from '../src/telemetry/log.ts'
 
 export type Scratch = { readonly database: Database; readonly url: string; another(): Database; close(): Promise<void> }
@@ -32,4 +34,15 @@ export async function scratchDatabase(): Promise<Scratch> {
       rmSync(dir, { recursive: true, force: true })
     },
   }
+}
+
+export type ScratchApp = { readonly scratch: Scratch; readonly database: Database; readonly scope: Scope }
+
+/** The same, with the schema and an app in it. */
+export async function scratchApp(): Promise<ScratchApp> {
+  const scratch = await scratchDatabase()
+  const { database } = scratch
+  await migrate(database)
+  await createApp(database, { slug: 'ferries', name: 'Ferries', identifiers: {}, createdAt: new Date() })
+  return { scratch, database, scope: { app: (await findApp(database, 'ferries'))!, environment: 'development' } }
 }

@@ -2,9 +2,9 @@ import { randomBytes } from 'node:crypto'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import { blockSize, type Target, uuidV7 } from '@zbell/core'
 import { Clock } from '../src/clock/clock.ts'
-import { createApp, findApp, type Scope } from '../src/store/apps/apps.ts'
+import { createApp, type Scope } from '../src/store/apps/apps.ts'
 import { Database } from '../src/store/database.ts'
-import { findDeviceBySecret, listDevices } from '../src/store/devices/read-devices.ts'
+import { findDevicesBySecrets, listDevices } from '../src/store/devices/read-devices.ts'
 import { registerDevice } from '../src/store/devices/register-device.ts'
 import { DatabaseUnavailable, NameTaken } from '../src/store/errors.ts'
 import { migrate, SchemaTooNew } from '../src/store/migrate.ts'
@@ -19,7 +19,7 @@ import { expandPage } from '../src/store/work/expand-page.ts'
 import { type Ended, storeOutcomes } from '../src/store/work/store-outcomes.ts'
 import { Turns } from '../src/store/work/turns.ts'
 import { makeLog } from '../src/telemetry/log.ts'
-import { type Scratch, scratchDatabase } from './scratch-database.ts'
+import { type Scratch, scratchApp, scratchDatabase } from './scratch-database.ts'
 
 const leaseMs = 10_000
 let scratch: Scratch
@@ -27,11 +27,7 @@ let database: Database
 let scope: Scope
 
 beforeAll(async () => {
-  scratch = await scratchDatabase()
-  database = scratch.database
-  await migrate(database)
-  await createApp(database, { slug: 'ferries', name: 'Ferries', identifiers: {}, createdAt: new Date() })
-  scope = { app: (await findApp(database, 'ferries'))!, environment: 'development' }
+  ;({ scratch, database, scope } = await scratchApp())
 }, 60_000)
 afterAll(() => scratch.close())
 beforeEach(async () => {
@@ -65,7 +61,7 @@ async function register(token: string, user: string | null = null, secretHash = 
     model: null,
   }
   await registerDevice(database, scope, { id: fresh(), platform: 'ios', address, secretHash, ...facts })
-  return (await findDeviceBySecret(database, secretHash))!
+  return (await findDevicesBySecrets(database, [secretHash]))[0]!.device
 }
 
 /** Many devices at once, straight into the table. */

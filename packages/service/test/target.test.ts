@@ -1,13 +1,12 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { isMeant, type Platform, platforms, type Target, uuidV7 } from '@zbell/core'
+import { type Platform, platforms, type Target, uuidV7 } from '@zbell/core'
 import fc from 'fast-check'
-import { createApp, findApp, type Scope } from '../src/store/apps/apps.ts'
+import type { Scope } from '../src/store/apps/apps.ts'
 import type { Database } from '../src/store/database.ts'
 import { registerDevice } from '../src/store/devices/register-device.ts'
-import { migrate } from '../src/store/migrate.ts'
 import { countTarget, targetDevices } from '../src/store/work/target-devices.ts'
-import { type Scratch, scratchDatabase } from './scratch-database.ts'
+import { type Scratch, scratchApp } from './scratch-database.ts'
 
 type Known = { no: number; id: string; token: string; platform: Platform; user: string | null; names: Set<string> }
 
@@ -19,11 +18,7 @@ const people = [null, 'ada', 'signe', 'kenji', 'layla']
 const topicNames = ['route-1', 'route-4', 'weather']
 
 beforeAll(async () => {
-  scratch = await scratchDatabase()
-  database = scratch.database
-  await migrate(database)
-  await createApp(database, { slug: 'ferries', name: 'Ferries', identifiers: {}, createdAt: new Date() })
-  scope = { app: (await findApp(database, 'ferries'))!, environment: 'development' }
+  ;({ scratch, database, scope } = await scratchApp())
   for (const [i, name] of topicNames.entries())
     await database.change(
       "insert into topics (no, app_no, environment, name, declared, created_at) values (?, ?, 'development', ?, 1, now())",
@@ -66,10 +61,17 @@ async function add(i: number): Promise<void> {
   fleet.push({ no, id, token, platform, user, names })
 }
 
+/** The meaning of a target, by what it is asked of each reference. */
+function isMeant(target: Target, platform: Platform, isNamedBy: (reference: string) => boolean): boolean {
+  const { any = [], all = [], none = [], platforms: some } = target
+  if (some !== undefined && !some.includes(platform)) return false
+  return (any.length === 0 || any.some(isNamedBy)) && all.every(isNamedBy) && !none.some(isNamedBy)
+}
+
 const where = () => ({ appNo: scope.app.no, environment: scope.environment })
 
 describe('a target', () => {
-  test('means in the database what it means in the core, whatever is combined', async () => {
+  test('means in the database what its words say, whatever is combined', async () => {
     const references = [
       'everyone',
       ...people.filter((name) => name !== null).map((name) => `user:${name}`),

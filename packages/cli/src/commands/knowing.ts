@@ -69,13 +69,12 @@ async function holdIt(
     printJson(io, notification)
     return exitCodes.done
   }
-  const { totals, state } = notification
+  const { totals } = notification
   const gone = totals.accepted + totals.received + totals.shown + totals.opened + totals.dismissed
   const left = totals.expanded - gone - totals.skipped - totals.refused - totals.expired - totals.withdrawn
   const told = { paused: 'Paused', none: 'Goes on', cancelled: 'Cancelled' }[hold]
-  io.out(
-    `${told}: ${gone.toLocaleString('en')} of ${totals.expanded.toLocaleString('en')} devices had been rung, ${left.toLocaleString('en')} had not${state === 'expanding' ? '; not all were found yet' : ''}.\n`,
-  )
+  const found = `${gone.toLocaleString('en')} of ${totals.expanded.toLocaleString('en')} devices had been rung, ${left.toLocaleString('en')} had not`
+  io.out(`${told}: ${totals.expanded === 0 ? 'no device had been looked for yet' : found}.\n`)
   return exitCodes.done
 }
 

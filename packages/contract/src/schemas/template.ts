@@ -3,10 +3,6 @@ import { z } from 'zod'
 import { value, valueName, writing } from './content.ts'
 import { instant } from './text.ts'
 
-export const templateName = z
-  .string()
-  .regex(/^[a-z0-9][a-z0-9._-]{0,63}$/, 'wants up to 64 small letters, digits, dots, hyphens and underscores')
-
 const declares = z
   .record(
     valueName,

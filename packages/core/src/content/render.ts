@@ -2,7 +2,6 @@ import type { Platform } from '../devices/device.ts'
 import type { Action, Content } from './content.ts'
 import { isRightToLeft } from './languages.ts'
 import { MalformedText, MessageText, type Use, valueFault } from './message-format.ts'
-import { textFault } from './plain-text.ts'
 import { type Filling, languagesOf, layered, type Value, type Values, type Writing } from './writing.ts'
 
 /** Who reads it. */
@@ -13,6 +12,21 @@ export type Reader = {
   /** The person's attributes; asked only where a text names a value that the sending does not give. */
   readonly values: Values
 }
+
+/** A device and its person as a reader. A person's own choice of a language counts before what the device is set to. */
+export const readerOf = (
+  {
+    platform,
+    locale,
+    timeZone,
+  }: { readonly platform: Platform; readonly locale: string | null; readonly timeZone: string | null },
+  values: Values,
+): Reader => ({
+  platform,
+  language: typeof values.language === 'string' ? values.language : (locale ?? undefined),
+  timeZone: timeZone ?? undefined,
+  values,
+})
 
 export type Rendered =
   | {
@@ -194,10 +208,6 @@ function faultsIn(part: Partial<Content>, at: string): TextFault[] {
   })
 }
 
-/** What makes a value unfit: text that no lock screen can show. */
-export const valueTextFault = (value: Value): string | undefined =>
-  typeof value === 'string' ? textFault(value) : undefined
-
 /** What a writing reads like to nobody in particular: a value that only a person has stands by its name. */
 export function sampleTexts(
   writing: Writing,
@@ -227,7 +237,8 @@ function sampleOf(source: string, { values = {}, fallbacks = {} }: Filling): str
       }),
     )
     return text.render(given, presetLocale, presetZone, 'ltr')
-  } catch {
+  } catch (error) {
+    if (!(error instanceof MalformedText)) throw error
     return source // It was written before texts had places, and is shown as it is.
   }
 }

@@ -35,17 +35,6 @@ export const referencesOf = (
 ): { readonly part: TargetPart; readonly at: number; readonly text: string }[] =>
   targetParts.flatMap((part) => (target[part] ?? []).map((text, at) => ({ part, at, text })))
 
-/**
- * Whether a device is meant, by what it is asked of each reference: the meaning of a target in one place, against which the
- * database's own way is tested.
- */
-export function isMeant(target: Target, platform: Platform, isNamedBy: (reference: string) => boolean): boolean {
-  const { any = [], all = [], none = [], platforms } = target
-  if (any.length === 0 && all.length === 0) return false
-  if (platforms !== undefined && !platforms.includes(platform)) return false
-  return (any.length === 0 || any.some(isNamedBy)) && all.every(isNamedBy) && !none.some(isNamedBy)
-}
-
 /** A topic's name: it stands in addresses and references. */
 export const isTopicName = (text: string): boolean => /^[a-z0-9][a-z0-9.-]{0,63}$/.test(text)
 

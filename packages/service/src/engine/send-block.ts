@@ -1,12 +1,14 @@
 import {
   type Content,
   isHandsetAddress,
+  MalformedText,
   type Outcome,
   type Platform,
   type Reason,
   type Rendered,
   Renderer,
   type RetryOptions,
+  readerOf,
   reasonToSkip,
   resolveRetry,
   type Values,
@@ -18,7 +20,7 @@ import type { Claim } from '../store/work/claim-work.ts'
 import type { Ended, Retry } from '../store/work/store-outcomes.ts'
 import { planRetries, type Waiting } from './plan-retries.ts'
 import type { Gateways, Lane, Shipment, WorkStore } from './ports.ts'
-import { readerOf, sendable } from './reader.ts'
+import { sendable } from './sendable.ts'
 
 export type SendBlockOptions = {
   readonly retry: RetryOptions
@@ -152,7 +154,8 @@ class BlockRun {
   #isPersonal(): boolean {
     try {
       return this.#renderer.personal.size > 0
-    } catch {
+    } catch (error) {
+      if (!(error instanceof MalformedText)) throw error
       return false // Each device says so for itself.
     }
   }

@@ -36,7 +36,8 @@ export class Worker {
   readonly #events: WorkerEvents
   readonly #active = new Set<Promise<void>>()
   readonly #held = new Map<number, Claim>()
-  #holds: ReadonlyMap<number, Hold> = new Map()
+  /** Of what is at hand: how it was held when it was last looked at. */
+  #holds = new Map<number, Hold>()
   #looking: NodeJS.Timeout | undefined
   #running = false
   #loop: Promise<void> = Promise.resolve()
@@ -66,7 +67,10 @@ export class Worker {
   /** Somebody may have paused or cancelled what is being sent. */
   async lookForHolds(): Promise<void> {
     const numbers = [...new Set([...this.#held.values()].map(({ notificationNo }) => notificationNo))]
-    if (numbers.length === 0) return
+    if (numbers.length === 0) {
+      this.#holds.clear()
+      return
+    }
     try {
       this.#holds = await this.#store.holds(numbers)
     } catch (error) {
@@ -160,12 +164,13 @@ export class Worker {
     const notification = mine?.notification ?? (await this.#store.notification(claim.notificationNo))
     if (!notification) throw new Error('there is work for a notification that is not there')
     if (claim.kind === 'send') {
-      const heldAtFirst = notification.hold
+      // What was just read is newer than the last look.
+      this.#holds.set(notification.no, notification.hold)
       const known = mine?.devices
       const store = known ? { ...this.#store, devices: async () => [...known] } : this.#store
       const held = await sendBlock(claim, notification, store, this.#gateways, {
         ...sendBlockDefaults,
-        hold: () => this.#holds.get(notification.no) ?? heldAtFirst,
+        hold: () => this.#holds.get(notification.no) ?? 'none',
         onFault: (error) =>
           this.#log.error(
             { err: error, notification: notification.id },

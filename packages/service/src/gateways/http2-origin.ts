@@ -46,6 +46,8 @@ export class Http2Origin {
   readonly #options: OriginOptions
   #session: ClientHttp2Session | undefined
   #circuit: Circuit = closedCircuit
+  /** The connection that was lost last: all that was on its way with it is one failure, not hundreds. */
+  #lost: ClientHttp2Session | undefined
   readonly #deadlines = new Deadlines()
 
   constructor(origin: string, options: OriginOptions) {
@@ -74,11 +76,13 @@ export class Http2Origin {
     this.#circuit = asked.circuit
     if (asked.waitMs > 0) return Promise.reject(new NoAnswer(this.#origin, 'RESTING', undefined, asked.waitMs))
     return new Promise((done, fail) => {
+      let session: ClientHttp2Session
       let stream: ClientHttp2Stream
       try {
-        stream = this.#open().request({ [HTTP2_HEADER_METHOD]: method, [HTTP2_HEADER_PATH]: path, ...headers })
+        session = this.#open()
+        stream = session.request({ [HTTP2_HEADER_METHOD]: method, [HTTP2_HEADER_PATH]: path, ...headers })
       } catch (error) {
-        this.#ended(false)
+        this.#ended(false, undefined)
         fail(new NoAnswer(this.#origin, codeOf(error), error))
         return
       }
@@ -104,7 +108,7 @@ export class Http2Origin {
       stream.on('error', (error) => fail(new NoAnswer(this.#origin, codeOf(error), error)))
       stream.on('close', () => {
         this.#deadlines.delete(stream)
-        this.#ended(answer !== undefined)
+        this.#ended(answer !== undefined, session)
         if (answer) done(text === '' ? answer : { ...answer, body: text })
         else fail(new NoAnswer(this.#origin, 'ECONNRESET'))
       })
@@ -112,7 +116,11 @@ export class Http2Origin {
     })
   }
 
-  #ended(answered: boolean): void {
+  #ended(answered: boolean, session: ClientHttp2Session | undefined): void {
+    if (!answered && session?.destroyed) {
+      if (this.#lost === session) return
+      this.#lost = session
+    }
     this.#circuit = afterRequest(this.#circuit, answered, Date.now())
   }
 

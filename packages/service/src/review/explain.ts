@@ -1,26 +1,24 @@
-import { type Explanation, sayTarget } from '@zbell/contract'
+import { type Delivery, type Explanation, sayTarget } from '@zbell/contract'
 import {
   type Content,
   type Environment,
   environments,
   explainDelivery,
   isHandsetAddress,
-  isUuid,
   MalformedText,
-  parseReference,
   Renderer,
+  readerOf,
   type Values,
   type WhyStep,
 } from '@zbell/core'
 import type { GatewayRoom } from '../gateways/gateways.ts'
-import { Problem } from '../http/problem.ts'
-import { deliveryView } from '../http/views.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import { credentialInUse } from '../store/apps/credentials.ts'
 import type { Database } from '../store/database.ts'
 import { readersValues } from '../store/devices/load-block-devices.ts'
 import { type DeviceRow, findDevice, listDevices } from '../store/devices/read-devices.ts'
 import { unknownUsers } from '../store/devices/unknown-names.ts'
+import type { DeliveryRow } from '../store/notifications/list-deliveries.ts'
 import { deliveryOf, laterOfTag } from '../store/notifications/one-delivery.ts'
 import type { NotificationRow } from '../store/notifications/read-notifications.ts'
 import { targetHas } from '../store/notifications/review-target.ts'
@@ -28,25 +26,31 @@ import { targetHas } from '../store/notifications/review-target.ts'
 /** A person with more devices than this has the newest explained. */
 const mostDevices = 20
 
+export type Asked = { readonly is: 'user'; readonly user: string } | { readonly is: 'device'; readonly device: string }
+
+type Given = {
+  readonly database: Database
+  readonly gateways: GatewayRoom
+  /** A delivery as it is answered. */
+  readonly deliveryView: (row: DeliveryRow) => Delivery
+}
+
 /** Why somebody did or did not see a notification. */
 export async function explain(
-  given: { readonly database: Database; readonly gateways: GatewayRoom },
+  given: Given,
   scope: Scope,
   notification: NotificationRow,
-  who: string,
+  who: Asked,
 ): Promise<Explanation> {
-  const read = parseReference(who.includes(':') ? who : isUuid(who) ? `device:${who}` : `user:${who}`)
-  if (typeof read === 'string' || (read.is !== 'user' && read.is !== 'device'))
-    throw new Problem('invalid-request', `“${who.slice(0, 100)}” names nobody; write user:NAME or device:ID.`)
   const about = aboutNotification(notification)
   const rows =
-    read.is === 'device'
-      ? [await findDevice(given.database, scope, read.device)].filter((row) => row !== undefined)
-      : await listDevices(given.database, scope, { user: read.user, limit: mostDevices })
-  if (rows.length === 0) return { ...(await nobody(given.database, scope, read)), about, devices: [] }
+    who.is === 'device'
+      ? [await findDevice(given.database, scope, who.device)].filter((row) => row !== undefined)
+      : await listDevices(given.database, scope, { user: who.user, limit: mostDevices })
+  if (rows.length === 0) return { ...(await nobody(given.database, scope, who)), about, devices: [] }
   const devices = await Promise.all(rows.map((row) => explainDevice(given, scope, notification, row)))
   const best = devices.find(({ why }) => why.seen) ?? devices[0]!
-  const name = read.is === 'user' ? read.user : 'this device'
+  const name = who.is === 'user' ? who.user : 'this device'
   const seen = devices.filter(({ why }) => why.seen).length
   return {
     verdict:
@@ -79,7 +83,7 @@ function aboutNotification(notification: NotificationRow): Explanation['about'] 
 async function nobody(
   database: Database,
   scope: Scope,
-  who: { readonly is: 'user'; readonly user: string } | { readonly is: 'device'; readonly device: string },
+  who: Asked,
 ): Promise<Pick<Explanation, 'verdict' | 'seen' | 'likely'>> {
   const other = { app: scope.app, environment: environments.find((one) => one !== scope.environment) as Environment }
   if (who.is === 'device') {
@@ -113,7 +117,7 @@ async function nobody(
 }
 
 async function explainDevice(
-  { database, gateways }: { readonly database: Database; readonly gateways: GatewayRoom },
+  { database, gateways, deliveryView }: Given,
   scope: Scope,
   notification: NotificationRow,
   row: DeviceRow,
@@ -178,12 +182,7 @@ async function explainDevice(
 /** What it shows there; null when that cannot be said: a value is missing, or its text is of a time before texts had places. */
 function contentFor(notification: NotificationRow, row: DeviceRow, values: Values): Content | null {
   try {
-    const rendered = new Renderer(notification.content, notification.filling).render({
-      platform: row.platform,
-      language: typeof values.language === 'string' ? values.language : (row.locale ?? undefined),
-      timeZone: row.timeZone ?? undefined,
-      values,
-    })
+    const rendered = new Renderer(notification.content, notification.filling).render(readerOf(row, values))
     return rendered.is === 'rendered' ? rendered.content : null
   } catch (error) {
     if (!(error instanceof MalformedText)) throw error

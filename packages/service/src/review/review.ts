@@ -8,6 +8,7 @@ import {
   platforms,
   type Reason,
   Renderer,
+  readerOf,
   reasons,
   reasonToSkip,
   type Target,
@@ -175,14 +176,11 @@ async function samplesOf(
     for (const one of languages) {
       for (const device of some) {
         const own = (device.userNo === null ? undefined : values.get(device.userNo)) ?? {}
-        const chosen = typeof own.language === 'string' ? own.language : (device.locale ?? undefined)
-        const shownIn = user !== undefined || language !== undefined ? (one ?? chosen) : one
-        const rendered = renderer.render({
-          platform,
-          language: shownIn,
-          timeZone: device.timeZone ?? undefined,
-          values: own,
-        })
+        const asTheyAre = readerOf(device, own)
+        // For somebody by name, what they get; otherwise the shared texts and each language in turn.
+        const rendered = renderer.render(
+          user !== undefined && one === undefined ? asTheyAre : { ...asTheyAre, language: one },
+        )
         if (rendered.is === 'missing') continue
         const { content } = rendered
         const measured = await gateways.measure(scope, platform, { ...draft, content })

@@ -12,7 +12,7 @@ import {
 } from '@zbell/core'
 import type { z } from 'zod'
 import type { GatewayRoom } from '../../gateways/gateways.ts'
-import { explain } from '../../review/explain.ts'
+import { type Asked, explain } from '../../review/explain.ts'
 import { type Draft, reviewDraft } from '../../review/review.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
@@ -160,7 +160,7 @@ export function serveNotifications(on: OperationRouter, given: Given): void {
   })
 
   on.serve('explainDelivery', async ({ caller: { scope }, params }) =>
-    explain(given, scope, await needNotification(database, scope, params.id), params.who),
+    explain({ ...given, deliveryView }, scope, await needNotification(database, scope, params.id), whoIs(params.who)),
   )
 
   on.serve('listNotifications', async ({ caller, query }) => {
@@ -188,6 +188,14 @@ export function serveNotifications(on: OperationRouter, given: Given): void {
     const rows = await listDeliveries(database, notification, { ...query, reason, limit: query.limit + 1 })
     return pageView(rows, query.limit, (row) => row.deviceNo, deliveryView)
   })
+}
+
+/** A person's name or a device's id, with or without saying which. */
+function whoIs(text: string): Asked {
+  const read = parseReference(text.includes(':') ? text : isUuid(text) ? `device:${text}` : `user:${text}`)
+  if (typeof read === 'string' || (read.is !== 'user' && read.is !== 'device'))
+    throw new Problem('invalid-request', `“${text.slice(0, 100)}” names nobody; write user:NAME or device:ID.`)
+  return read
 }
 
 function needReason(given: string | undefined): Reason | undefined {

@@ -20,17 +20,6 @@ export async function findDevice(database: Database, scope: Scope, id: string): 
   return row
 }
 
-export async function findDeviceBySecret(database: Database, secretHash: Buffer): Promise<DeviceRow | undefined> {
-  const [row] = await database.use((db) =>
-    db
-      .select(columns)
-      .from(devices)
-      .leftJoin(users, eq(users.no, devices.userNo))
-      .where(eq(devices.secretHash, secretHash)),
-  )
-  return row
-}
-
 const deviceColumns = Object.entries(getTableColumns(devices)).map(([name, column]) => `d.${column.name} as ${name}`)
 
 /** Devices with their app, as they call: by hand, since every call of a device begins with it. */

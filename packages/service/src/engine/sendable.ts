@@ -1,0 +1,13 @@
+import type { Content } from '@zbell/core'
+import type { NotificationRow } from '../store/notifications/read-notifications.ts'
+import type { Sendable } from './ports.ts'
+
+/** A notification as one reader gets it. */
+export const sendable = (notification: NotificationRow, content: Content): Sendable => ({
+  id: notification.id,
+  content,
+  mode: notification.mode,
+  urgency: notification.urgency,
+  ttlSeconds: notification.ttlSeconds,
+  expiresAtMs: notification.expiresAt.getTime(),
+})
