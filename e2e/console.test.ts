@@ -136,6 +136,35 @@ describe('the console', () => {
     expect(await page.getByLabel('To', { exact: true }).inputValue()).toBe('')
   })
 
+  test('what is written is saved as a template, and taken up with its values to be filled in', async () => {
+    await page.getByLabel('To', { exact: true }).fill('user:ada')
+    await page.getByLabel('Title', { exact: true }).fill('{vessel} leaves from berth {berth}')
+    await page.getByLabel('Values').fill('vessel = Sandpiper\nberth = 3')
+    await page.getByText('Templates', { exact: false }).first().click()
+    await page.getByLabel('Name of the template').fill('berth')
+    await page.getByRole('button', { name: 'Save as template' }).click()
+    await page.getByText('Saved as berth, version 1.').waitFor()
+    await page.getByRole('button', { name: 'Start anew' }).click()
+    await page.getByLabel('Take up').selectOption('berth')
+    expect(await page.getByLabel('Title', { exact: true }).inputValue()).toBe('{vessel} leaves from berth {berth}')
+    expect(await page.getByLabel('Values').inputValue()).toBe('vessel = \nberth = ')
+    await page.getByRole('button', { name: 'Start anew' }).click()
+    const saved = JSON.parse((await demo.zbell('template', 'show', 'berth')).out) as { declares: object }
+    expect(saved.declares).toEqual({ vessel: { type: 'text' }, berth: { type: 'number' } })
+  })
+
+  test('activity is found by words and by person', async () => {
+    await page.getByRole('navigation').getByRole('link', { name: 'Activity' }).click()
+    await page.getByLabel('Search').fill('Boarding is open, Salt')
+    await page.getByText('Nothing that was sent fits.').waitFor()
+    await page.getByLabel('Search').fill('Boarding is open, {pier}')
+    await page.getByRole('link', { name: 'Boarding is open, Saltmere' }).first().waitFor()
+    await page.getByLabel('Person').fill('iria')
+    await page.getByText('Nothing that was sent fits.').waitFor()
+    await page.getByLabel('Person').fill('')
+    await page.getByLabel('Search').fill('')
+  })
+
   test('what people write is shown as text, whatever it looks like', async () => {
     await demo.zbell('send', '--to', 'user:ada', '--title', '<img src=x onerror=alert(1)> العاصفة')
     await page.getByRole('navigation').getByRole('link', { name: 'Activity' }).click()

@@ -59,3 +59,27 @@ test('a service that is killed while it sends leaves nobody out and rings nobody
   }
   expect(devices.size).toBe(fleet)
 }, 180_000)
+
+test('what was answered for one person survives a kill in the same breath, and rings once', async () => {
+  const slow = world.standins.ios.temper
+  world.standins.ios.temper = { ...slow, delayMs: 400 }
+  const ids: string[] = []
+  for (let i = 0; i < 3; i++) {
+    const id = await world.send({ to: { any: ['user:crew-1'] }, urgency: 'high', content: { title: `Kill ${i}` } })
+    // It is this process's own to send, and on its way now.
+    await world.killService()
+    await world.startService()
+    ids.push(id)
+  }
+  world.standins.ios.temper = slow
+  for (const id of ids) {
+    const { totals } = await until(
+      () => world.notification(id),
+      (one) => one.state === 'finished' && one.totals.shown === one.totals.expanded,
+      40_000,
+    )
+    expect(totals.expanded).toBeGreaterThan(0)
+    for (const { state } of handsets.filter((one) => one.state.user === 'crew-1'))
+      expect(state.lockScreen.filter(({ notification }) => notification === id)).toHaveLength(1)
+  }
+}, 90_000)

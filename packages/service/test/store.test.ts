@@ -434,3 +434,42 @@ describe('totals', () => {
     expect((await countDeliveries(database, no)).states.get('accepted')).toBe(2)
   })
 })
+
+describe('statements that go together', () => {
+  const topic = (name: string) => ({
+    sql: "insert into topics (app_no, environment, name, declared, created_at) values (1, 'development', ?, 1, now())",
+    values: [name],
+  })
+  const names = async () =>
+    (await database.rows<{ name: string }>('select name from topics order by name')).map(({ name }) => name)
+
+  test('are all stored or none, and leave no transaction open', async () => {
+    const asked = await database.together<{ no: number }>(
+      [topic('route-1'), topic('route-2')],
+      'select last_insert_id() as no',
+    )
+    expect(asked[0]?.no).toBeGreaterThan(0)
+    await expect(database.together([topic('route-3'), topic('route-1')], 'select 1')).rejects.toBeInstanceOf(NameTaken)
+    expect(await names()).toEqual(['route-1', 'route-2'])
+    // Were a transaction open on one of the pool's connections, what goes over it now would be lost.
+    for (let i = 0; i < 20; i++)
+      await database.change('insert into topics (app_no, environment, name, declared, created_at) values (?)', [
+        [1, 'development', `t-${i}`, 1, new Date()],
+      ])
+    expect(await scratch.another().rows('select 1 from topics')).toHaveLength(22)
+    await database.change('delete from topics')
+  })
+  test('carry text as text, whatever it looks like', async () => {
+    const nasty = "x'); drop table topics; -- \\ ? @a \u0000"
+    await database.together(
+      [
+        { ...topic(''), values: ['plain'] },
+        { sql: 'update topics set title = ? where name = ?', values: [nasty, 'plain'] },
+      ],
+      'select 1',
+    )
+    const [row] = await database.rows<{ title: string }>("select title from topics where name = 'plain'")
+    expect(row?.title).toBe(nasty)
+    await database.change('delete from topics')
+  })
+})
