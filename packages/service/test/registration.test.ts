@@ -7,7 +7,8 @@ import type { Database } from '../src/store/database.ts'
 import { changeDevice, TokenNotOwn, unregisterDevice } from '../src/store/devices/change-device.ts'
 import { listEvents } from '../src/store/devices/device-events.ts'
 import { findDevicesBySecrets } from '../src/store/devices/read-devices.ts'
-import { registerDevice } from '../src/store/devices/register-device.ts'
+import { type NewDevice, registerDevice } from '../src/store/devices/register-device.ts'
+import { type Registered, registerDevices } from '../src/store/devices/register-devices.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
 
 let scratch: Scratch
@@ -17,10 +18,11 @@ beforeAll(async () => {
   ;({ scratch, database, scope } = await scratchApp())
 }, 60_000)
 afterAll(() => scratch.close())
-beforeEach(async () => {
+const empty = async () => {
   for (const table of ['devices', 'device_tokens', 'device_events', 'users'])
     await database.change(`delete from ${table}`)
-})
+}
+beforeEach(empty)
 
 const addressOf = (token: string) => ({
   token,
@@ -30,22 +32,37 @@ const addressOf = (token: string) => ({
 })
 const nothing = { allows: null, locale: null, timeZone: null, appVersion: null, systemVersion: null, model: null }
 
-async function register(installation: string | null, token: string, more: { user?: string; permission?: string } = {}) {
-  const secretHash = randomBytes(32)
-  const kept = await registerDevice(database, scope, {
-    id: uuidV7(Date.now(), randomBytes(10)),
-    platform: 'ios',
-    installation,
-    address: addressOf(token),
-    secretHash,
-    muted: false,
-    user: null,
-    permission: 'granted',
-    ...nothing,
-    ...more,
-  })
-  return { kept, device: (await findDevicesBySecrets(database, [secretHash]))[0]?.device }
+type More = { user?: string; permission?: string }
+
+const deviceFor = (installation: string | null, token: string, more: More = {}): NewDevice => ({
+  id: uuidV7(Date.now(), randomBytes(10)),
+  platform: 'ios',
+  installation,
+  address: addressOf(token),
+  secretHash: randomBytes(32),
+  muted: false,
+  user: null,
+  permission: 'granted',
+  ...nothing,
+  ...more,
+})
+
+async function register(installation: string | null, token: string, more: More = {}) {
+  const device = deviceFor(installation, token, more)
+  const kept = await registerDevice(database, scope, device)
+  return { kept, device: (await findDevicesBySecrets(database, [device.secretHash]))[0]?.device }
 }
+
+const registerTogether = async (devices: readonly NewDevice[]): Promise<Registered[]> =>
+  (
+    await registerDevices(
+      database,
+      devices.map((device) => ({ scope, device })),
+    )
+  ).map((one) => {
+    if (one.status === 'rejected') throw one.reason
+    return one.value
+  })
 
 type Row = { no: number; installation: string | null; token: string; retired: number; reason: string | null }
 const rows = () =>
@@ -128,38 +145,97 @@ describe('one installation is one device', () => {
   })
 })
 
+describe('many that register together', () => {
+  test('strangers go in as they are, and each gets back what is stored', async () => {
+    const devices = [
+      deviceFor('phone-1', 'token-1', { user: 'ada' }),
+      deviceFor('phone-2', 'token-2', { user: 'ada' }),
+      deviceFor(null, 'token-3'),
+    ]
+    const done = await registerTogether(devices)
+    expect(done.map(({ stored }) => stored)).toEqual(
+      (
+        await findDevicesBySecrets(
+          database,
+          devices.map(({ secretHash }) => secretHash),
+        )
+      )
+        .map(({ device }) => device)
+        .sort((a, b) => a.no - b.no),
+    )
+    expect(done.map(({ stored, installation }) => [stored?.id, stored?.user, installation])).toEqual([
+      [devices[0]!.id, 'ada', 'phone-1'],
+      [devices[1]!.id, 'ada', 'phone-2'],
+      [devices[2]!.id, null, null],
+    ])
+  })
+
+  test('whoever is known stays the device that it is, between strangers', async () => {
+    const known = await register('phone-1', 'token-1', { user: 'ada' })
+    const [stranger, again, moved] = await registerTogether([
+      deviceFor('phone-2', 'token-2'),
+      deviceFor('phone-1', 'token-1', { user: 'signe' }),
+      deviceFor('phone-3', 'token-2'),
+    ])
+    expect(again?.stored).toMatchObject({ no: known.device?.no, id: known.device?.id, user: 'signe' })
+    expect(await eventsOf(known.device!.no)).toEqual(['signed-in'])
+    // The same token for another installation: the app was installed anew.
+    expect(moved?.stored).toMatchObject({ token: 'token-2', installation: 'phone-3' })
+    expect(stranger?.installation).toBe('phone-2')
+    expect(await rows()).toHaveLength(2)
+  })
+})
+
+/** No duplicate, no orphan: every token and installation once, and every token rings somebody unless it was given up. */
+async function isInOrder(registered: readonly string[]): Promise<void> {
+  const all = await rows()
+  const live = all.filter(({ retired }) => retired === 0)
+  const tokens = live.map(({ token }) => token)
+  expect(new Set(tokens).size).toBe(tokens.length)
+  const installations = all.flatMap(({ installation }) => (installation === null ? [] : [installation]))
+  expect(new Set(installations).size).toBe(installations.length)
+  const givenUp = new Set(
+    (await database.rows<{ hash: Buffer }>('select token_hash as hash from device_tokens')).map(({ hash }) =>
+      hash.toString('hex'),
+    ),
+  )
+  for (const token of registered) {
+    const lives = tokens.includes(token)
+    expect([token, lives || givenUp.has(addressOf(token).tokenHash.toString('hex'))]).toEqual([token, true])
+  }
+  for (const { retired, token, reason } of all) if (retired === 1) expect([token, reason]).toEqual(['', 'token-moved'])
+}
+
+const act = fc.record({ installation: fc.integer({ min: 0, max: 3 }), token: fc.integer({ min: 0, max: 4 }) })
+const registrations = fc.array(
+  act.map(({ installation, token }) => ({
+    installation: installation === 0 ? null : `phone-${installation}`,
+    token: `token-${token}`,
+  })),
+  { minLength: 2, maxLength: 14 },
+)
+
 test('whatever registers at once, in whatever order: no duplicate, no orphan, every token and installation once', async () => {
-  const act = fc.record({ installation: fc.integer({ min: 0, max: 3 }), token: fc.integer({ min: 0, max: 4 }) })
   await fc.assert(
-    fc.asyncProperty(fc.array(act, { minLength: 2, maxLength: 14 }), async (acts) => {
-      for (const table of ['devices', 'device_tokens', 'device_events', 'users'])
-        await database.change(`delete from ${table}`)
-      const done = await Promise.all(
-        acts.map(({ installation, token }) =>
-          register(installation === 0 ? null : `phone-${installation}`, `token-${token}`, { user: `user-${token}` }),
-        ),
-      )
-      const all = await rows()
-      const live = all.filter(({ retired }) => retired === 0)
-      const tokens = live.map(({ token }) => token)
-      expect(new Set(tokens).size).toBe(tokens.length)
-      const installations = all.flatMap(({ installation }) => (installation === null ? [] : [installation]))
-      expect(new Set(installations).size).toBe(installations.length)
-      // Every token that was registered rings somebody, unless the installation that had it moved on to another.
-      const used = new Set(acts.map(({ token }) => `token-${token}`))
-      const givenUp = new Set(
-        (await database.rows<{ hash: Buffer }>('select token_hash as hash from device_tokens')).map(({ hash }) =>
-          hash.toString('hex'),
-        ),
-      )
-      for (const token of used) {
-        const lives = tokens.includes(token)
-        expect([token, lives || givenUp.has(addressOf(token).tokenHash.toString('hex'))]).toEqual([token, true])
-      }
-      for (const { retired, token, reason } of all)
-        if (retired === 1) expect([token, reason]).toEqual(['', 'token-moved'])
-      expect(done).toHaveLength(acts.length)
+    fc.asyncProperty(registrations, async (acts) => {
+      await empty()
+      await Promise.all(acts.map(({ installation, token }) => register(installation, token, { user: `of ${token}` })))
+      await isInOrder(acts.map(({ token }) => token))
     }),
     { numRuns: 40 },
+  )
+}, 60_000)
+
+test('nor do batches that come in at once from several processes leave any', async () => {
+  await fc.assert(
+    fc.asyncProperty(fc.array(registrations, { minLength: 2, maxLength: 4 }), async (batches) => {
+      await empty()
+      const devices = batches.map((acts) =>
+        acts.map(({ installation, token }) => deviceFor(installation, token, { user: `of ${token}` })),
+      )
+      await Promise.all(devices.map(registerTogether))
+      await isInOrder(batches.flat().map(({ token }) => token))
+    }),
+    { numRuns: 30 },
   )
 }, 60_000)

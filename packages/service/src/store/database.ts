@@ -60,12 +60,13 @@ export class Database {
     return translated(() => statement(this.#db))
   }
 
+  /** One statement is a transaction too, so it runs again when it loses against another. */
   async rows<T = Row>(sql: string, values: unknown[] = []): Promise<T[]> {
-    return translated(() => this.#session.rows<T>(sql, values))
+    return insistent(() => this.#session.rows<T>(sql, values))
   }
 
   async change(sql: string, values: unknown[] = []): Promise<ResultSetHeader> {
-    return translated(() => this.#session.change(sql, values))
+    return insistent(() => this.#session.change(sql, values))
   }
 
   /**
@@ -85,26 +86,16 @@ export class Database {
       ${then};
     end`
     const values = statements.flatMap((one) => one.values)
-    for (let left = tries - 1; ; left--) {
-      try {
-        // A compound statement answers with each of its results, the last of them being that of the whole.
-        const [results] = await this.#pool.query<RowDataPacket[][]>({ sql, values, timeout: statementTimeoutMs })
-        return (results[0] ?? []) as T[]
-      } catch (error) {
-        if (left === 0 || !worthAnotherTry(error)) throw translateError(error)
-      }
-    }
+    return insistent(async () => {
+      // A compound statement answers with each of its results, the last of them being that of the whole.
+      const [results] = await this.#pool.query<RowDataPacket[][]>({ sql, values, timeout: statementTimeoutMs })
+      return (results[0] ?? []) as T[]
+    })
   }
 
   /** Runs a short transaction, again when it loses against another; so it must do nothing but speak to the database. */
   async transact<T>(work: (tx: Tx) => Promise<T>): Promise<T> {
-    for (let left = tries - 1; ; left--) {
-      try {
-        return await this.#once(work)
-      } catch (error) {
-        if (left === 0 || !worthAnotherTry(error)) throw translateError(error)
-      }
-    }
+    return insistent(() => this.#once(work))
   }
 
   async #once<T>(work: (tx: Tx) => Promise<T>): Promise<T> {
@@ -127,6 +118,17 @@ export class Database {
 
   async close(): Promise<void> {
     await this.#pool.end()
+  }
+}
+
+/** Does it again for as long as it loses against other transactions, so many times. */
+async function insistent<T>(work: () => Promise<T>): Promise<T> {
+  for (let left = tries - 1; ; left--) {
+    try {
+      return await work()
+    } catch (error) {
+      if (left === 0 || !worthAnotherTry(error)) throw translateError(error)
+    }
   }
 }
 

@@ -19,15 +19,10 @@ import { Batcher } from '../../store/batcher.ts'
 import type { Database } from '../../store/database.ts'
 import { changeDevice, TokenNotOwn, unregisterDevice } from '../../store/devices/change-device.ts'
 import { listEvents } from '../../store/devices/device-events.ts'
-import {
-  type DeviceRow,
-  devicePlace,
-  findDevice,
-  findDevicesBySecrets,
-  listDevices,
-} from '../../store/devices/read-devices.ts'
+import { devicePlace, findDevice, listDevices } from '../../store/devices/read-devices.ts'
 import { recentDeliveries } from '../../store/devices/recent-deliveries.ts'
-import { type DeviceAddress, type Registering, registerDevices } from '../../store/devices/register-device.ts'
+import type { DeviceAddress } from '../../store/devices/register-device.ts'
+import { type Registered, type Registering, registerDevices } from '../../store/devices/register-devices.ts'
 import { topicsOf } from '../../store/topics/topics.ts'
 import { hashSecret, newSecret } from '../../vault/secrets.ts'
 import type { Vault } from '../../vault/vault.ts'
@@ -56,12 +51,6 @@ type GivenAddress = {
     | undefined
 }
 
-type Registered = {
-  readonly settled: PromiseSettledResult<string | null>
-  /** As it is stored afterwards. */
-  readonly stored: DeviceRow | undefined
-}
-
 /** The most registrations that go into one transaction. */
 const registeredTogether = 200
 
@@ -85,15 +74,10 @@ export function serveDevices(
   }
 
   // A wave of installations that register at once goes in together.
-  const registrar = new Batcher<Registering, Registered>(async (all) => {
-    const settled = await registerDevices(database, all)
-    const rows = await findDevicesBySecrets(
-      database,
-      all.map(({ device }) => device.secretHash),
-    )
-    const stored = new Map(rows.map(({ device }) => [device.secretHash.toString('latin1'), device]))
-    return settled.map((one, i) => ({ settled: one, stored: stored.get(all[i]!.device.secretHash.toString('latin1')) }))
-  }, registeredTogether)
+  const registrar = new Batcher<Registering, PromiseSettledResult<Registered>>(
+    (all) => registerDevices(database, all),
+    registeredTogether,
+  )
 
   /** The address of a device, when it is one that may be called. */
   const addressOf = async ({ environment }: Scope, given: GivenAddress): Promise<DeviceAddress> => {
@@ -187,7 +171,7 @@ export function serveDevices(
       )
       const secret = newSecret('device')
       const id = uuidV7(Date.now(), randomBytes(10))
-      const { settled, stored } = await registrar.add({
+      const settled = await registrar.add({
         scope,
         device: {
           ...facts,
@@ -200,7 +184,7 @@ export function serveDevices(
         },
       })
       if (settled.status === 'rejected') throw settled.reason
-      const kept = settled.value
+      const { stored, installation: kept } = settled.value
       onChange()
       // Another registration of the same token can have come in between; then that one's secret counts, not this one's.
       if (!stored)

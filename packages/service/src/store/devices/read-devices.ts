@@ -20,7 +20,10 @@ export async function findDevice(database: Database, scope: Scope, id: string): 
   return row
 }
 
-const deviceColumns = Object.entries(getTableColumns(devices)).map(([name, column]) => `d.${column.name} as ${name}`)
+const named = Object.entries(getTableColumns(devices))
+const deviceColumns = named.map(([name, column]) => `d.${column.name} as ${name}`)
+/** For a statement that names one table only. */
+export const bareDeviceColumns = named.map(([name, column]) => `${column.name} as ${name}`).join(', ')
 
 /** Devices with their app, as they call: by hand, since every call of a device begins with it. */
 export async function findDevicesBySecrets(

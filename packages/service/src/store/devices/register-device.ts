@@ -4,7 +4,6 @@ import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
 import { NameTaken } from '../errors.ts'
 import { ensureUser, forgetAnonymous } from '../users/ensure-user.ts'
-import { ensureUsers } from '../users/ensure-users.ts'
 import { noteEvent } from './device-events.ts'
 
 export type DeviceAddress = {
@@ -58,93 +57,6 @@ export async function registerDevice(database: Database, scope: Scope, device: N
       if (left === 0 || !(error instanceof Overtaken || error instanceof NameTaken)) throw error
     }
   }
-}
-
-export type Registering = { readonly scope: Scope; readonly device: NewDevice }
-
-/**
- * Registers many at once. Those that nobody knows go in by a few statements for all of them; whoever is known already, or
- * comes twice, or lost against another process is registered on its own.
- * @returns for each the installation that its device has now, or the error
- */
-export async function registerDevices(
-  database: Database,
-  all: readonly Registering[],
-): Promise<PromiseSettledResult<string | null>[]> {
-  const scopes = new Map<string, number[]>()
-  all.forEach(({ scope }, at) => {
-    const name = `${scope.app.no} ${scope.environment}`
-    scopes.set(name, [...(scopes.get(name) ?? []), at])
-  })
-  const done = new Map<number, string | null>()
-  for (const places of scopes.values()) {
-    const own = places.map((at) => ({ at, device: all[at]!.device }))
-    for (const at of await insertStrangers(database, all[places[0]!]!.scope, own))
-      done.set(at, all[at]!.device.installation)
-  }
-  return Promise.allSettled(
-    all.map(({ scope, device }, at) => (done.has(at) ? done.get(at)! : registerDevice(database, scope, device))),
-  )
-}
-
-/** @returns the places of those that went in */
-async function insertStrangers(
-  database: Database,
-  scope: Scope,
-  all: readonly { readonly at: number; readonly device: NewDevice }[],
-): Promise<number[]> {
-  const seen = new Set<string>()
-  const once = all.filter(({ device: { address, installation, platform } }) => {
-    const names = [`${platform} ${address.tokenHash.toString('hex')}`, ...(installation === null ? [] : [installation])]
-    const isNew = names.every((name) => !seen.has(name))
-    for (const name of names) seen.add(name)
-    return isNew
-  })
-  if (once.length < 2) return []
-  try {
-    return await database.transact(async (tx) => {
-      const devices = once.map(({ device }) => device)
-      const known = await knownAmong(tx, scope, devices)
-      const strangers = once.filter(
-        ({ device }) =>
-          !known.has(device.address.tokenHash.toString('hex')) && !known.has(device.installation ?? '\u0000'),
-      )
-      if (strangers.length === 0) return []
-      const names = [...new Set(strangers.flatMap(({ device }) => device.user ?? []))]
-      const users = await ensureUsers(tx, scope, names)
-      await insertAll(
-        tx,
-        scope,
-        strangers.map(({ device }) => ({
-          device,
-          installation: device.installation,
-          userNo: device.user === null ? null : users.get(device.user)!,
-        })),
-      )
-      return strangers.map(({ at }) => at)
-    })
-  } catch (error) {
-    // Another process registered one of them meanwhile; each on its own finds out which.
-    if (error instanceof NameTaken) return []
-    throw error
-  }
-}
-
-/** The tokens and installations among these that some device has. */
-async function knownAmong(tx: Tx, { app, environment }: Scope, devices: readonly NewDevice[]): Promise<Set<string>> {
-  const installations = devices.flatMap(({ installation }) => installation ?? [])
-  const rows = await tx.rows<{ installation: string | null; tokenHash: Buffer | null }>(
-    `select installation, token_hash as tokenHash from devices
-     where app_no = ? and environment = ? and platform in ('ios', 'android', 'web') and token_hash in (?)
-     ${installations.length > 0 ? 'union all select installation, token_hash from devices where app_no = ? and environment = ? and installation in (?)' : ''}`,
-    [
-      app.no,
-      environment,
-      devices.map(({ address }) => address.tokenHash),
-      ...(installations.length > 0 ? [app.no, environment, installations] : []),
-    ],
-  )
-  return new Set(rows.flatMap((row) => [row.tokenHash?.toString('hex') ?? '', row.installation ?? '']))
 }
 
 type Found = {
@@ -242,26 +154,32 @@ async function vacate(tx: Tx, from: Found): Promise<void> {
   await noteEvent(tx, from.no, 'token-moved')
 }
 
+export type Insertion = {
+  readonly device: NewDevice
+  readonly installation: string | null
+  readonly userNo: number | null
+}
+
 const insert = (
   tx: Tx,
   scope: Scope,
   device: NewDevice,
   installation: string | null,
   userNo: number | null,
-): Promise<void> => insertAll(tx, scope, [{ device, installation, userNo }])
+): Promise<unknown> => {
+  const { sql, values } = insertion(scope, [{ device, installation, userNo }])
+  return tx.change(sql, values)
+}
 
-async function insertAll(
-  tx: Tx,
-  scope: Scope,
-  all: readonly { readonly device: NewDevice; readonly installation: string | null; readonly userNo: number | null }[],
-): Promise<void> {
-  const places = all.map(() => `(${'?, '.repeat(19)}utc_timestamp(3), utc_timestamp(3), utc_timestamp(3))`).join(',')
-  await tx.change(
-    `insert into devices (id, app_no, environment, platform, installation, token, token_hash, p256dh, auth, secret_hash,
+/** The statement that stores new devices; it fails where one is there already. */
+export function insertion(scope: Scope, all: readonly Insertion[]): { sql: string; values: unknown[] } {
+  const row = `(${'?, '.repeat(19)}utc_timestamp(3), utc_timestamp(3), utc_timestamp(3))`
+  return {
+    sql: `insert into devices (id, app_no, environment, platform, installation, token, token_hash, p256dh, auth, secret_hash,
        user_no, permission, muted, allows, locale, time_zone, app_version, system_version, model,
        registered_at, seen_at, changed_at)
-     values ${places}`,
-    all.flatMap(({ device, installation, userNo }) => [
+     values ${all.map(() => row).join(',')}`,
+    values: all.flatMap(({ device, installation, userNo }) => [
       uuidBuffer(device.id),
       scope.app.no,
       scope.environment,
@@ -282,7 +200,7 @@ async function insertAll(
       device.systemVersion,
       device.model,
     ]),
-  )
+  }
 }
 
 async function update(

@@ -1,9 +1,9 @@
 import type { Scope } from '../apps/apps.ts'
 import type { Tx } from '../database.ts'
 
-/** Users by name: their numbers, made where they are new. */
+/** Users by name: their numbers, made where they are new. Each statement may stand alone: a user without devices harms nobody. */
 export async function ensureUsers(
-  tx: Tx,
+  tx: Pick<Tx, 'rows' | 'change'>,
   { app, environment }: Scope,
   names: readonly string[],
 ): Promise<Map<string, number>> {
