@@ -2,6 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Browser, Page } from 'playwright-core'
 import { openBrowser } from './harness/browser.ts'
 import { Demo } from './harness/demo.ts'
+import { until } from './harness/programs.ts'
 
 const demo = new Demo()
 let browser: Browser
@@ -84,6 +85,38 @@ test('topics show who follows, are declared, and can be rung', async () => {
   await row('night-boat').getByRole('link', { name: 'Ring' }).click()
   expect(await page.getByLabel('To', { exact: true }).inputValue()).toBe('topic:night-boat')
 })
+
+test('tables come in the order of whatever column’s head is clicked, and turn round', async () => {
+  const column = (at: number) =>
+    page.locator('tbody tr').evaluateAll((rows, i) => rows.map((one) => one.children[i]!.textContent), at)
+  const settles = (at: number, wanted: readonly string[]) => expectSoon(() => column(at), wanted)
+  const head = (name: string) => page.getByRole('columnheader', { name })
+  await nav('People')
+  await row('nour').waitFor()
+  await head('Person').getByRole('button').click()
+  await settles(0, ['ada', 'haru', 'iria', 'nour', 'signe'])
+  expect(await head('Person').getAttribute('aria-sort')).toBe('ascending')
+  await head('Person').getByRole('button').click()
+  await settles(0, ['signe', 'nour', 'iria', 'haru', 'ada'])
+  await head('homePier').getByRole('button').click()
+  await settles(2, (await column(2)).sort())
+  await nav('Devices')
+  await head('Can it be rung?').getByRole('button').click()
+  await page.locator('tbody tr').last().getByText('denied').waitFor()
+  await nav('Topics')
+  await head('People').getByRole('button').click()
+  const counts = async () => (await column(1)).map(Number)
+  await expectSoon(
+    counts,
+    (await counts()).sort((a, b) => b - a),
+  )
+})
+
+/** A list that comes from the service is right as soon as it has come. */
+async function expectSoon<T>(read: () => Promise<T>, wanted: T): Promise<void> {
+  const same = (one: T) => JSON.stringify(one) === JSON.stringify(wanted)
+  expect(await until(read, same)).toEqual(wanted)
+}
 
 test('a device’s page tells what rang there and what happened to it, live', async () => {
   await nav('Devices')

@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import type { Device } from '@zbell/contract'
+import type { Device, Person } from '@zbell/contract'
 import { Client, ProblemError } from '@zbell/contract/client'
+import { type DeviceSort, type Direction, deviceSorts, directions, type PersonSort } from '@zbell/contract/words'
 import { SignJWT } from 'jose'
 import { until } from './harness/programs.ts'
 import { app, params, World } from './harness/world.ts'
@@ -303,43 +304,73 @@ test('a device’s record tells what happened to it', async () => {
 })
 
 describe('lists', () => {
-  test.each(['newest', 'changed', 'quietest'] as const)(
-    'devices, %s first, page through all of them once',
-    async (sort) => {
-      const ids: string[] = []
-      const seen: string[] = []
-      for (let after: string | undefined; ; ) {
-        const query = { sort, limit: 3, ...(after === undefined ? {} : { after }) }
-        const page = await world.backend.call('listDevices', { params, query })
-        ids.push(...page.items.map(({ id }) => id))
-        seen.push(...page.items.map(({ seenAt, registeredAt }) => (sort === 'newest' ? registeredAt : seenAt)))
-        if (page.next === null) break
-        after = page.next
-      }
-      expect(new Set(ids).size).toBe(ids.length)
-      const [{ count }] = (await world.ask('select count(*) as count from devices where app_no = 1')) as [
-        { count: number },
-      ]
-      expect(ids).toHaveLength(count)
-      if (sort === 'newest') expect([...seen].sort().reverse()).toEqual(seen)
-    },
-  )
-
-  test('people by name', async () => {
-    const names: (string | null)[] = []
-    for (let after: string | undefined; names.length < 40; ) {
-      const query = { sort: 'name' as const, limit: 7, ...(after === undefined ? {} : { after }) }
-      const page = await world.backend.call('listUsers', { params, query })
-      names.push(...page.items.map(({ user: name }) => name))
+  test.each(
+    Object.keys(deviceSorts).flatMap((sort) => directions.map((order) => [sort as DeviceSort, order] as const)),
+  )('devices by %s, %s, page through all of them once, and what has no value comes last', async (sort, order) => {
+    const found: Device[] = []
+    for (let after: string | undefined; ; ) {
+      const query = { sort, order, limit: 3, ...(after === undefined ? {} : { after }) }
+      const page = await world.backend.call('listDevices', { params, query })
+      found.push(...page.items)
       if (page.next === null) break
       after = page.next
     }
-    expect([...names].sort()).toEqual(names)
-    expect(new Set(names).size).toBe(names.length)
+    expect(new Set(found.map(({ id }) => id)).size).toBe(found.length)
+    const [{ count }] = (await world.ask('select count(*) as count from devices where app_no = 1')) as [
+      { count: number },
+    ]
+    expect(found).toHaveLength(count)
+    const values = found.map((one) => (sort === 'reach' ? reachOf(one) : one[sort]))
+    const known = values.filter((value) => value !== null)
+    expect(values.slice(known.length)).toEqual(values.slice(known.length).map(() => null))
+    expect(known).toEqual([...known].sort((a, b) => compareAs(sort, a, b) * (order === 'ascending' ? 1 : -1)))
+  })
+
+  test('people by name, and by an attribute, page through all of them once', async () => {
+    const trips = {
+      'sorted-1': 12,
+      'sorted-2': 3,
+      'sorted-3': null,
+      'sorted-4': 100,
+      'sorted-5': -7.25,
+      'sorted-6': null,
+    }
+    for (const [name, value] of Object.entries(trips)) {
+      const body = { pier: 'Saltmere', ...(value === null ? {} : { tripsSorted: value }) }
+      await world.backend.call('changeUserAttributes', { params: { app, user: name }, body })
+    }
+    const everybody = async (query: { sort: PersonSort; order?: Direction }) => {
+      const found: Person[] = []
+      for (let after: string | undefined; ; ) {
+        const page = await world.backend.call('listUsers', {
+          params,
+          query: { ...query, search: 'sorted-', limit: 2, ...(after === undefined ? {} : { after }) },
+        })
+        found.push(...page.items)
+        if (page.next === null) return found
+        after = page.next
+      }
+    }
+    const names = Object.keys(trips)
+    expect((await everybody({ sort: 'user' })).map(({ user }) => user)).toEqual(names)
+    expect((await everybody({ sort: 'user', order: 'descending' })).map(({ user }) => user)).toEqual(
+      [...names].reverse(),
+    )
+    const byTrips = async (order: Direction) =>
+      (await everybody({ sort: 'attribute.tripsSorted', order })).map(({ user }) => user?.at(-1)).join('')
+    expect(await byTrips('ascending')).toBe('521436')
+    expect(await byTrips('descending')).toBe('412563')
+    // All at the same pier: then whoever came first.
+    expect((await everybody({ sort: 'attribute.pier' })).map(({ user }) => user)).toEqual(names)
+    const nonsense = { sort: 'shoe size' as PersonSort }
+    expect(await problemOf(world.backend.call('listUsers', { params, query: nonsense }))).toMatchObject({
+      code: 'invalid-request',
+      errors: [{ pointer: '?sort' }],
+    })
   })
 
   test('a place that is none of the list’s has nothing behind it, or is refused', async () => {
-    for (const sort of ['newest', 'changed'] as const) {
+    for (const sort of ['registeredAt', 'changedAt', 'model'] as const) {
       const page = await world.backend.call('listDevices', { params, query: { sort, after: 'nowhere' } })
       expect(page.items).toEqual([])
     }
@@ -348,3 +379,16 @@ describe('lists', () => {
     })
   })
 })
+
+const reachOf = ({ retiredAt, permission, muted }: Device): number =>
+  retiredAt !== null ? 3 : permission !== 'granted' ? 2 : muted ? 1 : 0
+
+/** Versions as people count, words without regard to case, times and numbers as they are. */
+function compareAs(sort: DeviceSort, a: string | number, b: string | number): number {
+  if (typeof a === 'number' || typeof b === 'number') return Number(a) - Number(b)
+  if (sort === 'appVersion' || sort === 'systemVersion')
+    return a.localeCompare(b, 'en', { numeric: true, sensitivity: 'base' })
+  if (sort === 'model' || sort === 'locale' || sort === 'timeZone')
+    return a.localeCompare(b, 'en', { sensitivity: 'base' })
+  return a < b ? -1 : a > b ? 1 : 0
+}

@@ -25,3 +25,4 @@ export function sayTarget({ any = [], all = [], none = [], platforms }: Target):
   ]
   return parts.filter(Boolean).join(', ')
 }
+export * from './sorts.ts'

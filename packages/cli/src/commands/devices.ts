@@ -1,4 +1,5 @@
 import type { Device } from '@zbell/contract'
+import { type DeviceSort, type Direction, deviceSorts } from '@zbell/contract/words'
 import type { Command } from 'commander'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
@@ -11,7 +12,8 @@ type ListFlags = {
   readonly after?: string
   readonly user?: string
   readonly platform?: 'ios' | 'android' | 'web'
-  readonly sort: 'newest' | 'changed' | 'quietest'
+  readonly sort?: DeviceSort
+  readonly order?: Direction
 }
 
 export function deviceCommands(program: Command, io: Io, done: Run): void {
@@ -21,10 +23,14 @@ export function deviceCommands(program: Command, io: Io, done: Run): void {
     .description('Devices, newest first')
     .option('--user <name>', 'only this person’s')
     .option('--platform <platform>', 'only ios, android or web')
-    .option('--sort <order>', 'newest, changed, or quietest first', 'newest')
+    .option('--sort <column>', `by ${Object.keys(deviceSorts).join(', ')}`)
+    .option('--order <direction>', 'ascending or descending')
     .option('--limit <count>', 'at most so many, up to 200', '50')
     .option('--after <place>', 'go on where the page before ended')
-    .addHelpText('after', '\nExample:\n  $ zbell device list --user ada')
+    .addHelpText(
+      'after',
+      '\nExample:\n  $ zbell device list --user ada\n  $ zbell device list --sort seenAt --order ascending   # the quietest first',
+    )
     .action(withContext<ListFlags, []>(io, done, list))
   group
     .command('show <id>')
@@ -42,12 +48,13 @@ const reachable = (device: Device): string => {
 }
 
 async function list({ client, app, flags, io, paint }: Context<ListFlags>): Promise<number> {
-  const { limit, after, user, platform, sort } = flags
+  const { limit, after, user, platform, sort, order } = flags
   const page = await client.call('listDevices', {
     params: { app },
     query: {
       limit,
-      sort,
+      ...(sort === undefined ? {} : { sort }),
+      ...(order === undefined ? {} : { order }),
       ...(after === undefined ? {} : { after }),
       ...(user === undefined ? {} : { user }),
       ...(platform === undefined ? {} : { platform }),

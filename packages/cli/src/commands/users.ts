@@ -1,3 +1,4 @@
+import { type Direction, type PersonSort, personSorts } from '@zbell/contract/words'
 import type { Command } from 'commander'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
@@ -7,7 +8,8 @@ import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 
 type ListFlags = {
-  readonly sort: 'newest' | 'name'
+  readonly sort?: PersonSort
+  readonly order?: Direction
   readonly limit: string
   readonly after?: string
   readonly search?: string
@@ -21,10 +23,14 @@ export function userCommands(program: Command, io: Io, done: Run): void {
     .description('People who have a name, newest first')
     .option('--search <beginning>', 'whose name begins so')
     .option('--topic <topic>', 'who joined a topic')
-    .option('--sort <order>', 'newest first, or by name', 'newest')
+    .option('--sort <column>', `by ${Object.keys(personSorts).join(', ')}, or attribute. and a name`)
+    .option('--order <direction>', 'ascending or descending')
     .option('--limit <count>', 'at most so many, up to 200', '50')
     .option('--after <place>', 'go on where the page before ended')
-    .addHelpText('after', '\nExample:\n  $ zbell user list --topic route-4')
+    .addHelpText(
+      'after',
+      '\nExample:\n  $ zbell user list --topic route-4\n  $ zbell user list --sort attribute.homePier',
+    )
     .action(withContext<ListFlags, []>(io, done, list))
   group
     .command('show <name>')
@@ -46,12 +52,13 @@ const inShort = (value: unknown): string =>
     : safe(String(value))
 
 async function list({ client, app, flags, io, paint }: Context<ListFlags>): Promise<number> {
-  const { limit, after, search, topic, sort } = flags
+  const { limit, after, search, topic, sort, order } = flags
   const page = await client.call('listUsers', {
     params: { app },
     query: {
       limit,
-      sort,
+      ...(sort === undefined ? {} : { sort }),
+      ...(order === undefined ? {} : { order }),
       ...(after === undefined ? {} : { after }),
       ...(search === undefined ? {} : { search }),
       ...(topic === undefined ? {} : { topic }),

@@ -30,14 +30,32 @@ export function useLiveApp(place: Place): void {
       takeNotification(client, place, JSON.parse(event.data) as Notification)
       void client.invalidateQueries({ queryKey: keys.setup(place) })
     })
+    const lists = [keys.devices(place), keys.people(place), keys.topics(place), keys.setup(place)].map((queryKey) =>
+      oneAtATime(() => client.invalidateQueries({ queryKey })),
+    )
     source.addEventListener('devices', () => {
-      void client.invalidateQueries({ queryKey: keys.devices(place) })
-      void client.invalidateQueries({ queryKey: keys.people(place) })
-      void client.invalidateQueries({ queryKey: keys.topics(place) })
-      void client.invalidateQueries({ queryKey: keys.setup(place) })
+      for (const readAnew of lists) readAnew()
     })
     return () => source.close()
   }, [client, place])
+}
+
+/** Devices change faster than a long list can be read: what changes during a reading is read once more after it. */
+function oneAtATime(read: () => Promise<void>): () => void {
+  let wanted = false
+  let reading = false
+  const go = async () => {
+    reading = true
+    while (wanted) {
+      wanted = false
+      await read()
+    }
+    reading = false
+  }
+  return () => {
+    wanted = true
+    if (!reading) void go()
+  }
 }
 
 function takeNotification(client: QueryClient, place: Place, fresh: Notification): void {

@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Device } from '@zbell/contract'
+import { type DeviceSort, deviceSorts } from '@zbell/contract/words'
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { api } from '../app/api.ts'
@@ -8,25 +9,32 @@ import { usePlace } from '../app/place.ts'
 import { type Column, Columns, useColumns } from '../parts/columns.tsx'
 import { Exports } from '../parts/exports.tsx'
 import { Moment } from '../parts/moment.tsx'
+import { type Order, OrderedHead, useOrder } from '../parts/order.tsx'
 import { Empty, Failure, Page, Pager, Waiting } from '../parts/page.tsx'
 import { Reach } from './reach.tsx'
 
-type Sort = 'newest' | 'changed' | 'quietest'
-type Filter = { readonly user: string; readonly platform: '' | Device['platform']; readonly sort: Sort }
+type Filter = { readonly user: string; readonly platform: '' | Device['platform'] }
 
 export function DevicesPage() {
   const place = usePlace()
-  const [filter, setFilter] = useState<Filter>({ user: '', platform: '', sort: 'newest' })
+  const [filter, setFilter] = useState<Filter>({ user: '', platform: '' })
   const [after, setAfter] = useState<string>()
+  const order = useOrder<DeviceSort>(
+    'registeredAt',
+    (column) => deviceSorts[column],
+    () => setAfter(undefined),
+  )
+  const { sort, order: way } = order
   const { data, error } = useQuery({
-    queryKey: [...keys.devices(place), filter, after ?? ''],
+    queryKey: [...keys.devices(place), filter, sort, way, after ?? ''],
     queryFn: () =>
       api.call('listDevices', {
         params: { app: place.app.slug },
         query: {
           environment: place.environment,
           limit: 50,
-          sort: filter.sort,
+          sort,
+          order: way,
           ...(filter.user ? { user: filter.user } : {}),
           ...(filter.platform ? { platform: filter.platform } : {}),
           ...(after ? { after } : {}),
@@ -65,18 +73,6 @@ export function DevicesPage() {
             <option value="web">web</option>
           </select>
         </label>
-        <label className="grid text-sm text-soft">
-          Order
-          <select
-            value={filter.sort}
-            onChange={(event) => choose({ sort: event.target.value as Sort })}
-            className="w-44"
-          >
-            <option value="newest">newest first</option>
-            <option value="changed">last heard of first</option>
-            <option value="quietest">quietest first</option>
-          </select>
-        </label>
         <Columns all={all} columns={columns} />
         <Exports what="devices" />
       </search>
@@ -85,7 +81,7 @@ export function DevicesPage() {
       ) : !data ? (
         <Waiting />
       ) : (
-        <List items={data.items} filtered={filtered} columns={columns.shown} />
+        <List items={data.items} filtered={filtered} columns={columns.shown} order={order} />
       )}
       <Pager
         next={data?.next ?? null}
@@ -96,7 +92,7 @@ export function DevicesPage() {
   )
 }
 
-const all: readonly Column<Device>[] = [
+const all: readonly Column<Device, DeviceSort>[] = [
   { name: 'locale', title: 'Language', cell: (one) => one.locale ?? '–', preset: true },
   { name: 'timeZone', title: 'Zone', cell: (one) => one.timeZone ?? '–', preset: false },
   { name: 'seenAt', title: 'Seen', cell: (one) => <Moment at={one.seenAt} />, preset: true },
@@ -106,7 +102,8 @@ const all: readonly Column<Device>[] = [
     cell: (one) => (one.receiptAt ? <Moment at={one.receiptAt} /> : 'never'),
     preset: true,
   },
-  { name: 'registeredAt', title: 'Registered', cell: (one) => <Moment at={one.registeredAt} />, preset: false },
+  { name: 'changedAt', title: 'Changed', cell: (one) => <Moment at={one.changedAt} />, preset: false },
+  { name: 'registeredAt', title: 'Registered', cell: (one) => <Moment at={one.registeredAt} />, preset: true },
   { name: 'appVersion', title: 'App version', cell: (one) => one.appVersion ?? '–', preset: false },
   { name: 'systemVersion', title: 'System', cell: (one) => one.systemVersion ?? '–', preset: false },
 ]
@@ -114,10 +111,11 @@ const all: readonly Column<Device>[] = [
 type ListProps = {
   readonly items: readonly Device[]
   readonly filtered: boolean
-  readonly columns: readonly Column<Device>[]
+  readonly columns: readonly Column<Device, DeviceSort>[]
+  readonly order: Order<DeviceSort>
 }
 
-function List({ items, filtered, columns }: ListProps) {
+function List({ items, filtered, columns, order }: ListProps) {
   if (items.length === 0 && filtered) return <p>No device fits this filter.</p>
   if (items.length === 0) {
     return (
@@ -133,13 +131,11 @@ function List({ items, filtered, columns }: ListProps) {
     <table className="w-full">
       <thead>
         <tr>
-          <th scope="col">Person</th>
-          <th scope="col">Device</th>
-          <th scope="col">Can it be rung?</th>
+          <OrderedHead title="Person" column="user" order={order} />
+          <OrderedHead title="Device" column="model" order={order} />
+          <OrderedHead title="Can it be rung?" column="reach" order={order} />
           {columns.map(({ name, title }) => (
-            <th key={name} scope="col" className="max-md:hidden">
-              {title}
-            </th>
+            <OrderedHead key={name} title={title} column={name} order={order} className="max-md:hidden" />
           ))}
         </tr>
       </thead>

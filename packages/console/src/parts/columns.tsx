@@ -2,26 +2,29 @@ import { Popover } from 'radix-ui'
 import { type ReactNode, useState } from 'react'
 import { secondary } from './page.tsx'
 
-export type Column<Row> = {
-  readonly name: string
+export type Column<Row, Name extends string = string> = {
+  readonly name: Name
   readonly title: string
   readonly cell: (row: Row) => ReactNode
   /** Shown until somebody chooses. */
   readonly preset: boolean
 }
 
-export type ChosenColumns<Row> = {
-  readonly shown: readonly Column<Row>[]
+export type ChosenColumns<Row, Name extends string = string> = {
+  readonly shown: readonly Column<Row, Name>[]
   readonly toggle: (name: string) => void
 }
 
 /** Which columns a table shows; the choice is this browser's, and is kept. */
-export function useColumns<Row>(table: string, all: readonly Column<Row>[]): ChosenColumns<Row> {
+export function useColumns<Row, Name extends string>(
+  table: string,
+  all: readonly Column<Row, Name>[],
+): ChosenColumns<Row, Name> {
   const keptAs = `bell-columns-${table}`
   const [chosen, setChosen] = useState<Readonly<Record<string, boolean>>>(() =>
     JSON.parse(localStorage.getItem(keptAs) ?? '{}'),
   )
-  const isShown = ({ name, preset }: Column<Row>) => chosen[name] ?? preset
+  const isShown = ({ name, preset }: Column<Row, Name>) => chosen[name] ?? preset
   return {
     shown: all.filter(isShown),
     toggle(name) {

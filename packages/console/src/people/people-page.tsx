@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Person } from '@zbell/contract'
+import { type PersonColumn, type PersonSort, personSorts } from '@zbell/contract/words'
 import { useState } from 'react'
 import { Link, useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
@@ -8,26 +9,31 @@ import { usePlace } from '../app/place.ts'
 import { type Column, Columns, useColumns } from '../parts/columns.tsx'
 import { Exports } from '../parts/exports.tsx'
 import { Moment } from '../parts/moment.tsx'
+import { OrderedHead, useOrder } from '../parts/order.tsx'
 import { Empty, Failure, Page, Pager, Waiting } from '../parts/page.tsx'
 import { inShort } from './in-short.ts'
 
-const always: readonly Column<Person>[] = [
+const always: readonly Column<Person, PersonSort>[] = [
   { name: 'devices', title: 'Devices', cell: (one) => one.devices, preset: true },
   { name: 'topics', title: 'Topics', cell: (one) => one.topics.join(', ') || '–', preset: true },
-  { name: 'changedAt', title: 'Changed', cell: (one) => <Moment at={one.changedAt} />, preset: true },
-  { name: 'createdAt', title: 'First seen', cell: (one) => <Moment at={one.createdAt} />, preset: false },
+  { name: 'changedAt', title: 'Changed', cell: (one) => <Moment at={one.changedAt} />, preset: false },
+  { name: 'createdAt', title: 'First seen', cell: (one) => <Moment at={one.createdAt} />, preset: true },
 ]
+
+const isColumn = (name: PersonSort): name is PersonColumn => name in personSorts
+const wayOf = (name: PersonSort) => (isColumn(name) ? personSorts[name] : 'ascending')
 
 export function PeoplePage() {
   const place = usePlace()
   const [params] = useSearchParams()
   const topic = params.get('topic')
   const [search, setSearch] = useState('')
-  const [sort, setSort] = useState<'newest' | 'name'>('newest')
   const [after, setAfter] = useState<string>()
+  const order = useOrder<PersonSort>('createdAt', wayOf, () => setAfter(undefined))
+  const { sort, order: way } = order
   const at = { params: { app: place.app.slug }, query: { environment: place.environment } }
   const { data, error } = useQuery({
-    queryKey: [...keys.people(place), search, topic, sort, after ?? ''],
+    queryKey: [...keys.people(place), search, topic, sort, way, after ?? ''],
     queryFn: () =>
       api.call('listUsers', {
         ...at,
@@ -35,6 +41,7 @@ export function PeoplePage() {
           ...at.query,
           limit: 50,
           sort,
+          order: way,
           ...(search ? { search } : {}),
           ...(topic ? { topic } : {}),
           ...(after ? { after } : {}),
@@ -46,9 +53,9 @@ export function PeoplePage() {
     queryKey: [...keys.people(place), 'attributes'],
     queryFn: () => api.call('listAttributes', at),
   })
-  const all: readonly Column<Person>[] = [
+  const all: readonly Column<Person, PersonSort>[] = [
     ...(attributes.data?.items ?? []).map(({ name }, i) => ({
-      name: `attribute.${name}`,
+      name: `attribute.${name}` as const,
       title: name,
       cell: (one: Person) => inShort(one.attributes[name]),
       preset: i < 2,
@@ -71,20 +78,6 @@ export function PeoplePage() {
             }}
           />
         </label>
-        <label className="grid text-sm text-soft">
-          Order
-          <select
-            value={sort}
-            className="w-40"
-            onChange={(event) => {
-              setAfter(undefined)
-              setSort(event.target.value as 'newest' | 'name')
-            }}
-          >
-            <option value="newest">newest first</option>
-            <option value="name">by name</option>
-          </select>
-        </label>
         <Columns all={all} columns={columns} />
         <Exports what="users" />
       </search>
@@ -106,11 +99,9 @@ export function PeoplePage() {
           <table className="w-full">
             <thead>
               <tr>
-                <th scope="col">Person</th>
+                <OrderedHead title="Person" column="user" order={order} />
                 {columns.shown.map(({ name, title }) => (
-                  <th key={name} scope="col">
-                    {title}
-                  </th>
+                  <OrderedHead key={name} title={title} column={name} order={order} />
                 ))}
               </tr>
             </thead>

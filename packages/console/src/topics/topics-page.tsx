@@ -7,6 +7,7 @@ import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Exports } from '../parts/exports.tsx'
 import { Field } from '../parts/field.tsx'
+import { OrderedHead, useOrder } from '../parts/order.tsx'
 import { Empty, Failure, Page, secondary, Waiting } from '../parts/page.tsx'
 
 export function TopicsPage() {
@@ -24,7 +25,18 @@ export function TopicsPage() {
   )
 }
 
+type TopicSort = 'topic' | 'users' | 'devices'
+
+/** All of them are here, so the page puts them in order itself. */
+function compare(a: Topic, b: Topic, sort: TopicSort): number {
+  const byName = a.topic < b.topic ? -1 : 1
+  return sort === 'topic' ? byName : a[sort] - b[sort] || byName
+}
+
 function List({ items }: { readonly items: readonly Topic[] }) {
+  const order = useOrder<TopicSort>('topic', (column) => (column === 'topic' ? 'ascending' : 'descending'))
+  const way = order.order === 'ascending' ? 1 : -1
+  const sorted = [...items].sort((a, b) => way * compare(a, b, order.sort))
   if (items.length === 0) {
     return (
       <Empty
@@ -37,16 +49,16 @@ function List({ items }: { readonly items: readonly Topic[] }) {
     <table className="w-full max-w-4xl">
       <thead>
         <tr>
-          <th scope="col">Topic</th>
-          <th scope="col">People</th>
-          <th scope="col">Devices by themselves</th>
+          <OrderedHead title="Topic" column="topic" order={order} />
+          <OrderedHead title="People" column="users" order={order} />
+          <OrderedHead title="Devices by themselves" column="devices" order={order} />
           <th scope="col" className="pe-0">
             <span className="sr-only">What to do</span>
           </th>
         </tr>
       </thead>
       <tbody>
-        {items.map((one) => (
+        {sorted.map((one) => (
           <tr key={one.topic}>
             <td>
               <span className="font-mono text-sm">{one.topic}</span>

@@ -16,10 +16,7 @@ export const peopleOperations = {
     query: z.object({
       ...environmentQuery,
       ...sortedPageQuery,
-      sort: z
-        .enum(['newest', 'changed', 'quietest'])
-        .default('newest')
-        .describe('By registration; by the last change or sign of life, the latest or the earliest first.'),
+      sort: devices.deviceSort.default('registeredAt').describe('The column that orders the list.'),
       user: z.string().optional(),
       platform: z.enum(['ios', 'android', 'web']).optional(),
     }),
@@ -40,7 +37,9 @@ export const peopleOperations = {
     query: z.object({
       ...environmentQuery,
       ...sortedPageQuery,
-      sort: z.enum(['newest', 'name']).default('newest'),
+      sort: people.personSort
+        .default('createdAt')
+        .describe('The column that orders the list; `attribute.` and a name for an attribute.'),
       search: z.string().max(128).optional().describe('The beginning of the name.'),
       topic: people.topicName.optional(),
     }),

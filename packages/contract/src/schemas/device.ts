@@ -9,6 +9,7 @@ import {
   targetLimits,
 } from '@zbell/core'
 import { z } from 'zod'
+import { type DeviceSort, deviceSorts } from '../sorts.ts'
 import { instant, plainText, uuid } from './text.ts'
 
 export const userName = z
@@ -142,6 +143,7 @@ export const device = z
     rehearsal: z.boolean().describe('It is a virtual handset’s: ringing it is a rehearsal.'),
     registeredAt: instant,
     seenAt: instant,
+    changedAt: instant.describe('When anything of it changed last, a sign of life among it.'),
     receiptAt: instant.nullable().describe('When it last reported on a delivery, to the minute.'),
     retiredAt: instant.nullable(),
     retiredReason: z.string().nullable(),
@@ -197,3 +199,5 @@ export const deviceRecord = z
   .meta({ id: 'DeviceRecord' })
 
 export type DeviceRecord = z.infer<typeof deviceRecord>
+
+export const deviceSort = z.enum(Object.keys(deviceSorts) as [DeviceSort, ...DeviceSort[]])

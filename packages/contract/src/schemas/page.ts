@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { directions } from '../sorts.ts'
 
 /** A bounded piece of a list; `next` is what to give as `after` for the following one, and null at the end. */
 export const pageOf = <T extends z.ZodType>(item: T) => z.object({ items: z.array(item), next: z.string().nullable() })
@@ -12,14 +13,20 @@ export const pageQuery = {
     .describe('The `next` of the page before.'),
 }
 
-/** For a list that can be put in several orders: a place in it says more than a number. */
+/** For a list that can be put in order by any of its columns: a place in it says more than a number. */
 export const sortedPageQuery = {
   ...pageQuery,
   after: z
     .string()
-    .regex(/^[\w-]{1,300}$/, 'is not a place in this list')
+    .regex(/^[\w-]{1,1500}$/, 'is not a place in this list')
     .optional()
     .describe('The `next` of the page before, in the same order.'),
+  order: z
+    .enum(directions)
+    .optional()
+    .describe(
+      'Which way; names go up and times and counts go down unless it is said. What has no value comes last either way.',
+    ),
 }
 
 export const environmentQuery = {

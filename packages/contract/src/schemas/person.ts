@@ -8,6 +8,7 @@ import {
   textFault,
 } from '@zbell/core'
 import { z } from 'zod'
+import { type PersonColumn, personSorts } from '../sorts.ts'
 import { device, userName } from './device.ts'
 import { instant, plainText, uuid } from './text.ts'
 
@@ -160,3 +161,14 @@ export type Person = z.infer<typeof person>
 export type WholePerson = z.infer<typeof personWhole>
 export type Topic = z.infer<typeof topic>
 export type AppSettings = z.infer<typeof appSettings>
+
+/** A column, or `attribute.` and a name; attributes go up unless it is said otherwise. */
+export const personSort = z.union([
+  z.enum(Object.keys(personSorts) as [PersonColumn, ...PersonColumn[]]),
+  z
+    .string()
+    .refine(
+      (text): text is `attribute.${string}` => text.startsWith('attribute.') && isAttributeName(text.slice(10)),
+      `is none of ${Object.keys(personSorts).join(', ')}, nor attribute. and a name`,
+    ),
+])

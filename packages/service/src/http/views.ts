@@ -102,6 +102,7 @@ export const deviceView = (row: DeviceRow): Device => ({
   model: row.model,
   registeredAt: row.registeredAt.toISOString(),
   seenAt: row.seenAt.toISOString(),
+  changedAt: row.changedAt.toISOString(),
   receiptAt: row.receiptAt?.toISOString() ?? null,
   retiredAt: row.retiredAt?.toISOString() ?? null,
   retiredReason: row.retiredReason,

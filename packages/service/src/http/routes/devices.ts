@@ -19,10 +19,11 @@ import { Batcher } from '../../store/batcher.ts'
 import type { Database } from '../../store/database.ts'
 import { changeDevice, TokenNotOwn, unregisterDevice } from '../../store/devices/change-device.ts'
 import { listEvents } from '../../store/devices/device-events.ts'
-import { devicePlace, findDevice, listDevices } from '../../store/devices/read-devices.ts'
+import { findDevice, listDevices } from '../../store/devices/read-devices.ts'
 import { recentDeliveries } from '../../store/devices/recent-deliveries.ts'
 import type { DeviceAddress } from '../../store/devices/register-device.ts'
 import { type Registered, type Registering, registerDevices } from '../../store/devices/register-devices.ts'
+import { placeOf } from '../../store/in-order.ts'
 import { topicsOf } from '../../store/topics/topics.ts'
 import { hashSecret, newSecret } from '../../vault/secrets.ts'
 import type { Vault } from '../../vault/vault.ts'
@@ -99,7 +100,7 @@ export function serveDevices(
 
   on.serve('listDevices', async ({ caller, query }) => {
     const rows = await listDevices(database, caller.scope, { ...query, limit: query.limit + 1 })
-    return pageView(rows, query.limit, (row) => devicePlace(row, query.sort), deviceView)
+    return pageView(rows, query.limit, placeOf, deviceView)
   })
 
   on.serve('readDevice', async ({ caller, params }) => {

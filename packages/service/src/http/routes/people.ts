@@ -3,6 +3,7 @@ import { isAttributeName, isUserName } from '@zbell/core'
 import type { Scope } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
 import { listDevices } from '../../store/devices/read-devices.ts'
+import { placeOf } from '../../store/in-order.ts'
 import { topicsOf } from '../../store/topics/topics.ts'
 import {
   AttributeRefused,
@@ -14,7 +15,7 @@ import {
 } from '../../store/users/attributes.ts'
 import { ensurePersonOf, ensureUser } from '../../store/users/ensure-user.ts'
 import { type NewOccurrence, occurrencesOf, storeOccurrences } from '../../store/users/occurrences.ts'
-import { findUser, listUsers, type UserRow, userPlace } from '../../store/users/read-users.ts'
+import { findUser, listUsers, type UserRow } from '../../store/users/read-users.ts'
 import { invalid, Problem } from '../problem.ts'
 import type { RateLimits } from '../rate-limits.ts'
 import type { OperationRouter } from '../serve-operation.ts'
@@ -33,12 +34,7 @@ export function servePeople(on: OperationRouter, database: Database, limits: Rat
     const views = new Map<number, Person>()
     for (const row of rows.slice(0, query.limit))
       views.set(row.no, await personView(database, row, attributes.get(row.no)))
-    return pageView(
-      rows,
-      query.limit,
-      (row) => userPlace(row, query.sort),
-      ({ no }) => views.get(no)!,
-    )
+    return pageView(rows, query.limit, placeOf, ({ no }) => views.get(no)!)
   })
 
   on.serve('readUser', async ({ caller: { scope }, params }) => {

@@ -1,7 +1,9 @@
+import { type DeviceSort, type Direction, deviceSorts } from '@zbell/contract'
 import { type Environment, handsetMark, type Platform, uuidFromBytes } from '@zbell/core'
-import { and, asc, desc, eq, getTableColumns, gt, isNull, lt, notLike, or, sql } from 'drizzle-orm'
+import { and, desc, eq, getTableColumns, isNull, notLike } from 'drizzle-orm'
 import { type AppColumns, type AppRow, appColumns, appOf, type Scope } from '../apps/apps.ts'
 import type { Database } from '../database.ts'
+import { inOrder, type Placed, type SortKey } from '../in-order.ts'
 import { devices, users } from '../tables.ts'
 
 export type DeviceRow = typeof devices.$inferSelect & { readonly user: string | null }
@@ -43,50 +45,55 @@ export async function findDevicesBySecrets(
   }))
 }
 
-export type DeviceSort = 'newest' | 'changed' | 'quietest'
+/** Versions as people count: 4.10.0 comes after 4.9.2. */
+const version = (column: string): SortKey => ({ by: `natural_sort_key(${column})`, nullable: true })
+const text = (column: string): SortKey => ({ by: `${column} collate utf8mb4_unicode_ci`, nullable: true })
 
-/** Where a row stands in the list in its order. */
-export const devicePlace = (row: Pick<DeviceRow, 'no' | 'changedAt'>, sort: DeviceSort): string =>
-  sort === 'newest' ? String(row.no) : `${row.changedAt.getTime()}-${row.no}`
+const sortKeys: Readonly<Record<DeviceSort, SortKey>> = {
+  // A number goes up with each registration, and the table is kept in its order.
+  registeredAt: { by: 'd.no' },
+  changedAt: { by: 'd.changed_at' },
+  seenAt: { by: 'd.seen_at' },
+  receiptAt: { by: 'd.receipt_at', nullable: true },
+  user: { by: 'u.name', nullable: true },
+  // As text, since an enumeration sorts by its places.
+  platform: { by: 'cast(d.platform as char)' },
+  model: text('d.model'),
+  reach: {
+    by: "case when d.retired_at is not null then 3 when d.permission <> 'granted' then 2 when d.muted then 1 else 0 end",
+  },
+  locale: text('d.locale'),
+  timeZone: text('d.time_zone'),
+  appVersion: version('d.app_version'),
+  systemVersion: version('d.system_version'),
+}
 
 export type DeviceFilter = {
   readonly sort?: DeviceSort | undefined
+  readonly order?: Direction | undefined
   readonly limit: number
   readonly after?: string | undefined
   readonly user?: string | undefined
   readonly platform?: Platform | undefined
 }
 
-export function listDevices(database: Database, scope: Scope, filter: DeviceFilter): Promise<DeviceRow[]> {
-  const sort = filter.sort ?? 'newest'
-  const order = sort === 'quietest' ? asc : desc
-  return database.use((db) =>
-    db
-      .select(columns)
-      .from(devices)
-      .leftJoin(users, eq(users.no, devices.userNo))
-      .where(
-        and(
-          ...inScope(scope),
-          behind(sort, filter.after),
-          filter.user === undefined ? undefined : eq(users.name, filter.user),
-          filter.platform === undefined ? undefined : eq(devices.platform, filter.platform),
-        ),
-      )
-      .orderBy(...(sort === 'newest' ? [] : [order(devices.changedAt)]), order(devices.no))
-      .limit(filter.limit),
+/** The newest first, unless another order is asked for. */
+export async function listDevices(
+  database: Database,
+  { app, environment }: Scope,
+  { sort = 'registeredAt', order = deviceSorts[sort], after, user, platform, limit }: DeviceFilter,
+): Promise<(DeviceRow & Placed)[]> {
+  type Raw = Omit<DeviceRow, 'id' | 'muted'> & Placed & { id: Buffer; muted: number }
+  const ordered = inOrder(sortKeys[sort], 'd.no', order, after)
+  const rows = await database.rows<Raw>(
+    `select ${deviceColumns.join(', ')}, u.name as user, ${ordered.column}
+     from devices d left join users u on u.no = d.user_no
+     where d.app_no = ? and d.environment = ? and ${ordered.where}
+       ${user === undefined ? '' : 'and u.name = ?'} ${platform === undefined ? '' : 'and d.platform = ?'}
+     order by ${ordered.orderBy} limit ?`,
+    [app.no, environment, ...ordered.values, ...[user, platform].filter((one) => one !== undefined), limit],
   )
-}
-
-/** What comes behind a place, in an order; a place that cannot be read has nothing behind it. */
-function behind(sort: DeviceSort, place: string | undefined) {
-  if (place === undefined) return undefined
-  const [first = Number.NaN, second = Number.NaN] = place.split('-').map(Number)
-  if (sort === 'newest') return Number.isNaN(first) ? sql`false` : lt(devices.no, first)
-  if (Number.isNaN(first) || Number.isNaN(second)) return sql`false`
-  const at = new Date(first)
-  const beyond = sort === 'quietest' ? gt : lt
-  return or(beyond(devices.changedAt, at), and(eq(devices.changedAt, at), beyond(devices.no, second)))
+  return rows.map((row) => ({ ...row, id: uuidFromBytes(row.id), muted: row.muted === 1 }))
 }
 
 /** The push endpoint of the browser that registered last; a virtual handset's is none. */
