@@ -180,3 +180,29 @@ test('what the gateways counted agrees with what the service counted', async () 
     (await world.backend.call('listNotifications', { params })).items.every(({ state }) => state === 'finished'),
   ).toBe(true)
 })
+
+test('why names the credential and the answer of that moment, whatever is in use by now', async () => {
+  const why = async (id: string) =>
+    (await world.backend.call('explainDelivery', { params: { app, id, who: 'user:gert' } })).devices[0]!.steps.map(
+      ({ says }) => says,
+    )
+  await world.handset(30, 'ios', { user: 'gert' })
+  const to = { any: ['user:gert'] }
+  const id = await world.send({ to, content: { title: 'T' } })
+  await until(
+    () => world.notification(id),
+    ({ totals }) => totals.shown === 1,
+  )
+  const { items } = await world.backend.call('listCredentials', { params })
+  const used = items.find((one) => one.platform === 'ios' && one.state === 'in-use')!
+  const said = `${world.standins.ios.listener.origin}, asked with the credential signing-key ${used.fingerprint?.slice(0, 16)}, answered 200`
+  expect((await why(id)).join('\n')).toContain(`The gateway took it: ${said}`)
+  world.standins.ios.temper = { ...calm, goneShare: 1 }
+  const [refused] = await fate({ to })
+  expect(refused).toMatchObject({ reason: { code: 'token-gone' } })
+  const { items: sent } = await world.backend.call('listNotifications', { params, query: { user: 'gert' } })
+  expect((await why(sent[0]!.id)).join('\n')).toMatch(/The gateway said no: https:.*answered 410: \{/)
+  world.standins.ios.temper = calm
+  await world.backend.call('retireCredential', { params: { app, id: used.id } })
+  expect((await why(id)).join('\n')).toContain(said)
+})

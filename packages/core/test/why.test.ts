@@ -31,6 +31,7 @@ function evidence(more: {
   named?: boolean
   delivery?: Delivery
   replacedMs?: number
+  answer?: Evidence['answer']
 }): Evidence {
   return {
     notification: {
@@ -56,7 +57,7 @@ function evidence(more: {
     },
     named: more.named ?? true,
     delivery: more.delivery,
-    gateway: { origin: 'https://gateway.example', credential: 'signing-key abc' },
+    answer: more.answer ?? null,
     replacedMs: more.replacedMs ?? null,
     nowMs: sentMs + 60_000,
   }
@@ -203,6 +204,19 @@ describe('why', () => {
     expect(likely({ receiptMs: sentMs + 500 })[0]).toContain('it is on')
     expect(likely({ retiredMs: sentMs + 500, retiredReason: 'token-gone' })[0]).toContain('the app was probably gone')
     expect(likely({ permission: 'denied' }).join()).toContain('does not allow notifications by now')
+  })
+
+  test('names the gateway, the credential and the answer of that moment', () => {
+    const answer = { gateway: 'https://gateway.example', credential: 'signing-key 0011', status: 200, says: '' }
+    const says = (more: Parameters<typeof evidence>[0]) => explainDelivery(evidence(more)).steps.map((one) => one.says)
+    expect(says({ answer, delivery: delivered('shown', { moments: shown, attempts: 2 }) })).toContain(
+      'The gateway took it at try 2: https://gateway.example, asked with the credential signing-key 0011, answered 200.',
+    )
+    const refusal = { ...answer, credential: null, status: 410, says: '{"why":"gone"}' }
+    expect(says({ answer: refusal, delivery: delivered('refused', { reason: 'token-gone' }) })).toContain(
+      'The gateway said no: https://gateway.example answered 410: {"why":"gone"}.',
+    )
+    expect(says({ delivery: delivered('refused', { reason: 'token-gone' }) }).join()).not.toContain('answered')
   })
 
   test('a withdrawn one that nobody reported as received is not told as seen', () => {

@@ -34,7 +34,7 @@ function lane() {
     onRejected: () => void told.push('rejected'),
     onAnswer: () => {},
   }
-  return new KeptLane(way, new Places(5), events, () => now)
+  return new KeptLane(way, { gateway: null, credential: null }, new Places(5), events, () => now)
 }
 
 async function sending(one: KeptLane, ...outcomes: Outcome[]) {

@@ -17,6 +17,8 @@ const claimOf = (devices: number[], more: Partial<SendClaim> = {}): SendClaim =>
   appNo: 1,
   notificationNo: 7,
   urgency: 2,
+  environment: 'development',
+  createdAt: new Date(),
   kind: 'send',
   failures: 0,
   cause: undefined,
@@ -95,6 +97,7 @@ const gateways: Gateways = {
     if (reason) return reason
     const slots = new Places(3)
     return {
+      via: { gateway: 'https://gateway.example', credential: 'signing-key 00112233' },
       slots,
       state: laneState(),
       prepare: async () => ({

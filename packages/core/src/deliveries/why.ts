@@ -45,8 +45,13 @@ export type Evidence = {
         readonly moments: DeliveryMoments
       }
     | undefined
-  /** Where it goes and as whom, as far as that is set up. */
-  readonly gateway: { readonly origin: string | null; readonly credential: string | null }
+  /** What the gateway said at last, and who had asked it; null when it never said anything, or that is not kept. */
+  readonly answer: {
+    readonly gateway: string
+    readonly credential: string | null
+    readonly status: number
+    readonly says: string
+  } | null
   /** A later notification of the same tag that was shown there. */
   readonly replacedMs: number | null
   readonly nowMs: number
@@ -82,6 +87,8 @@ export function explainDelivery(evidence: Evidence): Why {
   }
   if (state === 'skipped' || (state !== 'withdrawn' && reason !== null && moments.accepted === undefined)) {
     const why = reason ?? 'internal-fault'
+    const answered = whatItSaid(evidence)
+    if (answered) step('note', `The gateway said no${tries(evidence)}${answered}.`, moments[state] ?? null)
     step('stops', `${reasons[why].says} ${reasons[why].does}`, moments[state] ?? null)
     return end(`No: ${lower(reasons[why].says)}`, false)
   }
@@ -102,12 +109,19 @@ type End = (verdict: string, seen: boolean, likely?: readonly string[]) => Why
 
 const lower = (sentence: string): string => sentence.charAt(0).toLowerCase() + sentence.slice(1)
 
-function tookIt({ gateway, delivery, device }: Evidence): string {
-  const where = device.rehearsal ? 'the handsets beside the service' : (gateway.origin ?? 'its gateway')
-  const as = !device.rehearsal && gateway.credential ? `, asked with the credential ${gateway.credential}` : ''
-  const tries = (delivery?.attempts ?? 1) > 1 ? ` at try ${delivery?.attempts}` : ''
-  const ref = delivery?.gatewayReference ? `; its own number for it is ${delivery.gatewayReference}` : ''
-  return `The gateway took it${tries}: ${where}${as}${ref}.`
+const tries = ({ delivery }: Evidence): string => ((delivery?.attempts ?? 1) > 1 ? ` at try ${delivery?.attempts}` : '')
+
+/** Which request went where as whom, and what came back; empty when that is not known. */
+function whatItSaid({ answer }: Evidence): string {
+  if (!answer) return ''
+  const as = answer.credential ? `, asked with the credential ${answer.credential},` : ''
+  const words = answer.says ? `: ${answer.says}` : ''
+  return `: ${answer.gateway}${as} answered ${answer.status}${words}`
+}
+
+function tookIt(evidence: Evidence): string {
+  const ref = evidence.delivery?.gatewayReference
+  return `The gateway took it${tries(evidence)}${whatItSaid(evidence)}${ref ? `; its own number for it is ${ref}` : ''}.`
 }
 
 /** No delivery was made: why the device was not found. */

@@ -1,7 +1,12 @@
 import type { Reason } from '../deliveries/reasons.ts'
 
+/** What a gateway said, as far as it is kept: for an answer that is no good one with the beginning of its text. */
+export type Answered = { readonly status: number; readonly says: string }
+
 /** What became of one request to a gateway. `busy` and `unavailable` are worth another try; the rest is final. */
-export type Outcome =
+export type Outcome = Result & { readonly answered?: Answered }
+
+type Result =
   | { readonly is: 'accepted'; readonly ref?: string }
   | { readonly is: 'busy'; readonly retryAfterMs?: number }
   /** `untried`: the gateway rests, so nobody asked it. */
@@ -15,4 +20,22 @@ export type GatewayAnswer = {
   readonly headers: { readonly [name: string]: string | undefined }
   /** At most the first 16 kB. */
   readonly body: string
+}
+
+/** So much of a refusal's text is kept. */
+const saysAtMost = 200
+
+/** What is kept of an answer: in one line, with nothing in it that a terminal or a page would act on. */
+export function answeredOf({ status, body }: GatewayAnswer): Answered {
+  const isGood = status >= 200 && status < 300
+  return {
+    status,
+    says: isGood
+      ? ''
+      : body
+          .slice(0, 2_000)
+          .replace(/[\p{C}\s]+/gu, ' ')
+          .trim()
+          .slice(0, saysAtMost),
+  }
 }

@@ -41,8 +41,17 @@ export type Address = { readonly token: string; readonly p256dh: Buffer | null; 
 /** One notification made ready for one gateway: shaped once, sent to many. It never throws for what a gateway does. */
 export type Shipment = { send(address: Address): Promise<Outcome> }
 
+/** Where a lane leads, and as whom: what is kept with each delivery that went through it. */
+export type Via = {
+  /** The gateway's origin; null for the web, where each device's endpoint says it. */
+  readonly gateway: string | null
+  /** The credential's kind and the beginning of its fingerprint; null in a rehearsal. */
+  readonly credential: string | null
+}
+
 /** The way to one gateway for one app in one environment. */
 export type Lane = {
+  readonly via: Via
   prepare(notification: Sendable): Promise<Shipment>
   readonly slots: Slots
   /** `stale`: another lane has taken its place. `halted`: the gateway refuses the credential, and devices had better wait. */

@@ -17,6 +17,7 @@ import type { BlockDevice } from '../store/devices/load-block-devices.ts'
 import type { Hold } from '../store/notifications/hold-codes.ts'
 import type { NotificationRow } from '../store/notifications/read-notifications.ts'
 import type { Claim } from '../store/work/claim-work.ts'
+import type { GatewayRecord } from '../store/work/gateway-answers.ts'
 import type { Ended, Retry } from '../store/work/store-outcomes.ts'
 import { planRetries, type Waiting } from './plan-retries.ts'
 import type { Gateways, Lane, Shipment, WorkStore } from './ports.ts'
@@ -82,6 +83,7 @@ class BlockRun {
   /** Devices that wait until the notification goes on. */
   readonly #parked: number[] = []
   readonly #accepted = new Map<string, { readonly platform: Platform; readonly rehearsal: boolean }>()
+  #lastAnswer: { readonly answer: GatewayRecord } | undefined
   #inTheAir = 0
   #onLanded: (() => void) | undefined
   #holding = true
@@ -302,7 +304,7 @@ class BlockRun {
     }
     shipment.send(device).then(
       (outcome) => {
-        this.#take(device, outcome)
+        this.#take(device, outcome, lane)
         landed()
       },
       (error: unknown) => {
@@ -313,22 +315,23 @@ class BlockRun {
     )
   }
 
-  #take(device: BlockDevice, outcome: Outcome): void {
+  #take(device: BlockDevice, outcome: Outcome, lane: Lane): void {
+    const answer = this.#answerOf(device, outcome, lane)
     switch (outcome.is) {
       case 'accepted': {
         const gatewayReference = outcome.ref === undefined ? {} : { gatewayReference: outcome.ref }
-        this.#end(device, { state: 'accepted', ...gatewayReference }, this.#attempts)
+        this.#end(device, { state: 'accepted', ...gatewayReference, ...answer }, this.#attempts)
         this.#noteAccepted(device.platform, isHandsetAddress(device.token))
         break
       }
       case 'token-gone':
-        this.#end(device, { state: 'refused', reason: 'token-gone' }, this.#attempts)
+        this.#end(device, { state: 'refused', reason: 'token-gone', ...answer }, this.#attempts)
         break
       case 'refused':
         // Not the delivery's fault, and it can be mended: it waits for another credential, within its lifetime.
         if (outcome.reason === 'credential-rejected')
           this.#waiting.push({ device, cause: 'credential-rejected', retryAfterMs: 0 })
-        else this.#end(device, { state: 'refused', reason: outcome.reason }, this.#attempts)
+        else this.#end(device, { state: 'refused', reason: outcome.reason, ...answer }, this.#attempts)
         break
       case 'busy':
         this.#waiting.push({ device, cause: 'gateway-busy', retryAfterMs: outcome.retryAfterMs ?? 0 })
@@ -346,9 +349,21 @@ class BlockRun {
     }
   }
 
+  /** What is kept of an answer; for thousands of devices it is the same, and one object. */
+  #answerOf({ token }: BlockDevice, { answered }: Outcome, { via }: Lane): { readonly answer?: GatewayRecord } {
+    if (!answered) return {}
+    const { status, says } = answered
+    const gateway = via.gateway ?? originOf(token)
+    const last = this.#lastAnswer?.answer
+    if (last?.status === status && last.says === says && last.gateway === gateway && last.credential === via.credential)
+      return this.#lastAnswer!
+    this.#lastAnswer = { answer: { gateway, credential: via.credential, status, says } }
+    return this.#lastAnswer
+  }
+
   #end(
     device: Pick<BlockDevice, 'no' | 'platform'>,
-    how: Pick<Ended, 'state' | 'reason' | 'gatewayReference'>,
+    how: Pick<Ended, 'state' | 'reason' | 'gatewayReference' | 'answer'>,
     attempts: number,
   ): void {
     this.#ended.push({ deviceNo: device.no, platform: device.platform, ...how, attempts, atMs: this.#options.now() })
@@ -389,5 +404,8 @@ class BlockRun {
     return plan.retries
   }
 }
+
+/** The origin of a browser's endpoint, which was looked at when it registered. */
+const originOf = (endpoint: string): string => endpoint.slice(0, endpoint.indexOf('/', 'https://'.length))
 
 const exitName = (platform: Platform, rehearsal: boolean): string => (rehearsal ? `${platform} rehearsal` : platform)

@@ -14,7 +14,7 @@ import {
 import type { Logger } from 'pino'
 import { ConfigError } from '../config/load.ts'
 import type { Config } from '../config/options.ts'
-import type { Gateways, Lane, Sendable } from '../engine/ports.ts'
+import type { Gateways, Lane, Sendable, Via } from '../engine/ports.ts'
 import type { HandsetControl } from '../handsets/control.ts'
 import { type AppRow, findAppByNo } from '../store/apps/apps.ts'
 import { type CredentialRow, credentialInUse, markRejected, markUsed } from '../store/apps/credentials.ts'
@@ -227,7 +227,7 @@ export class GatewayRoom implements Gateways {
       open: async () => {
         const way = await this.#rehearsal.open(environment, platform, identifier)
         if (typeof way === 'string') return way
-        return new KeptLane(way, Places.learning(this.#config['gateways.inFlight']), {
+        return new KeptLane(way, rehearsalVia, Places.learning(this.#config['gateways.inFlight']), {
           onUsed: () => {},
           onRejected: () => {},
           onAnswer: () => {},
@@ -236,21 +236,28 @@ export class GatewayRoom implements Gateways {
     }
   }
 
-  #keptLane(way: Way | Reason, { id, appNo, environment, platform }: CredentialRow): KeptLane | Reason {
+  #keptLane(way: Way | Reason, row: CredentialRow): KeptLane | Reason {
     if (typeof way === 'string') return way
+    const { id, appNo, environment, platform } = row
+    const gateway = platform === 'web' ? null : this.describe(platform, environment).origin
     const heard = (done: Promise<unknown>) =>
       done.catch((error: unknown) => this.#log.warn({ err: error }, 'cannot note a credential’s use'))
-    return new KeptLane(way, Places.learning(this.#config['gateways.inFlight']), {
-      onUsed: () => void heard(markUsed(this.#database, id)),
-      onAnswer: (tookMs, outcome) => this.#onAnswer(platform, tookMs, outcome),
-      onRejected: () => {
-        this.#log.error(
-          { credential: id, app: appNo, environment, platform },
-          'the gateway refuses the credential; deliveries wait until it is replaced',
-        )
-        void heard(markRejected(this.#database, id))
+    return new KeptLane(
+      way,
+      { gateway, credential: sayCredential(row) },
+      Places.learning(this.#config['gateways.inFlight']),
+      {
+        onUsed: () => void heard(markUsed(this.#database, id)),
+        onAnswer: (tookMs, outcome) => this.#onAnswer(platform, tookMs, outcome),
+        onRejected: () => {
+          this.#log.error(
+            { credential: id, app: appNo, environment, platform },
+            'the gateway refuses the credential; deliveries wait until it is replaced',
+          )
+          void heard(markRejected(this.#database, id))
+        },
       },
-    })
+    )
   }
 
   async #wayOf({ appNo, environment, platform, sealed }: CredentialRow): Promise<Way | Reason> {
@@ -267,6 +274,12 @@ export class GatewayRoom implements Gateways {
     return openProfileWay(found, address, credential, identifier, this.#http)
   }
 }
+
+const rehearsalVia: Via = { gateway: 'the handsets beside the service', credential: null }
+
+/** A credential as it is named where it is only mentioned. */
+const sayCredential = ({ kind, fingerprint }: CredentialRow): string =>
+  fingerprint ? `${kind} ${fingerprint.slice(0, 16)}` : kind
 
 const laneName = (appNo: number, environment: Environment, platform: Platform, rehearsal: boolean): string =>
   `${appNo}:${environment}:${platform}${rehearsal ? ':rehearsal' : ''}`

@@ -1,5 +1,5 @@
 import type { GatewayAnswer, Outcome } from '@zbell/core'
-import type { Address, Lane, Sendable, Shipment, Slots } from '../engine/ports.ts'
+import type { Address, Lane, Sendable, Shipment, Slots, Via } from '../engine/ports.ts'
 
 /** How to speak to one kind of gateway. */
 export type Way = {
@@ -41,6 +41,7 @@ const usedEveryMs = 60_000
  * failing one by one, and it knows when another lane has taken its place.
  */
 export class KeptLane implements Lane {
+  readonly via: Via
   readonly slots: Slots
   readonly #way: Way
   readonly #events: LaneEvents
@@ -49,8 +50,9 @@ export class KeptLane implements Lane {
   #usedAtMs = 0
   #stale = false
 
-  constructor(way: Way, slots: Slots, events: LaneEvents, now: () => number = Date.now) {
+  constructor(way: Way, via: Via, slots: Slots, events: LaneEvents, now: () => number = Date.now) {
     this.#way = way
+    this.via = via
     this.slots = slots
     this.#events = events
     this.#now = now

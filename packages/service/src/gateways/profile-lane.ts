@@ -1,4 +1,11 @@
-import { explainAnswer, type GatewayProfile, type Outcome, type RequestShaper, type ShapedRequest } from '@zbell/core'
+import {
+  answeredOf,
+  explainAnswer,
+  type GatewayProfile,
+  type Outcome,
+  type RequestShaper,
+  type ShapedRequest,
+} from '@zbell/core'
 import type { Address, Sendable, Shipment } from '../engine/ports.ts'
 import { type Authorization, CredentialRejected } from './authorization.ts'
 import { type Http2Origin, NoAnswer, unanswered } from './http2-origin.ts'
@@ -90,9 +97,10 @@ export class ProfileLane implements Way {
       prepared.withToken = { ...prepared.headers, [header]: token }
     }
     const { shaped, withToken } = prepared
-    return this.#origin
-      .request(shaped.method, shaped.path(address.token), withToken, body)
-      .then((answer) => explainAnswer(this.#profile.answers, answer, Date.now()))
+    return this.#origin.request(shaped.method, shaped.path(address.token), withToken, body).then((answer) => ({
+      ...explainAnswer(this.#profile.answers, answer, Date.now()),
+      answered: answeredOf(answer),
+    }))
   }
 
   async close(): Promise<void> {

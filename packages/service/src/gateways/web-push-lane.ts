@@ -1,4 +1,5 @@
 import {
+  answeredOf,
   declarativeMessage,
   encryptMessage,
   explainAnswer,
@@ -97,7 +98,7 @@ export class WebPushLane implements Way {
       const body = encryptMessage(plaintext, { p256dh: address.p256dh, auth: address.auth }, nodeCrypto)
       const headers = this.#headers(notification, service)
       const answer = await service.origin.request('POST', endpoint.pathname + endpoint.search, headers, body)
-      return explainAnswer(pushServiceAnswers, answer, Date.now())
+      return { ...explainAnswer(pushServiceAnswers, answer, Date.now()), answered: answeredOf(answer) }
     } catch (error) {
       if (error instanceof AddressNotAllowed) return { is: 'refused', reason: 'address-not-allowed' }
       if (!(error instanceof NoAnswer)) throw error

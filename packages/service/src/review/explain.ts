@@ -11,9 +11,7 @@ import {
   type Values,
   type WhyStep,
 } from '@zbell/core'
-import type { GatewayRoom } from '../gateways/gateways.ts'
 import type { Scope } from '../store/apps/apps.ts'
-import { credentialInUse } from '../store/apps/credentials.ts'
 import type { Database } from '../store/database.ts'
 import { readersValues } from '../store/devices/load-block-devices.ts'
 import { type DeviceRow, findDevice, listDevices } from '../store/devices/read-devices.ts'
@@ -22,6 +20,7 @@ import type { DeliveryRow } from '../store/notifications/list-deliveries.ts'
 import { deliveryOf, laterOfTag } from '../store/notifications/one-delivery.ts'
 import type { NotificationRow } from '../store/notifications/read-notifications.ts'
 import { targetHas } from '../store/notifications/review-target.ts'
+import { gatewayAnswer } from '../store/work/gateway-answers.ts'
 
 /** A person with more devices than this has the newest explained. */
 const mostDevices = 20
@@ -30,7 +29,6 @@ export type Asked = { readonly is: 'user'; readonly user: string } | { readonly 
 
 type Given = {
   readonly database: Database
-  readonly gateways: GatewayRoom
   /** A delivery as it is answered. */
   readonly deliveryView: (row: DeliveryRow) => Delivery
 }
@@ -117,14 +115,12 @@ async function nobody(
 }
 
 async function explainDevice(
-  { database, gateways, deliveryView }: Given,
+  { database, deliveryView }: Given,
   scope: Scope,
   notification: NotificationRow,
   row: DeviceRow,
 ) {
   const found = await deliveryOf(database, notification, row.no)
-  const { origin } = gateways.describe(row.platform, scope.environment)
-  const credential = await credentialInUse(database, scope.app.no, scope.environment, row.platform)
   const tag = notification.content.tag
   const where = { appNo: scope.app.no, environment: scope.environment }
   const why = explainDelivery({
@@ -157,10 +153,7 @@ async function explainDevice(
       ...found,
       moments: Object.fromEntries(Object.entries(found.moments).map(([state, at]) => [state, at.getTime()])),
     },
-    gateway: {
-      origin: row.platform === 'web' ? new URL(row.token).origin : origin,
-      credential: credential ? `${credential.kind} ${(credential.fingerprint ?? '').slice(0, 16)}`.trim() : null,
-    },
+    answer: (found && (await gatewayAnswer(database, notification.no, row.no))) ?? null,
     replacedMs: tag === undefined ? null : await laterOfTag(database, notification, tag, row.no),
     nowMs: Date.now(),
   })

@@ -160,7 +160,7 @@ export function serveNotifications(on: OperationRouter, given: Given): void {
   })
 
   on.serve('explainDelivery', async ({ caller: { scope }, params }) =>
-    explain({ ...given, deliveryView }, scope, await needNotification(database, scope, params.id), whoIs(params.who)),
+    explain({ database, deliveryView }, scope, await needNotification(database, scope, params.id), whoIs(params.who)),
   )
 
   on.serve('listNotifications', async ({ caller, query }) => {

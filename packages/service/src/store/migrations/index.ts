@@ -6,6 +6,7 @@ import { people } from './0005-people.ts'
 import { presentation } from './0006-presentation.ts'
 import { version } from './0007-version.ts'
 import { sending } from './0008-sending.ts'
+import { knowing } from './0009-knowing.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -19,4 +20,5 @@ export const migrations: readonly Migration[] = [
   { no: 6, name: 'presentation', statements: presentation },
   { no: 7, name: 'version', statements: version },
   { no: 8, name: 'sending', statements: sending },
+  { no: 9, name: 'knowing', statements: knowing },
 ]

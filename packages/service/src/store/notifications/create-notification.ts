@@ -155,6 +155,7 @@ export async function createNotification(
     if (!held || !numbers) return { is: 'created', mine: undefined }
     const { notificationNo, workNo } = numbers
     const claim = { no: workNo, fence: 1, appNo: scope.app.no, notificationNo, urgency, kind: 'send' as const }
+    const of = { environment: scope.environment, createdAt: given.createdAt }
     const notification: NotificationRow = {
       ...given,
       no: notificationNo,
@@ -171,7 +172,11 @@ export async function createNotification(
     }
     return {
       is: 'created',
-      mine: { claim: { ...claim, failures: 0, cause: undefined, devices }, notification, devices: await loading },
+      mine: {
+        claim: { ...claim, ...of, failures: 0, cause: undefined, devices },
+        notification,
+        devices: await loading,
+      },
     }
   } catch (error) {
     if (!(error instanceof NameTaken)) throw error

@@ -6,16 +6,19 @@ import {
   type DeliveryState,
   deliveryStateOfCode,
   deliveryStates,
+  type Environment,
   isReceiptState,
   type Presentation,
   presentations,
   type ReceiptState,
+  stepsTaken,
   uuidFromBytes,
   withReceipt,
 } from '@zbell/core'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
 import { CountChanges } from './counts.ts'
+import { DayCounts } from './day-counts.ts'
 
 export type IncomingReceipt = {
   readonly appNo: number
@@ -50,7 +53,7 @@ export async function storeReceipts(database: Database, incoming: readonly Incom
     const hits = await database.transact((tx) =>
       storeForNotification(
         tx,
-        notification.no,
+        notification,
         own.map((one) => one.receipt),
       ),
     )
@@ -61,7 +64,7 @@ export async function storeReceipts(database: Database, incoming: readonly Incom
   return taken
 }
 
-type Known = { readonly no: number; readonly appNo: number; readonly environment: string }
+type Known = { readonly no: number; readonly appNo: number; readonly environment: Environment }
 
 async function notificationsOf(database: Database, incoming: readonly IncomingReceipt[]): Promise<Map<string, Known>> {
   const ids = [...new Set(incoming.map((receipt) => receipt.notification))]
@@ -95,7 +98,8 @@ type DeliveryRaw = {
   opened_at: Date | null
 }
 
-async function storeForNotification(tx: Tx, no: number, receipts: readonly IncomingReceipt[]): Promise<boolean[]> {
+async function storeForNotification(tx: Tx, known: Known, receipts: readonly IncomingReceipt[]): Promise<boolean[]> {
+  const { no } = known
   await tx.change('update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ?', [no])
   const [notification] = await tx.rows<{ state: string; createdAt: Date; now: Date }>(
     'select state, created_at as createdAt, utc_timestamp(3) as now from notifications where no = ?',
@@ -157,13 +161,22 @@ async function storeForNotification(tx: Tx, no: number, receipts: readonly Incom
   })
   if (changed.size > 0) {
     const counts = new CountChanges()
+    const days = new DayCounts()
     for (const deviceNo of changed.keys()) {
       const { platform, state, reason } = stored.get(deviceNo)!
       const now = deliveryStates[records.get(deviceNo)!.state]
       counts.addCodes(platform, state, reason, -1)
       counts.addCodes(platform, now, now < 10 ? 0 : reason, 1)
+      const { moments } = recordOf(stored.get(deviceNo)!)
+      for (const { state, tookMs } of stepsTaken(
+        moments,
+        records.get(deviceNo)!.moments,
+        notification.createdAt.getTime(),
+      ))
+        days.add(platform, state, 0, tookMs)
     }
     await counts.store(tx, no)
+    await days.store(tx, known.appNo, known.environment)
     await tx.change(
       `insert into deliveries (notification_no, device_no, platform, state, action, app_state, became, received_at, shown_at, dismissed_at, opened_at)
        values ? on duplicate key update state = value(state), action = value(action), app_state = value(app_state), became = value(became), received_at = value(received_at),

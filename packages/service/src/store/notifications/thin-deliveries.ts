@@ -25,6 +25,7 @@ export async function thinDeliveries(database: Database, days: number, mayGoOn: 
       )
       if (affectedRows < together) break
     }
+    await database.change('delete from gateway_answers where notification_no = ?', [no])
     await database.change('update notifications set thinned_at = utc_timestamp(3) where no = ?', [no])
     thinned++
   }

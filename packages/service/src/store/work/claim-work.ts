@@ -9,6 +9,9 @@ export type Claim = {
   readonly appNo: number
   readonly notificationNo: number
   readonly urgency: number
+  /** The notification’s. */
+  readonly environment: Environment
+  readonly createdAt: Date
 } & (
   | { readonly kind: 'expand' }
   | {
@@ -26,6 +29,8 @@ type Raw = {
   app_no: number
   notification_no: number
   urgency: number
+  environment: Environment
+  created_at: Date
   failures: number
   cause: number
   devices: Buffer | null
@@ -68,6 +73,8 @@ export async function claimWork(
     appNo: row.app_no,
     notificationNo: row.notification_no,
     urgency: row.urgency,
+    environment: row.environment,
+    createdAt: row.created_at,
   }
   return row.kind === 'expand'
     ? { ...claim, kind: 'expand' }
@@ -93,7 +100,10 @@ async function claimOf(
   leaseMs: number,
 ): Promise<Raw | undefined> {
   const [found] = await tx.rows<Raw>(
-    `select no, kind, fence, app_no, notification_no, urgency, failures, cause, devices from work
+    `select no, kind, fence, app_no, notification_no, urgency, failures, cause, devices,
+       (select environment from notifications n where n.no = notification_no) as environment,
+       (select created_at from notifications n where n.no = notification_no) as created_at
+     from work
      where urgency = ? and app_no = ? and notification_no = ? and available_at <= utc_timestamp(3) ${others}
      order by available_at limit 1 for update skip locked`,
     [urgency, appNo, notificationNo],

@@ -8,12 +8,15 @@ import {
   platforms,
   type Reason,
   reasons,
+  stepsTaken,
 } from '@zbell/core'
 import type { Database, Tx } from '../database.ts'
 import { CountChanges } from '../notifications/counts.ts'
+import { DayCounts } from '../notifications/day-counts.ts'
 import { holds } from '../notifications/hold-codes.ts'
 import { receiptMoments, takeEarly } from '../notifications/store-receipts.ts'
 import type { Claim } from './claim-work.ts'
+import { type GatewayRecord, keepAnswers } from './gateway-answers.ts'
 import { parkClaimed } from './parking.ts'
 
 /** What became of one device of a block. */
@@ -24,6 +27,8 @@ export type Ended = {
   readonly reason?: Reason
   readonly attempts: number
   readonly gatewayReference?: string
+  /** What the gateway said at last, when it said anything. */
+  readonly answer?: GatewayRecord
   readonly atMs: number
 }
 
@@ -70,7 +75,7 @@ export async function storeOutcomes(
           )
     if (held.affectedRows !== 1) return false
     const ended = again ? await notStoredYet(tx, claim.notificationNo, outcomes.ended) : outcomes.ended
-    if (ended.length > 0) await insertDeliveries(tx, claim.notificationNo, ended)
+    if (ended.length > 0) await insertDeliveries(tx, claim, ended)
     if (park && remaining.length > 0) await parkIfPaused(tx, claim)
     for (const retry of retries) {
       await tx.change(
@@ -127,7 +132,9 @@ async function parkIfPaused(tx: Tx, claim: Claim): Promise<void> {
     ])
 }
 
-async function insertDeliveries(tx: Tx, notificationNo: number, ended: readonly Ended[]): Promise<void> {
+async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[]): Promise<void> {
+  const { notificationNo } = claim
+  const createdMs = claim.createdAt.getTime()
   type Early = {
     device_no: number
     state: number
@@ -141,18 +148,29 @@ async function insertDeliveries(tx: Tx, notificationNo: number, ended: readonly 
      and device_no in (${ended.map((one) => one.deviceNo).join(',')}) order by state`,
     [notificationNo],
   )
-  const rows = ended.map((one) => deliveryValues(notificationNo, one)).join(',')
+  const answers = await keepAnswers(tx, notificationNo, ended)
+  const rows = ended.map((one, i) => deliveryValues(notificationNo, one, answers[i]!)).join(',')
   await tx.change(
-    `insert into deliveries (notification_no, device_no, platform, state, reason, attempts, gateway_reference, accepted_at, ended_at)
+    `insert into deliveries (notification_no, device_no, platform, state, reason, attempts, gateway_reference, answer, accepted_at, ended_at)
      values ${rows}`,
   )
   const counts = new CountChanges()
   for (const { platform, state, reason = null } of ended) counts.add({ platform, state, reason }, 1)
-  if (early.length === 0) return counts.store(tx, notificationNo)
+  const days = new DayCounts()
+  for (const { platform, state, reason, atMs } of ended)
+    days.add(platforms.indexOf(platform), state, reason === undefined ? 0 : reasons[reason].code, atMs - createdMs)
+  if (early.length === 0) {
+    await counts.store(tx, notificationNo)
+    await days.store(tx, claim.appNo, claim.environment)
+    return
+  }
   for (const one of ended) {
     const receipts = early.filter((receipt) => receipt.device_no === one.deviceNo)
     if (receipts.length === 0) continue
     const record = takeEarly({ state: one.state, moments: {} }, receipts)
+    const accepted = one.state === 'accepted' ? { accepted: one.atMs } : {}
+    for (const { state, tookMs } of stepsTaken({}, { ...record.moments, ...accepted }, createdMs))
+      days.add(platforms.indexOf(one.platform), state, 0, tookMs)
     const reason = one.reason ?? null
     counts.add({ platform: one.platform, state: one.state, reason }, -1)
     counts.add(
@@ -177,6 +195,7 @@ async function insertDeliveries(tx: Tx, notificationNo: number, ended: readonly 
     )
   }
   await counts.store(tx, notificationNo)
+  await days.store(tx, claim.appNo, claim.environment)
   await tx.change('delete from early_receipts where notification_no = ? and device_no in (?)', [
     notificationNo,
     [...new Set(early.map((receipt) => receipt.device_no))],
@@ -184,12 +203,12 @@ async function insertDeliveries(tx: Tx, notificationNo: number, ended: readonly 
 }
 
 /** Written by hand: the driver's escaping would cost more than all the rest. Nothing here but numbers and checked text. */
-function deliveryValues(notificationNo: number, one: Ended): string {
+function deliveryValues(notificationNo: number, one: Ended, answer: string): string {
   const state = deliveryStates[deliveryStateOfCode(deliveryStates[one.state])]
   const reason = one.reason === undefined ? 0 : reasons[one.reason].code
   const at = `'${new Date(one.atMs).toISOString().slice(0, 23).replace('T', ' ')}'`
   const moments = one.state === 'accepted' ? `${at},null` : `null,${at}`
-  return `(${notificationNo},${one.deviceNo},${platforms.indexOf(one.platform)},${state},${reason},${one.attempts},${referenceLiteral(one.gatewayReference)},${moments})`
+  return `(${notificationNo},${one.deviceNo},${platforms.indexOf(one.platform)},${state},${reason},${one.attempts},${referenceLiteral(one.gatewayReference)},${answer},${moments})`
 }
 
 /** A gateway's reference comes from outside: what is not plain is left out. */

@@ -1,0 +1,64 @@
+import { describe, expect, test } from '@jest/globals'
+import { quantileMs, stepsTaken, tookAtMostMs, tookClass, tookClasses } from '@zbell/core'
+import fc from 'fast-check'
+
+const counted = (times: readonly number[]) => {
+  const counts = new Map<number, number>()
+  for (const ms of times) counts.set(tookClass(ms), (counts.get(tookClass(ms)) ?? 0) + 1)
+  return counts
+}
+
+describe('classes of times', () => {
+  test('a time is never more than its class says, and more than the class below', () => {
+    fc.assert(
+      fc.property(fc.double({ min: 0, max: 2 ** 31, noNaN: true }), (ms) => {
+        const took = tookClass(ms)
+        expect(took).toBeLessThan(tookClasses)
+        expect(ms).toBeLessThanOrEqual(Math.max(1, tookAtMostMs(took)) * (1 + 1e-9))
+        if (took > 0) expect(ms).toBeGreaterThan(tookAtMostMs(took - 1) * (1 - 1e-9))
+      }),
+    )
+  })
+
+  test.each([
+    [Number.NaN, 0],
+    [-5, 0],
+    [0, 0],
+    [1, 0],
+    [2, 2],
+    [1_024, 20],
+    [Number.POSITIVE_INFINITY, 63],
+  ])('%d ms is of class %d', (ms, took) => expect(tookClass(ms)).toBe(took))
+
+  test('a quantile of the classes is within a fifth of the true one', () => {
+    const times = fc.array(fc.integer({ min: 2, max: 1_000_000 }), { minLength: 1, maxLength: 200 })
+    fc.assert(
+      fc.property(times, fc.constantFrom(0.5, 0.9, 0.99), (all, share) => {
+        const exact = [...all].sort((a, b) => a - b)[Math.max(1, Math.ceil(all.length * share)) - 1]!
+        const said = quantileMs(counted(all), share)!
+        expect(said / exact).toBeGreaterThan(0.8)
+        expect(said / exact).toBeLessThan(1.25)
+      }),
+    )
+  })
+
+  test('of nothing there is no quantile', () => expect(quantileMs(new Map(), 0.5)).toBeUndefined())
+})
+
+describe('what a device reports anew', () => {
+  test('is timed from the nearest step before it', () => {
+    const accepted = { accepted: 1_000 }
+    expect(stepsTaken(accepted, { ...accepted, received: 1_040, shown: 1_050, opened: 9_050 }, 900)).toEqual([
+      { state: 'received', tookMs: 40 },
+      { state: 'shown', tookMs: 10 },
+      { state: 'opened', tookMs: 8_000 },
+    ])
+  })
+
+  test('counts once, and never as less than nothing', () => {
+    const known = { accepted: 1_000, received: 1_040 }
+    expect(stepsTaken(known, { ...known, opened: 1_010 }, 900)).toEqual([{ state: 'opened', tookMs: 0 }])
+    expect(stepsTaken({}, { received: 950 }, 900)).toEqual([{ state: 'received', tookMs: 50 }])
+    expect(stepsTaken(known, known, 900)).toEqual([])
+  })
+})

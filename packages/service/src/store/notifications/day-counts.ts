@@ -1,0 +1,79 @@
+import {
+  type DeliveryState,
+  deliveryStateOfCode,
+  deliveryStates,
+  type Environment,
+  type Platform,
+  platforms,
+  type Reason,
+  reasonOfCode,
+  tookClass,
+} from '@zbell/core'
+import type { Scope } from '../apps/apps.ts'
+import type { Database, Tx } from '../database.ts'
+
+/** A day's numbers stand in so many places each, so that those who count at the same time seldom meet. */
+const slots = 4
+
+/** What came to which state today, gathered and then stored with the deliveries themselves, in one transaction. */
+export class DayCounts {
+  readonly #counts = new Map<string, [platform: number, state: number, reason: number, took: number, count: number]>()
+
+  /** @param platform its place among the platforms @param tookMs since the step before */
+  add(platform: number, state: DeliveryState, reason: number, tookMs: number): void {
+    const took = tookClass(tookMs)
+    const name = `${platform} ${state} ${reason} ${took}`
+    const known = this.#counts.get(name)
+    if (known) known[4]++
+    else this.#counts.set(name, [platform, deliveryStates[state], reason, took, 1])
+  }
+
+  async store(tx: Tx, appNo: number, environment: Environment): Promise<void> {
+    if (this.#counts.size === 0) return
+    const slot = Math.floor(Math.random() * slots)
+    // In the order of the key, as everybody does it: two that meet wait for each other, and never in a circle.
+    const rows = [...this.#counts.values()].sort((a, b) => a[0] - b[0] || a[1] - b[1] || a[2] - b[2] || a[3] - b[3])
+    await tx.change(
+      `insert into day_counts (app_no, environment, day, slot, platform, state, reason, took, count)
+       values ${rows.map(([platform, state, reason, took, count]) => `(${appNo}, '${environment}', utc_date(), ${slot}, ${platform}, ${state}, ${reason}, ${took}, ${count})`).join(',')}
+       on duplicate key update count = count + value(count)`,
+    )
+  }
+}
+
+export type DayCount = {
+  /** In UTC, as YYYY-MM-DD. */
+  readonly day: string
+  readonly platform: Platform
+  readonly state: DeliveryState
+  readonly reason: Reason | null
+  readonly took: number
+  readonly count: number
+}
+
+/** What the last days brought to an app, this one among them. */
+export async function readDays(
+  database: Pick<Database, 'rows'>,
+  { app, environment }: Scope,
+  days: number,
+): Promise<DayCount[]> {
+  type Raw = { day: string; platform: number; state: number; reason: number; took: number; count: number }
+  const rows = await database.rows<Raw>(
+    `select date_format(day, '%Y-%m-%d') as day, platform, state, reason, took, cast(sum(count) as unsigned) as count
+     from day_counts where app_no = ? and environment = ? and day > utc_date() - interval ? day
+     group by day, platform, state, reason, took order by day, platform, state, reason, took`,
+    [app.no, environment, days],
+  )
+  return rows.map(({ day, platform, state, reason, took, count }) => ({
+    day,
+    platform: platforms[platform]!,
+    state: deliveryStateOfCode(state),
+    reason: reason === 0 ? null : reasonOfCode(reason),
+    took,
+    count: Number(count),
+  }))
+}
+
+/** Forgets days that nobody asks for any more. */
+export const forgetDays = (database: Database, afterDays: number) =>
+  database.change('delete from day_counts where day < utc_date() - interval ? day', [afterDays])
