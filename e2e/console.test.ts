@@ -17,6 +17,7 @@ beforeAll(async () => {
   browser = await openBrowser()
   context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
   page = await context.newPage()
+  page.setDefaultTimeout(10_000)
   page.on('pageerror', (error) => complaints.push(error.message))
   // The browser writes down every refusal of the service; those are tested for themselves, all else is a fault.
   page.on(
@@ -247,6 +248,31 @@ describe('the console', () => {
     await page.getByRole('heading', { name: 'Write' }).waitFor()
   })
 
+  test('health says that all is well, and what today brought; what was sent can be saved', async () => {
+    await page.getByRole('navigation').getByRole('link', { name: 'Health' }).click()
+    await page.getByText('All is well.').waitFor()
+    await row('ios').getByText('open', { exact: false }).first().waitFor()
+    const day = new Date().toISOString().slice(0, 10)
+    await page.getByRole('button', { name: day }).click()
+    await page.getByRole('heading', { name: `How long it took on ${day}` }).waitFor()
+    await row('until shown').waitFor()
+    await page.getByText('The user does not allow notifications on this device.').waitFor()
+    await page.getByRole('navigation').getByRole('link', { name: 'Activity' }).click()
+    await page.getByLabel('Search').fill('Boarding')
+    await page.waitForFunction("document.querySelector('a[download]').href.includes('search=Boarding')")
+    const saved = page.waitForEvent('download')
+    await page.getByRole('link', { name: 'CSV' }).click()
+    const download = await saved
+    expect(download.suggestedFilename()).toBe('merrow-sound-development-notifications.csv')
+    const { readFileSync } = await import('node:fs')
+    const [heading, ...rows] = readFileSync(await download.path(), 'utf8')
+      .trimEnd()
+      .split('\n')
+    expect(heading).toContain('title,body,expanded')
+    expect(rows.every((one) => one.includes('Boarding'))).toBe(true)
+    expect(rows.length).toBeGreaterThan(0)
+  })
+
   test.each([
     ['light', 1280, '/activity'],
     ['dark', 1280, '/activity'],
@@ -264,6 +290,8 @@ describe('the console', () => {
     ['dark', 1280, '/topics'],
     ['light', 1280, '/bench'],
     ['dark', 390, '/bench'],
+    ['light', 1280, '/health'],
+    ['dark', 390, '/health'],
   ] as const)('axe finds nothing: %s, %p wide, %s', async (theme, width, path) => {
     const checked = await context.newPage()
     await checked.addInitScript(`localStorage.setItem('bell-theme', '${theme}')`)

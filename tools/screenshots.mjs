@@ -203,13 +203,16 @@ const pictures = {
     await wait(200)
     await save(fresh, 'sign-in')
   },
-  'notification-dark': async (page) => {
+  health: async (page) => {
+    for (let i = 0; i < 30; i++)
+      await zbell('send', '--to', 'user:ada', 'user:signe', '--title', 'Boarding is open', '--no-watch')
+    await wait(6_000)
     await page.emulateMedia({ colorScheme: 'dark' })
     await page.getByRole('radio', { name: 'dark' }).click()
-    await page.goto(`${ready.service}/activity`)
-    await page.locator('tbody a').first().click()
-    await wait(500)
-    await save(page, 'notification-dark')
+    await page.goto(`${ready.service}/health`)
+    await page.getByText('How long it took').waitFor()
+    await wait(400)
+    await save(page, 'health')
     await page.getByRole('radio', { name: 'light' }).click()
   },
   'activity-phone': async (page) => {

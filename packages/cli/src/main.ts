@@ -5,6 +5,7 @@ import { credentialCommands } from './commands/credentials.ts'
 import { deviceCommands } from './commands/devices.ts'
 import { gatewayCommands } from './commands/gateways.ts'
 import { handsetCommands } from './commands/handsets.ts'
+import { healthCommands } from './commands/health.ts'
 import { keyCommands } from './commands/keys.ts'
 import { knowingCommands } from './commands/knowing.ts'
 import { notificationCommands } from './commands/notifications.ts'
@@ -50,6 +51,7 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
   notificationCommands(program, io, done)
   templateCommands(program, io, done)
   knowingCommands(program, io, done)
+  healthCommands(program, io, done)
   credentialCommands(program, io, done)
   deviceCommands(program, io, done)
   gatewayCommands(program, io, done)

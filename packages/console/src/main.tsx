@@ -16,6 +16,7 @@ import { AppPage } from './apps/app-page.tsx'
 import { CredentialsPage } from './credentials/credentials-page.tsx'
 import { DevicePage } from './devices/device-page.tsx'
 import { DevicesPage } from './devices/devices-page.tsx'
+import { HealthPage } from './health/health-page.tsx'
 import { applyTheme, readTheme } from './look/theme.ts'
 import { Failure, Waiting } from './parts/page.tsx'
 import { PeoplePage } from './people/people-page.tsx'
@@ -83,6 +84,7 @@ function Console() {
               <Route path="/people" element={<PeoplePage />} />
               <Route path="/people/:user" element={<PersonPage />} />
               <Route path="/topics" element={<TopicsPage />} />
+              <Route path="/health" element={<HealthPage />} />
               <Route path="/bench" element={<TestBenchPage />} />
               <Route path="/write" element={<WritePage />} />
               <Route path="*" element={<Start />} />

@@ -1,6 +1,7 @@
 import { appsOperations } from './operations/apps.ts'
 import { credentialsOperations } from './operations/credentials.ts'
 import { handsetsOperations } from './operations/handsets.ts'
+import { healthOperations } from './operations/health.ts'
 import { installedOperations } from './operations/installed.ts'
 import { notificationsOperations } from './operations/notifications.ts'
 import type { Operation } from './operations/operation.ts'
@@ -16,6 +17,7 @@ export const operations = {
   ...appsOperations,
   ...credentialsOperations,
   ...notificationsOperations,
+  ...healthOperations,
   ...peopleOperations,
   ...handsetsOperations,
   ...installedOperations,

@@ -26,3 +26,4 @@ export function sayTarget({ any = [], all = [], none = [], platforms }: Target):
   return parts.filter(Boolean).join(', ')
 }
 export * from './sorts.ts'
+export * from './troubles.ts'

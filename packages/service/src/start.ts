@@ -1,7 +1,8 @@
+import { randomBytes } from 'node:crypto'
 import { writeFileSync } from 'node:fs'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
-import { platforms } from '@zbell/core'
+import { isReceiptState, platforms } from '@zbell/core'
 import type { Logger } from 'pino'
 import { Clock } from './clock/clock.ts'
 import type { Config } from './config/options.ts'
@@ -18,10 +19,12 @@ import { Milestones } from './store/apps/milestones.ts'
 import { Database } from './store/database.ts'
 import { PrivateServer } from './store/mariadb/private-server.ts'
 import { migrate } from './store/migrate.ts'
+import type { OnStep } from './store/notifications/day-counts.ts'
 import { wakeRejected } from './store/work/claim-work.ts'
 import { workStore } from './store/work/work-store.ts'
 import { Metrics } from './telemetry/metrics.ts'
 import { Pace } from './telemetry/pace.ts'
+import { Presence } from './telemetry/presence.ts'
 import { operatorKey } from './vault/key-files.ts'
 import { givenKeyring, keptKeyring } from './vault/keyring.ts'
 import { Vault } from './vault/vault.ts'
@@ -84,7 +87,14 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const giveUp = new AbortController()
     const milestones = new Milestones(database)
     const pace = new Pace()
-    const store = counted(workStore(database, milestones, config['engine.leaseMs'], giveUp.signal), metrics, pace)
+    const onStep: OnStep = (platform, state, tookMs) => {
+      if (state === 'accepted' || isReceiptState(state)) metrics.noteStep(platform, state, tookMs)
+    }
+    const store = counted(
+      workStore(database, milestones, config['engine.leaseMs'], giveUp.signal, onStep),
+      metrics,
+      pace,
+    )
     const worker = new Worker(
       store,
       gateways,
@@ -92,6 +102,9 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       log,
       { onStored: () => hub.nudge() },
     )
+    const presence = new Presence({ database, gateways, pace, log, does: config.only }, randomBytes(10))
+    opened.push(() => presence.close())
+    metrics.watch(gateways)
     const { only } = config
     const runs = (part: 'http' | 'worker' | 'clock') => only === 'everything' || only === part
     if (runs('clock')) {

@@ -25,6 +25,7 @@ function lane() {
     trial: async () => {
       throw new Error('nobody tries here')
     },
+    restsUntilMs: 0,
     close: async () => {
       closed++
     },

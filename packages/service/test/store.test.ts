@@ -429,7 +429,7 @@ describe('totals', () => {
     const claim = await claimedBlock()
     const some = { ended: numbers.slice(0, 2).map(accepted), remaining: numbers.slice(2), retries: [] }
     expect(await storeOutcomes(database, claim, some, leaseMs)).toBe(true)
-    expect(await storeOutcomes(database, claim, some, leaseMs, true)).toBe(true)
+    expect(await storeOutcomes(database, claim, some, leaseMs, { again: true })).toBe(true)
     const { no } = await row()
     expect((await countDeliveries(database, no)).states.get('accepted')).toBe(2)
   })

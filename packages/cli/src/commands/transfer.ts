@@ -14,12 +14,15 @@ type ImportFlags = { readonly format?: 'csv' | 'ndjson' }
 
 export function transferCommands(program: Command, io: Io, done: Run): void {
   program
-    .command('export <what>')
-    .description('All devices, users or topics as a file')
+    .command('export <what> [notification]')
+    .description('All devices, users, topics or notifications, or the deliveries of one, as a file')
     .option('--output <file>', 'into this file; else onto the terminal')
     .option('--format <format>', 'csv or ndjson; else by the file’s name')
-    .addHelpText('after', '\nExample:\n  $ zbell export users --output passengers.csv')
-    .action(withContext<ExportFlags, [Transferable]>(io, done, exportAll))
+    .addHelpText(
+      'after',
+      '\nExample:\n  $ zbell export users --output passengers.csv\n  $ zbell export deliveries storm --output storm.csv',
+    )
+    .action(withContext<ExportFlags, [string, string | undefined]>(io, done, exportAll))
   program
     .command('import <what> <file>')
     .description('Take in a file of devices, users or topics; lines that are refused are listed, the others go in')
@@ -33,9 +36,20 @@ function formatOf(flags: ImportFlags, file: string | undefined): 'csv' | 'ndjson
   return file !== undefined && extname(file).toLowerCase() === '.csv' ? 'csv' : 'ndjson'
 }
 
-async function exportAll({ client, app, flags, io }: Context<ExportFlags>, what: Transferable): Promise<number> {
+async function exportAll(
+  { client, app, flags, io }: Context<ExportFlags>,
+  what: string,
+  notification: string | undefined,
+): Promise<number> {
   const query = { format: formatOf(flags, flags.output) }
-  const content = await client.stream('exportList', { params: { app, what }, query, signal: io.stop })
+  const given = { query, signal: io.stop }
+  if (what === 'deliveries' && notification === undefined)
+    throw new UsageError('say of which notification: zbell export deliveries ID')
+  const content = await (what === 'deliveries'
+    ? client.stream('exportDeliveries', { ...given, params: { app, id: notification! } })
+    : what === 'notifications'
+      ? client.stream('exportNotifications', { ...given, params: { app } })
+      : client.stream('exportList', { ...given, params: { app, what } }))
   if (flags.output === undefined) {
     const decoder = new TextDecoder()
     for await (const part of content) {

@@ -6,6 +6,7 @@ import { Link } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { Exports } from '../parts/exports.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Empty, Failure, Page, Pager, primary, Waiting } from '../parts/page.tsx'
 import { TotalsBar } from '../parts/states.tsx'
@@ -55,6 +56,7 @@ export function ActivityPage() {
             setUser(text)
           }}
         />
+        <Exports what="notifications" filters={filters} />
       </div>
       {error ? (
         <Failure error={error} />

@@ -5,6 +5,7 @@ import { Link, useParams, useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys, useLiveNotification } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { Exports } from '../parts/exports.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, secondary, Waiting } from '../parts/page.tsx'
 import { TotalsBar, TotalsWords } from '../parts/states.tsx'
@@ -124,7 +125,10 @@ function Detail({ notification, deliveries, more, course, reason }: DetailProps)
         </section>
       )}
       <section aria-labelledby="devices" className="mt-10">
-        <h2 id="devices">Each device</h2>
+        <div className="flex flex-wrap items-baseline justify-between gap-x-6">
+          <h2 id="devices">Each device</h2>
+          <Exports what={`notifications/${notification.id}/deliveries`} filters={reason ? { reason } : {}} />
+        </div>
         {reason && (
           <p className="text-sm text-soft">
             Only those with the reason {reason}. <Link to="?">Show all</Link>

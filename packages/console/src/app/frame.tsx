@@ -37,6 +37,7 @@ const places = [
     pages: [
       { to: '/activity', name: 'Activity' },
       { to: '/bench', name: 'Test bench' },
+      { to: '/health', name: 'Health' },
     ],
   },
 ]

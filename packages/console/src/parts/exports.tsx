@@ -1,9 +1,16 @@
 import { usePlace } from '../app/place.ts'
 
+type Props = {
+  readonly what: 'devices' | 'users' | 'topics' | 'notifications' | `notifications/${string}/deliveries`
+  /** What the page filters by. */
+  readonly filters?: Readonly<Record<string, string>>
+}
+
 /** Everything of a list as a file, streamed. */
-export function Exports({ what }: { readonly what: 'devices' | 'users' | 'topics' }) {
+export function Exports({ what, filters = {} }: Props) {
   const { app, environment } = usePlace()
-  const address = (format: string) => `/v1/apps/${app.slug}/export/${what}?environment=${environment}&format=${format}`
+  const address = (format: string) =>
+    `/v1/apps/${app.slug}/export/${what}?${new URLSearchParams({ environment, format, ...filters })}`
   return (
     <p className="py-2 text-sm">
       Export as{' '}

@@ -14,8 +14,21 @@ import {
 } from '../schemas/notification.ts'
 import { environmentQuery, pageOf, pageQuery } from '../schemas/page.ts'
 import { newTemplate, template } from '../schemas/template.ts'
+import { exportQuery } from '../schemas/transfer.ts'
 import type { Operation } from './operation.ts'
 import { done, environment } from './operation.ts'
+
+const notificationFilter = {
+  search: z.string().max(100).optional().describe('Only those whose texts or name have this in them.'),
+  user: z.string().max(128).optional().describe('Only those with a delivery for this person.'),
+  reason: z.string().max(40).optional().describe('Only those with a delivery that ended for this reason.'),
+}
+
+const deliveryFilter = {
+  state: deliveryState.optional(),
+  reason: z.string().max(40).optional(),
+  platform: z.enum(platforms).optional(),
+}
 
 /** Sending, and knowing what became of it. */
 export const notificationsOperations = {
@@ -113,11 +126,25 @@ export const notificationsOperations = {
     query: z.object({
       ...environmentQuery,
       ...pageQuery,
-      search: z.string().max(100).optional().describe('Only those whose texts or name have this in them.'),
-      user: z.string().max(128).optional().describe('Only those with a delivery for this person.'),
-      reason: z.string().max(40).optional().describe('Only those with a delivery that ended for this reason.'),
+      ...notificationFilter,
     }),
     answer: pageOf(notification),
+  },
+  exportNotifications: {
+    ...done,
+    summary: 'Notifications with their totals as a file: NDJSON or CSV, streamed, newest first',
+    caller: 'app',
+    query: exportQuery.extend(notificationFilter),
+    answer: z.string(),
+    file: true,
+  },
+  exportDeliveries: {
+    ...done,
+    summary: 'What became of each device of a notification, as a file: NDJSON or CSV, streamed',
+    caller: 'app',
+    query: exportQuery.extend(deliveryFilter),
+    answer: z.string(),
+    file: true,
   },
   readNotification: {
     ...done,
@@ -133,9 +160,7 @@ export const notificationsOperations = {
     query: z.object({
       ...environmentQuery,
       ...pageQuery,
-      state: deliveryState.optional(),
-      reason: z.string().max(40).optional(),
-      platform: z.enum(platforms).optional(),
+      ...deliveryFilter,
     }),
     answer: pageOf(delivery),
   },

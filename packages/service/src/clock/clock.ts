@@ -3,10 +3,14 @@ import type { Logger } from 'pino'
 import type { Database } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import { takeLease } from '../store/lease.ts'
+import { forgetDays } from '../store/notifications/day-counts.ts'
 import { thinDeliveries } from '../store/notifications/thin-deliveries.ts'
+import { forgetSilent } from '../store/processes.ts'
 
 const lookEveryMs = 60_000
 const leaseSeconds = 180
+/** Two years and a month: this one can be held against the last. */
+const dayCountsKept = 760
 
 /** What has to happen as time goes by, whoever sends or asks. Of several processes one does it. */
 export class Clock {
@@ -31,7 +35,10 @@ export class Clock {
 
   async tick(): Promise<void> {
     try {
-      if (this.#days === 0 || !(await takeLease(this.#database, 'clock', this.#owner, leaseSeconds))) return
+      if (!(await takeLease(this.#database, 'clock', this.#owner, leaseSeconds))) return
+      await forgetSilent(this.#database)
+      await forgetDays(this.#database, dayCountsKept)
+      if (this.#days === 0) return
       const thinned = await thinDeliveries(this.#database, this.#days, () => this.#running)
       if (thinned > 0) this.#log.info({ notifications: thinned }, 'old deliveries were thinned to their totals')
     } catch (error) {

@@ -25,7 +25,7 @@ import { anywhere, publicOnly } from './address-guard.ts'
 import { type Checked, checkWay, impossibleToken } from './check-credential.ts'
 import { type Credential, credentialPlace } from './credential.ts'
 import type { OriginOptions } from './http2-origin.ts'
-import { KeptLane, type Way } from './kept-lane.ts'
+import { KeptLane, type LaneHealth, type Way } from './kept-lane.ts'
 import { loadProfile } from './load-profile.ts'
 import { openProfileWay, openWebWay, type ReadyProfile } from './open-way.ts'
 import { Rehearsal } from './rehearsal.ts'
@@ -42,7 +42,14 @@ const freshForMs = 2_000
 export type OnAnswer = (platform: Platform, tookMs: number, outcome: Outcome['is']) => void
 
 /** `signature` is what the lane was opened with: it is opened anew when that has changed. */
-type Kept = { readonly lane: KeptLane | Reason; readonly signature: string; checkAtMs: number }
+type Kept = { readonly of: LaneOf; readonly lane: KeptLane | Reason; readonly signature: string; checkAtMs: number }
+/** Whose lane it is. */
+type LaneOf = {
+  readonly appNo: number
+  readonly environment: Environment
+  readonly platform: Platform
+  readonly rehearsal: boolean
+}
 type Opening = { readonly signature: string; open(): Promise<KeptLane | Reason> }
 type Profile = ReadyProfile & { readonly origin: string }
 
@@ -115,7 +122,8 @@ export class GatewayRoom implements Gateways {
       if (typeof lane !== 'string') await lane.replace()
       return raced.lane
     }
-    this.#lanes.set(name, { lane, signature, checkAtMs: nowMs + freshForMs })
+    const of = { appNo, environment, platform, rehearsal }
+    this.#lanes.set(name, { of, lane, signature, checkAtMs: nowMs + freshForMs })
     await this.#replace(kept)
     return lane
   }
@@ -126,6 +134,13 @@ export class GatewayRoom implements Gateways {
     const kept = this.#lanes.get(name)
     this.#lanes.delete(name)
     await this.#replace(kept)
+  }
+
+  /** How the ways that are open here do. */
+  get health(): (LaneOf & LaneHealth)[] {
+    return [...this.#lanes.values()].flatMap(({ of, lane }) =>
+      typeof lane === 'string' ? [] : [{ ...of, ...lane.health }],
+    )
   }
 
   /** What is known of a platform's gateway. */

@@ -60,6 +60,11 @@ export class Http2Origin {
     return this.#origin
   }
 
+  /** Until when it rests, in ms since 1970; 0 when it does not. */
+  get restsUntilMs(): number {
+    return this.#circuit.untilMs
+  }
+
   /**
    * @param reads by default what a good answer says beyond its head is not read
    * @returns the answer

@@ -1,5 +1,9 @@
-import type { GatewayAnswer, Outcome } from '@zbell/core'
-import type { Address, Lane, Sendable, Shipment, Slots, Via } from '../engine/ports.ts'
+import type { GatewayHealth } from '@zbell/contract'
+import { AnswerWindow, type GatewayAnswer, type Outcome, quantileMs } from '@zbell/core'
+import type { Address, Lane, Sendable, Shipment, Via } from '../engine/ports.ts'
+import type { Places } from './slots.ts'
+
+export type LaneHealth = Omit<GatewayHealth, 'environment' | 'platform' | 'rehearsal'>
 
 /** How to speak to one kind of gateway. */
 export type Way = {
@@ -9,6 +13,8 @@ export type Way = {
    * @throws {NoAnswer} @throws {CredentialRejected}
    */
   trial(notification: Sendable, address: Address, send: boolean): Promise<Trial>
+  /** Until when an origin rests that gives no answer, in ms since 1970; 0 when none does. */
+  readonly restsUntilMs: number
   close(): Promise<void>
 }
 
@@ -42,15 +48,16 @@ const usedEveryMs = 60_000
  */
 export class KeptLane implements Lane {
   readonly via: Via
-  readonly slots: Slots
+  readonly slots: Places
   readonly #way: Way
   readonly #events: LaneEvents
   readonly #now: () => number
   #haltedAtMs: number | undefined
   #usedAtMs = 0
   #stale = false
+  readonly #answers = new AnswerWindow()
 
-  constructor(way: Way, via: Via, slots: Slots, events: LaneEvents, now: () => number = Date.now) {
+  constructor(way: Way, via: Via, slots: Places, events: LaneEvents, now: () => number = Date.now) {
     this.#way = way
     this.via = via
     this.slots = slots
@@ -67,6 +74,24 @@ export class KeptLane implements Lane {
     return 'open'
   }
 
+  /** How it does; asking changes nothing. */
+  get health(): LaneHealth {
+    const nowMs = this.#now()
+    const { outcomes, took } = this.#answers.read(nowMs)
+    const { restsUntilMs } = this.#way
+    return {
+      gateway: this.via.gateway,
+      credential: this.via.credential,
+      state: this.#haltedAtMs !== undefined ? 'halted' : restsUntilMs > nowMs ? 'resting' : 'open',
+      restsUntil: restsUntilMs > nowMs ? new Date(restsUntilMs).toISOString() : null,
+      inFlight: this.slots.taken,
+      inFlightLimit: this.slots.limit,
+      answers: Object.fromEntries(outcomes),
+      medianMs: quantileMs(took, 0.5) ?? null,
+      p99Ms: quantileMs(took, 0.99) ?? null,
+    }
+  }
+
   async prepare(notification: Sendable): Promise<Shipment> {
     const shipment = await this.#way.prepare(notification)
     return {
@@ -76,6 +101,7 @@ export class KeptLane implements Lane {
           this.#note(outcome)
           const tookMs = performance.now() - startMs
           this.slots.note(tookMs, outcome.is === 'busy')
+          this.#answers.note(outcome.is, tookMs, this.#now())
           this.#events.onAnswer(tookMs, outcome.is)
           return outcome
         })

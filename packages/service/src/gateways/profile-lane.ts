@@ -103,6 +103,10 @@ export class ProfileLane implements Way {
     }))
   }
 
+  get restsUntilMs(): number {
+    return this.#origin.restsUntilMs
+  }
+
   async close(): Promise<void> {
     await this.#origin.close()
   }

@@ -22,6 +22,10 @@ export class Places implements Slots {
     return new Places(ceiling, startInFlight(ceiling))
   }
 
+  get taken(): number {
+    return this.#taken
+  }
+
   get limit(): number {
     return this.#learned.limit
   }

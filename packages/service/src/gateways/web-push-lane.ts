@@ -132,6 +132,10 @@ export class WebPushLane implements Way {
     return service
   }
 
+  get restsUntilMs(): number {
+    return Math.max(0, ...[...this.#services.values()].map(({ origin }) => origin.restsUntilMs))
+  }
+
   async close(): Promise<void> {
     await Promise.all([...this.#services.values()].map((service) => service.origin.close()))
   }

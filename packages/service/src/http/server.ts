@@ -25,12 +25,14 @@ import type { Vault } from '../vault/vault.ts'
 import { CallerCheck } from './callers.ts'
 import { nothingAt, problemHandler, unknownAddress } from './problem-handler.ts'
 import { rateLimits } from './rate-limits.ts'
+import { serveActivityFiles } from './routes/activity-files.ts'
 import { serveApps } from './routes/apps.ts'
 import { serveCredentials } from './routes/credentials.ts'
 import { serveDevices } from './routes/devices.ts'
 import { EventStreams, serveEvents } from './routes/events.ts'
 import { serveGateways } from './routes/gateways.ts'
 import { serveHandsets } from './routes/handsets.ts'
+import { serveHealthOf } from './routes/health.ts'
 import { serveNotifications } from './routes/notifications.ts'
 import { servePeople } from './routes/people.ts'
 import { serveReceipts } from './routes/receipts.ts'
@@ -110,7 +112,9 @@ export function httpServer(parts: HttpParts): HttpServer {
     onAccepted: parts.onWork,
     onHold: parts.onHold,
   })
+  serveActivityFiles(on, database)
   serveTemplates(on, database)
+  serveHealthOf(on, database)
   serveEvents(on, database, hub, streams, (error) => log.warn({ err: error }, 'an event stream missed a change'))
   serveSettings(on, database, proofs)
   servePeople(on, database, limits, () => hub.nudge())

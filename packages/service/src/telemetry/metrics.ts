@@ -1,4 +1,7 @@
+import type { GatewayHealth } from '@zbell/contract'
 import { Counter, collectDefaultMetrics, Gauge, Histogram, Registry } from 'prom-client'
+
+type GatewayNow = GatewayHealth & { readonly appNo: number }
 
 /** What the service counts, in OpenMetrics' text form. */
 export class Metrics {
@@ -21,6 +24,13 @@ export class Metrics {
     help: 'Time from a request to a gateway to its answer, by platform and what it meant.',
     labelNames: ['platform', 'outcome'],
     buckets: [0.005, 0.02, 0.1, 0.5, 2, 10],
+    registers: [this.registry],
+  })
+  readonly steps = new Histogram({
+    name: 'zbell_step_seconds',
+    help: 'Time that a delivery took for a step: until the gateway took it, until it arrived, was shown, was opened.',
+    labelNames: ['platform', 'step'],
+    buckets: [0.01, 0.1, 0.5, 2, 10, 60, 600, 3_600, 86_400],
     registers: [this.registry],
   })
   readonly receipts = new Counter({
@@ -46,6 +56,54 @@ export class Metrics {
     help: 'Open event streams.',
     registers: [this.registry],
   })
+
+  /** Asks for the ways to the gateways whenever somebody reads the metrics. */
+  watch(gateways: { readonly health: readonly GatewayNow[] }): void {
+    const labelNames = ['app', 'environment', 'platform', 'rehearsal'] as const
+    const gauge = (name: string, help: string, read: (one: GatewayNow) => number) =>
+      new Gauge({
+        name,
+        help,
+        labelNames,
+        registers: [this.registry],
+        collect() {
+          this.reset()
+          for (const one of gateways.health)
+            this.set(
+              {
+                app: String(one.appNo),
+                environment: one.environment,
+                platform: one.platform,
+                rehearsal: String(one.rehearsal),
+              },
+              read(one),
+            )
+        },
+      })
+    gauge('zbell_gateway_in_flight', 'Requests on their way to a gateway.', ({ inFlight }) => inFlight)
+    gauge(
+      'zbell_gateway_in_flight_limit',
+      'As many requests as a gateway takes well, as far as was learned.',
+      ({ inFlightLimit }) => inFlightLimit,
+    )
+    gauge(
+      'zbell_gateway_open',
+      '1 for a gateway that is asked, 0 for one that rests or refuses the credential.',
+      ({ state }) => (state === 'open' ? 1 : 0),
+    )
+  }
+
+  readonly #stepSeries = new Map<string, { observe(seconds: number): void }>()
+
+  noteStep(platform: string, step: string, tookMs: number): void {
+    const name = `${platform} ${step}`
+    let series = this.#stepSeries.get(name)
+    if (!series) {
+      series = this.steps.labels(platform, step)
+      this.#stepSeries.set(name, series)
+    }
+    series.observe(tookMs / 1_000)
+  }
 
   /** One is made a thousand times a second: each series is looked up once. */
   readonly #gatewaySeries = new Map<string, { observe(seconds: number): void }>()

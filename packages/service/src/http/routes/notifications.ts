@@ -198,7 +198,8 @@ function whoIs(text: string): Asked {
   return read
 }
 
-function needReason(given: string | undefined): Reason | undefined {
+/** @throws {Problem} for one that is in no catalogue */
+export function needReason(given: string | undefined): Reason | undefined {
   if (given === undefined || Object.hasOwn(reasons, given)) return given as Reason | undefined
   throw new Problem('invalid-request', `There is no reason “${given}”.`, [
     { pointer: '?reason', detail: 'is not in the catalogue of reasons' },

@@ -2,6 +2,7 @@ import { isHandsetAddress } from '@zbell/core'
 import type { Milestones } from '../../store/apps/milestones.ts'
 import { Batcher } from '../../store/batcher.ts'
 import type { Database } from '../../store/database.ts'
+import type { OnStep } from '../../store/notifications/day-counts.ts'
 import { type IncomingReceipt, storeReceipts } from '../../store/notifications/store-receipts.ts'
 import type { Metrics } from '../../telemetry/metrics.ts'
 import type { RateLimits } from '../rate-limits.ts'
@@ -18,7 +19,11 @@ export function serveReceipts(
   milestones: Milestones,
   onStored: () => void,
 ): void {
-  const batcher = new Batcher<IncomingReceipt, boolean>((receipts) => storeReceipts(database, receipts), together)
+  const onStep: OnStep = (platform, step, tookMs) => metrics.noteStep(platform, step, tookMs)
+  const batcher = new Batcher<IncomingReceipt, boolean>(
+    (receipts) => storeReceipts(database, receipts, onStep),
+    together,
+  )
 
   on.serve(
     'reportReceipts',

@@ -15,17 +15,27 @@ import type { Database, Tx } from '../database.ts'
 /** A day's numbers stand in so many places each, so that those who count at the same time seldom meet. */
 const slots = 4
 
+/** Hears of each step of each delivery, and how long it took, once it is stored. */
+export type OnStep = (platform: Platform, step: DeliveryState, tookMs: number) => void
+
 /** What came to which state today, gathered and then stored with the deliveries themselves, in one transaction. */
 export class DayCounts {
+  readonly #steps: [platform: number, state: DeliveryState, tookMs: number][] = []
   readonly #counts = new Map<string, [platform: number, state: number, reason: number, took: number, count: number]>()
 
   /** @param platform its place among the platforms @param tookMs since the step before */
   add(platform: number, state: DeliveryState, reason: number, tookMs: number): void {
+    this.#steps.push([platform, state, tookMs])
     const took = tookClass(tookMs)
     const name = `${platform} ${state} ${reason} ${took}`
     const known = this.#counts.get(name)
     if (known) known[4]++
     else this.#counts.set(name, [platform, deliveryStates[state], reason, took, 1])
+  }
+
+  /** After the commit. */
+  tell(onStep: OnStep): void {
+    for (const [platform, state, tookMs] of this.#steps) onStep(platforms[platform]!, state, tookMs)
   }
 
   async store(tx: Tx, appNo: number, environment: Environment): Promise<void> {

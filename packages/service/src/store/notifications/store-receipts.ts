@@ -18,7 +18,7 @@ import {
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
 import { CountChanges } from './counts.ts'
-import { DayCounts } from './day-counts.ts'
+import { DayCounts, type OnStep } from './day-counts.ts'
 
 export type IncomingReceipt = {
   readonly appNo: number
@@ -38,7 +38,11 @@ export type IncomingReceipt = {
  * it in. The lock on the notification's row makes that safe: whoever comes second sees what the first one wrote.
  * @returns for each receipt whether the notification was one for its device
  */
-export async function storeReceipts(database: Database, incoming: readonly IncomingReceipt[]): Promise<boolean[]> {
+export async function storeReceipts(
+  database: Database,
+  incoming: readonly IncomingReceipt[],
+  onStep: OnStep = () => {},
+): Promise<boolean[]> {
   const notifications = await notificationsOf(database, incoming)
   const taken = incoming.map(() => false)
   for (const [id, notification] of [...notifications].sort((a, b) => a[1].no - b[1].no)) {
@@ -50,13 +54,17 @@ export async function storeReceipts(database: Database, incoming: readonly Incom
         : [],
     )
     if (own.length === 0) continue
-    const hits = await database.transact((tx) =>
-      storeForNotification(
+    let days = new DayCounts()
+    const hits = await database.transact((tx) => {
+      days = new DayCounts()
+      return storeForNotification(
         tx,
         notification,
         own.map((one) => one.receipt),
-      ),
-    )
+        days,
+      )
+    })
+    days.tell(onStep)
     own.forEach(({ index }, i) => {
       taken[index] = hits[i]!
     })
@@ -98,7 +106,12 @@ type DeliveryRaw = {
   opened_at: Date | null
 }
 
-async function storeForNotification(tx: Tx, known: Known, receipts: readonly IncomingReceipt[]): Promise<boolean[]> {
+async function storeForNotification(
+  tx: Tx,
+  known: Known,
+  receipts: readonly IncomingReceipt[],
+  days: DayCounts,
+): Promise<boolean[]> {
   const { no } = known
   await tx.change('update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ?', [no])
   const [notification] = await tx.rows<{ state: string; createdAt: Date; now: Date }>(
@@ -161,7 +174,6 @@ async function storeForNotification(tx: Tx, known: Known, receipts: readonly Inc
   })
   if (changed.size > 0) {
     const counts = new CountChanges()
-    const days = new DayCounts()
     for (const deviceNo of changed.keys()) {
       const { platform, state, reason } = stored.get(deviceNo)!
       const now = deliveryStates[records.get(deviceNo)!.state]

@@ -12,7 +12,7 @@ import {
 } from '@zbell/core'
 import type { Database, Tx } from '../database.ts'
 import { CountChanges } from '../notifications/counts.ts'
-import { DayCounts } from '../notifications/day-counts.ts'
+import { DayCounts, type OnStep } from '../notifications/day-counts.ts'
 import { holds } from '../notifications/hold-codes.ts'
 import { receiptMoments, takeEarly } from '../notifications/store-receipts.ts'
 import type { Claim } from './claim-work.ts'
@@ -50,7 +50,7 @@ export type OutcomesToStore = {
 
 /**
  * Moves devices from a block to their rows, in one transaction and only while the claim still counts.
- * @param again the answer to an earlier commit of the same was lost: it may have been stored
+ * @param options `again`: the answer to an earlier commit of the same was lost: it may have been stored
  * @returns false when the lease was lost: nothing was stored, and another worker has the block
  */
 export async function storeOutcomes(
@@ -58,10 +58,12 @@ export async function storeOutcomes(
   claim: Claim,
   outcomes: OutcomesToStore,
   leaseMs: number,
-  again = false,
+  { again = false, onStep = () => {} }: { readonly again?: boolean; readonly onStep?: OnStep } = {},
 ): Promise<boolean> {
   const { remaining, retries, park = false } = outcomes
-  return database.transact(async (tx) => {
+  let days = new DayCounts()
+  const stored = await database.transact(async (tx) => {
+    days = new DayCounts()
     // First of all the notification's row: its lock orders outcomes and receipts of one notification.
     await tx.change('update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ?', [
       claim.notificationNo,
@@ -75,7 +77,7 @@ export async function storeOutcomes(
           )
     if (held.affectedRows !== 1) return false
     const ended = again ? await notStoredYet(tx, claim.notificationNo, outcomes.ended) : outcomes.ended
-    if (ended.length > 0) await insertDeliveries(tx, claim, ended)
+    if (ended.length > 0) await insertDeliveries(tx, claim, ended, days)
     if (park && remaining.length > 0) await parkIfPaused(tx, claim)
     for (const retry of retries) {
       await tx.change(
@@ -108,6 +110,8 @@ export async function storeOutcomes(
     if (remaining.length === 0 && retries.length === 0) await finishIfDone(tx, claim.notificationNo)
     return true
   })
+  if (stored) days.tell(onStep)
+  return stored
 }
 
 /** Counting twice would be worse than reading once more. */
@@ -132,7 +136,7 @@ async function parkIfPaused(tx: Tx, claim: Claim): Promise<void> {
     ])
 }
 
-async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[]): Promise<void> {
+async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], days: DayCounts): Promise<void> {
   const { notificationNo } = claim
   const createdMs = claim.createdAt.getTime()
   type Early = {
@@ -156,7 +160,6 @@ async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[]): 
   )
   const counts = new CountChanges()
   for (const { platform, state, reason = null } of ended) counts.add({ platform, state, reason }, 1)
-  const days = new DayCounts()
   for (const { platform, state, reason, atMs } of ended)
     days.add(platforms.indexOf(platform), state, reason === undefined ? 0 : reasons[reason].code, atMs - createdMs)
   if (early.length === 0) {

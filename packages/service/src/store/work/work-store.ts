@@ -4,6 +4,7 @@ import type { Milestones } from '../apps/milestones.ts'
 import type { Database } from '../database.ts'
 import { loadBlockDevices, readersValues, superseded } from '../devices/load-block-devices.ts'
 import { DatabaseUnavailable } from '../errors.ts'
+import type { OnStep } from '../notifications/day-counts.ts'
 import { holdsOf } from '../notifications/hold.ts'
 import { findNotificationByNo } from '../notifications/read-notifications.ts'
 import { claimWork, extendLease, releaseWork } from './claim-work.ts'
@@ -22,6 +23,7 @@ export const workStore = (
   milestones: Milestones,
   leaseMs: number,
   giveUp: AbortSignal,
+  onStep: OnStep = () => {},
   turns = new Turns(),
 ): WorkStore => ({
   claim: (held, least) => claimWork(database, leaseMs, turns, held, least),
@@ -45,7 +47,7 @@ export const workStore = (
     // What a gateway answered is known only here; while the database is away it is kept, not thrown away and asked again.
     for (let again = false; ; again = true) {
       try {
-        return await storeOutcomes(database, claim, outcomes, leaseMs, again)
+        return await storeOutcomes(database, claim, outcomes, leaseMs, { again, onStep })
       } catch (error) {
         if (!(error instanceof DatabaseUnavailable) || giveUp.aborted) throw error
         await wait(tryAgainAfterMs)

@@ -1,0 +1,66 @@
+import type { GatewayHealth, Health } from './schemas/health.ts'
+
+/** Something that an operator would want to know now, and what to do about it. */
+export type Trouble = { readonly says: string; readonly does: string }
+
+const slowDatabaseMs = 250
+const longWaitMs = 10 * 60_000
+/** From so many answers on a share of them says something. */
+const fewAnswers = 20
+const muchShare = 0.2
+
+/** What is wrong at the moment, worst first; empty when all is well. */
+export function troublesOf({ processes, queue, databaseMs }: Health, nowMs: number): Trouble[] {
+  const works = processes.some(({ does }) => does === 'everything' || does === 'worker')
+  return [
+    ...(works ? [] : [{ says: 'No worker runs, so nothing is sent.', does: 'Start one: zbell serve --only worker.' }]),
+    ...processes.flatMap(({ gateways }) => gateways.flatMap(gatewayTrouble)),
+    ...(queue.due > 0 && queue.oldestDueAt !== null && nowMs - Date.parse(queue.oldestDueAt) > longWaitMs
+      ? [
+          {
+            says: `${queue.due.toLocaleString('en')} devices wait for their turn, some for ${Math.round((nowMs - Date.parse(queue.oldestDueAt)) / 60_000)} minutes.`,
+            does: 'Let another worker share the work: zbell serve --only worker.',
+          },
+        ]
+      : []),
+    ...(databaseMs > slowDatabaseMs
+      ? [
+          {
+            says: `The database takes ${Math.round(databaseMs)} ms for the least of questions.`,
+            does: 'See what else keeps its machine busy.',
+          },
+        ]
+      : []),
+  ]
+}
+
+/** A gateway as it is called among others: `ios`, `web in rehearsal`. */
+export const nameGateway = ({ platform, rehearsal }: Pick<GatewayHealth, 'platform' | 'rehearsal'>): string =>
+  rehearsal ? `${platform} in rehearsal` : platform
+
+function gatewayTrouble(gateway: GatewayHealth): Trouble[] {
+  const name = `The gateway for ${nameGateway(gateway)}`
+  if (gateway.state === 'halted')
+    return [
+      {
+        says: `${name} refuses the credential${gateway.credential ? ` ${gateway.credential}` : ''}.`,
+        does: 'Replace it under Credentials; deliveries wait until then.',
+      },
+    ]
+  if (gateway.state === 'resting')
+    return [
+      {
+        says: `${name} gives no answer.`,
+        does: 'Nothing, when it comes back by itself: it is asked again in a moment. Otherwise check its address.',
+      },
+    ]
+  const all = Object.values(gateway.answers).reduce((sum, count) => sum + count, 0)
+  const not = (gateway.answers.busy ?? 0) + (gateway.answers.unavailable ?? 0)
+  if (all < fewAnswers || not / all < muchShare) return []
+  return [
+    {
+      says: `${name} put off ${Math.round((not / all) * 100)} % of the last five minutes’ requests.`,
+      does: 'Nothing: fewer are sent at a time until it keeps up, and none is lost.',
+    },
+  ]
+}

@@ -1,0 +1,104 @@
+import { sayTarget } from '@zbell/contract'
+import { deliveryStateNames } from '@zbell/core'
+import type { Scope } from '../../store/apps/apps.ts'
+import type { Database } from '../../store/database.ts'
+import { type DeliveryPage, listDeliveries } from '../../store/notifications/list-deliveries.ts'
+import {
+  listNotifications,
+  type NotificationPage,
+  type NotificationRow,
+} from '../../store/notifications/read-notifications.ts'
+import { sendFile } from '../send-file.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+import { deliveryView, notificationView } from '../views.ts'
+import { needNotification, needReason } from './notifications.ts'
+
+/** Rows that are read at a time. */
+const notificationsAtOnce = 200
+const deliveriesAtOnce = 2_000
+
+/** What was sent and what became of it, as files. */
+export function serveActivityFiles(on: OperationRouter, database: Database): void {
+  on.serve('exportNotifications', async ({ caller: { scope }, query, response }) => {
+    const { format, search, user, reason } = query
+    const filter = { search, user, reason: needReason(reason) }
+    const name = `${scope.app.slug}-${scope.environment}-notifications`
+    const rows = notificationLines(database, scope, filter)
+    await sendFile(response, { name, format, columns: notificationColumns, rows })
+    return undefined
+  })
+
+  on.serve('exportDeliveries', async ({ caller: { scope }, params, query, response }) => {
+    const notification = await needNotification(database, scope, params.id)
+    const { format, state, reason, platform } = query
+    const rows = deliveryLines(database, notification, { state, reason: needReason(reason), platform })
+    const name = `${scope.app.slug}-${scope.environment}-deliveries-${notification.id}`
+    await sendFile(response, { name, format, columns: deliveryColumns, rows })
+    return undefined
+  })
+}
+
+const notificationColumns = [
+  'id',
+  'name',
+  'createdAt',
+  'finishedAt',
+  'sentBy',
+  'state',
+  'mode',
+  'urgency',
+  'to',
+  'template',
+  'title',
+  'body',
+  'expanded',
+  ...deliveryStateNames,
+]
+
+async function* notificationLines(database: Database, scope: Scope, filter: Omit<NotificationPage, 'limit' | 'after'>) {
+  for (let after: string | undefined; ; ) {
+    const page = await listNotifications(database, scope, { ...filter, limit: notificationsAtOnce, after })
+    for (const row of page) {
+      after = String(row.no)
+      const one = await notificationView(database, scope, row)
+      const { id, name, createdAt, finishedAt, sentBy, state, mode, urgency, template, shows, totals } = one
+      const about = { id, name, createdAt, finishedAt, sentBy, state, mode, urgency, template }
+      yield { ...about, to: sayTarget(one.to), title: shows.title, body: shows.body, ...totals }
+    }
+    if (page.length < notificationsAtOnce) return
+  }
+}
+
+const moments = deliveryStateNames.map((state) => [state, `${state}At`] as const)
+const deliveryColumns = [
+  'device',
+  'user',
+  'platform',
+  'rehearsal',
+  'state',
+  'reason',
+  'attempts',
+  'gatewayReference',
+  'appState',
+  'became',
+  'action',
+  ...moments.map(([, column]) => column),
+]
+
+async function* deliveryLines(
+  database: Database,
+  notification: NotificationRow,
+  filter: Omit<DeliveryPage, 'limit' | 'after'>,
+) {
+  for (let after: string | undefined; ; ) {
+    const page = await listDeliveries(database, notification, { ...filter, limit: deliveriesAtOnce, after })
+    for (const row of page) {
+      after = String(row.deviceNo)
+      const { timeline, reason, ...one } = deliveryView(row)
+      const at = new Map(timeline.map((step) => [step.state, step.at]))
+      const times = Object.fromEntries(moments.map(([state, column]) => [column, at.get(state) ?? null]))
+      yield { ...one, reason: reason?.code ?? null, ...times }
+    }
+    if (page.length < deliveriesAtOnce) return
+  }
+}

@@ -1,0 +1,72 @@
+import type { Day } from '@zbell/contract'
+import { type DeliveryState, quantileMs, type Reason, reasons, timedSteps } from '@zbell/core'
+import type { Database } from '../../store/database.ts'
+import { type DayCount, readDays } from '../../store/notifications/day-counts.ts'
+import { listProcesses } from '../../store/processes.ts'
+import { readQueue } from '../../store/work/read-queue.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+
+export function serveHealthOf(on: OperationRouter, database: Database): void {
+  on.serve('readHealth', async ({ caller: { scope } }) => {
+    const startMs = performance.now()
+    await database.rows('select 1')
+    const databaseMs = performance.now() - startMs
+    const processes = await listProcesses(database)
+    const { oldestDueAt, ...queue } = await readQueue(database, scope)
+    const paces = processes.flatMap(({ devicesPerSecond }) => devicesPerSecond ?? [])
+    return {
+      databaseMs: Math.round(databaseMs * 100) / 100,
+      processes: processes.map(({ gateways, startedAt, seenAt, devicesPerSecond: _, ...one }) => ({
+        ...one,
+        startedAt: startedAt.toISOString(),
+        seenAt: seenAt.toISOString(),
+        gateways: gateways
+          .filter(({ appNo, environment }) => appNo === scope.app.no && environment === scope.environment)
+          .map(({ appNo: _no, ...gateway }) => gateway),
+      })),
+      queue: { ...queue, oldestDueAt: oldestDueAt?.toISOString() ?? null },
+      devicesPerSecond: paces.length === 0 ? null : Math.round(paces.reduce((sum, one) => sum + one, 0)),
+    }
+  })
+
+  on.serve('listDays', async ({ caller: { scope }, query }) => {
+    const days = new Map<string, DayCount[]>()
+    for (const one of await readDays(database, scope, query.days)) {
+      const own = days.get(one.day)
+      if (own) own.push(one)
+      else days.set(one.day, [one])
+    }
+    return { items: [...days].map(([day, rows]) => dayView(day, rows)), next: null }
+  })
+}
+
+type Counts = Partial<Record<DeliveryState, number>>
+
+function dayView(day: string, rows: readonly DayCount[]): Day {
+  const counts: Counts = {}
+  const platforms: Day['platforms'] = {}
+  const why = new Map<Reason, number>()
+  for (const { platform, state, reason, count } of rows) {
+    counts[state] = (counts[state] ?? 0) + count
+    const own = platforms[platform] ?? {}
+    platforms[platform] = { ...own, [state]: (own[state] ?? 0) + count }
+    if (reason !== null) why.set(reason, (why.get(reason) ?? 0) + count)
+  }
+  return {
+    day,
+    counts,
+    platforms,
+    reasons: [...why]
+      .sort((a, b) => b[1] - a[1])
+      .map(([code, count]) => ({ code, says: reasons[code].says, does: reasons[code].does, count })),
+    steps: timedSteps.flatMap((step) => {
+      const took = new Map<number, number>()
+      for (const row of rows) if (row.state === step) took.set(row.took, (took.get(row.took) ?? 0) + row.count)
+      const [medianMs, p90Ms, p99Ms] = [0.5, 0.9, 0.99].map((share) => quantileMs(took, share))
+      if (medianMs === undefined || p90Ms === undefined || p99Ms === undefined) return []
+      return [{ step, count: counts[step] ?? 0, medianMs: round(medianMs), p90Ms: round(p90Ms), p99Ms: round(p99Ms) }]
+    }),
+  }
+}
+
+const round = (ms: number): number => (ms < 100 ? Math.round(ms * 10) / 10 : Math.round(ms))

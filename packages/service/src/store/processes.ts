@@ -1,0 +1,46 @@
+import type { GatewayHealth } from '@zbell/contract'
+import { uuidFromBytes } from '@zbell/core'
+import { uuidBuffer } from './columns.ts'
+import type { Database } from './database.ts'
+
+/** What a process says of itself. */
+export type ProcessReport = {
+  readonly host: string
+  readonly pid: number
+  readonly does: 'everything' | 'http' | 'worker' | 'clock'
+  readonly memoryMb: number
+  readonly devicesPerSecond: number | null
+  readonly gateways: readonly (GatewayHealth & { readonly appNo: number })[]
+}
+
+export type ProcessRow = ProcessReport & { readonly id: string; readonly startedAt: Date; readonly seenAt: Date }
+
+/** Whoever has been silent for so long is gone. */
+const silentSeconds = 20
+
+export const reportProcess = (database: Database, id: string, report: ProcessReport) =>
+  database.change(
+    `insert into processes (id, started_at, seen_at, report) values (?, utc_timestamp(3), utc_timestamp(3), ?)
+     on duplicate key update seen_at = utc_timestamp(3), report = value(report)`,
+    [uuidBuffer(id), JSON.stringify(report)],
+  ) as Promise<unknown> as Promise<void>
+
+export const removeProcess = (database: Database, id: string) =>
+  database.change('delete from processes where id = ?', [uuidBuffer(id)])
+
+/** Those that are there, the oldest first. */
+export async function listProcesses(database: Database): Promise<ProcessRow[]> {
+  const rows = await database.rows<{ id: Buffer; startedAt: Date; seenAt: Date; report: string | ProcessReport }>(
+    `select id, started_at as startedAt, seen_at as seenAt, report from processes
+     where seen_at > utc_timestamp(3) - interval ${silentSeconds} second order by started_at, id`,
+  )
+  return rows.map(({ id, report, ...row }) => ({
+    ...(typeof report === 'string' ? (JSON.parse(report) as ProcessReport) : report),
+    ...row,
+    id: uuidFromBytes(id),
+  }))
+}
+
+/** Forgets those that died without a word. */
+export const forgetSilent = (database: Database) =>
+  database.change('delete from processes where seen_at < utc_timestamp(3) - interval 1 hour')
