@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { connect } from 'node:http2'
+import { sampleBody, sampleHeaders } from './nghttpd.ts'
 
 export type BareLoop = {
   readonly origin: string
@@ -7,40 +8,38 @@ export type BareLoop = {
   readonly authorization: string
   readonly tokens: readonly string[]
   readonly inFlight: number
+  /** In front of each token. */
+  readonly path?: string
 }
 
 /**
  * The least that sends the same requests: one node:http2 connection, so many requests in flight, and nothing else.
  * @returns requests per second
  */
-export async function bareLoop({ origin, caFile, authorization, tokens, inFlight }: BareLoop): Promise<number> {
+export async function bareLoop({
+  origin,
+  caFile,
+  authorization,
+  tokens,
+  inFlight,
+  path = '/ring/',
+}: BareLoop): Promise<number> {
   const session = connect(origin, { ca: readFileSync(caFile, 'utf8') })
   await new Promise((done, fail) => session.once('connect', done).once('error', fail))
-  const body = JSON.stringify({
-    ring: '018bcfe5-6800-7fff-bfff-ffffffffffff',
-    face: { headline: 'Storm tonight', text: 'Check before you leave.' },
-  })
-  const headers = {
-    ':method': 'POST',
-    'content-type': 'application/json',
-    'harbour-app': 'example.ferries',
-    'harbour-weight': 'iron',
-    'harbour-until': '1',
-    authorization,
-  }
+  const headers = { ':method': 'POST', ...sampleHeaders, authorization }
   let next = 0
   let good = 0
   const startMs = performance.now()
   const one = () =>
     new Promise<void>((done, fail) => {
-      const stream = session.request({ ...headers, ':path': `/ring/${tokens[next++]}` })
+      const stream = session.request({ ...headers, ':path': path + tokens[next++] })
       stream.on('response', (head) => {
         if (head[':status'] === 200) good++
       })
       stream.on('error', fail)
       stream.on('close', done)
       stream.resume()
-      stream.end(body)
+      stream.end(sampleBody)
     })
   const lane = async () => {
     while (next < tokens.length) await one()

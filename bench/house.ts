@@ -16,7 +16,12 @@ export const app = 'bench'
 type ServiceReady = { readonly url: string; readonly operatorKeyFile: string }
 type Started = { readonly child: ChildProcess; readonly ready: ServiceReady }
 
-export type GatewayReady = { readonly origin: string; readonly caFile: string; readonly account: StandinAccount }
+export type GatewayReady = {
+  readonly origin: string
+  readonly caFile: string
+  readonly account: StandinAccount
+  readonly profile?: string
+}
 
 /** Database, stand-in and service, each in its own process and with the settings that ship. */
 export class House {
@@ -75,7 +80,7 @@ export class House {
             ZB_PORT: String(port),
             ZB_DATABASE_URL: database.url,
             ZB_TRUST_CA: gateway.caFile,
-            ZB_GATEWAY_IOS_PROFILE: `${dist}profiles/standin-ios.yaml`,
+            ZB_GATEWAY_IOS_PROFILE: gateway.profile ?? `${dist}profiles/standin-ios.yaml`,
             ZB_GATEWAY_IOS_ORIGIN: gateway.origin,
             ZB_IN_FLIGHT: String(inFlight),
             ZB_REGISTRATIONS_PER_MINUTE: '10000000',
@@ -152,6 +157,12 @@ export class House {
   get peakMemoryMb(): number {
     const status = readFileSync(`/proc/${this.servicePid}/status`, 'utf8')
     return Number(/VmHWM:\s+(\d+) kB/.exec(status)?.[1]) / 1_024
+  }
+
+  /** Bytes that the database has had written to its disk. */
+  get databaseBytesWritten(): number {
+    const pid = readFileSync(join(this.#dir, 'mariadb/pid'), 'utf8').trim()
+    return Number(/^write_bytes: (\d+)/m.exec(readFileSync(`/proc/${pid}/io`, 'utf8'))?.[1])
   }
 
   /** Seconds of processor time that the service has used. */

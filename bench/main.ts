@@ -2,6 +2,7 @@ import { authentication } from './authentication.ts'
 import { broadcast } from './broadcast.ts'
 import { carry } from './carry.ts'
 import { encryption } from './encryption.ts'
+import { expansion } from './expansion.ts'
 import type { Figure } from './figure.ts'
 import { personal } from './personal.ts'
 import { registration } from './registration.ts'
@@ -9,6 +10,7 @@ import { soak } from './soak.ts'
 
 const benches: Record<string, () => Promise<Figure[]>> = {
   broadcast,
+  expansion,
   personal,
   registration,
   carry,

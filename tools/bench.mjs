@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import { root, setUp } from './setup.mjs'
 
 const say = (text) => process.stderr.write(`${text}\n`)
-setUp({ browser: false, say })
+setUp({ browser: false, loads: true, say })
 const { build } = await import('./build.mjs')
 await build(say)
 spawn(process.execPath, [join(root, 'dist/bench.mjs'), ...process.argv.slice(2)], { stdio: 'inherit' }).once(

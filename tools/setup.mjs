@@ -9,17 +9,19 @@ import { fileURLToPath } from 'node:url'
 export const root = fileURLToPath(new URL('..', import.meta.url))
 const database = ['mariadb-server-core', 'mariadb-client-core']
 const browser = ['chromium', 'fonts-liberation']
+const loads = ['nghttp2-client', 'nghttp2-server', 'openssl']
 
 const onPath = (program) =>
   [...(process.env.PATH ?? '').split(delimiter), '/usr/sbin', '/usr/bin'].some((dir) => existsSync(join(dir, program)))
 
-/** @param {{ browser: boolean, say: (text: string) => void }} wants */
-export function setUp({ browser: wantsBrowser, say }) {
+/** @param {{ browser: boolean, loads?: boolean, say: (text: string) => void }} wants `loads`: what benches are held against */
+export function setUp({ browser: wantsBrowser, loads: wantsLoads = false, say }) {
   const [major] = process.versions.node.split('.').map(Number)
   if (major < 20) stop(`This needs Node 20 or newer; here is ${process.versions.node}.`)
   const missing = [
     ...(onPath('mariadbd') && onPath('mariadb-install-db') ? [] : database),
     ...(wantsBrowser && !onPath('chromium') ? browser : []),
+    ...(wantsLoads && !['h2load', 'nghttpd', 'openssl'].every(onPath) ? loads : []),
   ]
   if (missing.length > 0) installDebian(missing, say)
   installNpm(say)

@@ -114,7 +114,7 @@ describe('answers', () => {
     ['a class of answers fits them all', explain(502), { is: 'unavailable' }],
     ['what no row explains is said to be so', explain(302), { is: 'refused', reason: 'unexpected-answer' }],
   ])('%s', (_name, outcome, expected) => {
-    expect(outcome).toEqual(expected)
+    expect(outcome).toMatchObject(expected)
   })
 
   test('a JSON Pointer reads escaped names and lists, and no prototype', () => {

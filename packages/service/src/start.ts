@@ -175,8 +175,7 @@ const counted = (store: WorkStore, metrics: Metrics, pace: Pace): WorkStore => (
     const held = await store.storeOutcomes(claim, outcomes)
     if (held) {
       pace.note(outcomes.ended.length, Date.now())
-      for (const { platform, state, reason } of outcomes.ended)
-        metrics.outcomes.inc({ platform, state, reason: reason ?? 'none' })
+      metrics.noteOutcomes(outcomes.ended)
     }
     return held
   },

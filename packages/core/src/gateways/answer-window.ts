@@ -1,4 +1,4 @@
-import { tookClass } from '../deliveries/took.ts'
+import { tookClass, tookClasses } from '../deliveries/took.ts'
 import type { Outcome } from './outcome.ts'
 
 /** The past that counts, in steps: what falls out of it is forgotten a step at a time. */
@@ -9,7 +9,8 @@ export const answerWindowMs = stepMs * steps
 type Step = {
   readonly no: number
   readonly outcomes: Map<Outcome['is'], number>
-  readonly took: Map<number, number>
+  /** By class of time. */
+  readonly took: Uint32Array
 }
 
 export type AnswersOfLate = {
@@ -26,12 +27,12 @@ export class AnswerWindow {
     const no = Math.floor(nowMs / stepMs)
     let step = this.#steps.at(-1)
     if (step?.no !== no) {
-      step = { no, outcomes: new Map(), took: new Map() }
+      step = { no, outcomes: new Map(), took: new Uint32Array(tookClasses) }
       this.#steps.push(step)
       if (this.#steps.length > steps) this.#steps.shift()
     }
     increase(step.outcomes, outcome, 1)
-    increase(step.took, tookClass(tookMs), 1)
+    step.took[tookClass(tookMs)]!++
   }
 
   read(nowMs: number): AnswersOfLate {
@@ -41,7 +42,7 @@ export class AnswerWindow {
     for (const step of this.#steps) {
       if (step.no <= oldest) continue
       for (const [name, count] of step.outcomes) increase(outcomes, name, count)
-      for (const [name, count] of step.took) increase(took, name, count)
+      for (const [name, count] of step.took.entries()) if (count > 0) increase(took, name, count)
     }
     return { outcomes, took }
   }

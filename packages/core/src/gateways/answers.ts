@@ -1,4 +1,4 @@
-import type { GatewayAnswer, Outcome } from './outcome.ts'
+import { type Answered, answeredOf, type GatewayAnswer, type Outcome } from './outcome.ts'
 import type { AnswerRow } from './profile.ts'
 import { retryAfterMs } from './retry-after.ts'
 
@@ -9,32 +9,33 @@ import { retryAfterMs } from './retry-after.ts'
  */
 export function explainAnswer(rows: readonly AnswerRow[], answer: GatewayAnswer, nowMs: number): Outcome {
   const row = rows.find((candidate) => fits(candidate, answer))
-  if (!row) return answer.status >= 500 ? waiting('unavailable', answer, nowMs) : refused('unexpected-answer')
+  const answered = answeredOf(answer)
+  if (!row)
+    return answer.status >= 500
+      ? waiting('unavailable', answered, answer, nowMs)
+      : { is: 'refused', reason: 'unexpected-answer', answered }
   switch (row.outcome) {
     case 'accepted': {
       const ref = row.reference === undefined ? undefined : answer.headers[row.reference.toLowerCase()]
-      return ref === undefined ? { is: 'accepted' } : { is: 'accepted', ref: ref.slice(0, 64) }
+      return { is: 'accepted', ref: ref?.slice(0, 64), answered }
     }
     case 'busy':
     case 'unavailable':
-      return waiting(row.outcome, answer, nowMs)
+      return waiting(row.outcome, answered, answer, nowMs)
     case 'token-gone':
-      return { is: 'token-gone' }
+      return { is: 'token-gone', answered }
     case 'credential-rejected':
     case 'wrong-environment':
     case 'too-large':
     case 'bad-request':
-      return refused(row.outcome)
+      return { is: 'refused', reason: row.outcome, answered }
     default:
       return row.outcome satisfies never
   }
 }
 
-const refused = (reason: (Outcome & { is: 'refused' })['reason']): Outcome => ({ is: 'refused', reason })
-
-function waiting(is: 'busy' | 'unavailable', answer: GatewayAnswer, nowMs: number): Outcome {
-  const waitMs = retryAfterMs(answer.headers['retry-after'], nowMs)
-  return waitMs === undefined ? { is } : { is, retryAfterMs: waitMs }
+function waiting(is: 'busy' | 'unavailable', answered: Answered, answer: GatewayAnswer, nowMs: number): Outcome {
+  return { is, retryAfterMs: retryAfterMs(answer.headers['retry-after'], nowMs), answered }
 }
 
 function fits(row: AnswerRow, answer: GatewayAnswer): boolean {

@@ -7,10 +7,10 @@ export type Answered = { readonly status: number; readonly says: string }
 export type Outcome = Result & { readonly answered?: Answered }
 
 type Result =
-  | { readonly is: 'accepted'; readonly ref?: string }
-  | { readonly is: 'busy'; readonly retryAfterMs?: number }
+  | { readonly is: 'accepted'; readonly ref?: string | undefined }
+  | { readonly is: 'busy'; readonly retryAfterMs?: number | undefined }
   /** `untried`: the gateway rests, so nobody asked it. */
-  | { readonly is: 'unavailable'; readonly retryAfterMs?: number; readonly untried?: true }
+  | { readonly is: 'unavailable'; readonly retryAfterMs?: number | undefined; readonly untried?: true }
   | { readonly is: 'token-gone' }
   | { readonly is: 'refused'; readonly reason: Reason }
 
@@ -22,20 +22,17 @@ export type GatewayAnswer = {
   readonly body: string
 }
 
-/** So much of a refusal's text is kept. */
+/** Good ones have nothing of their own, and there are a million of them. */
+const goodAnswers: readonly Answered[] = Array.from({ length: 100 }, (_, i) => ({ status: 200 + i, says: '' }))
+
+/** So much of a refusal's text is kept, of so much that is looked at. */
 const saysAtMost = 200
+const looksAt = 2_000
 
 /** What is kept of an answer: in one line, with nothing in it that a terminal or a page would act on. */
 export function answeredOf({ status, body }: GatewayAnswer): Answered {
-  const isGood = status >= 200 && status < 300
-  return {
-    status,
-    says: isGood
-      ? ''
-      : body
-          .slice(0, 2_000)
-          .replace(/[\p{C}\s]+/gu, ' ')
-          .trim()
-          .slice(0, saysAtMost),
-  }
+  const good = goodAnswers[status - 200]
+  if (good) return good
+  const says = body.slice(0, looksAt).replace(/[\p{C}\s]+/gu, ' ')
+  return { status, says: says.trim().slice(0, saysAtMost) }
 }

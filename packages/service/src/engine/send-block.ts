@@ -45,7 +45,14 @@ export const sendBlockDefaults: SendBlockOptions = Object.freeze({
 })
 
 /** One platform's way out: the places on its lane, and each distinct content made ready once. */
-type Exit = { readonly lane: Lane; readonly shipments: Map<string, Shipment> }
+type Exit = {
+  readonly lane: Lane
+  readonly shipments: Map<string, Shipment>
+  readonly platform: Platform
+  readonly rehearsal: boolean
+  /** Whether the gateway took anything of this block. */
+  accepted: boolean
+}
 
 /** Texts that name each reader are many; what was made ready for the first ones is forgotten. */
 const shipmentsKept = 500
@@ -82,8 +89,7 @@ class BlockRun {
   #superseded: ReadonlySet<number> = new Set()
   /** Devices that wait until the notification goes on. */
   readonly #parked: number[] = []
-  readonly #accepted = new Map<string, { readonly platform: Platform; readonly rehearsal: boolean }>()
-  #lastAnswer: { readonly answer: GatewayRecord } | undefined
+  #lastAnswer: GatewayRecord | undefined
   #inTheAir = 0
   #onLanded: (() => void) | undefined
   #holding = true
@@ -136,8 +142,9 @@ class BlockRun {
     const remaining = this.#parked.sort((a, b) => a - b)
     const rest = { ended: this.#ended, remaining, retries, park: remaining.length > 0 }
     const held = await this.#store.storeOutcomes(this.#claim, rest)
-    for (const { platform, rehearsal } of this.#accepted.values())
-      await this.#store.noteAccepted(this.#notification, platform, rehearsal)
+    for (const exit of this.#exits.values())
+      if (typeof exit === 'object' && exit.accepted)
+        await this.#store.noteAccepted(this.#notification, exit.platform, exit.rehearsal)
     return held
   }
 
@@ -160,11 +167,6 @@ class BlockRun {
       if (!(error instanceof MalformedText)) throw error
       return false // Each device says so for itself.
     }
-  }
-
-  #noteAccepted(platform: Platform, rehearsal: boolean): void {
-    const name = exitName(platform, rehearsal)
-    if (!this.#accepted.has(name)) this.#accepted.set(name, { platform, rehearsal })
   }
 
   /** A device that was deleted since the expansion has no row to send from. */
@@ -216,7 +218,7 @@ class BlockRun {
     if (typeof exit !== 'object' || !shipment || exit.lane.state !== 'open') return this.#sendSlowly(device, rendered)
     const turn = exit.lane.slots.take(this.#urgent)
     if (turn) return turn.then(() => this.#goOn(device, exit, shipment))
-    this.#launch(device, exit.lane, shipment)
+    this.#launch(device, exit, shipment)
     return undefined
   }
 
@@ -239,7 +241,7 @@ class BlockRun {
 
   /** The wait for a place can have been long: what was true before it may not be any more. */
   #goOn(device: BlockDevice, exit: Exit, shipment: Shipment): void {
-    if (this.#options.hold() === 'none') this.#launch(device, exit.lane, shipment)
+    if (this.#options.hold() === 'none') this.#launch(device, exit, shipment)
     else this.#giveBack(device, exit)
   }
 
@@ -287,7 +289,7 @@ class BlockRun {
     let exit: Exit | Reason | 'fault'
     try {
       const lane = await this.#gateways.lane(appNo, environment, platform, rehearsal)
-      exit = typeof lane === 'string' ? lane : { lane, shipments: new Map() }
+      exit = typeof lane === 'string' ? lane : { lane, shipments: new Map(), platform, rehearsal, accepted: false }
     } catch (error) {
       this.#options.onFault(error)
       exit = 'fault'
@@ -296,42 +298,41 @@ class BlockRun {
     return exit
   }
 
-  #launch(device: BlockDevice, lane: Lane, shipment: Shipment): void {
+  #launch(device: BlockDevice, exit: Exit, shipment: Shipment): void {
     this.#inTheAir++
-    const landed = () => {
-      lane.slots.release()
-      if (--this.#inTheAir === 0) this.#onLanded?.()
-    }
     shipment.send(device).then(
       (outcome) => {
-        this.#take(device, outcome, lane)
-        landed()
+        this.#take(device, outcome, exit)
+        this.#land(exit)
       },
       (error: unknown) => {
         this.#options.onFault(error)
         this.#waiting.push({ device, cause: 'internal-fault', retryAfterMs: 0 })
-        landed()
+        this.#land(exit)
       },
     )
   }
 
-  #take(device: BlockDevice, outcome: Outcome, lane: Lane): void {
-    const answer = this.#answerOf(device, outcome, lane)
+  #land({ lane }: Exit): void {
+    lane.slots.release()
+    if (--this.#inTheAir === 0) this.#onLanded?.()
+  }
+
+  #take(device: BlockDevice, outcome: Outcome, exit: Exit): void {
+    const answer = this.#answerOf(device, outcome, exit.lane)
     switch (outcome.is) {
-      case 'accepted': {
-        const gatewayReference = outcome.ref === undefined ? {} : { gatewayReference: outcome.ref }
-        this.#end(device, { state: 'accepted', ...gatewayReference, ...answer }, this.#attempts)
-        this.#noteAccepted(device.platform, isHandsetAddress(device.token))
+      case 'accepted':
+        this.#end(device, { state: 'accepted', gatewayReference: outcome.ref, answer }, this.#attempts)
+        exit.accepted = true
         break
-      }
       case 'token-gone':
-        this.#end(device, { state: 'refused', reason: 'token-gone', ...answer }, this.#attempts)
+        this.#end(device, { state: 'refused', reason: 'token-gone', answer }, this.#attempts)
         break
       case 'refused':
         // Not the delivery's fault, and it can be mended: it waits for another credential, within its lifetime.
         if (outcome.reason === 'credential-rejected')
           this.#waiting.push({ device, cause: 'credential-rejected', retryAfterMs: 0 })
-        else this.#end(device, { state: 'refused', reason: outcome.reason, ...answer }, this.#attempts)
+        else this.#end(device, { state: 'refused', reason: outcome.reason, answer }, this.#attempts)
         break
       case 'busy':
         this.#waiting.push({ device, cause: 'gateway-busy', retryAfterMs: outcome.retryAfterMs ?? 0 })
@@ -350,14 +351,14 @@ class BlockRun {
   }
 
   /** What is kept of an answer; for thousands of devices it is the same, and one object. */
-  #answerOf({ token }: BlockDevice, { answered }: Outcome, { via }: Lane): { readonly answer?: GatewayRecord } {
-    if (!answered) return {}
+  #answerOf({ token }: BlockDevice, { answered }: Outcome, { via }: Lane): GatewayRecord | undefined {
+    if (!answered) return undefined
     const { status, says } = answered
     const gateway = via.gateway ?? originOf(token)
-    const last = this.#lastAnswer?.answer
+    const last = this.#lastAnswer
     if (last?.status === status && last.says === says && last.gateway === gateway && last.credential === via.credential)
-      return this.#lastAnswer!
-    this.#lastAnswer = { answer: { gateway, credential: via.credential, status, says } }
+      return last
+    this.#lastAnswer = { gateway, credential: via.credential, status, says }
     return this.#lastAnswer
   }
 
@@ -366,7 +367,17 @@ class BlockRun {
     how: Pick<Ended, 'state' | 'reason' | 'gatewayReference' | 'answer'>,
     attempts: number,
   ): void {
-    this.#ended.push({ deviceNo: device.no, platform: device.platform, ...how, attempts, atMs: this.#options.now() })
+    // Every one of the same form: there are a million of them.
+    this.#ended.push({
+      deviceNo: device.no,
+      platform: device.platform,
+      state: how.state,
+      reason: how.reason,
+      attempts,
+      gatewayReference: how.gatewayReference,
+      answer: how.answer,
+      atMs: this.#options.now(),
+    })
   }
 
   #storeSometimes(): void {

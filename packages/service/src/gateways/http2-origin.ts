@@ -3,6 +3,8 @@ import {
   type ClientHttp2Stream,
   connect,
   constants,
+  type IncomingHttpHeaders,
+  type IncomingHttpStatusHeader,
   type OutgoingHttpHeaders,
 } from 'node:http2'
 import type { LookupFunction } from 'node:net'
@@ -82,7 +84,7 @@ export class Http2Origin {
     if (asked.waitMs > 0) return Promise.reject(new NoAnswer(this.#origin, 'RESTING', undefined, asked.waitMs))
     return new Promise((done, fail) => {
       let session: ClientHttp2Session
-      let stream: ClientHttp2Stream
+      let stream: AskedStream
       try {
         session = this.#open()
         stream = session.request({ [HTTP2_HEADER_METHOD]: method, [HTTP2_HEADER_PATH]: path, ...headers })
@@ -91,32 +93,28 @@ export class Http2Origin {
         fail(new NoAnswer(this.#origin, codeOf(error), error))
         return
       }
-      let answer: GatewayAnswer | undefined
-      let text = ''
-      let size = 0
+      const ask: Ask = {
+        done,
+        fail,
+        origin: this.#origin,
+        readsAll: reads === 'everything',
+        stream,
+        dueMs: performance.now() + this.#options.timeoutMs,
+        ended: () => {
+          this.#deadlines.delete(ask)
+          this.#ended(ask.status !== 0, session)
+        },
+        status: 0,
+        headers: noHeaders,
+        body: '',
+        bytes: 0,
+      }
+      stream[askedFor] = ask
       // For the whole answer: a stream's own timeout would start anew with every byte that drips in.
-      this.#deadlines.add(stream, this.#options.timeoutMs, () => {
-        fail(new NoAnswer(this.#origin, 'ETIMEDOUT'))
-        stream.close(NGHTTP2_CANCEL)
-      })
-      stream.on('response', (head) => {
-        const status = Number(head[HTTP2_HEADER_STATUS])
-        answer = { status, headers: head as GatewayAnswer['headers'], body: '' }
-        if (reads === 'refusals' && status >= 200 && status < 300) stream.resume()
-        else
-          stream.on('data', (chunk: Buffer) => {
-            size += chunk.length
-            if (size > maxBodyBytes) stream.close(NGHTTP2_CANCEL)
-            else text += chunk.toString('utf8')
-          })
-      })
-      stream.on('error', (error) => fail(new NoAnswer(this.#origin, codeOf(error), error)))
-      stream.on('close', () => {
-        this.#deadlines.delete(stream)
-        this.#ended(answer !== undefined, session)
-        if (answer) done(text === '' ? answer : { ...answer, body: text })
-        else fail(new NoAnswer(this.#origin, 'ECONNRESET'))
-      })
+      this.#deadlines.add(ask, this.#options.timeoutMs)
+      stream.on('response', onResponse)
+      stream.on('error', onError)
+      stream.on('close', onClose)
       stream.end(body)
     })
   }
@@ -179,6 +177,54 @@ export class Http2Origin {
   }
 }
 
+/** Where a stream carries what it was opened for: its listeners are the same functions for all, since thousands a second are made. */
+const askedFor = Symbol('asked for')
+type AskedStream = ClientHttp2Stream & { [askedFor]?: Ask }
+
+type Ask = {
+  readonly done: (answer: GatewayAnswer) => void
+  readonly fail: (error: NoAnswer) => void
+  readonly ended: () => void
+  readonly origin: string
+  readonly readsAll: boolean
+  readonly stream: ClientHttp2Stream
+  readonly dueMs: number
+  /** 0 while there is no answer. */
+  status: number
+  headers: GatewayAnswer['headers']
+  body: string
+  bytes: number
+}
+
+const noHeaders: GatewayAnswer['headers'] = {}
+
+function onResponse(this: AskedStream, head: IncomingHttpHeaders & IncomingHttpStatusHeader): void {
+  const ask = this[askedFor]!
+  ask.status = Number(head[HTTP2_HEADER_STATUS])
+  ask.headers = head as GatewayAnswer['headers']
+  if (!ask.readsAll && ask.status >= 200 && ask.status < 300) this.resume()
+  else this.on('data', onData)
+}
+
+function onData(this: AskedStream, chunk: Buffer): void {
+  const ask = this[askedFor]!
+  ask.bytes += chunk.length
+  if (ask.bytes > maxBodyBytes) this.close(NGHTTP2_CANCEL)
+  else ask.body += chunk.toString('utf8')
+}
+
+function onError(this: AskedStream, error: Error): void {
+  const ask = this[askedFor]!
+  ask.fail(new NoAnswer(ask.origin, codeOf(error), error))
+}
+
+function onClose(this: AskedStream): void {
+  const { ended, done, fail, status, headers, body, origin } = this[askedFor]!
+  ended()
+  if (status !== 0) done({ status, headers, body })
+  else fail(new NoAnswer(origin, 'ECONNRESET'))
+}
+
 /** How exactly a deadline is kept, of the whole time. */
 const sweepsInTime = 20
 
@@ -187,24 +233,25 @@ const sweepsInTime = 20
  * cost more than it is worth.
  */
 class Deadlines {
-  readonly #due = new Map<object, { readonly atMs: number; readonly act: () => void }>()
+  readonly #asks = new Set<Ask>()
   #timer: NodeJS.Timeout | undefined
 
-  add(of: object, timeoutMs: number, act: () => void): void {
-    this.#due.set(of, { atMs: performance.now() + timeoutMs, act })
+  add(ask: Ask, timeoutMs: number): void {
+    this.#asks.add(ask)
     this.#timer ??= setInterval(() => this.#sweep(), Math.max(10, timeoutMs / sweepsInTime)).unref()
   }
 
-  delete(of: object): void {
-    this.#due.delete(of)
+  delete(ask: Ask): void {
+    this.#asks.delete(ask)
   }
 
   #sweep(): void {
     const nowMs = performance.now()
-    for (const [of, { atMs, act }] of this.#due) {
-      if (atMs > nowMs) return
-      this.#due.delete(of)
-      act()
+    for (const ask of this.#asks) {
+      if (ask.dueMs > nowMs) return
+      this.#asks.delete(ask)
+      ask.fail(new NoAnswer(ask.origin, 'ETIMEDOUT'))
+      ask.stream.close(NGHTTP2_CANCEL)
     }
     clearInterval(this.#timer)
     this.#timer = undefined

@@ -1,11 +1,4 @@
-import {
-  answeredOf,
-  explainAnswer,
-  type GatewayProfile,
-  type Outcome,
-  type RequestShaper,
-  type ShapedRequest,
-} from '@zbell/core'
+import { explainAnswer, type GatewayProfile, type Outcome, type RequestShaper, type ShapedRequest } from '@zbell/core'
 import type { Address, Sendable, Shipment } from '../engine/ports.ts'
 import { type Authorization, CredentialRejected } from './authorization.ts'
 import { type Http2Origin, NoAnswer, unanswered } from './http2-origin.ts'
@@ -71,25 +64,39 @@ export class ProfileLane implements Way {
     return { shaped, headers: { 'content-type': 'application/json', ...shaped.headers } }
   }
 
-  async #send(prepared: Prepared, address: Address): Promise<Outcome> {
+  #send(prepared: Prepared, address: Address): Promise<Outcome> {
     const body = prepared.shaped.body(address.token)
-    if (Buffer.byteLength(body) > this.#profile.limits.bodyBytes) return { is: 'refused', reason: 'too-large' }
+    if (Buffer.byteLength(body) > this.#profile.limits.bodyBytes)
+      return Promise.resolve({ is: 'refused', reason: 'too-large' })
     const value = this.#authorization?.value
-    try {
-      const token = value && (value.atHand ?? (await value.get()))
-      const outcome = await this.#ask(prepared, address, body, token)
-      if (token === undefined || !isRejected(outcome)) return outcome
-      // A token that ran out early, or a gateway that forgot it: one fresh one settles whether it is the credential.
-      value?.drop(token)
-      return await this.#ask(prepared, address, body, await value?.get())
-    } catch (error) {
-      if (error instanceof CredentialRejected) return { is: 'refused', reason: 'credential-rejected' }
-      if (error instanceof NoAnswer) return unanswered(error)
-      throw error
-    }
+    const token = value?.atHand
+    // The usual way waits for nothing but the answer.
+    if (value && token === undefined)
+      return value.get().then((fresh) => this.#ask(prepared, address, body, fresh), explainFailure)
+    return this.#ask(prepared, address, body, token)
   }
 
   #ask(prepared: Prepared, address: Address, body: string, token: string | undefined): Promise<Outcome> {
+    return this.#request(prepared, address, body, token).then(
+      (outcome) =>
+        token !== undefined && isRejected(outcome) ? this.#askAnew(prepared, address, body, token) : outcome,
+      explainFailure,
+    )
+  }
+
+  /** A token that ran out early, or a gateway that forgot it: one fresh one settles whether it is the credential. */
+  async #askAnew(prepared: Prepared, address: Address, body: string, refused: string): Promise<Outcome> {
+    const { value } = this.#authorization!
+    value.drop(refused)
+    try {
+      return await this.#request(prepared, address, body, await value.get())
+    } catch (error) {
+      return explainFailure(error)
+    }
+  }
+
+  /** @throws {NoAnswer} */
+  #request(prepared: Prepared, address: Address, body: string, token: string | undefined): Promise<Outcome> {
     const header = this.#authorization?.header
     if (header && token !== undefined && prepared.token !== token) {
       // The same for thousands of requests, so it is put together once.
@@ -97,10 +104,9 @@ export class ProfileLane implements Way {
       prepared.withToken = { ...prepared.headers, [header]: token }
     }
     const { shaped, withToken } = prepared
-    return this.#origin.request(shaped.method, shaped.path(address.token), withToken, body).then((answer) => ({
-      ...explainAnswer(this.#profile.answers, answer, Date.now()),
-      answered: answeredOf(answer),
-    }))
+    return this.#origin
+      .request(shaped.method, shaped.path(address.token), withToken, body)
+      .then((answer) => explainAnswer(this.#profile.answers, answer, Date.now()))
   }
 
   get restsUntilMs(): number {
@@ -113,3 +119,10 @@ export class ProfileLane implements Way {
 }
 
 const isRejected = (outcome: Outcome): boolean => outcome.is === 'refused' && outcome.reason === 'credential-rejected'
+
+/** @throws what is no answer of a gateway */
+function explainFailure(error: unknown): Outcome {
+  if (error instanceof CredentialRejected) return { is: 'refused', reason: 'credential-rejected' }
+  if (error instanceof NoAnswer) return unanswered(error)
+  throw error
+}

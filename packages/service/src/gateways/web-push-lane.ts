@@ -1,5 +1,4 @@
 import {
-  answeredOf,
   declarativeMessage,
   encryptMessage,
   explainAnswer,
@@ -98,7 +97,7 @@ export class WebPushLane implements Way {
       const body = encryptMessage(plaintext, { p256dh: address.p256dh, auth: address.auth }, nodeCrypto)
       const headers = this.#headers(notification, service)
       const answer = await service.origin.request('POST', endpoint.pathname + endpoint.search, headers, body)
-      return { ...explainAnswer(pushServiceAnswers, answer, Date.now()), answered: answeredOf(answer) }
+      return explainAnswer(pushServiceAnswers, answer, Date.now())
     } catch (error) {
       if (error instanceof AddressNotAllowed) return { is: 'refused', reason: 'address-not-allowed' }
       if (!(error instanceof NoAnswer)) throw error

@@ -93,33 +93,61 @@ export class Metrics {
     )
   }
 
-  readonly #stepSeries = new Map<string, { observe(seconds: number): void }>()
+  readonly #stepSeries: Series = new Map()
+  readonly #gatewaySeries: Series = new Map()
 
   noteStep(platform: string, step: string, tookMs: number): void {
-    const name = `${platform} ${step}`
-    let series = this.#stepSeries.get(name)
-    if (!series) {
-      series = this.steps.labels(platform, step)
-      this.#stepSeries.set(name, series)
-    }
-    series.observe(tookMs / 1_000)
+    seriesOf(this.#stepSeries, this.steps, platform, step).observe(tookMs / 1_000)
   }
 
-  /** One is made a thousand times a second: each series is looked up once. */
-  readonly #gatewaySeries = new Map<string, { observe(seconds: number): void }>()
-
   noteGatewayAnswer(platform: string, tookMs: number, outcome: string): void {
-    const name = `${platform} ${outcome}`
-    let series = this.#gatewaySeries.get(name)
-    if (!series) {
-      series = this.gatewayAnswers.labels(platform, outcome)
-      this.#gatewaySeries.set(name, series)
+    seriesOf(this.#gatewaySeries, this.gatewayAnswers, platform, outcome).observe(tookMs / 1_000)
+  }
+
+  noteOutcomes(
+    ended: readonly { readonly platform: string; readonly state: string; readonly reason?: string | undefined }[],
+  ): void {
+    let last: (typeof ended)[number] | undefined
+    let count = 0
+    const flush = () => {
+      if (last) this.outcomes.inc({ platform: last.platform, state: last.state, reason: last.reason ?? 'none' }, count)
     }
-    series.observe(tookMs / 1_000)
+    // Most of a block ends alike: each run of the same is counted at once.
+    for (const one of ended) {
+      if (one.platform !== last?.platform || one.state !== last.state || one.reason !== last.reason) {
+        flush()
+        last = one
+        count = 0
+      }
+      count++
+    }
+    flush()
   }
 
   constructor() {
     this.registry.setContentType(Registry.OPENMETRICS_CONTENT_TYPE as never)
     collectDefaultMetrics({ register: this.registry })
   }
+}
+
+/** Histograms by their two labels: one is noted thousands of times a second, and looking a series up costs more than that. */
+type Series = Map<string, Map<string, { observe(seconds: number): void }>>
+
+function seriesOf<A extends string, B extends string>(
+  known: Series,
+  histogram: Histogram<A | B>,
+  first: string,
+  second: string,
+): { observe(seconds: number): void } {
+  let own = known.get(first)
+  if (!own) {
+    own = new Map()
+    known.set(first, own)
+  }
+  let series = own.get(second)
+  if (!series) {
+    series = histogram.labels(first, second)
+    own.set(second, series)
+  }
+  return series
 }

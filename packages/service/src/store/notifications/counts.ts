@@ -18,14 +18,14 @@ export type CountedIn = {
 
 /** Changes of a notification's totals, gathered and then stored with the rows that they count, in one transaction. */
 export class CountChanges {
-  readonly #changes = new Map<string, [platform: number, state: number, reason: number, by: number]>()
+  readonly #changes = new Map<number, [platform: number, state: number, reason: number, by: number]>()
 
   add({ platform, state, reason }: CountedIn, by: 1 | -1): void {
     this.addCodes(platforms.indexOf(platform), deliveryStates[state], reason === null ? 0 : reasons[reason].code, by)
   }
 
   addCodes(platform: number, state: number, reason: number, by: number): void {
-    const name = `${platform} ${state} ${reason}`
+    const name = (platform * 64 + state) * 256 + reason
     const known = this.#changes.get(name)
     if (known) known[3] += by
     else this.#changes.set(name, [platform, state, reason, by])

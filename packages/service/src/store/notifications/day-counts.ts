@@ -20,22 +20,25 @@ export type OnStep = (platform: Platform, step: DeliveryState, tookMs: number) =
 
 /** What came to which state today, gathered and then stored with the deliveries themselves, in one transaction. */
 export class DayCounts {
-  readonly #steps: [platform: number, state: DeliveryState, tookMs: number][] = []
-  readonly #counts = new Map<string, [platform: number, state: number, reason: number, took: number, count: number]>()
+  /** Platform, state and time of each, one after the other. */
+  readonly #steps: number[] = []
+  readonly #counts = new Map<number, [platform: number, state: number, reason: number, took: number, count: number]>()
 
   /** @param platform its place among the platforms @param tookMs since the step before */
   add(platform: number, state: DeliveryState, reason: number, tookMs: number): void {
-    this.#steps.push([platform, state, tookMs])
+    const code = deliveryStates[state]
+    this.#steps.push(platform, code, tookMs)
     const took = tookClass(tookMs)
-    const name = `${platform} ${state} ${reason} ${took}`
+    const name = ((platform * 64 + code) * 256 + reason) * 64 + took
     const known = this.#counts.get(name)
     if (known) known[4]++
-    else this.#counts.set(name, [platform, deliveryStates[state], reason, took, 1])
+    else this.#counts.set(name, [platform, code, reason, took, 1])
   }
 
   /** After the commit. */
   tell(onStep: OnStep): void {
-    for (const [platform, state, tookMs] of this.#steps) onStep(platforms[platform]!, state, tookMs)
+    for (let i = 0; i < this.#steps.length; i += 3)
+      onStep(platforms[this.#steps[i]!]!, deliveryStateOfCode(this.#steps[i + 1]!), this.#steps[i + 2]!)
   }
 
   async store(tx: Tx, appNo: number, environment: Environment): Promise<void> {

@@ -23,7 +23,7 @@ const mostCharacters = 250
 export async function keepAnswers(
   tx: Tx,
   notificationNo: number,
-  ended: readonly { readonly answer?: GatewayRecord }[],
+  ended: readonly { readonly answer?: GatewayRecord | undefined }[],
 ): Promise<string[]> {
   const kept = new Map<string, { readonly literal: string; readonly answer: GatewayRecord }>()
   const keep = (answer: GatewayRecord): string => {
@@ -35,7 +35,13 @@ export async function keepAnswers(
     kept.set(name, { literal, answer })
     return literal
   }
-  const literals = ended.map(({ answer }) => (answer ? keep(answer) : 'null'))
+  // Thousands share one object.
+  let last: { readonly of: GatewayRecord; readonly literal: string } | undefined
+  const literals = ended.map(({ answer }) => {
+    if (!answer) return 'null'
+    if (last?.of !== answer) last = { of: answer, literal: keep(answer) }
+    return last.literal
+  })
   if (kept.size === 0) return literals
   await tx.change(
     `insert ignore into gateway_answers (notification_no, hash, gateway, credential, status, says)

@@ -24,11 +24,11 @@ export type Ended = {
   readonly deviceNo: number
   readonly platform: Platform
   readonly state: Extract<DeliveryState, 'accepted' | 'skipped' | 'refused' | 'expired' | 'withdrawn'>
-  readonly reason?: Reason
+  readonly reason?: Reason | undefined
   readonly attempts: number
-  readonly gatewayReference?: string
+  readonly gatewayReference?: string | undefined
   /** What the gateway said at last, when it said anything. */
-  readonly answer?: GatewayRecord
+  readonly answer?: GatewayRecord | undefined
   readonly atMs: number
 }
 
@@ -209,9 +209,17 @@ async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], d
 function deliveryValues(notificationNo: number, one: Ended, answer: string): string {
   const state = deliveryStates[deliveryStateOfCode(deliveryStates[one.state])]
   const reason = one.reason === undefined ? 0 : reasons[one.reason].code
-  const at = `'${new Date(one.atMs).toISOString().slice(0, 23).replace('T', ' ')}'`
+  const at = instantLiteral(one.atMs)
   const moments = one.state === 'accepted' ? `${at},null` : `null,${at}`
   return `(${notificationNo},${one.deviceNo},${platforms.indexOf(one.platform)},${state},${reason},${one.attempts},${referenceLiteral(one.gatewayReference)},${answer},${moments})`
+}
+
+let lastInstant = { ms: Number.NaN, literal: '' }
+/** Most of a block ends within the same few milliseconds. */
+function instantLiteral(ms: number): string {
+  if (lastInstant.ms !== ms)
+    lastInstant = { ms, literal: `'${new Date(ms).toISOString().slice(0, 23).replace('T', ' ')}'` }
+  return lastInstant.literal
 }
 
 /** A gateway's reference comes from outside: what is not plain is left out. */
