@@ -10,6 +10,7 @@ import { CredentialChecks } from './credentials/checks.ts'
 import { CredentialDesk } from './credentials/desk.ts'
 import { rewrapAll } from './credentials/rewrap.ts'
 import type { WorkStore } from './engine/ports.ts'
+import { prepareAhead } from './engine/prepare-ahead.ts'
 import { Worker } from './engine/worker.ts'
 import { GatewayRoom } from './gateways/gateways.ts'
 import { HandsetControl } from './handsets/control.ts'
@@ -127,8 +128,13 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       log,
       operatorKey: operator,
       consoleDir,
-      onWork: (mine) => {
-        if (mine && !worker.take(mine))
+      prepareSoon: async (notification, devices) => {
+        const found = await devices
+        // Sending meets the same again, and says so.
+        return found && prepareAhead(notification, found, gateways).catch(() => undefined)
+      },
+      onWork: (mine, ahead) => {
+        if (mine && !worker.take(mine, ahead))
           store
             .release(mine.claim, 0)
             .catch((error: unknown) => log.warn({ err: error }, 'cannot give work back; its lease will run out'))

@@ -21,6 +21,7 @@ import type { GatewayRecord } from '../store/work/gateway-answers.ts'
 import type { Ended, Retry } from '../store/work/store-outcomes.ts'
 import { planRetries, type Waiting } from './plan-retries.ts'
 import type { Gateways, Lane, Shipment, WorkStore } from './ports.ts'
+import { type Ahead, type Exit, type Exits, exitName } from './prepare-ahead.ts'
 import { sendable } from './sendable.ts'
 
 export type SendBlockOptions = {
@@ -44,21 +45,12 @@ export const sendBlockDefaults: SendBlockOptions = Object.freeze({
   onFault: () => {},
 })
 
-/** One platform's way out: the places on its lane, and each distinct content made ready once. */
-type Exit = {
-  readonly lane: Lane
-  readonly shipments: Map<string, Shipment>
-  readonly platform: Platform
-  readonly rehearsal: boolean
-  /** Whether the gateway took anything of this block. */
-  accepted: boolean
-}
-
 /** Texts that name each reader are many; what was made ready for the first ones is forgotten. */
 const shipmentsKept = 500
 
 /**
  * Sends one block: decides for each device, hands requests to the gateways, and stores what became of them.
+ * @param ahead what was made ready while the work was stored
  * @returns false when the lease was lost on the way; whatever was not stored is the next worker's
  */
 export const sendBlock = (
@@ -67,7 +59,8 @@ export const sendBlock = (
   store: WorkStore,
   gateways: Gateways,
   options: SendBlockOptions = sendBlockDefaults,
-): Promise<boolean> => new BlockRun(claim, notification, store, gateways, options).run()
+  ahead?: Ahead,
+): Promise<boolean> => new BlockRun(claim, notification, store, gateways, options, ahead).run()
 
 class BlockRun {
   readonly #claim: Claim & { kind: 'send' }
@@ -83,7 +76,7 @@ class BlockRun {
   #ended: Ended[] = []
   readonly #waiting: Waiting[] = []
   /** One for each platform, and one more for its virtual handsets. */
-  readonly #exits = new Map<string, Exit | Reason | 'fault'>()
+  readonly #exits: Exits
   readonly #renderer: Renderer
   #values = new Map<number, Values>()
   #superseded: ReadonlySet<number> = new Set()
@@ -102,6 +95,7 @@ class BlockRun {
     store: WorkStore,
     gateways: Gateways,
     options: SendBlockOptions,
+    ahead: Ahead | undefined,
   ) {
     this.#claim = claim
     this.#notification = notification
@@ -113,7 +107,8 @@ class BlockRun {
     this.#expiresMs = notification.expiresAt.getTime()
     this.#open = new Set(claim.devices)
     this.#storedAtMs = options.now()
-    this.#renderer = new Renderer(notification.content, notification.filling)
+    this.#renderer = ahead?.renderer ?? new Renderer(notification.content, notification.filling)
+    this.#exits = ahead?.exits ?? new Map()
   }
 
   async run(): Promise<boolean> {
@@ -418,5 +413,3 @@ class BlockRun {
 
 /** The origin of a browser's endpoint, which was looked at when it registered. */
 const originOf = (endpoint: string): string => endpoint.slice(0, endpoint.indexOf('/', 'https://'.length))
-
-const exitName = (platform: Platform, rehearsal: boolean): string => (rehearsal ? `${platform} rehearsal` : platform)

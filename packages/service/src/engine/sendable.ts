@@ -3,7 +3,7 @@ import type { NotificationRow } from '../store/notifications/read-notifications.
 import type { Sendable } from './ports.ts'
 
 /** A notification as one reader gets it. */
-export const sendable = (notification: NotificationRow, content: Content): Sendable => ({
+export const sendable = (notification: Omit<NotificationRow, 'no'>, content: Content): Sendable => ({
   id: notification.id,
   content,
   mode: notification.mode,

@@ -4,6 +4,7 @@ import type { OwnWork } from '../store/notifications/create-notification.ts'
 import type { Hold } from '../store/notifications/hold-codes.ts'
 import type { Claim } from '../store/work/claim-work.ts'
 import type { Gateways, WorkStore } from './ports.ts'
+import type { Ahead } from './prepare-ahead.ts'
 import { sendBlock, sendBlockDefaults } from './send-block.ts'
 
 export type WorkerOptions = {
@@ -58,9 +59,9 @@ export class Worker {
   }
 
   /** Sends what intake claimed for this process; it has not been in the queue. @returns false when there is no room for it */
-  take(mine: OwnWork): boolean {
+  take(mine: OwnWork, ahead?: Promise<Ahead | undefined>): boolean {
     if (!this.#running || this.#active.size >= this.#options.atOnce + urgentExtra) return false
-    this.#begin(mine.claim, mine)
+    this.#begin(mine.claim, mine, ahead)
     return true
   }
 
@@ -128,9 +129,9 @@ export class Worker {
     return true
   }
 
-  #begin(claim: Claim, mine?: OwnWork): void {
+  #begin(claim: Claim, mine?: OwnWork, ahead?: Promise<Ahead | undefined>): void {
     this.#held.set(claim.no, claim)
-    const work = this.#do(claim, mine).finally(() => {
+    const work = this.#do(claim, mine, ahead).finally(() => {
       this.#held.delete(claim.no)
       this.#active.delete(work)
       this.nudge()
@@ -138,14 +139,14 @@ export class Worker {
     this.#active.add(work)
   }
 
-  async #do(claim: Claim, mine: OwnWork | undefined): Promise<void> {
+  async #do(claim: Claim, mine?: OwnWork, ahead?: Promise<Ahead | undefined>): Promise<void> {
     const alive = setInterval(() => {
       this.#store
         .extend(claim)
         .catch((error: unknown) => this.#log.warn({ err: error, work: claim.no }, 'cannot extend a lease'))
     }, this.#options.leaseMs / 3)
     try {
-      await this.#handle(claim, mine)
+      await this.#handle(claim, mine, await ahead)
     } catch (error) {
       this.#log.error(
         { err: error, work: claim.no, notification: claim.notificationNo },
@@ -160,7 +161,7 @@ export class Worker {
     }
   }
 
-  async #handle(claim: Claim, mine: OwnWork | undefined): Promise<void> {
+  async #handle(claim: Claim, mine: OwnWork | undefined, ahead: Ahead | undefined): Promise<void> {
     const notification = mine?.notification ?? (await this.#store.notification(claim.notificationNo))
     if (!notification) throw new Error('there is work for a notification that is not there')
     if (claim.kind === 'send') {
@@ -168,15 +169,16 @@ export class Worker {
       this.#holds.set(notification.no, notification.hold)
       const known = mine?.devices
       const store = known ? { ...this.#store, devices: async () => [...known] } : this.#store
-      const held = await sendBlock(claim, notification, store, this.#gateways, {
+      const options = {
         ...sendBlockDefaults,
         hold: () => this.#holds.get(notification.no) ?? 'none',
-        onFault: (error) =>
+        onFault: (error: unknown) =>
           this.#log.error(
             { err: error, notification: notification.id },
             'a device could not be sent to; trying again later',
           ),
-      })
+      }
+      const held = await sendBlock(claim, notification, store, this.#gateways, options, ahead)
       if (!held) this.#log.warn({ work: claim.no }, 'the lease of a block was lost; its new owner goes on')
       this.#events.onStored(notification.no)
       return

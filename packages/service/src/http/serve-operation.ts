@@ -32,6 +32,9 @@ type Answer<Name extends RouteName> = Operations[Name] extends { events: true } 
 
 export type Handler<Name extends RouteName> = (given: Given<Name>) => Promise<Answer<Name>>
 
+/** A body up to this size is looked at while it is not known yet who sent it. */
+const readAheadBytes = 16_384
+
 /** Puts the contract's operations on a router: who may call, what may be sent and what is answered stand in its table. */
 export class OperationRouter {
   readonly #router = Router()
@@ -53,12 +56,19 @@ export class OperationRouter {
     const handle: RequestHandler = async (request, response) => {
       const stop = this.#metrics.requests.startTimer({ operation: name })
       response.once('close', () => stop({ status: response.statusCode }))
-      const caller = (await this.#callers.check(operation, request)) as CallerOf<Operations[Name]['caller']>
+      const read = () => ({
+        query: (operation.query ? parsed(operation.query, request.query, '?') : undefined) as Given<Name>['query'],
+        body: (operation.body ? parsed(operation.body, jsonBody(request), '') : undefined) as Given<Name>['body'],
+      })
+      const checking = this.#callers.check(operation, request)
+      // Read while the database says who calls; what is wrong with it is said only to somebody who may. Strangers get no
+      // more than a little read.
+      const given = Number(request.headers['content-length'] ?? 0) <= readAheadBytes ? attempt(read) : read
+      const caller = (await checking) as CallerOf<Operations[Name]['caller']>
       const answer = await handler({
         caller,
         params: request.params as Given<Name>['params'],
-        query: (operation.query ? parsed(operation.query, request.query, '?') : undefined) as Given<Name>['query'],
-        body: (operation.body ? parsed(operation.body, jsonBody(request), '') : undefined) as Given<Name>['body'],
+        ...given(),
         request,
         response,
         stillMay: () => this.#mayCall(operation, request),
@@ -113,6 +123,18 @@ function run(
   Promise.resolve(
     step(request, response, (error?: unknown) => (error ? next(error) : run(steps, at + 1, request, response, next))),
   ).catch(next)
+}
+
+/** Does something now and answers later, with what came of it or with its error. */
+function attempt<T>(act: () => T): () => T {
+  try {
+    const done = act()
+    return () => done
+  } catch (error) {
+    return () => {
+      throw error
+    }
+  }
 }
 
 function jsonBody(request: Request): unknown {

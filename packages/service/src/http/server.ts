@@ -18,7 +18,6 @@ import { Proofs } from '../people/proofs.ts'
 import type { CredentialRow } from '../store/apps/credentials.ts'
 import type { Milestones } from '../store/apps/milestones.ts'
 import type { Database } from '../store/database.ts'
-import type { OwnWork } from '../store/notifications/create-notification.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
 import type { Pace } from '../telemetry/pace.ts'
 import type { Vault } from '../vault/vault.ts'
@@ -33,7 +32,7 @@ import { EventStreams, serveEvents } from './routes/events.ts'
 import { serveGateways } from './routes/gateways.ts'
 import { serveHandsets } from './routes/handsets.ts'
 import { serveHealthOf } from './routes/health.ts'
-import { serveNotifications } from './routes/notifications.ts'
+import { type NotificationsGiven, serveNotifications } from './routes/notifications.ts'
 import { servePeople } from './routes/people.ts'
 import { serveReceipts } from './routes/receipts.ts'
 import { serveSessions } from './routes/sessions.ts'
@@ -55,7 +54,8 @@ export type HttpParts = {
   readonly operatorKey: string
   readonly consoleDir: string | undefined
   /** There is work; a claim is this process's own to do. */
-  readonly onWork: (mine: OwnWork | undefined) => void
+  readonly onWork: NotificationsGiven['onAccepted']
+  readonly prepareSoon: NotificationsGiven['prepareSoon']
   readonly onHold: () => void
   /** Whether a worker runs in this process. */
   readonly sendsItself: boolean
@@ -110,6 +110,7 @@ export function httpServer(parts: HttpParts): HttpServer {
     pace: parts.pace,
     leaseMs: parts.sendsItself ? config['engine.leaseMs'] : 0,
     onAccepted: parts.onWork,
+    prepareSoon: parts.prepareSoon,
     onHold: parts.onHold,
   })
   serveActivityFiles(on, database)

@@ -5,10 +5,21 @@
 export class Batcher<In, Out> {
   readonly #write: (items: In[]) => Promise<Out[]>
   readonly #most: number
+  readonly #first: 'at-once' | 'with-its-turn'
   #waiting: { item: In; done: (out: Out) => void; fail: (error: unknown) => void }[] = []
   #writing = false
 
-  constructor(write: (items: In[]) => Promise<Out[]>, most: number) {
+  /**
+   * @param most how many items go together at most
+   * @param first whether the first, when nothing is under way, goes at once, since somebody may be alone and wait; or with
+   *   whatever comes by the same turn of the event loop, where waves of them come
+   */
+  constructor(
+    write: (items: In[]) => Promise<Out[]>,
+    most: number,
+    first: 'at-once' | 'with-its-turn' = 'with-its-turn',
+  ) {
+    this.#first = first
     this.#write = write
     this.#most = most
   }
@@ -18,8 +29,8 @@ export class Batcher<In, Out> {
       this.#waiting.push({ item, done, fail })
       if (this.#writing) return
       this.#writing = true
-      // Whatever comes in by the same turn of the event loop goes along with the first one.
-      setImmediate(() => void this.#drain())
+      if (this.#first === 'at-once') void this.#drain()
+      else setImmediate(() => void this.#drain())
     })
   }
 

@@ -11,11 +11,13 @@ import {
   type Writing,
 } from '@zbell/core'
 import type { z } from 'zod'
+import type { Ahead } from '../../engine/prepare-ahead.ts'
 import type { GatewayRoom } from '../../gateways/gateways.ts'
 import { type Asked, explain } from '../../review/explain.ts'
 import { type Draft, reviewDraft } from '../../review/review.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
+import type { BlockDevice } from '../../store/devices/load-block-devices.ts'
 import {
   unknownDevices,
   unknownNotifications,
@@ -33,6 +35,7 @@ import {
   findNotification,
   findNotificationByName,
   listNotifications,
+  type NotificationRow,
 } from '../../store/notifications/read-notifications.ts'
 import { withdrawDeliveries } from '../../store/notifications/withdraw-notification.ts'
 import type { Pace } from '../../telemetry/pace.ts'
@@ -41,20 +44,25 @@ import type { OperationRouter } from '../serve-operation.ts'
 import { deliveryView, notificationView, pageView } from '../views.ts'
 import { filledTemplate } from './templates.ts'
 
-type Given = {
+export type NotificationsGiven = {
   readonly database: Database
   readonly gateways: GatewayRoom
   readonly pace: Pace
   /** How long this process holds what it is to send at once; 0 where no worker runs. */
   readonly leaseMs: number
   /** There is work for the engine; a claim is this process's to do. */
-  readonly onAccepted: (mine: OwnWork | undefined) => void
+  readonly onAccepted: (mine: OwnWork | undefined, ahead: Promise<Ahead | undefined> | undefined) => void
+  /** A few people are about to be rung: what they get can be made ready. */
+  readonly prepareSoon: (
+    notification: Omit<NotificationRow, 'no'>,
+    devices: Promise<BlockDevice[] | undefined>,
+  ) => Promise<Ahead | undefined>
   /** Somebody paused, resumed or cancelled something. */
   readonly onHold: () => void
 }
 
-export function serveNotifications(on: OperationRouter, given: Given): void {
-  const { database, leaseMs, onAccepted, onHold } = given
+export function serveNotifications(on: OperationRouter, given: NotificationsGiven): void {
+  const { database, leaseMs, onAccepted, onHold, prepareSoon } = given
 
   const send = async (
     scope: Scope,
@@ -66,6 +74,7 @@ export function serveNotifications(on: OperationRouter, given: Given): void {
     const createdAt = new Date()
     const id = uuidV7(createdAt.getTime(), randomBytes(10))
     const expiresAt = new Date(createdAt.getTime() + body.ttlSeconds * 1_000)
+    let ahead: Promise<Ahead | undefined> | undefined
     const created = await named(() =>
       createNotification(
         database,
@@ -83,10 +92,13 @@ export function serveNotifications(on: OperationRouter, given: Given): void {
         },
         leaseMs,
         () => checkReferences(database, scope, body.to),
+        (notification, devices) => {
+          ahead = prepareSoon(notification, devices)
+        },
       ),
     )
     if (created.is === 'repeated' && !created.sameRequest) throw new Problem('idempotency-mismatch')
-    onAccepted(created.is === 'created' ? created.mine : undefined)
+    onAccepted(created.is === 'created' ? created.mine : undefined, ahead)
     const answered = created.is === 'repeated' ? created : { id, createdAt, expiresAt }
     return {
       id: answered.id,

@@ -70,6 +70,7 @@ export const urgencyCode = (urgency: Urgency): number => urgencies.indexOf(urgen
  * few people the devices are found in the same breath.
  * @param checkReferences refuses a target that names what is not there
  * @param leaseMs how long this process holds the block of a few people; 0 leaves it to whoever comes
+ * @param onFound hears of the few devices that are about to be rung, before it is certain
  * @throws {NameTaken} when a live notification has this name
  */
 export async function createNotification(
@@ -78,6 +79,7 @@ export async function createNotification(
   given: NewNotification,
   leaseMs: number,
   checkReferences: () => Promise<void> = async () => {},
+  onFound: (notification: Omit<NotificationRow, 'no'>, devices: Promise<BlockDevice[] | undefined>) => void = () => {},
 ): Promise<Created> {
   const urgency = urgencyCode(given.urgency)
   const where = { appNo: scope.app.no, environment: scope.environment }
@@ -130,6 +132,20 @@ export async function createNotification(
   ]
   // Read beside the storing, so that nobody waits for it; whether that works out decides nothing.
   const loading = held ? loadBlockDevices(database, devices).catch(() => undefined) : undefined
+  const about = {
+    ...given,
+    appNo: scope.app.no,
+    environment: scope.environment,
+    state,
+    hold: 'none',
+    withdrawnAt: null,
+    thinnedAt: null,
+    expanded: devices?.length ?? 0,
+    finishedAt: null,
+    changedAt: given.createdAt,
+    version: 0,
+  } as const
+  if (loading) onFound(about, loading)
   try {
     const [numbers] = await database.together<{ notificationNo: number; workNo: number }>(
       [
@@ -156,20 +172,7 @@ export async function createNotification(
     const { notificationNo, workNo } = numbers
     const claim = { no: workNo, fence: 1, appNo: scope.app.no, notificationNo, urgency, kind: 'send' as const }
     const of = { environment: scope.environment, createdAt: given.createdAt }
-    const notification: NotificationRow = {
-      ...given,
-      no: notificationNo,
-      appNo: scope.app.no,
-      environment: scope.environment,
-      state,
-      hold: 'none',
-      withdrawnAt: null,
-      thinnedAt: null,
-      expanded: devices.length,
-      finishedAt: null,
-      changedAt: given.createdAt,
-      version: 0,
-    }
+    const notification: NotificationRow = { ...about, no: notificationNo }
     return {
       is: 'created',
       mine: {
