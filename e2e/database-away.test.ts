@@ -61,3 +61,17 @@ test('without its database the service says so, lives, and goes on by itself; wh
     (one) => one.totals.shown === 40,
   )
 }, 90_000)
+
+test('without room it says that, too, and goes on when there is some', async () => {
+  // A table that lives in memory meets its limit as one on a full disk does: with the same error of the server.
+  await world.changeDirectly('set statement max_heap_table_size = 16384 for alter table topics engine = memory')
+  const declare = (topic: string) =>
+    problemOf(world.backend.call('declareTopic', { params: { ...params, topic }, body: { title: 'T' } }))
+  let answer: unknown
+  for (let n = 0; n < 500 && !(answer as { status?: number } | undefined)?.status; n++)
+    answer = await declare(`route-${n}`)
+  expect(answer).toMatchObject({ status: 507, code: 'storage-full', does: expect.stringContaining('Make room') })
+  expect((await fetch(`${world.url}/readyz`)).status).toBe(200)
+  await world.changeDirectly('alter table topics engine = innodb')
+  expect(await declare('route-with-room')).toMatchObject({ topic: 'route-with-room' })
+})

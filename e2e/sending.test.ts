@@ -380,8 +380,10 @@ describe('afterwards', () => {
       () => handset(1).view(),
       ({ lockScreen }) => !lockScreen.some(({ notification }) => notification === id),
     )
-    const { totals, withdrawnAt } = await world.notification(id)
-    expect(totals.withdrawn).toBe(1)
+    const { withdrawnAt } = await until(
+      () => world.notification(id),
+      ({ totals }) => totals.withdrawn === 1,
+    )
     expect(withdrawnAt).not.toBeNull()
     expect((await why(id, 'ada')).verdict).toBe('It was shown, and then taken back.')
   })

@@ -193,6 +193,11 @@ export const problems = {
     title: 'This app has as many virtual handsets as it may have.',
     does: 'Use one of those that it has.',
   },
+  'storage-full': {
+    status: 507,
+    title: 'The database has no room left.',
+    does: 'Make room on its disk; nothing was stored of this, and what was acknowledged before is safe.',
+  },
   'database-unavailable': {
     status: 503,
     title: 'The database does not answer.',

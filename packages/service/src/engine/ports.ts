@@ -2,6 +2,7 @@ import type { Content, Environment, Mode, Outcome, Platform, Reason, Urgency, Va
 import type { BlockDevice } from '../store/devices/load-block-devices.ts'
 import type { Hold } from '../store/notifications/hold-codes.ts'
 import type { NotificationRow } from '../store/notifications/read-notifications.ts'
+import type { Withdrawal } from '../store/notifications/withdraw-notification.ts'
 import type { Claim } from '../store/work/claim-work.ts'
 import type { Expansion } from '../store/work/expand-page.ts'
 import type { OutcomesToStore } from '../store/work/store-outcomes.ts'
@@ -14,6 +15,7 @@ export type WorkStore = {
   release(claim: Claim, afterMs: number): Promise<void>
   notification(no: number): Promise<NotificationRow | undefined>
   expandPage(claim: Claim, notification: NotificationRow): Promise<Expansion>
+  withdrawPage(claim: Claim, after: number): Promise<Withdrawal>
   devices(numbers: readonly number[]): Promise<BlockDevice[]>
   /** What texts can say of these people. */
   values(userNos: readonly number[]): Promise<Map<number, Values>>

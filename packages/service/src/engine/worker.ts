@@ -2,6 +2,7 @@ import { urgencies } from '@zbell/core'
 import type { Logger } from 'pino'
 import type { OwnWork } from '../store/notifications/create-notification.ts'
 import type { Hold } from '../store/notifications/hold-codes.ts'
+import type { NotificationRow } from '../store/notifications/read-notifications.ts'
 import type { Claim } from '../store/work/claim-work.ts'
 import type { Gateways, WorkStore } from './ports.ts'
 import type { Ahead } from './prepare-ahead.ts'
@@ -183,11 +184,25 @@ export class Worker {
       this.#events.onStored(notification.no)
       return
     }
+    if (claim.kind === 'withdraw') await this.#withdraw(claim)
+    else await this.#expand(claim, notification)
+  }
+
+  async #expand(claim: Claim, notification: NotificationRow): Promise<void> {
     for (;;) {
       const expansion = await this.#store.expandPage(claim, notification)
       this.#events.onStored(notification.no)
       this.nudge()
       if (expansion !== 'more') return
+    }
+  }
+
+  async #withdraw(claim: Claim): Promise<void> {
+    for (let after = 0; ; ) {
+      const page = await this.#store.withdrawPage(claim, after)
+      this.#events.onStored(claim.notificationNo)
+      if (page.is !== 'more') return
+      after = page.after
     }
   }
 }

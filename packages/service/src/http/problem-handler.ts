@@ -1,6 +1,6 @@
 import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'express'
 import type { Logger } from 'pino'
-import { DatabaseUnavailable } from '../store/errors.ts'
+import { DatabaseFull, DatabaseUnavailable } from '../store/errors.ts'
 import { Problem } from './problem.ts'
 
 export const nothingAt = (request: Request): Problem =>
@@ -33,6 +33,7 @@ export function answerProblem(response: Response, problem: Problem, requestId: s
 
 function asProblem(error: unknown): Problem {
   if (error instanceof Problem) return error
+  if (error instanceof DatabaseFull) return new Problem('storage-full')
   if (error instanceof DatabaseUnavailable) return new Problem('database-unavailable')
   // What Express and its body parser throw carries a type or a code.
   const { type, code, status } = error as { type?: string; code?: string; status?: number }

@@ -1,6 +1,11 @@
 /** The database did not answer; nothing is known to be lost, and a later try may go through. */
 export class DatabaseUnavailable extends Error {
-  override readonly name = 'DatabaseUnavailable'
+  override readonly name: string = 'DatabaseUnavailable'
+}
+
+/** The database has no room left. Whoever can wait does, as for one that is away: there may be room later. */
+export class DatabaseFull extends DatabaseUnavailable {
+  override readonly name = 'DatabaseFull'
 }
 
 /** A unique name is taken. */
@@ -29,6 +34,8 @@ const gone = new Set([
   // A Galera node that has not joined its cluster yet.
   'ER_UNKNOWN_COM_ERROR',
 ])
+/** The disk or the table space has no room left. */
+const full = new Set(['ER_DISK_FULL', 'ER_RECORD_FILE_FULL', 'ER_TRANS_CACHE_FULL', 'ER_ERROR_ON_WRITE'])
 /** Another transaction won; running this one again is the cure. */
 const again = new Set(['ER_LOCK_DEADLOCK', 'ER_LOCK_WAIT_TIMEOUT', 'ER_CHECKREAD'])
 
@@ -44,6 +51,7 @@ export function translateError(error: unknown): unknown {
   const code = driverCode(error)
   if (code === undefined) return error
   if (gone.has(code)) return new DatabaseUnavailable(`the database does not answer (${code})`)
+  if (full.has(code)) return new DatabaseFull(`the database has no room left (${code})`)
   if (code === 'ER_DUP_ENTRY') return new NameTaken('the name is taken')
   if (code.startsWith('ER_') || code.startsWith('PROTOCOL_')) {
     // Not the driver's own words: they quote what was to be stored.

@@ -26,7 +26,7 @@ import {
   unknownUsers,
 } from '../../store/devices/unknown-names.ts'
 import { NameTaken } from '../../store/errors.ts'
-import { createNotification, type OwnWork } from '../../store/notifications/create-notification.ts'
+import { createNotification, type OwnWork, urgencyCode } from '../../store/notifications/create-notification.ts'
 import { editNotification } from '../../store/notifications/edit-notification.ts'
 import { holdNotification } from '../../store/notifications/hold.ts'
 import { listDeliveries } from '../../store/notifications/list-deliveries.ts'
@@ -37,7 +37,7 @@ import {
   listNotifications,
   type NotificationRow,
 } from '../../store/notifications/read-notifications.ts'
-import { withdrawDeliveries } from '../../store/notifications/withdraw-notification.ts'
+import { withdrawNotification } from '../../store/notifications/withdraw-notification.ts'
 import type { Pace } from '../../telemetry/pace.ts'
 import { invalid, Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
@@ -154,7 +154,7 @@ export function serveNotifications(on: OperationRouter, given: NotificationsGive
     // What is still in the queue shall not come after it was taken back.
     await holdNotification(database, notification.no, 'cancelled')
     onHold()
-    await withdrawDeliveries(database, notification.no)
+    await withdrawNotification(database, notification, urgencyCode('high'))
     return send(scope, actor, {
       to: { any: [`reached:${notification.id}`] },
       content: { title: '', data: { bell: { withdraw: { id: notification.id } } } },

@@ -1,8 +1,9 @@
 /**
- * What gateways answered, each different answer of a notification once; and what each day brought, as numbers of their
+ * Taking back is work like any other. What gateways answered, each different answer of a notification once; and what each day brought, as numbers of their
  * own. A day's numbers are spread over a few slots, so that those who count at the same time do not wait for each other.
  */
 export const knowing = [
+  "alter table work modify column kind enum('expand','send','withdraw') not null",
   'alter table deliveries add column answer binary(6) after gateway_reference',
   `create table gateway_answers (
     notification_no bigint unsigned not null,

@@ -1,47 +1,92 @@
 import { deliveryStates, reasons } from '@zbell/core'
 import type { Database, Tx } from '../database.ts'
+import type { Claim } from '../work/claim-work.ts'
+import { finishIfDone } from '../work/store-outcomes.ts'
 import { CountChanges } from './counts.ts'
+import { DayCounts } from './day-counts.ts'
 
 /** So many deliveries are marked in one transaction. */
 const together = 10_000
 const takenBack = reasons['taken-back'].code
+const markable = `state between ${deliveryStates.accepted} and ${deliveryStates.shown}`
 
-/** Marks as withdrawn what went to a device and was not opened or put away there; again does no harm. */
-export async function withdrawDeliveries(database: Database, notificationNo: number): Promise<void> {
-  await database.change(
-    'update notifications set withdrawn_at = coalesce(withdrawn_at, utc_timestamp(3)) where no = ?',
-    [notificationNo],
-  )
-  for (let after = 0; ; ) {
-    const last = await database.transact((tx) => withdrawSome(tx, notificationNo, after))
-    if (last === undefined) return
-    after = last
-  }
+/** Takes a notification back: that is certain from here on; its deliveries are marked by whoever claims the work. */
+export async function withdrawNotification(
+  database: Database,
+  notification: { readonly no: number; readonly appNo: number },
+  urgency: number,
+): Promise<void> {
+  await database.transact(async (tx) => {
+    const { affectedRows } = await tx.change(
+      `update notifications set withdrawn_at = coalesce(withdrawn_at, utc_timestamp(3)), changed_at = utc_timestamp(3),
+         version = version + 1 where no = ?`,
+      [notification.no],
+    )
+    if (affectedRows !== 1) return
+    await tx.change(
+      "insert into work (kind, app_no, notification_no, urgency, available_at) values ('withdraw', ?, ?, ?, utc_timestamp(3))",
+      [notification.appNo, notification.no, urgency],
+    )
+  })
 }
 
-async function withdrawSome(tx: Tx, notificationNo: number, after: number): Promise<number | undefined> {
-  await tx.change('update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ?', [
-    notificationNo,
-  ])
-  const rows = await tx.rows<{ no: number; platform: number; state: number; reason: number }>(
-    `select device_no as no, platform, state, reason from deliveries
-     where notification_no = ? and device_no > ? and state between ${deliveryStates.accepted} and ${deliveryStates.shown}
-     order by device_no limit ${together}`,
-    [notificationNo, after],
-  )
-  const last = rows.at(-1)?.no
-  if (last === undefined) return undefined
+/** `after`: where the next page begins. */
+export type Withdrawal = { readonly is: 'more'; readonly after: number } | { readonly is: 'done' | 'lost' }
+
+/**
+ * Marks a page of deliveries as withdrawn: what went to a device and was not opened or put away there. A claim that died
+ * on the way is followed by one that begins anew, which finds what is left.
+ */
+export async function withdrawPage(
+  database: Database,
+  claim: Claim,
+  after: number,
+  leaseMs: number,
+): Promise<Withdrawal> {
+  return database.transact(async (tx) => {
+    await tx.change('update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ?', [
+      claim.notificationNo,
+    ])
+    const rows = await tx.rows<{ no: number; platform: number; state: number; reason: number }>(
+      `select device_no as no, platform, state, reason from deliveries
+       where notification_no = ? and device_no > ? and ${markable} order by device_no limit ${together}`,
+      [claim.notificationNo, after],
+    )
+    const more = rows.length === together
+    const held = more
+      ? await tx.change(
+          'update work set available_at = utc_timestamp(3) + interval ? microsecond where no = ? and fence = ?',
+          [leaseMs * 1_000, claim.no, claim.fence],
+        )
+      : await tx.change('delete from work where no = ? and fence = ?', [claim.no, claim.fence])
+    if (held.affectedRows !== 1) return { is: 'lost' }
+    const last = rows.at(-1)?.no
+    if (last !== undefined) await mark(tx, claim, rows, after, last)
+    if (more) return { is: 'more', after: last! }
+    await finishIfDone(tx, claim.notificationNo)
+    return { is: 'done' }
+  })
+}
+
+async function mark(
+  tx: Tx,
+  { notificationNo, appNo, environment }: Claim,
+  rows: readonly { readonly platform: number; readonly state: number; readonly reason: number }[],
+  after: number,
+  last: number,
+): Promise<void> {
   await tx.change(
     `update deliveries set state = ${deliveryStates.withdrawn}, reason = ${takenBack}, ended_at = utc_timestamp(3)
-     where notification_no = ? and device_no > ? and device_no <= ?
-       and state between ${deliveryStates.accepted} and ${deliveryStates.shown}`,
+     where notification_no = ? and device_no > ? and device_no <= ? and ${markable}`,
     [notificationNo, after, last],
   )
   const counts = new CountChanges()
+  const days = new DayCounts()
   for (const { platform, state, reason } of rows) {
     counts.addCodes(platform, state, reason, -1)
     counts.addCodes(platform, deliveryStates.withdrawn, takenBack, 1)
+    days.add(platform, 'withdrawn', takenBack, 0)
   }
   await counts.store(tx, notificationNo)
-  return last
+  await days.store(tx, appNo, environment)
 }

@@ -13,7 +13,7 @@ export type Claim = {
   readonly environment: Environment
   readonly createdAt: Date
 } & (
-  | { readonly kind: 'expand' }
+  | { readonly kind: 'expand' | 'withdraw' }
   | {
       readonly kind: 'send'
       readonly failures: number
@@ -24,7 +24,7 @@ export type Claim = {
 
 type Raw = {
   no: number
-  kind: 'expand' | 'send'
+  kind: 'expand' | 'send' | 'withdraw'
   fence: number
   app_no: number
   notification_no: number
@@ -76,8 +76,8 @@ export async function claimWork(
     environment: row.environment,
     createdAt: row.created_at,
   }
-  return row.kind === 'expand'
-    ? { ...claim, kind: 'expand' }
+  return row.kind !== 'send'
+    ? { ...claim, kind: row.kind }
     : {
         ...claim,
         kind: 'send',

@@ -7,6 +7,7 @@ import { DatabaseUnavailable } from '../errors.ts'
 import type { OnStep } from '../notifications/day-counts.ts'
 import { holdsOf } from '../notifications/hold.ts'
 import { findNotificationByNo } from '../notifications/read-notifications.ts'
+import { withdrawPage } from '../notifications/withdraw-notification.ts'
 import { claimWork, extendLease, releaseWork } from './claim-work.ts'
 import { expandPage } from './expand-page.ts'
 import { storeOutcomes } from './store-outcomes.ts'
@@ -31,6 +32,7 @@ export const workStore = (
   release: (claim, afterMs) => releaseWork(database, claim, afterMs),
   notification: (no) => findNotificationByNo(database, no),
   expandPage: (claim, notification) => expandPage(database, claim, notification, leaseMs),
+  withdrawPage: (claim, after) => withdrawPage(database, claim, after, leaseMs),
   devices: (numbers) => loadBlockDevices(database, numbers),
   values: (userNos) => readersValues(database, userNos),
   superseded: (notification, tag, numbers) => superseded(database, notification, tag, numbers),

@@ -1,0 +1,268 @@
+import { randomBytes } from 'node:crypto'
+import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
+import { deliveryStates, platforms, reasons, uuidV7 } from '@zbell/core'
+import fc from 'fast-check'
+import type { Scope } from '../src/store/apps/apps.ts'
+import { uuidBuffer } from '../src/store/columns.ts'
+import type { Database } from '../src/store/database.ts'
+import { DatabaseFull, DatabaseUnavailable, translateError } from '../src/store/errors.ts'
+import { countDeliveries } from '../src/store/notifications/counts.ts'
+import { DayCounts, forgetDays, readDays } from '../src/store/notifications/day-counts.ts'
+import { withdrawNotification, withdrawPage } from '../src/store/notifications/withdraw-notification.ts'
+import { forgetSilent, listProcesses, type ProcessReport, reportProcess } from '../src/store/processes.ts'
+import { claimWork } from '../src/store/work/claim-work.ts'
+import { type GatewayRecord, gatewayAnswer } from '../src/store/work/gateway-answers.ts'
+import { type Ended, storeOutcomes } from '../src/store/work/store-outcomes.ts'
+import { Turns } from '../src/store/work/turns.ts'
+import { type Scratch, scratchApp } from './scratch-database.ts'
+
+const leaseMs = 10_000
+let scratch: Scratch
+let database: Database
+let scope: Scope
+beforeAll(async () => {
+  ;({ scratch, database, scope } = await scratchApp())
+}, 60_000)
+afterAll(() => scratch.close())
+beforeEach(async () => {
+  for (const table of [
+    'work',
+    'notifications',
+    'notification_counts',
+    'deliveries',
+    'gateway_answers',
+    'day_counts',
+    'processes',
+  ])
+    await database.change(`delete from ${table}`)
+})
+
+const createdAt = new Date(Date.now() - 1_000)
+
+/** A notification with a block of work that this process holds. */
+async function block(devices: readonly number[]) {
+  const { insertId: no } = await database.change(
+    `insert into notifications (id, app_no, environment, state, target, content, urgency, mode, ttl_seconds, sent_by,
+       request_hash, expanded, created_at, expires_at, changed_at) values (?)`,
+    [
+      [
+        uuidBuffer(uuidV7(Date.now(), randomBytes(10))),
+        scope.app.no,
+        'development',
+        'sending',
+        '{}',
+        '{}',
+        1,
+        'show',
+        60,
+        'test',
+        Buffer.alloc(32),
+        devices.length,
+        createdAt,
+        new Date(Date.now() + 60_000),
+        createdAt,
+      ],
+    ],
+  )
+  const { insertId: work } = await database.change(
+    "insert into work (kind, app_no, notification_no, urgency, available_at, fence, size) values ('send', ?, ?, 1, now(3), 1, ?)",
+    [scope.app.no, no, devices.length],
+  )
+  return {
+    no: work,
+    fence: 1,
+    appNo: scope.app.no,
+    notificationNo: no,
+    urgency: 1,
+    environment: 'development',
+    createdAt,
+    kind: 'send',
+    failures: 0,
+    cause: undefined,
+    devices,
+  } as const
+}
+
+const ended = (deviceNo: number, more: Partial<Ended> = {}): Ended => ({
+  deviceNo,
+  platform: 'ios',
+  state: 'accepted',
+  attempts: 1,
+  atMs: Date.now(),
+  ...more,
+})
+const all = (count: number) => Array.from({ length: count }, (_, i) => i + 1)
+const none = { remaining: [], retries: [] }
+
+describe('what a gateway answered', () => {
+  const answer = (more: Partial<GatewayRecord> = {}): GatewayRecord => ({
+    gateway: 'https://gateway.example',
+    credential: 'signing-key 0011',
+    status: 200,
+    says: '',
+    ...more,
+  })
+  const kept = () => database.rows<{ says: string }>('select says from gateway_answers order by says')
+
+  test('is kept once for all devices that got the same, and is each one’s own', async () => {
+    const claim = await block(all(4))
+    const gone = answer({ status: 410, says: '{"why":"gone"}' })
+    const outcomes = [
+      ...all(3).map((no) => ended(no, { answer: answer() })),
+      ended(4, { state: 'refused', reason: 'token-gone', answer: gone }),
+    ]
+    expect(await storeOutcomes(database, claim, { ...none, ended: outcomes }, leaseMs)).toBe(true)
+    expect(await kept()).toHaveLength(2)
+    expect(await gatewayAnswer(database, claim.notificationNo, 2)).toEqual(answer())
+    expect(await gatewayAnswer(database, claim.notificationNo, 4)).toEqual(gone)
+    expect(await gatewayAnswer(database, claim.notificationNo, 5)).toBeUndefined()
+  })
+
+  test('is cut short when a gateway says something else each time', async () => {
+    const claim = await block(all(300))
+    const outcomes = all(300).map((no) =>
+      ended(no, { state: 'refused', reason: 'bad-request', answer: answer({ status: 400, says: `no ${no}` }) }),
+    )
+    await storeOutcomes(database, claim, { ...none, ended: outcomes }, leaseMs)
+    expect((await kept()).length).toBeLessThanOrEqual(51)
+    expect((await gatewayAnswer(database, claim.notificationNo, 1))?.says).toBe('no 1')
+    expect(await gatewayAnswer(database, claim.notificationNo, 300)).toMatchObject({ status: 400, says: '' })
+  })
+})
+
+describe('days', () => {
+  test('add up whoever counts at the same time', async () => {
+    const one = fc.record({
+      platform: fc.integer({ min: 0, max: platforms.length - 1 }),
+      state: fc.constantFrom('accepted', 'shown', 'opened', 'refused' as const),
+      reason: fc.constantFrom(0, reasons['token-gone'].code),
+      tookMs: fc.integer({ min: 0, max: 100_000 }),
+    })
+    const batch = fc.array(one, { minLength: 1, maxLength: 30 })
+    await fc.assert(
+      fc.asyncProperty(fc.array(batch, { minLength: 1, maxLength: 6 }), async (batches) => {
+        await database.change('delete from day_counts')
+        await Promise.all(
+          batches.map((entries) =>
+            database.transact(async (tx) => {
+              const days = new DayCounts()
+              for (const { platform, state, reason, tookMs } of entries) days.add(platform, state, reason, tookMs)
+              await days.store(tx, scope.app.no, 'development')
+            }),
+          ),
+        )
+        const rows = await readDays(database, scope, 1)
+        for (const state of ['accepted', 'shown', 'opened', 'refused'] as const) {
+          const wanted = batches.flat().filter((entry) => entry.state === state).length
+          const found = rows.filter((row) => row.state === state).reduce((sum, { count }) => sum + count, 0)
+          expect(found).toBe(wanted)
+        }
+      }),
+      { numRuns: 25 },
+    )
+  }, 60_000)
+
+  test('are forgotten after their time, and no sooner', async () => {
+    for (const ago of [0, 5, 800])
+      await database.change(
+        `insert into day_counts values (?, 'development', utc_date() - interval ? day, 0, 0, ${deliveryStates.accepted}, 0, 3, 7)`,
+        [scope.app.no, ago],
+      )
+    await forgetDays(database, 760)
+    expect((await readDays(database, scope, 1_000)).map(({ count }) => count)).toEqual([7, 7])
+    expect(await readDays(database, scope, 3)).toHaveLength(1)
+    expect(await readDays(database, { ...scope, environment: 'production' }, 3)).toEqual([])
+  })
+})
+
+describe('taking back', () => {
+  const withdrawn = async (no: number) => (await countDeliveries(database, no)).states.get('withdrawn') ?? 0
+
+  test('is work that is claimed, marks what was not opened, and leaves the totals true', async () => {
+    const claim = await block(all(5))
+    await storeOutcomes(database, claim, { ...none, ended: all(5).map((no) => ended(no)) }, leaseMs)
+    const { notificationNo } = claim
+    await database.change(
+      `update deliveries set state = ${deliveryStates.opened} where notification_no = ? and device_no = 5`,
+      [notificationNo],
+    )
+    await database.change(
+      `update notification_counts set count = 4 where notification_no = ? and state = ${deliveryStates.accepted}`,
+      [notificationNo],
+    )
+    await database.change(`insert into notification_counts values (?, 0, ${deliveryStates.opened}, 0, 1)`, [
+      notificationNo,
+    ])
+    await withdrawNotification(database, { no: notificationNo, appNo: scope.app.no }, 3)
+    expect(await withdrawn(notificationNo)).toBe(0)
+    const work = await claimWork(database, leaseMs, new Turns())
+    expect(work).toMatchObject({ kind: 'withdraw', notificationNo, environment: 'development' })
+    expect(await withdrawPage(database, work!, 0, leaseMs)).toEqual({ is: 'done' })
+    const { states } = await countDeliveries(database, notificationNo)
+    expect([states.get('withdrawn'), states.get('opened'), states.get('accepted') ?? 0]).toEqual([4, 1, 0])
+    expect(await database.rows('select 1 from work')).toEqual([])
+    expect((await readDays(database, scope, 1)).find(({ state }) => state === 'withdrawn')?.count).toBe(4)
+  })
+
+  test('by a claim that was lost changes nothing', async () => {
+    const claim = await block(all(2))
+    await storeOutcomes(database, claim, { ...none, ended: all(2).map((no) => ended(no)) }, leaseMs)
+    await withdrawNotification(database, { no: claim.notificationNo, appNo: scope.app.no }, 3)
+    const first = await claimWork(database, leaseMs, new Turns())
+    await database.change('update work set available_at = utc_timestamp(3) - interval 1 second')
+    const second = await claimWork(database, leaseMs, new Turns())
+    expect(await withdrawPage(database, first!, 0, leaseMs)).toEqual({ is: 'lost' })
+    expect(await withdrawn(claim.notificationNo)).toBe(0)
+    expect(await withdrawPage(database, second!, 0, leaseMs)).toEqual({ is: 'done' })
+    expect(await withdrawn(claim.notificationNo)).toBe(2)
+  })
+})
+
+describe('processes', () => {
+  const report: ProcessReport = {
+    host: 'harbour',
+    pid: 7,
+    does: 'worker',
+    memoryMb: 100,
+    devicesPerSecond: null,
+    gateways: [],
+  }
+
+  test('are there for as long as they say so', async () => {
+    const id = uuidV7(Date.now(), randomBytes(10))
+    await reportProcess(database, id, report)
+    await reportProcess(database, id, { ...report, memoryMb: 120 })
+    expect(await listProcesses(database)).toMatchObject([{ id, pid: 7, memoryMb: 120, gateways: [] }])
+    await database.change('update processes set seen_at = seen_at - interval 30 second')
+    expect(await listProcesses(database)).toEqual([])
+    await forgetSilent(database)
+    expect(await database.rows('select 1 from processes')).toHaveLength(1)
+    await database.change('update processes set seen_at = seen_at - interval 2 hour')
+    await forgetSilent(database)
+    expect(await database.rows('select 1 from processes')).toEqual([])
+  })
+})
+
+describe('a database without room', () => {
+  test('says so as what it is, so that whoever can wait does', async () => {
+    // A table that lives in memory meets its limit as a table on a full disk does: with the same error of the server.
+    await database.change(
+      'set statement max_heap_table_size = 16384 for create table crowded (text varchar(1000)) engine = memory',
+    )
+    const fill = async () => {
+      for (let i = 0; i < 1_000; i++) await database.change('insert into crowded values (?)', ['x'.repeat(1_000)])
+    }
+    await expect(fill()).rejects.toBeInstanceOf(DatabaseFull)
+    await database.change('drop table crowded')
+  })
+
+  test.each(['ER_DISK_FULL', 'ER_RECORD_FILE_FULL', 'ER_ERROR_ON_WRITE'])(
+    '%s is that, and is worth waiting for',
+    (code) => {
+      const error = translateError(Object.assign(new Error('what was to be stored'), { code }))
+      expect(error).toBeInstanceOf(DatabaseFull)
+      expect(error).toBeInstanceOf(DatabaseUnavailable)
+      expect((error as Error).message).not.toContain('what was to be stored')
+    },
+  )
+})
