@@ -18,7 +18,11 @@ export default {
       testMatch: ['<rootDir>/packages/{core,contract,kit,cli,standins}/test/**/*.test.ts'],
     },
     { ...shared, displayName: 'service', testMatch: ['<rootDir>/packages/service/test/**/*.test.ts'] },
-    { ...shared, displayName: 'e2e', testMatch: ['<rootDir>/e2e/**/*.test.ts'] },
+    { ...shared, displayName: 'e2e', testMatch: ['<rootDir>/e2e/*.test.ts'] },
+    // What takes many minutes: npm test -- --long
+    ...(process.env.LONG_TESTS
+      ? [{ ...shared, displayName: 'long', testMatch: ['<rootDir>/e2e/long/*.test.ts'] }]
+      : []),
   ],
   testTimeout: 60_000,
 }

@@ -99,6 +99,9 @@ async function settle(house: House, id: string, taken: ReadonlyMap<string, numbe
      where n.id = unhex(replace(?, '-', '')) and d.state = 1`,
     [id],
   )) as unknown as [{ token: string }[]]
+  const [[days]] = (await connection.query(
+    'select cast(sum(count) as signed) as counted, (select count(*) from deliveries where state = 1) as stored from day_counts where state = 1',
+  )) as unknown as [[{ counted: number; stored: number }]]
   await connection.end()
   const wanted = { accepted: devices * (1 - goneShare - refusedShare), refused: devices * (goneShare + refusedShare) }
   const stored = new Map(rows.map(({ state, count }) => [state, count]))
@@ -108,6 +111,7 @@ async function settle(house: House, id: string, taken: ReadonlyMap<string, numbe
     totals.refused !== wanted.refused && `refused ${totals.refused}, not ${wanted.refused}`,
     stored.get(1) !== totals.accepted && `rows say ${stored.get(1)} accepted`,
     stored.get(11) !== totals.refused && `rows say ${stored.get(11)} refused`,
+    days?.counted !== days?.stored && `the days say ${days?.counted} accepted, the rows ${days?.stored}`,
     accepted.length !== taken.size && `the gateway took ${taken.size} of ${accepted.length}`,
     accepted.some(({ token }) => !taken.has(token)) && 'something is accepted that the gateway never took',
   ].filter(Boolean)

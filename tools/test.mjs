@@ -1,4 +1,4 @@
-// Everything that has to hold, cheapest first: npm test [-- words of jest]
+// Everything that has to hold, cheapest first: npm test [-- words of jest]. With --long also what takes many minutes.
 import { spawnSync } from 'node:child_process'
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -29,6 +29,9 @@ step('lint and format', [bin('biome'), 'check', '--error-on-warnings', '.'])
 step('boundaries', node('tools/boundaries.mjs'))
 await build(say)
 
+const words = process.argv.slice(2).filter((word) => word !== '--long')
+const isLong = words.length < process.argv.length - 2
+const env = { ...process.env, ...(isLong ? { LONG_TESTS: 'yes' } : {}) }
 const scratch = mkdtempSync(join(tmpdir(), 'bell-tests-'))
 const report = join(scratch, 'report.json')
 const { status } = spawnSync(
@@ -39,9 +42,9 @@ const { status } = spawnSync(
     'node_modules/jest/bin/jest.js',
     '--json',
     `--outputFile=${report}`,
-    ...process.argv.slice(2),
+    ...words,
   ],
-  { cwd: root, stdio: ['ignore', 'ignore', 'inherit'] },
+  { cwd: root, env, stdio: ['ignore', 'ignore', 'inherit'] },
 )
 const { numPassedTests, numFailedTests } = JSON.parse(readFileSync(report, 'utf8'))
 rmSync(scratch, { recursive: true, force: true })
