@@ -3,10 +3,10 @@ import { createConnection } from 'mysql2/promise'
 import { type Figure, figure } from './figure.ts'
 import { app, House } from './house.ts'
 
-const count = 1_000_000
+const count = 500_000
 const page = 2_000
 
-/** How fast a target of a million becomes blocks of work, beside the bare driver that only reads their numbers. */
+/** How fast a target of half a million becomes blocks of work, beside the bare driver that only reads their numbers. */
 export async function expansion(): Promise<Figure[]> {
   const house = await House.open()
   try {
@@ -26,7 +26,7 @@ export async function expansion(): Promise<Figure[]> {
     }
     const perSecond = count / ((performance.now() - startMs) / 1_000)
     await house.backend.call('holdNotification', { params: { app, id }, body: { hold: 'cancelled' } })
-    return [figure('expansion-1m', perSecond, 'devices/s', (before + (await bareScan(house.databaseUrl))) / 2)]
+    return [figure('expansion-500k', perSecond, 'devices/s', (before + (await bareScan(house.databaseUrl))) / 2)]
   } finally {
     await house.close()
   }
@@ -39,7 +39,7 @@ async function bareScan(databaseUrl: string): Promise<number> {
   let seen = 0
   for (let after = 0; ; ) {
     const [rows] = await connection.query(
-      "select no from devices where app_no = 1 and environment = 'development' and no > ? order by no limit ?",
+      "select no from devices force index (primary) where app_no = 1 and environment = 'development' and no > ? order by no limit ?",
       [after, page],
     )
     const all = rows as { no: number }[]

@@ -12,11 +12,13 @@ let answers: Outcome[]
 let told: string[]
 let closed: number
 
+let restsUntilMs = 0
 beforeEach(() => {
   now = 1_000_000
   answers = []
   told = []
   closed = 0
+  restsUntilMs = 0
 })
 
 function lane() {
@@ -25,7 +27,9 @@ function lane() {
     trial: async () => {
       throw new Error('nobody tries here')
     },
-    restsUntilMs: 0,
+    get restsUntilMs() {
+      return restsUntilMs
+    },
     close: async () => {
       closed++
     },
@@ -93,5 +97,40 @@ describe('a lane', () => {
     await sending(one, rejected)
     await one.replace()
     expect([one.state, closed]).toEqual(['stale', 1])
+  })
+})
+
+describe('how a lane does', () => {
+  test('is told by what was answered of late', async () => {
+    const one = lane()
+    await sending(one, accepted, { is: 'busy' }, accepted)
+    expect(one.health).toMatchObject({
+      state: 'open',
+      restsUntil: null,
+      inFlight: 0,
+      inFlightLimit: 5,
+      answers: { accepted: 2, busy: 1 },
+      medianMs: expect.any(Number),
+    })
+    now += 6 * 60_000
+    expect(one.health).toMatchObject({ answers: {}, medianMs: null, p99Ms: null })
+  })
+
+  test('is halted until something is taken again, and asking changes nothing', async () => {
+    const one = lane()
+    await sending(one, rejected)
+    now += 30_000
+    expect([one.health.state, one.health.state]).toEqual(['halted', 'halted'])
+    expect(one.state).toBe('open')
+    await sending(one, accepted)
+    expect(one.health.state).toBe('open')
+  })
+
+  test('is resting for as long as its origin does', () => {
+    const one = lane()
+    restsUntilMs = now + 4_000
+    expect(one.health).toMatchObject({ state: 'resting', restsUntil: new Date(restsUntilMs).toISOString() })
+    now += 4_000
+    expect(one.health).toMatchObject({ state: 'open', restsUntil: null })
   })
 })

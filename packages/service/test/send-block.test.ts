@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, test } from '@jest/globals'
 import type { Outcome, Reason } from '@zbell/core'
 import type { Gateways, WorkStore } from '../src/engine/ports.ts'
+import { prepareAhead } from '../src/engine/prepare-ahead.ts'
 import { sendBlock, sendBlockDefaults } from '../src/engine/send-block.ts'
 import { Worker } from '../src/engine/worker.ts'
 import { Places } from '../src/gateways/slots.ts'
@@ -324,5 +325,69 @@ describe('a worker', () => {
     await until(() => released.length === 1 && asked > 3, 3_000)
     await worker.stop()
     expect(released).toEqual([1])
+  })
+})
+
+describe('what a gateway answered', () => {
+  const answers = () => stored.flatMap(({ ended }) => ended).sort((a, b) => a.deviceNo - b.deviceNo)
+
+  test('is stored with each delivery that it ended: where, as whom, and what it said', async () => {
+    fleet = [device(1), device(2), device(3)]
+    answer = async (token) =>
+      token === 'token-2'
+        ? { is: 'token-gone', answered: { status: 410, says: 'gone' } }
+        : { is: 'accepted', answered: { status: 200, says: '' } }
+    await run(claimOf([1, 2, 3]))
+    const via = { gateway: 'https://gateway.example', credential: 'signing-key 00112233' }
+    expect(answers().map((one) => one.answer)).toEqual([
+      { ...via, status: 200, says: '' },
+      { ...via, status: 410, says: 'gone' },
+      { ...via, status: 200, says: '' },
+    ])
+  })
+
+  test('is nothing where it said nothing, or was not asked', async () => {
+    fleet = [device(1), device(2, { muted: true })]
+    await run(claimOf([1, 2]))
+    expect(answers().map((one) => one.answer)).toEqual([undefined, undefined])
+  })
+})
+
+describe('what was made ready ahead', () => {
+  const ahead = () => prepareAhead(notification, fleet, gateways)
+
+  test('is used: nothing is opened or shaped a second time', async () => {
+    fleet = [device(1), device(2), device(3, { platform: 'android' })]
+    const ready = await ahead()
+    expect(opened).toEqual(['ios', 'android'])
+    await sendBlock(claimOf([1, 2, 3]), notification, store, gateways, { ...sendBlockDefaults, chance: () => 0 }, ready)
+    expect(opened).toEqual(['ios', 'android'])
+    expect(ends()).toEqual([1, 2, 3].map((no) => [no, 'accepted', undefined]))
+    expect(noted.sort()).toEqual(['android', 'ios'])
+  })
+
+  test('is nothing for many, who do not wait for it', async () => {
+    fleet = Array.from({ length: 30 }, (_, i) => device(i + 1))
+    expect((await ahead()).exits.size).toBe(0)
+    expect(opened).toEqual([])
+  })
+
+  test('leaves out a platform without a way, and sending says why', async () => {
+    fleet = [device(1)]
+    lane = async () => 'no-credential'
+    const ready = await ahead()
+    expect(ready.exits.size).toBe(0)
+    await sendBlock(claimOf([1]), notification, store, gateways, { ...sendBlockDefaults, chance: () => 0 }, ready)
+    expect(ends()).toEqual([[1, 'refused', 'no-credential']])
+  })
+
+  test('is not believed when the credential was changed in between', async () => {
+    fleet = [device(1)]
+    laneState = () => 'stale'
+    const ready = await ahead()
+    laneState = () => 'open'
+    await sendBlock(claimOf([1]), notification, store, gateways, { ...sendBlockDefaults, chance: () => 0 }, ready)
+    expect(opened).toEqual(['ios', 'ios'])
+    expect(ends()).toEqual([[1, 'accepted', undefined]])
   })
 })

@@ -17,9 +17,10 @@ export function ActivityPage() {
   const [after, setAfter] = useState<string>()
   const [search, setSearch] = useState('')
   const [user, setUser] = useState('')
-  const filters = { ...(search ? { search } : {}), ...(user ? { user } : {}) }
+  const [reason, setReason] = useState('')
+  const filters = { ...(search ? { search } : {}), ...(user ? { user } : {}), ...(reason ? { reason } : {}) }
   const { data, error } = useQuery({
-    queryKey: [...keys.notifications(place), after ?? '', search, user],
+    queryKey: [...keys.notifications(place), after ?? '', search, user, reason],
     placeholderData: keepPreviousData,
     queryFn: () =>
       api.call('listNotifications', {
@@ -56,13 +57,20 @@ export function ActivityPage() {
             setUser(text)
           }}
         />
+        <Reasons
+          chosen={reason}
+          onChoose={(code) => {
+            setAfter(undefined)
+            setReason(code)
+          }}
+        />
         <Exports what="notifications" filters={filters} />
       </div>
       {error ? (
         <Failure error={error} />
       ) : !data ? (
         <Waiting />
-      ) : data.items.length === 0 && (search || user) ? (
+      ) : data.items.length === 0 && (search || user || reason) ? (
         <p className="text-soft">Nothing that was sent fits.</p>
       ) : (
         <List items={data.items} />
@@ -94,6 +102,32 @@ function Filter({
     </label>
   )
 }
+
+/** Why nobody saw something of late: those reasons, and not the whole catalogue. */
+function Reasons({ chosen, onChoose }: { readonly chosen: string; readonly onChoose: (code: string) => void }) {
+  const { app, environment } = usePlace()
+  const { data } = useQuery({
+    queryKey: [app.slug, environment, 'days'],
+    queryFn: () => api.call('listDays', { params: { app: app.slug }, query: { environment, days: reasonDays } }),
+  })
+  const says = new Map(data?.items.flatMap(({ reasons }) => reasons.map((one) => [one.code, one.says])))
+  if (says.size === 0 && chosen === '') return null
+  return (
+    <label className="flex items-center gap-2">
+      Not seen because
+      <select className="w-56" value={chosen} onChange={(e) => onChoose(e.target.value)}>
+        <option value="">whatever became of it</option>
+        {[...says].map(([code, sentence]) => (
+          <option key={code} value={code}>
+            {sentence}
+          </option>
+        ))}
+      </select>
+    </label>
+  )
+}
+
+const reasonDays = 14
 
 function List({ items }: { readonly items: readonly Notification[] }) {
   if (items.length === 0) {

@@ -17,10 +17,10 @@ import type { BlockDevice } from '../store/devices/load-block-devices.ts'
 import type { Hold } from '../store/notifications/hold-codes.ts'
 import type { NotificationRow } from '../store/notifications/read-notifications.ts'
 import type { Claim } from '../store/work/claim-work.ts'
-import type { GatewayRecord } from '../store/work/gateway-answers.ts'
 import type { Ended, Retry } from '../store/work/store-outcomes.ts'
+import { Answers } from './answers.ts'
 import { planRetries, type Waiting } from './plan-retries.ts'
-import type { Gateways, Lane, Shipment, WorkStore } from './ports.ts'
+import type { Gateways, Shipment, WorkStore } from './ports.ts'
 import { type Ahead, type Exit, type Exits, exitName } from './prepare-ahead.ts'
 import { sendable } from './sendable.ts'
 
@@ -82,7 +82,7 @@ class BlockRun {
   #superseded: ReadonlySet<number> = new Set()
   /** Devices that wait until the notification goes on. */
   readonly #parked: number[] = []
-  #lastAnswer: GatewayRecord | undefined
+  readonly #answers = new Answers()
   #inTheAir = 0
   #onLanded: (() => void) | undefined
   #holding = true
@@ -314,7 +314,7 @@ class BlockRun {
   }
 
   #take(device: BlockDevice, outcome: Outcome, exit: Exit): void {
-    const answer = this.#answerOf(device, outcome, exit.lane)
+    const answer = this.#answers.of(device, outcome, exit.lane)
     switch (outcome.is) {
       case 'accepted':
         this.#end(device, { state: 'accepted', gatewayReference: outcome.ref, answer }, this.#attempts)
@@ -343,18 +343,6 @@ class BlockRun {
       default:
         outcome satisfies never
     }
-  }
-
-  /** What is kept of an answer; for thousands of devices it is the same, and one object. */
-  #answerOf({ token }: BlockDevice, { answered }: Outcome, { via }: Lane): GatewayRecord | undefined {
-    if (!answered) return undefined
-    const { status, says } = answered
-    const gateway = via.gateway ?? originOf(token)
-    const last = this.#lastAnswer
-    if (last?.status === status && last.says === says && last.gateway === gateway && last.credential === via.credential)
-      return last
-    this.#lastAnswer = { gateway, credential: via.credential, status, says }
-    return this.#lastAnswer
   }
 
   #end(
@@ -410,6 +398,3 @@ class BlockRun {
     return plan.retries
   }
 }
-
-/** The origin of a browser's endpoint, which was looked at when it registered. */
-const originOf = (endpoint: string): string => endpoint.slice(0, endpoint.indexOf('/', 'https://'.length))

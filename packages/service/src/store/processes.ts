@@ -18,12 +18,13 @@ export type ProcessRow = ProcessReport & { readonly id: string; readonly started
 /** Whoever has been silent for so long is gone. */
 const silentSeconds = 20
 
-export const reportProcess = (database: Database, id: string, report: ProcessReport) =>
-  database.change(
+export async function reportProcess(database: Database, id: string, report: ProcessReport): Promise<void> {
+  await database.change(
     `insert into processes (id, started_at, seen_at, report) values (?, utc_timestamp(3), utc_timestamp(3), ?)
      on duplicate key update seen_at = utc_timestamp(3), report = value(report)`,
     [uuidBuffer(id), JSON.stringify(report)],
-  ) as Promise<unknown> as Promise<void>
+  )
+}
 
 export const removeProcess = (database: Database, id: string) =>
   database.change('delete from processes where id = ?', [uuidBuffer(id)])
