@@ -38,7 +38,7 @@ export function ActivityPage() {
         </Link>
       }
     >
-      <div className="mb-6 flex flex-wrap gap-5">
+      <search className="mb-4 flex flex-wrap items-end gap-4">
         <Filter
           label="Search"
           value={search}
@@ -65,7 +65,7 @@ export function ActivityPage() {
           }}
         />
         <Exports what="notifications" filters={filters} />
-      </div>
+      </search>
       {error ? (
         <Failure error={error} />
       ) : !data ? (
@@ -96,7 +96,7 @@ function Filter({
   readonly onChange: (text: string) => void
 }) {
   return (
-    <label className="flex items-center gap-2">
+    <label className="grid text-sm text-soft">
       {label}
       <input className="w-48" value={value} placeholder={example} onChange={(e) => onChange(e.target.value)} />
     </label>
@@ -113,9 +113,9 @@ function Reasons({ chosen, onChoose }: { readonly chosen: string; readonly onCho
   const says = new Map(data?.items.flatMap(({ reasons }) => reasons.map((one) => [one.code, one.says])))
   if (says.size === 0 && chosen === '') return null
   return (
-    <label className="flex items-center gap-2">
+    <label className="grid text-sm text-soft">
       Not seen because
-      <select className="w-56" value={chosen} onChange={(e) => onChoose(e.target.value)}>
+      <select className="w-64" value={chosen} onChange={(e) => onChoose(e.target.value)}>
         <option value="">whatever became of it</option>
         {[...says].map(([code, sentence]) => (
           <option key={code} value={code}>

@@ -40,7 +40,7 @@ export function Days() {
       ) : !day ? (
         <p className="mt-2 text-soft">Nothing was sent in the last {shownDays} days.</p>
       ) : (
-        <div className="mt-2 grid grid-cols-[minmax(0,1fr)] gap-10 xl:grid-cols-2">
+        <div className="mt-2 grid grid-cols-[minmax(0,1fr)] gap-8">
           <DayTable days={days} chosen={day.day} onChoose={choose} />
           <OneDay day={day} />
         </div>
@@ -58,7 +58,7 @@ type TableProps = {
 function DayTable({ days, chosen, onChoose }: TableProps) {
   const most = Math.max(1, ...days.map(({ counts }) => counts.accepted ?? 0))
   return (
-    <table className="w-full">
+    <table className="w-full max-w-4xl">
       <thead>
         <tr>
           <th scope="col">Day, UTC</th>
@@ -101,7 +101,7 @@ function DayTable({ days, chosen, onChoose }: TableProps) {
 
 function OneDay({ day: { day, steps: took, reasons } }: { readonly day: Day }) {
   return (
-    <div>
+    <div className="max-w-2xl">
       <h3>How long it took on {day}</h3>
       <table className="mt-2 w-full">
         <thead>
