@@ -1,4 +1,5 @@
 export { ConfigError, loadConfig } from './config/load.ts'
+export { leanBinding } from './gateways/lean-binding.ts'
 export { nodeCrypto } from './gateways/node-crypto.ts'
 export { describeConfig, type ServeOptions, serve, startFault } from './main.ts'
 export { type RunningService, startService } from './start.ts'

@@ -2,6 +2,7 @@ import { existsSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { ConfigError, type LoadedConfig, loadConfig } from './config/load.ts'
 import { type PrintedOption, printableConfig } from './config/print.ts'
+import { leanBinding } from './gateways/lean-binding.ts'
 import { startService } from './start.ts'
 import { MariaDbMissing } from './store/mariadb/private-server.ts'
 import { SchemaTooNew } from './store/migrate.ts'
@@ -30,6 +31,7 @@ export const describeConfig = (env: ServeOptions['env'], file: string | undefine
 export async function serve(options: ServeOptions): Promise<void> {
   const { config }: LoadedConfig = loadConfig(options.env, options.configFile)
   const log = makeLog(config['log.level'])
+  leanBinding()
   const consoleDir = fileURLToPath(new URL('./console', import.meta.url))
   const stop = new Promise<string>((done) => {
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => done(signal))
