@@ -128,11 +128,9 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       log,
       operatorKey: operator,
       consoleDir,
-      prepareSoon: async (notification, devices) => {
-        const found = await devices
+      prepareSoon: (notification, devices) =>
         // Sending meets the same again, and says so.
-        return found && prepareAhead(notification, found, gateways).catch(() => undefined)
-      },
+        prepareAhead(notification, devices, gateways).catch(() => undefined),
       onWork: (mine, ahead) => {
         if (mine && !worker.take(mine, ahead))
           store

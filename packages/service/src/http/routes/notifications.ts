@@ -55,7 +55,7 @@ export type NotificationsGiven = {
   /** A few people are about to be rung: what they get can be made ready. */
   readonly prepareSoon: (
     notification: Omit<NotificationRow, 'no'>,
-    devices: Promise<BlockDevice[] | undefined>,
+    devices: readonly BlockDevice[],
   ) => Promise<Ahead | undefined>
   /** Somebody paused, resumed or cancelled something. */
   readonly onHold: () => void

@@ -17,17 +17,25 @@ export type BlockDevice = {
   readonly timeZone: string | null
 }
 
-type Raw = Omit<BlockDevice, 'muted' | 'retired'> & { muted: number; retired: number }
+export type RawBlockDevice = Omit<BlockDevice, 'muted' | 'retired'> & { muted: number; retired: number }
+
+/** Of a device `v`. */
+export const blockDeviceColumns = `v.no, v.platform, v.permission, v.muted, v.retired_at is not null as retired, v.token,
+  v.p256dh, v.auth, v.user_no as userNo, v.locale, v.time_zone as timeZone`
+
+export const blockDeviceOf = (row: RawBlockDevice): BlockDevice => ({
+  ...row,
+  muted: row.muted === 1,
+  retired: row.retired === 1,
+})
 
 /** @param numbers ascending; at most a block's worth */
 export async function loadBlockDevices(database: Database, numbers: readonly number[]): Promise<BlockDevice[]> {
   if (numbers.length === 0) return []
-  const rows = await database.rows<Raw>(
-    `select no, platform, permission, muted, retired_at is not null as retired, token, p256dh, auth, user_no as userNo,
-       locale, time_zone as timeZone
-     from devices where no in (${numbers.join(',')})`,
+  const rows = await database.rows<RawBlockDevice>(
+    `select ${blockDeviceColumns} from devices v where v.no in (${numbers.join(',')})`,
   )
-  return rows.map((row) => ({ ...row, muted: row.muted === 1, retired: row.retired === 1 }))
+  return rows.map(blockDeviceOf)
 }
 
 /** What is known of people, as far as texts can speak of it: a place has no words. */

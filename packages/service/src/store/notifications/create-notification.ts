@@ -12,11 +12,11 @@ import {
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
-import { type BlockDevice, loadBlockDevices } from '../devices/load-block-devices.ts'
+import type { BlockDevice } from '../devices/load-block-devices.ts'
 import { NameTaken } from '../errors.ts'
 import type { Claim } from '../work/claim-work.ts'
 import { parkedYears } from '../work/parking.ts'
-import { isPersonal, targetDevices } from '../work/target-devices.ts'
+import { isPersonal, personalDevices } from '../work/target-devices.ts'
 import { holds } from './hold-codes.ts'
 import type { NotificationRow } from './read-notifications.ts'
 
@@ -44,8 +44,7 @@ export type NewNotification = {
 export type OwnWork = {
   readonly claim: Claim
   readonly notification: NotificationRow
-  /** Read while it was stored; `undefined` when they have to be read again. */
-  readonly devices: readonly BlockDevice[] | undefined
+  readonly devices: readonly BlockDevice[]
 }
 
 export type Created =
@@ -79,15 +78,16 @@ export async function createNotification(
   given: NewNotification,
   leaseMs: number,
   checkReferences: () => Promise<void> = async () => {},
-  onFound: (notification: Omit<NotificationRow, 'no'>, devices: Promise<BlockDevice[] | undefined>) => void = () => {},
+  onFound: (notification: Omit<NotificationRow, 'no'>, devices: readonly BlockDevice[]) => void = () => {},
 ): Promise<Created> {
   const urgency = urgencyCode(given.urgency)
   const where = { appNo: scope.app.no, environment: scope.environment }
   const few =
     isPersonal(given.target) && given.spreadSeconds === 0 && !given.paused
-      ? await targetDevices(database, given.target, where, 0, blockSize + 1)
+      ? await personalDevices(database, given.target, where, blockSize + 1)
       : undefined
-  const devices = few !== undefined && few.length <= blockSize ? few : undefined
+  const found = few !== undefined && few.length <= blockSize ? few : undefined
+  const devices = found?.map(({ no }) => no)
   // A device that is found proves its reference; what is not found has to be looked for.
   if (devices === undefined || devices.length === 0 || referencesOf(given.target).length > 1) await checkReferences()
   const state = devices === undefined ? 'expanding' : devices.length === 0 ? 'finished' : 'sending'
@@ -130,8 +130,6 @@ export async function createNotification(
     devices?.length ?? 0,
     devices && devices.length > 0 ? Buffer.from(packBlock(devices)) : null,
   ]
-  // Read beside the storing, so that nobody waits for it; whether that works out decides nothing.
-  const loading = held ? loadBlockDevices(database, devices).catch(() => undefined) : undefined
   const about = {
     ...given,
     appNo: scope.app.no,
@@ -145,7 +143,7 @@ export async function createNotification(
     changedAt: given.createdAt,
     version: 0,
   } as const
-  if (loading) onFound(about, loading)
+  if (held && found) onFound(about, found)
   try {
     const [numbers] = await database.together<{ notificationNo: number; workNo: number }>(
       [
@@ -168,7 +166,7 @@ export async function createNotification(
       ],
       'select @notification as notificationNo, last_insert_id() as workNo',
     )
-    if (!held || !numbers) return { is: 'created', mine: undefined }
+    if (!held || !numbers || !found) return { is: 'created', mine: undefined }
     const { notificationNo, workNo } = numbers
     const claim = { no: workNo, fence: 1, appNo: scope.app.no, notificationNo, urgency, kind: 'send' as const }
     const of = { environment: scope.environment, createdAt: given.createdAt }
@@ -178,7 +176,7 @@ export async function createNotification(
       mine: {
         claim: { ...claim, ...of, failures: 0, cause: undefined, devices },
         notification,
-        devices: await loading,
+        devices: found,
       },
     }
   } catch (error) {

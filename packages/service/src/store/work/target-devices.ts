@@ -3,6 +3,12 @@ import { deliveryStates, type Platform, parseReference, type Reference, reasons,
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Tx } from '../database.ts'
+import {
+  type BlockDevice,
+  blockDeviceColumns,
+  blockDeviceOf,
+  type RawBlockDevice,
+} from '../devices/load-block-devices.ts'
 
 type Where = { readonly appNo: number; readonly environment: Scope['environment'] }
 type Part = { readonly sql: string; readonly values: readonly unknown[] }
@@ -130,6 +136,22 @@ export async function targetDevices(
     limit,
   ])
   return rows.map(({ no }) => no)
+}
+
+/** The devices of a target that names a few people, whole: they are about to be rung. */
+export async function personalDevices(
+  tx: Pick<Tx, 'rows'>,
+  target: Target,
+  where: Where,
+  limit: number,
+): Promise<BlockDevice[]> {
+  const from = fromTarget(target, where)
+  if (!from) return []
+  const rows = await tx.rows<RawBlockDevice>(`select ${blockDeviceColumns} ${from.sql} order by v.no limit ?`, [
+    ...from.values,
+    limit,
+  ])
+  return rows.map(blockDeviceOf)
 }
 
 export async function countTarget(tx: Pick<Tx, 'rows'>, target: Target, where: Where): Promise<number> {
