@@ -1,5 +1,5 @@
 import { describe, expect, test } from '@jest/globals'
-import { quantileMs, stepsTaken, tookAtMostMs, tookClass, tookClasses } from '@zbell/core'
+import { quantileMs, stepsTaken, toldMs, tookAtMostMs, tookClass, tookClasses } from '@zbell/core'
 import fc from 'fast-check'
 
 const counted = (times: readonly number[]) => {
@@ -41,6 +41,12 @@ describe('classes of times', () => {
       }),
     )
   })
+
+  test.each([
+    [13.454342644059434, 13.5],
+    [0.04, 0],
+    [107.63474115247547, 108],
+  ])('%d ms is told as %d', (ms, told) => expect(toldMs(ms)).toBe(told))
 
   test('of nothing there is no quantile', () => expect(quantileMs(new Map(), 0.5)).toBeUndefined())
 })

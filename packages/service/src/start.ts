@@ -129,8 +129,11 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       operatorKey: operator,
       consoleDir,
       prepareSoon: (notification, devices) =>
-        // Sending meets the same again, and says so.
-        prepareAhead(notification, devices, gateways).catch(() => undefined),
+        prepareAhead(notification, devices, gateways).catch((error: unknown) => {
+          // Sending meets the same again, and deals with it.
+          log.debug({ err: error, notification: notification.id }, 'a notification could not be made ready ahead')
+          return undefined
+        }),
       onWork: (mine, ahead) => {
         if (mine && !worker.take(mine, ahead))
           store

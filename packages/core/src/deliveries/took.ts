@@ -31,6 +31,9 @@ export function quantileMs(counts: ReadonlyMap<number, number>, share: number): 
   return undefined
 }
 
+/** A time as it is told: tenths of a ms below 100 ms, where a class is that narrow, and whole ones above. */
+export const toldMs = (ms: number): number => (ms < 100 ? Math.round(ms * 10) / 10 : Math.round(ms))
+
 /** The steps whose time is worth knowing, in their order. */
 export const timedSteps = ['accepted', 'received', 'shown', 'opened'] as const
 export type TimedStep = (typeof timedSteps)[number]

@@ -1,5 +1,5 @@
 import type { GatewayHealth } from '@zbell/contract'
-import { AnswerWindow, type GatewayAnswer, type Outcome, quantileMs } from '@zbell/core'
+import { AnswerWindow, type GatewayAnswer, type Outcome, quantileMs, toldMs } from '@zbell/core'
 import type { Address, Lane, Sendable, Shipment, Via } from '../engine/ports.ts'
 import type { Places } from './slots.ts'
 
@@ -79,6 +79,7 @@ export class KeptLane implements Lane {
     const nowMs = this.#now()
     const { outcomes, took } = this.#answers.read(nowMs)
     const { restsUntilMs } = this.#way
+    const [medianMs, p99Ms] = [0.5, 0.99].map((share) => quantileMs(took, share))
     return {
       gateway: this.via.gateway,
       credential: this.via.credential,
@@ -87,8 +88,8 @@ export class KeptLane implements Lane {
       inFlight: this.slots.taken,
       inFlightLimit: this.slots.limit,
       answers: Object.fromEntries(outcomes),
-      medianMs: quantileMs(took, 0.5) ?? null,
-      p99Ms: quantileMs(took, 0.99) ?? null,
+      medianMs: medianMs === undefined ? null : toldMs(medianMs),
+      p99Ms: p99Ms === undefined ? null : toldMs(p99Ms),
     }
   }
 

@@ -1,5 +1,5 @@
 import type { Day } from '@zbell/contract'
-import { type DeliveryState, quantileMs, type Reason, reasons, timedSteps } from '@zbell/core'
+import { type DeliveryState, quantileMs, type Reason, reasons, timedSteps, toldMs } from '@zbell/core'
 import type { Database } from '../../store/database.ts'
 import { type DayCount, readDays } from '../../store/notifications/day-counts.ts'
 import { listProcesses } from '../../store/processes.ts'
@@ -64,9 +64,9 @@ function dayView(day: string, rows: readonly DayCount[]): Day {
       for (const row of rows) if (row.state === step) took.set(row.took, (took.get(row.took) ?? 0) + row.count)
       const [medianMs, p90Ms, p99Ms] = [0.5, 0.9, 0.99].map((share) => quantileMs(took, share))
       if (medianMs === undefined || p90Ms === undefined || p99Ms === undefined) return []
-      return [{ step, count: counts[step] ?? 0, medianMs: round(medianMs), p90Ms: round(p90Ms), p99Ms: round(p99Ms) }]
+      return [
+        { step, count: counts[step] ?? 0, medianMs: toldMs(medianMs), p90Ms: toldMs(p90Ms), p99Ms: toldMs(p99Ms) },
+      ]
     }),
   }
 }
-
-const round = (ms: number): number => (ms < 100 ? Math.round(ms * 10) / 10 : Math.round(ms))
