@@ -1,5 +1,5 @@
 import type { Day, GatewayHealth, Health } from '@zbell/contract'
-import { nameGateway, troublesOf } from '@zbell/contract/words'
+import { nameGateway } from '@zbell/contract/words'
 import type { Command } from 'commander'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
@@ -27,8 +27,8 @@ export function healthCommands(program: Command, io: Io, done: Run): void {
 
 async function health({ client, app, flags, io, paint }: Context<object>): Promise<number> {
   const now = await client.call('readHealth', { params: { app } })
-  const troubles = troublesOf(now, Date.now())
-  if (flags.json) printJson(io, { ...now, troubles })
+  const { troubles } = now
+  if (flags.json) printJson(io, now)
   else {
     for (const { says, does } of troubles) io.out(`${paint.bad('✕')} ${safe(says)} ${safe(does)}\n`)
     if (troubles.length === 0) io.out(`${paint.good('●')} All is well.\n`)

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Health } from '@zbell/contract'
-import { nameGateway, troublesOf } from '@zbell/contract/words'
+import { nameGateway } from '@zbell/contract/words'
 import { api } from '../app/api.ts'
 import { usePlace } from '../app/place.ts'
 import { Moment, span } from '../parts/moment.tsx'
@@ -35,7 +35,7 @@ export function HealthPage() {
 }
 
 function Verdict({ health }: { readonly health: Health }) {
-  const troubles = troublesOf(health, Date.now())
+  const { troubles } = health
   const { due, later, paused } = health.queue
   const count = (devices: number) => devices.toLocaleString('en')
   return (

@@ -27,6 +27,9 @@ export const gatewayHealth = z
 
 export const health = z
   .object({
+    troubles: z
+      .array(z.object({ says: z.string(), does: z.string() }))
+      .describe('What is wrong now and what to do about each, worst first; empty when all is well.'),
     databaseMs: z.number().describe('How long the database took to answer.'),
     processes: z.array(
       z.object({

@@ -1,5 +1,5 @@
 import type { Day } from '@zbell/contract'
-import { type DeliveryState, quantileMs, type Reason, reasons, timedSteps, toldMs } from '@zbell/core'
+import { type DeliveryState, quantileMs, type Reason, reasons, timedSteps, toldMs, troublesOf } from '@zbell/core'
 import type { Database } from '../../store/database.ts'
 import { type DayCount, readDays } from '../../store/notifications/day-counts.ts'
 import { listProcesses } from '../../store/processes.ts'
@@ -14,16 +14,23 @@ export function serveHealthOf(on: OperationRouter, database: Database): void {
     const processes = await listProcesses(database)
     const { oldestDueAt, ...queue } = await readQueue(database, scope)
     const paces = processes.flatMap(({ devicesPerSecond }) => devicesPerSecond ?? [])
+    const own = processes.map(({ gateways, startedAt, seenAt, devicesPerSecond: _, ...one }) => ({
+      ...one,
+      startedAt: startedAt.toISOString(),
+      seenAt: seenAt.toISOString(),
+      gateways: gateways
+        .filter(({ appNo, environment }) => appNo === scope.app.no && environment === scope.environment)
+        .map(({ appNo: _no, ...gateway }) => gateway),
+    }))
+    const condition = {
+      databaseMs,
+      processes: own,
+      queue: { due: queue.due, oldestDueMs: oldestDueAt?.getTime() },
+    }
     return {
+      troubles: troublesOf(condition, Date.now()),
       databaseMs: Math.round(databaseMs * 100) / 100,
-      processes: processes.map(({ gateways, startedAt, seenAt, devicesPerSecond: _, ...one }) => ({
-        ...one,
-        startedAt: startedAt.toISOString(),
-        seenAt: seenAt.toISOString(),
-        gateways: gateways
-          .filter(({ appNo, environment }) => appNo === scope.app.no && environment === scope.environment)
-          .map(({ appNo: _no, ...gateway }) => gateway),
-      })),
+      processes: own,
       queue: { ...queue, oldestDueAt: oldestDueAt?.toISOString() ?? null },
       devicesPerSecond: paces.length === 0 ? null : Math.round(paces.reduce((sum, one) => sum + one, 0)),
     }

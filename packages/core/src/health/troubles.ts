@@ -1,7 +1,25 @@
-import type { GatewayHealth, Health } from './schemas/health.ts'
+import type { Platform } from '../devices/device.ts'
 
 /** Something that an operator would want to know now, and what to do about it. */
 export type Trouble = { readonly says: string; readonly does: string }
+
+/** How one way to a gateway does. */
+export type GatewayState = {
+  readonly platform: Platform
+  readonly rehearsal: boolean
+  readonly credential: string | null
+  readonly state: 'open' | 'halted' | 'resting'
+  /** How many of each kind in the last five minutes. */
+  readonly answers: Readonly<Record<string, number>>
+}
+
+/** What is known of a moment. */
+export type Condition = {
+  readonly databaseMs: number
+  readonly processes: readonly { readonly does: string; readonly gateways: readonly GatewayState[] }[]
+  /** Devices whose turn has come, and since when the first of them waits. */
+  readonly queue: { readonly due: number; readonly oldestDueMs: number | undefined }
+}
 
 const slowDatabaseMs = 250
 const longWaitMs = 10 * 60_000
@@ -10,15 +28,16 @@ const fewAnswers = 20
 const muchShare = 0.2
 
 /** What is wrong at the moment, worst first; empty when all is well. */
-export function troublesOf({ processes, queue, databaseMs }: Health, nowMs: number): Trouble[] {
+export function troublesOf({ processes, queue, databaseMs }: Condition, nowMs: number): Trouble[] {
+  const waitsMs = queue.due > 0 && queue.oldestDueMs !== undefined ? nowMs - queue.oldestDueMs : 0
   const works = processes.some(({ does }) => does === 'everything' || does === 'worker')
   return [
     ...(works ? [] : [{ says: 'No worker runs, so nothing is sent.', does: 'Start one: zbell serve --only worker.' }]),
     ...processes.flatMap(({ gateways }) => gateways.flatMap(gatewayTrouble)),
-    ...(queue.due > 0 && queue.oldestDueAt !== null && nowMs - Date.parse(queue.oldestDueAt) > longWaitMs
+    ...(waitsMs > longWaitMs
       ? [
           {
-            says: `${queue.due.toLocaleString('en')} devices wait for their turn, some for ${Math.round((nowMs - Date.parse(queue.oldestDueAt)) / 60_000)} minutes.`,
+            says: `${queue.due.toLocaleString('en')} devices wait for their turn, some for ${Math.round(waitsMs / 60_000)} minutes.`,
             does: 'Let another worker share the work: zbell serve --only worker.',
           },
         ]
@@ -35,10 +54,10 @@ export function troublesOf({ processes, queue, databaseMs }: Health, nowMs: numb
 }
 
 /** A gateway as it is called among others: `ios`, `web in rehearsal`. */
-export const nameGateway = ({ platform, rehearsal }: Pick<GatewayHealth, 'platform' | 'rehearsal'>): string =>
+export const nameGateway = ({ platform, rehearsal }: Pick<GatewayState, 'platform' | 'rehearsal'>): string =>
   rehearsal ? `${platform} in rehearsal` : platform
 
-function gatewayTrouble(gateway: GatewayHealth): Trouble[] {
+function gatewayTrouble(gateway: GatewayState): Trouble[] {
   const name = `The gateway for ${nameGateway(gateway)}`
   if (gateway.state === 'halted')
     return [

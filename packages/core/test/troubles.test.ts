@@ -1,0 +1,80 @@
+import { describe, expect, test } from '@jest/globals'
+import { type Condition, type GatewayState, nameGateway, troublesOf } from '../src/index.ts'
+
+const nowMs = Date.parse('2026-11-23T18:00:00Z')
+const gateway = (more: Partial<GatewayState> = {}): GatewayState => ({
+  platform: 'ios',
+  rehearsal: false,
+  credential: 'signing-key 0011',
+  state: 'open',
+  answers: { accepted: 100 },
+  ...more,
+})
+const condition = (more: Partial<Condition> = {}, gateways: GatewayState[] = [gateway()]): Condition => ({
+  databaseMs: 1,
+  processes: [{ does: 'everything', gateways }],
+  queue: { due: 0, oldestDueMs: undefined },
+  ...more,
+})
+const says = (one: Condition) => troublesOf(one, nowMs).map((trouble) => trouble.says)
+
+describe('what is wrong at the moment', () => {
+  test('is nothing when all is well', () => expect(says(condition())).toEqual([]))
+
+  test('is that nobody sends, though somebody answers', () => {
+    const only = (does: string) => says(condition({ processes: [{ does, gateways: [] }] }))
+    expect(only('http')).toEqual(['No worker runs, so nothing is sent.'])
+    expect(only('clock')).toEqual(['No worker runs, so nothing is sent.'])
+    expect(only('worker')).toEqual([])
+    expect(says(condition({ processes: [] }))).toHaveLength(1)
+  })
+
+  test.each([
+    [{ state: 'halted' }, 'The gateway for ios refuses the credential signing-key 0011.'],
+    [
+      { state: 'halted', credential: null, rehearsal: true },
+      'The gateway for ios in rehearsal refuses the credential.',
+    ],
+    [{ state: 'resting', platform: 'web' }, 'The gateway for web gives no answer.'],
+    [
+      { answers: { accepted: 60, busy: 30, unavailable: 10 } },
+      'The gateway for ios put off 40 % of the last five minutes’ requests.',
+    ],
+  ] as const)('is a gateway that does not do its part: %j', (more, wanted) => {
+    expect(says(condition({}, [gateway(more), gateway({ platform: 'android' })]))).toEqual([wanted])
+  })
+
+  test.each([[{ accepted: 3, busy: 5 }], [{ accepted: 95, busy: 5 }], [{ busy: 19 }], [{}]])(
+    'is not a gateway that is busy now and then: %j',
+    (answers) => expect(says(condition({}, [gateway({ answers })]))).toEqual([]),
+  )
+
+  test('is a queue whose oldest waits for long, and not one that is only long', () => {
+    const queue = (minutes: number, due = 12_000) => ({ due, oldestDueMs: nowMs - minutes * 60_000 })
+    expect(says(condition({ queue: queue(14) }))).toEqual(['12,000 devices wait for their turn, some for 14 minutes.'])
+    expect(says(condition({ queue: queue(9) }))).toEqual([])
+    expect(says(condition({ queue: queue(60, 0) }))).toEqual([])
+  })
+
+  test('is a database that takes its time', () => {
+    expect(says(condition({ databaseMs: 900 }))).toEqual(['The database takes 900 ms for the least of questions.'])
+    expect(says(condition({ databaseMs: 250 }))).toEqual([])
+  })
+
+  test('comes with what to do about each', () => {
+    const all = troublesOf(
+      condition({
+        processes: [],
+        databaseMs: 900,
+        queue: { due: 1, oldestDueMs: nowMs - 86_400_000 },
+      }),
+      nowMs,
+    )
+    expect(all).toHaveLength(3)
+    for (const { does } of all) expect(does).toMatch(/\.$/)
+  })
+})
+
+test('a rehearsal is told apart from the real thing', () => {
+  expect([nameGateway(gateway()), nameGateway(gateway({ rehearsal: true }))]).toEqual(['ios', 'ios in rehearsal'])
+})
