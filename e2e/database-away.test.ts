@@ -75,3 +75,29 @@ test('without room it says that, too, and goes on when there is some', async () 
   await world.changeDirectly('alter table topics engine = innodb')
   expect(await declare('route-with-room')).toMatchObject({ topic: 'route-with-room' })
 })
+
+test('what gateways answered is kept until there is room for it', async () => {
+  const answers = 'gateway_answers'
+  const filler = "(0, unhex(left(md5(rand()), 12)), 'https://gateway.example', null, 200, '')"
+  await world.changeDirectly(`set statement max_heap_table_size = 16384 for alter table ${answers} engine = memory`)
+  try {
+    for (let n = 0; n < 1_000; n++) await world.changeDirectly(`insert into ${answers} values ${filler}`)
+  } catch (error) {
+    expect(error).toMatchObject({ code: 'ER_RECORD_FILE_FULL' })
+  }
+  const before = world.standins.ios.books.taken + world.standins.android.books.taken
+  const taken = () => world.standins.ios.books.taken + world.standins.android.books.taken - before
+  const id = await world.send({ to: { any: ['user:crew'] }, content: { title: 'No room yet' } })
+  await until(taken, (count) => count === 40)
+  await new Promise((done) => setTimeout(done, 1_500))
+  expect((await world.notification(id)).totals).toMatchObject({ expanded: 40, queued: 40 })
+
+  await world.changeDirectly(`delete from ${answers} where notification_no = 0`)
+  await world.changeDirectly(`alter table ${answers} engine = innodb`)
+  const { totals } = await until(
+    () => world.notification(id),
+    (one) => one.state === 'finished' && one.totals.shown === 40,
+  )
+  expect(totals).toMatchObject({ expanded: 40 })
+  expect(taken()).toBe(40)
+}, 60_000)
