@@ -10,9 +10,13 @@ export class OwnGateway extends IosGateway {
   /** Tokens that are answered with a final no. */
   readonly refused = new Set<string>()
   refusals = 0
+  /** Hears of every request as it comes, before it is looked at. */
+  onAsked: ((token: string) => void) | undefined
 
   override async answer(asked: Asked): ReturnType<IosGateway['answer']> {
-    if (this.refused.size > 0 && this.refused.has(asked.path.slice('/ring/'.length))) {
+    const token = asked.path.slice('/ring/'.length)
+    this.onAsked?.(token)
+    if (this.refused.size > 0 && this.refused.has(token)) {
       this.refusals++
       return { status: 400, headers: { 'content-type': 'application/json' }, body: '{"why":"unreadable"}' }
     }
@@ -29,7 +33,7 @@ export type OpenGateway = {
 /** @param onArrive hears of every message that is taken */
 export async function openOwnGateway(
   dir: string,
-  onArrive: (token: string, notification: string | undefined) => void,
+  onArrive: (token: string, notification: string | undefined) => void = () => {},
 ): Promise<OpenGateway> {
   const keys = await generateKeyPair('ES256', { extractable: true })
   const jwk = await exportJWK(keys.privateKey)

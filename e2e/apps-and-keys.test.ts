@@ -133,10 +133,14 @@ describe('a key', () => {
     const client = clientOf(made.key)
     const stream = (await client.stream('watchApp', { params })).getReader()
     await stream.read()
+    // What it asks for is looked up while it is looked up itself, as long as it was good a moment ago.
+    const body = { to: { any: ['user:nobody-of-this-name'] }, content: { title: 'Kittiwake is late' } }
+    expect(await codeOf(client.call('sendNotification', { params, body }))).toBe('invalid-request')
     const listed = await operatorCli('key', 'list')
     expect(listed.out).toMatch(/● valid +backend +development +owner +Lost/)
     const revoked = await operatorCli('key', 'revoke', made.id)
     expect(revoked.out).toBe('“Lost” is revoked; nobody gets in with it any more.\n')
+    expect(await codeOf(client.call('sendNotification', { params, body }))).toBe('unknown-key')
     expect(await codeOf(client.call('listDevices', { params }))).toBe('unknown-key')
     for (let part = await stream.read(); !part.done; part = await stream.read());
     expect((await operatorCli('key', 'list')).out).toMatch(/– revoked +backend +development +owner +Lost/)

@@ -167,6 +167,11 @@ describe('what cannot be used is refused where it stands, and changes nothing', 
 
   test('an address that leads nowhere, and one that cannot be read', async () => {
     expect((await call('GET', '/v1/nothing', world.backendKey)).body.code).toBe('unknown-address')
+    expect((await call('DELETE', notifications, world.backendKey)).body.code).toBe('unknown-address')
+    // The same address with a slash at its end, and without its body.
+    expect((await call('GET', `${notifications}/?limit=1`, world.backendKey)).status).toBe(200)
+    expect((await call('HEAD', notifications, world.backendKey)).status).toBe(200)
+    expect((await call('HEAD', '/v1/apps//notifications', world.backendKey)).status).toBe(404)
     expect((await call('GET', `${notifications}/nonsense`, world.backendKey)).body.code).toBe('unknown-notification')
     expect((await call('GET', '/v1/apps/%E0%A4%A/devices', world.backendKey)).status).toBe(404)
     expect((await call('GET', `${notifications}?limit=9999`, world.backendKey)).body.errors).toEqual([

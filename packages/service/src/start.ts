@@ -128,19 +128,22 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       log,
       operatorKey: operator,
       consoleDir,
+      // What stores it has to be on its way first, which it is with the next turn of the event loop.
       prepareSoon: (notification, devices) =>
-        prepareAhead(notification, devices, gateways).catch((error: unknown) => {
-          // Sending meets the same again, and deals with it.
-          log.debug({ err: error, notification: notification.id }, 'a notification could not be made ready ahead')
-          return undefined
-        }),
+        new Promise(setImmediate)
+          .then(() => prepareAhead(notification, devices, gateways))
+          .catch((error: unknown) => {
+            // Sending meets the same again, and deals with it.
+            log.debug({ err: error, notification: notification.id }, 'a notification could not be made ready ahead')
+            return undefined
+          }),
       onWork: (mine, ahead) => {
-        if (mine && !worker.take(mine, ahead))
+        if (!mine) worker.nudge()
+        else if (!worker.take(mine, ahead))
           store
             .release(mine.claim, 0)
             .catch((error: unknown) => log.warn({ err: error }, 'cannot give work back; its lease will run out'))
             .finally(() => worker.nudge())
-        else worker.nudge()
       },
       onHold: () => void worker.lookForHolds().then(() => worker.nudge()),
       sendsItself: runs('worker'),

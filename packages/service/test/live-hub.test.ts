@@ -46,7 +46,7 @@ test('two changes within one millisecond are both told', async () => {
       createdAt: now,
       expiresAt: new Date(now.getTime() + 60_000),
     },
-    0,
+    { leaseMs: 0 },
   )
   const hub = new LiveHub(database, makeLog('silent'))
   const states: string[] = []

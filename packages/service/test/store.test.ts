@@ -105,7 +105,7 @@ async function notify(
     createdAt,
     expiresAt,
   } as const
-  const created = await createNotification(database, scope, request, 0)
+  const created = await createNotification(database, scope, request, { leaseMs: 0 })
   return { id, created, row: async () => (await findNotification(database, scope, id))! }
 }
 

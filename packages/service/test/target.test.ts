@@ -5,7 +5,7 @@ import fc from 'fast-check'
 import type { Scope } from '../src/store/apps/apps.ts'
 import type { Database } from '../src/store/database.ts'
 import { registerDevice } from '../src/store/devices/register-device.ts'
-import { countTarget, targetDevices } from '../src/store/work/target-devices.ts'
+import { countTarget, isPersonal, personalDevices, targetDevices } from '../src/store/work/target-devices.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
 
 type Known = { no: number; id: string; token: string; platform: Platform; user: string | null; names: Set<string> }
@@ -96,6 +96,32 @@ describe('a target', () => {
           .map(({ no }) => no)
         expect(await targetDevices(database, target, where(), 0, 1_000)).toEqual(meant)
         expect(await countTarget(database, target, where())).toBe(meant.length)
+      }),
+      { numRuns: 150 },
+    )
+  })
+  test('that names people, devices and tokens one by one means the same, found at once', async () => {
+    const references = [
+      ...people.filter((name) => name !== null).map((name) => `user:${name}`),
+      'user:nobody',
+      'token:nowhere',
+      ...fleet.slice(0, 8).flatMap(({ id, token }) => [`device:${id}`, `token:${token}`]),
+    ]
+    // One kind alone is asked in another way than several together.
+    const kinds = ['user:', 'token:', 'device:', ''].map((start) => references.filter((one) => one.startsWith(start)))
+    const targets: fc.Arbitrary<Target> = fc.constantFrom(...kinds).chain((kind) =>
+      fc.record({
+        any: fc.array(fc.constantFrom(...kind), { minLength: 1, maxLength: 5 }),
+        none: fc.option(fc.array(fc.constantFrom(...references), { minLength: 1, maxLength: 2 }), { nil: undefined }),
+        platforms: fc.option(fc.uniqueArray(fc.constantFrom(...platforms), { minLength: 1 }), { nil: undefined }),
+      }),
+    )
+    await fc.assert(
+      fc.asyncProperty(targets, async (target) => {
+        expect(isPersonal(target)).toBe(true)
+        const found = await personalDevices(database, target, where(), 100)
+        const meant = fleet.filter(({ platform, names }) => isMeant(target, platform, (text) => names.has(text)))
+        expect(found.map(({ no, token }) => ({ no, token }))).toEqual(meant.map(({ no, token }) => ({ no, token })))
       }),
       { numRuns: 150 },
     )

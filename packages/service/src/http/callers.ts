@@ -10,6 +10,7 @@ import { Lookup } from '../store/lookup.ts'
 import type { AccountRow } from '../store/sessions/accounts.ts'
 import { findSession } from '../store/sessions/sessions.ts'
 import { hashSecret, sameSecret } from '../vault/secrets.ts'
+import { LatelyFound } from './lately-found.ts'
 import { Problem } from './problem.ts'
 
 /** Who calls, as far as each kind of call needs to know. */
@@ -34,8 +35,9 @@ const reading = new Set(['GET', 'HEAD'])
 export class CallerCheck {
   readonly #database: Database
   readonly #operatorKey: string
-  readonly #keys: Lookup<HeldKey & { hash: Buffer }>
+  readonly #keys: Lookup<HeldKey>
   readonly #devices: Lookup<{ device: DeviceRow; app: AppRow }>
+  readonly #lately = new LatelyFound()
 
   constructor(database: Database, operatorKey: string) {
     this.#database = database
@@ -71,6 +73,15 @@ export class CallerCheck {
       default:
         return caller satisfies never
     }
+  }
+
+  /**
+   * Where the key that a request holds led a moment ago. It allows nothing: only looking up, while it is asked again, what
+   * its holder will want to know.
+   */
+  likelyScope(request: Request): Scope | undefined {
+    const given = bearer(request)
+    return given === undefined ? undefined : this.#lately.scope(given)
   }
 
   /** The operator; and where a role stands, an account that has it. */
@@ -135,7 +146,9 @@ export class CallerCheck {
   }
 
   async #key(request: Request) {
-    const key = await this.#keys.find(hashSecret(needBearer(request)))
+    const given = needBearer(request)
+    const key = await this.#keys.find(hashSecret(given))
+    this.#lately.note(given, key && { app: key.app, environment: key.environment })
     if (!key) throw new Problem('unknown-key')
     return key
   }

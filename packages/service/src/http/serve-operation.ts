@@ -9,6 +9,7 @@ import {
 } from '@zbell/contract'
 import { type NextFunction, type Request, type RequestHandler, type Response, Router } from 'express'
 import type { z } from 'zod'
+import type { Scope } from '../store/apps/apps.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
 import type { CallerCheck, CallerOf } from './callers.ts'
 import { Problem } from './problem.ts'
@@ -30,6 +31,12 @@ type Answer<Name extends RouteName> = Operations[Name] extends { events: true } 
     ? z.input<A>
     : undefined
 
+/** What may be begun for somebody before it is certain who it is: looking up, and nothing else. */
+export type LookAhead<Name extends RouteName> = (
+  scope: Scope,
+  asked: Pick<Given<Name>, 'query' | 'body' | 'request'>,
+) => void
+
 export type Handler<Name extends RouteName> = (given: Given<Name>) => Promise<Answer<Name>>
 
 /** A body up to this size is looked at while it is not known yet who sent it. */
@@ -50,6 +57,16 @@ export class OperationRouter {
 
   /** @param before what has to pass first, such as a rate limit */
   serve<Name extends RouteName>(name: Name, handler: Handler<Name>, ...before: RequestHandler[]): void {
+    this.serveAhead(name, undefined, handler, ...before)
+  }
+
+  /** @param lookAhead is called while it is asked whether the caller may, for one who was known a moment ago */
+  serveAhead<Name extends RouteName>(
+    name: Name,
+    lookAhead: LookAhead<Name> | undefined,
+    handler: Handler<Name>,
+    ...before: RequestHandler[]
+  ): void {
     const { method, path } = splitRoute(name)
     const operation: Operation = operations[name]
     const verb = method.toLowerCase() as 'get' | 'post' | 'put' | 'patch' | 'delete'
@@ -61,9 +78,18 @@ export class OperationRouter {
         body: (operation.body ? parsed(operation.body, jsonBody(request), '') : undefined) as Given<Name>['body'],
       })
       const checking = this.#callers.check(operation, request)
+      let given = read
       // Read while the database says who calls; what is wrong with it is said only to somebody who may. Strangers get no
       // more than a little read.
-      const given = Number(request.headers['content-length'] ?? 0) <= readAheadBytes ? attempt(read) : read
+      if (operation.body && Number(request.headers['content-length'] ?? 0) <= readAheadBytes) {
+        checking.catch(() => {}) // Heard below.
+        // The question has to be on its way first, which it is with the next turn of the event loop.
+        await new Promise(setImmediate)
+        const { done, result } = attempt(read)
+        given = result
+        const likely = lookAhead && done ? this.#callers.likelyScope(request) : undefined
+        if (likely) lookAhead?.(likely, { ...result(), request })
+      }
       const caller = (await checking) as CallerOf<Operations[Name]['caller']>
       const answer = await handler({
         caller,
@@ -126,13 +152,16 @@ function run(
 }
 
 /** Does something now and answers later, with what came of it or with its error. */
-function attempt<T>(act: () => T): () => T {
+function attempt<T>(act: () => T): { readonly done: boolean; readonly result: () => T } {
   try {
-    const done = act()
-    return () => done
+    const made = act()
+    return { done: true, result: () => made }
   } catch (error) {
-    return () => {
-      throw error
+    return {
+      done: false,
+      result: () => {
+        throw error
+      },
     }
   }
 }

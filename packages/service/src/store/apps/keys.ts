@@ -1,15 +1,13 @@
-import { uuidFromBytes } from '@zbell/core'
 import { and, desc, eq, getTableColumns, isNull, lt, or } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 import { keys } from '../tables.ts'
 import { type AppColumns, appColumns, appOf, type Scope } from './apps.ts'
 
 export type KeyRow = Omit<typeof keys.$inferSelect, 'hash'>
-/** A key that somebody holds out, and what it opens. */
-export type HeldKey = KeyRow & Scope
+/** A key that somebody holds out, and what it opens: just what each call has to know. */
+export type HeldKey = Pick<KeyRow, 'no' | 'kind' | 'name' | 'role'> & Scope & { readonly hash: Buffer }
 
-const { hash, ...columns } = getTableColumns(keys)
-const keyColumns = Object.entries({ ...columns, hash }).map(([name, column]) => `k.${column.name} as ${name}`)
+const { hash: _, ...columns } = getTableColumns(keys)
 /** Last use is kept so coarsely, since a key is used thousands of times a second. */
 const useKeptMs = 60_000
 
@@ -21,18 +19,18 @@ export async function createKey(
 }
 
 /** Keys that are not revoked; read anew for each call, so that revoking counts at once, and so by hand. */
-export async function findKeys(database: Database, hashes: Buffer[]): Promise<(HeldKey & { hash: Buffer })[]> {
-  type Raw = Omit<KeyRow, 'id'> & AppColumns & { id: Buffer; hash: Buffer }
+export async function findKeys(database: Database, hashes: Buffer[]): Promise<HeldKey[]> {
+  type Raw = Pick<KeyRow, 'no' | 'appNo' | 'environment' | 'kind' | 'name' | 'role' | 'usedAt'> &
+    AppColumns & { readonly hash: Buffer }
   const rows = await database.rows<Raw>(
-    `select ${keyColumns.join(', ')}, ${appColumns} from api_keys k join apps a on a.no = k.app_no
-     where k.hash in (?) and k.revoked_at is null`,
+    `select k.no, k.app_no as appNo, k.environment, k.kind, k.name, k.role, k.used_at as usedAt, k.hash, ${appColumns}
+     from api_keys k join apps a on a.no = k.app_no where k.hash in (?) and k.revoked_at is null`,
     [hashes],
   )
   for (const row of rows) if ((row.usedAt?.getTime() ?? 0) < Date.now() - useKeptMs) await markUsed(database, row.no)
-  return rows.map(({ appSlug, appName, appIdentifiers, appCreatedAt, ...row }) => ({
-    ...row,
-    id: uuidFromBytes(row.id),
-    app: appOf(row.appNo, { appSlug, appName, appIdentifiers, appCreatedAt }),
+  return rows.map(({ no, environment, kind, name, role, hash, appNo, ...app }) => ({
+    ...{ no, environment, kind, name, role, hash },
+    app: appOf(appNo, app),
   }))
 }
 

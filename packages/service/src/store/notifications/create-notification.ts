@@ -64,32 +64,47 @@ export type Created =
 /** How an urgency is kept: greater overtakes. */
 export const urgencyCode = (urgency: Urgency): number => urgencies.indexOf(urgency)
 
+/** What its maker brings along. */
+export type Making = {
+  /** How long this process holds the block of a few people; 0 leaves it to whoever comes. */
+  readonly leaseMs: number
+  /** Refuses a target that names what is not there. */
+  checkReferences?(): Promise<void>
+  /** The devices of a few people, where looking for them has begun already. */
+  readonly few?: Promise<readonly BlockDevice[] | undefined> | undefined
+  /** Hears of the few devices that are about to be rung, before it is certain. */
+  onFound?(notification: Omit<NotificationRow, 'no'>, devices: readonly BlockDevice[]): void
+}
+
+/** The devices of a target that names so few people that they are found at once. @returns `undefined` for others */
+export async function fewDevices(
+  database: Database,
+  scope: Scope,
+  target: Target,
+): Promise<readonly BlockDevice[] | undefined> {
+  if (!isPersonal(target)) return undefined
+  const where = { appNo: scope.app.no, environment: scope.environment }
+  const found = await personalDevices(database, target, where, blockSize + 1)
+  return found.length <= blockSize ? found : undefined
+}
+
 /**
  * Stores a notification together with the work of expanding it, in one transaction: what was answered is never lost. For a
  * few people the devices are found in the same breath.
- * @param checkReferences refuses a target that names what is not there
- * @param leaseMs how long this process holds the block of a few people; 0 leaves it to whoever comes
- * @param onFound hears of the few devices that are about to be rung, before it is certain
  * @throws {NameTaken} when a live notification has this name
  */
 export async function createNotification(
   database: Database,
   scope: Scope,
   given: NewNotification,
-  leaseMs: number,
-  checkReferences: () => Promise<void> = async () => {},
-  onFound: (notification: Omit<NotificationRow, 'no'>, devices: readonly BlockDevice[]) => void = () => {},
+  { leaseMs, checkReferences, few, onFound }: Making,
 ): Promise<Created> {
   const urgency = urgencyCode(given.urgency)
-  const where = { appNo: scope.app.no, environment: scope.environment }
-  const few =
-    isPersonal(given.target) && given.spreadSeconds === 0 && !given.paused
-      ? await personalDevices(database, given.target, where, blockSize + 1)
-      : undefined
-  const found = few !== undefined && few.length <= blockSize ? few : undefined
+  const atOnce = given.spreadSeconds === 0 && !given.paused
+  const found = atOnce ? ((await few) ?? (await fewDevices(database, scope, given.target))) : undefined
   const devices = found?.map(({ no }) => no)
   // A device that is found proves its reference; what is not found has to be looked for.
-  if (devices === undefined || devices.length === 0 || referencesOf(given.target).length > 1) await checkReferences()
+  if (devices === undefined || devices.length === 0 || referencesOf(given.target).length > 1) await checkReferences?.()
   const state = devices === undefined ? 'expanding' : devices.length === 0 ? 'finished' : 'sending'
   const held = devices !== undefined && devices.length > 0 && leaseMs > 0
   const row = [
@@ -143,7 +158,7 @@ export async function createNotification(
     changedAt: given.createdAt,
     version: 0,
   } as const
-  if (held && found) onFound(about, found)
+  if (held && found) onFound?.(about, found)
   try {
     const [numbers] = await database.together<{ notificationNo: number; workNo: number }>(
       [

@@ -13,6 +13,8 @@ import {
 type Where = { readonly appNo: number; readonly environment: Scope['environment'] }
 type Part = { readonly sql: string; readonly values: readonly unknown[] }
 
+const tokenHash = (token: string): Buffer => createHash('sha256').update(token).digest()
+
 /** References of one part of a target by their kind, each kind asked by one statement with an index of its own. */
 type ByKind = {
   readonly everyone: boolean
@@ -52,7 +54,7 @@ function branches({ users, devices, tokens, topics, reached }: ByKind, { appNo, 
       "select no from devices where app_no = ? and environment = ? and platform in ('ios', 'android', 'web') and token_hash in (?)",
       appNo,
       environment,
-      tokens.map((token) => createHash('sha256').update(token).digest()),
+      tokens.map(tokenHash),
     )
   if (topics.length > 0) {
     const own = '(select no from topics where app_no = ? and environment = ? and name in (?))'
@@ -145,13 +147,33 @@ export async function personalDevices(
   where: Where,
   limit: number,
 ): Promise<BlockDevice[]> {
-  const from = fromTarget(target, where)
+  const from = directly(target, where) ?? fromTarget(target, where)
   if (!from) return []
-  const rows = await tx.rows<RawBlockDevice>(`select ${blockDeviceColumns} ${from.sql} order by v.no limit ?`, [
+  const rows = await tx.rows<RawBlockDevice>(`select ${blockDeviceColumns} ${from.sql} limit ?`, [
     ...from.values,
     limit,
   ])
-  return rows.map(blockDeviceOf)
+  return rows.map(blockDeviceOf).sort((a, b) => a.no - b.no)
+}
+
+/** What most programs send to, one person or one token, asked without a table in between: a third less to wait for. */
+function directly({ any = [], all = [], none = [], platforms }: Target, where: Where): Part | undefined {
+  if (all.length > 0 || none.length > 0 || platforms) return undefined
+  const { users, tokens } = byKind(any)
+  const { appNo, environment } = where
+  if (users.length === any.length)
+    return {
+      sql: `from users u join devices v on v.user_no = u.no
+            where u.app_no = ? and u.environment = ? and u.name in (?) and v.retired_at is null`,
+      values: [appNo, environment, users],
+    }
+  if (tokens.length === any.length)
+    return {
+      sql: `from devices v where v.app_no = ? and v.environment = ? and v.platform in ('ios', 'android', 'web')
+            and v.token_hash in (?) and v.retired_at is null`,
+      values: [appNo, environment, tokens.map(tokenHash)],
+    }
+  return undefined
 }
 
 export async function countTarget(tx: Pick<Tx, 'rows'>, target: Target, where: Where): Promise<number> {

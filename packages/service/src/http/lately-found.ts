@@ -1,0 +1,33 @@
+import type { Scope } from '../store/apps/apps.ts'
+import { hashSecret } from '../vault/secrets.ts'
+
+const keptMs = 60_000
+const mostKept = 1_000
+
+/** Which app and environment keys led to when they were last asked about; by their hashes, since keys are not kept. */
+export class LatelyFound {
+  readonly #found = new Map<string, { readonly scope: Scope; readonly untilMs: number }>()
+  readonly #now: () => number
+
+  constructor(now: () => number = Date.now) {
+    this.#now = now
+  }
+
+  scope(key: string): Scope | undefined {
+    const found = this.#found.get(nameOf(key))
+    return found && found.untilMs > this.#now() ? found.scope : undefined
+  }
+
+  /** @param scope `undefined` when the key opens nothing (any more) */
+  note(key: string, scope: Scope | undefined): void {
+    const name = nameOf(key)
+    // Anew at the end, so that the first is the one that was not asked about for longest.
+    this.#found.delete(name)
+    if (scope === undefined) return
+    this.#found.set(name, { scope, untilMs: this.#now() + keptMs })
+    const [oldest] = this.#found.keys()
+    if (this.#found.size > mostKept && oldest !== undefined) this.#found.delete(oldest)
+  }
+}
+
+const nameOf = (key: string): string => hashSecret(key).toString('base64')
