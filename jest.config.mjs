@@ -15,7 +15,7 @@ export default {
     {
       ...shared,
       displayName: 'unit',
-      testMatch: ['<rootDir>/packages/{core,contract,kit,cli,standins}/test/**/*.test.ts'],
+      testMatch: ['<rootDir>/packages/{core,contract,kit,cli,standins,console}/test/**/*.test.ts'],
     },
     { ...shared, displayName: 'service', testMatch: ['<rootDir>/packages/service/test/**/*.test.ts'] },
     { ...shared, displayName: 'e2e', testMatch: ['<rootDir>/e2e/*.test.ts'] },

@@ -71,7 +71,8 @@ describe('users', () => {
   test('go out and come back as they were, in both forms', async () => {
     await world.backend.call('changeUserAttributes', {
       params: { app, user: 'ada' },
-      body: { note: '=1+1', quote: 'a "b", c' },
+      // Texts that look like something else, among them.
+      body: { note: '=1+1', quote: 'a "b", c', postcode: '0150', plate: '15', said: 'true', spot: '24.9,60.2' },
     })
     for (const name of ['out.csv', 'out.ndjson']) {
       const out = join(dir, name)

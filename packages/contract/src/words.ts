@@ -25,5 +25,5 @@ export function sayTarget({ any = [], all = [], none = [], platforms }: Target):
   ]
   return parts.filter(Boolean).join(', ')
 }
-export { nameGateway } from '@zbell/core'
+export { attributeOfText, nameGateway, valueOfText } from '@zbell/core'
 export * from './sorts.ts'

@@ -2,6 +2,7 @@ import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import {
   type AttributeValue,
+  attributeOfText,
   attributeTypeOf,
   deviceEventOfCode,
   deviceEvents,
@@ -12,6 +13,7 @@ import {
   packAllowed,
   parseReference,
   unpackAllowed,
+  valueOfText,
 } from '../src/index.ts'
 
 describe('attributes', () => {
@@ -62,6 +64,41 @@ describe('attributes', () => {
     expect(keepValue('text', '2026-11-23T12:00:00Z')).toMatchObject({ text: '2026-11-23T12:00:00Z' })
     expect(keepValue('text', 'x'.repeat(501))).toBe('has more than 500 characters')
   })
+
+  test.each([
+    ['15', 15],
+    ['-2.50', -2.5],
+    ['0', 0],
+    ['0.25', 0.25],
+    ['true', true],
+    ['True', 'True'],
+    ['007', '007'],
+    ['+47', '+47'],
+    ['1e3', '1e3'],
+    ['1.', '1.'],
+    ['123456789012345', 123456789012345],
+    ['1234567890123456', '1234567890123456'],
+    ['', ''],
+    ['Infinity', 'Infinity'],
+  ])('%p as text means %p', (text, value) => expect(valueOfText(text)).toBe(value))
+
+  test('a number that is taken for one keeps each of its digits', () => {
+    const digits = fc.stringMatching(/^-?[0-9]{1,20}(\.[0-9]{1,20})?$/)
+    fc.assert(
+      fc.property(digits, (text) => {
+        const value = valueOfText(text)
+        if (typeof value === 'number') expect(Number(value.toPrecision(15))).toBe(value)
+        else expect(value).toBe(text)
+      }),
+    )
+  })
+
+  test.each([
+    ['24.9,60.2', { longitude: 24.9, latitude: 60.2 }],
+    ['24.9, 60.2', '24.9, 60.2'],
+    ['200,10', '200,10'],
+    ['Gull Point, pier 2', 'Gull Point, pier 2'],
+  ])('the attribute %p as text means %p', (text, value) => expect(attributeOfText(text)).toEqual(value))
 
   test.each([
     ['home_pier', true],

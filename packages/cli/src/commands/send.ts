@@ -1,4 +1,5 @@
 import type { NotificationRequest, Review } from '@zbell/contract'
+import { valueOfText } from '@zbell/contract/words'
 import type { Command } from 'commander'
 import { drawReview } from '../drawing/review.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
@@ -184,14 +185,8 @@ function pairs(flag: string, texts: readonly string[] | undefined, before: objec
     const at = text.indexOf('=')
     if (at < 1) throw new UsageError(`${flag} wants name=value, not ${text.slice(0, 60)}.`)
     const said = text.slice(at + 1)
-    const value = /^-?\d+(?:\.\d+)?$/.test(said)
-      ? Number(said)
-      : said === 'true'
-        ? true
-        : said === 'false'
-          ? false
-          : said
-    return [text.slice(0, at), typeof value === 'string' ? value.replace(/^"(.*)"$/s, '$1') : value]
+    const [, quoted] = /^"(.*)"$/s.exec(said) ?? []
+    return [text.slice(0, at), quoted ?? valueOfText(said)]
   })
   return { ...before, ...Object.fromEntries(given) }
 }

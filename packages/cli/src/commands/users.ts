@@ -1,4 +1,4 @@
-import { type Direction, type PersonSort, personSorts } from '@zbell/contract/words'
+import { attributeOfText, type Direction, type PersonSort, personSorts } from '@zbell/contract/words'
 import type { Command } from 'commander'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
@@ -136,10 +136,9 @@ async function set({ client, app, flags, io }: Context<object>, user: string, gi
   return exitCodes.done
 }
 
-function readValue(text: string): unknown {
+/** Nothing takes an attribute away; quotes keep a number text: `pass="15"`. */
+const readValue = (text: string): unknown => {
   if (text === '') return null
-  if (text === 'true' || text === 'false') return text === 'true'
-  if (/^-?\d+(\.\d+)?$/.test(text)) return Number(text)
-  const [, longitude, latitude] = /^(-?\d+(?:\.\d+)?),(-?\d+(?:\.\d+)?)$/.exec(text) ?? []
-  return longitude === undefined ? text : { longitude: Number(longitude), latitude: Number(latitude) }
+  const [, quoted] = /^"(.*)"$/s.exec(text) ?? []
+  return quoted ?? attributeOfText(text)
 }

@@ -1,4 +1,5 @@
 import type { Notification, NotificationRequest, WritingInput } from '@zbell/contract'
+import { valueOfText } from '@zbell/contract/words'
 
 export type Texts = { readonly title: string; readonly subtitle: string; readonly body: string }
 export type Button = { readonly title: string; readonly action: string; readonly navigate: string }
@@ -62,26 +63,25 @@ const filled = (all: Record<string, unknown>): Record<string, unknown> =>
 
 type Given = { readonly [name: string]: string | number | boolean }
 
-/** Lines of `name = value`: a number is a number, `true` and `false` are what they say, all else is text. */
+/** Lines of `name = value`: a number is a number, `true` and `false` are what they say, all else and what is quoted is text. */
 export function pairsOf(lines: string): Given {
   return Object.fromEntries(
     lines.split('\n').flatMap((line) => {
       const at = line.indexOf('=')
       if (at < 1) return []
       const said = line.slice(at + 1).trim()
-      const value = /^-?\d+(?:\.\d+)?$/.test(said)
-        ? Number(said)
-        : said === 'true' || said === 'false'
-          ? said === 'true'
-          : said
-      return [[line.slice(0, at).trim(), value]]
+      const [, quoted] = /^"(.*)"$/s.exec(said) ?? []
+      return [[line.slice(0, at).trim(), quoted ?? valueOfText(said)]]
     }),
   )
 }
 
+const wantsQuotes = (value: Given[string]): boolean =>
+  typeof value === 'string' && (valueOfText(value) !== value || /^".*"$/s.test(value))
+
 const linesOf = (pairs: Given): string =>
   Object.entries(pairs)
-    .map(([name, value]) => `${name} = ${value}`)
+    .map(([name, value]) => `${name} = ${wantsQuotes(value) ? `"${value}"` : value}`)
     .join('\n')
 
 export function requestOf(draft: Draft): NotificationRequest {

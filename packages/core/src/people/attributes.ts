@@ -39,6 +39,28 @@ export function attributeTypeOf(value: unknown): AttributeType | undefined {
   }
 }
 
+const plainNumber = /^-?(?:0|[1-9]\d*)(?:\.\d+)?$/
+/** So many digits a double keeps (IEEE 754), whatever they are. */
+const digitsKept = 15
+const placeText = /^(-?\d+(?:\.\d+)?),(-?\d+(?:\.\d+)?)$/
+
+/**
+ * What somebody means who can only write text, on a command line, in a field or in a cell: `15` is a number, `true` a truth,
+ * all else text. So are `007` and a card’s twenty digits, which as numbers would not come back as they were written.
+ */
+export function valueOfText(text: string): string | number | boolean {
+  if (text === 'true' || text === 'false') return text === 'true'
+  const isNumber = plainNumber.test(text) && text.replace(/\D/g, '').length <= digitsKept
+  return isNumber ? Number(text) : text
+}
+
+/** The same for an attribute, which can be a place, too: `24.9,60.2`, longitude first. */
+export function attributeOfText(text: string): AttributeValue {
+  const [, longitude, latitude] = placeText.exec(text) ?? []
+  const place = { longitude: Number(longitude), latitude: Number(latitude) }
+  return longitude !== undefined && isPlace(place) ? place : valueOfText(text)
+}
+
 /** How a value is kept: one text, or one or two numbers (booleans as 0 and 1, instants in ms since the epoch). */
 export type KeptValue = {
   readonly text: string | null

@@ -1,10 +1,11 @@
 import { deviceLine, type Imported, type Transferable, topicLine, userLine } from '@zbell/contract'
-import { attributeTypeOf } from '@zbell/core'
+import { attributeOfText } from '@zbell/core'
 import type { z } from 'zod'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
 import { importDevices } from '../store/devices/import-devices.ts'
 import { importTopics } from '../store/topics/import-topics.ts'
+import { listAttributes } from '../store/users/attributes.ts'
 import { importUsers } from '../store/users/import-users.ts'
 import type { Line } from './lines.ts'
 
@@ -50,13 +51,15 @@ export async function importLines(
     taken += rows.length - bad.length
     rows.length = 0
   }
+  const declared = what === 'users' ? await listAttributes(database, scope) : []
+  const texts = new Set(declared.flatMap(({ name, type }) => (type === 'text' ? [name] : [])))
   const rows: Numbered<never>[] = []
   for await (const one of lines) {
     if ('says' in one) {
       refuse(one)
       continue
     }
-    const found = read(fromCells(what, one.value))
+    const found = read(fromCells(what, one.value, texts))
     if (typeof found === 'string') refuse({ line: one.line, says: found })
     else rows.push({ line: one.line, value: found as never })
     if (rows.length >= together) await flush(rows)
@@ -80,23 +83,19 @@ function taker<T extends z.ZodType>(
   }
 }
 
-/** CSV knows only text: cells become what their column wants. */
-function fromCells(what: Transferable, value: unknown): unknown {
+/**
+ * CSV knows only text: cells become what their column wants.
+ * @param texts attributes that were declared as texts, whatever a cell looks like
+ */
+function fromCells(what: Transferable, value: unknown, texts: ReadonlySet<string>): unknown {
   if (typeof value !== 'object' || value === null) return value
   const { muted, ...rest } = value as Record<string, unknown>
   if (what === 'devices') return muted === undefined ? rest : { ...rest, muted: muted === true || muted === 'true' }
   if (what === 'topics' || 'attributes' in rest) return value
   const { user, topics, devices: _devices, createdAt: _createdAt, ...cells } = value as Record<string, unknown>
   if (!Object.values(cells).every((cell) => typeof cell === 'string')) return value
-  const attributes = Object.fromEntries(Object.entries(cells).map(([name, cell]) => [name, typed(String(cell))]))
+  const attributes = Object.fromEntries(
+    Object.entries(cells).map(([name, cell]) => [name, texts.has(name) ? cell : attributeOfText(String(cell))]),
+  )
   return { user, attributes, ...(typeof topics === 'string' ? { topics: topics.split(' ') } : {}) }
-}
-
-/** A cell as a value: what reads as a number, a truth or a place is one. */
-function typed(cell: string): unknown {
-  if (cell === 'true' || cell === 'false') return cell === 'true'
-  if (/^-?\d+(\.\d+)?$/.test(cell)) return Number(cell)
-  const [, longitude, latitude] = /^(-?\d+(?:\.\d+)?),(-?\d+(?:\.\d+)?)$/.exec(cell) ?? []
-  const place = { longitude: Number(longitude), latitude: Number(latitude) }
-  return longitude !== undefined && attributeTypeOf(place) === 'place' ? place : cell
 }

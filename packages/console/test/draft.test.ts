@@ -1,0 +1,129 @@
+import { describe, expect, test } from '@jest/globals'
+import type { Notification } from '@zbell/contract'
+import { notificationRequest } from '@zbell/contract'
+import fc from 'fast-check'
+import { type Draft, draftLike, emptyDraft, fieldOf, noTexts, pairsOf, requestOf } from '../src/write/draft.ts'
+
+const draft = (more: Partial<Draft>): Draft => ({ ...emptyDraft, ...more })
+
+describe('what stands in the fields', () => {
+  test('is asked for as it was written, and what was left empty is not there', () => {
+    expect(
+      requestOf(
+        draft({
+          any: 'user:ada, topic:route-4\nuser:signe',
+          none: 'topic:weather',
+          platforms: ['ios'],
+          texts: {
+            '': { title: 'Late', subtitle: '', body: 'Berth 2' },
+            nb: { ...noTexts, title: 'Forsinket' },
+            es: noTexts,
+          },
+          actions: [{ title: 'Rebook', action: '', navigate: '' }],
+          values: 'delay = 15\nberth="2"\n\nnonsense',
+          tag: 'sailing-101',
+        }),
+      ),
+    ).toEqual({
+      to: { any: ['user:ada', 'topic:route-4', 'user:signe'], none: ['topic:weather'], platforms: ['ios'] },
+      content: {
+        title: 'Late',
+        body: 'Berth 2',
+        tag: 'sailing-101',
+        actions: [{ title: 'Rebook', action: 'action-1' }],
+        perLanguage: { nb: { title: 'Forsinket' } },
+      },
+      values: { delay: 15, berth: '2' },
+      urgency: 'normal',
+      ttlSeconds: 86_400,
+      spreadSeconds: 0,
+    })
+  })
+
+  test('is the same again after it was sent and copied', () => {
+    const word = fc.stringMatching(/^[A-Za-z0-9 .,{}"'æøåñ日م]{1,20}$/).filter((text) => text.trim() === text)
+    const texts = fc.record({
+      title: word,
+      subtitle: fc.oneof(fc.constant(''), word),
+      body: fc.oneof(fc.constant(''), word),
+    })
+    const value = fc.oneof(word, fc.integer(), fc.boolean(), fc.constantFrom('15', 'true', '"quoted"', '007'))
+    const values = fc.dictionary(fc.stringMatching(/^[a-z]{1,8}$/), value, { noNullPrototype: true })
+    const lines = values.map((pairs) => requestLike(pairs))
+    const drafts: fc.Arbitrary<Draft> = fc
+      .record({
+        any: fc.constantFrom('user:ada', 'topic:route-4 user:signe'),
+        shared: texts,
+        others: fc.dictionary(fc.constantFrom('nb', 'es', 'ja', 'ar'), texts, { noNullPrototype: true }),
+        values: lines,
+        fallbacks: lines,
+        platforms: fc.subarray(['ios', 'android', 'web'] as const),
+        urgency: fc.constantFrom('low', 'normal', 'high'),
+        ttlSeconds: fc.integer({ min: 0, max: 86_400 }),
+      })
+      .map(({ shared, others, platforms, ...more }) =>
+        draft({ ...more, platforms: [...platforms], texts: { '': shared, ...others } }),
+      )
+    fc.assert(
+      fc.property(drafts, (one) => {
+        const asked = requestOf(one)
+        const sent = { values: {}, fallbacks: {}, ...asked } as unknown as Notification
+        expect(requestOf(draftLike(sent))).toEqual(asked)
+      }),
+    )
+  })
+
+  test('keeps of a copy what no field shows', () => {
+    const content = {
+      title: 'Late',
+      accent: '#b08d57',
+      data: { sailing: 101 },
+      perPlatform: { web: { image: 'https://a.example/1.png' } },
+    }
+    const sent = {
+      to: { any: ['everyone'] },
+      content,
+      values: {},
+      fallbacks: {},
+      urgency: 'high',
+      ttlSeconds: 60,
+      spreadSeconds: 0,
+    } as unknown as Notification
+    expect(requestOf(draftLike(sent)).content).toEqual(content)
+  })
+
+  test('is what the service reads', () => {
+    const whole = draft({
+      any: 'everyone',
+      texts: { '': { title: 'Late', subtitle: 'Route 4', body: '{delay} min' } },
+      values: 'delay = 15',
+    })
+    expect(notificationRequest.safeParse(requestOf(whole)).error).toBeUndefined()
+    expect(notificationRequest.safeParse(requestOf(emptyDraft)).success).toBe(false)
+  })
+})
+
+/** Lines of `name = value`, as a copied notification brings them. */
+function requestLike(pairs: Record<string, string | number | boolean>): string {
+  const sent = { to: {}, content: { title: 'T' }, values: pairs, fallbacks: {} } as unknown as Notification
+  return draftLike(sent).values
+}
+
+test.each([
+  ['pier = Gull Point', { pier: 'Gull Point' }],
+  ['delay=15\nopen = true', { delay: 15, open: true }],
+  ['code = 007', { code: '007' }],
+  ['code = "15"', { code: '15' }],
+  ['a = b = c', { a: 'b = c' }],
+  ['= 3\nno sign\n', {}],
+])('the lines %p give %p', (lines, values) => expect(pairsOf(lines)).toEqual(values))
+
+test.each([
+  ['/content/title', 'title'],
+  ['/content/perLanguage/nb/body', 'body nb'],
+  ['/content/actions/0/navigate', 'actions'],
+  ['/to/none/2', 'none'],
+  ['/to', 'any'],
+  ['/values/delay', 'values'],
+  ['/name', undefined],
+])('a fault at %s stands beside %p', (pointer, field) => expect(fieldOf(pointer)).toBe(field))
