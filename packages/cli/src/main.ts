@@ -11,6 +11,7 @@ import { knowingCommands } from './commands/knowing.ts'
 import { notificationCommands } from './commands/notifications.ts'
 import { sendCommand } from './commands/send.ts'
 import { serviceCommands } from './commands/service.ts'
+import { settingsCommands } from './commands/settings.ts'
 import { setupCommand } from './commands/setup.ts'
 import { templateCommands } from './commands/templates.ts'
 import { topicCommands } from './commands/topics.ts'
@@ -61,6 +62,7 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
   topicCommands(program, io, done)
   transferCommands(program, io, done)
   appCommands(program, io, done)
+  settingsCommands(program, io, done)
   keyCommands(program, io, done)
   accountCommands(program, io, done)
   vaultCommands(program, io, done)

@@ -9,6 +9,7 @@ import { BrowserRouter, Route, Routes } from 'react-router'
 import { ActivityPage } from './activity/activity-page.tsx'
 import { NotificationPage } from './activity/notification-page.tsx'
 import { WhyPage } from './activity/why-page.tsx'
+import { WhyStartPage } from './activity/why-start-page.tsx'
 import { api, isSignedOut, rememberSession } from './app/api.ts'
 import { Frame } from './app/frame.tsx'
 import { SessionContext } from './app/session.ts'
@@ -76,6 +77,7 @@ function Console() {
               <Route path="/activity" element={<ActivityPage />} />
               <Route path="/activity/:id" element={<NotificationPage />} />
               <Route path="/activity/:id/why/:who?" element={<WhyPage />} />
+              <Route path="/why" element={<WhyStartPage />} />
               <Route path="/setup" element={<SetupPage />} />
               <Route path="/app" element={<AppPage />} />
               <Route path="/credentials" element={<CredentialsPage />} />

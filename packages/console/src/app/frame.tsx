@@ -36,6 +36,7 @@ const places = [
     name: 'Listen',
     pages: [
       { to: '/activity', name: 'Activity' },
+      { to: '/why', name: 'Why' },
       { to: '/bench', name: 'Test bench' },
       { to: '/health', name: 'Health' },
     ],

@@ -10,6 +10,7 @@ export const keys = {
   deliveries: (place: Place, id: string) => [...placeKey(place), 'deliveries', id] as const,
   setup: (place: Place) => [...placeKey(place), 'setup'] as const,
   appKeys: (place: Place) => [...placeKey(place), 'keys'] as const,
+  settings: (place: Place) => [...placeKey(place), 'settings'] as const,
   credentials: (place: Place) => [...placeKey(place), 'credentials'] as const,
   handsets: (place: Place) => [...placeKey(place), 'handsets'] as const,
   people: (place: Place) => [...placeKey(place), 'people'] as const,

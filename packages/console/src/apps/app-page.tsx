@@ -6,8 +6,9 @@ import { api, faultsOf } from '../app/api.ts'
 import { usePlace } from '../app/place.ts'
 import { useIsOwner, useSession } from '../app/session.ts'
 import { Field } from '../parts/field.tsx'
-import { Failure, Page, secondary } from '../parts/page.tsx'
+import { Failure, Page, Saved, secondary } from '../parts/page.tsx'
 import { Keys } from './keys.tsx'
+import { Settings } from './settings.tsx'
 
 const fields = [
   ['ios', 'On iOS', 'Its bundle identifier, such as example.ferries'],
@@ -21,7 +22,7 @@ export function AppPage() {
   return (
     <Page
       title={place.app.name}
-      asks="What is this app called, and who may speak for it?"
+      asks="What is this app called, what does it ask, and who may speak for it?"
       action={
         isOwner && (
           <Link to="/app/new" className={secondary}>
@@ -31,7 +32,10 @@ export function AppPage() {
       }
     >
       <div className="grid gap-x-14 gap-y-12 lg:grid-cols-[20rem_minmax(0,1fr)]">
-        <Names key={place.app.slug} />
+        <div className="grid content-start gap-12">
+          <Names key={place.app.slug} />
+          <Settings key={`${place.app.slug} settings`} />
+        </div>
         {isOwner ? <Keys /> : <p className="text-soft">Keys are shown to owners of this console.</p>}
       </div>
     </Page>
@@ -84,11 +88,7 @@ function Names() {
           <button type="submit" className={secondary} disabled={save.isPending}>
             Save
           </button>
-          {save.isSuccess && (
-            <p role="status" className="text-sea">
-              <span aria-hidden="true">● </span>saved
-            </p>
-          )}
+          <Saved when={save.isSuccess} />
         </div>
       )}
     </form>

@@ -97,3 +97,10 @@ export function Pager({
     </div>
   )
 }
+
+export const Saved = ({ when }: { readonly when: boolean }) =>
+  when && (
+    <p role="status" className="text-sea">
+      <span aria-hidden="true">● </span>saved
+    </p>
+  )

@@ -1,4 +1,4 @@
-import { Field } from '../parts/field.tsx'
+import { Field, Warnings } from '../parts/field.tsx'
 import type { Button, Draft } from './draft.ts'
 
 const lifetimes = [
@@ -21,17 +21,18 @@ type Props = {
   readonly draft: Draft
   readonly set: (part: Partial<Draft>) => void
   readonly faults: { readonly [field: string]: string }
+  readonly warnings: { readonly [field: string]: readonly string[] }
 }
 
 /** Where it leads, how it behaves, and when it goes. */
-export function More({ draft, set, faults }: Props) {
+export function More({ draft, set, faults, warnings }: Props) {
   const text = (
     name: 'navigate' | 'tag' | 'group' | 'sound' | 'image',
     label: string,
     hint: string,
     example: string,
   ) => (
-    <Field label={label} hint={hint} fault={faults[name]}>
+    <Field label={label} hint={hint} fault={faults[name]} warnings={warnings[name]}>
       {(props) => (
         <input
           {...props}
@@ -89,7 +90,7 @@ export function More({ draft, set, faults }: Props) {
           </select>
         )}
       </Field>
-      <Buttons draft={draft} set={set} faults={faults} />
+      <Buttons draft={draft} set={set} faults={faults} warnings={warnings} />
       <Pairs
         name="values"
         label="Values"
@@ -113,7 +114,7 @@ function Pairs({
   draft,
   set,
   faults,
-}: Props & { readonly name: 'values' | 'fallbacks'; readonly label: string; readonly hint: string }) {
+}: Omit<Props, 'warnings'> & { readonly name: 'values' | 'fallbacks'; readonly label: string; readonly hint: string }) {
   return (
     <Field label={label} hint={hint} fault={faults[name]}>
       {(props) => (
@@ -129,7 +130,7 @@ function Pairs({
   )
 }
 
-function Buttons({ draft, set, faults }: Props) {
+function Buttons({ draft, set, faults, warnings }: Props) {
   const change = (at: number, part: Partial<Button>) =>
     set({ actions: draft.actions.map((one, i) => (i === at ? { ...one, ...part } : one)) })
   return (
@@ -163,6 +164,7 @@ function Buttons({ draft, set, faults }: Props) {
         </div>
       ))}
       {faults.actions && <p className="text-sm text-red">✕ {faults.actions}</p>}
+      <Warnings all={warnings.actions} />
       {draft.actions.length < 4 && (
         <button
           type="button"

@@ -4,6 +4,16 @@ const many = (count: number, one: string, more: string) => `${count.toLocaleStri
 
 export const devicesIn = ({ devices }: Review): number => devices.ios + devices.android + devices.web
 
+/** What is worth a look, by the field that it is about. */
+export function warningsOf(review: Review | undefined): { readonly [field: string]: readonly string[] } {
+  const all: Record<string, string[]> = {}
+  for (const { platform, field, says } of review?.warnings ?? []) {
+    all[field] ??= []
+    all[field].push(`${platform}: ${says}`)
+  }
+  return all
+}
+
 /** Who would get it, in one line, while it is being written. */
 export function Reach({ review }: { readonly review: Review | undefined }) {
   if (!review) return <p className="text-sm text-soft">Say who is meant, and this line counts them.</p>

@@ -7,6 +7,7 @@ type Props = {
   readonly draft: Draft
   readonly set: (part: Partial<Draft>) => void
   readonly faults: { readonly [field: string]: string }
+  readonly warnings: { readonly [field: string]: readonly string[] }
   readonly language: string
   readonly onLanguage: (language: string) => void
 }
@@ -15,7 +16,7 @@ const tab =
   'cursor-pointer rounded-t-md border-b-2 border-transparent px-3 py-1 data-[state=active]:border-brass data-[state=active]:font-semibold'
 
 /** The words, in as many languages as there are tabs. */
-export function Words({ draft, set, faults, language, onLanguage }: Props) {
+export function Words({ draft, set, faults, warnings, language, onLanguage }: Props) {
   const [adding, setAdding] = useState('')
   const languages = Object.keys(draft.texts)
   const current = languages.includes(language) ? language : ''
@@ -68,12 +69,18 @@ export function Words({ draft, set, faults, language, onLanguage }: Props) {
           label="Title"
           hint={`${texts.title.length} of 200 characters; phones cut it after about 40. {pier} stands for a value`}
           fault={fault('title')}
+          warnings={warnings.title}
         >
           {(props) => (
             <input {...props} dir="auto" value={texts.title} onChange={(e) => change({ title: e.target.value })} />
           )}
         </Field>
-        <Field label="Subtitle" hint="A line of its own; leave it empty for none" fault={fault('subtitle')}>
+        <Field
+          label="Subtitle"
+          hint="A line of its own; leave it empty for none"
+          fault={fault('subtitle')}
+          warnings={warnings.subtitle}
+        >
           {(props) => (
             <input
               {...props}
@@ -83,7 +90,12 @@ export function Words({ draft, set, faults, language, onLanguage }: Props) {
             />
           )}
         </Field>
-        <Field label="Body" hint="What the person should know without opening the app" fault={fault('body')}>
+        <Field
+          label="Body"
+          hint="What the person should know without opening the app"
+          fault={fault('body')}
+          warnings={warnings.body}
+        >
           {(props) => (
             <textarea
               {...props}

@@ -3,13 +3,14 @@ import { ProblemError } from '@zbell/contract/client'
 import { type FormEvent, useEffect, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Field } from '../parts/field.tsx'
 import { Failure, Page, primary, secondary } from '../parts/page.tsx'
 import { type Draft, draftLike, emptyDraft, fieldOf, keepDraft, readDraft, references, requestOf } from './draft.ts'
 import { More } from './more.tsx'
 import { Previews } from './previews.tsx'
-import { devicesIn, Reach, ReviewSummary } from './reach.tsx'
+import { devicesIn, Reach, ReviewSummary, warningsOf } from './reach.tsx'
 import { Templates } from './templates.tsx'
 import { useReview } from './use-review.ts'
 import { Who } from './who.tsx'
@@ -74,6 +75,7 @@ function Writing({ first }: { readonly first: Draft }) {
   const touched = JSON.stringify(draft) !== JSON.stringify(emptyDraft)
   // A page that is still empty has no faults worth telling.
   const faults = touched ? faultsOf(send.error ?? error, draft, reviewing || send.error !== null) : {}
+  const warnings = warningsOf(touched ? review : undefined)
   const submit = (event: FormEvent) => {
     event.preventDefault()
     setReviewing(true)
@@ -109,8 +111,15 @@ function Writing({ first }: { readonly first: Draft }) {
           />
           <Who draft={draft} set={set} faults={faults} />
           <Reach review={error === undefined ? review : undefined} />
-          <Words draft={draft} set={set} faults={faults} language={language} onLanguage={setLanguage} />
-          <More draft={draft} set={set} faults={faults} />
+          <Words
+            draft={draft}
+            set={set}
+            faults={faults}
+            warnings={warnings}
+            language={language}
+            onLanguage={setLanguage}
+          />
+          <More draft={draft} set={set} faults={faults} warnings={warnings} />
           {send.error && Object.keys(faults).length === 0 && <Failure error={send.error} />}
           {ready ? (
             <Decide
@@ -164,7 +173,7 @@ function Decide({ review, onSend, onTest, tested, busy }: DecideProps) {
   const [typed, setTyped] = useState('')
   const [to, setTo] = useState('')
   const settings = useQuery({
-    queryKey: [place.app.slug, place.environment, 'settings'],
+    queryKey: keys.settings(place),
     queryFn: () =>
       api.call('readSettings', { params: { app: place.app.slug }, query: { environment: place.environment } }),
   })

@@ -1,0 +1,93 @@
+import type { AppSettings } from '@zbell/contract'
+import type { Command } from 'commander'
+import { table } from '../drawing/table.ts'
+import { exitCodes, UsageError } from '../exit-codes.ts'
+import type { Io } from '../io.ts'
+import { type Context, printJson, type Run, withContext } from './context.ts'
+
+type ChangeFlags = {
+  readonly askFrom?: string
+  readonly requireProof?: string
+  readonly openTopics?: string
+}
+
+export function settingsCommands(program: Command, io: Io, done: Run): void {
+  const group = program
+    .command('settings')
+    .description('What the app asks of its devices and of whoever sends to many; for owners')
+  group
+    .command('show')
+    .description('How they stand')
+    .addHelpText('after', '\nExample:\n  $ zbell settings show')
+    .action(
+      withContext<object, []>(io, done, async (context) =>
+        tell(context, await context.client.call('readSettings', { params: { app: context.app } })),
+      ),
+    )
+  group
+    .command('change')
+    .description('Change those that are given')
+    .option('--ask-from <count>', 'who sends to so many devices or more has to confirm their number')
+    .option('--require-proof <yes|no>', 'a device that names a user has to show a proof of it')
+    .option('--open-topics <yes|no>', 'devices may join topics that nobody declared')
+    .addHelpText('after', '\nExample:\n  $ zbell settings change --ask-from 5000 --require-proof yes')
+    .action(withContext<ChangeFlags, []>(io, done, change))
+  group
+    .command('proof-key')
+    .description('Make a new key for proofs of users; the one before ends, and this one is printed this once')
+    .addHelpText('after', '\nExample:\n  $ zbell settings proof-key')
+    .action(withContext<object, []>(io, done, proofKey))
+}
+
+async function change(context: Context<ChangeFlags>): Promise<number> {
+  const { client, app, flags } = context
+  const { askFrom, requireProof, openTopics } = flags
+  const body = {
+    ...(askFrom === undefined ? {} : { askFrom: devices(askFrom) }),
+    ...(requireProof === undefined ? {} : { requireProof: truth('--require-proof', requireProof) }),
+    ...(openTopics === undefined ? {} : { openTopics: truth('--open-topics', openTopics) }),
+  }
+  if (Object.keys(body).length === 0)
+    throw new UsageError('nothing to change was given; give --ask-from, --require-proof or --open-topics.')
+  return tell(context, await client.call('changeSettings', { params: { app }, body }))
+}
+
+function devices(text: string): number {
+  if (/^\d{1,9}$/.test(text)) return Number(text)
+  throw new UsageError(`--ask-from wants a number of devices, not ${text.slice(0, 60)}.`)
+}
+
+function truth(flag: string, text: string): boolean {
+  if (text === 'yes' || text === 'no') return text === 'yes'
+  throw new UsageError(`${flag} wants yes or no, not ${text.slice(0, 60)}.`)
+}
+
+async function proofKey({ client, app, flags, io }: Context<object>): Promise<number> {
+  const made = await client.call('makeProofKey', { params: { app } })
+  if (flags.json) printJson(io, made)
+  else {
+    io.out(`${made.key}\n`)
+    io.err('It is printed this once. Your backend signs with it: HS256, sub the user, exp at most an hour ahead.\n')
+  }
+  return exitCodes.done
+}
+
+function tell({ flags, io, paint }: Context<object>, settings: AppSettings): number {
+  const { askFrom, requireProof, openTopics } = settings
+  const said = (is: boolean) => (is ? 'yes' : 'no')
+  if (flags.json) printJson(io, settings)
+  else
+    io.out(
+      table(
+        ['setting', 'is', ''],
+        [
+          ['ask from', askFrom.toLocaleString('en'), 'devices on: who sends to so many confirms their number'],
+          ['require proof', said(requireProof), 'a device that names a user has to show a proof of it'],
+          ['open topics', said(openTopics), 'devices may join topics that nobody declared'],
+          ['proof key', said(settings.proofKey), 'there is a key to sign proofs with'],
+        ],
+        paint.dim,
+      ),
+    )
+  return exitCodes.done
+}

@@ -1,0 +1,94 @@
+import { useQuery } from '@tanstack/react-query'
+import { type FormEvent, useState } from 'react'
+import { Link, useNavigate } from 'react-router'
+import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
+import { usePlace } from '../app/place.ts'
+import { Field } from '../parts/field.tsx'
+import { Empty, Failure, Page, primary, Waiting } from '../parts/page.tsx'
+
+const offered = 50
+const when = new Intl.DateTimeFormat('en-GB', {
+  weekday: 'short',
+  day: 'numeric',
+  month: 'short',
+  hour: '2-digit',
+  minute: '2-digit',
+})
+
+/** Where somebody begins who was asked “why did I not get it?”: who it was, and what they missed. */
+export function WhyStartPage() {
+  const place = usePlace()
+  const go = useNavigate()
+  const [who, setWho] = useState('')
+  const [chosen, setChosen] = useState('')
+  const { data, error } = useQuery({
+    queryKey: [...keys.notifications(place), 'newest', offered],
+    queryFn: () =>
+      api.call('listNotifications', {
+        params: { app: place.app.slug },
+        query: { environment: place.environment, limit: offered },
+      }),
+  })
+  const items = data?.items ?? []
+  const id = chosen || items[0]?.id
+  const ask = (event: FormEvent) => {
+    event.preventDefault()
+    if (id !== undefined && who.trim() !== '') void go(`/activity/${id}/why/${encodeURIComponent(who.trim())}`)
+  }
+  return (
+    <Page title="Why" asks="Why did somebody see a notification, or not?">
+      {error ? (
+        <Failure error={error} />
+      ) : !data ? (
+        <Waiting />
+      ) : items.length === 0 ? (
+        <Empty
+          what="Once something was sent, this page follows it to any one person: whether they were meant, what each of their devices was asked, and where it ended. “Not at all” gets an answer, too."
+          example="zbell why NOTIFICATION user:ada"
+        >
+          <Link to="/write" className={primary}>
+            Write a notification
+          </Link>
+        </Empty>
+      ) : (
+        <form onSubmit={ask} className="grid max-w-2xl gap-5">
+          <Field label="Who" hint="A person’s name, or a device’s id">
+            {(props) => (
+              <input
+                {...props}
+                className="font-mono"
+                value={who}
+                onChange={(e) => setWho(e.target.value)}
+                placeholder="ada"
+              />
+            )}
+          </Field>
+          <Field
+            label="Which notification"
+            hint={
+              data.next === null
+                ? 'The newest first'
+                : `The newest ${offered}; each older one asks the same on its own page`
+            }
+          >
+            {(props) => (
+              <select {...props} value={id} onChange={(e) => setChosen(e.target.value)}>
+                {items.map(({ id: one, shows, createdAt }) => (
+                  <option key={one} value={one}>
+                    {`${when.format(new Date(createdAt))}: ${shows.title || 'wakes the app'}`}
+                  </option>
+                ))}
+              </select>
+            )}
+          </Field>
+          <div>
+            <button type="submit" className={primary} disabled={who.trim() === ''}>
+              Explain
+            </button>
+          </div>
+        </form>
+      )}
+    </Page>
+  )
+}
