@@ -46,7 +46,7 @@ function Form({ first }: { readonly first: AppSettings }) {
   }
   const faults = faultsOf(save.error)
   return (
-    <form onSubmit={submit} noValidate className="mt-2 grid gap-5">
+    <form onSubmit={submit} noValidate className="mt-5 grid gap-5">
       <Field
         label="Ask from so many devices on"
         hint="Who sends to as many or more types their number"
@@ -160,7 +160,7 @@ function Choice({
     <label className="grid grid-cols-[auto_1fr] gap-x-2">
       <input
         type="checkbox"
-        className="mt-1.5"
+        className="mt-1.5 self-start"
         checked={checked}
         disabled={!isOwner}
         onChange={(e) => onChange(e.target.checked)}

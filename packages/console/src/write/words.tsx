@@ -67,7 +67,7 @@ export function Words({ draft, set, faults, warnings, language, onLanguage }: Pr
       <Tabs.Content value={current} className="mt-4 grid gap-4" lang={current || undefined}>
         <Field
           label="Title"
-          hint={`${texts.title.length} of 200 characters; phones cut it after about 40. {pier} stands for a value`}
+          hint={`${texts.title.length} of 200 characters; {pier} stands for a value`}
           fault={fault('title')}
           warnings={warnings.title}
         >
