@@ -45,10 +45,10 @@ describe('a new app, in the console', () => {
   test('gets its identifier where it is missing, and a wrong one is refused there', async () => {
     const ios = platform('iOS')
     await ios.getByLabel('Identifier').fill('not one')
-    await ios.getByRole('button', { name: 'Save' }).click()
+    await ios.getByRole('button', { name: 'Save', exact: true }).click()
     await ios.getByText('is not a bundle identifier').waitFor()
     await ios.getByLabel('Identifier').fill('example.brackenholm')
-    await ios.getByRole('button', { name: 'Save' }).click()
+    await ios.getByRole('button', { name: 'Save', exact: true }).click()
     await ios.getByText('1 of 6').waitFor()
     await ios.getByRole('link', { name: 'Hand one in' }).waitFor()
   })
@@ -71,7 +71,7 @@ describe('a new app, in the console', () => {
     await nav('App and keys').click()
     await page.getByLabel('Its name').fill('In the app')
     await page.getByLabel('What it may').selectOption('app')
-    await page.getByRole('button', { name: 'Make a key' }).click()
+    await page.getByRole('button', { name: 'Make a key', exact: true }).click()
     const key = (await page.getByText(/^zb-app-/).textContent()) ?? ''
     expect(key).toMatch(/^zb-app-[\w-]{43}$/)
     await nav('Setup').click()
@@ -95,7 +95,7 @@ describe('a new app, in the console', () => {
 
   test('is renamed, and the whole console says so', async () => {
     await page.getByLabel('Name', { exact: true }).fill('Brackenholm Harbour')
-    await page.getByRole('button', { name: 'Save' }).click()
+    await page.getByRole('button', { name: 'Save', exact: true }).click()
     await page.getByText('● saved').waitFor()
     await until(
       () => page.getByLabel('App', { exact: true }).locator('option:checked').textContent(),
