@@ -17,7 +17,9 @@ beforeAll(async () => {
   page.setDefaultTimeout(10_000)
   page.on('pageerror', (error) => complaints.push(error.message))
   await page.goto(demo.ready.signInLink)
+  await page.getByRole('heading', { name: 'Activity' }).waitFor()
   await page.getByRole('navigation').getByRole('link', { name: 'Write' }).click()
+  await page.getByRole('heading', { name: 'Write' }).waitFor()
 }, 60_000)
 afterAll(async () => {
   await browser.close()
