@@ -1,3 +1,4 @@
+import { setTimeout as wait } from 'node:timers/promises'
 import { type DeviceEvent, meaningOfRegistration } from '@zbell/core'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
@@ -36,7 +37,9 @@ export type NewDevice = DeviceFacts & {
 }
 
 /** How often a registration looks again when others registered the same meanwhile. */
-const tries = 8
+const tries = 16
+/** It waits longer each time, up to so long, and by chance: those that look at the same moments overtake each other again. */
+const longestWaitMs = 50
 
 /** Somebody registered the same in between; what was read counts no longer. */
 class Overtaken extends Error {}
@@ -55,6 +58,7 @@ export async function registerDevice(database: Database, scope: Scope, device: N
       return await database.transact((tx) => registerOnce(tx, scope, device))
     } catch (error) {
       if (left === 0 || !(error instanceof Overtaken || error instanceof NameTaken)) throw error
+      await wait(Math.random() * Math.min(2 ** (tries - left), longestWaitMs))
     }
   }
 }
