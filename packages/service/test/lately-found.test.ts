@@ -1,6 +1,7 @@
 import { describe, expect, test } from '@jest/globals'
 import { LatelyFound } from '../src/http/lately-found.ts'
 import type { Scope } from '../src/store/apps/apps.ts'
+import { hashSecret } from '../src/vault/secrets.ts'
 
 const scope: Scope = {
   app: { no: 1, slug: 'merrow-sound', name: 'Merrow Sound Ferries', identifiers: {}, createdAt: new Date(0) },
@@ -11,26 +12,26 @@ describe('where a key led a moment ago', () => {
   test('is known for a minute after it was last asked about', () => {
     let nowMs = 0
     const lately = new LatelyFound(() => nowMs)
-    expect(lately.scope('key')).toBeUndefined()
-    lately.note('key', scope)
+    expect(lately.scope(hashSecret('key'))).toBeUndefined()
+    lately.note(hashSecret('key'), scope)
     nowMs = 59_999
-    expect(lately.scope('key')).toBe(scope)
-    expect(lately.scope('another key')).toBeUndefined()
+    expect(lately.scope(hashSecret('key'))).toBe(scope)
+    expect(lately.scope(hashSecret('another key'))).toBeUndefined()
     nowMs = 60_000
-    expect(lately.scope('key')).toBeUndefined()
+    expect(lately.scope(hashSecret('key'))).toBeUndefined()
   })
   test('is forgotten as soon as the key opens nothing', () => {
     const lately = new LatelyFound()
-    lately.note('key', scope)
-    lately.note('key', undefined)
-    expect(lately.scope('key')).toBeUndefined()
+    lately.note(hashSecret('key'), scope)
+    lately.note(hashSecret('key'), undefined)
+    expect(lately.scope(hashSecret('key'))).toBeUndefined()
   })
   test('is kept of the thousand keys that were asked about last', () => {
     const lately = new LatelyFound()
-    for (let i = 0; i < 1_000; i++) lately.note(`key ${i}`, scope)
-    lately.note('key 0', scope)
-    lately.note('one more', scope)
-    expect(['key 0', 'key 1', 'key 2', 'one more'].map((key) => lately.scope(key) !== undefined)).toEqual([
+    for (let i = 0; i < 1_000; i++) lately.note(hashSecret(`key ${i}`), scope)
+    lately.note(hashSecret('key 0'), scope)
+    lately.note(hashSecret('one more'), scope)
+    expect(['key 0', 'key 1', 'key 2', 'one more'].map((key) => lately.scope(hashSecret(key)) !== undefined)).toEqual([
       true,
       false,
       true,

@@ -81,7 +81,7 @@ export class CallerCheck {
    */
   likelyScope(request: Request): Scope | undefined {
     const given = bearer(request)
-    return given === undefined ? undefined : this.#lately.scope(given)
+    return given === undefined ? undefined : this.#lately.scope(hashSecret(given))
   }
 
   /** The operator; and where a role stands, an account that has it. */
@@ -146,9 +146,9 @@ export class CallerCheck {
   }
 
   async #key(request: Request) {
-    const given = needBearer(request)
-    const key = await this.#keys.find(hashSecret(given))
-    this.#lately.note(given, key && { app: key.app, environment: key.environment })
+    const hash = hashSecret(needBearer(request))
+    const key = await this.#keys.find(hash)
+    this.#lately.note(hash, key && { app: key.app, environment: key.environment })
     if (!key) throw new Problem('unknown-key')
     return key
   }

@@ -1,5 +1,4 @@
 import type { Scope } from '../store/apps/apps.ts'
-import { hashSecret } from '../vault/secrets.ts'
 
 const keptMs = 60_000
 const mostKept = 1_000
@@ -13,14 +12,14 @@ export class LatelyFound {
     this.#now = now
   }
 
-  scope(key: string): Scope | undefined {
-    const found = this.#found.get(nameOf(key))
+  scope(hash: Buffer): Scope | undefined {
+    const found = this.#found.get(nameOf(hash))
     return found && found.untilMs > this.#now() ? found.scope : undefined
   }
 
   /** @param scope `undefined` when the key opens nothing (any more) */
-  note(key: string, scope: Scope | undefined): void {
-    const name = nameOf(key)
+  note(hash: Buffer, scope: Scope | undefined): void {
+    const name = nameOf(hash)
     // Anew at the end, so that the first is the one that was not asked about for longest.
     this.#found.delete(name)
     if (scope === undefined) return
@@ -30,4 +29,4 @@ export class LatelyFound {
   }
 }
 
-const nameOf = (key: string): string => hashSecret(key).toString('base64')
+const nameOf = (hash: Buffer): string => hash.toString('base64')
