@@ -5,6 +5,7 @@ import { Link, useNavigate } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { AskOnce } from '../parts/ask-once.tsx'
 import { Failure, secondary } from '../parts/page.tsx'
 
 type Wish = 'paused' | 'none' | 'cancelled' | 'withdraw'
@@ -64,21 +65,13 @@ export function Holds({ notification }: { readonly notification: Notification })
         </Link>
       </div>
       {asking && say && (
-        <div role="alertdialog" aria-label="Are you sure?" className="mt-4 max-w-2xl border-s-4 border-brass ps-4">
-          <p>{say(notification)}</p>
-          <div className="mt-2 flex gap-3">
-            <button type="button" className={secondary} onClick={() => act.mutate(asking)}>
-              {asking === 'cancelled' ? 'Cancel it for good' : 'Take it back now'}
-            </button>
-            <button
-              type="button"
-              className="cursor-pointer underline underline-offset-4"
-              onClick={() => setAsking(undefined)}
-            >
-              Leave it
-            </button>
-          </div>
-        </div>
+        <AskOnce
+          yes={asking === 'cancelled' ? 'Cancel it for good' : 'Take it back now'}
+          onYes={() => act.mutate(asking)}
+          onLeave={() => setAsking(undefined)}
+        >
+          {say(notification)}
+        </AskOnce>
       )}
       {act.error && <Failure error={act.error} />}
     </div>

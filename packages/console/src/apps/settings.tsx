@@ -1,21 +1,19 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
 import type { AppSettings } from '@zbell/contract'
 import { type FormEvent, useState } from 'react'
 import { api, faultsOf } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useIsOwner } from '../app/session.ts'
+import { useSettings } from '../app/use-settings.ts'
+import { AskOnce } from '../parts/ask-once.tsx'
 import { Field } from '../parts/field.tsx'
 import { Failure, Saved, secondary, Waiting } from '../parts/page.tsx'
 
 /** What the app asks of its devices, and of whoever sends to many. */
 export function Settings() {
   const place = usePlace()
-  const { data, error } = useQuery({
-    queryKey: keys.settings(place),
-    queryFn: () =>
-      api.call('readSettings', { params: { app: place.app.slug }, query: { environment: place.environment } }),
-  })
+  const { data, error } = useSettings()
   return (
     <section aria-labelledby="settings">
       <h2 id="settings">What it asks in {place.environment}</h2>
@@ -117,21 +115,9 @@ function ProofKey({ isThere }: { readonly isThere: boolean }) {
         {isThere ? 'Make another key for proofs' : 'Make a key for proofs'}
       </button>
       {asking && (
-        <div role="alertdialog" aria-label="Are you sure?" className="mt-3 border-s-4 border-brass ps-4">
-          <p>The key before ends at once: no proof that was signed with it counts any more.</p>
-          <div className="mt-2 flex gap-3">
-            <button type="button" className={secondary} onClick={() => make.mutate()}>
-              Make it now
-            </button>
-            <button
-              type="button"
-              className="cursor-pointer underline underline-offset-4"
-              onClick={() => setAsking(false)}
-            >
-              Leave it
-            </button>
-          </div>
-        </div>
+        <AskOnce yes="Make it now" onYes={() => make.mutate()} onLeave={() => setAsking(false)}>
+          The key before ends at once: no proof that was signed with it counts any more.
+        </AskOnce>
       )}
       {make.data && (
         <div role="status" className="mt-2">

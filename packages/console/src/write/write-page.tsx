@@ -3,8 +3,8 @@ import { ProblemError } from '@zbell/contract/client'
 import { type FormEvent, useEffect, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
-import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { useSettings } from '../app/use-settings.ts'
 import { Field } from '../parts/field.tsx'
 import { Failure, Page, primary, secondary } from '../parts/page.tsx'
 import { type Draft, draftLike, emptyDraft, fieldOf, keepDraft, readDraft, references, requestOf } from './draft.ts'
@@ -172,11 +172,7 @@ function Decide({ review, onSend, onTest, tested, busy }: DecideProps) {
   const place = usePlace()
   const [typed, setTyped] = useState('')
   const [to, setTo] = useState('')
-  const settings = useQuery({
-    queryKey: keys.settings(place),
-    queryFn: () =>
-      api.call('readSettings', { params: { app: place.app.slug }, query: { environment: place.environment } }),
-  })
+  const settings = useSettings()
   const devices = devicesIn(review)
   const isMany = settings.data !== undefined && devices >= settings.data.askFrom
   const mayGo =
