@@ -1,6 +1,15 @@
 import { describe, expect, test } from '@jest/globals'
-import { afterRequest, askCircuit, type Circuit, closedCircuit, learnInFlight, startInFlight } from '@zbell/core'
+import {
+  afterRequest,
+  askCircuit,
+  type Circuit,
+  closedCircuit,
+  learnInFlight,
+  startInFlight,
+  tryInFlight,
+} from '@zbell/core'
 import fc from 'fast-check'
+import { busyAbove, constantDelay, queueing, simulate } from './simulated-gateway.ts'
 
 const failing = (circuit: Circuit, times: number, nowMs: number): Circuit =>
   Array.from({ length: times }).reduce<Circuit>((one) => afterRequest(one, false, nowMs), circuit)
@@ -55,28 +64,131 @@ describe('a circuit', () => {
 })
 
 describe('requests in flight', () => {
-  test('become more while the gateway keeps up, and never more than the ceiling', () => {
-    let learned = startInFlight(300)
-    expect(learned.limit).toBe(64)
-    for (let i = 0; i < 20; i++) learned = learnInFlight(learned, 20, false, 300)
-    expect(learned.limit).toBe(300)
+  const seed = fc.integer({ min: 1, max: 2 ** 31 - 1 })
+  /** Numbers in [0, 1) that a seed settles (Park and Miller). */
+  const chanceOf = (from: number) => {
+    let state = from
+    return () => {
+      state = (state * 48_271) % 2_147_483_647
+      return (state - 1) / 2_147_483_646
+    }
+  }
+  const few = { numRuns: 6 }
+
+  test('are as many as may be at a gateway whose answers take the same however many ask, short or long', () => {
+    fc.assert(
+      fc.property(seed, fc.constantFrom(20, 400, 1_000, 2_500), (from, delayMs) => {
+        const seen = simulate(
+          constantDelay(() => delayMs),
+          { fromSeconds: 80, seconds: 120, chance: chanceOf(from) },
+        )
+        expect(seen.perSecond).toBeGreaterThan((300 / delayMs) * 1_000 * 0.85)
+      }),
+      few,
+    )
   })
-  test('become fewer when it is busy or slow, and never none', () => {
-    let learned = learnInFlight(startInFlight(300), 20, false, 300)
-    const before = learned.limit
-    learned = learnInFlight(learned, 20, true, 300)
-    expect(learned.limit).toBeLessThan(before)
-    for (let i = 0; i < 50; i++) learned = learnInFlight(learned, 2_000, false, 300)
-    expect(learned.limit).toBe(4)
+  test('stay as many when such a gateway becomes slow for reasons of its own', () => {
+    fc.assert(
+      fc.property(seed, fc.integer({ min: 600, max: 4_000 }), (from, slowMs) => {
+        const seen = simulate(
+          constantDelay((nowMs) => (nowMs < 3_000 ? 5 : slowMs)),
+          { fromSeconds: 10, seconds: 80, chance: chanceOf(from) },
+        )
+        expect(seen.perSecond).toBeGreaterThan((300 / slowMs) * 1_000 * 0.85)
+      }),
+      few,
+    )
+  })
+  test('fill a gateway that queues, and do not queue there for long', () => {
+    fc.assert(
+      fc.property(seed, fc.integer({ min: 5, max: 60 }), fc.constantFrom(20, 50, 500, 2_000), (from, some, ms) => {
+        // With few slow servers a single look takes minutes.
+        const servers = ms === 2_000 ? some + 20 : some
+        const seen = simulate(
+          queueing(servers, () => ms),
+          { fromSeconds: 120, seconds: 240, chance: chanceOf(from) },
+        )
+        expect(seen.perSecond).toBeGreaterThan((servers / ms) * 1_000 * 0.9)
+        // With the fewest in flight it can be longer than half a second.
+        expect(seen.meanMs).toBeLessThan(Math.max(800, ms * 3, (16 / servers) * ms * 1.3))
+      }),
+      few,
+    )
+  })
+  test('follow a gateway whose pace jumps, down and up', () => {
+    fc.assert(
+      fc.property(seed, fc.constantFrom([50, 500], [500, 50]), (from, [before, after]) => {
+        const seen = simulate(
+          queueing(20, (nowMs) => (nowMs < 30_000 ? before! : after!)),
+          { fromSeconds: 110, seconds: 200, chance: chanceOf(from) },
+        )
+        expect(seen.perSecond).toBeGreaterThan((20 / after!) * 1_000 * 0.9)
+        expect(seen.meanMs).toBeLessThan(Math.max(800, after! * 3))
+      }),
+      few,
+    )
+  })
+  test('stay just below what makes a gateway say "busy"', () => {
+    fc.assert(
+      fc.property(seed, fc.integer({ min: 20, max: 250 }), (from, most) => {
+        const seen = simulate(busyAbove(most, 40), { fromSeconds: 10, seconds: 40, chance: chanceOf(from) })
+        expect(seen.perSecond).toBeGreaterThan((most / 40) * 1_000 * 0.85)
+        expect(seen.busyShare).toBeLessThan(0.15)
+      }),
+      few,
+    )
+  })
+  test('are not given up for a few that are told "busy" whatever is asked', () => {
+    const chance = chanceOf(7)
+    const moody = () => (chance() < 0.02 ? { afterMs: 5, busy: true } : { afterMs: 20, busy: false })
+    expect(simulate(moody, { fromSeconds: 20, seconds: 30, chance }).limits[0]).toBeGreaterThan(200)
+  })
+  test('of many processes at one gateway fill it together, without a long queue', () => {
+    fc.assert(
+      fc.property(seed, fc.integer({ min: 2, max: 8 }), (from, processes) => {
+        const chance = chanceOf(from)
+        const queued = simulate(
+          queueing(100, () => 100),
+          { processes, fromSeconds: 60, seconds: 120, chance },
+        )
+        expect(queued.perSecond).toBeGreaterThan(900)
+        expect(queued.meanMs).toBeLessThan(900)
+        const slow = simulate(
+          constantDelay(() => 2_500),
+          { processes, fromSeconds: 80, seconds: 140, chance },
+        )
+        expect(slow.perSecond).toBeGreaterThan(processes * 120 * 0.85)
+        const busy = simulate(busyAbove(200, 40), { processes, fromSeconds: 20, seconds: 40, chance })
+        expect(busy.perSecond).toBeGreaterThan(5_000 * 0.8)
+      }),
+      { numRuns: 3 },
+    )
+  })
+  test('begin with 64, and while not all places are used nothing is learned of how many there should be', () => {
+    expect(startInFlight(300).limit).toBe(64)
+    expect(startInFlight(5).limit).toBe(5)
+    const window = { meanMs: 5, busyShare: 0, full: false, heldMs: 0, nowMs: 0 }
+    expect(learnInFlight(startInFlight(300), window, 300).limit).toBe(64)
+    expect(learnInFlight(startInFlight(300), { ...window, full: true }, 300).limit).toBe(81)
+    expect(learnInFlight(startInFlight(300), { ...window, meanMs: 9_000 }, 300).slowMs).toBeUndefined()
   })
   test('stay within their bounds, whatever is seen', () => {
-    const windows = fc.array(fc.record({ meanMs: fc.double({ min: 0, max: 1e6, noNaN: true }), busy: fc.boolean() }))
+    const windows = fc.array(
+      fc.record({
+        meanMs: fc.double({ min: 0.001, max: 1e6, noNaN: true }),
+        busyShare: fc.double({ min: 0, max: 1, noNaN: true }),
+        full: fc.boolean(),
+        afterMs: fc.integer({ min: 0, max: 30_000 }),
+      }),
+    )
     fc.assert(
       fc.property(fc.integer({ min: 1, max: 5_000 }), windows, (ceiling, all) => {
         let learned = startInFlight(ceiling)
-        for (const { meanMs, busy } of all) {
-          learned = learnInFlight(learned, meanMs, busy, ceiling)
-          expect(learned.limit).toBeGreaterThanOrEqual(1)
+        let nowMs = 0
+        for (const { afterMs, ...seen } of all) {
+          nowMs += afterMs
+          learned = learnInFlight(tryInFlight(learned, nowMs, ceiling), { ...seen, heldMs: afterMs, nowMs }, ceiling)
+          expect(learned.limit).toBeGreaterThanOrEqual(Math.min(16, ceiling))
           expect(learned.limit).toBeLessThanOrEqual(ceiling)
         }
       }),

@@ -299,9 +299,14 @@ describe('places that are learned', () => {
   test('grow with good answers and shrink with busy ones; who waits is let in when there is room', async () => {
     const places = Places.learning(300)
     expect(places.limit).toBe(64)
-    for (let i = 0; i < 64; i++) places.note(5, false)
+    for (let i = 0; i < 64; i++) expect(places.take()).toBeUndefined()
+    const waits = places.take()
+    expect(waits).toBeDefined()
+    for (let i = 0; i < 64; i++) places.note(0, false)
     expect(places.limit).toBe(81)
-    for (let i = 0; i < 81; i++) places.note(5, i === 0)
+    places.release()
+    await waits
+    for (let i = 0; i < 81; i++) places.note(0, i < 10)
     expect(places.limit).toBe(56)
   })
   test('an urgent one goes before those who only wait', async () => {

@@ -41,6 +41,8 @@ export type LaneEvents = {
 /** A halted lane lets one device through after so long, to see whether the gateway has changed its mind. */
 const probeAfterMs = 20_000
 const usedEveryMs = 60_000
+/** Whoever is asked for so long and gives no answer is overloaded, or not there. */
+const silentMs = 500
 
 /**
  * A lane with a memory: it halts at once when the gateway refuses its credential, so that deliveries wait instead of
@@ -101,7 +103,9 @@ export class KeptLane implements Lane {
         return shipment.send(address).then((outcome) => {
           this.#note(outcome)
           const tookMs = performance.now() - startMs
-          this.slots.note(tookMs, outcome.is === 'busy')
+          const given = outcome.answered !== undefined
+          // A connection that fails at once says nothing of how many requests the gateway takes well; silence does.
+          if (given || tookMs >= silentMs) this.slots.note(tookMs, outcome.is === 'busy' || !given)
           this.#answers.note(outcome.is, tookMs, this.#now())
           this.#events.onAnswer(tookMs, outcome.is)
           return outcome

@@ -1,25 +1,22 @@
-import { type InFlight, learnInFlight, startInFlight } from '@zbell/core'
+import { LearnedLimit } from '@zbell/core'
 import type { Slots } from '../engine/ports.ts'
 
-/** A counter of free places; those who find none wait in line. How many there are is learned from how they are used. */
-export class Places implements Slots {
-  readonly #ceiling: number
-  readonly #line: (() => void)[] = []
-  #learned: InFlight
-  #taken = 0
-  #answers = 0
-  #tookMs = 0
-  #wasBusy = false
+/** How many places there are: a number that stays, or one that is learned. */
+type Limit = Pick<LearnedLimit, 'limit' | 'note' | 'noteFull'>
 
-  /** @param ceiling never more than this @param learned what is known already; a fixed number of places by default */
-  constructor(ceiling: number, learned: InFlight = { limit: ceiling, bestMs: 0 }) {
-    this.#ceiling = ceiling
-    this.#learned = learned
+/** A counter of free places; those who find none wait in line. */
+export class Places implements Slots {
+  readonly #line: (() => void)[] = []
+  readonly #places: Limit
+  #taken = 0
+
+  constructor(places: number | Limit) {
+    this.#places = typeof places === 'number' ? { limit: places, note: () => {}, noteFull: () => {} } : places
   }
 
-  /** Places that begin few and become as many as the gateway takes well. */
+  /** Places that begin few and become as many as the gateway takes well. @param ceiling never more than this */
   static learning(ceiling: number): Places {
-    return new Places(ceiling, startInFlight(ceiling))
+    return new Places(new LearnedLimit(ceiling))
   }
 
   get taken(): number {
@@ -27,15 +24,16 @@ export class Places implements Slots {
   }
 
   get limit(): number {
-    return this.#learned.limit
+    return this.#places.limit
   }
 
   /** Takes a place; `undefined` when one was free, so that the fast way costs no promise. */
   take(ahead = false): Promise<void> | undefined {
-    if (this.#taken < this.#learned.limit) {
+    if (this.#taken < this.#places.limit) {
       this.#taken++
       return undefined
     }
+    this.#places.noteFull()
     return new Promise((go) => {
       if (ahead) this.#line.unshift(go)
       else this.#line.push(go)
@@ -44,23 +42,16 @@ export class Places implements Slots {
 
   release(): void {
     this.#taken--
-    while (this.#taken < this.#learned.limit) {
+    while (this.#taken < this.#places.limit) {
       const next = this.#line.shift()
       if (!next) return
       this.#taken++
       next()
     }
+    if (this.#line.length > 0) this.#places.noteFull()
   }
 
-  /** Takes note of how long an answer took. */
   note(tookMs: number, busy: boolean): void {
-    this.#answers++
-    this.#tookMs += tookMs
-    this.#wasBusy ||= busy
-    if (this.#answers < this.#learned.limit) return
-    this.#learned = learnInFlight(this.#learned, this.#tookMs / this.#answers, this.#wasBusy, this.#ceiling)
-    this.#answers = 0
-    this.#tookMs = 0
-    this.#wasBusy = false
+    this.#places.note(tookMs, busy, Date.now())
   }
 }
