@@ -1,5 +1,11 @@
+import { beginning } from './tools/test-beginning.mjs'
+
+// Every process of a run knows what was settled at its beginning.
+const { pace } = beginning()
+
 const shared = {
   testEnvironment: 'node',
+  setupFilesAfterEnv: ['<rootDir>/tools/test-setup.mjs'],
   extensionsToTreatAsEsm: ['.ts', '.tsx'],
   transform: {
     '^.+\\.tsx?$': [
@@ -24,5 +30,5 @@ export default {
       ? [{ ...shared, displayName: 'long', testMatch: ['<rootDir>/e2e/long/*.test.ts'] }]
       : []),
   ],
-  testTimeout: 60_000,
+  testTimeout: 300_000 * pace,
 }

@@ -9,7 +9,7 @@ import { app, params, World } from './harness/world.ts'
 let world: World
 beforeAll(async () => {
   world = await World.open()
-}, 60_000)
+})
 afterAll(() => world.close())
 
 const operatorCli = (...args: string[]) =>

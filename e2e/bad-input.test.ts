@@ -18,7 +18,7 @@ beforeAll(async () => {
     token: 'a-token-of-forty-characters-exactly-0001',
   })
   secret = (made.body as unknown as { secret: string }).secret
-}, 60_000)
+})
 afterAll(() => world.close())
 
 type Answer = { status: number; type: string | null; body: ProblemBody }

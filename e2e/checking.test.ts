@@ -6,13 +6,13 @@ import { basename, join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Credential } from '@zbell/contract'
 import { serverCertificate, temper } from '@zbell/standins'
-import { dist, zbell } from './harness/programs.ts'
+import { dist, patience, zbell } from './harness/programs.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
 beforeAll(async () => {
   world = await World.open({ ZB_GATEWAY_TIMEOUT_MS: '800' })
-}, 60_000)
+})
 afterAll(() => world.close())
 
 const calm = temper.parse({})
@@ -172,10 +172,10 @@ describe('a gateway that misbehaves is a clear verdict, bounded in time', () => 
       expect(metrics).toMatch(
         /zbell_gateway_profile_outdated\{platform="ios",profile="standin-ios",from="2026-01-01"\} 1/,
       )
-      expect(second.log()).toContain('is marked as outdated')
     } finally {
       await second.stop()
     }
+    expect(second.log()).toContain('is marked as outdated')
   })
 
   test.each([
@@ -192,7 +192,7 @@ describe('a gateway that misbehaves is a clear verdict, bounded in time', () => 
     const { found, tookMs } = await checkAgainst(origin)
     server.close()
     expect(found?.verdict).toBe('unreachable')
-    expect(tookMs).toBeLessThan(3_000)
+    expect(tookMs).toBeLessThan(patience(10_000))
   })
 
   test.each([
@@ -232,7 +232,7 @@ describe('a gateway that misbehaves is a clear verdict, bounded in time', () => 
     const { found, tookMs } = await checkAgainst(`https://127.0.0.1:${(gateway.address() as AddressInfo).port}`)
     gateway.close()
     expect(found).toMatchObject({ verdict: 'unreachable' })
-    expect(tookMs).toBeLessThan(3_000)
+    expect(tookMs).toBeLessThan(patience(10_000))
   })
 })
 
@@ -242,12 +242,11 @@ test('the end of a certificate is announced in the log and in the metrics', asyn
   )
   const second = await world.startSecond()
   const metrics = await (await fetch(`${second.url}/metrics`)).text()
-  const said = second.log()
   await second.stop()
+  const said = second.log()
   expect(metrics).toMatch(/zbell_credential_days_left\{app="\d+",platform="ios",environment="development"\} 6/)
   expect(said).toContain('a credential expires within 7 days')
   const third = await world.startSecond()
-  const again = third.log()
   await third.stop()
-  expect(again).not.toContain('expires within')
+  expect(third.log()).not.toContain('expires within')
 })

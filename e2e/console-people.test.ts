@@ -16,7 +16,7 @@ beforeAll(async () => {
   page.on('pageerror', (error) => complaints.push(error.message))
   await page.goto(demo.ready.signInLink)
   await page.getByRole('heading', { name: 'Activity' }).waitFor()
-}, 60_000)
+})
 afterAll(async () => {
   await browser.close()
   await demo.close()

@@ -19,7 +19,7 @@ beforeAll(async () => {
   page.setDefaultTimeout(10_000)
   await page.goto(demo.ready.signInLink)
   await page.getByRole('heading', { name: 'Activity' }).waitFor()
-}, 60_000)
+})
 afterAll(async () => {
   await browser.close()
   await demo.close()
@@ -130,4 +130,4 @@ test('a dropped PKCS#12 file is opened by its passphrase, asked for only then, a
   await page.getByLabel('Passphrase').fill('quay')
   await page.getByRole('button', { name: 'Hand in' }).click()
   await page.getByText('asks for another kind of credential').waitFor()
-}, 40_000)
+})

@@ -20,7 +20,7 @@ beforeAll(async () => {
   await page.getByRole('heading', { name: 'Activity' }).waitFor()
   await page.getByRole('navigation').getByRole('link', { name: 'Write' }).click()
   await page.getByRole('heading', { name: 'Write' }).waitFor()
-}, 60_000)
+})
 afterAll(async () => {
   await browser.close()
   await demo.close()

@@ -25,7 +25,7 @@ beforeAll(async () => {
     (message) =>
       message.type() === 'error' && !/status of 4(01|22)/.test(message.text()) && complaints.push(message.text()),
   )
-}, 60_000)
+})
 afterAll(async () => {
   await browser.close()
   await demo.close()

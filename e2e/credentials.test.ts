@@ -88,7 +88,7 @@ beforeAll(async () => {
     String(world.standins.account.ios.jwk.d),
   ]
   writeFileSync(join(dir, 'passphrase'), `${marked.passphrase}\n`)
-}, 90_000)
+})
 afterAll(() => world.close())
 
 describe('handing in', () => {
@@ -234,7 +234,6 @@ describe('changing over in the middle of a broadcast to 20,000', () => {
     const { totals } = await until(
       () => world.notification(id),
       ({ state }) => state === 'finished',
-      60_000,
     )
     expect([totals.expanded, totals.accepted + totals.received + totals.shown]).toEqual([all, all])
     expect(ios.books.taken - before).toBe(all)
@@ -244,7 +243,7 @@ describe('changing over in the middle of a broadcast to 20,000', () => {
     for (const at of used) expect(Date.now() - Date.parse(at ?? '')).toBeLessThan(60_000)
     await world.backend.call('useCredential', { params: { app, id: first.id } })
     await world.changeDirectly('delete from devices where user_no is null')
-  }, 120_000)
+  })
 })
 
 describe('a certificate without leaving the product', () => {
@@ -343,7 +342,7 @@ describe('a certificate without leaving the product', () => {
       gateway.close()
       await world.startService()
     }
-  }, 60_000)
+  })
 })
 
 test('all secrets go under a new master key while the service runs, and everything still rings', async () => {
@@ -366,7 +365,7 @@ test('all secrets go under a new master key while the service runs, and everythi
     ({ totals }) => totals.shown === 1,
   )
   expect((await zbell(['vault', 'rewrap'], { ...env, ZBELL_KEY: world.backendKey })).code).toBe(4)
-}, 60_000)
+})
 
 test('no secret is in any answer, page, event stream, log, or file of the database', async () => {
   const secrets = [marked.passphrase, ...marked.keys]

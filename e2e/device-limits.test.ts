@@ -11,7 +11,7 @@ beforeAll(async () => {
   const token = world.standins.mints.ios.mint()
   victim = { token, ...(await register({ token, user: 'ada', installation: 'installation-of-the-victim' })) }
   own = await register({ token: world.standins.mints.ios.mint(), user: 'mallory' })
-}, 60_000)
+})
 afterAll(() => world.close())
 
 async function call(
@@ -97,7 +97,10 @@ describe('with an app key and a device secret', () => {
   test('nobody reports for another device', async () => {
     const id = await world.send({ to: { any: [`device:${victim.id}`] }, content: { title: 'For Ada' } })
     const forged = { notification: id, state: 'opened', at: new Date().toISOString() }
-    await new Promise((done) => setTimeout(done, 500))
+    await until(
+      () => world.notification(id),
+      ({ state }) => state === 'finished',
+    )
     const [, taken] = await call('POST', '/v1/devices/me/receipts', own.secret, { receipts: [forged] })
     expect(taken).toEqual({ taken: 0, unknown: 1 })
     expect((await world.notification(id)).totals.opened).toBe(0)

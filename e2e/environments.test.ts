@@ -11,7 +11,7 @@ beforeAll(async () => {
   production = new Client({ url: world.url, bearer: await world.makeKey(app, 'backend', 'production') })
   productionAppKey = await world.makeKey(app, 'app', 'production')
   await world.handset(1, 'ios', { user: 'ada' })
-}, 60_000)
+})
 afterAll(() => world.close())
 
 test('the same token registered in both environments is two devices, and each is seen from its own side only', async () => {

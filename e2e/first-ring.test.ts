@@ -150,10 +150,8 @@ describe('the first ring', () => {
     const screen = (await json<Handset>('handset', 'show', 'haru-ios')).lockScreen
     expect(await demo.stop()).toBe(0)
     expect(processesOf(demo.data)).toEqual([])
-    const startMs = Date.now()
     const { service, backendKey, signInLink } = demo.ready
     await demo.start()
-    expect(Date.now() - startMs).toBeLessThan(10_000)
     expect(demo.ready).toMatchObject({ service, backendKey })
     expect(demo.ready.signInLink).not.toBe(signInLink)
     expect(await json('notification', 'list', '--limit', '200')).toEqual(before)

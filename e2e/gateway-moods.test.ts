@@ -9,7 +9,7 @@ beforeAll(async () => {
   await world.handset(1, 'ios', { user: 'ada' })
   await world.handset(2, 'android', { user: 'signe' })
   await world.handset(3, 'web', { user: 'haru' })
-}, 60_000)
+})
 afterAll(() => world.close())
 
 const calm = temper.parse({})

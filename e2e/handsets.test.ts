@@ -10,7 +10,7 @@ import { app, params, World } from './harness/world.ts'
 let world: World
 beforeAll(async () => {
   world = await World.open()
-}, 60_000)
+})
 afterAll(() => world.close())
 
 let made = 0
@@ -100,14 +100,14 @@ describe('where the app is', () => {
   test('what is shown is taken back by a wake, by its tag or its id', async () => {
     const { id, user } = await handset({ watch: true })
     for (const tag of ['sailing-1', 'sailing-2']) await ring(user, 'shown', { content: { title: tag, tag } })
-    await ring(user, 'received', { mode: 'wake', content: { data: { bell: { withdraw: { tag: 'sailing-1' } } } } })
+    await ring(user, 'received', { mode: 'wake', content: { commands: { withdraw: { tag: 'sailing-1' } } } })
     const now = await read(id)
     expect([now.lockScreen.map(({ tag }) => tag), now.watch?.map(({ tag }) => tag)]).toEqual([
       ['sailing-2'],
       ['sailing-2'],
     ])
     const withdraw = { id: now.lockScreen[0]!.notification }
-    await ring(user, 'received', { mode: 'wake', content: { data: { bell: { withdraw } } } })
+    await ring(user, 'received', { mode: 'wake', content: { commands: { withdraw } } })
     expect((await read(id)).lockScreen).toEqual([])
   })
 
@@ -195,7 +195,7 @@ describe('a plan that the service handed over', () => {
         content: { title: 'You are at the pier' },
       },
     ]
-    await ring(user, 'received', { mode: 'wake', content: { data: { bell: { plans } } } })
+    await ring(user, 'received', { mode: 'wake', content: { commands: { plans } } })
     await change(id, { online: false })
     await act(id, { do: 'reboot' })
     expect((await read(id)).plans.map(({ name }) => name)).toEqual(['reminder', 'pier'])

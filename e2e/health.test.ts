@@ -15,7 +15,7 @@ beforeAll(async () => {
   await world.handset(2, 'android', { user: 'signe' })
   await world.handset(3, 'android', { user: 'nour', permission: 'denied' })
   dir = mkdtempSync(join(tmpdir(), 'bell-health-'))
-}, 60_000)
+})
 afterAll(async () => {
   await world.close()
   rmSync(dir, { recursive: true, force: true })

@@ -9,7 +9,7 @@ beforeAll(async () => {
   world = await World.open()
   await world.handset(1, 'ios', { user: 'ada' })
   await world.handset(2, 'android', { user: 'ada' })
-}, 60_000)
+})
 afterAll(() => world.close())
 
 /** Listens until told to stop. */

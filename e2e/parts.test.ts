@@ -6,7 +6,7 @@ let world: World
 beforeAll(async () => {
   world = await World.open({ ZB_ONLY: 'http' })
   await world.handset(1, 'ios', { user: 'ada' })
-}, 60_000)
+})
 afterAll(() => world.close())
 
 test('a process with HTTP only takes notifications and leaves them to workers, which share them', async () => {

@@ -18,7 +18,7 @@ beforeAll(async () => {
   context.setDefaultTimeout(8_000)
   page = await context.newPage()
   await page.goto(demo.ready.passengers)
-}, 60_000)
+})
 afterAll(async () => {
   await browser.close()
   await demo.close()

@@ -35,7 +35,7 @@ const stateOf = (setup: Setup, platform: string, step: string) =>
 beforeAll(async () => {
   await start()
   await run('app', 'new', 'gull-guide', '--name', 'Gull Guide')
-}, 60_000)
+})
 afterAll(async () => {
   await stop()
   rmSync(data, { recursive: true, force: true })
@@ -111,7 +111,7 @@ describe('handsets', () => {
       before.items.map(({ id, device }) => [id, device]),
     )
     expect((await run('send', '--to', 'user:of-web', '--title', 'Still here')).out).toContain('1 device: 1 shown.')
-  }, 60_000)
+  })
 
   test('have names of their own in each app, none twice', async () => {
     await run('app', 'new', 'gull-crew', '--name', 'Gull Crew')
@@ -170,7 +170,7 @@ describe('handsets', () => {
     )
     expect(saidBy(service)).not.toContain('"level":50')
     await start()
-  }, 60_000)
+  })
 })
 
 async function rawPoint(): Promise<ArrayBuffer> {

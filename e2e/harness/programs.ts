@@ -4,12 +4,15 @@ import { fileURLToPath } from 'node:url'
 
 export const dist = fileURLToPath(new URL('../../dist/', import.meta.url))
 
+/** By this what outlives the tests is found. */
+const thisRun = process.env.TEST_RUN === undefined ? {} : { TEST_RUN: process.env.TEST_RUN }
+
 export type Ran = { readonly code: number | null; readonly out: string; readonly err: string }
 
 /** Runs `zbell` as a user does. */
 export function zbell(args: readonly string[], env: Record<string, string>): Promise<Ran> {
   const child = spawn(process.execPath, [`${dist}zbell.mjs`, ...args], {
-    env: { PATH: process.env.PATH ?? '', TZ: 'UTC', ...env },
+    env: { PATH: process.env.PATH ?? '', TZ: 'UTC', ...thisRun, ...env },
   })
   let out = ''
   let err = ''
@@ -22,38 +25,57 @@ export function zbell(args: readonly string[], env: Record<string, string>): Pro
   return new Promise((done) => child.once('close', (code) => done({ code, out, err })))
 }
 
+/** So much longer than on a quiet machine things may take here; settled when the tests began. */
+export const patience = (ms: number): number => ms * Number(process.env.TEST_PACE ?? 1)
+
 const said = new WeakMap<ChildProcess, string[]>()
 
 /** What a program has written on stderr. */
 export const saidBy = (child: ChildProcess): string => said.get(child)?.join('') ?? ''
 
-/** Starts a program and waits for its first line, which is JSON. */
+/**
+ * Starts a program and waits for its first line, which is JSON. It ends with whoever started it, however that ends: the
+ * channel between them says nothing, and breaks.
+ */
 export async function startProgram<T>(
   script: string,
   args: readonly string[],
   env: NodeJS.ProcessEnv,
 ): Promise<{ child: ChildProcess; ready: T }> {
-  const child = spawn(process.execPath, [dist + script, ...args], { env, stdio: ['ignore', 'pipe', 'pipe'] })
+  const child = spawn(process.execPath, [dist + script, ...args], {
+    env: { ...env, ...thisRun },
+    stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
+  })
   const words: string[] = []
   said.set(child, words)
-  child.stderr.on('data', (chunk: Buffer) => words.push(chunk.toString()))
+  child.stderr!.on('data', (chunk: Buffer) => words.push(chunk.toString()))
   const ready = await new Promise<T>((done, fail) => {
-    createInterface({ input: child.stdout }).once('line', (line) => done(JSON.parse(line) as T))
+    createInterface({ input: child.stdout! }).once('line', (line) => done(JSON.parse(line) as T))
     child.once('exit', (code) => fail(new Error(`${script} ended with ${code}: ${saidBy(child).slice(-4_000)}`)))
   })
   return { child, ready }
 }
 
+/** A program has ended, and all that it said was heard. */
 export function ended(child: ChildProcess): Promise<void> {
-  if (child.exitCode !== null || child.signalCode !== null) return Promise.resolve()
-  return new Promise((done) => child.once('exit', () => done()))
+  if ((child.exitCode !== null || child.signalCode !== null) && child.stderr?.destroyed !== false)
+    return Promise.resolve()
+  return new Promise((done) => child.once('close', () => done()))
+}
+
+/** Ends a program as a supervisor does: it is told to, and is killed when it does not. */
+export async function endProgram(child: ChildProcess): Promise<void> {
+  child.kill('SIGTERM')
+  const enough = setTimeout(() => child.kill('SIGKILL'), patience(30_000))
+  await ended(child)
+  clearTimeout(enough)
 }
 
 /** Asks again and again until the answer is good. @throws with the last answer when it does not become so in time */
 export async function until<T>(
   ask: () => Promise<T> | T,
   isGood: (answer: T) => boolean,
-  withinMs = 20_000,
+  withinMs = patience(90_000),
 ): Promise<T> {
   for (const giveUpAt = Date.now() + withinMs; ; await new Promise((go) => setTimeout(go, 50))) {
     const answer = await ask()

@@ -6,7 +6,7 @@ import { Client } from '@zbell/contract/client'
 import { freePort, makeLog, nodeCrypto, PrivateServer } from '@zbell/service'
 import { openStandins, type Standins } from '@zbell/standins'
 import { createConnection } from 'mysql2/promise'
-import { dist, ended, saidBy, startProgram } from './programs.ts'
+import { dist, ended, endProgram, saidBy, startProgram } from './programs.ts'
 
 export const app = 'merrow-sound'
 export const params = { app }
@@ -174,10 +174,7 @@ export class World {
       url: ready.url,
       log: () => saidBy(child),
       client: new Client({ url: ready.url, bearer: this.backendKey }),
-      stop: async () => {
-        child.kill('SIGTERM')
-        await ended(child)
-      },
+      stop: () => endProgram(child),
     }
   }
 
@@ -210,13 +207,25 @@ export class World {
   }
 
   async close(): Promise<void> {
-    this.#service.kill('SIGTERM')
-    await ended(this.#service)
+    await endProgram(this.#service)
     await this.standins.close()
     await this.#database.stop()
     rmSync(this.data, { recursive: true, force: true })
   }
+
+  /** Tells the service to stop, as a supervisor does. @returns how it ended */
+  async stopService(): Promise<{ readonly tookMs: number; readonly code: number | null }> {
+    const startMs = performance.now()
+    await endProgram(this.#service)
+    return { tookMs: performance.now() - startMs, code: this.#service.exitCode }
+  }
 }
 
 const openDatabase = (data: string, port: number) =>
-  PrivateServer.start({ dataDir: join(data, 'database'), port, memoryMb: 128, log: makeLog('silent') })
+  PrivateServer.start({
+    dataDir: join(data, 'database'),
+    port,
+    memoryMb: 128,
+    endsWithStarter: true,
+    log: makeLog('silent'),
+  })

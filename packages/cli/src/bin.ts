@@ -12,7 +12,7 @@ process.stdout.on('error', (error: NodeJS.ErrnoException) => {
   throw error
 })
 
-process.exitCode = await main(process.argv.slice(2), {
+const exitCode = await main(process.argv.slice(2), {
   env: process.env,
   cwd: process.cwd(),
   out: (text) => void process.stdout.write(text),
@@ -25,6 +25,9 @@ process.exitCode = await main(process.argv.slice(2), {
   stop: stop.signal,
   ...(process.stdin.isTTY ? { askSecret, ask } : {}),
 })
+// What a service that stopped left behind, such as a connection that hangs, must not keep its process alive.
+if (serving) process.exit(exitCode)
+process.exitCode = exitCode
 
 async function ask(prompt: string): Promise<string> {
   const lines = createInterface({ input: process.stdin, output: process.stderr })

@@ -10,6 +10,7 @@ const usage = 'Usage: npm run demo -- [--port N] [--data DIR] [--json]'
 const presetData = '.demo'
 
 process.exitCode = await run()
+if (process.connected) process.disconnect()
 
 async function run(): Promise<number> {
   let given: { port?: string; data?: string; json?: boolean }
@@ -26,6 +27,8 @@ async function run(): Promise<number> {
   const stop = new Promise<void>((done) => {
     // `on`, not `once`: Ctrl-C can come twice, from the terminal and from whoever started this, and means the same.
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => done())
+    // Whoever started this over a channel is its keeper.
+    if (process.connected) process.once('disconnect', () => done())
   })
   const dist = fileURLToPath(new URL('.', import.meta.url))
   const data = given.data ?? presetData

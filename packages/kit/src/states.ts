@@ -1,5 +1,6 @@
 /** The kit without a browser: what an app in any JavaScript runtime needs. */
 export * from './states/arrivals.ts'
+export * from './states/device-commands.ts'
 export * from './states/history.ts'
 export * from './states/kept.ts'
 export * from './states/outbox.ts'

@@ -2,6 +2,7 @@ import type { AppState } from '@zbell/core/states'
 import { type Incoming, readIncoming } from './browser/incoming.ts'
 import { indexedDbStorage } from './browser/indexed-db-storage.ts'
 import { askPage, tellPage } from './browser/page-line.ts'
+import { type DeviceCommands, readCommands } from './states/device-commands.ts'
 import { ReceiptBook } from './states/receipt-book.ts'
 import { type Arriving, Reception } from './states/reception.ts'
 import { Registration, type ServicePlace } from './states/registration.ts'
@@ -44,8 +45,8 @@ export function installBellWorker(scope: ServiceWorkerGlobalScope): void {
     if (id) event.waitUntil(reception.dismiss(id, new Date()).then(() => receipts.flush()))
   })
 
-  async function arrive({ id, mode, title, navigate, badgeCount, options }: Incoming): Promise<void> {
-    const arriving: Arriving = { ...options, id, mode, title, navigate, badgeCount }
+  async function arrive({ id, mode, title, navigate, badgeCount, commands, options }: Incoming): Promise<void> {
+    const arriving: Arriving = { ...options, id, mode, title, navigate, badgeCount, commands }
     const front = (await pages()).find(({ visibilityState }) => visibilityState === 'visible')
     const zone = Intl.DateTimeFormat().resolvedOptions().timeZone
     // A worker gets a push only while the user allows it.
@@ -65,20 +66,17 @@ export function installBellWorker(scope: ServiceWorkerGlobalScope): void {
       }))
       await scope.registration.showNotification(title, { ...rest, actions: buttons, data } as NotificationOptions)
     }
-    await withdrawn(options.data)
+    if (became === 'woken') await withdraw(readCommands(commands).withdraw)
     await badge()
     for (const page of await pages()) tellPage(page, { is: 'arrived', arrived: arriving })
     await receipts.flush()
   }
 
-  /** A `wake` message can take back what is shown, by its notification's id or its tag, in `data.bell.withdraw`. */
-  async function withdrawn(data: unknown): Promise<void> {
-    const { withdraw } = ((data as { bell?: object } | null)?.bell ?? {}) as {
-      withdraw?: { id?: string; tag?: string }
-    }
-    if (!withdraw) return
+  /** Takes back what is shown, by its notification's id or its tag. */
+  async function withdraw(which: DeviceCommands['withdraw']): Promise<void> {
+    if (!which) return
     for (const one of await scope.registration.getNotifications()) {
-      if ((withdraw.tag && one.tag === withdraw.tag) || (withdraw.id && kept(one).id === withdraw.id)) one.close()
+      if ((which.tag && one.tag === which.tag) || (which.id && kept(one).id === which.id)) one.close()
     }
   }
 

@@ -70,12 +70,12 @@ describe('arriving', () => {
   test('a wake shows nothing, is no part of the list, and sets the plans that it brings', async () => {
     const plan = { name: 'refresh', when: { afterSeconds: 60 }, content: { title: 'Timetable' } }
     const bad = [{ name: 'no time', content: { title: 'x' } }, 12, { ...plan, name: 'bad one!' }]
-    const data = { bell: { plans: [...bad, plan] } }
-    expect(await reception.arrive(storm({ mode: 'wake', data }), where(), now)).toBe('woken')
+    const commands = { plans: [...bad, plan] }
+    expect(await reception.arrive(storm({ mode: 'wake', commands }), where(), now)).toBe('woken')
     expect(receipts()).toEqual([['received', 'closed', 'woken']])
     expect(await reception.history.list()).toEqual([])
     expect((await reception.plans.list()).map(({ name }) => name)).toEqual(['refresh'])
-    await reception.arrive(storm({ id: id(2), mode: 'wake', data: { bell: { cancel: ['refresh'] } } }), where(), now)
+    await reception.arrive(storm({ id: id(2), mode: 'wake', commands: { cancel: ['refresh'] } }), where(), now)
     expect(await reception.plans.list()).toEqual([])
   })
 })

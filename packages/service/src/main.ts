@@ -31,7 +31,8 @@ export const describeConfig = (env: ServeOptions['env'], file: string | undefine
 export async function serve(options: ServeOptions): Promise<void> {
   const { config }: LoadedConfig = loadConfig(options.env, options.configFile)
   const log = makeLog(config['log.level'])
-  leanBinding()
+  if (leanBinding() === 'unknown')
+    log.info({ node: process.version }, 'how this Node binds is not known here and stays; broadcasts cost more')
   const consoleDir = fileURLToPath(new URL('./console', import.meta.url))
   const stop = new Promise<string>((done) => {
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => done(signal))

@@ -5,6 +5,7 @@ import { join } from 'node:path'
 import { isReceiptState, platforms } from '@zbell/core'
 import type { Logger } from 'pino'
 import { Clock } from './clock/clock.ts'
+import { closeAll, type Opened } from './close-all.ts'
 import type { Config } from './config/options.ts'
 import { CredentialChecks } from './credentials/checks.ts'
 import { CredentialDesk } from './credentials/desk.ts'
@@ -30,24 +31,20 @@ import { operatorKey } from './vault/key-files.ts'
 import { givenKeyring, keptKeyring } from './vault/keyring.ts'
 import { Vault } from './vault/vault.ts'
 
-export type RunningService = { readonly url: string; readonly operatorKey: string; close(): Promise<void> }
+export type RunningService = {
+  readonly url: string
+  readonly operatorKey: string
+  /** Stops within `engine.stopMs`, whatever the database and the gateways do. */
+  close(): Promise<void>
+}
 
 export type StartOptions = { readonly config: Config; readonly log: Logger; readonly consoleDir?: string | undefined }
 
-/** Puts the parts together, lowest first; closing goes the other way round and reports every failure. */
+/** Puts the parts together, lowest first; closing goes the other way round, in a bounded time, and reports every failure. */
 export async function startService({ config, log, consoleDir }: StartOptions): Promise<RunningService> {
-  const opened: (() => Promise<void> | void)[] = []
-  const close = async () => {
-    const failures: unknown[] = []
-    for (const step of opened.splice(0).reverse()) {
-      try {
-        await step()
-      } catch (error) {
-        failures.push(error)
-      }
-    }
-    if (failures.length > 0) throw new AggregateError(failures, 'the service did not close cleanly')
-  }
+  const opened: Opened[] = []
+  const stopMs = config['engine.stopMs']
+  const close = () => closeAll(opened.splice(0), stopMs, log)
   try {
     const operator = operatorKey(config.data)
     const keyring =
@@ -63,11 +60,11 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
         memoryMb: config['database.memoryMb'],
         log,
       })
-      opened.push(() => server.stop())
+      opened.push({ part: 'the private database', close: () => server.stop() })
       url = server.url
     }
     const database = new Database({ url, connections: config['database.connections'] })
-    opened.push(() => database.close())
+    opened.push({ part: 'connections to the database', close: () => database.close() })
     const migrated = await migrate(database)
     if (migrated.length > 0) log.info({ migrated }, 'the schema was brought up to date')
 
@@ -75,15 +72,15 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const gateways = new GatewayRoom(config, database, vault, handsets, log, (platform, tookMs, outcome) =>
       metrics.noteGatewayAnswer(platform, tookMs, outcome),
     )
-    opened.push(() => gateways.close())
+    opened.push({ part: 'connections to gateways', close: () => gateways.close() })
     for (const { platform, profile, outdatedFrom } of platforms.map((one) => gateways.describe(one, 'production'))) {
       if (outdatedFrom) log.warn({ platform, profile, outdatedFrom }, 'a gateway profile is marked as outdated')
     }
     const checks = new CredentialChecks(database, gateways, metrics, log)
-    opened.push(() => checks.close())
+    opened.push({ part: 'credential checks', close: () => checks.close() })
     await checks.announce(new Date())
     const hub = new LiveHub(database, log)
-    opened.push(() => hub.close())
+    opened.push({ part: 'live updates', close: () => hub.close() })
 
     const giveUp = new AbortController()
     const milestones = new Milestones(database)
@@ -104,20 +101,22 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       { onStored: () => hub.nudge() },
     )
     const presence = new Presence({ database, gateways, pace, log, does: config.only }, randomBytes(10))
-    opened.push(() => presence.close())
+    opened.push({ part: 'presence', close: () => presence.close() })
     metrics.watch(gateways)
     const { only } = config
     const runs = (part: 'http' | 'worker' | 'clock') => only === 'everything' || only === part
     if (runs('clock')) {
       const clock = new Clock(database, config['retention.deliveryDays'], log)
-      opened.push(() => clock.close())
+      opened.push({ part: 'the clock', close: () => clock.close() })
     }
     if (runs('worker')) worker.start()
-    opened.push(async () => {
-      const patience = setTimeout(() => giveUp.abort(), 5_000)
-      await worker.stop()
+    const stopWorker = async () => {
+      // What gateways answered last has to be stored as well, also when the database hesitates.
+      const patience = setTimeout(() => giveUp.abort(), stopMs * 0.75)
+      await worker.stop(stopMs * 0.5)
       clearTimeout(patience)
-    })
+    }
+    opened.push({ part: 'the worker', close: stopWorker })
 
     const http = httpServer({
       config,
@@ -167,7 +166,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       http.server.once('error', fail)
       http.server.listen(config['http.port'], config['http.host'], done)
     })
-    opened.push(() => http.close())
+    opened.push({ part: 'HTTP', close: () => http.close() })
     const { port } = http.server.address() as AddressInfo
     const address = `http://${config['http.host']}:${port}`
     writeFileSync(join(config.data, 'service.json'), `${JSON.stringify({ url: address, pid: process.pid })}\n`)

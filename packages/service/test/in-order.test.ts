@@ -13,7 +13,7 @@ beforeAll(async () => {
   await database.change(
     'create table boats (no bigint auto_increment primary key, name varchar(20) character set utf8mb4 collate utf8mb4_bin, draught double, built datetime(3))',
   )
-}, 60_000)
+})
 afterAll(() => scratch.close())
 
 const keys: Record<'no' | 'name' | 'draught' | 'built', SortKey> = {

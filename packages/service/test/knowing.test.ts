@@ -15,6 +15,7 @@ import { type GatewayRecord, gatewayAnswer } from '../src/store/work/gateway-ans
 import { type Ended, storeOutcomes } from '../src/store/work/store-outcomes.ts'
 import { Turns } from '../src/store/work/turns.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
+import { newNotification } from './scratch-notification.ts'
 
 const leaseMs = 10_000
 let scratch: Scratch
@@ -22,7 +23,7 @@ let database: Database
 let scope: Scope
 beforeAll(async () => {
   ;({ scratch, database, scope } = await scratchApp())
-}, 60_000)
+})
 afterAll(() => scratch.close())
 beforeEach(async () => {
   for (const table of [
@@ -76,6 +77,7 @@ async function block(devices: readonly number[]) {
     urgency: 1,
     environment: 'development',
     createdAt,
+    aheadMs: 0,
     kind: 'send',
     failures: 0,
     cause: undefined,
@@ -91,6 +93,12 @@ const ended = (deviceNo: number, more: Partial<Ended> = {}): Ended => ({
   atMs: Date.now(),
   ...more,
 })
+/** Takes a notification back; what reaches the devices is left out, so that only the marking is there to be claimed. */
+async function takeBack(no: number): Promise<void> {
+  const wake = newNotification({ mode: 'wake', urgency: 'high' })
+  await withdrawNotification(database, scope, { no }, wake)
+  await database.change("delete from work where kind = 'expand'")
+}
 const all = (count: number) => Array.from({ length: count }, (_, i) => i + 1)
 const none = { remaining: [], retries: [] }
 
@@ -160,7 +168,7 @@ describe('days', () => {
       }),
       { numRuns: 25 },
     )
-  }, 60_000)
+  })
 
   test('are forgotten after their time, and no sooner', async () => {
     for (const ago of [0, 5, 800])
@@ -193,7 +201,7 @@ describe('taking back', () => {
     await database.change(`insert into notification_counts values (?, 0, ${deliveryStates.opened}, 0, 1)`, [
       notificationNo,
     ])
-    await withdrawNotification(database, { no: notificationNo, appNo: scope.app.no }, 3)
+    await takeBack(notificationNo)
     expect(await withdrawn(notificationNo)).toBe(0)
     const work = await claimWork(database, leaseMs, new Turns())
     expect(work).toMatchObject({ kind: 'withdraw', notificationNo, environment: 'development' })
@@ -204,10 +212,29 @@ describe('taking back', () => {
     expect((await readDays(database, scope, 1)).find(({ state }) => state === 'withdrawn')?.count).toBe(4)
   })
 
+  test('is done whole or not at all: marked, its queue ended, and those who have it woken', async () => {
+    const claim = await block(all(2))
+    const wake = newNotification({ mode: 'wake', urgency: 'high' })
+    const state = () =>
+      database.rows(
+        `select (select withdrawn_at is not null from notifications where no = ?) as marked,
+           (select hold from notifications where no = ?) as hold,
+           (select count(*) from work where kind = 'withdraw') as marking, (select count(*) from work where kind = 'expand') as waking`,
+        [claim.notificationNo, claim.notificationNo],
+      )
+    // The last of its statements cannot be carried out.
+    await database.change("alter table work modify column kind enum('send','withdraw') not null")
+    await expect(withdrawNotification(database, scope, { no: claim.notificationNo }, wake)).rejects.toThrow()
+    expect(await state()).toEqual([{ marked: 0, hold: 0, marking: 0, waking: 0 }])
+    await database.change("alter table work modify column kind enum('expand','send','withdraw') not null")
+    await withdrawNotification(database, scope, { no: claim.notificationNo }, wake)
+    expect(await state()).toEqual([{ marked: 1, hold: 2, marking: 1, waking: 1 }])
+  })
+
   test('by a claim that was lost changes nothing', async () => {
     const claim = await block(all(2))
     await storeOutcomes(database, claim, { ...none, ended: all(2).map((no) => ended(no)) }, leaseMs)
-    await withdrawNotification(database, { no: claim.notificationNo, appNo: scope.app.no }, 3)
+    await takeBack(claim.notificationNo)
     const first = await claimWork(database, leaseMs, new Turns())
     await database.change('update work set available_at = utc_timestamp(3) - interval 1 second')
     const second = await claimWork(database, leaseMs, new Turns())

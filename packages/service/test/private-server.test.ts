@@ -42,4 +42,4 @@ test('the private database comes back by itself, outlives its starter, and lets 
   await Promise.all([server.stop(), takenOver.stop()])
   expect(() => process.kill(running, 0)).toThrow()
   rmSync(dir, { recursive: true, force: true })
-}, 60_000)
+})

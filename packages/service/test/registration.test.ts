@@ -16,7 +16,7 @@ let database: Database
 let scope: Scope
 beforeAll(async () => {
   ;({ scratch, database, scope } = await scratchApp())
-}, 60_000)
+})
 afterAll(() => scratch.close())
 const empty = async () => {
   for (const table of ['devices', 'device_tokens', 'device_events', 'users'])
@@ -224,7 +224,7 @@ test('whatever registers at once, in whatever order: no duplicate, no orphan, ev
     }),
     { numRuns: 40 },
   )
-}, 60_000)
+})
 
 test('nor do batches that come in at once from several processes leave any', async () => {
   await fc.assert(
@@ -238,4 +238,4 @@ test('nor do batches that come in at once from several processes leave any', asy
     }),
     { numRuns: 30 },
   )
-}, 60_000)
+})

@@ -16,6 +16,7 @@ export async function scratchDatabase(): Promise<Scratch> {
     dataDir: dir,
     port: await freePort(),
     memoryMb: 64,
+    endsWithStarter: true,
     log: makeLog('silent'),
   })
   const opened: Database[] = []

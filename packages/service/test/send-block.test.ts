@@ -20,6 +20,7 @@ const claimOf = (devices: number[], more: Partial<SendClaim> = {}): SendClaim =>
   urgency: 2,
   environment: 'development',
   createdAt: new Date(),
+  aheadMs: 0,
   kind: 'send',
   failures: 0,
   cause: undefined,
@@ -273,7 +274,7 @@ describe('a block', () => {
 
 describe('a worker', () => {
   const options = { atOnce: 2, leaseMs: 3_000, pollMs: 5 }
-  const until = async (isSo: () => boolean, withinMs = 1_000) => {
+  const until = async (isSo: () => boolean, withinMs = 60_000) => {
     for (let i = 0; i < withinMs / 5 && !isSo(); i++) await new Promise((done) => setTimeout(done, 5))
     expect(isSo()).toBe(true)
   }
@@ -301,7 +302,7 @@ describe('a worker', () => {
     await new Promise((done) => setTimeout(done, 10))
     answered({ is: 'accepted' })
     await until(() => stored.length === 1)
-    await worker.stop()
+    await worker.stop(1_000)
     expect(asked.slice(0, 3)).toEqual([[], [1], [1]])
     expect(asked.at(-1)).toEqual([])
   })
@@ -322,9 +323,53 @@ describe('a worker', () => {
     } as unknown as WorkStore
     const worker = new Worker(own, gateways, options, makeLog('silent'), { onStored: () => {} })
     worker.start()
-    await until(() => released.length === 1 && asked > 3, 3_000)
-    await worker.stop()
+    await until(() => released.length === 1 && asked > 3)
+    await worker.stop(1_000)
     expect(released).toEqual([1])
+  })
+})
+
+describe('a worker that is told to stop', () => {
+  /** One that has claimed a block of ten devices and waits for answers to the first three. */
+  const busyWorker = async () => {
+    fleet = Array.from({ length: 10 }, (_, i) => device(i + 1))
+    const answers: ((outcome: Outcome) => void)[] = []
+    answer = () => new Promise((done) => answers.push(done))
+    let claims = 0
+    const own = {
+      ...store,
+      claim: async () => (++claims === 1 ? claimOf(fleet.map(({ no }) => no)) : undefined),
+      notification: async () => notification,
+      extend: async () => true,
+      holds: async () => new Map(),
+    } as unknown as WorkStore
+    const options = { atOnce: 2, leaseMs: 3_000, pollMs: 5 }
+    const worker = new Worker(own, gateways, options, makeLog('silent'), { onStored: () => {} })
+    worker.start()
+    while (answers.length < 3) await new Promise((done) => setTimeout(done, 1))
+    return { worker, answers }
+  }
+
+  test('launches nothing more, stores what lands, and gives the rest back at once', async () => {
+    const { worker, answers } = await busyWorker()
+    const stopped = worker.stop(60_000)
+    for (const done of answers) done({ is: 'accepted' })
+    await stopped
+    expect(answers).toHaveLength(3)
+    expect(stored).toMatchObject([{ remaining: [4, 5, 6, 7, 8, 9, 10], retries: [], giveBack: true }])
+    expect(ends()).toEqual([1, 2, 3].map((no) => [no, 'accepted', undefined]))
+  })
+
+  test('does not wait for a gateway that is silent: what is in the air goes back with the rest', async () => {
+    const { worker, answers } = await busyWorker()
+    answers[0]!({ is: 'accepted' })
+    await worker.stop(20)
+    expect(ends()).toEqual([[1, 'accepted', undefined]])
+    expect(stored.at(-1)?.remaining).toEqual([2, 3, 4, 5, 6, 7, 8, 9, 10])
+    for (const done of answers) done({ is: 'accepted' })
+    await new Promise((done) => setTimeout(done, 5))
+    expect(answers).toHaveLength(3)
+    expect(ends()).toHaveLength(1)
   })
 })
 

@@ -6,7 +6,7 @@ import { createApp, type Scope } from '../src/store/apps/apps.ts'
 import { Database } from '../src/store/database.ts'
 import { findDevicesBySecrets, listDevices } from '../src/store/devices/read-devices.ts'
 import { registerDevice } from '../src/store/devices/register-device.ts'
-import { DatabaseUnavailable, NameTaken } from '../src/store/errors.ts'
+import { DatabaseUnavailable, DuplicateKey } from '../src/store/errors.ts'
 import { migrate, SchemaTooNew } from '../src/store/migrate.ts'
 import { migrations } from '../src/store/migrations/index.ts'
 import { countDeliveries } from '../src/store/notifications/counts.ts'
@@ -20,6 +20,7 @@ import { type Ended, storeOutcomes } from '../src/store/work/store-outcomes.ts'
 import { Turns } from '../src/store/work/turns.ts'
 import { makeLog } from '../src/telemetry/log.ts'
 import { type Scratch, scratchApp, scratchDatabase } from './scratch-database.ts'
+import { newNotification } from './scratch-notification.ts'
 
 const leaseMs = 10_000
 let scratch: Scratch
@@ -28,7 +29,7 @@ let scope: Scope
 
 beforeAll(async () => {
   ;({ scratch, database, scope } = await scratchApp())
-}, 60_000)
+})
 afterAll(() => scratch.close())
 beforeEach(async () => {
   for (const table of [
@@ -83,30 +84,9 @@ async function notify(
   urgency: 'normal' | 'high' = 'normal',
   idempotencyHash: Buffer | null = null,
 ) {
-  const id = fresh()
-  const createdAt = new Date()
-  const expiresAt = new Date(createdAt.getTime() + 60_000)
-  const content = { title: 'T' }
-  const request = {
-    id,
-    target,
-    content,
-    name: null,
-    template: null,
-    filling: {},
-    spreadSeconds: 0,
-    paused: false,
-    urgency,
-    mode: 'show',
-    ttlSeconds: 60,
-    sentBy: 'test',
-    idempotencyHash,
-    requestHash: Buffer.alloc(32),
-    createdAt,
-    expiresAt,
-  } as const
+  const request = newNotification({ id: fresh(), target, urgency, idempotencyHash })
   const created = await createNotification(database, scope, request, { leaseMs: 0 })
-  return { id, created, row: async () => (await findNotification(database, scope, id))! }
+  return { id: request.id, created, row: async () => (await findNotification(database, scope, request.id))! }
 }
 
 async function claimed(): Promise<Claim> {
@@ -151,7 +131,7 @@ describe('errors', () => {
   test('a taken name is told by its kind, and no parameter leaks', async () => {
     await expect(
       createApp(database, { slug: 'ferries', name: 'Secret name', identifiers: {}, createdAt: new Date() }),
-    ).rejects.toThrow(NameTaken)
+    ).rejects.toThrow(DuplicateKey)
     const error = await database.use((db) => db.execute('select * from nowhere')).catch((one: unknown) => one as Error)
     expect(String(error)).toMatch(/ER_NO_SUCH_TABLE/)
   })
@@ -449,7 +429,9 @@ describe('statements that go together', () => {
       'select last_insert_id() as no',
     )
     expect(asked[0]?.no).toBeGreaterThan(0)
-    await expect(database.together([topic('route-3'), topic('route-1')], 'select 1')).rejects.toBeInstanceOf(NameTaken)
+    await expect(database.together([topic('route-3'), topic('route-1')], 'select 1')).rejects.toBeInstanceOf(
+      DuplicateKey,
+    )
     expect(await names()).toEqual(['route-1', 'route-2'])
     // Were a transaction open on one of the pool's connections, what goes over it now would be lost.
     for (let i = 0; i < 20; i++)

@@ -30,7 +30,7 @@ beforeAll(async () => {
     "insert into topic_users (topic_no, user_no, joined_at) select 2, no, now() from users where name = 'signe'",
   )
   for (const device of fleet) if (device.user === 'signe') device.names.add('topic:route-4')
-}, 60_000)
+})
 afterAll(() => scratch.close())
 
 async function add(i: number): Promise<void> {

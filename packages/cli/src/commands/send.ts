@@ -23,6 +23,7 @@ type SendFlags = {
   readonly group?: string
   readonly sound?: string
   readonly data?: string
+  readonly commands?: string
   readonly value?: string[]
   readonly fallback?: string[]
   readonly urgency?: string
@@ -61,6 +62,7 @@ export function sendCommand(program: Command, io: Io, done: Run): void {
     .option('--group <group>', 'lies together with others of this group')
     .option('--sound <name>', 'default, none, or a sound of the app by its name')
     .option('--data <json>', 'an object for the app')
+    .option('--commands <json>', 'what the kit is told to do, with --mode wake: plans, cancel, withdraw')
     .option('--value <name=value...>', 'a value that the texts name')
     .option('--fallback <name=value...>', 'what stands in for a value that a person does not have')
     .option('--urgency <urgency>', 'very-low, low, normal or high')
@@ -153,7 +155,10 @@ function requestOf(flags: SendFlags): NotificationRequest {
   const content = {
     ...given,
     ...present({ title, subtitle, body, navigate, tag, group, sound }),
-    ...(flags.data === undefined ? {} : { data: parseData(flags.data) }),
+    ...(flags.data === undefined ? {} : { data: parseObject('--data', flags.data, '{"sailing": 12}') }),
+    ...(flags.commands === undefined
+      ? {}
+      : { commands: parseObject('--commands', flags.commands, '{"cancel": ["last-boat"]}') }),
   }
   const target = present({ any: flags.to, all: flags.all, none: flags.none, platforms: flags.platform })
   const to = Object.keys(target).length > 0 ? target : rest.to
@@ -191,11 +196,11 @@ function pairs(flag: string, texts: readonly string[] | undefined, before: objec
   return { ...before, ...Object.fromEntries(given) }
 }
 
-function parseData(text: string): Record<string, never> {
+function parseObject(flag: string, text: string, example: string): Record<string, never> {
   try {
     return JSON.parse(text) as Record<string, never>
   } catch {
-    throw new UsageError(`--data is not JSON: ${text.slice(0, 60)}; write an object, such as '{"sailing": 12}'.`)
+    throw new UsageError(`${flag} is not JSON: ${text.slice(0, 60)}; write an object, such as '${example}'.`)
   }
 }
 

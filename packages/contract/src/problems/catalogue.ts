@@ -168,6 +168,11 @@ export const problems = {
     title: 'This name is taken.',
     does: 'Choose another one.',
   },
+  'account-exists': {
+    status: 409,
+    title: 'There is an account with this address already.',
+    does: 'Sign in with it, or take another address.',
+  },
   'idempotency-mismatch': {
     status: 422,
     title: 'This Idempotency-Key was used for another request.',

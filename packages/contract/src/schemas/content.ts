@@ -4,12 +4,13 @@ import {
   directions,
   isLanguageTag,
   modes,
+  planFault,
   textFaults,
   urgencies,
   type Writing,
 } from '@zbell/core'
 import { z } from 'zod'
-import { plainText } from './text.ts'
+import { plainText, uuid } from './text.ts'
 
 const utf8 = new TextEncoder()
 
@@ -43,6 +44,38 @@ const data = z
     type: 'object',
     description: 'Anything that the app wants to know; at most 3,000 bytes of JSON, 8 levels deep.',
   })
+
+const planned = z
+  .strictObject({
+    name: z.string().describe('Another plan of this name is replaced.'),
+    when: z.record(z.string(), z.json()).describe('After so long, at a local time, by a recurrence, or at a place.'),
+    content: z.record(z.string(), z.json()).describe('What it shows: title, body, navigate, tag, data.'),
+  })
+  .superRefine((plan, context) => {
+    const fault = planFault(plan as never)
+    if (fault !== undefined) context.addIssue({ code: 'custom', message: fault })
+  })
+
+/** What a `wake` has the kit do on the device. */
+const commands = z
+  .strictObject({
+    withdraw: z
+      .strictObject({ id: uuid.optional(), tag: z.string().max(contentLimits.tagChars).optional() })
+      .refine(({ id, tag }) => (id === undefined) !== (tag === undefined), 'wants an id or a tag')
+      .optional()
+      .describe('Removes what is shown: one notification by its id, or all with a tag.'),
+    plans: z
+      .array(planned)
+      .max(contentLimits.plans)
+      .optional()
+      .describe('Plans that ring on the device, without a network.'),
+    cancel: z
+      .array(z.string().max(contentLimits.nameChars))
+      .max(contentLimits.plans)
+      .optional()
+      .describe('Names of plans.'),
+  })
+  .meta({ id: 'Commands', description: 'What the kit on the device is told to do; with the mode `wake` only.' })
 
 export const actionName = z
   .string()
@@ -93,6 +126,7 @@ const parts = {
   actions: z.array(action).max(contentLimits.actions).optional().describe('Buttons.'),
   navigate: navigate.optional().describe('Where a tap leads.'),
   data: data.optional(),
+  commands: commands.optional(),
   tag: z
     .string()
     .regex(/^[A-Za-z0-9_-]{1,32}$/, 'wants 1 to 32 letters, digits, hyphens or underscores')

@@ -77,6 +77,8 @@ export const notificationRequest = z
         message: 'is needed: it is the first line that is shown',
       })
     }
+    if (request.mode !== 'wake' && request.content.commands !== undefined)
+      context.addIssue({ code: 'custom', path: ['content', 'commands'], message: 'belongs to the mode wake' })
     if (request.spreadSeconds > request.ttlSeconds) {
       context.addIssue({
         code: 'custom',

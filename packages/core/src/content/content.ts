@@ -45,6 +45,8 @@ export type Content = {
   /** Where a tap leads: an absolute URL, or a path within the app (`/sailings/12`). */
   readonly navigate?: string | undefined
   readonly data?: { readonly [key: string]: Json } | undefined
+  /** What the service’s kit on the device is told to do; with a `wake` only. The app’s own `data` stays the app’s. */
+  readonly commands?: Commands | undefined
   /** A newer notification with the same tag takes the older one's place on the device. */
   readonly tag?: string | undefined
   /** Whether a newer one that takes another's place rings again. */
@@ -57,6 +59,22 @@ export type Content = {
   readonly timestamp?: number | undefined
 }
 
+/** What a `wake` has the kit do on the device. */
+export type Commands = {
+  /** Removes what is shown: one notification by its id, or all with a tag. */
+  readonly withdraw?: { readonly id?: string | undefined; readonly tag?: string | undefined } | undefined
+  /** Plans to keep, each in place of one of the same name. */
+  readonly plans?:
+    | readonly {
+        readonly name: string
+        readonly when: { readonly [key: string]: Json }
+        readonly content: { readonly [key: string]: Json }
+      }[]
+    | undefined
+  /** Names of plans that are not to ring. */
+  readonly cancel?: readonly string[] | undefined
+}
+
 /** Largest sizes of each part: characters for text, bytes of JSON for data, levels of nesting for data. */
 export const contentLimits = Object.freeze({
   titleChars: 200,
@@ -65,6 +83,7 @@ export const contentLimits = Object.freeze({
   tagChars: 32,
   dataBytes: 3_000,
   dataDepth: 8,
+  plans: 64,
   actions: 4,
   actionTitleChars: 60,
   vibrations: 20,

@@ -50,8 +50,10 @@ const placeText = /^(-?\d+(?:\.\d+)?),(-?\d+(?:\.\d+)?)$/
  */
 export function valueOfText(text: string): string | number | boolean {
   if (text === 'true' || text === 'false') return text === 'true'
-  const isNumber = plainNumber.test(text) && text.replace(/\D/g, '').length <= digitsKept
-  return isNumber ? Number(text) : text
+  if (!plainNumber.test(text) || text.replace(/\D/g, '').length > digitsKept) return text
+  const number = Number(text)
+  // Zero has no sign where numbers are kept and compared.
+  return Object.is(number, -0) ? text : number
 }
 
 /** The same for an attribute, which can be a place, too: `24.9,60.2`, longitude first. */

@@ -1,7 +1,15 @@
-import type { Action, Content, Direction, Json, Mode } from '../content/content.ts'
+import type { Action, Commands, Content, Direction, Json, Mode } from '../content/content.ts'
 
-/** The member that carries our own: the notification's id, by which a device drops a second copy, and its mode. */
-export type OwnMember = { readonly notification: string; readonly mode: Mode; readonly group?: string | undefined }
+/**
+ * The member that carries our own: the notification's id, by which a device drops a second copy, its mode, and what the kit
+ * is told to do.
+ */
+export type OwnMember = {
+  readonly notification: string
+  readonly mode: Mode
+  readonly group?: string | undefined
+  readonly commands?: Commands | undefined
+}
 
 /** A push message in the declarative form of the W3C Push API, with our own member beside the standard's. */
 export type DeclarativeMessage = {
@@ -32,7 +40,19 @@ export type DeclarativeMessage = {
 
 /** @param origin the web app's origin, to which a path in `navigate` belongs, and where a tap leads without one */
 export function declarativeMessage(id: string, content: Content, mode: Mode, origin: string): DeclarativeMessage {
-  const { title, subtitle, body, navigate = '/', actions, badgeCount, group, sound, silent, ...rest } = content
+  const {
+    title,
+    subtitle,
+    body,
+    navigate = '/',
+    actions,
+    badgeCount,
+    group,
+    sound,
+    silent,
+    commands,
+    ...rest
+  } = content
   const whole = (place: string) => (place.startsWith('/') ? origin + place : place)
   // A browser has one line below the title.
   const below = [subtitle, body].filter((text) => text !== undefined).join('\n')
@@ -54,7 +74,12 @@ export function declarativeMessage(id: string, content: Content, mode: Mode, ori
     },
     ...(typeof badgeCount === 'number' ? { app_badge: badgeCount } : {}),
     mutable: true,
-    zephyr: { notification: id, mode, ...(group === undefined ? {} : { group }) },
+    zephyr: {
+      notification: id,
+      mode,
+      ...(group === undefined ? {} : { group }),
+      ...(commands === undefined ? {} : { commands }),
+    },
   }
 }
 

@@ -7,6 +7,8 @@ export type Incoming = {
   readonly title: string
   readonly navigate: string | undefined
   readonly badgeCount: number | undefined
+  /** What the kit is told to do, as it came. */
+  readonly commands: unknown
   readonly options: {
     readonly body?: string
     readonly tag?: string
@@ -50,6 +52,7 @@ export function readIncoming(text: string): Incoming | undefined {
     mode,
     title: given.title,
     navigate: typeof given.navigate === 'string' ? given.navigate : undefined,
+    commands: own.commands,
     badgeCount: typeof app_badge === 'number' ? app_badge : undefined,
     options: {
       ...pick(given, texts, 'string'),

@@ -1,4 +1,5 @@
-import { duePlans, type KeptPlan, keepPlan, type Place, type Plan, planFault } from '@zbell/core/states'
+import { duePlans, type KeptPlan, keepPlan, type Place, type Plan } from '@zbell/core/states'
+import type { DeviceCommands } from './device-commands.ts'
 import { Kept } from './kept.ts'
 import type { KitStorage } from './storage.ts'
 
@@ -56,35 +57,9 @@ export class Plans {
     return times.length === 0 ? undefined : Math.min(...times)
   }
 
-  /**
-   * Takes orders that came with a `wake` message, in `data.bell`: plans to set, names to cancel. What cannot be kept is left
-   * out: nobody is there to hear of it, and one bad plan must not cost the others.
-   */
-  async obey(data: unknown, nowMs: number, zone: string): Promise<void> {
-    const { plans, cancel } = (asObject(asObject(data).bell) ?? {}) as { plans?: unknown; cancel?: unknown }
-    if (Array.isArray(cancel)) await this.cancel(cancel.filter((name): name is string => typeof name === 'string'))
-    for (const plan of Array.isArray(plans) ? plans.slice(0, most) : []) {
-      if (isPlan(plan) && planFault(plan) === undefined) await this.set(plan, nowMs, zone)
-    }
+  /** Keeps and cancels what a `wake` said. */
+  async obey({ plans, cancel }: DeviceCommands, nowMs: number, zone: string): Promise<void> {
+    await this.cancel(cancel)
+    for (const plan of plans.slice(0, most)) await this.set(plan, nowMs, zone)
   }
-}
-
-const asObject = (value: unknown): Record<string, unknown> =>
-  typeof value === 'object' && value !== null ? (value as Record<string, unknown>) : {}
-
-/** The shape of a plan; what stands in it is looked at by {@link planFault}. */
-function isPlan(value: unknown): value is Plan {
-  const { name, when, content } = asObject(value)
-  const { title } = asObject(content)
-  const { afterSeconds, at, from, repeat, place, metres, on } = asObject(when)
-  const { longitude, latitude } = asObject(place)
-  const known =
-    typeof afterSeconds === 'number' ||
-    typeof at === 'string' ||
-    (typeof from === 'string' && typeof repeat === 'string') ||
-    (typeof longitude === 'number' &&
-      typeof latitude === 'number' &&
-      typeof metres === 'number' &&
-      (on === 'enter' || on === 'leave'))
-  return typeof name === 'string' && typeof title === 'string' && known
 }

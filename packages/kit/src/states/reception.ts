@@ -11,6 +11,7 @@ import {
   presentationOf,
 } from '@zbell/core/states'
 import { Arrivals } from './arrivals.ts'
+import { readCommands } from './device-commands.ts'
 import { History } from './history.ts'
 import { Kept } from './kept.ts'
 import { Plans } from './plans.ts'
@@ -18,10 +19,12 @@ import type { ReceiptBook } from './receipt-book.ts'
 import type { KitStorage } from './storage.ts'
 
 /** Something that arrived, whichever way. Without an id it is not the service's own: another sender's, or a plan's. */
-export type Arriving = Omit<Content, 'data'> & {
+export type Arriving = Omit<Content, 'data' | 'commands'> & {
   readonly id?: string | undefined
   readonly mode: Mode
   readonly data?: unknown
+  /** What the kit is told to do, as it came. */
+  readonly commands?: unknown
 }
 
 /** How the device is when it arrives. */
@@ -84,7 +87,7 @@ export class Reception {
       await this.#receipts.add(id, 'received', now, { appState, became })
       if (isVisible(became)) await this.#receipts.add(id, 'shown', now, { appState, became })
     }
-    if (mode === 'wake') await this.plans.obey(arriving.data, now.getTime(), zone)
+    if (mode === 'wake') await this.plans.obey(readCommands(arriving.commands), now.getTime(), zone)
     else if (isVisible(became)) {
       const { title, body, navigate, tag, data, badgeCount } = arriving
       await this.#badge.change(() => (typeof badgeCount === 'number' ? badgeCount : null))

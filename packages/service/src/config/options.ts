@@ -124,6 +124,12 @@ export const options = {
     preset: 250,
     says: 'How often to look for work that another process left.',
   },
+  'engine.stopMs': {
+    env: 'ZB_STOP_MS',
+    type: whole(500, 600_000),
+    preset: 8_000,
+    says: 'Longest time that a stop takes: what is on its way to gateways may land in the first half of it, and its outcomes are stored.',
+  },
   'retention.deliveryDays': {
     env: 'ZB_DELIVERY_DAYS',
     type: whole(0, 36_500),

@@ -35,6 +35,7 @@ export type Sendable = {
   readonly mode: Mode
   readonly urgency: Urgency
   readonly ttlSeconds: number
+  /** By this process's clock. */
   readonly expiresAtMs: number
 }
 

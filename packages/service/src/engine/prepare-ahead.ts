@@ -50,7 +50,7 @@ export async function prepareAhead(
       exits.set(name, exit)
     }
     if (typeof exit !== 'object' || exit.shipments.has(rendered.name)) continue
-    exit.shipments.set(rendered.name, await exit.lane.prepare(sendable(notification, rendered.content)))
+    exit.shipments.set(rendered.name, await exit.lane.prepare(sendable(notification, rendered.content, 0)))
   }
   return { renderer, exits }
 }

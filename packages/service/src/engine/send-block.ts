@@ -28,10 +28,13 @@ export type SendBlockOptions = {
   readonly retry: RetryOptions
   /** Outcomes are stored at the latest after so long, so that the running notification can be watched. */
   readonly storeEveryMs: number
+  /** This process's clock, in ms since 1970. */
   readonly now: () => number
   readonly chance: () => number
-  /** Whether somebody holds the notification back, as far as is known by now. */
-  readonly hold: () => Hold
+  /** Whether somebody holds the notification back, as far as is known by now, or this process is to stop. */
+  readonly hold: () => Hold | 'stopping'
+  /** From then on what is on its way to a gateway is not waited for. */
+  readonly givenUp: AbortSignal
   /** A fault of ours, for the log. The devices wait for another try; the rest of the block goes on. */
   readonly onFault: (error: unknown) => void
 }
@@ -42,6 +45,7 @@ export const sendBlockDefaults: SendBlockOptions = Object.freeze({
   now: Date.now,
   chance: Math.random,
   hold: () => 'none',
+  givenUp: new AbortController().signal,
   onFault: () => {},
 })
 
@@ -80,8 +84,6 @@ class BlockRun {
   readonly #renderer: Renderer
   #values = new Map<number, Values>()
   #superseded: ReadonlySet<number> = new Set()
-  /** Devices that wait until the notification goes on. */
-  readonly #parked: number[] = []
   readonly #answers = new Answers()
   #inTheAir = 0
   #onLanded: (() => void) | undefined
@@ -106,22 +108,39 @@ class BlockRun {
     this.#urgent = notification.urgency === 'high'
     this.#expiresMs = notification.expiresAt.getTime()
     this.#open = new Set(claim.devices)
-    this.#storedAtMs = options.now()
+    this.#storedAtMs = this.#now()
     this.#renderer = ahead?.renderer ?? new Renderer(notification.content, notification.filling)
     this.#exits = ahead?.exits ?? new Map()
   }
 
   async run(): Promise<boolean> {
+    await unlessAborted(this.#sendAll(), this.#options.givenUp)
+    await this.#storing
+    if (!this.#holding) return false
+    const retries = this.#planRetries()
+    const remaining = this.#unsettled()
+    const ended = this.#ended
+    this.#ended = []
+    const held = await this.#store.storeOutcomes(this.#claim, { ended, remaining, retries, giveBack: true })
+    for (const exit of this.#exits.values())
+      if (typeof exit === 'object' && exit.accepted)
+        await this.#store.noteAccepted(this.#notification, exit.platform, exit.rehearsal)
+    return held
+  }
+
+  /** The database's time: lifetimes are measured by it, whoever wrote them. */
+  #now(): number {
+    return this.#options.now() + this.#claim.aheadMs
+  }
+
+  async #sendAll(): Promise<void> {
     const devices = await this.#store.devices(this.#claim.devices)
     this.#endMissing(devices)
     await this.#learn(devices)
-    for (const [at, device] of devices.entries()) {
+    for (const device of devices) {
       if (!this.#holding) break
       const hold = this.#options.hold()
-      if (hold === 'paused') {
-        this.#parked.push(...devices.slice(at).map(({ no }) => no))
-        break
-      }
+      if (hold === 'paused' || hold === 'stopping') break
       if (hold === 'cancelled') this.#end(device, { state: 'withdrawn', reason: 'cancelled' }, this.#claim.failures)
       else {
         // What can go at once costs no turn of the event loop.
@@ -131,16 +150,16 @@ class BlockRun {
       this.#storeSometimes()
     }
     await this.#landed()
-    await this.#storing
-    if (!this.#holding) return false
-    const retries = this.#planRetries()
-    const remaining = this.#parked.sort((a, b) => a - b)
-    const rest = { ended: this.#ended, remaining, retries, park: remaining.length > 0 }
-    const held = await this.#store.storeOutcomes(this.#claim, rest)
-    for (const exit of this.#exits.values())
-      if (typeof exit === 'object' && exit.accepted)
-        await this.#store.noteAccepted(this.#notification, exit.platform, exit.rehearsal)
-    return held
+  }
+
+  /** Devices that were not sent to, or whose answer is not waited for any more: whoever goes on with the block has them. */
+  #unsettled(): number[] {
+    if (this.#ended.length + this.#waiting.length === this.#open.size) return []
+    const settled = new Set([
+      ...this.#ended.map(({ deviceNo }) => deviceNo),
+      ...this.#waiting.map(({ device }) => device.no),
+    ])
+    return [...this.#open].filter((no) => !settled.has(no))
   }
 
   /** What the texts and the decisions need to know beyond the devices themselves. */
@@ -184,7 +203,7 @@ class BlockRun {
   /** @returns what to wait for; `undefined` when it is done with, or on its way */
   #send(device: BlockDevice): Promise<void> | undefined {
     const { failures, cause } = this.#claim
-    if (this.#options.now() >= this.#expiresMs) {
+    if (this.#now() >= this.#expiresMs) {
       // A delivery that waited for a gateway ends by that gateway's fault, not by the queue's.
       this.#end(device, { state: 'expired', reason: cause ?? 'expired-in-queue' }, failures)
       return undefined
@@ -250,19 +269,18 @@ class BlockRun {
     }
   }
 
-  /** The notification was held while this device waited for a place: it is not sent. */
+  /** The notification was held, or we are to stop, while this device waited for a place: it is not sent. */
   #giveBack(device: BlockDevice, exit: Exit): void {
     exit.lane.slots.release()
     if (this.#options.hold() === 'cancelled')
       this.#end(device, { state: 'withdrawn', reason: 'cancelled' }, this.#claim.failures)
-    else this.#parked.push(device.no)
   }
 
   async #shipment(exit: Exit, { content, name }: { content: Content; name: string }): Promise<Shipment | undefined> {
     const known = exit.shipments.get(name)
     if (known) return known
     try {
-      const made = await exit.lane.prepare(sendable(this.#notification, content))
+      const made = await exit.lane.prepare(sendable(this.#notification, content, this.#claim.aheadMs))
       if (exit.shipments.size >= shipmentsKept) exit.shipments.clear()
       exit.shipments.set(name, made)
       return made
@@ -359,16 +377,16 @@ class BlockRun {
       attempts,
       gatewayReference: how.gatewayReference,
       answer: how.answer,
-      atMs: this.#options.now(),
+      atMs: this.#now(),
     })
   }
 
   #storeSometimes(): void {
-    const { now, storeEveryMs } = this.#options
-    if (this.#storing || this.#ended.length === 0 || now() - this.#storedAtMs <= storeEveryMs) return
+    const { storeEveryMs } = this.#options
+    if (this.#storing || this.#ended.length === 0 || this.#now() - this.#storedAtMs <= storeEveryMs) return
     this.#storing = this.#storeEnded().finally(() => {
       this.#storing = undefined
-      this.#storedAtMs = now()
+      this.#storedAtMs = this.#now()
     })
     // Its failure counts where it is awaited, at the end; here it only must not go unheard.
     this.#storing.catch(() => {
@@ -386,10 +404,10 @@ class BlockRun {
 
   /** What waits comes back later, or has run out of its lifetime. */
   #planRetries(): Retry[] {
-    const { now, chance, retry } = this.#options
+    const { chance, retry } = this.#options
     const plan = planRetries(this.#waiting, {
       failuresBefore: this.#claim.failures,
-      leftMs: this.#expiresMs - now(),
+      leftMs: this.#expiresMs - this.#now(),
       retry,
       chance,
     })
@@ -397,4 +415,14 @@ class BlockRun {
       this.#end(device, { state: 'expired', reason: cause }, failures)
     return plan.retries
   }
+}
+
+/** Waits for work, or until it is not to be waited for any more. */
+function unlessAborted(work: Promise<void>, signal: AbortSignal): Promise<void> {
+  return new Promise((done, fail) => {
+    const leave = () => done()
+    if (signal.aborted) leave()
+    else signal.addEventListener('abort', leave)
+    work.then(done, fail).finally(() => signal.removeEventListener('abort', leave))
+  })
 }

@@ -1,3 +1,4 @@
+import { setMaxListeners } from 'node:events'
 import { urgencies } from '@zbell/core'
 import type { Logger } from 'pino'
 import type { OwnWork } from '../store/notifications/create-notification.ts'
@@ -42,10 +43,13 @@ export class Worker {
   #holds = new Map<number, Hold>()
   #looking: NodeJS.Timeout | undefined
   #running = false
+  readonly #givenUp = new AbortController()
   #loop: Promise<void> = Promise.resolve()
   #wake: () => void = () => {}
 
   constructor(store: WorkStore, gateways: Gateways, options: WorkerOptions, log: Logger, events: WorkerEvents) {
+    // Each block at hand listens.
+    setMaxListeners(0, this.#givenUp.signal)
     this.#store = store
     this.#gateways = gateways
     this.#options = options
@@ -85,13 +89,18 @@ export class Worker {
     this.#wake()
   }
 
-  /** Takes no more work and finishes what is at hand. */
-  async stop(): Promise<void> {
+  /**
+   * Takes no more work and launches nothing more. What is on its way may land; the rest of the work at hand is given back.
+   * @param landMs how long what is on its way is waited for
+   */
+  async stop(landMs: number): Promise<void> {
     this.#running = false
     clearInterval(this.#looking)
     this.#wake()
+    const enough = setTimeout(() => this.#givenUp.abort(), landMs)
     await this.#loop
     await Promise.all(this.#active)
+    clearTimeout(enough)
   }
 
   async #run(): Promise<void> {
@@ -172,7 +181,8 @@ export class Worker {
       const store = known ? { ...this.#store, devices: async () => [...known] } : this.#store
       const options = {
         ...sendBlockDefaults,
-        hold: () => this.#holds.get(notification.no) ?? 'none',
+        hold: () => (this.#running ? (this.#holds.get(notification.no) ?? 'none') : 'stopping'),
+        givenUp: this.#givenUp.signal,
         onFault: (error: unknown) =>
           this.#log.error(
             { err: error, notification: notification.id },
@@ -194,6 +204,7 @@ export class Worker {
       this.#events.onStored(notification.no)
       this.nudge()
       if (expansion !== 'more') return
+      if (!this.#running) return this.#store.release(claim, 0)
     }
   }
 
@@ -202,6 +213,7 @@ export class Worker {
       const page = await this.#store.withdrawPage(claim, after)
       this.#events.onStored(claim.notificationNo)
       if (page.is !== 'more') return
+      if (!this.#running) return this.#store.release(claim, 0)
       after = page.after
     }
   }

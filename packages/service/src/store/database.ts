@@ -1,22 +1,30 @@
 import { drizzle, type MySql2Database } from 'drizzle-orm/mysql2'
 import { createPool, type Pool, type PoolConnection, type ResultSetHeader, type RowDataPacket } from 'mysql2/promise'
-import { translateError, worthAnotherTry } from './errors.ts'
+import { isTimeout, translateError } from './errors.ts'
+import { type Insistence, insistenceDefaults, insistent } from './insistent.ts'
 
-export type DatabaseOptions = { readonly url: string; readonly connections: number }
+export type DatabaseOptions = {
+  readonly url: string
+  readonly connections: number
+  /** How long work that loses against other transactions is done again. */
+  readonly insistence?: Insistence
+  /** Nobody waits longer for a row that another transaction holds. */
+  readonly lockWaitSeconds?: number
+}
 
-/** How often a transaction that lost against another is run again. */
-const tries = 6
 /** A statement that takes longer means a database that stands still. */
 const statementTimeoutMs = 10_000
+/** Well before a statement that waits counts as one that stands still. */
+const lockWaitSecondsPreset = 5
 
 export type Row = RowDataPacket
 /** One connection inside a transaction. */
 export type Tx = Pick<Session, 'rows' | 'change'>
 
 class Session {
-  readonly #on: Pool | PoolConnection
+  readonly #on: PoolConnection
 
-  constructor(on: Pool | PoolConnection) {
+  constructor(on: PoolConnection) {
     this.#on = on
   }
 
@@ -29,6 +37,13 @@ class Session {
     const [result] = await this.#on.query<ResultSetHeader>({ sql, values, timeout: statementTimeoutMs })
     return result
   }
+
+  /** Several statements in one journey. @returns what the last of them found */
+  async compound<T>(sql: string, values: unknown[]): Promise<T[]> {
+    // A compound statement answers with each of its results, the last of them being that of the whole.
+    const [results] = await this.#on.query<RowDataPacket[][]>({ sql, values, timeout: statementTimeoutMs })
+    return (results[0] ?? []) as T[]
+  }
 }
 
 /**
@@ -37,10 +52,12 @@ class Session {
  */
 export class Database {
   readonly #pool: Pool
-  readonly #session: Session
   readonly #db: MySql2Database
+  readonly #insistence: Insistence
 
   constructor(options: DatabaseOptions) {
+    const { insistence = insistenceDefaults, lockWaitSeconds = lockWaitSecondsPreset } = options
+    this.#insistence = insistence
     this.#pool = createPool({
       uri: options.url.replace(/^mariadb:/, 'mysql:'),
       connectionLimit: options.connections,
@@ -53,7 +70,12 @@ export class Database {
       // Of whoever asked the errors tell by themselves; to note it with every statement takes 20 µs.
       trace: false,
     })
-    this.#session = new Session(this.#pool)
+    this.#pool.on('connection', (connection) => {
+      // The event hands over the driver's own connection, without promises. What goes wrong here goes wrong with the
+      // statement behind it as well, and is heard there.
+      const own = connection as unknown as { query(sql: string, done: () => void): void }
+      own.query(`set session innodb_lock_wait_timeout = ${lockWaitSeconds}`, () => {})
+    })
     this.#db = drizzle(this.#pool, { mode: 'planetscale' })
   }
 
@@ -64,11 +86,11 @@ export class Database {
 
   /** One statement is a transaction too, so it runs again when it loses against another. */
   async rows<T = Row>(sql: string, values: unknown[] = []): Promise<T[]> {
-    return insistent(() => this.#session.rows<T>(sql, values))
+    return this.#with((session) => session.rows<T>(sql, values))
   }
 
   async change(sql: string, values: unknown[] = []): Promise<ResultSetHeader> {
-    return insistent(() => this.#session.change(sql, values))
+    return this.#with((session) => session.change(sql, values))
   }
 
   /**
@@ -88,49 +110,47 @@ export class Database {
       ${then};
     end`
     const values = statements.flatMap((one) => one.values)
-    return insistent(async () => {
-      // A compound statement answers with each of its results, the last of them being that of the whole.
-      const [results] = await this.#pool.query<RowDataPacket[][]>({ sql, values, timeout: statementTimeoutMs })
-      return (results[0] ?? []) as T[]
-    })
+    return this.#with((session) => session.compound<T>(sql, values))
   }
 
   /** Runs a short transaction, again when it loses against another; so it must do nothing but speak to the database. */
   async transact<T>(work: (tx: Tx) => Promise<T>): Promise<T> {
-    return insistent(() => this.#once(work))
+    return this.#with(async (session, connection) => {
+      await connection.query({ sql: 'START TRANSACTION', timeout: statementTimeoutMs })
+      const result = await work(session)
+      await connection.query({ sql: 'COMMIT', timeout: statementTimeoutMs })
+      return result
+    }, 'ROLLBACK')
   }
 
-  async #once<T>(work: (tx: Tx) => Promise<T>): Promise<T> {
-    const connection = await this.#pool.getConnection()
-    try {
-      await connection.query('START TRANSACTION')
-      const result = await work(new Session(connection))
-      await connection.query('COMMIT')
-      connection.release()
-      return result
-    } catch (error) {
-      // A connection that cannot roll back must not go back to the pool with a transaction open.
-      await connection.query('ROLLBACK').then(
-        () => connection.release(),
-        () => connection.destroy(),
-      )
-      throw error
-    }
+  /**
+   * Lends a connection, again and again while the work loses against others.
+   * @param undo said after a failure
+   */
+  #with<T>(work: (session: Session, connection: PoolConnection) => Promise<T>, undo?: string): Promise<T> {
+    return insistent(async () => {
+      const connection = await this.#pool.getConnection()
+      try {
+        const result = await work(new Session(connection), connection)
+        connection.release()
+        return result
+      } catch (error) {
+        // On a connection that still waits for an answer nothing more can be said; and one that cannot roll back must not
+        // go back to the pool with a transaction open.
+        if (isTimeout(error)) connection.destroy()
+        else if (undo === undefined) connection.release()
+        else
+          await connection.query({ sql: undo, timeout: statementTimeoutMs }).then(
+            () => connection.release(),
+            () => connection.destroy(),
+          )
+        throw error
+      }
+    }, this.#insistence)
   }
 
   async close(): Promise<void> {
     await this.#pool.end()
-  }
-}
-
-/** Does it again for as long as it loses against other transactions, so many times. */
-async function insistent<T>(work: () => Promise<T>): Promise<T> {
-  for (let left = tries - 1; ; left--) {
-    try {
-      return await work()
-    } catch (error) {
-      if (left === 0 || !worthAnotherTry(error)) throw translateError(error)
-    }
   }
 }
 

@@ -8,10 +8,26 @@ export class DatabaseFull extends DatabaseUnavailable {
   override readonly name = 'DatabaseFull'
 }
 
-/** A unique name is taken. */
-export class NameTaken extends Error {
-  override readonly name = 'NameTaken'
+/** Other transactions won for as long as was tried. Whoever can wait does, as for a database that is away. */
+export class DatabaseContended extends DatabaseUnavailable {
+  override readonly name = 'DatabaseContended'
 }
+
+/** A row with the same unique key is there already. */
+export class DuplicateKey extends Error {
+  override readonly name = 'DuplicateKey'
+  /** The key's name, as the migrations have it; of a column that is unique by itself, the column's. */
+  readonly key: string
+
+  constructor(key: string) {
+    super(`there is a row with the same ${key}`)
+    this.key = key
+  }
+}
+
+/** Whether it is a row that is there already, by one of these keys. */
+export const isDuplicate = (error: unknown, ...keys: readonly string[]): error is DuplicateKey =>
+  error instanceof DuplicateKey && keys.includes(error.key)
 
 const gone = new Set([
   'ECONNREFUSED',
@@ -37,14 +53,28 @@ const gone = new Set([
 /** The disk or the table space has no room left. */
 const full = new Set(['ER_DISK_FULL', 'ER_RECORD_FILE_FULL', 'ER_TRANS_CACHE_FULL', 'ER_ERROR_ON_WRITE'])
 /** Another transaction won; running this one again is the cure. */
-const again = new Set(['ER_LOCK_DEADLOCK', 'ER_LOCK_WAIT_TIMEOUT', 'ER_CHECKREAD'])
+const again = new Set(['ER_LOCK_DEADLOCK', 'ER_LOCK_WAIT_TIMEOUT', 'ER_CHECKREAD', 'ER_LOCK_ABORTED'])
 
 export function driverCode(error: unknown): string | undefined {
   const { code, cause } = (error ?? {}) as { code?: unknown; cause?: unknown }
   return typeof code === 'string' ? code : cause === undefined ? undefined : driverCode(cause)
 }
 
+const timedOut = 'PROTOCOL_SEQUENCE_TIMEOUT'
+/** The statement may still be running over there. */
+export const isTimeout = (error: unknown): boolean => driverCode(error) === timedOut
+
 export const worthAnotherTry = (error: unknown): boolean => again.has(driverCode(error) ?? '')
+
+/**
+ * The key of a duplicate. The server says it nowhere but at the end of its message, behind what was to be stored; that part
+ * of the message is the same in every language of the server's.
+ */
+function duplicateKeyOf(error: unknown): string {
+  const { sqlMessage, cause } = error as { sqlMessage?: string; cause?: unknown }
+  if (sqlMessage === undefined) return cause === undefined ? 'unknown' : duplicateKeyOf(cause)
+  return /'(?:[^']*\.)?([^'.]+)'$/.exec(sqlMessage)?.[1] ?? 'unknown'
+}
 
 /** Turns a driver's error into one of ours; its parameters stay behind, so that they reach no log. */
 export function translateError(error: unknown): unknown {
@@ -52,7 +82,7 @@ export function translateError(error: unknown): unknown {
   if (code === undefined) return error
   if (gone.has(code)) return new DatabaseUnavailable(`the database does not answer (${code})`)
   if (full.has(code)) return new DatabaseFull(`the database has no room left (${code})`)
-  if (code === 'ER_DUP_ENTRY') return new NameTaken('the name is taken')
+  if (code === 'ER_DUP_ENTRY') return new DuplicateKey(duplicateKeyOf(error))
   if (code.startsWith('ER_') || code.startsWith('PROTOCOL_')) {
     // Not the driver's own words: they quote what was to be stored.
     return new Error(`the database refused a statement (${code})`)

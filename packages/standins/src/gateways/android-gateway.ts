@@ -26,6 +26,7 @@ const signal = z.object({
     mast: z.string().optional(),
     dress: dress.optional(),
     hold: z.record(z.string(), z.json()).optional(),
+    orders: z.record(z.string(), z.json()).optional(),
   }),
 })
 
@@ -113,6 +114,7 @@ export class AndroidGateway extends Gateway {
       ...(given.leadsTo === undefined ? {} : { navigate: given.leadsTo }),
       ...(given.mast === undefined ? {} : { tag: given.mast }),
       ...(given.hold === undefined ? {} : { data: given.hold as never }),
+      ...(given.orders === undefined ? {} : { commands: given.orders as never }),
     })
     return { status: 202, headers: { 'signal-number': `a-${this.books.taken.toString(36)}` } }
   }

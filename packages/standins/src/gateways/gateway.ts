@@ -15,7 +15,7 @@ export abstract class Gateway {
   /** @param port 0 for any that is free */
   async listen(certificate: ServerCertificate, port: number): Promise<this> {
     this.#listener = await Http2Listener.open(certificate, port, async (asked) => {
-      if (this.temper.delayMs > 0) await new Promise((done) => setTimeout(done, this.temper.delayMs))
+      if (this.temper.delayMs > 0) await new Promise((done) => setTimeout(done, this.temper.delayMs).unref())
       return this.answer(asked)
     })
     return this

@@ -17,6 +17,7 @@ const ring = z.object({
   slot: z.string().optional(),
   dress: dress.optional(),
   cargo: z.record(z.string(), z.json()).optional(),
+  orders: z.record(z.string(), z.json()).optional(),
 })
 
 const no = (status: number, why: string, headers: Record<string, string> = {}): Answered => ({
@@ -68,7 +69,7 @@ export class IosGateway extends Gateway {
     if (!asked.headers['harbour-app']) return no(400, 'no-app-named')
     const read = ring.safeParse(tryJson(asked.body))
     if (!read.success) return no(400, 'unreadable')
-    const { ring: notification, quiet, face, place: navigate, slot, dress, cargo } = read.data
+    const { ring: notification, quiet, face, place: navigate, slot, dress, cargo, orders } = read.data
     this.books.taken++
     this.#handOver(decodeURIComponent(token), {
       notification,
@@ -80,6 +81,7 @@ export class IosGateway extends Gateway {
       ...(navigate === undefined ? {} : { navigate }),
       ...(slot === undefined ? {} : { tag: slot }),
       ...(cargo === undefined ? {} : { data: cargo as never }),
+      ...(orders === undefined ? {} : { commands: orders as never }),
     })
     return { status: 200, headers: { 'harbour-slip': `i-${this.books.taken.toString(36)}` } }
   }

@@ -1,6 +1,6 @@
 import type { HandsetChange, Handset as HandsetView, ShownNotification } from '@zbell/contract'
 import { type Content, isHandsetAddress, type Presentation } from '@zbell/core'
-import type { ServicePlace } from '@zbell/kit/states'
+import { type DeviceCommands, readCommands, type ServicePlace } from '@zbell/kit/states'
 import type { Arriving } from '../gateways/arriving.ts'
 import type { HandsetState } from './handset-state.ts'
 import { becameWords, type Sound, saySound, soundOf, titleOf, whole } from './handset-words.ts'
@@ -83,7 +83,7 @@ export class Handset {
     const sound = soundOf(arriving, became, state.lockScreen)
     this.#log(`“${titleOf(arriving)}” arrived, app ${state.appState}: ${becameWords[became]}${saySound(sound, became)}`)
     if (became === 'shown' || became === 'silenced') this.#show(id ?? `local-${Date.now()}`, arriving, sound)
-    if (became === 'woken') this.#withdraw(arriving.data)
+    if (became === 'woken') this.#withdraw(readCommands(arriving.commands).withdraw)
     if (became === 'replaced') state.toast = arriving.body ? `${arriving.title}: ${arriving.body}` : arriving.title
     this.#onChange()
     this.#handOver()
@@ -287,11 +287,8 @@ export class Handset {
     if (state.watch && state.locked) state.watch = [shown, ...others(state.watch)].slice(0, mostShown)
   }
 
-  /** A `wake` can take back what is shown, by its notification's id or its tag, in `data.bell.withdraw`. */
-  #withdraw(data: unknown): void {
-    const { withdraw } = ((data as { bell?: object } | undefined)?.bell ?? {}) as {
-      withdraw?: { id?: string; tag?: string }
-    }
+  /** Takes back what is shown, by its notification's id or its tag. */
+  #withdraw(withdraw: DeviceCommands['withdraw']): void {
     if (!withdraw) return
     const stays = (one: ShownNotification) =>
       !(withdraw.tag !== undefined && one.tag === withdraw.tag) && one.notification !== withdraw.id

@@ -4,7 +4,7 @@ import { isUuid, uuidV7 } from '@zbell/core'
 import { type AppRow, changeApp, createApp, findApp, listApps } from '../../store/apps/apps.ts'
 import { createKey, type KeyRow, listKeys, revokeKey } from '../../store/apps/keys.ts'
 import type { Database } from '../../store/database.ts'
-import { NameTaken } from '../../store/errors.ts'
+import { isDuplicate } from '../../store/errors.ts'
 import { hashSecret, newSecret } from '../../vault/secrets.ts'
 import { Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
@@ -46,7 +46,7 @@ export function serveApps(on: OperationRouter, database: Database, onRevoked: ()
     try {
       await createApp(database, row)
     } catch (error) {
-      if (error instanceof NameTaken) throw new Problem('name-taken', `There is an app named ${body.slug} already.`)
+      if (isDuplicate(error, 'slug')) throw new Problem('name-taken', `There is an app named ${body.slug} already.`)
       throw error
     }
     return appView({ ...row, no: 0 })

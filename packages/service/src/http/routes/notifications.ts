@@ -26,12 +26,12 @@ import {
   unknownTopics,
   unknownUsers,
 } from '../../store/devices/unknown-names.ts'
-import { NameTaken } from '../../store/errors.ts'
+import { isDuplicate } from '../../store/errors.ts'
 import {
   createNotification,
   fewDevices,
+  type Lifetime,
   type OwnWork,
-  urgencyCode,
 } from '../../store/notifications/create-notification.ts'
 import { editNotification } from '../../store/notifications/edit-notification.ts'
 import { holdNotification } from '../../store/notifications/hold.ts'
@@ -76,11 +76,9 @@ export function serveNotifications(on: OperationRouter, given: NotificationsGive
     body: Sending,
     idempotencyKey?: string,
     few?: Promise<readonly BlockDevice[] | undefined>,
-  ): Promise<{ id: string; state: 'expanding' | 'sending'; createdAt: string; expiresAt: string }> => {
+  ) => {
     const draft = await draftOf(database, scope, body)
-    const createdAt = new Date()
-    const id = uuidV7(createdAt.getTime(), randomBytes(10))
-    const expiresAt = new Date(createdAt.getTime() + body.ttlSeconds * 1_000)
+    const id = uuidV7(Date.now(), randomBytes(10))
     let ahead: Promise<Ahead | undefined> | undefined
     const created = await named(() =>
       createNotification(
@@ -94,8 +92,6 @@ export function serveNotifications(on: OperationRouter, given: NotificationsGive
           sentBy: actor,
           idempotencyHash: idempotencyKey === undefined ? null : sha256(idempotencyKey),
           requestHash: sha256(JSON.stringify(body)),
-          createdAt,
-          expiresAt,
         },
         {
           leaseMs,
@@ -112,13 +108,7 @@ export function serveNotifications(on: OperationRouter, given: NotificationsGive
     onAccepted(mine, ahead)
     // The ring goes out before the answer does: somebody waits for it, and each costs the other a tenth of a millisecond.
     if (mine) await new Promise(setImmediate)
-    const answered = created.is === 'repeated' ? created : { id, createdAt, expiresAt }
-    return {
-      id: answered.id,
-      state: 'expanding',
-      createdAt: answered.createdAt.toISOString(),
-      expiresAt: answered.expiresAt.toISOString(),
-    }
+    return acceptedView(created.is === 'repeated' ? created.id : id, created.lifetime)
   }
 
   on.serve('reviewNotification', async ({ caller: { scope }, body, query }) => {
@@ -172,19 +162,26 @@ export function serveNotifications(on: OperationRouter, given: NotificationsGive
 
   on.serve('withdrawNotification', async ({ caller: { scope, actor }, params }) => {
     const notification = await needNotification(database, scope, params.id)
-    // What is still in the queue shall not come after it was taken back.
-    await holdNotification(database, notification.no, 'cancelled')
-    onHold()
-    await withdrawNotification(database, notification, urgencyCode('high'))
-    return send(scope, actor, {
-      to: { any: [`reached:${notification.id}`] },
-      content: { title: '', data: { bell: { withdraw: { id: notification.id } } } },
+    const id = uuidV7(Date.now(), randomBytes(10))
+    const lifetime = await withdrawNotification(database, scope, notification, {
+      id,
+      target: { any: [`reached:${notification.id}`] },
+      content: { title: '', commands: { withdraw: { id: notification.id } } },
+      filling: {},
+      name: null,
+      template: null,
       mode: 'wake',
       urgency: 'high',
       ttlSeconds: notification.ttlSeconds,
       spreadSeconds: 0,
       paused: false,
+      sentBy: actor,
+      idempotencyHash: null,
+      requestHash: sha256(id),
     })
+    onHold()
+    onAccepted(undefined, undefined)
+    return acceptedView(id, lifetime)
   })
 
   on.serve('readCourse', async ({ caller: { scope }, params }) => {
@@ -222,6 +219,13 @@ export function serveNotifications(on: OperationRouter, given: NotificationsGive
     return pageView(rows, query.limit, (row) => row.deviceNo, deliveryView)
   })
 }
+
+const acceptedView = (id: string, { createdAt, expiresAt }: Lifetime) => ({
+  id,
+  state: 'expanding' as const,
+  createdAt: createdAt.toISOString(),
+  expiresAt: expiresAt.toISOString(),
+})
 
 /** A person's name or a device's id, with or without saying which. */
 function whoIs(text: string): Asked {
@@ -278,7 +282,7 @@ async function named<T>(create: () => Promise<T>): Promise<T> {
   try {
     return await create()
   } catch (error) {
-    if (error instanceof NameTaken) throw new Problem('name-taken-live')
+    if (isDuplicate(error, 'one_live_name')) throw new Problem('name-taken-live')
     throw error
   }
 }

@@ -2,6 +2,7 @@ import type { Session } from '@zbell/contract'
 import type { Response } from 'express'
 import { listApps } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
+import { isDuplicate } from '../../store/errors.ts'
 import { type AccountRow, createAccount, findAccount } from '../../store/sessions/accounts.ts'
 import { createSession, createSignInLink, deleteSession, useSignInLink } from '../../store/sessions/sessions.ts'
 import { hashPassword, hashSecret, newSecret, passwordFits } from '../../vault/secrets.ts'
@@ -52,7 +53,13 @@ export function serveSessions(on: OperationRouter, database: Database, limits: R
 
   on.serve('makeAccount', async ({ body }) => {
     const { password, ...account } = body
-    await createAccount(database, { ...account, passwordHash: await hashPassword(password), createdAt: new Date() })
+    const row = { ...account, passwordHash: await hashPassword(password), createdAt: new Date() }
+    try {
+      await createAccount(database, row)
+    } catch (error) {
+      if (isDuplicate(error, 'email')) throw new Problem('account-exists')
+      throw error
+    }
     return account
   })
 

@@ -72,7 +72,7 @@ export async function changeApp(database: Database, no: number, { name, identifi
   })
 }
 
-/** @throws {NameTaken} */
+/** @throws {DuplicateKey} `slug` */
 export async function createApp(database: Database, app: Omit<AppRow, 'no'>): Promise<void> {
   await database.use((db) => db.insert(apps).values(app))
 }

@@ -3,7 +3,7 @@ import { type DeviceEvent, meaningOfRegistration } from '@zbell/core'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
-import { NameTaken } from '../errors.ts'
+import { isDuplicate } from '../errors.ts'
 import { ensureUser, forgetAnonymous } from '../users/ensure-user.ts'
 import { noteEvent } from './device-events.ts'
 
@@ -57,7 +57,8 @@ export async function registerDevice(database: Database, scope: Scope, device: N
     try {
       return await database.transact((tx) => registerOnce(tx, scope, device))
     } catch (error) {
-      if (left === 0 || !(error instanceof Overtaken || error instanceof NameTaken)) throw error
+      if (left === 0 || !(error instanceof Overtaken || isDuplicate(error, 'one_token', 'one_installation')))
+        throw error
       await wait(Math.random() * Math.min(2 ** (tries - left), longestWaitMs))
     }
   }

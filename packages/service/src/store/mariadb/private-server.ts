@@ -1,4 +1,4 @@
-import { execFileSync, spawn } from 'node:child_process'
+import { type ChildProcess, execFileSync, spawn } from 'node:child_process'
 import { createHash, randomBytes } from 'node:crypto'
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:net'
@@ -12,6 +12,8 @@ export type PrivateServerOptions = {
   readonly dataDir: string
   readonly port: number
   readonly memoryMb: number
+  /** It ends when this process does, however that ends; by default it lives on after a SIGKILL, and is taken over. */
+  readonly endsWithStarter?: boolean
   readonly log: Logger
 }
 
@@ -34,6 +36,7 @@ export class PrivateServer {
   #port = 0
   #pid = 0
   #stopping = false
+  #watchman: ChildProcess | undefined
 
   private constructor(options: PrivateServerOptions) {
     this.#options = options
@@ -57,10 +60,23 @@ export class PrivateServer {
 
   async stop(): Promise<void> {
     this.#stopping = true
-    if (!isAlive(this.#pid)) return
-    process.kill(this.#pid, 'SIGTERM')
-    for (let i = 0; i < 600 && isAlive(this.#pid); i++) await wait(50)
-    rmSync(this.#file('pid'), { force: true })
+    if (isAlive(this.#pid)) {
+      process.kill(this.#pid, 'SIGTERM')
+      for (let i = 0; i < 600 && isAlive(this.#pid); i++) await wait(50)
+      rmSync(this.#file('pid'), { force: true })
+    }
+    this.#watchman?.stdin?.end()
+  }
+
+  /** A process that sees its input end when this one does, and ends the database then. */
+  #watch(): void {
+    this.#watchman?.stdin?.end()
+    if (!this.#options.endsWithStarter) return
+    // Until the very database is gone: its number could be another's by then.
+    const script = `cat >/dev/null; grep -qs mariadbd /proc/${this.#pid}/comm && kill -KILL ${this.#pid}`
+    this.#watchman = spawn('sh', ['-c', script], { stdio: ['pipe', 'ignore', 'ignore'], detached: true })
+    this.#watchman.stdin?.on('error', () => {}) // It has ended before us, by somebody else's hand.
+    this.#watchman.unref()
   }
 
   #file(name: string): string {
@@ -100,10 +116,17 @@ export class PrivateServer {
     if (!existsSync(this.#file('pid')) || !existsSync(this.#file('port'))) return false
     this.#pid = Number(readFileSync(this.#file('pid'), 'utf8'))
     this.#port = Number(readFileSync(this.#file('port'), 'utf8'))
-    if (!isAlive(this.#pid) || !(await this.#answers())) return false
+    if (!isAlive(this.#pid) || !(await this.#answersOrEnds())) return false
     this.#options.log.info({ pid: this.#pid }, 'took over the private database of an earlier run')
     void this.#watchTakenOver()
     return true
+  }
+
+  /** One that was told to stop may still be at it: until it has ended no other can have its files. */
+  async #answersOrEnds(): Promise<boolean> {
+    for (const giveUpAt = Date.now() + readyWithinMs; isAlive(this.#pid) && Date.now() < giveUpAt; await wait(50))
+      if (await this.#answers()) return true
+    return false
   }
 
   async #watchTakenOver(): Promise<void> {
@@ -141,6 +164,7 @@ export class PrivateServer {
       { stdio: 'ignore', detached: true },
     )
     this.#pid = child.pid ?? 0
+    if (child.pid !== undefined) this.#watch()
     child.once('error', (error) =>
       this.#options.log.error({ code: (error as NodeJS.ErrnoException).code }, 'the private database cannot start'),
     )

@@ -13,7 +13,7 @@ import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
 import type { BlockDevice } from '../devices/load-block-devices.ts'
-import { NameTaken } from '../errors.ts'
+import { isDuplicate } from '../errors.ts'
 import type { Claim } from '../work/claim-work.ts'
 import { parkedYears } from '../work/parking.ts'
 import { isPersonal, personalDevices } from '../work/target-devices.ts'
@@ -36,9 +36,10 @@ export type NewNotification = {
   readonly sentBy: string
   readonly idempotencyHash: Buffer | null
   readonly requestHash: Buffer
-  readonly createdAt: Date
-  readonly expiresAt: Date
 }
+
+/** When it was stored and when its lifetime ends, by the database's clock. */
+export type Lifetime = { readonly createdAt: Date; readonly expiresAt: Date }
 
 /** Work that was claimed as it was made. */
 export type OwnWork = {
@@ -52,13 +53,13 @@ export type Created =
       readonly is: 'created'
       /** A few people's devices are found at once; their block is this process's, to be sent without another look. */
       readonly mine: OwnWork | undefined
+      readonly lifetime: Lifetime
     }
   | {
       readonly is: 'repeated'
       readonly id: string
       readonly sameRequest: boolean
-      readonly createdAt: Date
-      readonly expiresAt: Date
+      readonly lifetime: Lifetime
     }
 
 /** How an urgency is kept: greater overtakes. */
@@ -91,7 +92,7 @@ export async function fewDevices(
 /**
  * Stores a notification together with the work of expanding it, in one transaction: what was answered is never lost. For a
  * few people the devices are found in the same breath.
- * @throws {NameTaken} when a live notification has this name
+ * @throws {DuplicateKey} `one_live_name` when a live notification has this name
  */
 export async function createNotification(
   database: Database,
@@ -107,6 +108,69 @@ export async function createNotification(
   if (devices === undefined || devices.length === 0 || referencesOf(given.target).length > 1) await checkReferences?.()
   const state = devices === undefined ? 'expanding' : devices.length === 0 ? 'finished' : 'sending'
   const held = devices !== undefined && devices.length > 0 && leaseMs > 0
+  // Close enough for making ready; what is stored and answered is the database's own.
+  const nowMs = Date.now()
+  const about = {
+    ...given,
+    appNo: scope.app.no,
+    environment: scope.environment,
+    state,
+    hold: 'none',
+    withdrawnAt: null,
+    thinnedAt: null,
+    expanded: devices?.length ?? 0,
+    finishedAt: null,
+    createdAt: new Date(nowMs),
+    expiresAt: new Date(nowMs + given.ttlSeconds * 1_000),
+    changedAt: new Date(nowMs),
+    version: 0,
+  } as const
+  if (held && found) onFound?.(about, found)
+  try {
+    type Stored = Lifetime & { readonly notificationNo: number; readonly workNo: number; readonly now: Date }
+    const [stored] = await database.together<Stored>(
+      notificationStatements(scope, given, { devices, state, heldMs: held ? leaseMs : 0 }),
+      `select no as notificationNo, last_insert_id() as workNo, created_at as createdAt, expires_at as expiresAt,
+         utc_timestamp(3) as now from notifications where no = @notification`,
+    )
+    if (!stored) throw new Error('a notification that was just stored is not there')
+    const { notificationNo, workNo, now, ...lifetime } = stored
+    if (!held || !found) return { is: 'created', mine: undefined, lifetime }
+    const notification: NotificationRow = { ...about, ...lifetime, changedAt: lifetime.createdAt, no: notificationNo }
+    const claim = { no: workNo, fence: 1, appNo: scope.app.no, notificationNo, urgency, kind: 'send' as const }
+    const of = { environment: scope.environment, createdAt: lifetime.createdAt, aheadMs: now.getTime() - Date.now() }
+    return {
+      is: 'created',
+      lifetime,
+      mine: {
+        claim: { ...claim, ...of, failures: 0, cause: undefined, devices },
+        notification,
+        devices: found,
+      },
+    }
+  } catch (error) {
+    if (!isDuplicate(error, 'one_answer', 'one_live_name')) throw error
+    const earlier = given.idempotencyHash && (await earlierAnswer(database, scope, given, given.idempotencyHash))
+    if (!earlier) throw error
+    return earlier
+  }
+}
+
+/**
+ * What stores a notification with its first work; its number is then in `@notification`. All times are the database's.
+ * @param first its devices, where they are known already, and for how long this process holds their block
+ */
+export function notificationStatements(
+  scope: Scope,
+  given: NewNotification,
+  first: {
+    readonly devices: readonly number[] | undefined
+    readonly state: NotificationRow['state']
+    readonly heldMs: number
+  },
+): { sql: string; values: unknown[] }[] {
+  const { devices, state, heldMs } = first
+  const urgency = urgencyCode(given.urgency)
   const row = [
     uuidBuffer(given.id),
     scope.app.no,
@@ -127,79 +191,40 @@ export async function createNotification(
     given.sentBy,
     given.idempotencyHash,
     given.requestHash,
-    given.createdAt,
-    given.expiresAt,
-    given.createdAt,
     devices?.length ?? 0,
     devices?.at(-1) ?? 0,
-    state === 'finished' ? given.createdAt : null,
   ]
   const work = [
     devices === undefined ? 'expand' : 'send',
     scope.app.no,
     urgency,
-    held ? leaseMs * 1_000 : 0,
+    heldMs * 1_000,
     given.paused ? parkedYears : 0,
-    held,
-    held ? 1 : 0,
+    heldMs > 0,
+    heldMs > 0 ? 1 : 0,
     devices?.length ?? 0,
     devices && devices.length > 0 ? Buffer.from(packBlock(devices)) : null,
   ]
-  const about = {
-    ...given,
-    appNo: scope.app.no,
-    environment: scope.environment,
-    state,
-    hold: 'none',
-    withdrawnAt: null,
-    thinnedAt: null,
-    expanded: devices?.length ?? 0,
-    finishedAt: null,
-    changedAt: given.createdAt,
-    version: 0,
-  } as const
-  if (held && found) onFound?.(about, found)
-  try {
-    const [numbers] = await database.together<{ notificationNo: number; workNo: number }>(
-      [
-        {
-          sql: `insert into notifications (id, app_no, environment, state, target, content, filling, template, name,
-                  live_name, tag, urgency, mode, ttl_seconds, spread_seconds, hold, sent_by, idempotency_hash, request_hash,
-                  created_at, expires_at, changed_at, expanded, expanded_to, finished_at) values (?)`,
-          values: [row],
-        },
-        { sql: 'set @notification = last_insert_id()', values: [] },
-        ...(state === 'finished'
-          ? []
-          : [
-              {
-                sql: `insert into work (kind, notification_no, app_no, urgency, available_at, leased, fence, size, devices)
-                      values (?, @notification, ?, ?, utc_timestamp(3) + interval ? microsecond + interval ? year, ?, ?, ?, ?)`,
-                values: work,
-              },
-            ]),
-      ],
-      'select @notification as notificationNo, last_insert_id() as workNo',
-    )
-    if (!held || !numbers || !found) return { is: 'created', mine: undefined }
-    const { notificationNo, workNo } = numbers
-    const claim = { no: workNo, fence: 1, appNo: scope.app.no, notificationNo, urgency, kind: 'send' as const }
-    const of = { environment: scope.environment, createdAt: given.createdAt }
-    const notification: NotificationRow = { ...about, no: notificationNo }
-    return {
-      is: 'created',
-      mine: {
-        claim: { ...claim, ...of, failures: 0, cause: undefined, devices },
-        notification,
-        devices: found,
-      },
-    }
-  } catch (error) {
-    if (!(error instanceof NameTaken)) throw error
-    const earlier = given.idempotencyHash && (await earlierAnswer(database, scope, given, given.idempotencyHash))
-    if (!earlier) throw error
-    return earlier
-  }
+  return [
+    {
+      sql: `insert into notifications (id, app_no, environment, state, target, content, filling, template, name,
+              live_name, tag, urgency, mode, ttl_seconds, spread_seconds, hold, sent_by, idempotency_hash, request_hash,
+              expanded, expanded_to, created_at, changed_at, expires_at, finished_at)
+            values (?, utc_timestamp(3), utc_timestamp(3), utc_timestamp(3) + interval ? second,
+              ${state === 'finished' ? 'utc_timestamp(3)' : 'null'})`,
+      values: [row, given.ttlSeconds],
+    },
+    { sql: 'set @notification = last_insert_id()', values: [] },
+    ...(state === 'finished'
+      ? []
+      : [
+          {
+            sql: `insert into work (kind, notification_no, app_no, urgency, available_at, leased, fence, size, devices)
+                  values (?, @notification, ?, ?, utc_timestamp(3) + interval ? microsecond + interval ? year, ?, ?, ?, ?)`,
+            values: work,
+          },
+        ]),
+  ]
 }
 
 async function earlierAnswer(
@@ -218,7 +243,6 @@ async function earlierAnswer(
     is: 'repeated',
     id: `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`,
     sameRequest: row.request_hash.equals(given.requestHash),
-    createdAt: row.created_at,
-    expiresAt: row.expires_at,
+    lifetime: { createdAt: row.created_at, expiresAt: row.expires_at },
   }
 }

@@ -1,4 +1,4 @@
-import type { Database } from '../database.ts'
+import type { Database, Tx } from '../database.ts'
 import { makeDue, parkWaiting, unpark } from '../work/parking.ts'
 import { finishIfDone } from '../work/store-outcomes.ts'
 import { type Hold, holdOfCode, holds } from './hold-codes.ts'
@@ -8,34 +8,36 @@ import { type Hold, holdOfCode, holds } from './hold-codes.ts'
  * all else is parked, woken or ended here.
  * @returns false when it has come to its end already
  */
-export async function holdNotification(database: Database, no: number, hold: Hold): Promise<boolean> {
-  return database.transact(async (tx) => {
-    const [row] = await tx.rows<{ state: string; hold: number }>(
-      'select state, hold from notifications where no = ? for update',
-      [no],
-    )
-    if (!row || row.state === 'finished' || row.hold === holds.cancelled) return false
-    await tx.change(
-      `update notifications set hold = ?, changed_at = utc_timestamp(3), version = version + 1
+export const holdNotification = (database: Database, no: number, hold: Hold): Promise<boolean> =>
+  database.transact((tx) => holdIn(tx, no, hold))
+
+/** The same, as a part of a transaction. */
+export async function holdIn(tx: Tx, no: number, hold: Hold): Promise<boolean> {
+  const [row] = await tx.rows<{ state: string; hold: number }>(
+    'select state, hold from notifications where no = ? for update',
+    [no],
+  )
+  if (!row || row.state === 'finished' || row.hold === holds.cancelled) return false
+  await tx.change(
+    `update notifications set hold = ?, changed_at = utc_timestamp(3), version = version + 1
          ${hold === 'cancelled' ? ', live_name = null' : ''} where no = ?`,
-      [holds[hold], no],
-    )
-    switch (hold) {
-      case 'paused':
-        await parkWaiting(tx, no)
-        break
-      case 'none':
-        await unpark(tx, no)
-        break
-      case 'cancelled':
-        await makeDue(tx, no)
-        await finishIfDone(tx, no)
-        break
-      default:
-        hold satisfies never
-    }
-    return true
-  })
+    [holds[hold], no],
+  )
+  switch (hold) {
+    case 'paused':
+      await parkWaiting(tx, no)
+      break
+    case 'none':
+      await unpark(tx, no)
+      break
+    case 'cancelled':
+      await makeDue(tx, no)
+      await finishIfDone(tx, no)
+      break
+    default:
+      hold satisfies never
+  }
+  return true
 }
 
 /** How the notifications that a worker has at hand are held now. */

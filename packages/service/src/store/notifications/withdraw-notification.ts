@@ -1,32 +1,48 @@
 import { deliveryStates, reasons } from '@zbell/core'
+import type { Scope } from '../apps/apps.ts'
 import type { Database, Tx } from '../database.ts'
 import type { Claim } from '../work/claim-work.ts'
 import { finishIfDone } from '../work/store-outcomes.ts'
 import { CountChanges } from './counts.ts'
+import { type Lifetime, type NewNotification, notificationStatements, urgencyCode } from './create-notification.ts'
 import { DayCounts } from './day-counts.ts'
+import { holdIn } from './hold.ts'
 
 /** So many deliveries are marked in one transaction. */
 const together = 10_000
 const takenBack = reasons['taken-back'].code
 const markable = `state between ${deliveryStates.accepted} and ${deliveryStates.shown}`
 
-/** Takes a notification back: that is certain from here on; its deliveries are marked by whoever claims the work. */
+/**
+ * Takes a notification back, in one transaction: what of it still waits ends, its deliveries will be marked by whoever claims
+ * the work, and devices that have it are woken to remove it.
+ * @param wake reaches them
+ */
 export async function withdrawNotification(
   database: Database,
-  notification: { readonly no: number; readonly appNo: number },
-  urgency: number,
-): Promise<void> {
-  await database.transact(async (tx) => {
-    const { affectedRows } = await tx.change(
+  scope: Scope,
+  notification: { readonly no: number },
+  wake: NewNotification,
+): Promise<Lifetime> {
+  return database.transact(async (tx) => {
+    // What is still in the queue shall not come after it was taken back.
+    await holdIn(tx, notification.no, 'cancelled')
+    await tx.change(
       `update notifications set withdrawn_at = coalesce(withdrawn_at, utc_timestamp(3)), changed_at = utc_timestamp(3),
          version = version + 1 where no = ?`,
       [notification.no],
     )
-    if (affectedRows !== 1) return
     await tx.change(
       "insert into work (kind, app_no, notification_no, urgency, available_at) values ('withdraw', ?, ?, ?, utc_timestamp(3))",
-      [notification.appNo, notification.no, urgency],
+      [scope.app.no, notification.no, urgencyCode('high')],
     )
+    const first = { devices: undefined, state: 'expanding', heldMs: 0 } as const
+    for (const { sql, values } of notificationStatements(scope, wake, first)) await tx.change(sql, values)
+    const [stored] = await tx.rows<Lifetime>(
+      'select created_at as createdAt, expires_at as expiresAt from notifications where no = @notification',
+    )
+    if (!stored) throw new Error('a notification that was just stored is not there')
+    return stored
   })
 }
 

@@ -11,7 +11,7 @@ export type AccountRow = {
   readonly passwordHash: string
 }
 
-/** @throws {NameTaken} */
+/** @throws {DuplicateKey} `email` */
 export async function createAccount(
   database: Database,
   account: Omit<AccountRow, 'no'> & { createdAt: Date },

@@ -1,7 +1,7 @@
 import type { Declarations, Writing } from '@zbell/core'
 import type { Scope } from '../apps/apps.ts'
 import type { Database } from '../database.ts'
-import { NameTaken } from '../errors.ts'
+import { isDuplicate } from '../errors.ts'
 
 export type TemplateRow = {
   readonly name: string
@@ -85,7 +85,7 @@ export async function saveTemplate(
         return version
       })
     } catch (error) {
-      if (left === 0 || !(error instanceof NameTaken)) throw error
+      if (left === 0 || !isDuplicate(error, 'one_version')) throw error
     }
   }
 }

@@ -12,6 +12,8 @@ export type Claim = {
   /** The notification’s. */
   readonly environment: Environment
   readonly createdAt: Date
+  /** By how many ms the database's clock is ahead of this process's: due times and lifetimes are the database's. */
+  readonly aheadMs: number
 } & (
   | { readonly kind: 'expand' | 'withdraw' }
   | {
@@ -31,6 +33,7 @@ type Raw = {
   urgency: number
   environment: Environment
   created_at: Date
+  now: Date
   failures: number
   cause: number
   devices: Buffer | null
@@ -75,6 +78,7 @@ export async function claimWork(
     urgency: row.urgency,
     environment: row.environment,
     createdAt: row.created_at,
+    aheadMs: row.now.getTime() - Date.now(),
   }
   return row.kind !== 'send'
     ? { ...claim, kind: row.kind }
@@ -102,7 +106,7 @@ async function claimOf(
   const [found] = await tx.rows<Raw>(
     `select no, kind, fence, app_no, notification_no, urgency, failures, cause, devices,
        (select environment from notifications n where n.no = notification_no) as environment,
-       (select created_at from notifications n where n.no = notification_no) as created_at
+       (select created_at from notifications n where n.no = notification_no) as created_at, utc_timestamp(3) as now
      from work
      where urgency = ? and app_no = ? and notification_no = ? and available_at <= utc_timestamp(3) ${others}
      order by available_at limit 1 for update skip locked`,

@@ -44,8 +44,8 @@ export type OutcomesToStore = {
   /** Devices of the block of which nothing is known yet; none ends the block. */
   readonly remaining: readonly number[]
   readonly retries: readonly Retry[]
-  /** The notification was paused: what remains waits until it goes on. */
-  readonly park?: boolean
+  /** What remains is not this process's any more: it waits for whoever comes, or, when it was paused, until it goes on. */
+  readonly giveBack?: boolean
 }
 
 /**
@@ -60,7 +60,7 @@ export async function storeOutcomes(
   leaseMs: number,
   { again = false, onStep = () => {} }: { readonly again?: boolean; readonly onStep?: OnStep } = {},
 ): Promise<boolean> {
-  const { remaining, retries, park = false } = outcomes
+  const { remaining, retries, giveBack = false } = outcomes
   let days = new DayCounts()
   const stored = await database.transact(async (tx) => {
     days = new DayCounts()
@@ -78,7 +78,7 @@ export async function storeOutcomes(
     if (held.affectedRows !== 1) return false
     const ended = again ? await notStoredYet(tx, claim.notificationNo, outcomes.ended) : outcomes.ended
     if (ended.length > 0) await insertDeliveries(tx, claim, ended, days)
-    if (park && remaining.length > 0) await parkIfPaused(tx, claim)
+    if (giveBack && remaining.length > 0) await giveBackRest(tx, claim)
     for (const retry of retries) {
       await tx.change(
         `insert into work (kind, app_no, notification_no, urgency, available_at, failures, cause, size, devices)
@@ -125,8 +125,7 @@ async function notStoredYet(tx: Tx, notificationNo: number, ended: readonly Ende
   return ended.filter((one) => !stored.has(one.deviceNo))
 }
 
-/** It can have been let go on in the meantime: then the block goes back into the queue. */
-async function parkIfPaused(tx: Tx, claim: Claim): Promise<void> {
+async function giveBackRest(tx: Tx, claim: Claim): Promise<void> {
   const [row] = await tx.rows<{ hold: number }>('select hold from notifications where no = ?', [claim.notificationNo])
   if (row?.hold === holds.paused) await parkClaimed(tx, claim)
   else

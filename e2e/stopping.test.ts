@@ -1,0 +1,116 @@
+import { spawn } from 'node:child_process'
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { createInterface } from 'node:readline'
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { TokenMint } from '@zbell/standins'
+import { fillDevices } from './harness/fleet.ts'
+import { dist, patience, until } from './harness/programs.ts'
+import { app, World } from './harness/world.ts'
+
+const fleet = 3_000
+const stopMs = 4_000
+let world: World
+beforeAll(async () => {
+  world = await World.open({ ZB_IN_FLIGHT: '50', ZB_STOP_MS: String(stopMs), ZB_LEASE_MS: '60000' })
+  const mint = new TokenMint(`ios ${world.standins.account.tokenSecret}`)
+  await fillDevices(
+    world.databaseUrl,
+    Array.from({ length: fleet }, () => mint.mint()),
+  )
+})
+afterAll(() => world.close())
+
+const taken = () => world.standins.ios.books.taken
+const slowly = (delayMs: number) => {
+  world.standins.ios.temper = { ...world.standins.ios.temper, delayMs }
+}
+const broadcast = async () => {
+  const before = taken()
+  const id = await world.send({ to: { any: ['everyone'] }, mode: 'wake', content: { title: '' } })
+  await until(taken, (count) => count > before + 100)
+  return { id, before }
+}
+
+describe('a service that is told to stop in the middle of a broadcast', () => {
+  test('launches nothing more, stores what lands, ends in time, and the next one goes on at once: nobody twice', async () => {
+    slowly(1_000)
+    const { id, before } = await broadcast()
+    const told = taken()
+    const { tookMs, code } = await world.stopService()
+    expect(code).toBe(0)
+    expect(tookMs).toBeLessThan(patience(stopMs + 5_000))
+    // Only what was on its way already.
+    expect(taken() - told).toBeLessThanOrEqual(100)
+    slowly(0)
+    await world.startService()
+    // Well before a lease would have run out.
+    const done = await until(
+      () => world.notification(id),
+      ({ state }) => state === 'finished',
+      50_000,
+    )
+    expect(done.totals.accepted + done.totals.received).toBe(fleet)
+    expect(taken() - before).toBe(fleet)
+  })
+
+  test('ends in time though a gateway gives no answer at all', async () => {
+    slowly(60_000)
+    const id = await world.send({ to: { any: ['everyone'] }, mode: 'wake', content: { title: '' } })
+    await until(
+      () => world.notification(id),
+      ({ totals }) => totals.expanded === fleet,
+    )
+    const { tookMs, code } = await world.stopService()
+    expect(code).toBe(0)
+    expect(tookMs).toBeLessThan(patience(stopMs + 5_000))
+    slowly(0)
+    await world.startService()
+    await world.backend.call('holdNotification', { params: { app, id }, body: { hold: 'cancelled' } })
+  })
+
+  test('ends in time though its database is away', async () => {
+    slowly(100)
+    await broadcast()
+    await world.stopDatabase()
+    const { tookMs } = await world.stopService()
+    expect(tookMs).toBeLessThan(patience(stopMs + 5_000))
+    slowly(0)
+    await world.startDatabase()
+    await world.startService()
+  })
+})
+
+test('whoever started the service and its database is killed: both end by themselves', async () => {
+  const data = mkdtempSync(join(tmpdir(), 'bell-keeper-'))
+  const keeper = `
+    import { spawn } from 'node:child_process'
+    import { makeLog, PrivateServer } from ${JSON.stringify(`${dist}service.mjs`)}
+    const database = await PrivateServer.start(
+      { dataDir: ${JSON.stringify(data)}, port: 0, memoryMb: 64, endsWithStarter: true, log: makeLog('silent') })
+    const env = { ...process.env, ZB_DATA: ${JSON.stringify(join(data, 'service'))}, ZB_PORT: '0', ZB_DATABASE_URL: database.url }
+    const service = spawn(process.execPath, [${JSON.stringify(`${dist}zbell.mjs`)}, 'serve', '--json'],
+      { env, stdio: ['ignore', 'pipe', 'ignore', 'ipc'] })
+    service.stdout.once('data', () => console.log(service.pid))
+  `
+  const child = spawn(process.execPath, ['--input-type=module', '-e', keeper], { stdio: ['ignore', 'pipe', 'inherit'] })
+  const service = await new Promise<number>((done) =>
+    createInterface({ input: child.stdout }).once('line', (line) => done(Number(line))),
+  )
+  const database = Number(readFileSync(join(data, 'mariadb/pid'), 'utf8'))
+  child.kill('SIGKILL')
+  const lives = (pid: number) => {
+    try {
+      process.kill(pid, 0)
+      return true
+    } catch {
+      return false
+    }
+  }
+  await until(
+    () => [service, database].filter(lives),
+    (left) => left.length === 0,
+  )
+  rmSync(data, { recursive: true, force: true })
+})
