@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { type Operation, operations, type RouteName, routes } from '@zbell/contract'
+import { until } from './harness/programs.ts'
 import { app, World } from './harness/world.ts'
 
 /** An attacker who took the app apart has its app key, and one phone of their own. */

@@ -211,6 +211,8 @@ export class World {
     await this.standins.close()
     await this.#database.stop()
     rmSync(this.data, { recursive: true, force: true })
+    const undescribed = this.log.split('\n').find((line) => line.includes('its description does not name'))
+    if (undescribed) throw new Error(`the interface answers otherwise than it is described: ${undescribed}`)
   }
 
   /** Tells the service to stop, as a supervisor does. @returns how it ended */

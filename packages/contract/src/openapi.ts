@@ -1,6 +1,8 @@
 import { z } from 'zod'
 import { type Operation, operations } from './operations.ts'
-import { problems, problemType } from './problems/catalogue.ts'
+import { type ProblemCode, problems, problemType } from './problems/catalogue.ts'
+import type { ProblemBody } from './problems/problem.ts'
+import { refusalsOf } from './problems/refusals.ts'
 import { type RouteName, routes, splitRoute } from './routes.ts'
 
 type Schema = Record<string, unknown>
@@ -13,9 +15,7 @@ function schemaOf(type: z.ZodType, io: 'input' | 'output', components: Record<st
     ...schema
   } = z.toJSONSchema(type, { io, unrepresentable: 'any' }) as Schema & { $defs?: Record<string, Schema> }
   const named = { ...$defs, ...(typeof schema.id === 'string' ? { [schema.id]: schema } : {}) }
-  for (const [given, part] of Object.entries(named)) {
-    // Zod has no name for "any JSON value"; readers of the document deserve one.
-    const name = given === '__schema0' ? 'Json' : given
+  for (const [name, part] of Object.entries(named)) {
     const key =
       io === 'input' && components[name] && JSON.stringify(components[name]) !== JSON.stringify(relink(part))
         ? `${name}Input`
@@ -27,7 +27,7 @@ function schemaOf(type: z.ZodType, io: 'input' | 'output', components: Record<st
 
 const relink = (schema: Schema): Schema => {
   const { id: _, ...rest } = JSON.parse(
-    JSON.stringify(schema).replaceAll('"#/$defs/', '"#/components/schemas/').replaceAll('/__schema0"', '/Json"'),
+    JSON.stringify(schema).replaceAll('"#/$defs/', '"#/components/schemas/'),
   ) as Schema
   return rest
 }
@@ -49,6 +49,60 @@ const problemSchema: Schema = {
     requestId: { type: 'string' },
   },
 }
+
+const exampleOf = (code: ProblemCode): ProblemBody => {
+  const { status, title, does } = problems[code]
+  return {
+    type: problemType(code),
+    code,
+    status,
+    title,
+    detail: title,
+    does,
+    ...(code === 'invalid-request' ? { errors: [{ pointer: '/content/title', detail: 'is needed' }] } : {}),
+    requestId: '018bcfe5-6800-4fff-bfff-000000000001',
+  }
+}
+
+/** An operation's refusals by status, each problem with an example. */
+function refusedResponses(name: RouteName): Schema {
+  const byStatus = new Map<number, ProblemCode[]>()
+  for (const code of refusalsOf(name)) {
+    const { status } = problems[code]
+    byStatus.set(status, [...(byStatus.get(status) ?? []), code])
+  }
+  return Object.fromEntries(
+    [...byStatus].map(([status, codes]) => [
+      status,
+      {
+        description: codes.map((code) => problems[code].title).join(' Or: '),
+        content: {
+          'application/problem+json': {
+            schema: { $ref: '#/components/schemas/Problem' },
+            examples: Object.fromEntries(codes.map((code) => [code, { $ref: `#/components/examples/${code}` }])),
+          },
+        },
+      },
+    ]),
+  )
+}
+
+/** Those components that something refers to, directly or through another. */
+function usedIn(paths: object, components: Record<string, Schema>): Record<string, Schema> {
+  const used = new Set<string>()
+  const look = (part: unknown) => {
+    for (const [, name] of JSON.stringify(part).matchAll(/"#\/components\/schemas\/(\w+)"/g)) {
+      if (used.has(name!)) continue
+      used.add(name!)
+      look(components[name!])
+    }
+  }
+  look(paths)
+  return Object.fromEntries(Object.entries(components).filter(([name]) => used.has(name)))
+}
+
+/** The structured modes of CloudEvents; in the binary one the headers carry the event, and the body is its data. */
+const cloudEventTypes = ['application/json', 'application/cloudevents+json', 'application/cloudevents-batch+json']
 
 function parametersOf(path: string, operation: Operation, components: Record<string, Schema>): Schema[] {
   const inPath = [...path.matchAll(/\{(\w+)\}/g)].map(([, name]) => ({
@@ -85,7 +139,12 @@ export function openApiDocument(): Schema {
         ? {
             requestBody: {
               required: true,
-              content: { 'application/json': { schema: schemaOf(operation.body, 'input', components) } },
+              content: Object.fromEntries(
+                (operation.cloudEvents ? cloudEventTypes : ['application/json']).map((type) => [
+                  type,
+                  { schema: schemaOf(operation.body as z.ZodType, 'input', components) },
+                ]),
+              ),
             },
           }
         : {}),
@@ -94,10 +153,7 @@ export function openApiDocument(): Schema {
           description: operation.summary,
           ...(answer ? { content: { [media]: { schema: answer } } } : {}),
         },
-        default: {
-          description: 'What was wrong, where, and what to do.',
-          content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
-        },
+        ...refusedResponses(name),
       },
     }
   }
@@ -107,10 +163,18 @@ export function openApiDocument(): Schema {
       title: 'Zephyr Bell',
       version: '0.1.0',
       description: 'Rings the phones, tablets and browsers of an app’s users.',
+      license: { name: 'MIT', identifier: 'MIT' },
     },
+    servers: [{ url: '/', description: 'The service that answers this document.' }],
     paths,
     components: {
-      schemas: components,
+      schemas: usedIn(paths, components),
+      examples: Object.fromEntries(
+        (Object.keys(problems) as ProblemCode[]).map((code) => [
+          code,
+          { summary: problems[code].title, value: exampleOf(code) },
+        ]),
+      ),
       securitySchemes: {
         key: {
           type: 'http',

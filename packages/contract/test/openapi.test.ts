@@ -1,11 +1,14 @@
 import { describe, expect, test } from '@jest/globals'
-import { operations, problems, type RouteName, routes } from '../src/index.ts'
+import { createConfig, lintFromString } from '@redocly/openapi-core'
+import { Ajv2020 } from 'ajv/dist/2020.js'
+import { operations, problems, type RouteName, refusalsOf, routes } from '../src/index.ts'
 import { openApiDocument } from '../src/openapi.ts'
 
+type Answered = { content?: Record<string, { examples?: object }> }
 const document = openApiDocument() as {
   openapi: string
-  paths: Record<string, Record<string, { operationId: string; responses: Record<string, unknown> }>>
-  components: { schemas: Record<string, unknown> }
+  paths: Record<string, Record<string, { operationId: string; responses: Record<string, Answered> }>>
+  components: { schemas: Record<string, unknown>; examples: Record<string, { value: unknown }> }
 }
 
 describe('the OpenAPI document', () => {
@@ -20,8 +23,8 @@ describe('the OpenAPI document', () => {
     const named = [...JSON.stringify(document).matchAll(/"\$ref":"([^"]+)"/g)].map(([, ref]) => ref!)
     expect(named.length).toBeGreaterThan(20)
     for (const ref of named) {
-      expect(ref).toMatch(/^#\/components\/schemas\//)
-      expect(document.components.schemas).toHaveProperty([ref.split('/').at(-1)!])
+      const [, kind, name] = /^#\/components\/(schemas|examples)\/([\w-]+)$/.exec(ref) ?? []
+      expect(document.components[kind as 'schemas']).toHaveProperty([name!])
     }
   })
 
@@ -29,12 +32,37 @@ describe('the OpenAPI document', () => {
     expect(Object.keys(document.components.schemas).filter((name) => !/^[A-Z][A-Za-z]+$/.test(name))).toEqual([])
   })
 
-  test('every operation answers with its own status and with problems', () => {
+  test('every operation answers with its own status, and names each of its problems with an example', () => {
     for (const verbs of Object.values(document.paths)) {
       for (const { operationId, responses } of Object.values(verbs)) {
-        expect(Object.keys(responses)).toEqual([String(operations[operationId as RouteName].status), 'default'])
+        const name = operationId as RouteName
+        const { [operations[name].status]: good, ...refused } = responses
+        expect(good).toBeDefined()
+        const named = Object.entries(refused).flatMap(([status, { content }]) => {
+          const codes = Object.keys(content?.['application/problem+json']?.examples ?? {}) as (keyof typeof problems)[]
+          for (const code of codes) expect([code, problems[code].status]).toEqual([code, Number(status)])
+          return codes
+        })
+        expect(named.sort()).toEqual([...refusalsOf(name)].sort())
       }
     }
+  })
+
+  test('has examples that are problems as they are answered', () => {
+    const validate = new Ajv2020({ strict: false }).compile(document.components.schemas.Problem as object)
+    for (const { value } of Object.values(document.components.examples))
+      expect([validate(value), validate.errors]).toEqual([true, null])
+  })
+
+  test('every problem of the catalogue is some operation’s', () => {
+    const all = new Set((Object.keys(routes) as RouteName[]).flatMap(refusalsOf))
+    expect(Object.keys(problems).filter((code) => !all.has(code as keyof typeof problems))).toEqual([])
+  })
+
+  test('a general linter finds nothing in it', async () => {
+    const config = await createConfig({ extends: ['recommended-strict'] })
+    const found = await lintFromString({ source: JSON.stringify(document), absoluteRef: 'openapi.json', config })
+    expect(found.map(({ ruleId, message, location }) => [ruleId, message, location[0]?.pointer])).toEqual([])
   })
 
   test('names every problem of the catalogue', () => {

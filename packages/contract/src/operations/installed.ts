@@ -56,6 +56,7 @@ export const installedOperations = {
     summary: 'Report what happened, about the device’s own user: one CloudEvent or up to 100',
     caller: 'device',
     body: z.union([people.occurrence, z.array(people.occurrence).min(1).max(100)]),
+    cloudEvents: true,
     answer: people.occurrencesTaken,
   },
   reportReceipts: {

@@ -19,6 +19,8 @@ export type Operation = {
   readonly answer?: z.ZodType
   /** The answer is a stream of server-sent events; `answer` is the data of each. */
   readonly events?: true
+  /** The body is one CloudEvent or several, in any of the modes of the HTTP binding. */
+  readonly cloudEvents?: true
   /** The answer is a file that is streamed. */
   readonly file?: true
 }

@@ -120,6 +120,7 @@ export const peopleOperations = {
     caller: 'app',
     query: environment,
     body: z.union([people.occurrence, z.array(people.occurrence).min(1).max(1_000)]),
+    cloudEvents: true,
     answer: people.occurrencesTaken,
   },
   exportList: {

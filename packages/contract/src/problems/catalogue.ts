@@ -115,7 +115,7 @@ export const problems = {
   },
   'register-again': {
     status: 409,
-    title: 'This token is not this device’s own.',
+    title: 'This token is not this device’s own, or was registered by another call meanwhile.',
     does: 'Register again with the app key; the answer says as which installation.',
   },
   'unknown-handset': {

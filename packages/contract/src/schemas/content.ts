@@ -10,7 +10,7 @@ import {
   type Writing,
 } from '@zbell/core'
 import { z } from 'zod'
-import { plainText, uuid } from './text.ts'
+import { anyJson, plainText, uuid } from './text.ts'
 
 const utf8 = new TextEncoder()
 
@@ -39,7 +39,7 @@ const data = z
       })
     }
   })
-  .pipe(z.record(z.string(), z.json()))
+  .pipe(z.record(z.string(), anyJson))
   .meta({
     type: 'object',
     description: 'Anything that the app wants to know; at most 3,000 bytes of JSON, 8 levels deep.',
@@ -48,8 +48,8 @@ const data = z
 const planned = z
   .strictObject({
     name: z.string().describe('Another plan of this name is replaced.'),
-    when: z.record(z.string(), z.json()).describe('After so long, at a local time, by a recurrence, or at a place.'),
-    content: z.record(z.string(), z.json()).describe('What it shows: title, body, navigate, tag, data.'),
+    when: z.record(z.string(), anyJson).describe('After so long, at a local time, by a recurrence, or at a place.'),
+    content: z.record(z.string(), anyJson).describe('What it shows: title, body, navigate, tag, data.'),
   })
   .superRefine((plan, context) => {
     const fault = planFault(plan as never)

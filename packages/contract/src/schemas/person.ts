@@ -10,16 +10,30 @@ import {
 import { z } from 'zod'
 import { type PersonColumn, personSorts } from '../sorts.ts'
 import { device, userName } from './device.ts'
-import { instant, plainText, uuid } from './text.ts'
+import { anyJson, instant, plainText, uuid } from './text.ts'
 
 const attributeName = z
   .string()
   .refine(isAttributeName, 'is not a name: a letter first, then letters, digits, hyphens and underscores, 64 at most')
 
-const attributeValue = z.custom<AttributeValue>(
-  (value) => attributeTypeOf(value) !== undefined && (typeof value !== 'string' || textFault(value) === undefined),
-  'is neither text, nor a number, nor true or false, nor {"longitude": …, "latitude": …}',
-)
+const attributeValue = z
+  .custom<AttributeValue>(
+    (value) => attributeTypeOf(value) !== undefined && (typeof value !== 'string' || textFault(value) === undefined),
+    'is neither text, nor a number, nor true or false, nor {"longitude": …, "latitude": …}',
+  )
+  .meta({
+    id: 'AttributeValue',
+    anyOf: [
+      { type: 'string', description: 'A text, or an instant by RFC 3339.' },
+      { type: 'number' },
+      { type: 'boolean' },
+      {
+        type: 'object',
+        required: ['longitude', 'latitude'],
+        properties: { longitude: { type: 'number' }, latitude: { type: 'number' } },
+      },
+    ],
+  })
 
 export const topicName = z
   .string()
@@ -63,7 +77,7 @@ const occurrenceData = z
     if (bytes > dataBytes)
       context.addIssue({ code: 'custom', message: `has ${bytes} bytes of JSON; ${dataBytes} fit`, continue: false })
   })
-  .pipe(z.json())
+  .pipe(anyJson)
   .meta({ description: 'Any JSON; at most 10,000 bytes, 8 levels deep.' })
 
 /** CloudEvents 1.0, JSON format (§3). */
@@ -75,8 +89,13 @@ export const occurrence = z
     type: plainText(200).min(1),
     time: instant.optional(),
     subject: userName.optional().describe('The user whom it is about.'),
-    datacontenttype: z.literal('application/json').optional(),
+    datacontenttype: z
+      .string()
+      .regex(/^(?:application\/(?:[\w.+-]+\+)?json|text\/[\w.+-]+)\s*(?:;.*)?$/i, 'is neither JSON nor text')
+      .max(200)
+      .optional(),
     data: occurrenceData.optional(),
+    data_base64: z.undefined('is not kept: send data, as JSON or text').optional(),
   })
   .meta({ id: 'Occurrence', description: 'Something that happened, perhaps about a user: CloudEvents 1.0.' })
 
@@ -100,7 +119,7 @@ export const personWhole = person
   .extend({
     devices: z.array(device),
     occurrences: z.array(
-      z.object({ id: z.string(), source: z.string(), type: z.string(), at: instant, data: z.json().nullable() }),
+      z.object({ id: z.string(), source: z.string(), type: z.string(), at: instant, data: anyJson.nullable() }),
     ),
   })
   .meta({ id: 'WholePerson' })

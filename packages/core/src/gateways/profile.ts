@@ -8,7 +8,7 @@ const answerRow = z
     status: z.union([status, z.array(status).min(1)]).describe('A status, a class such as 5xx, or a list of them.'),
     field: z
       .string()
-      .startsWith('/')
+      .regex(/^\//, 'wants a JSON Pointer, which begins with /')
       .optional()
       .describe('A JSON Pointer into the body; the row fits when it finds `equals`.'),
     equals: z.union([z.string(), z.number(), z.boolean()]).optional(),
@@ -46,7 +46,10 @@ const authentication = z.discriminatedUnion('kind', [
     kind: z.literal('grant').describe('An access token got by the JWT bearer grant (RFC 7523 §2.1).'),
     header: z.string().default('authorization'),
     scheme: z.string().default('Bearer'),
-    tokenPath: z.string().startsWith('/').describe('Where tokens are got, on the gateway’s origin.'),
+    tokenPath: z
+      .string()
+      .regex(/^\//, 'wants a path that begins with /')
+      .describe('Where tokens are got, on the gateway’s origin.'),
   }),
 ])
 
@@ -66,7 +69,7 @@ export const gatewayProfile = z.strictObject({
   authentication,
   request: z.strictObject({
     method: z.enum(['POST', 'PUT']).default('POST'),
-    path: z.string().startsWith('/').describe('May hold {token} and {identifier}.'),
+    path: z.string().regex(/^\//, 'wants a path that begins with /').describe('May hold {token} and {identifier}.'),
     headers: z.string().default('{}').describe('A JSONata expression that makes an object of header values.'),
     body: z.string().describe('A JSONata expression that makes the JSON body.'),
   }),

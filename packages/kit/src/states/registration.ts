@@ -11,6 +11,8 @@ type Kept = {
 }
 
 const name = 'registration'
+const registerTries = 4
+const longestPauseMs = 500
 
 /** One installation's tie to the service: registered once, kept up to date, and registered again when it was forgotten. */
 export class Registration {
@@ -50,7 +52,7 @@ export class Registration {
       }
     }
     const installation = kept?.installation ?? newInstallation()
-    const answer = await this.#clientFor(this.#place.appKey).call('registerDevice', { body: { ...body, installation } })
+    const answer = await this.#register({ ...body, installation })
     const { device, secret } = answer
     await this.#storage.set(name, {
       secret,
@@ -59,6 +61,18 @@ export class Registration {
       installation: answer.installation,
     } satisfies Kept)
     return device
+  }
+
+  /** Another call for the same token can come in between, as from a second page; whoever lost comes again a little later. */
+  async #register(body: RegistrationBody & { readonly installation: string }) {
+    for (let left = registerTries; ; left--) {
+      try {
+        return await this.#clientFor(this.#place.appKey).call('registerDevice', { body })
+      } catch (error) {
+        if (left === 0 || !(error instanceof ProblemError) || error.problem.code !== 'register-again') throw error
+        await new Promise((done) => setTimeout(done, Math.random() * longestPauseMs))
+      }
+    }
   }
 
   /** Tells the service what changed. @returns `undefined` when there is no registration to change */

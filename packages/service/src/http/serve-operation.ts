@@ -3,8 +3,10 @@ import {
   type Operations,
   operations,
   type ParamsOf,
+  type ProblemCode,
   type RouteName,
   type Routes,
+  refusalsOf,
   splitRoute,
 } from '@zbell/contract'
 import { type NextFunction, type Request, type RequestHandler, type Response, Router } from 'express'
@@ -12,6 +14,7 @@ import type { z } from 'zod'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
 import type { CallerCheck, CallerOf } from './callers.ts'
+import { binaryEvent, isBinaryEvent } from './cloud-events.ts'
 import { Problem } from './problem.ts'
 
 type Given<Name extends RouteName> = {
@@ -49,8 +52,15 @@ export class OperationRouter {
   readonly #fixed = new Map<string, readonly RequestHandler[]>()
   readonly #callers: CallerCheck
   readonly #metrics: Metrics
+  readonly #onUndescribed: (name: RouteName, code: ProblemCode) => void
 
-  constructor(callers: CallerCheck, metrics: Metrics) {
+  /** @param onUndescribed hears of a problem that the contract does not say an operation may answer with */
+  constructor(
+    callers: CallerCheck,
+    metrics: Metrics,
+    onUndescribed: (name: RouteName, code: ProblemCode) => void = () => {},
+  ) {
+    this.#onUndescribed = onUndescribed
     this.#callers = callers
     this.#metrics = metrics
   }
@@ -70,12 +80,23 @@ export class OperationRouter {
     const { method, path } = splitRoute(name)
     const operation: Operation = operations[name]
     const verb = method.toLowerCase() as 'get' | 'post' | 'put' | 'patch' | 'delete'
+    const described = new Set(refusalsOf(name))
     const handle: RequestHandler = async (request, response) => {
+      try {
+        await answer(request, response)
+      } catch (error) {
+        if (error instanceof Problem && !described.has(error.code)) this.#onUndescribed(name, error.code)
+        throw error
+      }
+    }
+    const answer = async (request: Request, response: Response): Promise<void> => {
       const stop = this.#metrics.requests.startTimer({ operation: name })
       response.once('close', () => stop({ status: response.statusCode }))
       const read = () => ({
         query: (operation.query ? parsed(operation.query, request.query, '?') : undefined) as Given<Name>['query'],
-        body: (operation.body ? parsed(operation.body, jsonBody(request), '') : undefined) as Given<Name>['body'],
+        body: (operation.body
+          ? parsed(operation.body, bodyOf(operation, request), '')
+          : undefined) as Given<Name>['body'],
       })
       const checking = this.#callers.check(operation, request)
       let given = read
@@ -165,6 +186,9 @@ function attempt<T>(act: () => T): { readonly done: boolean; readonly result: ()
     }
   }
 }
+
+const bodyOf = ({ cloudEvents }: Operation, request: Request): unknown =>
+  cloudEvents && isBinaryEvent(request) ? binaryEvent(request) : jsonBody(request)
 
 function jsonBody(request: Request): unknown {
   if (request.body !== undefined) return request.body as unknown

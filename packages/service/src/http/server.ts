@@ -22,6 +22,7 @@ import type { Metrics } from '../telemetry/metrics.ts'
 import type { Pace } from '../telemetry/pace.ts'
 import type { Vault } from '../vault/vault.ts'
 import { CallerCheck } from './callers.ts'
+import { isBinaryEvent } from './cloud-events.ts'
 import { nothingAt, problemHandler, unknownAddress } from './problem-handler.ts'
 import { rateLimits } from './rate-limits.ts'
 import { serveActivityFiles } from './routes/activity-files.ts'
@@ -75,14 +76,16 @@ export type HttpParts = {
 const maxBody = '2mb'
 const deviceBody = '64kb'
 /** CloudEvents 1.0 have names of their own for their JSON (JSON format §3 and §4). */
-const jsonTypes = ['application/json', 'application/cloudevents+json', 'application/cloudevents-batch+json']
+const jsonTypes = ['application/json', 'application/*+json']
 
 export type HttpServer = { readonly server: Server; close(): Promise<void> }
 
 export function httpServer(parts: HttpParts): HttpServer {
   const { config, database, vault, hub, metrics, log } = parts
   const streams = new EventStreams(metrics)
-  const on = new OperationRouter(new CallerCheck(database, parts.operatorKey), metrics)
+  const on = new OperationRouter(new CallerCheck(database, parts.operatorKey), metrics, (operation, code) =>
+    log.warn({ operation, code }, 'an operation answered with a problem that its description does not name'),
+  )
   const limits = rateLimits(config)
   const proofs = new Proofs(database, vault)
   // What devices call comes first: a router tries its routes in their order, and a fleet calls a thousand times as often
@@ -129,13 +132,17 @@ export function httpServer(parts: HttpParts): HttpServer {
   const name = named(log)
   const deviceJson = express.json({ limit: deviceBody, type: jsonTypes })
   const json = express.json({ limit: maxBody, type: jsonTypes })
+  // An event's data may be text; nothing else that is sent here is.
+  const text = express.text({ limit: deviceBody, type: 'text/*' })
+  const isText = (request: Request) =>
+    isBinaryEvent(request) && request.headers['content-type']?.startsWith('text/') === true
   // The interface is one step of the app's, not a router in a router: each of those would cost every call.
   const answer: RequestHandler = (request, response, next) => {
     plainHeaders(response)
     // A device's calls carry no cookie, so any page may make them: the secret is what counts.
     const isDevice = /^\/v1\/(?:devices|app)(?:[/?]|$)/.test(request.url)
     if (isDevice && !crossOrigin(request, response)) return
-    const read = isDevice ? deviceJson : json
+    const read = isText(request) ? text : isDevice ? deviceJson : json
     read(request, response, (error?: unknown) => {
       if (error) next(error)
       else on.handle(request, response, (fault?: unknown) => (fault ? next(fault) : next(nothingAt(request))))

@@ -21,7 +21,7 @@ import { changeDevice, TokenNotOwn, unregisterDevice } from '../../store/devices
 import { listEvents } from '../../store/devices/device-events.ts'
 import { findDevice, listDevices } from '../../store/devices/read-devices.ts'
 import { recentDeliveries } from '../../store/devices/recent-deliveries.ts'
-import type { DeviceAddress } from '../../store/devices/register-device.ts'
+import { type DeviceAddress, Overtaken } from '../../store/devices/register-device.ts'
 import { type Registered, type Registering, registerDevices } from '../../store/devices/register-devices.ts'
 import { placeOf } from '../../store/in-order.ts'
 import { topicsOf } from '../../store/topics/topics.ts'
@@ -184,12 +184,13 @@ export function serveDevices(
           secretHash: hashSecret(secret),
         },
       })
-      if (settled.status === 'rejected') throw settled.reason
+      if (settled.status === 'rejected')
+        throw settled.reason instanceof Overtaken ? new Problem('register-again') : settled.reason
       const { stored, installation: kept } = settled.value
       onChange()
       // Another registration of the same token can have come in between; then that one's secret counts, not this one's.
       if (!stored)
-        throw new Problem('unknown-key', 'The same token was registered again meanwhile; that registration counts.')
+        throw new Problem('register-again', 'The same token was registered by another call meanwhile, and that counts.')
       return { device: deviceView(stored), secret, installation: kept }
     },
     limits.registrations,

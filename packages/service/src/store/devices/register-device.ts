@@ -42,7 +42,9 @@ const tries = 16
 const longestWaitMs = 50
 
 /** Somebody registered the same in between; what was read counts no longer. */
-class Overtaken extends Error {}
+export class Overtaken extends Error {
+  override readonly name = 'Overtaken'
+}
 
 /**
  * Registers an installation: one row, however often and from however many callers at once it comes. Nothing is locked
@@ -51,14 +53,15 @@ class Overtaken extends Error {}
  * Whoever registers speaks for the device from then on; an earlier secret ends, and so does an earlier tie to a user,
  * since the phone may have another owner.
  * @returns the installation that the device has now: another one for a copy that was restored from a backup
+ * @throws {Overtaken} when others kept registering the same
  */
 export async function registerDevice(database: Database, scope: Scope, device: NewDevice): Promise<string | null> {
   for (let left = tries; ; left--) {
     try {
       return await database.transact((tx) => registerOnce(tx, scope, device))
     } catch (error) {
-      if (left === 0 || !(error instanceof Overtaken || isDuplicate(error, 'one_token', 'one_installation')))
-        throw error
+      if (!(error instanceof Overtaken || isDuplicate(error, 'one_token', 'one_installation'))) throw error
+      if (left === 0) throw new Overtaken('others registered the same again and again')
       await wait(Math.random() * Math.min(2 ** (tries - left), longestWaitMs))
     }
   }

@@ -53,9 +53,10 @@ export type OccurrenceRow = Omit<NewOccurrence, 'data'> & { readonly data: unkno
 
 /** Newest first. */
 export async function occurrencesOf(database: Database, userNo: number, limit: number): Promise<OccurrenceRow[]> {
-  const rows = await database.rows<OccurrenceRow>(
-    'select id, source, type, at, data from occurrences where user_no = ? order by at desc limit ?',
+  // As text for certain: whether the driver reads JSON by itself depends on the server, and a text would be read twice.
+  const rows = await database.rows<OccurrenceRow & { data: string | null }>(
+    'select id, source, type, at, cast(data as char) as data from occurrences where user_no = ? order by at desc limit ?',
     [userNo, limit],
   )
-  return rows.map((row) => ({ ...row, data: typeof row.data === 'string' ? JSON.parse(row.data) : row.data }))
+  return rows.map((row) => ({ ...row, data: row.data === null ? null : (JSON.parse(row.data) as unknown) }))
 }

@@ -1,0 +1,91 @@
+import { type Operation, operations } from '../operations.ts'
+import { type RouteName, splitRoute } from '../routes.ts'
+import type { ProblemCode } from './catalogue.ts'
+
+/** What each operation refuses for reasons of its own; what all of a kind refuse is added by {@link refusalsOf}. */
+const own: { readonly [Name in RouteName]?: readonly ProblemCode[] } = {
+  signIn: ['sign-in-refused', 'too-many-requests'],
+  makeSignInLink: ['invalid-request'],
+  makeAccount: ['account-exists'],
+  rewrapVault: ['master-key-fixed'],
+  makeApp: ['name-taken'],
+  changeApp: ['unknown-app'],
+  listKeys: ['unknown-app'],
+  makeKey: ['unknown-app'],
+  revokeKey: ['unknown-app', 'unknown-key-id'],
+  addCredential: ['credential-refused'],
+  makeCredential: ['credential-refused'],
+  requestCertificate: ['credential-refused'],
+  useCredential: ['unknown-credential', 'credential-not-ready'],
+  checkCredential: ['unknown-credential', 'credential-not-ready'],
+  retireCredential: ['unknown-credential'],
+  tryGateway: ['unknown-address', 'gateway-not-ready', 'unknown-device'],
+  sendNotification: ['name-taken-live', 'idempotency-mismatch', 'unknown-template'],
+  reviewNotification: ['unknown-template'],
+  readNotification: ['unknown-notification'],
+  editNotification: ['unknown-notification', 'not-editable-now'],
+  holdNotification: ['unknown-notification', 'already-over'],
+  withdrawNotification: ['unknown-notification'],
+  readCourse: ['unknown-notification'],
+  explainDelivery: ['unknown-notification', 'unknown-device'],
+  listDeliveries: ['unknown-notification'],
+  exportDeliveries: ['unknown-notification'],
+  watchNotification: ['unknown-notification', 'too-many-requests'],
+  watchApp: ['too-many-requests'],
+  readTemplate: ['unknown-template'],
+  deleteTemplate: ['unknown-template'],
+  readDevice: ['unknown-device'],
+  readDeviceRecord: ['unknown-device'],
+  readUser: ['unknown-user'],
+  changeUserAttributes: ['unknown-user', 'attribute-refused'],
+  changeAttribute: ['attribute-refused'],
+  deleteTopic: ['unknown-topic'],
+  joinTopic: ['unknown-topic'],
+  leaveTopic: ['unknown-topic'],
+  exportList: ['unknown-address'],
+  importList: ['unknown-address', 'unsupported-media-type', 'body-too-large'],
+  listHandsets: ['handsets-not-available'],
+  makeHandset: ['handsets-not-available', 'not-in-production', 'too-many-handsets'],
+  readHandset: ['handsets-not-available', 'unknown-handset'],
+  changeHandset: ['handsets-not-available', 'unknown-handset', 'not-possible-now'],
+  actOnHandset: ['handsets-not-available', 'unknown-handset', 'not-possible-now', 'nothing-to-tap'],
+  deleteHandset: ['handsets-not-available', 'unknown-handset'],
+  tapHandset: ['handsets-not-available', 'unknown-handset', 'nothing-to-tap'],
+  registerDevice: ['proof-refused', 'register-again'],
+  changeOwnDevice: ['proof-refused', 'register-again', 'unknown-device'],
+  changeOwnAttributes: ['attribute-refused'],
+  joinOwnTopic: ['unknown-topic', 'invalid-request'],
+  leaveOwnTopic: ['unknown-topic', 'invalid-request'],
+}
+
+const ofCaller: { readonly [C in Operation['caller']]: readonly ProblemCode[] } = {
+  anyone: [],
+  operator: ['not-signed-in', 'unknown-key', 'not-allowed'],
+  console: ['not-signed-in'],
+  app: ['not-signed-in', 'unknown-key', 'not-allowed', 'wrong-environment', 'unknown-app', 'invalid-request'],
+  'installed-app': ['not-signed-in', 'unknown-key', 'not-allowed', 'too-many-requests'],
+  device: ['not-signed-in', 'unknown-key', 'too-many-requests'],
+}
+
+/** Every problem that an operation may answer with, each once. */
+export function refusalsOf(name: RouteName): readonly ProblemCode[] {
+  const operation: Operation = operations[name]
+  const { method } = splitRoute(name)
+  const writes = method !== 'GET'
+  // Accounts may call these, and a page that is not ours must not do it for them.
+  const byCookie = operation.caller === 'console' || operation.caller === 'app' || operation.role !== undefined
+  return [
+    ...new Set<ProblemCode>([
+      ...(operation.body
+        ? (['malformed-json', 'unsupported-media-type', 'body-too-large', 'invalid-request'] as const)
+        : []),
+      ...(operation.query ? (['invalid-request'] as const) : []),
+      ...ofCaller[operation.caller],
+      ...(byCookie && writes ? (['csrf-refused'] as const) : []),
+      ...(own[name] ?? []),
+      ...(writes ? (['storage-full'] as const) : []),
+      'database-unavailable',
+      'internal-error',
+    ]),
+  ]
+}
