@@ -16,7 +16,7 @@ export function binaryEvent(request: Request): unknown {
     return value === undefined ? [] : [[name, decoded(value)]]
   })
   const type = request.get('content-type')
-  const isEmpty = request.body === undefined && Number(request.get('content-length') ?? 0) === 0
+  const isEmpty = request.get('transfer-encoding') === undefined && Number(request.get('content-length') ?? 0) === 0
   if (request.body === undefined && !isEmpty)
     throw new Problem('unsupported-media-type', `The data of an event is JSON or text here, not ${type ?? 'unnamed'}.`)
   return {
