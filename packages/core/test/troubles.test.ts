@@ -12,6 +12,7 @@ const gateway = (more: Partial<GatewayState> = {}): GatewayState => ({
 })
 const condition = (more: Partial<Condition> = {}, gateways: GatewayState[] = [gateway()]): Condition => ({
   databaseMs: 1,
+  jobs: [],
   processes: [{ does: 'everything', gateways }],
   queue: { due: 0, oldestDueMs: undefined },
   ...more,
@@ -22,11 +23,24 @@ describe('what is wrong at the moment', () => {
   test('is nothing when all is well', () => expect(says(condition())).toEqual([]))
 
   test('is that nobody sends, though somebody answers', () => {
-    const only = (does: string) => says(condition({ processes: [{ does, gateways: [] }] }))
-    expect(only('http')).toEqual(['No worker runs, so nothing is sent.'])
+    const only = (...all: string[]) => says(condition({ processes: all.map((does) => ({ does, gateways: [] })) }))
+    const noClock = 'No clock runs, so no credential is checked and nothing old is forgotten.'
+    expect(only('http')).toEqual(['No worker runs, so nothing is sent.', noClock])
     expect(only('clock')).toEqual(['No worker runs, so nothing is sent.'])
-    expect(only('worker')).toEqual([])
-    expect(says(condition({ processes: [] }))).toHaveLength(1)
+    expect(only('worker')).toEqual([noClock])
+    expect(only('worker', 'clock')).toEqual([])
+    expect(only()).toHaveLength(2)
+  })
+
+  test.each([
+    [{ failures: 1, error: 'away' }, undefined],
+    [{ failures: 3, error: 'away' }, 'The background job tidy has failed 3 times in a row: away.'],
+    [{ lateSeconds: 170 }, undefined],
+    [{ lateSeconds: 600 }, 'The background job tidy should have run 10 minutes ago.'],
+    [{ everySeconds: 3_600, lateSeconds: 600 }, undefined],
+  ])('is a background job with %o: %s', (more, expected) => {
+    const job = { name: 'tidy', everySeconds: 60, failures: 0, error: null, lateSeconds: 0, ...more }
+    expect(says(condition({ jobs: [job] }))).toEqual(expected === undefined ? [] : [expected])
   })
 
   test.each([
@@ -70,7 +84,7 @@ describe('what is wrong at the moment', () => {
       }),
       nowMs,
     )
-    expect(all).toHaveLength(3)
+    expect(all).toHaveLength(4)
     for (const { does } of all) expect(does).toMatch(/\.$/)
   })
 })

@@ -4,7 +4,6 @@ import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import { isReceiptState, platforms } from '@zbell/core'
 import type { Logger } from 'pino'
-import { Clock } from './clock/clock.ts'
 import { closeAll, type Opened } from './close-all.ts'
 import type { Config } from './config/options.ts'
 import { CredentialChecks } from './credentials/checks.ts'
@@ -17,6 +16,8 @@ import { GatewayRoom } from './gateways/gateways.ts'
 import { HandsetControl } from './handsets/control.ts'
 import { httpServer } from './http/server.ts'
 import { LiveHub } from './live/hub.ts'
+import { BackgroundJobs } from './scheduler/background-jobs.ts'
+import { jobsOfService } from './scheduler/jobs-of-service.ts'
 import { Milestones } from './store/apps/milestones.ts'
 import { Database } from './store/database.ts'
 import { PrivateServer } from './store/mariadb/private-server.ts'
@@ -78,7 +79,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     }
     const checks = new CredentialChecks(database, gateways, metrics, log)
     opened.push({ part: 'credential checks', close: () => checks.close() })
-    await checks.announce(new Date())
+    await checks.measure(new Date())
     const hub = new LiveHub(database, log)
     opened.push({ part: 'live updates', close: () => hub.close() })
 
@@ -106,8 +107,9 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const { only } = config
     const runs = (part: 'http' | 'worker' | 'clock') => only === 'everything' || only === part
     if (runs('clock')) {
-      const clock = new Clock(database, config['retention.deliveryDays'], log)
-      opened.push({ part: 'the clock', close: () => clock.close() })
+      const jobs = new BackgroundJobs(database, log, metrics)
+      opened.push({ part: 'background jobs', close: () => jobs.close() })
+      await jobs.start(jobsOfService({ database, checks, deliveryDays: config['retention.deliveryDays'], log }))
     }
     if (runs('worker')) worker.start()
     const stopWorker = async () => {

@@ -1,7 +1,6 @@
 import { randomBytes } from 'node:crypto'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import { blockSize, type Target, uuidV7 } from '@zbell/core'
-import { Clock } from '../src/clock/clock.ts'
 import { createApp, type Scope } from '../src/store/apps/apps.ts'
 import { Database } from '../src/store/database.ts'
 import { findDevicesBySecrets, listDevices } from '../src/store/devices/read-devices.ts'
@@ -14,11 +13,11 @@ import { createNotification } from '../src/store/notifications/create-notificati
 import { listDeliveries } from '../src/store/notifications/list-deliveries.ts'
 import { findNotification } from '../src/store/notifications/read-notifications.ts'
 import { storeReceipts } from '../src/store/notifications/store-receipts.ts'
+import { thinDeliveries } from '../src/store/notifications/thin-deliveries.ts'
 import { type Claim, claimWork, extendLease, releaseWork } from '../src/store/work/claim-work.ts'
 import { expandPage } from '../src/store/work/expand-page.ts'
 import { type Ended, storeOutcomes } from '../src/store/work/store-outcomes.ts'
 import { Turns } from '../src/store/work/turns.ts'
-import { makeLog } from '../src/telemetry/log.ts'
 import { type Scratch, scratchApp, scratchDatabase } from './scratch-database.ts'
 import { newNotification } from './scratch-notification.ts'
 
@@ -390,9 +389,7 @@ describe('old deliveries', () => {
     await database.change('update notifications set finished_at = utc_timestamp() - interval 91 day where no = ?', [
       (await old()).no,
     ])
-    const clocks = [new Clock(database, 90, makeLog('silent')), new Clock(scratch.another(), 90, makeLog('silent'))]
-    await Promise.all(clocks.map((clock) => clock.tick()))
-    for (const clock of clocks) await clock.close()
+    expect(await thinDeliveries(database, 90, () => true)).toBe(1)
     const left = async (no: number) =>
       (await database.rows('select 1 from deliveries where notification_no = ?', [no])).length
     expect([await left((await old()).no), await left((await young()).no)]).toEqual([0, 5])

@@ -36,6 +36,7 @@ async function health({ client, app, flags, io, paint }: Context<object>): Promi
     const gateways = now.processes.flatMap((one) => one.gateways.map((gateway) => ({ gateway, pid: one.pid })))
     if (gateways.length === 0) io.out('No way to a gateway has been needed yet.\n')
     else io.out(`\n${gatewayTable(gateways, paint.dim)}`)
+    io.out(`\n${jobTable(now, paint.dim)}`)
   }
   return troubles.length === 0 ? exitCodes.done : exitCodes.tryLater
 }
@@ -49,6 +50,19 @@ const processTable = ({ processes }: Health, dim: (text: string) => string): str
       ago(one.startedAt, Date.now()),
       `${Math.round(one.memoryMb)} MB`,
       ago(one.seenAt, Date.now()),
+    ]),
+    dim,
+  )
+
+const jobTable = ({ jobs }: Health, dim: (text: string) => string): string =>
+  table(
+    ['in the background', 'every', 'last run', 'took', 'result'],
+    jobs.map((job) => [
+      job.name,
+      span(job.everySeconds * 1_000),
+      job.finishedAt === null ? 'not yet' : ago(job.finishedAt, Date.now()),
+      job.tookMs === null ? '–' : span(job.tookMs),
+      job.error === null ? (job.finishedAt === null ? '–' : 'done') : `failed: ${safe(job.error)}`,
     ]),
     dim,
   )

@@ -26,6 +26,7 @@ export function HealthPage() {
           <Gateways processes={data.processes} />
           <Days />
           <Processes health={data} />
+          <Jobs jobs={data.jobs} />
         </div>
       ) : (
         <Waiting />
@@ -138,6 +139,44 @@ function Gateways({ processes }: Pick<Health, 'processes'>) {
           </tbody>
         </table>
       )}
+    </section>
+  )
+}
+
+function Jobs({ jobs }: Pick<Health, 'jobs'>) {
+  return (
+    <section>
+      <h2>In the background</h2>
+      <table className="mt-2 w-full max-w-4xl">
+        <thead>
+          <tr>
+            <th scope="col">Job</th>
+            <th scope="col" className="max-md:hidden">
+              Every
+            </th>
+            <th scope="col">Last run</th>
+            <th scope="col" className="max-md:hidden">
+              Took
+            </th>
+            <th scope="col" className="pe-0">
+              Result
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {jobs.map((job) => (
+            <tr key={job.name}>
+              <td className="font-mono text-sm leading-6">{job.name}</td>
+              <td className="max-md:hidden">{span(job.everySeconds * 1_000)}</td>
+              <td>{job.finishedAt === null ? 'not yet' : <Moment at={job.finishedAt} />}</td>
+              <td className="max-md:hidden">{job.tookMs === null ? '–' : span(job.tookMs)}</td>
+              <td className={job.error === null ? 'pe-0' : 'pe-0 text-red'}>
+                {job.error !== null ? `✕ ${job.error}` : job.finishedAt === null ? '–' : '● done'}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
     </section>
   )
 }

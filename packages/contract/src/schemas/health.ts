@@ -43,6 +43,21 @@ export const health = z
         gateways: z.array(gatewayHealth).describe('The ways of this app that are open in this process.'),
       }),
     ),
+    jobs: z
+      .array(
+        z.object({
+          name: z.string(),
+          everySeconds: z.int(),
+          runBy: z.string().nullable().describe('The process that ran it last, or runs it now.'),
+          startedAt: instant.nullable(),
+          finishedAt: instant.nullable(),
+          tookMs: z.int().nullable(),
+          failures: z.int().describe('How often it has failed in a row.'),
+          error: z.string().nullable(),
+          lateSeconds: z.int().describe('How long ago it should have run; 0 when it is in time.'),
+        }),
+      )
+      .describe('What is done in the background. Of several processes one does each.'),
     queue: z
       .object({
         due: z.int().describe('Devices whose turn has come.'),

@@ -13,8 +13,20 @@ export type GatewayState = {
   readonly answers: Readonly<Record<string, number>>
 }
 
+/** How a background job does. */
+export type JobState = {
+  readonly name: string
+  readonly everySeconds: number
+  /** How often it has failed in a row, and by what at last. */
+  readonly failures: number
+  readonly error: string | null
+  /** How many seconds ago it should have run. */
+  readonly lateSeconds: number
+}
+
 /** What is known of a moment. */
 export type Condition = {
+  readonly jobs: readonly JobState[]
   readonly databaseMs: number
   readonly processes: readonly { readonly does: string; readonly gateways: readonly GatewayState[] }[]
   /** Devices whose turn has come, and since when the first of them waits. */
@@ -28,12 +40,22 @@ const fewAnswers = 20
 const muchShare = 0.2
 
 /** What is wrong at the moment, worst first; empty when all is well. */
-export function troublesOf({ processes, queue, databaseMs }: Condition, nowMs: number): Trouble[] {
+export function troublesOf({ processes, queue, databaseMs, jobs }: Condition, nowMs: number): Trouble[] {
   const waitsMs = queue.due > 0 && queue.oldestDueMs !== undefined ? nowMs - queue.oldestDueMs : 0
   const works = processes.some(({ does }) => does === 'everything' || does === 'worker')
+  const ticks = processes.some(({ does }) => does === 'everything' || does === 'clock')
   return [
     ...(works ? [] : [{ says: 'No worker runs, so nothing is sent.', does: 'Start one: zbell serve --only worker.' }]),
+    ...(ticks
+      ? []
+      : [
+          {
+            says: 'No clock runs, so no credential is checked and nothing old is forgotten.',
+            does: 'Start one: zbell serve --only clock.',
+          },
+        ]),
     ...processes.flatMap(({ gateways }) => gateways.flatMap(gatewayTrouble)),
+    ...(ticks ? jobs.flatMap(jobTrouble) : []),
     ...(waitsMs > longWaitMs
       ? [
           {
@@ -50,6 +72,29 @@ export function troublesOf({ processes, queue, databaseMs }: Condition, nowMs: n
           },
         ]
       : []),
+  ]
+}
+
+/** Once may be an accident. */
+const failuresToTell = 2
+/** A job that is so many of its intervals late, and at least so many seconds, is not looked after. */
+const lateIntervals = 2
+const lateAtLeastSeconds = 180
+
+function jobTrouble({ name, everySeconds, failures, error, lateSeconds }: JobState): Trouble[] {
+  if (failures >= failuresToTell)
+    return [
+      {
+        says: `The background job ${name} has failed ${failures} times in a row: ${error ?? 'without a word'}.`,
+        does: 'See the log of the process that ran it; it is tried again when it is due.',
+      },
+    ]
+  if (lateSeconds < Math.max(lateAtLeastSeconds, everySeconds * lateIntervals)) return []
+  return [
+    {
+      says: `The background job ${name} should have run ${Math.round(lateSeconds / 60)} minutes ago.`,
+      does: 'See whether the process that does it hangs, and start it anew.',
+    },
   ]
 }
 

@@ -10,13 +10,12 @@ import {
   storeCheck,
 } from '../store/apps/credentials.ts'
 import type { Database } from '../store/database.ts'
-import { DatabaseUnavailable } from '../store/errors.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
 
-const lookEveryMs = 60_000
+const measureEveryMs = 60_000
 const hourMs = 3_600_000
 
-/** Looks after credentials: each one in use is checked every hour, and its end is announced ahead. */
+/** Looks after credentials: each one in use is checked every hour, and its end is announced ahead; background jobs call it. */
 export class CredentialChecks {
   readonly #database: Database
   readonly #gateways: GatewayRoom
@@ -29,7 +28,11 @@ export class CredentialChecks {
     this.#gateways = gateways
     this.#metrics = metrics
     this.#log = log
-    this.#timer = setInterval(() => this.#look(), lookEveryMs)
+    this.#timer = setInterval(() => {
+      this.measure(new Date()).catch((error: unknown) =>
+        this.#log.debug({ err: error }, 'the days of credentials could not be counted'),
+      )
+    }, measureEveryMs)
     this.#timer.unref()
   }
 
@@ -55,25 +58,17 @@ export class CredentialChecks {
     clearInterval(this.#timer)
   }
 
-  #look(): void {
-    const all = async () => {
-      // Of several processes one gets each check that is due.
-      for (
-        let row = await claimDueCheck(this.#database, hourMs);
-        row;
-        row = await claimDueCheck(this.#database, hourMs)
-      )
-        await this.check(row)
-      await this.announce(new Date())
+  /** Checks those in use whose last look is an hour ago. */
+  async checkDue(mayGoOn: () => boolean): Promise<void> {
+    while (mayGoOn()) {
+      const row = await claimDueCheck(this.#database, hourMs)
+      if (!row) return
+      await this.check(row)
     }
-    all().catch((error: unknown) => {
-      if (!(error instanceof DatabaseUnavailable))
-        this.#log.error({ err: error }, 'credentials could not be looked after')
-    })
   }
 
-  /** Says of each certificate in use how long it is still good, once at each of the days ahead. */
-  async announce(now: Date): Promise<void> {
+  /** Sets this process's metrics of what comes to its end: each is asked for its own. */
+  async measure(now: Date): Promise<void> {
     for (const { platform, profile, outdatedFrom } of platforms.map((one) =>
       this.#gateways.describe(one, 'production'),
     )) {
@@ -82,12 +77,16 @@ export class CredentialChecks {
         this.#metrics.outdatedProfiles.set({ platform, profile, from: outdatedFrom }, isOver ? 1 : 0)
       }
     }
-    for (const row of await expiringCredentials(this.#database)) {
-      const leftDays = (row.notAfter.getTime() - now.getTime()) / 86_400_000
+    for (const { appNo, platform, environment, notAfter } of await expiringCredentials(this.#database))
       this.#metrics.credentialDays.set(
-        { app: row.appNo, platform: row.platform, environment: row.environment },
-        Math.floor(leftDays),
+        { app: appNo, platform, environment },
+        Math.floor((notAfter.getTime() - now.getTime()) / 86_400_000),
       )
+  }
+
+  /** Says of each certificate in use how long it is still good, once at each of the days ahead. */
+  async announce(now: Date): Promise<void> {
+    for (const row of await expiringCredentials(this.#database)) {
       const due = expiryDue(row.notAfter.getTime(), now.getTime())
       if (due === undefined || (row.announcedDays !== null && row.announcedDays <= due)) continue
       await announceExpiry(this.#database, row.no, due)

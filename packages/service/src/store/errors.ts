@@ -25,6 +25,17 @@ export class DuplicateKey extends Error {
   }
 }
 
+/** The database cannot carry a statement out; `code` is the server's own. */
+export class StatementRefused extends Error {
+  override readonly name = 'StatementRefused'
+  readonly code: string
+
+  constructor(code: string) {
+    super(`the database refused a statement (${code})`)
+    this.code = code
+  }
+}
+
 /** Whether it is a row that is there already, by one of these keys. */
 export const isDuplicate = (error: unknown, ...keys: readonly string[]): error is DuplicateKey =>
   error instanceof DuplicateKey && keys.includes(error.key)
@@ -66,6 +77,19 @@ export const isTimeout = (error: unknown): boolean => driverCode(error) === time
 
 export const worthAnotherTry = (error: unknown): boolean => again.has(driverCode(error) ?? '')
 
+/** A statement that changes the schema finds its change made; and a row that it adds is there. */
+const thereAlready = new Set([
+  'ER_TABLE_EXISTS_ERROR',
+  'ER_DUP_FIELDNAME',
+  'ER_DUP_KEYNAME',
+  'ER_MULTIPLE_PRI_KEY',
+  'ER_CANT_DROP_FIELD_OR_KEY',
+  'ER_BAD_TABLE_ERROR',
+  'ER_DUP_ENTRY',
+])
+export const isThereAlready = (error: unknown): boolean =>
+  error instanceof DuplicateKey || (error instanceof StatementRefused && thereAlready.has(error.code))
+
 /**
  * The key of a duplicate. The server says it nowhere but at the end of its message, behind what was to be stored; that part
  * of the message is the same in every language of the server's.
@@ -85,7 +109,7 @@ export function translateError(error: unknown): unknown {
   if (code === 'ER_DUP_ENTRY') return new DuplicateKey(duplicateKeyOf(error))
   if (code.startsWith('ER_') || code.startsWith('PROTOCOL_')) {
     // Not the driver's own words: they quote what was to be stored.
-    return new Error(`the database refused a statement (${code})`)
+    return new StatementRefused(code)
   }
   return error
 }

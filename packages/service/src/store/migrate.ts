@@ -1,7 +1,8 @@
 import { randomBytes } from 'node:crypto'
 import { setTimeout as wait } from 'node:timers/promises'
 import type { Database } from './database.ts'
-import { migrations } from './migrations/index.ts'
+import { isThereAlready } from './errors.ts'
+import { type Migration, migrations } from './migrations/index.ts'
 
 const leaseSeconds = 60
 const patienceMs = 120_000
@@ -23,6 +24,9 @@ export async function migrate(database: Database): Promise<number[]> {
   )
   await database.change(
     'create table if not exists schema_migrations (no int primary key, name varchar(80) not null, done_at datetime(3) not null)',
+  )
+  await database.change(
+    'create table if not exists schema_steps (no int not null, step int not null, done_at datetime(3) not null, primary key (no, step))',
   )
   await database.change("insert ignore into schema_lease values (1, repeat('\\0', 16), utc_timestamp(3))")
   const owner = randomBytes(16)
@@ -58,13 +62,33 @@ async function runMissing(database: Database, owner: Buffer): Promise<number[]> 
   const ran: number[] = []
   for (const migration of migrations) {
     if (done.has(migration.no)) continue
-    if (!(await takeLease(database, owner))) throw new Error('the schema lease was lost while migrating')
-    for (const statement of migration.statements) await database.change(statement)
+    await runSteps(database, owner, migration)
     await database.change('insert into schema_migrations values (?, ?, utc_timestamp(3))', [
       migration.no,
       migration.name,
     ])
+    await database.change('delete from schema_steps where no = ?', [migration.no])
     ran.push(migration.no)
   }
   return ran
+}
+
+/**
+ * Runs the steps of a migration that have not been run. MariaDB commits with every statement that changes the schema, so each
+ * is noted by itself; and each is whole or not at all. Only the first that is not noted can have been carried out by a process
+ * that died before its note: then the server says that what it makes is there already.
+ */
+async function runSteps(database: Database, owner: Buffer, { no, statements }: Migration): Promise<void> {
+  const [done] = await database.rows<{ steps: number }>('select count(*) as steps from schema_steps where no = ?', [no])
+  const first = done?.steps ?? 0
+  for (const [step, statement] of statements.entries()) {
+    if (step < first) continue
+    if (!(await takeLease(database, owner))) throw new Error('the schema lease was lost while migrating')
+    try {
+      await database.change(statement)
+    } catch (error) {
+      if (step !== first || !isThereAlready(error)) throw error
+    }
+    await database.change('insert into schema_steps values (?, ?, utc_timestamp(3))', [no, step])
+  }
 }

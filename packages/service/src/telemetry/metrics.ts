@@ -51,6 +51,24 @@ export class Metrics {
     labelNames: ['platform', 'profile', 'from'],
     registers: [this.registry],
   })
+  readonly jobRuns = new Counter({
+    name: 'zbell_job_runs_total',
+    help: 'Runs of background jobs in this process, by outcome.',
+    labelNames: ['job', 'outcome'],
+    registers: [this.registry],
+  })
+  readonly jobSeconds = new Gauge({
+    name: 'zbell_job_seconds',
+    help: 'How long the last run of a background job in this process took.',
+    labelNames: ['job'],
+    registers: [this.registry],
+  })
+  readonly jobSucceededAt = new Gauge({
+    name: 'zbell_job_succeeded_at_seconds',
+    help: 'When a background job last went well in this process, in seconds since 1970.',
+    labelNames: ['job'],
+    registers: [this.registry],
+  })
   readonly listeners = new Gauge({
     name: 'zbell_live_listeners',
     help: 'Open event streams.',
@@ -91,6 +109,12 @@ export class Metrics {
       '1 for a gateway that is asked, 0 for one that rests or refuses the credential.',
       ({ state }) => (state === 'open' ? 1 : 0),
     )
+  }
+
+  onRun(job: string, tookMs: number, failed: boolean): void {
+    this.jobRuns.inc({ job, outcome: failed ? 'failed' : 'done' })
+    this.jobSeconds.set({ job }, tookMs / 1_000)
+    if (!failed) this.jobSucceededAt.set({ job }, Date.now() / 1_000)
   }
 
   readonly #stepSeries: Series = new Map()

@@ -1,6 +1,7 @@
 import type { Day } from '@zbell/contract'
 import { type DeliveryState, quantileMs, type Reason, reasons, timedSteps, toldMs, troublesOf } from '@zbell/core'
 import type { Database } from '../../store/database.ts'
+import { listJobs } from '../../store/jobs/jobs.ts'
 import { type DayCount, readDays } from '../../store/notifications/day-counts.ts'
 import { listProcesses } from '../../store/processes.ts'
 import { readQueue } from '../../store/work/read-queue.ts'
@@ -22,8 +23,10 @@ export function serveHealthOf(on: OperationRouter, database: Database): void {
         .filter(({ appNo, environment }) => appNo === scope.app.no && environment === scope.environment)
         .map(({ appNo: _no, ...gateway }) => gateway),
     }))
+    const jobs = await listJobs(database)
     const condition = {
       databaseMs,
+      jobs,
       processes: own,
       queue: { due: queue.due, oldestDueMs: oldestDueAt?.getTime() },
     }
@@ -31,6 +34,11 @@ export function serveHealthOf(on: OperationRouter, database: Database): void {
       troubles: troublesOf(condition, Date.now()),
       databaseMs: Math.round(databaseMs * 100) / 100,
       processes: own,
+      jobs: jobs.map(({ startedAt, finishedAt, ...job }) => ({
+        ...job,
+        startedAt: startedAt?.toISOString() ?? null,
+        finishedAt: finishedAt?.toISOString() ?? null,
+      })),
       queue: { ...queue, oldestDueAt: oldestDueAt?.toISOString() ?? null },
       devicesPerSecond: paces.length === 0 ? null : Math.round(paces.reduce((sum, one) => sum + one, 0)),
     }

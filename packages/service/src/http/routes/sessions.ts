@@ -32,11 +32,8 @@ export function serveSessions(on: OperationRouter, database: Database, limits: R
           : await byPassword(database, body.email, body.password)
       if (!account) throw new Problem('sign-in-refused')
       const token = newSecret('session')
-      await createSession(
-        database,
-        { hash: hashSecret(token), accountNo: account.no, expiresAt: new Date(now.getTime() + sessionMs) },
-        now,
-      )
+      const expiresAt = new Date(now.getTime() + sessionMs)
+      await createSession(database, { hash: hashSecret(token), accountNo: account.no, expiresAt })
       setCookie(response, token, secure)
       return sessionView(account, csrfOf(token))
     },

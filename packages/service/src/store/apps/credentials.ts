@@ -1,5 +1,5 @@
 import type { CheckVerdict, Environment, Platform } from '@zbell/core'
-import { and, asc, desc, eq, gt, isNotNull, isNull, lt, or } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, isNotNull, isNull, lt, or, sql } from 'drizzle-orm'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
 import { credentials } from '../tables.ts'
@@ -174,20 +174,22 @@ export async function storeCheck(
   verdict: CheckVerdict,
   roundTripMs: number,
 ): Promise<void> {
-  const found = { verdict, roundTripMs, checkedAt: new Date() }
+  const found = { verdict, roundTripMs, checkedAt: sql<Date>`utc_timestamp(3)` }
   await database.use((db) => db.update(credentials).set(found).where(eq(credentials.no, no)))
 }
 
 /** Takes a credential in use whose last check is older than so long; nobody else gets it for as long again. */
 export async function claimDueCheck(database: Database, olderThanMs: number): Promise<CredentialRow | undefined> {
-  const due = new Date(Date.now() - olderThanMs)
+  // By the database's clock, which is everybody's.
+  const now = sql<Date>`utc_timestamp(3)`
+  const due = sql`utc_timestamp(3) - interval ${olderThanMs * 1_000} microsecond`
   const isDue = and(eq(credentials.slot, 'in-use'), or(isNull(credentials.checkedAt), lt(credentials.checkedAt, due)))
   const [row] = await database.use((db) => db.select().from(credentials).where(isDue).limit(1))
   if (!row) return undefined
   const [{ affectedRows }] = await database.use((db) =>
     db
       .update(credentials)
-      .set({ checkedAt: new Date() })
+      .set({ checkedAt: now })
       .where(and(eq(credentials.no, row.no), isDue)),
   )
   return affectedRows === 1 ? row : claimDueCheck(database, olderThanMs)

@@ -7,6 +7,7 @@ import { presentation } from './0006-presentation.ts'
 import { version } from './0007-version.ts'
 import { sending } from './0008-sending.ts'
 import { knowing } from './0009-knowing.ts'
+import { jobs } from './0010-jobs.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -21,4 +22,5 @@ export const migrations: readonly Migration[] = [
   { no: 7, name: 'version', statements: version },
   { no: 8, name: 'sending', statements: sending },
   { no: 9, name: 'knowing', statements: knowing },
+  { no: 10, name: 'jobs', statements: jobs },
 ]

@@ -5,10 +5,14 @@ import type { AccountRow } from './accounts.ts'
 
 type Grant = { readonly hash: Buffer; readonly accountNo: number; readonly expiresAt: Date }
 
-/** Opens a session, and forgets those that are over. */
-export async function createSession(database: Database, grant: Grant, now: Date): Promise<void> {
-  await database.use((db) => db.delete(sessions).where(lt(sessions.expiresAt, now)))
+export async function createSession(database: Database, grant: Grant): Promise<void> {
   await database.use((db) => db.insert(sessions).values(grant))
+}
+
+/** Forgets sessions and links that are over. */
+export async function forgetSessions(database: Database, now = new Date()): Promise<void> {
+  await database.use((db) => db.delete(sessions).where(lt(sessions.expiresAt, now)))
+  await database.use((db) => db.delete(signInLinks).where(lt(signInLinks.expiresAt, now)))
 }
 
 export async function findSession(database: Database, hash: Buffer, now: Date): Promise<AccountRow | undefined> {

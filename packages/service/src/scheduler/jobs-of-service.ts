@@ -1,0 +1,34 @@
+import type { Logger } from 'pino'
+import type { CredentialChecks } from '../credentials/checks.ts'
+import type { Database } from '../store/database.ts'
+import { forgetDays } from '../store/notifications/day-counts.ts'
+import { thinDeliveries } from '../store/notifications/thin-deliveries.ts'
+import { forgetSilent } from '../store/processes.ts'
+import { forgetSessions } from '../store/sessions/sessions.ts'
+import type { BackgroundJob } from './background-jobs.ts'
+
+/** Two years and a month: this one can be held against the last. */
+const dayCountsKept = 760
+
+/** What is done in the background, and how often. A new one is a line here. */
+export function jobsOfService(given: {
+  readonly database: Database
+  readonly checks: CredentialChecks
+  /** Days after which deliveries are thinned; 0 for never. */
+  readonly deliveryDays: number
+  readonly log: Logger
+}): BackgroundJob[] {
+  const { database, checks, deliveryDays, log } = given
+  const thin = async (mayGoOn: () => boolean) => {
+    const notifications = await thinDeliveries(database, deliveryDays, mayGoOn)
+    if (notifications > 0) log.info({ notifications }, 'old deliveries were thinned to their totals')
+  }
+  return [
+    { name: 'check-credentials', everySeconds: 60, run: (mayGoOn) => checks.checkDue(mayGoOn) },
+    { name: 'announce-expiry', everySeconds: 600, run: () => checks.announce(new Date()) },
+    { name: 'forget-processes', everySeconds: 600, run: async () => void (await forgetSilent(database)) },
+    { name: 'forget-sessions', everySeconds: 3_600, run: async () => void (await forgetSessions(database)) },
+    { name: 'forget-days', everySeconds: 3_600, run: async () => void (await forgetDays(database, dayCountsKept)) },
+    ...(deliveryDays === 0 ? [] : [{ name: 'thin-deliveries', everySeconds: 60, run: thin }]),
+  ]
+}

@@ -1,0 +1,79 @@
+import type { Database } from '../database.ts'
+
+export type JobRow = {
+  readonly name: string
+  readonly everySeconds: number
+  /** The process that ran it last, or runs it now. */
+  readonly runBy: string | null
+  readonly startedAt: Date | null
+  readonly finishedAt: Date | null
+  readonly tookMs: number | null
+  /** How often it has failed in a row. */
+  readonly failures: number
+  readonly error: string | null
+  /** How many seconds ago it should have run. */
+  readonly lateSeconds: number
+}
+
+/** Makes a job known. What is known of its runs stays. */
+export async function declareJob(database: Database, name: string, everySeconds: number): Promise<void> {
+  await database.change(
+    `insert into jobs (name, every_seconds, due_at, until_at) values (?, ?, utc_timestamp(3), utc_timestamp(3))
+     on duplicate key update due_at = least(due_at, utc_timestamp(3) + interval value(every_seconds) second),
+       every_seconds = value(every_seconds)`,
+    [name, everySeconds],
+  )
+}
+
+/** Takes a job that is due and that nobody runs. @returns false for all but one of those who try */
+export async function takeJob(
+  database: Database,
+  name: string,
+  owner: Buffer,
+  runBy: string,
+  leaseMs: number,
+): Promise<boolean> {
+  const { affectedRows } = await database.change(
+    `update jobs set owner = ?, run_by = ?, started_at = utc_timestamp(3), until_at = utc_timestamp(3) + interval ? microsecond
+     where name = ? and due_at <= utc_timestamp(3) and until_at <= utc_timestamp(3)`,
+    [owner, runBy.slice(0, 100), leaseMs * 1_000, name],
+  )
+  return affectedRows === 1
+}
+
+/** Shows a sign of life. @returns false when the job is another's by now */
+export async function renewJob(database: Database, name: string, owner: Buffer, leaseMs: number): Promise<boolean> {
+  const { affectedRows } = await database.change(
+    `update jobs set until_at = utc_timestamp(3) + interval ? microsecond
+     where name = ? and owner = ? and until_at > utc_timestamp(3)`,
+    [leaseMs * 1_000, name, owner],
+  )
+  return affectedRows === 1
+}
+
+/**
+ * Says how a run went; the next is due one interval after this one began, a little more or less.
+ * @param jitter from 0.9 to 1.1, so that what began together does not go on together
+ */
+export async function finishJob(
+  database: Database,
+  name: string,
+  owner: Buffer,
+  { tookMs, error, jitter }: { readonly tookMs: number; readonly error: string | null; readonly jitter: number },
+): Promise<void> {
+  await database.change(
+    `update jobs set owner = null, until_at = utc_timestamp(3), finished_at = utc_timestamp(3), took_ms = ?, error = ?,
+       failures = if(? is null, 0, failures + 1), due_at = started_at + interval round(every_seconds * ? * 1000000) microsecond
+     where name = ? and owner = ?`,
+    [Math.round(tookMs), error?.slice(0, 300) ?? null, error, jitter, name, owner],
+  )
+}
+
+/** All that were declared, by name. */
+export const listJobs = (database: Pick<Database, 'rows'>): Promise<JobRow[]> =>
+  database.rows<JobRow>(
+    `select name, every_seconds as everySeconds, run_by as runBy, started_at as startedAt, finished_at as finishedAt,
+       took_ms as tookMs, failures, error,
+       if(until_at > utc_timestamp(3), 0, greatest(0, timestampdiff(second, due_at, utc_timestamp(3)))) as lateSeconds
+     from jobs order by name`,
+  )

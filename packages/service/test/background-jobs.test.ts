@@ -1,0 +1,155 @@
+import { afterAll, beforeAll, beforeEach, expect, test } from '@jest/globals'
+import { type BackgroundJob, BackgroundJobs } from '../src/scheduler/background-jobs.ts'
+import { listJobs } from '../src/store/jobs/jobs.ts'
+import { makeLog } from '../src/telemetry/log.ts'
+import { type ScratchApp, scratchApp } from './scratch-database.ts'
+
+let app: ScratchApp
+beforeAll(async () => {
+  app = await scratchApp()
+})
+afterAll(() => app.scratch.close())
+beforeEach(() => app.database.change('delete from jobs'))
+
+const leaseMs = 600
+const ran: string[] = []
+const events = { onRun: (name: string, _tookMs: number, failed: boolean) => void ran.push(`${name} ${failed}`) }
+/** As another process would have it. */
+const process = () => new BackgroundJobs(app.scratch.another(), makeLog('silent'), events, leaseMs)
+const due = () => app.database.change('update jobs set due_at = utc_timestamp(3)')
+const only = async () => (await listJobs(app.database))[0]!
+
+function counting(everySeconds = 60) {
+  const runs = { count: 0 }
+  const job: BackgroundJob = {
+    name: 'tidy',
+    everySeconds,
+    run: async () => {
+      runs.count++
+    },
+  }
+  return { job, runs }
+}
+
+test('of several processes one runs a job that is due, and nobody again before its interval is over', async () => {
+  const { job, runs } = counting()
+  const all = [process(), process(), process()]
+  await Promise.all(all.map((one) => one.start([])))
+  await all[0]!.start([job])
+  const took = await Promise.all(Array.from({ length: 12 }, (_, i) => all[i % 3]!.runIfDue(job)))
+  expect(took.filter(Boolean)).toHaveLength(1)
+  expect(runs.count).toBe(1)
+  await due()
+  expect(await all[1]!.runIfDue(job)).toBe(true)
+  for (const one of all) await one.close()
+})
+
+test('the next run is due an interval after this one, a tenth more or less', async () => {
+  const { job } = counting(1_000)
+  const one = process()
+  await one.start([job])
+  await due()
+  await one.runIfDue(job)
+  const [row] = await app.database.rows<{ s: number }>(
+    'select timestampdiff(second, started_at, due_at) as s from jobs',
+  )
+  expect(row!.s).toBeGreaterThanOrEqual(899)
+  expect(row!.s).toBeLessThanOrEqual(1_100)
+  await one.close()
+})
+
+test('a run that takes longer than its lease keeps it for as long as it works', async () => {
+  const [mine, other] = [process(), process()]
+  let may: () => boolean = () => false
+  let end: () => void = () => {}
+  const long: BackgroundJob = {
+    name: 'tidy',
+    everySeconds: 1,
+    run: async (mayGoOn) => {
+      may = mayGoOn
+      await new Promise<void>((done) => {
+        end = done
+      })
+    },
+  }
+  await mine.start([long])
+  await due()
+  const running = mine.runIfDue(long)
+  // Three leases long.
+  for (const untilMs = Date.now() + leaseMs * 3; Date.now() < untilMs; ) {
+    await due()
+    expect(await other.runIfDue(long)).toBe(false)
+    await new Promise((done) => setTimeout(done, 50))
+  }
+  expect(may()).toBe(true)
+  end()
+  expect(await running).toBe(true)
+  await Promise.all([mine.close(), other.close()])
+})
+
+test('a process that died with a job is followed by another once the lease has run out, and would do nothing more', async () => {
+  const { job, runs } = counting()
+  const one = process()
+  await one.start([job])
+  await app.database.change(
+    "update jobs set owner = repeat('x', 16), due_at = utc_timestamp(3), until_at = utc_timestamp(3) + interval 1 hour",
+  )
+  expect(await one.runIfDue(job)).toBe(false)
+  await app.database.change('update jobs set until_at = utc_timestamp(3)')
+  expect(await one.runIfDue(job)).toBe(true)
+  expect(runs.count).toBe(1)
+  await one.close()
+})
+
+test('a run that lost its lease learns of it', async () => {
+  const one = process()
+  let may = true
+  const job: BackgroundJob = {
+    name: 'tidy',
+    everySeconds: 60,
+    run: async (mayGoOn) => {
+      await app.database.change("update jobs set owner = repeat('y', 16)")
+      while (mayGoOn()) await new Promise((done) => setTimeout(done, 20))
+      may = mayGoOn()
+    },
+  }
+  await one.start([job])
+  await due()
+  await one.runIfDue(job)
+  expect(may).toBe(false)
+  // Whose it is now has not finished: nothing was written over it.
+  expect(await only()).toMatchObject({ finishedAt: null })
+  await one.close()
+})
+
+test('how the last run went is there for all to see: failures in a row, and the words of the last', async () => {
+  const one = process()
+  let fails = true
+  const job: BackgroundJob = {
+    name: 'tidy',
+    everySeconds: 60,
+    run: async () => {
+      if (fails) throw new Error('the pier is closed')
+    },
+  }
+  await one.start([job])
+  for (let i = 0; i < 2; i++) {
+    await due()
+    await one.runIfDue(job)
+  }
+  expect(await only()).toMatchObject({ name: 'tidy', failures: 2, error: 'the pier is closed', lateSeconds: 0 })
+  fails = false
+  await due()
+  await one.runIfDue(job)
+  expect(await only()).toMatchObject({ failures: 0, error: null, runBy: expect.stringContaining(':') })
+  expect(ran.slice(-3)).toEqual(['tidy true', 'tidy true', 'tidy false'])
+  await one.close()
+})
+
+test('jobs are looked after by themselves from the start', async () => {
+  const { job, runs } = counting(1)
+  const one = process()
+  await one.start([job])
+  while (runs.count < 2) await new Promise((done) => setTimeout(done, 50))
+  await one.close()
+})

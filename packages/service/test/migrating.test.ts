@@ -1,0 +1,80 @@
+import { afterAll, beforeAll, expect, test } from '@jest/globals'
+import fc from 'fast-check'
+import type { Database } from '../src/store/database.ts'
+import { migrate } from '../src/store/migrate.ts'
+import { migrations } from '../src/store/migrations/index.ts'
+import { type Scratch, scratchDatabase } from './scratch-database.ts'
+
+let scratch: Scratch
+let database: Database
+let whole: string[]
+beforeAll(async () => {
+  scratch = await scratchDatabase()
+  database = scratch.database
+  await migrate(database)
+  whole = await schemaOf()
+})
+afterAll(() => scratch.close())
+
+const tables = async () =>
+  (
+    await database.rows<{ name: string }>(
+      'select table_name as name from information_schema.tables where table_schema = database() order by 1',
+    )
+  ).map(({ name }) => name)
+
+/** Every table as the server has it. */
+async function schemaOf(): Promise<string[]> {
+  const all: string[] = []
+  for (const name of await tables()) {
+    const [made] = await database.rows<Record<string, string>>(`show create table ${name}`)
+    all.push(made!['Create Table']!.replace(/ AUTO_INCREMENT=\d+/, ''))
+  }
+  return all
+}
+
+const steps = migrations.flatMap(({ no, statements }) => statements.map((_, step) => ({ no, step })))
+
+/** The database as a process leaves it that died in the middle of a migration. @param noted whether it still noted the step */
+async function diedAt({ no, step }: { no: number; step: number }, noted: boolean): Promise<void> {
+  for (const name of await tables()) await database.change(`drop table ${name}`)
+  await database.change(
+    'create table schema_lease (one tinyint primary key, owner binary(16) not null, until_at datetime(3) not null)',
+  )
+  await database.change(
+    'create table schema_migrations (no int primary key, name varchar(80) not null, done_at datetime(3) not null)',
+  )
+  await database.change(
+    'create table schema_steps (no int not null, step int not null, done_at datetime(3) not null, primary key (no, step))',
+  )
+  for (const migration of migrations.filter((one) => one.no <= no)) {
+    for (const [at, statement] of migration.statements.entries()) {
+      if (migration.no === no && at > step) return
+      await database.change(statement)
+      if (migration.no < no || at < step || noted)
+        await database.change('insert into schema_steps values (?, ?, now())', [migration.no, at])
+    }
+    if (migration.no === no) return
+    await database.change('insert into schema_migrations values (?, ?, now())', [migration.no, migration.name])
+    await database.change('delete from schema_steps where no = ?', [migration.no])
+  }
+}
+
+test('a migration that died after any of its steps, noted or not, is gone on with, and makes the same schema', async () => {
+  const deaths = fc.record({ at: fc.constantFrom(...steps), noted: fc.boolean() })
+  await fc.assert(
+    fc.asyncProperty(deaths, async ({ at, noted }) => {
+      await diedAt(at, noted)
+      await migrate(database)
+      expect(await schemaOf()).toEqual(whole)
+      expect(await database.rows('select no from schema_migrations')).toHaveLength(migrations.length)
+    }),
+    { numRuns: process.env.LONG_TESTS ? 200 : 12 },
+  )
+})
+
+test('what is there already without having been half done is a fault, and says so', async () => {
+  await diedAt({ no: 2, step: 0 }, true)
+  await database.change('create table milestones (no int)')
+  await expect(migrate(database)).rejects.toThrow(/ER_TABLE_EXISTS_ERROR/)
+})
