@@ -131,7 +131,7 @@ describe('handing in', () => {
     const problem = await refusal(
       world.backend.call('addCredential', { params, body: { platform: 'ios', ...given() } as never }),
     )
-    expect(problem).toMatchObject({ code: 'credential-refused', status: 422, errors: [{ detail: code }] })
+    expect(problem).toMatchObject({ code: 'credential-refused', status: 422, errors: [{ code }] })
     expect(await list()).toEqual(before)
   })
 

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { type Operation, operations } from './operations.ts'
 import { type ProblemCode, problems, problemType } from './problems/catalogue.ts'
-import type { ProblemBody } from './problems/problem.ts'
+import { neededFault, type ProblemBody } from './problems/problem.ts'
 import { refusalsOf } from './problems/refusals.ts'
 import { type RouteName, routes, splitRoute } from './routes.ts'
 
@@ -44,7 +44,15 @@ const problemSchema: Schema = {
     does: { type: 'string' },
     errors: {
       type: 'array',
-      items: { type: 'object', properties: { pointer: { type: 'string' }, detail: { type: 'string' } } },
+      items: {
+        type: 'object',
+        required: ['pointer', 'detail'],
+        properties: {
+          pointer: { type: 'string', description: 'A JSON Pointer into the body, or ? and a query parameter.' },
+          detail: { type: 'string' },
+          code: { type: 'string', description: 'For programs; `needed` where something is missing.' },
+        },
+      },
     },
     requestId: { type: 'string' },
   },
@@ -59,7 +67,9 @@ const exampleOf = (code: ProblemCode): ProblemBody => {
     title,
     detail: title,
     does,
-    ...(code === 'invalid-request' ? { errors: [{ pointer: '/content/title', detail: 'is needed' }] } : {}),
+    ...(code === 'invalid-request'
+      ? { errors: [{ pointer: '/content/title', detail: 'is needed', code: neededFault }] }
+      : {}),
     requestId: '018bcfe5-6800-4fff-bfff-000000000001',
   }
 }

@@ -70,6 +70,9 @@ describe('delivery states', () => {
           expect(deliveryStates[step.state]).toBeGreaterThan(deliveryStates[steps[i - 1]!.state])
         }
         expect(steps).toHaveLength(Object.keys(given).length + 1)
+        // What a clock said otherwise is not lost.
+        for (const { state, atMs, notedMs } of steps)
+          expect(notedMs ?? atMs).toBe(state === 'queued' ? queuedMs : given[state as 'shown'])
       }),
     )
   })

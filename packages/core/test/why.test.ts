@@ -219,6 +219,17 @@ describe('why', () => {
     expect(says({ delivery: delivered('refused', { reason: 'token-gone' }) }).join()).not.toContain('answered')
   })
 
+  test('a device that was faster than our record is told so, and its steps stay in their order', () => {
+    const early = { accepted: sentMs + 50, received: sentMs + 20, shown: sentMs + 20 }
+    const why = explainDelivery(evidence({ delivery: delivered('shown', { moments: early }) }))
+    const says = why.steps.map((one) => one.says)
+    const [took, clocks, arrived] = ['The gateway took it', 'Two clocks disagree', 'It arrived'].map((start) =>
+      says.findIndex((one) => one.startsWith(start)),
+    )
+    expect([took! >= 0, clocks === took! + 1, arrived === clocks! + 1]).toEqual([true, true, true])
+    expect(says[clocks!]).toContain('30 ms before')
+  })
+
   test('a withdrawn one that nobody reported as received is not told as seen', () => {
     const gone = delivered('withdrawn', { reason: 'taken-back', moments: accepted })
     expect(explainDelivery(evidence({ delivery: gone }))).toMatchObject({ seen: false })

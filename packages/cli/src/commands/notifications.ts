@@ -104,7 +104,13 @@ async function show({ client, app, flags, io, paint }: Context<ListFlags>, id: s
     safe(one.user ?? 'anonymous'),
     one.platform,
     paintState(one.state, paint),
-    one.reason ? one.reason.code : one.timeline.map(({ state, at }) => `${state} ${clock(at, io)}`).join(' · '),
+    one.reason
+      ? one.reason.code
+      : one.timeline
+          .map(
+            ({ state, at, notedAt }) => `${state} ${clock(at, io)}${notedAt ? ` (noted ${clock(notedAt, io)})` : ''}`,
+          )
+          .join(' · '),
   ])
   if (rows.length > 0) io.out(`${table(['device', 'user', 'platform', 'state', 'course'], rows, paint.dim)}\n`)
   if (deliveries.next) io.out(paint.dim(`The first ${rows.length}; --limit shows up to 200.\n`))

@@ -11,7 +11,7 @@ export async function askPassphrase<T>(
     return await call(given)
   } catch (error) {
     const needed =
-      error instanceof ProblemError && error.problem.errors?.some(({ detail }) => detail === 'passphrase-needed')
+      error instanceof ProblemError && error.problem.errors?.some(({ code }) => code === 'passphrase-needed')
     if (!needed || given !== undefined || !io.askSecret) throw error
     return call(await io.askSecret('Passphrase: '))
   }

@@ -105,9 +105,10 @@ function Filter({
 
 /** Why nobody saw something of late: those reasons, and not the whole catalogue. */
 function Reasons({ chosen, onChoose }: { readonly chosen: string; readonly onChoose: (code: string) => void }) {
-  const { app, environment } = usePlace()
+  const place = usePlace()
+  const { app, environment } = place
   const { data } = useQuery({
-    queryKey: [app.slug, environment, 'days'],
+    queryKey: keys.days(place, reasonDays),
     queryFn: () => api.call('listDays', { params: { app: app.slug }, query: { environment, days: reasonDays } }),
   })
   const says = new Map(data?.items.flatMap(({ reasons }) => reasons.map((one) => [one.code, one.says])))

@@ -45,11 +45,13 @@ export function DeliveryTable({ notification, deliveries }: Props) {
   )
 }
 
+const timeOf = (at: string): string => new Date(at).toLocaleString('en-GB', { timeStyle: 'long' })
+
 /** The steps of one delivery, each with the time since the step before. */
 function Course({ timeline }: { readonly timeline: Delivery['timeline'] }) {
   return (
     <ol className="flex flex-wrap items-baseline gap-y-1 text-sm">
-      {timeline.map(({ state, at }, i) => {
+      {timeline.map(({ state, at, notedAt }, i) => {
         const before = timeline[i - 1]
         return (
           <li key={state} className="flex items-baseline whitespace-nowrap">
@@ -60,7 +62,7 @@ function Course({ timeline }: { readonly timeline: Delivery['timeline'] }) {
                 <span aria-hidden="true"> →</span>
               </span>
             )}
-            <span title={new Date(at).toLocaleString('en-GB', { timeStyle: 'long' })}>
+            <span title={`${timeOf(at)}${notedAt === null ? '' : `; noted at ${timeOf(notedAt)}, by another clock`}`}>
               <span aria-hidden="true">{stateLooks[state].shape} </span>
               {state}
             </span>

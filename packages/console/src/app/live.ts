@@ -16,6 +16,9 @@ export const keys = {
   people: (place: Place) => [...placeKey(place), 'people'] as const,
   topics: (place: Place) => [...placeKey(place), 'topics'] as const,
   devices: (place: Place) => [...placeKey(place), 'devices'] as const,
+  /** @param count so many days, each number of them an answer of its own */
+  days: (place: Place, count: number) => [...placeKey(place), 'days', count] as const,
+  health: (place: Place) => [...placeKey(place), 'health'] as const,
 }
 
 const eventsUrl = ({ app, environment }: Place, path: string) =>

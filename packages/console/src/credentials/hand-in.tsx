@@ -174,7 +174,7 @@ function neededBy(error: unknown): Extra[] {
 function faultOf(error: unknown, name: Extra): string | undefined {
   if (!(error instanceof ProblemError)) return undefined
   const fault = error.problem.errors?.find(({ pointer }) => pointer === `/${name}`)
-  return fault && (name === 'passphrase' ? 'does not open the file yet' : fault.detail)
+  return fault?.detail
 }
 
 function toBase64(bytes: Uint8Array): string {

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import type { Day } from '@zbell/contract'
 import { useState } from 'react'
 import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { span } from '../parts/moment.tsx'
 import { Failure, Waiting } from '../parts/page.tsx'
@@ -21,10 +22,11 @@ const steps = {
 
 /** What each day brought, and of one of them how long each step took and why deliveries ended early. */
 export function Days() {
-  const { app, environment } = usePlace()
+  const place = usePlace()
+  const { app, environment } = place
   const [chosen, choose] = useState<string>()
   const { data, error } = useQuery({
-    queryKey: [app.slug, environment, 'days'],
+    queryKey: keys.days(place, shownDays),
     queryFn: () => api.call('listDays', { params: { app: app.slug }, query: { environment, days: shownDays } }),
     refetchInterval: againMs,
   })

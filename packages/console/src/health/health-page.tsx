@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import type { Health } from '@zbell/contract'
 import { nameGateway } from '@zbell/contract/words'
 import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Moment, span } from '../parts/moment.tsx'
 import { Failure, Page, Waiting } from '../parts/page.tsx'
@@ -10,9 +11,10 @@ import { Days } from './days.tsx'
 const againMs = 5_000
 
 export function HealthPage() {
-  const { app, environment } = usePlace()
+  const place = usePlace()
+  const { app, environment } = place
   const { data, error } = useQuery({
-    queryKey: [app.slug, environment, 'health'],
+    queryKey: keys.health(place),
     queryFn: () => api.call('readHealth', { params: { app: app.slug }, query: { environment } }),
     refetchInterval: againMs,
   })

@@ -1,4 +1,5 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { ProblemError } from '@zbell/contract/client'
 import { type FormEvent, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
 import { api } from '../app/api.ts'
@@ -95,8 +96,13 @@ function Identifier({ platform, look }: { readonly platform: PlatformSetup; read
   )
 }
 
+/** What is wrong with the one field of the form. */
 const faultIn = (error: unknown): string | undefined =>
-  error instanceof Error ? error.message.replace(/^\/identifiers\/\w+: /, '').replace(/\.$/, '') : undefined
+  error instanceof ProblemError
+    ? (error.problem.errors?.[0]?.detail ?? error.problem.detail)
+    : error instanceof Error
+      ? error.message
+      : undefined
 
 function Check({ platform, look }: { readonly platform: PlatformSetup; readonly look: string }) {
   const place = usePlace()

@@ -1,5 +1,5 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
-import { ProblemError } from '@zbell/contract/client'
+import { neededFault, ProblemError } from '@zbell/contract/client'
 import { type FormEvent, useEffect, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
@@ -240,10 +240,10 @@ function Decide({ review, onSend, onTest, tested, busy }: DecideProps) {
 function faultsOf(error: unknown, draft: Draft, all: boolean): { readonly [field: string]: string } {
   if (!(error instanceof ProblemError)) return {}
   const faults: Record<string, string> = {}
-  for (const { pointer, detail } of error.problem.errors ?? []) {
+  for (const { pointer, detail, code } of error.problem.errors ?? []) {
     const field = fieldOf(pointer)
     if (field === undefined) continue
-    if (!all && /is needed|wants any or all/.test(detail)) continue
+    if (!all && code === neededFault) continue
     const named = /^\/to\/(any|all|none)\/(\d+)$/.exec(pointer)
     const reference = named && references(draft[named[1] as 'any' | 'all' | 'none'])[Number(named[2])]
     faults[field] ??= reference ? `${reference} ${detail}` : detail

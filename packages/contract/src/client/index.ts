@@ -1,2 +1,3 @@
+export { neededFault } from '../problems/problem.ts'
 export * from './client.ts'
 export * from './problem-error.ts'

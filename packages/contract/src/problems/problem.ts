@@ -1,7 +1,13 @@
 import type { ProblemCode } from './catalogue.ts'
 
-/** One place of a request that cannot be used. `pointer` is a JSON Pointer (RFC 6901) into the body. */
-export type Fault = { readonly pointer: string; readonly detail: string }
+/**
+ * One place of a request that cannot be used. `pointer` is a JSON Pointer (RFC 6901) into the body, or `?` and the name of a
+ * query parameter. Programs tell faults apart by their code, where they have one; the detail is for people.
+ */
+export type Fault = { readonly pointer: string; readonly detail: string; readonly code?: string | undefined }
+
+/** The code of a fault that something is not there that has to be: while somebody still writes, that is no news. */
+export const neededFault = 'needed'
 
 /** The body of an `application/problem+json` answer. */
 export type ProblemBody = {

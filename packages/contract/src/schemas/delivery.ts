@@ -17,7 +17,19 @@ export const delivery = z
     appState: z.enum(appStates).nullable().describe('Where the app was when it arrived.'),
     became: z.enum(presentations).nullable().describe('What the device did with it.'),
     action: z.string().nullable().describe('The action that was taken when it was opened.'),
-    timeline: z.array(z.object({ state: deliveryState, at: instant })).describe('What happened, oldest first.'),
+    timeline: z
+      .array(
+        z.object({
+          state: deliveryState,
+          at: instant,
+          notedAt: instant
+            .nullable()
+            .describe(
+              'Where two clocks disagree: the moment by the one that noted this step, later than a step that followed.',
+            ),
+        }),
+      )
+      .describe('What happened, in the order in which it must have happened.'),
   })
   .meta({ id: 'Delivery', description: 'One notification for one device.' })
 

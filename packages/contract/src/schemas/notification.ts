@@ -8,6 +8,7 @@ import {
   targetLimits,
 } from '@zbell/core'
 import { z } from 'zod'
+import { neededFault } from '../problems/problem.ts'
 import { content, mode, urgency, values, writing } from './content.ts'
 import { deliveryState } from './delivery.ts'
 import { templateReference } from './template.ts'
@@ -37,7 +38,10 @@ export const target = z
     none: references.optional().describe('Not those that one of these names.'),
     platforms: z.array(z.enum(platforms)).min(1).max(platforms.length).optional().describe('Only these platforms.'),
   })
-  .refine(({ any, all }) => any !== undefined || all !== undefined, 'wants any or all: who is meant at all')
+  .refine(({ any, all }) => any !== undefined || all !== undefined, {
+    message: 'wants any or all: who is meant at all',
+    params: { fault: neededFault },
+  })
   .refine((given) => referencesOf(given).length <= targetLimits.references, {
     message: `has more than ${targetLimits.references.toLocaleString('en')} references; make a topic of them`,
   })
@@ -75,6 +79,7 @@ export const notificationRequest = z
         code: 'custom',
         path: ['content', 'title'],
         message: 'is needed: it is the first line that is shown',
+        params: { fault: neededFault },
       })
     }
     if (request.mode !== 'wake' && request.content.commands !== undefined)

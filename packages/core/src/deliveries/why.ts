@@ -185,6 +185,12 @@ const appWords: Record<AppState, string> = {
 /** What happened on the device, as it reported. */
 function onDevice({ delivery, replacedMs }: Evidence, step: Step, end: End): Why {
   const { moments, became, appState, action, state, reason } = delivery!
+  const early = (moments.accepted ?? 0) - (moments.received ?? 0)
+  if (early > 0)
+    step(
+      'note',
+      `Two clocks disagree: by the device’s it arrived ${early.toLocaleString('en')} ms before the gateway’s answer was noted here.`,
+    )
   step('good', `It arrived${appState ? `; the app was ${appWords[appState]}` : ''}.`, moments.received ?? null)
   switch (became) {
     case 'dropped':

@@ -1,3 +1,10 @@
+export type Refusal = {
+  readonly says: string
+  readonly does: string
+  /** The part of the request that it is about, as a JSON Pointer; the files when left out. */
+  readonly at?: string
+}
+
 /** Why something that was handed in cannot be a credential. The wording lives here and nowhere else. */
 export const refusals = {
   'something-else': {
@@ -7,10 +14,12 @@ export const refusals = {
   'passphrase-needed': {
     says: 'The file is protected by a passphrase.',
     does: 'Give the passphrase together with the file.',
+    at: '/passphrase',
   },
   'wrong-passphrase': {
     says: 'The passphrase does not open the file.',
     does: 'Check the passphrase; it is the one that was chosen when the file was exported.',
+    at: '/passphrase',
   },
   'too-costly': {
     says: 'Opening the file would take an unreasonable number of rounds.',
@@ -56,7 +65,7 @@ export const refusals = {
     says: 'This very credential is here already.',
     does: 'Look at the list of credentials; put it in use there if it waits.',
   },
-} as const
+} as const satisfies Record<string, Refusal>
 
 export type RefusalCode = keyof typeof refusals
 

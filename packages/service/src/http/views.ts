@@ -66,9 +66,10 @@ export function deliveryView(row: DeliveryRow): Delivery {
   const { queued, ...moments } = Object.fromEntries(
     Object.entries(row.moments).map(([state, at]) => [state, at.getTime()]),
   )
-  const timeline = timelineOf(queued ?? 0, moments).map(({ state, atMs }) => ({
+  const timeline = timelineOf(queued ?? 0, moments).map(({ state, atMs, notedMs }) => ({
     state,
     at: new Date(atMs).toISOString(),
+    notedAt: notedMs === undefined ? null : new Date(notedMs).toISOString(),
   }))
   return {
     device: row.device,

@@ -1,8 +1,9 @@
 import type { Credential as CredentialView } from '@zbell/contract'
+import { neededFault } from '@zbell/contract'
 import { expiryDue, isUuid, type Platform, sayVerdict } from '@zbell/core'
 import type { CredentialChecks } from '../../credentials/checks.ts'
 import { type CredentialDesk, ExtrasMissing } from '../../credentials/desk.ts'
-import { CredentialRefused, refusals } from '../../credentials/refusals.ts'
+import { CredentialRefused, type Refusal, refusals } from '../../credentials/refusals.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import {
   type CredentialRow,
@@ -105,7 +106,8 @@ async function inWords<T>(act: () => Promise<T>): Promise<T> {
     return await act()
   } catch (error) {
     if (error instanceof ExtrasMissing) {
-      const faults = error.missing.map((name) => ({ pointer: `/${name}`, detail: `is needed for a ${error.kind}` }))
+      const detail = `is needed for a ${error.kind}`
+      const faults = error.missing.map((name) => ({ pointer: `/${name}`, detail, code: neededFault }))
       throw new Problem(
         'invalid-request',
         `This is a ${error.kind}; it needs ${error.missing.join(' and ')} as well.`,
@@ -113,8 +115,7 @@ async function inWords<T>(act: () => Promise<T>): Promise<T> {
       )
     }
     if (!(error instanceof CredentialRefused)) throw error
-    const { says, does } = refusals[error.code]
-    const pointer = error.code.includes('passphrase') ? '/passphrase' : '/files'
-    throw new Problem('credential-refused', says, [{ pointer, detail: error.code }], does)
+    const { says, does, at = '/files' }: Refusal = refusals[error.code]
+    throw new Problem('credential-refused', says, [{ pointer: at, detail: says, code: error.code }], does)
   }
 }
