@@ -4,6 +4,7 @@ import { carry } from './carry.ts'
 import { encryption } from './encryption.ts'
 import { expansion } from './expansion.ts'
 import type { Figure } from './figure.ts'
+import { lists } from './lists.ts'
 import { personal } from './personal.ts'
 import { registration } from './registration.ts'
 import { soak } from './soak.ts'
@@ -14,6 +15,7 @@ const benches: Record<string, () => Promise<Figure[]>> = {
   personal,
   registration,
   carry,
+  lists,
   encryption,
   authentication,
   soak,

@@ -2,7 +2,7 @@
 // nothing but Node itself.
 import { execFileSync, spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
-import { existsSync, readFileSync, writeFileSync } from 'node:fs'
+import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { delimiter, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 
@@ -16,6 +16,7 @@ const onPath = (program) =>
 
 /** @param {{ browser: boolean, loads?: boolean, say: (text: string) => void }} wants `loads`: what benches are held against */
 export function setUp({ browser: wantsBrowser, loads: wantsLoads = false, say }) {
+  forgetOtherNode()
   const [major] = process.versions.node.split('.').map(Number)
   if (major < 20) stop(`This needs Node 20 or newer; here is ${process.versions.node}.`)
   const missing = [
@@ -57,6 +58,15 @@ function installNpm(say) {
     stop('npm could not install the packages; see above.')
   }
   writeFileSync(stamp, wanted)
+  forgetOtherNode()
+}
+
+/**
+ * The tests bring another version of Node, to run on it as well. Its package offers it as a command, and npm's scripts would
+ * find that before the one that is installed.
+ */
+function forgetOtherNode() {
+  rmSync(join(root, 'node_modules/.bin/node'), { force: true })
 }
 
 export function stop(text) {

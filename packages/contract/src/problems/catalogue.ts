@@ -198,6 +198,11 @@ export const problems = {
     title: 'This app has as many virtual handsets as it may have.',
     does: 'Use one of those that it has.',
   },
+  'too-slow': {
+    status: 503,
+    title: 'There is too much to look through for this order, or for this target.',
+    does: 'Choose the order in which they came or changed, or that of names; narrow the list by person, topic or platform.',
+  },
   'storage-full': {
     status: 507,
     title: 'The database has no room left.',

@@ -1,6 +1,6 @@
 import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'express'
 import type { Logger } from 'pino'
-import { DatabaseFull, DatabaseUnavailable } from '../store/errors.ts'
+import { Abandoned, DatabaseFull, DatabaseUnavailable, TooSlow } from '../store/errors.ts'
 import { Problem } from './problem.ts'
 
 export const nothingAt = (request: Request): Problem =>
@@ -14,6 +14,10 @@ export const unknownAddress: RequestHandler = (request) => {
 export const problemHandler =
   (log: Logger): ErrorRequestHandler =>
   (error: unknown, _request, response, _next) => {
+    if (error instanceof Abandoned) {
+      response.destroy()
+      return
+    }
     const problem = asProblem(error)
     const requestId = String(response.locals.requestId)
     if (problem.code === 'internal-error') log.error({ err: error, requestId }, 'a request failed')
@@ -33,6 +37,7 @@ export function answerProblem(response: Response, problem: Problem, requestId: s
 
 function asProblem(error: unknown): Problem {
   if (error instanceof Problem) return error
+  if (error instanceof TooSlow) return new Problem('too-slow')
   if (error instanceof DatabaseFull) return new Problem('storage-full')
   if (error instanceof DatabaseUnavailable) return new Problem('database-unavailable')
   // What Express and its body parser throw carries a type or a code.

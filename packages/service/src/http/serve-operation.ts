@@ -27,6 +27,8 @@ type Given<Name extends RouteName> = {
   readonly response: Response
   /** Whether the caller may still, for answers that go on: a key can be revoked, a session end. */
   readonly stillMay: () => Promise<boolean>
+  /** Aborted when whoever asked is gone before the answer. */
+  readonly waits: AbortSignal
 }
 
 type Answer<Name extends RouteName> = Operations[Name] extends { events: true } | { file: true }
@@ -120,6 +122,9 @@ export class OperationRouter {
         request,
         response,
         stillMay: () => this.#mayCall(operation, request),
+        get waits() {
+          return waitingFor(response)
+        },
       })
       if (operation.events || operation.file || response.writableEnded) return
       if (answer === undefined) response.status(operation.status).end()
@@ -153,6 +158,13 @@ export class OperationRouter {
       return !(error instanceof Problem)
     }
   }
+}
+
+/** Made only where it is asked for: most answers are there at once. */
+function waitingFor(response: Response): AbortSignal {
+  const waiting = new AbortController()
+  response.once('close', () => waiting.abort())
+  return waiting.signal
 }
 
 /** One step after the other, as a router would: each calls the next, or leaves with an error. */

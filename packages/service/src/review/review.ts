@@ -19,10 +19,11 @@ import {
 } from '@zbell/core'
 import type { GatewayRoom } from '../gateways/gateways.ts'
 import type { Scope } from '../store/apps/apps.ts'
-import type { Database } from '../store/database.ts'
+import type { Database, Reader } from '../store/database.ts'
 import { readersValues } from '../store/devices/load-block-devices.ts'
 import {
   countLacking,
+  countLackingOne,
   countPeople,
   groupTarget,
   listLeftOut,
@@ -51,22 +52,40 @@ export type ReviewReader = {
 const languagesShown = 8
 const mostListed = 200
 
-/** Says what would happen, and stores nothing. */
+/** Longer than this nobody looks at a page that stands still. */
+const withinMs = 10_000
+
+/**
+ * Says what would happen, and stores nothing.
+ * @param signal nobody waits for the answer any more
+ * @throws {TooSlow} when its target takes too long to look through
+ */
 export async function reviewDraft(
   given: { database: Database; gateways: GatewayRoom; pace: Pace },
   scope: Scope,
   draft: Draft,
   reader: ReviewReader,
+  signal?: AbortSignal,
 ): Promise<Review> {
-  const { database, pace } = given
+  const { pace } = given
+  const database = given.database.bounded({ withinMs, signal })
   const where = { appNo: scope.app.no, environment: scope.environment }
-  const groups = await groupTarget(database, draft.target, where)
+  const wake = draft.mode === 'wake'
+  const wanted = wantedValues(draft)
+  // Each looks through the whole target; they do so at the same time.
+  const [groups, { lacking, faults }, people] = await Promise.all([
+    groupTarget(database, draft.target, where),
+    lackingValues(database, where, draft, wanted),
+    countPeople(database, draft.target, where, { names: wanted, wake }),
+  ])
   const rung = groups.filter((group) => skipOf(group, draft.mode) === undefined)
   const devices = { ios: 0, android: 0, web: 0 }
+  // Who lacks a value is left out, and so is not among those who ring.
   for (const group of rung) devices[group.platform] += group.devices
+  for (const [platform, count] of lacking) devices[platform] -= count
   const total = devices.ios + devices.android + devices.web
-  const { lacking, faults } = await lackingValues(database, where, draft)
-  const samples = total === 0 ? [] : await samplesOf(given, scope, draft, reader, devices)
+  const samples =
+    total === 0 ? [] : await samplesOf({ database, gateways: given.gateways }, scope, draft, reader, devices)
   const warnings = samples.flatMap(({ platform, content }) => warningsFor(content as Content, platform))
   if (total === 0) faults.push({ field: 'to', says: 'Nobody would be rung: see who is left out and why.' })
   for (const { platform, bytes, limitBytes } of samples)
@@ -77,9 +96,13 @@ export async function reviewDraft(
       })
   const devicesPerSecond = pace.devicesPerSecond()
   return {
-    people: await countPeople(database, draft.target, where, draft.mode === 'wake'),
+    people,
     devices,
-    leftOut: leftOutOf(groups, draft.mode, lacking),
+    leftOut: leftOutOf(
+      groups,
+      draft.mode,
+      [...lacking.values()].reduce((sum, count) => sum + count, 0),
+    ),
     listed: reader.list === undefined ? [] : await listed(database, draft, where, groups, reader.list),
     samples,
     faults: distinct(faults),
@@ -96,20 +119,26 @@ export async function reviewDraft(
 const skipOf = ({ permission, muted }: Pick<TargetGroup, 'permission' | 'muted'>, mode: Mode): Reason | undefined =>
   reasonToSkip({ permission, muted, retired: false }, mode)
 
+/** Attributes that the texts name and that nothing stands in for. */
+const wantedValues = ({ content, filling, mode }: Draft): string[] =>
+  mode === 'wake'
+    ? []
+    : [...new Renderer(content, filling).personal].filter((name) => !Object.hasOwn(filling.fallbacks ?? {}, name))
+
 /** A value that somebody lacks is a fault, unless something stands in for it. */
 async function lackingValues(
-  database: Database,
+  database: Reader,
   where: { appNo: number; environment: Scope['environment'] },
-  { target, content, filling, mode }: Draft,
-): Promise<{ lacking: number; faults: { field: string; says: string }[] }> {
-  if (mode === 'wake') return { lacking: 0, faults: [] }
-  const wanted = [...new Renderer(content, filling).personal].filter(
-    (name) => !Object.hasOwn(filling.fallbacks ?? {}, name),
-  )
-  const missing = (await countLacking(database, target, where, wanted)).filter(({ devices }) => devices > 0)
+  { target }: Draft,
+  wanted: readonly string[],
+): Promise<{ lacking: ReadonlyMap<Platform, number>; faults: { field: string; says: string }[] }> {
+  const [lacking, each] = await Promise.all([
+    countLackingOne(database, target, where, wanted),
+    countLacking(database, target, where, wanted),
+  ])
+  const missing = each.filter(({ devices }) => devices > 0)
   return {
-    // Each device lacks at least the value that most lack; more cannot be said without reading them all.
-    lacking: Math.max(0, ...missing.map(({ devices }) => devices)),
+    lacking,
     faults: missing.map(({ name, devices }) => ({
       field: `fallbacks.${name}`,
       says: `${devices.toLocaleString('en')} of the devices belong to somebody without “${name}”; give a fallback for it, or a value.`,
@@ -133,7 +162,7 @@ function leftOutOf(groups: readonly TargetGroup[], mode: Mode, lacking: number):
 }
 
 async function listed(
-  database: Database,
+  database: Reader,
   { target, mode }: Draft,
   where: { appNo: number; environment: Scope['environment'] },
   groups: readonly TargetGroup[],
@@ -152,7 +181,7 @@ async function listed(
 }
 
 async function samplesOf(
-  { database, gateways }: { database: Database; gateways: GatewayRoom },
+  { database, gateways }: { database: Reader; gateways: GatewayRoom },
   scope: Scope,
   draft: Draft,
   { user, language }: ReviewReader,

@@ -1,6 +1,6 @@
 import { drizzle, type MySql2Database } from 'drizzle-orm/mysql2'
 import { createPool, type Pool, type PoolConnection, type ResultSetHeader, type RowDataPacket } from 'mysql2/promise'
-import { isTimeout, translateError } from './errors.ts'
+import { Abandoned, isTimeout, translateError } from './errors.ts'
 import { type Insistence, insistenceDefaults, insistent } from './insistent.ts'
 
 export type DatabaseOptions = {
@@ -18,6 +18,8 @@ const statementTimeoutMs = 10_000
 const lockWaitSecondsPreset = 5
 
 export type Row = RowDataPacket
+/** What reads, with or without bounds. */
+export type Reader = Pick<Database, 'rows'>
 /** One connection inside a transaction. */
 export type Tx = Pick<Session, 'rows' | 'change'>
 
@@ -147,6 +149,35 @@ export class Database {
         throw error
       }
     }, this.#insistence)
+  }
+
+  /**
+   * Reads that are stopped, in the database itself, when they take too long or when nobody waits for them any more.
+   * @throws {TooSlow} from `rows`, for one that took too long @throws {Abandoned} for one that nobody waited for
+   */
+  bounded({ withinMs, signal }: { readonly withinMs: number; readonly signal?: AbortSignal | undefined }): Reader {
+    const rows = <T>(sql: string, values: unknown[] = []): Promise<T[]> =>
+      this.#with(async (session, connection) => {
+        if (signal?.aborted) throw new Abandoned()
+        const stop = () => void this.#stop(connection.threadId)
+        signal?.addEventListener('abort', stop, { once: true })
+        try {
+          return await session.rows<T>(`set statement max_statement_time = ${withinMs / 1_000} for ${sql}`, values)
+        } catch (error) {
+          throw signal?.aborted ? new Abandoned() : error
+        } finally {
+          signal?.removeEventListener('abort', stop)
+        }
+      })
+    return { rows }
+  }
+
+  async #stop(threadId: number): Promise<void> {
+    try {
+      await this.#pool.query('kill query ?', [threadId])
+    } catch {
+      // It has ended meanwhile, or the database is away: nobody waits for it in either case.
+    }
   }
 
   async close(): Promise<void> {

@@ -13,6 +13,16 @@ export class DatabaseContended extends DatabaseUnavailable {
   override readonly name = 'DatabaseContended'
 }
 
+/** A question took longer than it may, and was stopped in the database. */
+export class TooSlow extends Error {
+  override readonly name = 'TooSlow'
+}
+
+/** Nobody waits for the answer any more, so the question was stopped. */
+export class Abandoned extends Error {
+  override readonly name = 'Abandoned'
+}
+
 /** A row with the same unique key is there already. */
 export class DuplicateKey extends Error {
   override readonly name = 'DuplicateKey'
@@ -66,9 +76,15 @@ const full = new Set(['ER_DISK_FULL', 'ER_RECORD_FILE_FULL', 'ER_TRANS_CACHE_FUL
 /** Another transaction won; running this one again is the cure. */
 const again = new Set(['ER_LOCK_DEADLOCK', 'ER_LOCK_WAIT_TIMEOUT', 'ER_CHECKREAD', 'ER_LOCK_ABORTED'])
 
+/** Errors of MariaDB's own, for which the driver has no name. */
+const mariaDbCodes: Readonly<Record<number, string>> = { 1969: 'ER_STATEMENT_TIMEOUT' }
+
 export function driverCode(error: unknown): string | undefined {
-  const { code, cause } = (error ?? {}) as { code?: unknown; cause?: unknown }
-  return typeof code === 'string' ? code : cause === undefined ? undefined : driverCode(cause)
+  const { code, errno, cause } = (error ?? {}) as { code?: unknown; errno?: unknown; cause?: unknown }
+  if (typeof code === 'string') return code
+  // A number below 1,000 is the operating system's.
+  if (typeof errno === 'number' && errno >= 1_000) return mariaDbCodes[errno] ?? `ER_${errno}`
+  return cause === undefined ? undefined : driverCode(cause)
 }
 
 const timedOut = 'PROTOCOL_SEQUENCE_TIMEOUT'
@@ -105,6 +121,7 @@ export function translateError(error: unknown): unknown {
   const code = driverCode(error)
   if (code === undefined) return error
   if (gone.has(code)) return new DatabaseUnavailable(`the database does not answer (${code})`)
+  if (code === 'ER_STATEMENT_TIMEOUT') return new TooSlow('the database took too long for a question')
   if (full.has(code)) return new DatabaseFull(`the database has no room left (${code})`)
   if (code === 'ER_DUP_ENTRY') return new DuplicateKey(duplicateKeyOf(error))
   if (code.startsWith('ER_') || code.startsWith('PROTOCOL_')) {

@@ -32,10 +32,10 @@ export function inOrder({ by, nullable }: SortKey, no: string, direction: Direct
     const [key, number] = place
     if (by === no) return { where: `${no} ${beyond} ?`, values: [number] }
     if (key === null) return { where: `${by} is null and ${no} ${beyond} ?`, values: [number] }
-    return {
-      where: `(${by} ${beyond} ? or (${by} = ? and ${no} ${beyond} ?)${nullable ? ` or ${by} is null` : ''})`,
-      values: [key, key, number],
-    }
+    const either = `${by} ${beyond} ? or (${by} = ? and ${no} ${beyond} ?)`
+    if (nullable) return { where: `(${either} or ${by} is null)`, values: [key, key, number] }
+    // Said once more as a single bound, which an index can begin at.
+    return { where: `${by} ${beyond}= ? and (${either})`, values: [key, key, key, number] }
   }
 }
 

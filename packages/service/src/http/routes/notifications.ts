@@ -111,9 +111,9 @@ export function serveNotifications(on: OperationRouter, given: NotificationsGive
     return acceptedView(created.is === 'repeated' ? created.id : id, created.lifetime)
   }
 
-  on.serve('reviewNotification', async ({ caller: { scope }, body, query }) => {
+  on.serve('reviewNotification', async ({ caller: { scope }, body, query, waits }) => {
     await checkReferences(database, scope, body.to)
-    return reviewDraft(given, scope, await draftOf(database, scope, body), query)
+    return reviewDraft(given, scope, await draftOf(database, scope, body), query, waits)
   })
 
   const foundAhead = new WeakMap<Request, Promise<readonly BlockDevice[] | undefined>>()
@@ -124,7 +124,7 @@ export function serveNotifications(on: OperationRouter, given: NotificationsGive
     foundAhead.set(request, found)
   }
 
-  on.serveAhead('sendNotification', lookAhead, async ({ caller, body, query, request, response }) => {
+  on.serveAhead('sendNotification', lookAhead, async ({ caller, body, query, request, response, waits }) => {
     const { scope, actor } = caller
     const idempotencyKey = request.get('idempotency-key')
     if (idempotencyKey !== undefined && !/^[\x20-\x7e]{1,200}$/.test(idempotencyKey)) {
@@ -134,7 +134,7 @@ export function serveNotifications(on: OperationRouter, given: NotificationsGive
     }
     if (query.dryRun === 'true') {
       await checkReferences(database, scope, body.to)
-      response.json(await reviewDraft(given, scope, await draftOf(database, scope, body), {}))
+      response.json(await reviewDraft(given, scope, await draftOf(database, scope, body), {}, waits))
       return undefined as never // The answer is given.
     }
     const accepted = await send(scope, actor, body, idempotencyKey, foundAhead.get(request))

@@ -4,7 +4,7 @@ import type { Scope } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
 import { listDevices } from '../../store/devices/read-devices.ts'
 import { placeOf } from '../../store/in-order.ts'
-import { topicsOf } from '../../store/topics/topics.ts'
+import { topicsOfUsers } from '../../store/topics/topics.ts'
 import {
   AttributeRefused,
   type AttributeRow,
@@ -27,22 +27,20 @@ const mostShown = 100
 export function servePeople(on: OperationRouter, database: Database, limits: RateLimits, onChange: () => void): void {
   on.serve('listUsers', async ({ caller: { scope }, query }) => {
     const rows = await listUsers(database, scope, { ...query, limit: query.limit + 1 })
-    const attributes = await attributesOf(
-      database,
-      rows.map(({ no }) => no),
-    )
-    const views = new Map<number, Person>()
-    for (const row of rows.slice(0, query.limit))
-      views.set(row.no, await personView(database, row, attributes.get(row.no)))
-    return pageView(rows, query.limit, placeOf, ({ no }) => views.get(no)!)
+    const numbers = rows.slice(0, query.limit).map(({ no }) => no)
+    const [attributes, topics] = await Promise.all([attributesOf(database, numbers), topicsOfUsers(database, numbers)])
+    return pageView(rows, query.limit, placeOf, (row) => personView(row, attributes.get(row.no), topics.get(row.no)))
   })
 
   on.serve('readUser', async ({ caller: { scope }, params }) => {
     const row = await needUser(database, scope, params.user)
-    const attributes = await attributesOf(database, [row.no])
+    const [attributes, topics] = await Promise.all([
+      attributesOf(database, [row.no]),
+      topicsOfUsers(database, [row.no]),
+    ])
     const own = await listDevices(database, scope, { user: params.user, limit: mostShown })
     return {
-      ...(await personView(database, row, attributes.get(row.no))),
+      ...personView(row, attributes.get(row.no), topics.get(row.no)),
       devices: own.map(deviceView),
       occurrences: (await occurrencesOf(database, row.no, mostShown)).map(({ at, data, ...one }) => ({
         ...one,
@@ -133,16 +131,14 @@ export async function needUser(database: Database, scope: Scope, name: string): 
   return row
 }
 
-async function personView(database: Database, row: UserRow, attributes: Person['attributes'] = {}): Promise<Person> {
-  return {
-    user: row.name,
-    attributes,
-    devices: row.devices,
-    topics: (await topicsOf(database, { no: null, userNo: row.no })).map(({ name }) => name),
-    createdAt: row.createdAt.toISOString(),
-    changedAt: row.changedAt.toISOString(),
-  }
-}
+const personView = (row: UserRow, attributes: Person['attributes'] = {}, topics: readonly string[] = []): Person => ({
+  user: row.name,
+  attributes,
+  devices: row.devices,
+  topics: [...topics],
+  createdAt: row.createdAt.toISOString(),
+  changedAt: row.changedAt.toISOString(),
+})
 
 const attributeView = ({ name, type, devicesMay, createdAt }: AttributeRow): Attribute => ({
   name,

@@ -1,5 +1,5 @@
 import type { Permission, Platform, Values } from '@zbell/core'
-import type { Database } from '../database.ts'
+import type { Database, Reader } from '../database.ts'
 import { attributesOf } from '../users/attributes.ts'
 
 /** What sending needs of a device, and no more: a block loads two thousand of them. */
@@ -30,7 +30,7 @@ export const blockDeviceOf = (row: RawBlockDevice): BlockDevice => ({
 })
 
 /** @param numbers ascending; at most a block's worth */
-export async function loadBlockDevices(database: Database, numbers: readonly number[]): Promise<BlockDevice[]> {
+export async function loadBlockDevices(database: Reader, numbers: readonly number[]): Promise<BlockDevice[]> {
   if (numbers.length === 0) return []
   const rows = await database.rows<RawBlockDevice>(
     `select ${blockDeviceColumns} from devices v where v.no in (${numbers.join(',')})`,
@@ -39,7 +39,7 @@ export async function loadBlockDevices(database: Database, numbers: readonly num
 }
 
 /** What is known of people, as far as texts can speak of it: a place has no words. */
-export async function readersValues(database: Database, userNos: readonly number[]): Promise<Map<number, Values>> {
+export async function readersValues(database: Reader, userNos: readonly number[]): Promise<Map<number, Values>> {
   const all = await attributesOf(database, userNos)
   return new Map(
     [...all].map(([no, attributes]) => [

@@ -1,8 +1,8 @@
 import { type DeviceSort, type Direction, deviceSorts } from '@zbell/contract'
-import { type Environment, handsetMark, type Platform, uuidFromBytes } from '@zbell/core'
+import { type Environment, handsetMark, type Platform, platforms, uuidFromBytes } from '@zbell/core'
 import { and, desc, eq, getTableColumns, isNull, notLike } from 'drizzle-orm'
 import { type AppColumns, type AppRow, appColumns, appOf, type Scope } from '../apps/apps.ts'
-import type { Database } from '../database.ts'
+import type { Database, Reader } from '../database.ts'
 import { inOrder, type Placed, type SortKey } from '../in-order.ts'
 import { devices, users } from '../tables.ts'
 
@@ -77,23 +77,84 @@ export type DeviceFilter = {
   readonly platform?: Platform | undefined
 }
 
-/** The newest first, unless another order is asked for. */
+/** Orders for which an index lies ready, by what narrows the list; all else is looked through, for a bounded time. */
+const indexFor = (sort: DeviceSort, filter: 'user' | 'platform' | undefined): string => {
+  if (filter === 'user') return 'force index (by_user)'
+  if (sort === 'changedAt') return 'force index (by_change)'
+  return sort === 'registeredAt' ? 'force index (by_platform)' : ''
+}
+
+/** A page of a list may take so long; an order that no index gives can take longer on a long list. */
+const pageWithinMs = 3_000
+
+/**
+ * The newest first, unless another order is asked for. First the numbers, by an index where there is one; then the rows.
+ * @throws {TooSlow} for an order by which too many have to be looked through
+ */
 export async function listDevices(
   database: Database,
-  { app, environment }: Scope,
+  scope: Scope,
   { sort = 'registeredAt', order = deviceSorts[sort], after, user, platform, limit }: DeviceFilter,
 ): Promise<(DeviceRow & Placed)[]> {
-  type Raw = Omit<DeviceRow, 'id' | 'muted'> & Placed & { id: Buffer; muted: number }
+  const { app, environment } = scope
   const ordered = inOrder(sortKeys[sort], 'd.no', order, after)
-  const rows = await database.rows<Raw>(
-    `select ${deviceColumns.join(', ')}, u.name as user, ${ordered.column}
-     from devices d left join users u on u.no = d.user_no
-     where d.app_no = ? and d.environment = ? and ${ordered.where}
-       ${user === undefined ? '' : 'and u.name = ?'} ${platform === undefined ? '' : 'and d.platform = ?'}
-     order by ${ordered.orderBy} limit ?`,
-    [app.no, environment, ...ordered.values, ...[user, platform].filter((one) => one !== undefined), limit],
+  const owner = user === undefined ? undefined : await userNo(database, scope, user)
+  if (user !== undefined && owner === undefined) return []
+  const join = sort === 'user' ? 'left join users u on u.no = d.user_no' : ''
+  // An index that begins with the platform gives one order for each of them; each gives its part of the page.
+  const each: readonly (Platform | undefined)[] =
+    platform !== undefined ? [platform] : owner === undefined && sort === 'registeredAt' ? platforms : [undefined]
+  const reader = database.bounded({ withinMs: pageWithinMs })
+  const found = await Promise.all(
+    each.map((one) =>
+      reader.rows<Placed>(
+        `select d.no, ${ordered.column} from devices d
+           ${indexFor(sort, owner !== undefined ? 'user' : one && 'platform')} ${join}
+         where d.app_no = ? and d.environment = ? and ${ordered.where}
+           ${one === undefined ? '' : 'and d.platform = ?'} ${owner === undefined ? '' : 'and d.user_no = ?'}
+         order by ${ordered.orderBy} limit ?`,
+        [
+          app.no,
+          environment,
+          ...ordered.values,
+          ...(one === undefined ? [] : [one]),
+          ...(owner === undefined ? [] : [owner]),
+          limit,
+        ],
+      ),
+    ),
   )
-  return rows.map((row) => ({ ...row, id: uuidFromBytes(row.id), muted: row.muted === 1 }))
+  const places =
+    found.length === 1
+      ? found[0]!
+      : found
+          .flat()
+          .sort((a, b) => (order === 'descending' ? b.no - a.no : a.no - b.no))
+          .slice(0, limit)
+  return rowsOf(database, places)
+}
+
+async function userNo(database: Reader, { app, environment }: Scope, name: string): Promise<number | undefined> {
+  const [row] = await database.rows<{ no: number }>(
+    'select no from users where app_no = ? and environment = ? and name = ?',
+    [app.no, environment, name],
+  )
+  return row?.no
+}
+
+/** Whole rows, in the order of their places. */
+async function rowsOf(database: Reader, places: readonly Placed[]): Promise<(DeviceRow & Placed)[]> {
+  if (places.length === 0) return []
+  type Raw = Omit<DeviceRow, 'id' | 'muted'> & { id: Buffer; muted: number }
+  const rows = await database.rows<Raw>(
+    `select ${deviceColumns.join(', ')}, u.name as user from devices d left join users u on u.no = d.user_no
+     where d.no in (${places.map(({ no }) => no).join(',')})`,
+  )
+  const byNo = new Map(rows.map((row) => [row.no, row]))
+  return places.flatMap((place) => {
+    const row = byNo.get(place.no)
+    return row ? [{ ...row, ...place, id: uuidFromBytes(row.id), muted: row.muted === 1 }] : []
+  })
 }
 
 /** The push endpoint of the browser that registered last; a virtual handset's is none. */

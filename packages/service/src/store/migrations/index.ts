@@ -8,6 +8,7 @@ import { version } from './0007-version.ts'
 import { sending } from './0008-sending.ts'
 import { knowing } from './0009-knowing.ts'
 import { jobs } from './0010-jobs.ts'
+import { lists } from './0011-lists.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -23,4 +24,5 @@ export const migrations: readonly Migration[] = [
   { no: 8, name: 'sending', statements: sending },
   { no: 9, name: 'knowing', statements: knowing },
   { no: 10, name: 'jobs', statements: jobs },
+  { no: 11, name: 'lists', statements: lists },
 ]

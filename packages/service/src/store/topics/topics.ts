@@ -134,6 +134,22 @@ export const topicsOf = (
     [device.no, device.userNo],
   )
 
+/** The names of the topics that each of these people joined. */
+export async function topicsOfUsers(
+  database: Pick<Database, 'rows'>,
+  userNos: readonly number[],
+): Promise<ReadonlyMap<number, string[]>> {
+  const topics = new Map<number, string[]>()
+  if (userNos.length === 0) return topics
+  const rows = await database.rows<{ userNo: number; name: string }>(
+    `select m.user_no as userNo, t.name from topic_users m join topics t on t.no = m.topic_no
+     where m.user_no in (?) order by t.name`,
+    [userNos],
+  )
+  for (const { userNo, name } of rows) topics.set(userNo, [...(topics.get(userNo) ?? []), name])
+  return topics
+}
+
 /** The numbers of users by name and devices by id; what is not here is named. */
 export async function membersByName(
   database: Database,

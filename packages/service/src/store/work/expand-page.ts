@@ -5,12 +5,34 @@ import type { NotificationRow } from '../notifications/read-notifications.ts'
 import type { Claim } from './claim-work.ts'
 import { parkClaimed } from './parking.ts'
 import { finishIfDone } from './store-outcomes.ts'
-import { countTarget, targetDevices } from './target-devices.ts'
+import { countTarget, lookSize, targetDevices } from './target-devices.ts'
 
 export type Expansion = 'more' | 'done' | 'lost' | 'held'
 
-/** How many devices one transaction reads: what a page costs apart from its devices is paid once for all of them. */
+/** How many devices one transaction stores: what a page costs apart from its devices is paid once for all of them. */
 const pageSize = 5 * blockSize
+
+/**
+ * The devices of a target as they were found by one look, in the order of their numbers. A look finds a million; to look for
+ * each page would walk through all members of a topic again and again.
+ */
+export type Look = {
+  readonly after: number
+  readonly numbers: readonly number[]
+  /** Nothing is behind them. */
+  readonly whole: boolean
+}
+
+async function lookFor(database: Database, notification: NotificationRow, after: number): Promise<Look> {
+  const patient = database.bounded({ withinMs: lookWithinMs })
+  const numbers = await targetDevices(patient, notification.target, notification, after, lookSize)
+  return { after, numbers, whole: numbers.length < lookSize }
+}
+
+const lookWithinMs = 120_000
+
+/** Looks for what is expanded at the moment, by the number of its work. */
+export type Looks = Map<number, Look>
 
 /**
  * Expands one page of a notification's target, in device order, into blocks of work. Where it got to is stored with the
@@ -21,7 +43,32 @@ export async function expandPage(
   claim: Claim,
   notification: NotificationRow,
   leaseMs: number,
+  looks: Looks = new Map(),
 ): Promise<Expansion> {
+  const known = looks.get(claim.no)
+  const look = known ?? (await lookFor(database, notification, await expandedTo(database, notification.no)))
+  const expansion = await storePage(database, claim, notification, leaseMs, look)
+  if (expansion !== 'more') looks.delete(claim.no)
+  else looks.set(claim.no, look)
+  return expansion === 'again' ? 'more' : expansion
+}
+
+async function expandedTo(database: Database, no: number): Promise<number> {
+  const [row] = await database.rows<{ expandedTo: number }>(
+    'select expanded_to as expandedTo from notifications where no = ?',
+    [no],
+  )
+  return row?.expandedTo ?? 0
+}
+
+/** @returns `again`: what was looked for is used up, or was of another place, and there may be more */
+async function storePage(
+  database: Database,
+  claim: Claim,
+  notification: NotificationRow,
+  leaseMs: number,
+  look: Look,
+): Promise<Expansion | 'again'> {
   return database.transact(async (tx) => {
     const [place] = await tx.rows<{ expanded: number; expandedTo: number; spreadOver: number; hold: number }>(
       'select expanded, expanded_to as expandedTo, spread_over as spreadOver, hold from notifications where no = ? for update',
@@ -30,10 +77,11 @@ export async function expandPage(
     if (!place) return 'lost'
     if (place.hold === holds.paused) return (await parkClaimed(tx, claim)) ? 'held' : 'lost'
     const cancelled = place.hold === holds.cancelled
-    const numbers = cancelled
-      ? []
-      : await targetDevices(tx, notification.target, notification, place.expandedTo, pageSize)
-    const done = numbers.length < pageSize
+    const from = firstAfter(look.numbers, place.expandedTo)
+    const numbers = cancelled ? [] : look.numbers.slice(from, from + pageSize)
+    const usedUp = from + numbers.length === look.numbers.length
+    if (place.expandedTo < look.after || (numbers.length === 0 && !look.whole && !cancelled)) return 'again'
+    const done = cancelled || (usedUp && look.whole)
     const held = done
       ? await tx.change('delete from work where no = ? and fence = ?', [claim.no, claim.fence])
       : await tx.change(
@@ -41,10 +89,13 @@ export async function expandPage(
           [leaseMs * 1_000, claim.no, claim.fence],
         )
     if (held.affectedRows !== 1) return 'lost'
+    // All are known when one look found them all.
     const over =
-      notification.spreadSeconds > 0 && place.expanded === 0 && !cancelled
-        ? await countTarget(tx, notification.target, notification)
-        : place.spreadOver
+      notification.spreadSeconds === 0 || place.expanded > 0 || cancelled
+        ? place.spreadOver
+        : look.whole
+          ? look.numbers.length
+          : await countTarget(tx, notification.target, notification)
     await storeBlocks(tx, notification, claim.urgency, numbers, { done: place.expanded, over })
     await tx.change(
       `update notifications set expanded = expanded + ?, expanded_to = ?, spread_over = ?, changed_at = utc_timestamp(3),
@@ -52,8 +103,19 @@ export async function expandPage(
       [numbers.length, numbers.at(-1) ?? place.expandedTo, over, notification.no],
     )
     if (done) await finishIfDone(tx, notification.no)
-    return done ? 'done' : 'more'
+    return done ? 'done' : usedUp ? 'again' : 'more'
   })
+}
+
+/** The place of the first number greater than this one, in ascending numbers. */
+function firstAfter(numbers: readonly number[], after: number): number {
+  let [low, high] = [0, numbers.length]
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if (numbers[middle]! > after) high = middle
+    else low = middle + 1
+  }
+  return low
 }
 
 /** Cuts devices into blocks, each due when its turn in the spread comes. */

@@ -1,165 +1,97 @@
 import { createHash } from 'node:crypto'
-import { deliveryStates, type Platform, parseReference, type Reference, reasons, type Target } from '@zbell/core'
-import type { Scope } from '../apps/apps.ts'
-import { uuidBuffer } from '../columns.ts'
-import type { Tx } from '../database.ts'
+import { parseReference, platforms, type Reference, type Target } from '@zbell/core'
+import type { Reader } from '../database.ts'
 import {
   type BlockDevice,
   blockDeviceColumns,
   blockDeviceOf,
   type RawBlockDevice,
 } from '../devices/load-block-devices.ts'
-
-type Where = { readonly appNo: number; readonly environment: Scope['environment'] }
-type Part = { readonly sql: string; readonly values: readonly unknown[] }
-
-const tokenHash = (token: string): Buffer => createHash('sha256').update(token).digest()
-
-/** References of one part of a target by their kind, each kind asked by one statement with an index of its own. */
-type ByKind = {
-  readonly everyone: boolean
-  readonly users: string[]
-  readonly devices: string[]
-  readonly tokens: string[]
-  readonly topics: string[]
-  readonly reached: string[]
-}
-
-const byKind = (texts: readonly string[]): ByKind => {
-  const all = texts.map(parseReference).filter((one): one is Reference => typeof one !== 'string')
-  return {
-    everyone: all.some(({ is }) => is === 'everyone'),
-    users: all.flatMap((one) => (one.is === 'user' ? [one.user] : [])),
-    devices: all.flatMap((one) => (one.is === 'device' ? [one.device] : [])),
-    tokens: all.flatMap((one) => (one.is === 'token' ? [one.token] : [])),
-    topics: all.flatMap((one) => (one.is === 'topic' ? [one.topic] : [])),
-    reached: all.flatMap((one) => (one.is === 'reached' ? [one.notification] : [])),
-  }
-}
-
-/** Statements that each name devices by number; together they are the union of what the references name. */
-function branches({ users, devices, tokens, topics, reached }: ByKind, { appNo, environment }: Where): Part[] {
-  const all: Part[] = []
-  const add = (sql: string, ...values: unknown[]) => all.push({ sql, values })
-  if (users.length > 0)
-    add(
-      'select no from devices where user_no in (select no from users where app_no = ? and environment = ? and name in (?))',
-      appNo,
-      environment,
-      users,
-    )
-  if (devices.length > 0) add('select no from devices where id in (?)', devices.map(uuidBuffer))
-  if (tokens.length > 0)
-    add(
-      "select no from devices where app_no = ? and environment = ? and platform in ('ios', 'android', 'web') and token_hash in (?)",
-      appNo,
-      environment,
-      tokens.map(tokenHash),
-    )
-  if (topics.length > 0) {
-    const own = '(select no from topics where app_no = ? and environment = ? and name in (?))'
-    add(`select device_no as no from topic_devices where topic_no in ${own}`, appNo, environment, topics)
-    add(
-      `select d.no from devices d join topic_users m on m.user_no = d.user_no where m.topic_no in ${own}`,
-      appNo,
-      environment,
-      topics,
-    )
-  }
-  if (reached.length > 0)
-    // What was taken back has gone there, too.
-    add(
-      `select device_no as no from deliveries where notification_no in
-         (select no from notifications where app_no = ? and environment = ? and id in (?))
-       and (state < ${deliveryStates.skipped} or reason = ${reasons['taken-back'].code})`,
-      appNo,
-      environment,
-      reached.map(uuidBuffer),
-    )
-  return all
-}
-
-const union = (parts: readonly Part[]): Part => ({
-  sql: parts.map(({ sql }) => sql).join(' union '),
-  values: parts.flatMap(({ values }) => values),
-})
+import { isNamed, type Named, nameAll, type Part, sourcesOf, type Where } from './named-devices.ts'
 
 /**
- * A target as the tail of a statement over devices `v`: everything after `select …`. A device that several references
- * name comes once; a retired one does not come.
- * @returns `undefined` when nobody can be meant
+ * A target as tails of statements over devices `v`: everything after `select …`. Together they find each device that is meant
+ * once, and no retired one; none finds what another does.
  */
-export function fromTarget(target: Target, where: Where): Part | undefined {
-  const { any = [], all = [], none = [], platforms } = target
-  const conditions: Part[] = [
-    { sql: 'v.app_no = ? and v.environment = ? and v.retired_at is null', values: [where.appNo, where.environment] },
+export async function targetParts(tx: Reader, target: Target, where: Where): Promise<Part[]> {
+  const { any, all, none } = await nameAll(tx, target, where)
+  if (none.everyone) return []
+  const wanted = all.filter(({ everyone }) => !everyone)
+  const driver = driverOf(target.any === undefined ? undefined : any, wanted)
+  const conditions = [
+    'v.retired_at is null',
+    ...(target.platforms ? [`v.platform in (${target.platforms.map((one) => `'${one}'`).join(',')})`] : []),
+    ...(target.any === undefined || any.everyone || driver === any ? [] : [isNamed(any)]),
+    ...wanted.filter((one) => one !== driver).map(isNamed),
+    ...(isNamed(none) === 'false' ? [] : [`not ${isNamed(none)}`]),
   ]
-  if (platforms) conditions.push({ sql: 'v.platform in (?)', values: [platforms satisfies readonly Platform[]] })
-  let source: Part = { sql: 'devices v', values: [] }
-  const kinds = byKind(any)
-  if (any.length > 0 && !kinds.everyone) {
-    const parts = branches(kinds, where)
-    if (parts.length === 0) return undefined
-    const named = union(parts)
-    source = { sql: `(${named.sql}) named join devices v on v.no = named.no`, values: named.values }
-  }
-  // Each reference of `all` asks for itself; `everyone` asks nothing.
-  for (const text of all) {
-    const one = byKind([text])
-    if (one.everyone) continue
-    const parts = branches(one, where)
-    if (parts.length === 0) return undefined
-    const named = union(parts)
-    conditions.push({ sql: `v.no in (${named.sql})`, values: named.values })
-  }
-  const unwanted = byKind(none)
-  if (unwanted.everyone) return undefined
-  for (const part of branches(unwanted, where))
-    conditions.push({ sql: `v.no not in (${part.sql})`, values: part.values })
-  return {
-    sql: `from ${source.sql} where ${conditions.map(({ sql }) => sql).join(' and ')}`,
-    values: [...source.values, ...conditions.flatMap(({ values }) => values)],
-  }
+  const scope = { sql: 'v.app_no = ? and v.environment = ?', values: [where.appNo, where.environment] }
+  if (driver)
+    return sourcesOf(driver).map((source) => ({
+      sql: `from ${source} and ${[scope.sql, ...conditions].join(' and ')}`,
+      values: scope.values,
+    }))
+  return (target.platforms ?? platforms).map((platform) => ({
+    sql: `from devices v force index (by_platform) where ${scope.sql} and v.platform = '${platform}' and ${conditions.join(' and ')}`,
+    values: scope.values,
+  }))
 }
 
-/** The next devices of a target, in the order of their numbers. */
+/** By what the devices are found, where it is not by walking through all: whatever names the fewest, as far as that is plain. */
+function driverOf(any: Named | undefined, all: readonly Named[]): Named | undefined {
+  const candidates = [...(any && !any.everyone ? [any] : []), ...all]
+  const isFew = ({ topics, reached }: Named) => topics.length === 0 && reached.length === 0
+  return candidates.find(isFew) ?? candidates[0]
+}
+
+/** A look finds so many devices at most; what is behind them is found by the next. */
+export const lookSize = 1_000_000
+
+/** The next devices of a target, in the order of their numbers. @returns all that there are, or exactly so many */
 export async function targetDevices(
-  tx: Pick<Tx, 'rows'>,
+  tx: Reader,
   target: Target,
   where: Where,
   after: number,
   limit: number,
 ): Promise<number[]> {
-  const from = fromTarget(target, where)
-  if (!from) return []
-  const rows = await tx.rows<{ no: number }>(`select v.no ${from.sql} and v.no > ? order by v.no limit ?`, [
-    ...from.values,
-    after,
-    limit,
-  ])
-  return rows.map(({ no }) => no)
+  const parts = await targetParts(tx, target, where)
+  const found = await Promise.all(
+    parts.map(async ({ sql, values }) =>
+      (
+        await tx.rows<{ no: number }>(`select v.no ${sql} and v.no > ? order by v.no limit ?`, [
+          ...values,
+          after,
+          limit,
+        ])
+      ).map(({ no }) => no),
+    ),
+  )
+  return Array.from(Float64Array.from(found.flat()).sort()).slice(0, limit)
 }
 
 /** The devices of a target that names a few people, whole: they are about to be rung. */
-export async function personalDevices(
-  tx: Pick<Tx, 'rows'>,
-  target: Target,
-  where: Where,
-  limit: number,
-): Promise<BlockDevice[]> {
-  const from = directly(target, where) ?? fromTarget(target, where)
-  if (!from) return []
-  const rows = await tx.rows<RawBlockDevice>(`select ${blockDeviceColumns} ${from.sql} limit ?`, [
-    ...from.values,
-    limit,
-  ])
-  return rows.map(blockDeviceOf).sort((a, b) => a.no - b.no)
+export async function personalDevices(tx: Reader, target: Target, where: Where, limit: number): Promise<BlockDevice[]> {
+  const direct = directly(target, where)
+  const parts = direct ? [direct] : await targetParts(tx, target, where)
+  const found = await Promise.all(
+    parts.map(({ sql, values }) =>
+      tx.rows<RawBlockDevice>(`select ${blockDeviceColumns} ${sql} limit ?`, [...values, limit]),
+    ),
+  )
+  return found
+    .flat()
+    .map(blockDeviceOf)
+    .sort((a, b) => a.no - b.no)
+    .slice(0, limit)
 }
 
 /** What most programs send to, one person or one token, asked without a table in between: a third less to wait for. */
-function directly({ any = [], all = [], none = [], platforms }: Target, where: Where): Part | undefined {
-  if (all.length > 0 || none.length > 0 || platforms) return undefined
-  const { users, tokens } = byKind(any)
+function directly({ any = [], all = [], none = [], platforms: some }: Target, where: Where): Part | undefined {
+  if (all.length > 0 || none.length > 0 || some) return undefined
+  const named = any.map(parseReference).filter((one): one is Reference => typeof one !== 'string')
+  const users = named.flatMap((one) => (one.is === 'user' ? [one.user] : []))
+  const tokens = named.flatMap((one) => (one.is === 'token' ? [one.token] : []))
   const { appNo, environment } = where
   if (users.length === any.length)
     return {
@@ -171,16 +103,18 @@ function directly({ any = [], all = [], none = [], platforms }: Target, where: W
     return {
       sql: `from devices v where v.app_no = ? and v.environment = ? and v.platform in ('ios', 'android', 'web')
             and v.token_hash in (?) and v.retired_at is null`,
-      values: [appNo, environment, tokens.map(tokenHash)],
+      values: [appNo, environment, tokens.map((token) => createHash('sha256').update(token).digest())],
     }
   return undefined
 }
 
-export async function countTarget(tx: Pick<Tx, 'rows'>, target: Target, where: Where): Promise<number> {
-  const from = fromTarget(target, where)
-  if (!from) return 0
-  const [row] = await tx.rows<{ count: number }>(`select count(*) as count ${from.sql}`, [...from.values])
-  return row?.count ?? 0
+export async function countTarget(tx: Reader, target: Target, where: Where): Promise<number> {
+  const counts = await Promise.all(
+    (await targetParts(tx, target, where)).map(({ sql, values }) =>
+      tx.rows<{ count: number }>(`select count(*) as count ${sql}`, [...values]),
+    ),
+  )
+  return counts.flat().reduce((sum, { count }) => sum + count, 0)
 }
 
 /** Whether a target names people, devices and tokens one by one, so few that they can be looked up at once. */

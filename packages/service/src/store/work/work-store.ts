@@ -9,7 +9,7 @@ import { holdsOf } from '../notifications/hold.ts'
 import { findNotificationByNo } from '../notifications/read-notifications.ts'
 import { withdrawPage } from '../notifications/withdraw-notification.ts'
 import { claimWork, extendLease, releaseWork } from './claim-work.ts'
-import { expandPage } from './expand-page.ts'
+import { expandPage, type Looks } from './expand-page.ts'
 import { storeOutcomes } from './store-outcomes.ts'
 import { Turns } from './turns.ts'
 
@@ -26,12 +26,13 @@ export const workStore = (
   giveUp: AbortSignal,
   onStep: OnStep = () => {},
   turns = new Turns(),
+  looks: Looks = new Map(),
 ): WorkStore => ({
   claim: (held, least) => claimWork(database, leaseMs, turns, held, least),
   extend: (claim) => extendLease(database, claim, leaseMs),
   release: (claim, afterMs) => releaseWork(database, claim, afterMs),
   notification: (no) => findNotificationByNo(database, no),
-  expandPage: (claim, notification) => expandPage(database, claim, notification, leaseMs),
+  expandPage: (claim, notification) => expandPage(database, claim, notification, leaseMs, looks),
   withdrawPage: (claim, after) => withdrawPage(database, claim, after, leaseMs),
   devices: (numbers) => loadBlockDevices(database, numbers),
   values: (userNos) => readersValues(database, userNos),

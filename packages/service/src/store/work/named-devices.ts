@@ -1,0 +1,155 @@
+import { createHash } from 'node:crypto'
+import { deliveryStates, parseReference, type Reference, reasons, type Target } from '@zbell/core'
+import type { Scope } from '../apps/apps.ts'
+import { uuidBuffer } from '../columns.ts'
+import type { Reader } from '../database.ts'
+
+export type Where = { readonly appNo: number; readonly environment: Scope['environment'] }
+export type Part = { readonly sql: string; readonly values: readonly unknown[] }
+
+/** What references name, by number: the union of all. What is not there names nobody. */
+export type Named = {
+  readonly everyone: boolean
+  readonly users: readonly number[]
+  /** Named by their id or their token. */
+  readonly devices: readonly number[]
+  readonly topics: readonly number[]
+  readonly reached: readonly number[]
+}
+
+const tokenHash = (token: string): Buffer => createHash('sha256').update(token).digest()
+
+const readReferences = (texts: readonly string[]): Reference[] =>
+  texts.map(parseReference).filter((one): one is Reference => typeof one !== 'string')
+
+/** Finds what a target's references name: each kind by one question for all parts of the target. */
+export async function nameAll(
+  tx: Reader,
+  { any = [], all = [], none = [] }: Target,
+  { appNo, environment }: Where,
+): Promise<{ readonly any: Named; readonly all: readonly Named[]; readonly none: Named }> {
+  const every = readReferences([...any, ...all, ...none])
+  const find = async (names: readonly string[], sql: string, keyOf: (name: string) => unknown = (name) => name) => {
+    const distinct = [...new Set(names)]
+    if (distinct.length === 0) return new Map<string, number>()
+    const rows = await tx.rows<{ no: number; name: Buffer | string }>(sql, [appNo, environment, distinct.map(keyOf)])
+    const found = new Map(rows.map(({ no, name }) => [String(name), no]))
+    return new Map(
+      distinct.flatMap((name) => (found.has(plain(keyOf(name))) ? [[name, found.get(plain(keyOf(name)))!]] : [])),
+    )
+  }
+  const [users, topics, devices, tokens, reached] = await Promise.all([
+    find(
+      every.flatMap((one) => (one.is === 'user' ? [one.user] : [])),
+      'select no, name from users where app_no = ? and environment = ? and name in (?)',
+    ),
+    find(
+      every.flatMap((one) => (one.is === 'topic' ? [one.topic] : [])),
+      'select no, name from topics where app_no = ? and environment = ? and name in (?)',
+    ),
+    find(
+      every.flatMap((one) => (one.is === 'device' ? [one.device] : [])),
+      'select no, lower(hex(id)) as name from devices where app_no = ? and environment = ? and id in (?)',
+      uuidBuffer,
+    ),
+    find(
+      every.flatMap((one) => (one.is === 'token' ? [one.token] : [])),
+      `select no, lower(hex(token_hash)) as name from devices
+       where app_no = ? and environment = ? and platform in ('ios', 'android', 'web') and token_hash in (?)`,
+      tokenHash,
+    ),
+    find(
+      every.flatMap((one) => (one.is === 'reached' ? [one.notification] : [])),
+      'select no, lower(hex(id)) as name from notifications where app_no = ? and environment = ? and id in (?)',
+      uuidBuffer,
+    ),
+  ])
+  const named = (texts: readonly string[]): Named => {
+    const own = readReferences(texts)
+    const numbers = (pick: (one: Reference) => number | undefined) => [
+      ...new Set(own.flatMap((one) => pick(one) ?? [])),
+    ]
+    return {
+      everyone: own.some(({ is }) => is === 'everyone'),
+      users: numbers((one) => (one.is === 'user' ? users.get(one.user) : undefined)),
+      devices: numbers((one) =>
+        one.is === 'device' ? devices.get(one.device) : one.is === 'token' ? tokens.get(one.token) : undefined,
+      ),
+      topics: numbers((one) => (one.is === 'topic' ? topics.get(one.topic) : undefined)),
+      reached: numbers((one) => (one.is === 'reached' ? reached.get(one.notification) : undefined)),
+    }
+  }
+  return { any: named(any), all: all.map((text) => named([text])), none: named(none) }
+}
+
+const plain = (key: unknown): string => (Buffer.isBuffer(key) ? key.toString('hex') : String(key))
+
+/** A delivery that reached its device; what was taken back has gone there, too. */
+const reachedIt = `(r.state < ${deliveryStates.skipped} or r.reason = ${reasons['taken-back'].code})`
+const list = (numbers: readonly number[]): string => numbers.join(',')
+
+/** The kinds of reference, each as a condition on a device `v` and as a way to find the devices that fulfil it. */
+const kinds = {
+  devices: {
+    condition: (nos: readonly number[]) => `v.no in (${list(nos)})`,
+    source: (nos: readonly number[]) => `devices v where v.no in (${list(nos)})`,
+  },
+  users: {
+    condition: (nos: readonly number[]) => `coalesce(v.user_no, 0) in (${list(nos)})`,
+    source: (nos: readonly number[]) => `devices v force index (by_user) where v.user_no in (${list(nos)})`,
+  },
+  topics: {
+    condition: (nos: readonly number[]) =>
+      `(exists (select 1 from topic_devices t where t.topic_no in (${list(nos)}) and t.device_no = v.no)
+        or exists (select 1 from topic_users t where t.topic_no in (${list(nos)}) and t.user_no = v.user_no))`,
+    source: undefined,
+  },
+  reached: {
+    condition: (nos: readonly number[]) =>
+      `exists (select 1 from deliveries r where r.notification_no in (${list(nos)}) and r.device_no = v.no and ${reachedIt})`,
+    source: (nos: readonly number[]) =>
+      nos.length === 1
+        ? `deliveries r straight_join devices v on v.no = r.device_no where r.notification_no = ${nos[0]} and ${reachedIt}`
+        : `(select distinct device_no from deliveries r where r.notification_no in (${list(nos)}) and ${reachedIt}) m
+           straight_join devices v on v.no = m.device_no where true`,
+  },
+} as const
+const kindNames = ['devices', 'users', 'topics', 'reached'] as const
+
+/** Members of topics, one table after the other; a device that joined by itself does not come again as its person's. */
+function topicSources(nos: readonly number[]): string[] {
+  const members = (table: string, column: string) =>
+    nos.length === 1
+      ? `(select ${column} as no from ${table} where topic_no = ${nos[0]}) m`
+      : `(select distinct ${column} as no from ${table} where topic_no in (${list(nos)})) m`
+  return [
+    `${members('topic_devices', 'device_no')} straight_join devices v on v.no = m.no where true`,
+    `${members('topic_users', 'user_no')} straight_join devices v force index (by_user) on v.user_no = m.no
+     where not exists (select 1 from topic_devices t where t.topic_no in (${list(nos)}) and t.device_no = v.no)`,
+  ]
+}
+
+/** Whether a device `v` is one of these. */
+export function isNamed(named: Named): string {
+  if (named.everyone) return 'true'
+  const conditions = kindNames.flatMap((kind) => (named[kind].length === 0 ? [] : [kinds[kind].condition(named[kind])]))
+  return conditions.length === 0 ? 'false' : `(${conditions.join(' or ')})`
+}
+
+/**
+ * Where the devices are found that these references name, as tails of statements over devices `v`: from one kind of reference
+ * after the other, each without those that came before, so that none comes twice and nothing has to be put aside to see it.
+ */
+export function sourcesOf(named: Named): string[] {
+  const before: string[] = []
+  const all: string[] = []
+  for (const kind of kindNames) {
+    const numbers = named[kind]
+    if (numbers.length === 0) continue
+    const not = before.map((condition) => ` and not ${condition}`).join('')
+    const { source, condition } = kinds[kind]
+    for (const one of source ? [source(numbers)] : topicSources(numbers)) all.push(`${one}${not}`)
+    before.push(condition(numbers))
+  }
+  return all
+}
