@@ -7,7 +7,7 @@ import { Client } from '@zbell/contract/client'
 import type { Browser, Page } from 'playwright-core'
 import { openBrowser } from './harness/browser.ts'
 import { Demo } from './harness/demo.ts'
-import { until } from './harness/programs.ts'
+import { patience, until } from './harness/programs.ts'
 
 const demo = new Demo()
 let browser: Browser
@@ -16,7 +16,7 @@ beforeAll(async () => {
   await demo.start()
   browser = await openBrowser()
   page = await (await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })).newPage()
-  page.setDefaultTimeout(10_000)
+  page.setDefaultTimeout(patience(60_000))
   await page.goto(demo.ready.signInLink)
   await page.getByRole('heading', { name: 'Activity' }).waitFor()
 })

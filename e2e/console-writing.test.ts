@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Browser, Page } from 'playwright-core'
 import { openBrowser } from './harness/browser.ts'
 import { Demo } from './harness/demo.ts'
-import { until } from './harness/programs.ts'
+import { patience, until } from './harness/programs.ts'
 
 const demo = new Demo()
 let browser: Browser
@@ -14,7 +14,7 @@ beforeAll(async () => {
   browser = await openBrowser()
   const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
   page = await context.newPage()
-  page.setDefaultTimeout(10_000)
+  page.setDefaultTimeout(patience(60_000))
   page.on('pageerror', (error) => complaints.push(error.message))
   await page.goto(demo.ready.signInLink)
   await page.getByRole('heading', { name: 'Activity' }).waitFor()

@@ -4,6 +4,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Browser, BrowserContext, Page } from 'playwright-core'
 import { openBrowser } from './harness/browser.ts'
 import { Demo } from './harness/demo.ts'
+import { patience } from './harness/programs.ts'
 
 const demo = new Demo()
 const axe = createRequire(import.meta.url).resolve('axe-core')
@@ -17,7 +18,7 @@ beforeAll(async () => {
   browser = await openBrowser()
   context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
   page = await context.newPage()
-  page.setDefaultTimeout(10_000)
+  page.setDefaultTimeout(patience(60_000))
   page.on('pageerror', (error) => complaints.push(error.message))
   // The browser writes down every refusal of the service; those are tested for themselves, all else is a fault.
   page.on(

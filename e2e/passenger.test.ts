@@ -3,7 +3,7 @@ import type { Delivery, Device, Page as ListPage } from '@zbell/contract'
 import type { Browser, BrowserContext, Page } from 'playwright-core'
 import { openBrowser } from './harness/browser.ts'
 import { Demo } from './harness/demo.ts'
-import { until } from './harness/programs.ts'
+import { patience, until } from './harness/programs.ts'
 
 const demo = new Demo()
 let browser: Browser
@@ -15,7 +15,7 @@ beforeAll(async () => {
   browser = await openBrowser()
   context = await browser.newContext()
   await context.grantPermissions(['notifications'], { origin: demo.ready.passengers })
-  context.setDefaultTimeout(8_000)
+  context.setDefaultTimeout(patience(60_000))
   page = await context.newPage()
   await page.goto(demo.ready.passengers)
 })

@@ -83,8 +83,7 @@ export class World {
 
   /** The app, its credentials and its keys. */
   async #furnish(): Promise<void> {
-    const bearer = readFileSync(join(this.data, 'service/operator.key'), 'utf8').trim()
-    this.operator = new Client({ url: this.url, bearer })
+    this.operator = new Client({ url: this.url, bearer: this.operatorKey })
     await this.makeApp(app)
     const { ios, android, web } = this.standins.account
     await this.addCredential({ platform: 'ios', ...ios })
@@ -117,6 +116,10 @@ export class World {
   ): Promise<string> {
     const made = await this.operator.call('makeKey', { params: { app: slug }, body: { kind, environment, name: kind } })
     return made.key
+  }
+
+  get operatorKey(): string {
+    return readFileSync(join(this.data, 'service/operator.key'), 'utf8').trim()
   }
 
   get servicePid(): number {

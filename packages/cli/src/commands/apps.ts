@@ -67,7 +67,7 @@ export function appCommands(program: Command, io: Io, done: Run): void {
 }
 
 async function list({ client, flags, io, paint }: Context<object>): Promise<number> {
-  const page = await client.call('listApps', {})
+  const page = { items: await client.all('listApps', {}), next: null }
   if (flags.json) printJson(io, page)
   else if (page.items.length === 0) io.out('There is no app yet. Make one with: zbell app new SLUG --name NAME\n')
   else {

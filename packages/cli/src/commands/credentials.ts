@@ -127,7 +127,7 @@ async function request({
 
 async function list(context: Context<object>): Promise<number> {
   const { client, app, flags, io, paint } = context
-  const page = await client.call('listCredentials', { params: { app } })
+  const page = { items: await client.all('listCredentials', { params: { app } }), next: null }
   if (flags.json) printJson(io, page)
   else if (page.items.length === 0)
     io.out('There is no credential yet. Hand one in with: zbell credential add FILE --platform …\n')
@@ -162,7 +162,7 @@ function validity(one: Credential, { io, paint }: Context<object>): string {
 async function check({ client, app, flags, io, paint }: Context<object>, id: string | undefined): Promise<number> {
   const listed =
     id === undefined
-      ? (await client.call('listCredentials', { params: { app } })).items.filter((one) => one.state === 'in-use')
+      ? (await client.all('listCredentials', { params: { app } })).filter((one) => one.state === 'in-use')
       : []
   const ids = id === undefined ? listed.map((one) => one.id) : [id]
   const checked: Credential[] = []

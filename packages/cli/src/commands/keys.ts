@@ -36,7 +36,7 @@ export function keyCommands(program: Command, io: Io, done: Run): void {
 }
 
 async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
-  const page = await client.call('listKeys', { params: { app } })
+  const page = { items: await client.all('listKeys', { params: { app } }), next: null }
   if (flags.json) printJson(io, page)
   else if (page.items.length === 0) io.out('There is no key yet. Make one with: zbell key new NAME --kind …\n')
   else {

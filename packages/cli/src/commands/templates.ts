@@ -33,8 +33,8 @@ export function templateCommands(program: Command, io: Io, done: Run): void {
 }
 
 async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
-  const { items } = await client.call('listTemplates', { params: { app } })
-  if (flags.json) printJson(io, { items })
+  const items = await client.all('listTemplates', { params: { app } })
+  if (flags.json) printJson(io, { items, next: null })
   else if (items.length === 0) io.out('There is no template yet. Try: zbell template save delay FILE\n')
   else
     io.out(

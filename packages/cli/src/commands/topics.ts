@@ -53,7 +53,7 @@ export function topicCommands(program: Command, io: Io, done: Run): void {
 }
 
 async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
-  const page = await client.call('listTopics', { params: { app } })
+  const page = { items: await client.all('listTopics', { params: { app } }), next: null }
   if (flags.json) printJson(io, page)
   else if (page.items.length === 0) io.out('There is no topic yet; the first to join one makes it.\n')
   else {

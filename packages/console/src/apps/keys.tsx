@@ -14,9 +14,9 @@ export function Keys() {
   const place = usePlace()
   const { data, error } = useQuery({
     queryKey: queryKeys.appKeys(place),
-    queryFn: () => api.call('listKeys', { params: { app: place.app.slug } }),
+    queryFn: () => api.all('listKeys', { params: { app: place.app.slug } }),
   })
-  const own = data?.items.filter((one) => one.environment === place.environment)
+  const own = data?.filter((one) => one.environment === place.environment)
   return (
     <section aria-labelledby="keys" className="grid content-start gap-8">
       <div>

@@ -12,13 +12,13 @@ export function CredentialsPage() {
   const { data, error } = useQuery({
     queryKey: keys.credentials(place),
     queryFn: () =>
-      api.call('listCredentials', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+      api.all('listCredentials', { params: { app: place.app.slug }, query: { environment: place.environment } }),
     // Whether a gateway refuses one is known only by asking again.
     refetchInterval: 5_000,
   })
   return (
     <Page title="Credentials" asks="As whom do we speak to each platform’s gateway, and does it listen?">
-      {error ? <Failure error={error} /> : data ? <CredentialTable items={data.items} /> : <Waiting />}
+      {error ? <Failure error={error} /> : data ? <CredentialTable items={data} /> : <Waiting />}
       <div className="mt-12 grid gap-x-14 gap-y-10 lg:grid-cols-[minmax(0,1fr)_20rem]">
         <HandIn />
         <MakeHere />

@@ -15,11 +15,11 @@ export function TopicsPage() {
   const { data, error } = useQuery({
     queryKey: keys.topics(place),
     queryFn: () =>
-      api.call('listTopics', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+      api.all('listTopics', { params: { app: place.app.slug }, query: { environment: place.environment } }),
   })
   return (
     <Page title="Topics" asks="What can people follow, and how many do?" action={<Exports what="topics" />}>
-      {error ? <Failure error={error} /> : data ? <List items={data.items} /> : <Waiting />}
+      {error ? <Failure error={error} /> : data ? <List items={data} /> : <Waiting />}
       <Declare />
     </Page>
   )

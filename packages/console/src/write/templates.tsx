@@ -43,7 +43,7 @@ export function Templates({ draft, onTake }: { readonly draft: Draft; readonly o
   const params = { app: place.app.slug }
   const query = { environment: place.environment }
   const key = [place.app.slug, place.environment, 'templates']
-  const templates = useQuery({ queryKey: key, queryFn: () => api.call('listTemplates', { params, query }) })
+  const templates = useQuery({ queryKey: key, queryFn: () => api.all('listTemplates', { params, query }) })
   const save = useMutation({
     mutationFn: () => {
       const { content = {} } = requestOf(draft)
@@ -57,7 +57,7 @@ export function Templates({ draft, onTake }: { readonly draft: Draft; readonly o
     },
     onSuccess: () => client.invalidateQueries({ queryKey: key }),
   })
-  const items = templates.data?.items ?? []
+  const items = templates.data ?? []
   return (
     <details>
       <summary className="cursor-pointer text-sm">Templates{items.length > 0 && ` (${items.length})`}</summary>

@@ -17,6 +17,14 @@ export type AnswerOf<Name extends RouteName> = Operations[Name] extends { answer
   ? z.output<A>
   : undefined
 
+/** Operations that answer a page of a list. */
+export type ListName = {
+  [Name in RouteName]: AnswerOf<Name> extends { items: readonly unknown[]; next: string | null } ? Name : never
+}[RouteName]
+export type ItemOf<Name extends ListName> = AnswerOf<Name> extends { items: readonly (infer Item)[] } ? Item : never
+
+const mostOnPage = 200
+
 export type ClientOptions = {
   /** The service's address, without a slash at its end; empty for the page's own origin. */
   readonly url: string
@@ -45,6 +53,24 @@ export class Client {
     const answer = await this.#fetch(name, given, 'application/json')
     if (answer.status === 204) return undefined as AnswerOf<Name>
     return (await answer.json()) as AnswerOf<Name>
+  }
+
+  /**
+   * Reads a list to its end, page by page. For lists that a person can look through; the others are streamed as files.
+   * Throws as {@link call} does.
+   */
+  async all<Name extends ListName>(name: Name, given: Given<Name>): Promise<ItemOf<Name>[]> {
+    const items: ItemOf<Name>[] = []
+    for (let after: string | null | undefined; after !== null; ) {
+      const query = { ...(given.query as object | undefined), limit: mostOnPage, ...(after ? { after } : {}) }
+      const page = (await this.call(name, { ...given, query } as Given<Name>)) as {
+        items: ItemOf<Name>[]
+        next: string | null
+      }
+      items.push(...page.items)
+      after = page.next
+    }
+    return items
   }
 
   /** Sends a file, however long, as it is read. Throws as {@link call} does. */

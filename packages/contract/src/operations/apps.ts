@@ -1,6 +1,7 @@
+import { z } from 'zod'
 import type { RouteName } from '../routes.ts'
 import * as apps from '../schemas/app.ts'
-import { pageOf } from '../schemas/page.ts'
+import { pageOf, pageQuery } from '../schemas/page.ts'
 import * as people from '../schemas/person.ts'
 import { setup } from '../schemas/setup.ts'
 import type { Operation } from './operation.ts'
@@ -8,7 +9,14 @@ import { done, environment, made } from './operation.ts'
 
 /** Apps, their keys, what they ask of their devices, and how far they are from ringing. */
 export const appsOperations = {
-  listApps: { ...done, summary: 'The apps', caller: 'operator', role: 'viewer', answer: pageOf(apps.app) },
+  listApps: {
+    ...done,
+    summary: 'The apps, oldest first',
+    caller: 'operator',
+    role: 'viewer',
+    query: z.object(pageQuery),
+    answer: pageOf(apps.app),
+  },
   makeApp: {
     ...made,
     summary: 'Make an app',
@@ -31,6 +39,7 @@ export const appsOperations = {
     summary: 'The keys of an app, newest first; never the keys themselves',
     caller: 'operator',
     role: 'owner',
+    query: z.object(pageQuery),
     answer: pageOf(apps.key),
   },
   makeKey: {

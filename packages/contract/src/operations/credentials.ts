@@ -1,7 +1,8 @@
+import { z } from 'zod'
 import type { RouteName } from '../routes.ts'
 import * as credentials from '../schemas/credential.ts'
 import * as gateways from '../schemas/gateway.ts'
-import { pageOf } from '../schemas/page.ts'
+import { environmentQuery, pageOf, pageQuery } from '../schemas/page.ts'
 import type { Operation } from './operation.ts'
 import { done, environment, made } from './operation.ts'
 
@@ -36,9 +37,9 @@ export const credentialsOperations = {
   },
   listCredentials: {
     ...done,
-    summary: 'Credentials: in use, waiting, requested, retired',
+    summary: 'Credentials: in use, waiting, requested, retired; newest first',
     caller: 'app',
-    query: environment,
+    query: z.object({ ...environmentQuery, ...pageQuery }),
     answer: pageOf(credentials.credential),
   },
   useCredential: {

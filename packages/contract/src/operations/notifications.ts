@@ -12,7 +12,7 @@ import {
   review,
   reviewReader,
 } from '../schemas/notification.ts'
-import { environmentQuery, pageOf, pageQuery } from '../schemas/page.ts'
+import { environmentQuery, namedPageQuery, pageOf, pageQuery } from '../schemas/page.ts'
 import { newTemplate, template } from '../schemas/template.ts'
 import { exportQuery } from '../schemas/transfer.ts'
 import type { Operation } from './operation.ts'
@@ -93,10 +93,10 @@ export const notificationsOperations = {
   },
   listTemplates: {
     ...done,
-    summary: 'Templates, each in its newest version',
+    summary: 'Templates by name, each in its newest version',
     caller: 'app',
-    query: environment,
-    answer: z.object({ items: z.array(template) }),
+    query: z.object({ ...environmentQuery, ...namedPageQuery }),
+    answer: pageOf(template),
   },
   readTemplate: {
     ...done,

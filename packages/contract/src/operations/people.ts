@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import type { RouteName } from '../routes.ts'
 import * as devices from '../schemas/device.ts'
-import { environmentQuery, pageOf, sortedPageQuery } from '../schemas/page.ts'
+import { environmentQuery, namedPageQuery, pageOf, sortedPageQuery } from '../schemas/page.ts'
 import * as people from '../schemas/person.ts'
 import * as transfer from '../schemas/transfer.ts'
 import type { Operation } from './operation.ts'
@@ -78,9 +78,9 @@ export const peopleOperations = {
   },
   listTopics: {
     ...done,
-    summary: 'Topics, with how many joined',
+    summary: 'Topics by name, with how many joined',
     caller: 'app',
-    query: environment,
+    query: z.object({ ...environmentQuery, ...namedPageQuery }),
     answer: pageOf(people.topic),
   },
   declareTopic: {

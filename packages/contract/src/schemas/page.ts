@@ -29,6 +29,16 @@ export const sortedPageQuery = {
     ),
 }
 
+/** For a list in the order of its names: a page goes on after a name. */
+export const namedPageQuery = {
+  ...pageQuery,
+  after: z
+    .string()
+    .regex(/^[\w-]{1,200}$/, 'is not a place in this list')
+    .optional()
+    .describe('The `next` of the page before.'),
+}
+
 export const environmentQuery = {
   environment: z
     .enum(['development', 'production'])

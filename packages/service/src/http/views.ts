@@ -109,6 +109,15 @@ export const deviceView = (row: DeviceRow): Device => ({
   retiredReason: row.retiredReason,
 })
 
+/** The place of a name in a list that is in the order of names. */
+export const placeOfName = (name: string): string => Buffer.from(name).toString('base64url')
+export const nameAtPlace = (place: string | undefined): string | undefined =>
+  place === undefined ? undefined : Buffer.from(place, 'base64url').toString()
+
+/** The number at a place of a list that is in the order of numbers. */
+export const numberAtPlace = (place: string | undefined): number | undefined =>
+  place === undefined ? undefined : Number(place)
+
 /** One page of rows: one more than asked for is read, to know whether another page follows. */
 export function pageView<R, V>(
   rows: readonly R[],

@@ -6,6 +6,8 @@ export type SortKey = {
   readonly by: string
   /** It may be null; such rows come last, whichever way the others go. */
   readonly nullable?: boolean
+  /** No two rows have the same. */
+  readonly unique?: boolean
 }
 
 /** A column more that each row of the list brings along: what the order saw of it. */
@@ -17,11 +19,16 @@ export type Placed = { readonly sortedBy: string | null; readonly no: number }
  * @param no the expression of the row's own number
  * @param after a place that `placeOf` named; one that cannot be read has nothing behind it
  */
-export function inOrder({ by, nullable }: SortKey, no: string, direction: Direction, after: string | undefined) {
+export function inOrder(
+  { by, nullable, unique }: SortKey,
+  no: string,
+  direction: Direction,
+  after: string | undefined,
+) {
   const [beyond, way] = direction === 'ascending' ? ['>', 'asc'] : ['<', 'desc']
   return {
     column: `cast(${by} as char) as sortedBy`,
-    orderBy: `${nullable ? `${by} is null, ` : ''}${by} ${way}, ${no} ${way}`,
+    orderBy: `${nullable ? `${by} is null, ` : ''}${by} ${way}${unique ? '' : `, ${no} ${way}`}`,
     ...behind(),
   }
 
@@ -31,6 +38,7 @@ export function inOrder({ by, nullable }: SortKey, no: string, direction: Direct
     if (!place) return { where: 'false', values: [] }
     const [key, number] = place
     if (by === no) return { where: `${no} ${beyond} ?`, values: [number] }
+    if (unique) return { where: `${by} ${beyond} ?`, values: [key] }
     if (key === null) return { where: `${by} is null and ${no} ${beyond} ?`, values: [number] }
     const either = `${by} ${beyond} ? or (${by} = ? and ${no} ${beyond} ?)`
     if (nullable) return { where: `(${either} or ${by} is null)`, values: [key, key, number] }

@@ -8,6 +8,7 @@ import { isDuplicate } from '../../store/errors.ts'
 import { hashSecret, newSecret } from '../../vault/secrets.ts'
 import { Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
+import { numberAtPlace, pageView } from '../views.ts'
 
 export const appView = (row: AppRow): App => ({
   slug: row.slug,
@@ -39,7 +40,9 @@ export function serveApps(on: OperationRouter, database: Database, onRevoked: ()
     return app
   }
 
-  on.serve('listApps', async () => ({ items: (await listApps(database)).map(appView), next: null }))
+  on.serve('listApps', async ({ query: { limit, after } }) =>
+    pageView(await listApps(database, limit + 1, numberAtPlace(after)), limit, ({ no }) => no, appView),
+  )
 
   on.serve('makeApp', async ({ body }) => {
     const row = { ...body, identifiers: body.identifiers as AppRow['identifiers'], createdAt: new Date() }
@@ -60,10 +63,10 @@ export function serveApps(on: OperationRouter, database: Database, onRevoked: ()
     return appView(await need(params.app))
   })
 
-  on.serve('listKeys', async ({ params }) => ({
-    items: (await listKeys(database, (await need(params.app)).no)).map(keyView),
-    next: null,
-  }))
+  on.serve('listKeys', async ({ params, query: { limit, after } }) => {
+    const rows = await listKeys(database, (await need(params.app)).no, limit + 1, numberAtPlace(after))
+    return pageView(rows, limit, ({ no }) => no, keyView)
+  })
 
   on.serve('makeKey', async ({ caller, params, body }) => {
     const app = await need(params.app)

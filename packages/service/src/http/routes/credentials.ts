@@ -15,6 +15,7 @@ import {
 import type { Database } from '../../store/database.ts'
 import { Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
+import { numberAtPlace, pageView } from '../views.ts'
 
 const iso = (at: Date | null): string | null => at?.toISOString() ?? null
 
@@ -78,10 +79,10 @@ export function serveCredentials(
     const { row, pem } = await desk.request(scope, body, actor)
     return { credential: credentialView(row), request: pem }
   })
-  on.serve('listCredentials', async ({ caller: { scope } }) => ({
-    items: (await listCredentials(database, scope)).map(credentialView),
-    next: null,
-  }))
+  on.serve('listCredentials', async ({ caller: { scope }, query: { limit, after } }) => {
+    const rows = await listCredentials(database, scope, limit + 1, numberAtPlace(after))
+    return pageView(rows, limit, ({ no }) => no, credentialView)
+  })
   on.serve('useCredential', async ({ caller: { scope, actor }, params }) => {
     const row = await need(scope, params.id)
     if (row.fingerprint === null) throw new Problem('credential-not-ready')

@@ -1,6 +1,6 @@
 import type { Session } from '@zbell/contract'
 import type { Response } from 'express'
-import { listApps } from '../../store/apps/apps.ts'
+import { everyApp } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
 import { isDuplicate } from '../../store/errors.ts'
 import { type AccountRow, createAccount, findAccount } from '../../store/sessions/accounts.ts'
@@ -19,7 +19,7 @@ export function serveSessions(on: OperationRouter, database: Database, limits: R
   const sessionView = async (account: AccountRow, csrf: string): Promise<Session> => ({
     account: { email: account.email, name: account.name, role: account.role },
     csrf,
-    apps: (await listApps(database)).map(appView),
+    apps: (await everyApp(database)).map(appView),
   })
 
   on.serve(

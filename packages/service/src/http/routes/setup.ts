@@ -2,8 +2,8 @@ import type { Setup } from '@zbell/contract'
 import { nextStep, platforms, type SetupFacts, wayToRing } from '@zbell/core'
 import type { GatewayRoom } from '../../gateways/gateways.ts'
 import type { Scope } from '../../store/apps/apps.ts'
-import { type CredentialRow, listCredentials } from '../../store/apps/credentials.ts'
-import { listKeys } from '../../store/apps/keys.ts'
+import { type CredentialRow, credentialsInUse } from '../../store/apps/credentials.ts'
+import { countAppKeys } from '../../store/apps/keys.ts'
 import { listMilestones } from '../../store/apps/milestones.ts'
 import type { Database } from '../../store/database.ts'
 import { type NewestDevice, newestDevices } from '../../store/devices/newest-devices.ts'
@@ -13,7 +13,7 @@ import type { OperationRouter } from '../serve-operation.ts'
 export function serveSetup(on: OperationRouter, database: Database, gateways: GatewayRoom, handsets: boolean): void {
   on.serve('readSetup', async ({ caller: { scope } }) => {
     const devices = await newestDevices(database, scope)
-    const credentials = (await listCredentials(database, scope)).filter((row) => row.slot === 'in-use')
+    const credentials = await credentialsInUse(database, scope)
     const facts = await setupFacts(database, gateways, scope, devices, credentials)
     return {
       app: scope.app.slug,
@@ -35,9 +35,7 @@ async function setupFacts(
   credentials: readonly CredentialRow[],
 ): Promise<SetupFacts[]> {
   const { app, environment } = scope
-  const keys = (await listKeys(database, app.no)).filter(
-    (key) => key.kind === 'app' && key.environment === environment && key.revokedAt === null,
-  )
+  const appKeys = await countAppKeys(database, scope)
   const milestones = await listMilestones(database, app.no, environment)
   return platforms.map((platform) => {
     const when = (what: 'accepted' | 'received', rehearsal: boolean) =>
@@ -60,7 +58,7 @@ async function setupFacts(
         rejected: row.rejectedAt !== null,
         check: row.verdict && row.checkedAt ? { verdict: row.verdict, atMs: row.checkedAt.getTime() } : undefined,
       },
-      appKeys: keys.length,
+      appKeys,
       device: { atMs: registered(false), rehearsedAtMs: registered(true) },
       accepted: { atMs: when('accepted', false), rehearsedAtMs: when('accepted', true) },
       received: { atMs: when('received', false), rehearsedAtMs: when('received', true) },

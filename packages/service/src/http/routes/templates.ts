@@ -11,13 +11,15 @@ import {
 } from '../../store/templates/templates.ts'
 import { invalid, Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
+import { nameAtPlace, pageView, placeOfName } from '../views.ts'
 
 const isName = (text: string): boolean => /^[a-z0-9][a-z0-9._-]{0,63}$/.test(text)
 
 export function serveTemplates(on: OperationRouter, database: Database): void {
-  on.serve('listTemplates', async ({ caller: { scope } }) => ({
-    items: (await listTemplates(database, scope)).map(templateView),
-  }))
+  on.serve('listTemplates', async ({ caller: { scope }, query: { limit, after } }) => {
+    const rows = await listTemplates(database, scope, limit + 1, nameAtPlace(after))
+    return pageView(rows, limit, ({ name }) => placeOfName(name), templateView)
+  })
 
   on.serve('readTemplate', async ({ caller: { scope }, params }) =>
     templateView(await needTemplate(database, scope, params.template)),

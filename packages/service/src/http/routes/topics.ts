@@ -19,6 +19,7 @@ import {
 import { Problem } from '../problem.ts'
 import type { RateLimits } from '../rate-limits.ts'
 import type { OperationRouter } from '../serve-operation.ts'
+import { nameAtPlace, pageView, placeOfName } from '../views.ts'
 
 /** So many that are not here are named in an answer. */
 const unknownNamed = 100
@@ -26,10 +27,10 @@ const unknownNamed = 100
 const together = 2_000
 
 export function serveTopics(on: OperationRouter, database: Database, limits: RateLimits, onChange: () => void): void {
-  on.serve('listTopics', async ({ caller: { scope } }) => ({
-    items: (await listTopics(database, scope)).map(topicView),
-    next: null,
-  }))
+  on.serve('listTopics', async ({ caller: { scope }, query: { limit, after } }) => {
+    const rows = await listTopics(database, scope, limit + 1, nameAtPlace(after))
+    return pageView(rows, limit, ({ name }) => placeOfName(name), topicView)
+  })
 
   on.serve('declareTopic', async ({ caller: { scope }, params, body }) => {
     const name = needName(params.topic)

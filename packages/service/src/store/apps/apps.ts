@@ -1,5 +1,5 @@
 import type { Environment, Platform } from '@zbell/core'
-import { asc, eq } from 'drizzle-orm'
+import { asc, eq, gt } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 import { apps } from '../tables.ts'
 
@@ -43,9 +43,19 @@ export const appOf = (no: number, { appSlug, appName, appIdentifiers, appCreated
 const readIdentifiers = (kept: string | AppRow['identifiers']): AppRow['identifiers'] =>
   typeof kept === 'string' ? (JSON.parse(kept) as AppRow['identifiers']) : kept
 
-/** The oldest first: it is the one that the console opens with. */
-export const listApps = (database: Database): Promise<AppRow[]> =>
-  database.use((db) => db.select().from(apps).orderBy(asc(apps.no)).limit(200))
+/** The oldest first: it is the one that the console opens with. @param after the number of the last one before */
+export const listApps = (database: Database, limit: number, after = 0): Promise<AppRow[]> =>
+  database.use((db) => db.select().from(apps).where(gt(apps.no, after)).orderBy(asc(apps.no)).limit(limit))
+
+/** All of them, for whoever has to choose one. */
+export async function everyApp(database: Database): Promise<AppRow[]> {
+  const all: AppRow[] = []
+  for (;;) {
+    const page = await listApps(database, 500, all.at(-1)?.no)
+    all.push(...page)
+    if (page.length < 500) return all
+  }
+}
 
 export type AppChange = {
   readonly name?: string | undefined

@@ -56,15 +56,29 @@ export async function findCredential(database: Database, scope: Scope, id: strin
   )[0]
 }
 
-/** Newest first. */
-export const listCredentials = (database: Database, scope: Scope): Promise<CredentialRow[]> =>
+/** Newest first. @param after the number of the last one before */
+export const listCredentials = (
+  database: Database,
+  scope: Scope,
+  limit: number,
+  after = Number.MAX_SAFE_INTEGER,
+): Promise<CredentialRow[]> =>
   database.use((db) =>
     db
       .select()
       .from(credentials)
-      .where(and(...inScope(scope)))
+      .where(and(...inScope(scope), lt(credentials.no, after)))
       .orderBy(desc(credentials.no))
-      .limit(200),
+      .limit(limit),
+  )
+
+/** Those that send, one for a platform at most. */
+export const credentialsInUse = (database: Database, scope: Scope): Promise<CredentialRow[]> =>
+  database.use((db) =>
+    db
+      .select()
+      .from(credentials)
+      .where(and(...inScope(scope), eq(credentials.slot, 'in-use'))),
   )
 
 /** The request that a certificate was issued for. */

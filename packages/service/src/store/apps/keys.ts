@@ -45,9 +45,31 @@ async function markUsed(database: Database, no: number): Promise<void> {
   )
 }
 
-/** Newest first. */
-export const listKeys = (database: Database, appNo: number): Promise<KeyRow[]> =>
-  database.use((db) => db.select(columns).from(keys).where(eq(keys.appNo, appNo)).orderBy(desc(keys.no)).limit(500))
+/** Newest first. @param after the number of the last one before */
+export const listKeys = (
+  database: Database,
+  appNo: number,
+  limit: number,
+  after = Number.MAX_SAFE_INTEGER,
+): Promise<KeyRow[]> =>
+  database.use((db) =>
+    db
+      .select(columns)
+      .from(keys)
+      .where(and(eq(keys.appNo, appNo), lt(keys.no, after)))
+      .orderBy(desc(keys.no))
+      .limit(limit),
+  )
+
+/** How many app keys are good. */
+export async function countAppKeys(database: Database, { app, environment }: Scope): Promise<number> {
+  const [row] = await database.rows<{ count: number }>(
+    `select count(*) as count from api_keys
+     where app_no = ? and environment = ? and kind = 'app' and revoked_at is null`,
+    [app.no, environment],
+  )
+  return row?.count ?? 0
+}
 
 /** Revoking twice is revoking once. @returns `undefined` when this app has no such key */
 export async function revokeKey(

@@ -22,14 +22,19 @@ const rowOf = (raw: Raw): TemplateRow => ({
   declares: parsed<Declarations>(raw.declares),
 })
 
-/** Each in its newest version, by name. */
-export async function listTemplates(database: Database, { app, environment }: Scope): Promise<TemplateRow[]> {
+/** Each in its newest version, by name. @param after the name of the last one before */
+export async function listTemplates(
+  database: Database,
+  { app, environment }: Scope,
+  limit: number,
+  after = '',
+): Promise<TemplateRow[]> {
   const rows = await database.rows<Raw>(
     `select ${columns} from templates t
-     join (select name, max(version) as version from templates where app_no = ? and environment = ? group by name) newest
+     join (select name, max(version) as version from templates where app_no = ? and environment = ? and name > ? group by name) newest
        on newest.name = t.name and newest.version = t.version
-     where t.app_no = ? and t.environment = ? and t.deleted_at is null order by t.name limit 500`,
-    [app.no, environment, app.no, environment],
+     where t.app_no = ? and t.environment = ? and t.deleted_at is null and t.name > ? order by t.name limit ?`,
+    [app.no, environment, after, app.no, environment, after, limit],
   )
   return rows.map(rowOf)
 }

@@ -21,11 +21,11 @@ const columns = `t.no, t.name, t.title, t.declared, t.created_at as createdAt,
 const rowOf = (raw: Raw): TopicRow => ({ ...raw, declared: raw.declared === 1 })
 const inScope = ({ app, environment }: Scope) => [app.no, environment]
 
-/** In the order of their names. */
-export async function listTopics(database: Database, scope: Scope): Promise<TopicRow[]> {
+/** In the order of their names. @param after the name of the last one before */
+export async function listTopics(database: Database, scope: Scope, limit: number, after = ''): Promise<TopicRow[]> {
   const rows = await database.rows<Raw>(
-    `select ${columns} from topics t where t.app_no = ? and t.environment = ? order by t.name limit 1000`,
-    inScope(scope),
+    `select ${columns} from topics t where t.app_no = ? and t.environment = ? and t.name > ? order by t.name limit ?`,
+    [...inScope(scope), after, limit],
   )
   return rows.map(rowOf)
 }

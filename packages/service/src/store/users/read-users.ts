@@ -18,7 +18,7 @@ const columns = `u.no, u.name, u.created_at as createdAt, u.changed_at as change
 const sortKeys: Readonly<Record<Exclude<PersonSort, `attribute.${string}`>, SortKey>> = {
   createdAt: { by: 'u.no' },
   changedAt: { by: 'u.changed_at' },
-  user: { by: 'u.name' },
+  user: { by: 'u.name', unique: true },
   devices: { by: '(select count(*) from devices d where d.user_no = u.no and d.retired_at is null)' },
   topics: { by: '(select count(*) from topic_users m where m.user_no = u.no)' },
 }
@@ -57,7 +57,13 @@ export async function listUsers(
   // Whoever joined a topic is found among its members, who lie in the order of their numbers.
   const no = topic !== undefined && sort === 'createdAt' ? 'm.user_no' : 'u.no'
   const ordered = inOrder(sort === 'createdAt' ? { by: no } : sorted.key, no, order, after)
-  const conditions = ['u.app_no = ?', 'u.environment = ?', 'u.named', ordered.where]
+  const isByName = sort === 'user' || (search ?? '') !== ''
+  const conditions = [
+    'u.app_no = ?',
+    'u.environment = ?',
+    isByName ? 'u.name is not null' : 'u.named = 1',
+    ordered.where,
+  ]
   const values: unknown[] = [app.no, environment, ...ordered.values]
   if (search) {
     conditions.push('u.name like ?')

@@ -25,15 +25,13 @@ export async function targetParts(tx: Reader, target: Target, where: Where): Pro
     ...wanted.filter((one) => one !== driver).map(isNamed),
     ...(isNamed(none) === 'false' ? [] : [`not ${isNamed(none)}`]),
   ]
-  const scope = { sql: 'v.app_no = ? and v.environment = ?', values: [where.appNo, where.environment] }
+  // What was found by name in this app and environment has its devices there: to ask again would cost a look at each row.
   if (driver)
-    return sourcesOf(driver).map((source) => ({
-      sql: `from ${source} and ${[scope.sql, ...conditions].join(' and ')}`,
-      values: scope.values,
-    }))
+    return sourcesOf(driver).map((source) => ({ sql: `from ${source} and ${conditions.join(' and ')}`, values: [] }))
   return (target.platforms ?? platforms).map((platform) => ({
-    sql: `from devices v force index (by_platform) where ${scope.sql} and v.platform = '${platform}' and ${conditions.join(' and ')}`,
-    values: scope.values,
+    sql: `from devices v force index (by_platform)
+          where v.app_no = ? and v.environment = ? and v.platform = '${platform}' and ${conditions.join(' and ')}`,
+    values: [where.appNo, where.environment],
   }))
 }
 

@@ -1,0 +1,124 @@
+import { randomBytes } from 'node:crypto'
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { Client, type ItemOf, type ListName } from '@zbell/contract/client'
+import { uuidV7 } from '@zbell/core'
+import { openBrowser } from './harness/browser.ts'
+import { patience, zbell } from './harness/programs.ts'
+import { app, params, World } from './harness/world.ts'
+
+/** More than two of the longest pages. */
+const many = 450
+let world: World
+let notification: string
+
+const hex = (bytes: Uint8Array) => `x'${Buffer.from(bytes).toString('hex')}'`
+const uuid = () => uuidV7(Date.now(), randomBytes(10))
+const id = (text = uuid()) => `x'${text.replaceAll('-', '')}'`
+const times = (row: (n: number) => string) => Array.from({ length: many }, (_, n) => row(n)).join(',')
+const scope = "1, 'development'"
+
+beforeAll(async () => {
+  world = await World.open()
+  notification = uuid()
+  const device = (n: number) =>
+    `(${id()}, ${scope}, 'ios', 'token-${n}', ${hex(randomBytes(32))}, ${hex(randomBytes(32))}, 'granted', 0, now(3), now(3), now(3))`
+  const sent = (n: number) =>
+    `(${n === 0 ? id(notification) : id()}, ${scope}, 'finished', '{"any":["everyone"]}', '{"title":"T"}', 1, 'show', 60, 'test', ${hex(randomBytes(32))}, ${n === 0 ? many : 0}, now(3), now(3), now(3), now(3))`
+  for (const sql of [
+    `insert into apps (slug, name, identifiers, created_at) values ${times((n) => `('app-${n}', 'App ${n}', '{}', now(3))`)}`,
+    `insert into api_keys (id, app_no, environment, kind, name, hash, created_at) values ${times((n) => `(${id()}, ${scope}, 'app', 'key ${n}', ${hex(randomBytes(32))}, now(3))`)}`,
+    `insert into credentials (id, app_no, environment, platform, kind, sealed, created_at, retired_at) values ${times(() => `(${id()}, ${scope}, 'ios', 'signing-key', 'x', now(3), now(3))`)}`,
+    `insert into users (app_no, environment, name, created_at, changed_at) values ${times((n) => `(${scope}, 'person-${n}', now(3), now(3))`)}`,
+    `insert into devices (id, app_no, environment, platform, token, token_hash, secret_hash, permission, muted, registered_at, seen_at, changed_at) values ${times(device)}`,
+    `insert into topics (app_no, environment, name, declared, created_at) values ${times((n) => `(${scope}, 'topic-${n}', 1, now(3))`)}`,
+    `insert into templates (app_no, environment, name, version, content, declares, made_by, made_at) values ${times((n) => `(${scope}, 'template-${n}', 1, '{"title":"T"}', '{}', 'test', now(3))`)}`,
+    `insert into attributes (app_no, environment, name, type, created_at) values ${times((n) => `(${scope}, 'attribute${n}', 'text', now(3))`)}`,
+    `insert into notifications (id, app_no, environment, state, target, content, urgency, mode, ttl_seconds, sent_by, request_hash, expanded, created_at, expires_at, finished_at, changed_at) values ${times(sent)}`,
+    `insert into deliveries (notification_no, device_no, platform, state) select (select no from notifications where id = ${id(notification)}), no, 0, 1 from devices where app_no = 1`,
+  ])
+    await world.changeDirectly(sql)
+  for (let n = 0; n < 12; n++) await world.handset(n)
+})
+afterAll(() => world.close())
+
+/** How many are in each list at least; `undefined` for one that has no more than a few by its nature. */
+const lists: { readonly [Name in ListName]: undefined | { readonly atLeast: number } } = {
+  listApps: { atLeast: many + 1 },
+  listKeys: { atLeast: many + 2 },
+  listCredentials: { atLeast: many + 3 },
+  listUsers: { atLeast: many },
+  listDevices: { atLeast: many },
+  listTopics: { atLeast: many },
+  listTemplates: { atLeast: many },
+  listAttributes: { atLeast: many },
+  listNotifications: { atLeast: many },
+  listDeliveries: { atLeast: many },
+  listHandsets: { atLeast: 12 },
+  // One for each platform, and one for each day.
+  listGateways: undefined,
+  listDays: undefined,
+}
+const names = (Object.keys(lists) as ListName[]).filter((name) => lists[name] !== undefined)
+
+const identity = (item: ItemOf<ListName>): string => JSON.stringify(item)
+
+describe('a list that is longer than its longest page', () => {
+  test.each(names)('is read to its end, each once: %s', async (name) => {
+    const client = new Client({ url: world.url, bearer: world.operatorKey, environment: 'development' })
+    const items = await client.all(name, { params: { ...params, id: notification } } as never)
+    expect(items.length).toBeGreaterThanOrEqual(lists[name]!.atLeast)
+    expect(new Set(items.map(identity)).size).toBe(items.length)
+  })
+
+  test.each([
+    ['app', many + 1],
+    ['key', many + 2],
+    ['credential', many + 3],
+    ['topic', many],
+    ['template', many],
+  ])('is whole in zbell %s list', async (group, atLeast) => {
+    const env = { ZBELL_URL: world.url, ZBELL_KEY: world.operatorKey, ZBELL_APP: app, ZBELL_ENVIRONMENT: 'development' }
+    const { code, out } = await zbell([group, 'list', '--json'], env)
+    expect(code).toBe(0)
+    expect((JSON.parse(out) as { items: unknown[] }).items.length).toBeGreaterThanOrEqual(atLeast)
+  })
+
+  test.each(['device', 'user', 'notification'])('says in zbell %s list how to go on, to the end', async (group) => {
+    const env = { ZBELL_URL: world.url, ZBELL_KEY: world.backendKey, ZBELL_APP: app }
+    let read = 0
+    for (let after: string | null = ''; after !== null; ) {
+      const more: string[] = after === '' ? [] : ['--after', after]
+      const { code, out, err } = await zbell([group, 'list', '--limit', '200', '--json', ...more], env)
+      expect([code, err]).toEqual([0, ''])
+      const page = JSON.parse(out) as { items: unknown[]; next: string | null }
+      read += page.items.length
+      after = page.next
+    }
+    expect(read).toBeGreaterThanOrEqual(many)
+  })
+
+  test('is whole in the console: every app can be chosen, every topic, key and credential seen', async () => {
+    await world.operator.call('makeAccount', {
+      body: { email: 'watch@merrow-sound.example', name: 'Watch', role: 'owner', password: 'a long watch at the quay' },
+    })
+    const { link } = await world.operator.call('makeSignInLink', { body: { email: 'watch@merrow-sound.example' } })
+    const browser = await openBrowser()
+    try {
+      const page = await browser.newPage()
+      page.setDefaultTimeout(patience(60_000))
+      await page.goto(`${world.url}/sign-in#${link}`)
+      const options = page.getByLabel('App', { exact: true }).locator('option')
+      await page.getByRole('option', { name: `App ${many - 1}` }).waitFor({ state: 'attached' })
+      expect(await options.count()).toBeGreaterThan(many)
+      for (const [place, shown] of [
+        ['topics', `topic-${many - 1}`],
+        ['app', 'key 0'],
+      ] as const) {
+        await page.goto(`${world.url}/${place}`)
+        await page.getByText(shown, { exact: true }).first().waitFor()
+      }
+    } finally {
+      await browser.close()
+    }
+  })
+})
