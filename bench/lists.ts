@@ -1,9 +1,9 @@
 import { setTimeout as wait } from 'node:timers/promises'
 import { ProblemError } from '@zbell/contract/client'
 import { createConnection } from 'mysql2/promise'
+import { fillMultitude } from '../e2e/harness/multitude.ts'
 import { type Figure, figure } from './figure.ts'
 import { app, House } from './house.ts'
-import { fillMillion } from './million.ts'
 
 const times = 7
 
@@ -11,7 +11,7 @@ const times = 7
 export async function lists(): Promise<Figure[]> {
   const house = await House.open()
   try {
-    await fillMillion(house.databaseUrl)
+    await fillMultitude(house.databaseUrl, 1_000_000)
     const params = { app }
     const page = { limit: 50 } as const
     const bareMs = await bare(house.databaseUrl)

@@ -111,11 +111,11 @@ describe('a list that is longer than its longest page', () => {
       await page.getByRole('option', { name: `App ${many - 1}` }).waitFor({ state: 'attached' })
       expect(await options.count()).toBeGreaterThan(many)
       for (const [place, shown] of [
-        ['topics', `topic-${many - 1}`],
-        ['app', 'key 0'],
+        ['topics', new RegExp(`^topic-${many - 1}`)],
+        ['app', /^key 0(?!\d)/],
       ] as const) {
         await page.goto(`${world.url}/${place}`)
-        await page.getByText(shown, { exact: true }).first().waitFor()
+        await page.getByText(shown).first().waitFor()
       }
     } finally {
       await browser.close()

@@ -1,12 +1,12 @@
 import { createConnection } from 'mysql2/promise'
 
-const count = 1_000_000
-
-/** Another app's devices and people lie among the first one's, the newest of all theirs: whoever walks a table meets them. */
-const others = 100_000
-
-/** A million people with a device and three attributes each, and topics of 500,000, 50,000 and 300,000 people. */
-export async function fillMillion(databaseUrl: string): Promise<void> {
+/**
+ * Many people with a device and three attributes each; topics of half, of a twentieth and of three tenths of them. A tenth as
+ * many of another app are the newest of all: whoever walks through a table meets them first.
+ * @param count a multiple of 20
+ */
+export async function fillMultitude(databaseUrl: string, count: number): Promise<void> {
+  const others = count / 10
   const connection = await createConnection(databaseUrl)
   const device = (from: string, app: number, users: string) =>
     `insert into devices (id, app_no, environment, platform, token, token_hash, secret_hash, user_no, permission, muted,
@@ -38,16 +38,16 @@ export async function fillMillion(databaseUrl: string): Promise<void> {
      select @first + seq - 1, 3, elt(1 + seq % 3, 'none', 'weekly', 'season'), null, now() from seq_1_to_${count}`,
     "insert into topics (app_no, environment, name, declared, created_at) select 1, 'development', concat('route-', seq), 1, now() from seq_1_to_6",
     ...[
-      [1, 2, 500_000],
-      [2, 20, 50_000],
-      [3, 3, 300_000],
+      [1, 2, count / 2],
+      [2, 20, count / 20],
+      [3, 3, (count * 3) / 10],
     ].map(
       ([topic, each, members]) =>
         `insert into topic_users (topic_no, user_no, joined_at) select ${topic}, @first + seq * ${each} - 1, now() from seq_1_to_${members}`,
     ),
     'set @device = (select min(no) from devices where app_no = 1)',
-    'insert into topic_devices (topic_no, device_no, joined_at) select 1, @device + seq * 5 - 1, now() from seq_1_to_100000',
-    'insert into topic_devices (topic_no, device_no, joined_at) select 4, @device + seq - 1, now() from seq_1_to_50000',
+    `insert into topic_devices (topic_no, device_no, joined_at) select 1, @device + seq * 5 - 1, now() from seq_1_to_${count / 10}`,
+    `insert into topic_devices (topic_no, device_no, joined_at) select 4, @device + seq - 1, now() from seq_1_to_${count / 20}`,
     'analyze table users, devices, user_attributes, topic_users, topic_devices',
   ]
   for (const statement of statements) await connection.query(statement)

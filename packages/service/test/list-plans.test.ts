@@ -1,0 +1,108 @@
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { fillMultitude } from '../../../e2e/harness/multitude.ts'
+import { Database } from '../src/store/database.ts'
+import { listDevices } from '../src/store/devices/read-devices.ts'
+import { placeOf } from '../src/store/in-order.ts'
+import { topicsOfUsers } from '../src/store/topics/topics.ts'
+import { attributesOf } from '../src/store/users/attributes.ts'
+import { findUser, listUsers } from '../src/store/users/read-users.ts'
+import { countTarget, targetDevices } from '../src/store/work/target-devices.ts'
+import { type ScratchApp, scratchApp } from './scratch-database.ts'
+
+const people = 20_000
+const limit = 50
+/** A page may read so many rows for each that it answers: the row, its person, its devices, topics and attributes. */
+const rowsForEach = 12
+
+let app: ScratchApp
+/** With one connection, so that what it read can be asked for on the same. */
+let database: Database
+beforeAll(async () => {
+  app = await scratchApp()
+  await fillMultitude(app.scratch.url, people)
+  database = new Database({ url: app.scratch.url, connections: 1 })
+})
+afterAll(async () => {
+  await database.close()
+  await app.scratch.close()
+})
+
+async function rowsRead(act: () => Promise<unknown>): Promise<number> {
+  const read = async () => {
+    const rows = await database.rows<{ Value: string }>("show session status like 'Handler_read%'")
+    return rows.reduce((sum, { Value }) => sum + Number(Value), 0)
+  }
+  const before = await read()
+  await act()
+  const after = await read()
+  // Reading the counters is counted as well.
+  return after - before - ((await read()) - after)
+}
+
+const devices = (filter: object) => listDevices(database, app.scope, { limit, ...filter })
+const users = (filter: object) => listUsers(database, app.scope, { limit, ...filter })
+const nextOf = async (list: (filter: object) => Promise<{ no: number; sortedBy: string | null }[]>, filter: object) =>
+  list({ ...filter, after: placeOf((await list(filter)).at(-1)!) })
+
+describe('a page reads no more than a few rows for each that it answers', () => {
+  test.each<[string, () => Promise<{ length: number }>]>([
+    ['devices, the newest first', () => devices({})],
+    ['the next devices', () => nextOf(devices, {})],
+    ['devices, the oldest first', () => devices({ order: 'ascending' })],
+    ['devices of a platform', () => devices({ platform: 'web' })],
+    ['the next of a platform', () => nextOf(devices, { platform: 'web' })],
+    ['devices by change', () => devices({ sort: 'changedAt' })],
+    ['the next by change', () => nextOf(devices, { sort: 'changedAt' })],
+    ['people, the newest first', () => users({})],
+    ['the next people', () => nextOf(users, {})],
+    ['people by name', () => users({ sort: 'user' })],
+    ['the next by name', () => nextOf(users, { sort: 'user' })],
+    ['people by change', () => users({ sort: 'changedAt' })],
+    ['the next by their change', () => nextOf(users, { sort: 'changedAt' })],
+    ['people of a topic', () => users({ topic: 'route-1' })],
+    ['the next of a topic', () => nextOf(users, { topic: 'route-1' })],
+  ])('%s', async (_name, list) => {
+    let answered = 0
+    const read = await rowsRead(async () => {
+      answered = (await list()).length
+    })
+    expect(answered).toBe(limit)
+    // The next page is asked for by the place of the first, so that one was read as well.
+    expect(read).toBeLessThan(limit * rowsForEach * 2)
+  })
+
+  test('a search by the beginning of a name', async () => {
+    expect(await rowsRead(() => users({ search: 'p-00007' }))).toBeLessThan(limit * rowsForEach)
+  })
+
+  test('one person, with devices, topics and attributes', async () => {
+    const read = await rowsRead(async () => {
+      const row = (await findUser(database, app.scope, 'p-0007777'))!
+      await attributesOf(database, [row.no])
+      await topicsOfUsers(database, [row.no])
+      expect(await devices({ user: 'p-0007777' })).toHaveLength(1)
+    })
+    expect(read).toBeLessThan(40)
+  })
+})
+
+describe('a target is found by reading a few rows for each device that it names, and not for each that there is', () => {
+  test.each([
+    [{ any: ['topic:route-2'] }, 1],
+    [{ any: ['topic:route-2', 'topic:route-4'] }, 1],
+    [{ any: ['topic:route-2', 'topic:route-4'], none: ['topic:route-3'] }, 2],
+    [{ any: ['everyone'], all: ['topic:route-2'] }, 1],
+    [{ all: ['topic:route-2', 'topic:route-1'] }, 2],
+    [{ any: ['everyone'] }, 1],
+  ])('%j', async (target, share) => {
+    const where = { appNo: app.scope.app.no, environment: app.scope.environment }
+    let found = 0
+    const read = await rowsRead(async () => {
+      found = (await targetDevices(database, target, where, 0, people)).length
+    })
+    expect(found).toBe(await countTarget(database, target, where))
+    expect(found).toBeGreaterThan(people / 100)
+    // A condition that leaves some out is looked at for each that it leaves out, too.
+    expect(read).toBeLessThan(found * 8 * share)
+  })
+})
