@@ -108,8 +108,8 @@ describe('handing in', () => {
     const body = { platform: 'ios' as const, files: [asFile('other.key')] }
     const problem = await refusal(world.backend.call('addCredential', { params, body }))
     expect(problem.errors).toEqual([
-      { pointer: '/keyId', detail: 'is needed for a signing-key' },
-      { pointer: '/issuer', detail: 'is needed for a signing-key' },
+      { pointer: '/keyId', detail: 'is needed for a signing-key', code: 'needed' },
+      { pointer: '/issuer', detail: 'is needed for a signing-key', code: 'needed' },
     ])
   })
 

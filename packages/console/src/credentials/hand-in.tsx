@@ -174,7 +174,9 @@ function neededBy(error: unknown): Extra[] {
 function faultOf(error: unknown, name: Extra): string | undefined {
   if (!(error instanceof ProblemError)) return undefined
   const fault = error.problem.errors?.find(({ pointer }) => pointer === `/${name}`)
-  return fault?.detail
+  if (fault?.code === 'passphrase-needed') return 'opens the file'
+  // What is wrong stands below in whole; beside its field a few words will do.
+  return fault?.code === 'wrong-passphrase' ? 'does not open the file' : fault?.detail
 }
 
 function toBase64(bytes: Uint8Array): string {
