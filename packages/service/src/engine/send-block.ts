@@ -7,14 +7,11 @@ import {
   type Reason,
   type Rendered,
   Renderer,
-  type RetryOptions,
   readerOf,
   reasonToSkip,
-  resolveRetry,
   type Values,
 } from '@zbell/core'
 import type { BlockDevice } from '../store/devices/load-block-devices.ts'
-import type { Hold } from '../store/notifications/hold-codes.ts'
 import type { NotificationRow } from '../store/notifications/read-notifications.ts'
 import type { Claim } from '../store/work/claim-work.ts'
 import type { Ended, Retry } from '../store/work/store-outcomes.ts'
@@ -22,32 +19,9 @@ import { Answers } from './answers.ts'
 import { planRetries, type Waiting } from './plan-retries.ts'
 import type { Gateways, Shipment, WorkStore } from './ports.ts'
 import { type Ahead, type Exit, type Exits, exitName } from './prepare-ahead.ts'
+import { type SendBlockOptions, sendBlockDefaults } from './send-options.ts'
 import { sendable } from './sendable.ts'
-
-export type SendBlockOptions = {
-  readonly retry: RetryOptions
-  /** Outcomes are stored at the latest after so long, so that the running notification can be watched. */
-  readonly storeEveryMs: number
-  /** This process's clock, in ms since 1970. */
-  readonly now: () => number
-  readonly chance: () => number
-  /** Whether somebody holds the notification back, as far as is known by now, or this process is to stop. */
-  readonly hold: () => Hold | 'stopping'
-  /** From then on what is on its way to a gateway is not waited for. */
-  readonly givenUp: AbortSignal
-  /** A fault of ours, for the log. The devices wait for another try; the rest of the block goes on. */
-  readonly onFault: (error: unknown) => void
-}
-
-export const sendBlockDefaults: SendBlockOptions = Object.freeze({
-  retry: resolveRetry(),
-  storeEveryMs: 500,
-  now: Date.now,
-  chance: Math.random,
-  hold: () => 'none',
-  givenUp: new AbortController().signal,
-  onFault: () => {},
-})
+import { unlessAborted } from './unless-aborted.ts'
 
 /** Texts that name each reader are many; what was made ready for the first ones is forgotten. */
 const shipmentsKept = 500
@@ -415,14 +389,4 @@ class BlockRun {
       this.#end(device, { state: 'expired', reason: cause }, failures)
     return plan.retries
   }
-}
-
-/** Waits for work, or until it is not to be waited for any more. */
-function unlessAborted(work: Promise<void>, signal: AbortSignal): Promise<void> {
-  return new Promise((done, fail) => {
-    const leave = () => done()
-    if (signal.aborted) leave()
-    else signal.addEventListener('abort', leave)
-    work.then(done, fail).finally(() => signal.removeEventListener('abort', leave))
-  })
 }

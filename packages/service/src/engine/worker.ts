@@ -7,7 +7,8 @@ import type { NotificationRow } from '../store/notifications/read-notifications.
 import type { Claim } from '../store/work/claim-work.ts'
 import type { Gateways, WorkStore } from './ports.ts'
 import type { Ahead } from './prepare-ahead.ts'
-import { sendBlock, sendBlockDefaults } from './send-block.ts'
+import { sendBlock } from './send-block.ts'
+import { sendBlockDefaults } from './send-options.ts'
 
 export type WorkerOptions = {
   /** Pieces of work at a time. */

@@ -52,6 +52,7 @@ export class Places implements Slots {
   }
 
   note(tookMs: number, busy: boolean): void {
-    this.#places.note(tookMs, busy, Date.now())
+    // The time of day as it was when the process began, and never set back since.
+    this.#places.note(tookMs, busy, performance.timeOrigin + performance.now())
   }
 }

@@ -30,8 +30,8 @@ class Session {
     this.#on = on
   }
 
-  async rows<T = Row>(sql: string, values: unknown[] = []): Promise<T[]> {
-    const [rows] = await this.#on.query<RowDataPacket[]>({ sql, values, timeout: statementTimeoutMs })
+  async rows<T = Row>(sql: string, values: unknown[] = [], timeout = statementTimeoutMs): Promise<T[]> {
+    const [rows] = await this.#on.query<RowDataPacket[]>({ sql, values, timeout })
     return rows as T[]
   }
 
@@ -159,14 +159,20 @@ export class Database {
     const rows = <T>(sql: string, values: unknown[] = []): Promise<T[]> =>
       this.#with(async (session, connection) => {
         if (signal?.aborted) throw new Abandoned()
-        const stop = () => void this.#stop(connection.threadId)
+        let stopping: Promise<void> | undefined
+        const stop = () => {
+          stopping = this.#stop(connection.threadId)
+        }
         signal?.addEventListener('abort', stop, { once: true })
         try {
-          return await session.rows<T>(`set statement max_statement_time = ${withinMs / 1_000} for ${sql}`, values)
+          const limited = `set statement max_statement_time = ${withinMs / 1_000} for ${sql}`
+          return await session.rows<T>(limited, values, withinMs + statementTimeoutMs)
         } catch (error) {
           throw signal?.aborted ? new Abandoned() : error
         } finally {
           signal?.removeEventListener('abort', stop)
+          // Only then is the connection lent again: the next question on it must not be the one that is stopped.
+          await stopping
         }
       })
     return { rows }

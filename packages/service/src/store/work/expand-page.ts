@@ -30,6 +30,8 @@ async function lookFor(database: Database, notification: NotificationRow, after:
 }
 
 const lookWithinMs = 120_000
+/** Eight megabytes each, at most. */
+const mostLooks = 8
 
 /** Looks for what is expanded at the moment, by the number of its work. */
 export type Looks = Map<number, Look>
@@ -48,8 +50,11 @@ export async function expandPage(
   const known = looks.get(claim.no)
   const look = known ?? (await lookFor(database, notification, await expandedTo(database, notification.no)))
   const expansion = await storePage(database, claim, notification, leaseMs, look)
-  if (expansion !== 'more') looks.delete(claim.no)
-  else looks.set(claim.no, look)
+  looks.delete(claim.no)
+  if (expansion === 'more') looks.set(claim.no, look)
+  // What was given up on the way, as by a lease that was lost, is not kept for ever.
+  const [oldest] = looks.keys()
+  if (looks.size > mostLooks && oldest !== undefined) looks.delete(oldest)
   return expansion === 'again' ? 'more' : expansion
 }
 
