@@ -64,11 +64,13 @@ function allSettled(notification: Notification, deliveries: ReadonlyMap<string, 
 
 function tellSteps({ io, paint }: Context<object>, delivery: Delivery, before: Delivery | undefined): void {
   const told = new Set(before?.timeline.map(({ state }) => state))
+  // A device can report before the gateway's answer was noted here; then two clocks disagree, and that is said.
+  const latest = before?.timeline.at(-1)?.at ?? ''
   for (const { state, at } of delivery.timeline.filter((step) => !told.has(step.state))) {
     const why = state === delivery.state && delivery.reason ? `  ${delivery.reason.says}` : ''
     const who = pad(safe(delivery.user ?? 'anonymous'), 10)
     io.out(
-      `  ${paint.dim(clock(at, io))}  ${pad(delivery.platform, 8)} ${who} ${paint.dim(delivery.device.slice(-12))}  ${paintState(state, paint)}${delivery.rehearsal && state === 'accepted' ? paint.dim('  rehearsal') : ''}${presented(delivery, state)}${why}\n`,
+      `  ${paint.dim(clock(at, io))}  ${pad(delivery.platform, 8)} ${who} ${paint.dim(delivery.device.slice(-12))}  ${paintState(state, paint)}${delivery.rehearsal && state === 'accepted' ? paint.dim('  rehearsal') : ''}${presented(delivery, state)}${at < latest ? paint.dim('  by the device’s clock') : ''}${why}\n`,
     )
   }
 }
