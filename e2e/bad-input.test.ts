@@ -179,6 +179,11 @@ describe('what cannot be used is refused where it stands, and changes nothing', 
     ])
   })
 
+  test('a connection stays open for longer than a proxy in front keeps one that nobody uses', async () => {
+    const { headers } = await fetch(`${world.url}/ready`)
+    expect(headers.get('keep-alive')).toBe('timeout=75')
+  })
+
   test('a client that sends half a body and leaves costs nothing', async () => {
     const { port } = new URL(world.url)
     await new Promise<void>((done) => {

@@ -163,6 +163,7 @@ export function httpServer(parts: HttpParts): HttpServer {
   // A file may take long to come in; everything else has to be here in time.
   server.requestTimeout = 0
   server.headersTimeout = 10_000
+  server.keepAliveTimeout = idleConnectionMs
   return {
     server,
     close: async () => {
@@ -177,6 +178,12 @@ export function httpServer(parts: HttpParts): HttpServer {
 }
 
 const bodyWithinMs = 30_000
+
+/**
+ * Longer than proxies keep theirs, so that the caller closes first (RFC 9112, 9.5); and far longer than this process may be
+ * kept from the processor: a connection on which a request is already waiting would look idle after that, and be closed on it.
+ */
+const idleConnectionMs = 75_000
 
 /** A body that drips in is cut off; a file is not, since each of its parts is dealt with as it comes. */
 function inTime(request: Request, response: Response): void {
