@@ -208,6 +208,12 @@ export class Handset {
     await this.arrive({ ...content, notification: undefined, mode: 'show' })
   }
 
+  /** Told without a turn of the event loop, unlike what the kit answers: it is asked of every handset, every second. */
+  get hasPlans(): boolean {
+    const { plans } = this.state.kit
+    return Array.isArray(plans) && plans.length > 0
+  }
+
   /** Rings the plans whose time has come. */
   async tick(): Promise<void> {
     if (this.state.installed === false) return
