@@ -87,6 +87,26 @@ test('a run that takes longer than its lease keeps it for as long as it works', 
   await Promise.all([mine.close(), other.close()])
 })
 
+test('a process that could not show for a whole lease that it is alive does nothing more', async () => {
+  const one = process()
+  const said: boolean[] = []
+  const held: BackgroundJob = {
+    name: 'tidy',
+    everySeconds: 60,
+    run: async (mayGoOn) => {
+      said.push(mayGoOn())
+      // As a machine that sleeps: no timer runs, and nothing is renewed.
+      for (const untilMs = performance.now() + leaseMs; performance.now() < untilMs; );
+      said.push(mayGoOn())
+    },
+  }
+  await one.start([held])
+  await due()
+  expect(await one.runIfDue(held)).toBe(true)
+  expect(said).toEqual([true, false])
+  await one.close()
+})
+
 test('a process that died with a job is followed by another once the lease has run out, and would do nothing more', async () => {
   const { job, runs } = counting()
   const one = process()
