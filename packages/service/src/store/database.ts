@@ -1,5 +1,6 @@
 import { drizzle, type MySql2Database } from 'drizzle-orm/mysql2'
 import { createPool, type Pool, type PoolConnection, type ResultSetHeader, type RowDataPacket } from 'mysql2/promise'
+import pLimit, { type LimitFunction } from 'p-limit'
 import { Abandoned, isTimeout, translateError } from './errors.ts'
 import { type Insistence, insistenceDefaults, insistent } from './insistent.ts'
 
@@ -56,10 +57,13 @@ export class Database {
   readonly #pool: Pool
   readonly #db: MySql2Database
   readonly #insistence: Insistence
+  /** Half of the connections are never lent to what may look through a million rows: sending goes on beside it. */
+  readonly #inTurn: LimitFunction
 
   constructor(options: DatabaseOptions) {
     const { insistence = insistenceDefaults, lockWaitSeconds = lockWaitSecondsPreset } = options
     this.#insistence = insistence
+    this.#inTurn = pLimit(Math.max(1, Math.floor(options.connections / 2)))
     this.#pool = createPool({
       uri: options.url.replace(/^mariadb:/, 'mysql:'),
       connectionLimit: options.connections,
@@ -152,29 +156,32 @@ export class Database {
   }
 
   /**
-   * Reads that are stopped, in the database itself, when they take too long or when nobody waits for them any more.
+   * Reads that are stopped, in the database itself, when they take too long or when nobody waits for them any more. They
+   * have half of the connections, one after the other beyond that.
    * @throws {TooSlow} from `rows`, for one that took too long @throws {Abandoned} for one that nobody waited for
    */
   bounded({ withinMs, signal }: { readonly withinMs: number; readonly signal?: AbortSignal | undefined }): Reader {
     const rows = <T>(sql: string, values: unknown[] = []): Promise<T[]> =>
-      this.#with(async (session, connection) => {
-        if (signal?.aborted) throw new Abandoned()
-        let stopping: Promise<void> | undefined
-        const stop = () => {
-          stopping = this.#stop(connection.threadId)
-        }
-        signal?.addEventListener('abort', stop, { once: true })
-        try {
-          const limited = `set statement max_statement_time = ${withinMs / 1_000} for ${sql}`
-          return await session.rows<T>(limited, values, withinMs + statementTimeoutMs)
-        } catch (error) {
-          throw signal?.aborted ? new Abandoned() : error
-        } finally {
-          signal?.removeEventListener('abort', stop)
-          // Only then is the connection lent again: the next question on it must not be the one that is stopped.
-          await stopping
-        }
-      })
+      this.#inTurn(() =>
+        this.#with(async (session, connection) => {
+          if (signal?.aborted) throw new Abandoned()
+          let stopping: Promise<void> | undefined
+          const stop = () => {
+            stopping = this.#stop(connection.threadId)
+          }
+          signal?.addEventListener('abort', stop, { once: true })
+          try {
+            const limited = `set statement max_statement_time = ${withinMs / 1_000} for ${sql}`
+            return await session.rows<T>(limited, values, withinMs + statementTimeoutMs)
+          } catch (error) {
+            throw signal?.aborted ? new Abandoned() : error
+          } finally {
+            signal?.removeEventListener('abort', stop)
+            // Only then is the connection lent again: the next question on it must not be the one that is stopped.
+            await stopping
+          }
+        }),
+      )
     return { rows }
   }
 
