@@ -115,7 +115,7 @@ export const problems = {
   },
   'register-again': {
     status: 409,
-    title: 'This token is not this device’s own, or was registered by another call meanwhile.',
+    title: 'This token is not this device’s own, or another call has registered it meanwhile.',
     does: 'Register again with the app key; the answer says as which installation.',
   },
   'unknown-handset': {
@@ -200,8 +200,8 @@ export const problems = {
   },
   'too-slow': {
     status: 503,
-    title: 'There is too much to look through for this order, or for this target.',
-    does: 'Choose the order in which they came or changed, or that of names; narrow the list by person, topic or platform.',
+    title: 'This order or target would take too long to look through.',
+    does: 'Order a list by registration, last change or name, or narrow it by person, topic or platform; name fewer people in a target.',
   },
   'storage-full': {
     status: 507,

@@ -85,7 +85,7 @@ function jobTrouble({ name, everySeconds, failures, error, lateSeconds }: JobSta
   if (failures >= failuresToTell)
     return [
       {
-        says: `The background job ${name} has failed ${failures} times in a row: ${error ?? 'without a word'}.`,
+        says: `The background job ${name} has failed ${failures} times in a row: ${error ?? 'no message'}.`,
         does: 'See the log of the process that ran it; it is tried again when it is due.',
       },
     ]
@@ -93,7 +93,7 @@ function jobTrouble({ name, everySeconds, failures, error, lateSeconds }: JobSta
   return [
     {
       says: `The background job ${name} should have run ${Math.round(lateSeconds / 60)} minutes ago.`,
-      does: 'See whether the process that does it hangs, and start it anew.',
+      does: 'See whether the process that does it hangs, and restart it.',
     },
   ]
 }
