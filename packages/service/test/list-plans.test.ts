@@ -1,9 +1,12 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import type { Target } from '@zbell/core'
 import { fillMultitude } from '../../../e2e/harness/multitude.ts'
 import { Database } from '../src/store/database.ts'
 import { listDevices } from '../src/store/devices/read-devices.ts'
 import { placeOf } from '../src/store/in-order.ts'
-import { topicsOfUsers } from '../src/store/topics/topics.ts'
+import { sampling, tallyTarget } from '../src/store/notifications/tally-target.ts'
+import { countedWhenAskedUpTo, countMembers } from '../src/store/topics/count-members.ts'
+import { leaveTopic, listTopics, topicsOfUsers } from '../src/store/topics/topics.ts'
 import { attributesOf } from '../src/store/users/attributes.ts'
 import { findUser, listUsers } from '../src/store/users/read-users.ts'
 import { countTarget, targetDevices } from '../src/store/work/target-devices.ts'
@@ -104,5 +107,89 @@ describe('a target is found by reading a few rows for each device that it names,
     expect(found).toBeGreaterThan(people / 100)
     // A condition that leaves some out is looked at for each that it leaves out, too.
     expect(read).toBeLessThan(found * 8 * share)
+  })
+})
+
+describe('a large target is estimated from a sample', () => {
+  const few = { above: 5_000, people: 2_000, fewest: 100 }
+  const asked = { names: ['trips', 'shoeSize'], wake: false, exact: false }
+  const tally = (target: Target, how: typeof sampling, exact = false) =>
+    tallyTarget(
+      database,
+      target,
+      { appNo: app.scope.app.no, environment: app.scope.environment },
+      { ...asked, exact },
+      how,
+    )
+  const sum = (counts: readonly number[]) => counts.reduce((all, one) => all + one, 0)
+
+  test.each<[Target]>([
+    [{ any: ['everyone'] }],
+    [{ any: ['topic:route-1'] }],
+    [{ any: ['everyone'], none: ['topic:route-1'] }],
+    [{ any: ['topic:route-1', 'topic:route-4'], none: ['topic:route-3'], platforms: ['web', 'android'] }],
+  ])('%j, and comes near to what there is', async (target) => {
+    const exact = await tally(target, few, true)
+    expect(exact.estimated).toBe(false)
+    const before = exact.people + sum(exact.groups.map(({ lackingAny }) => lackingAny))
+    let estimate = exact
+    const read = await rowsRead(async () => {
+      estimate = await tally(target, few)
+    })
+    expect(estimate.estimated).toBe(true)
+    // Each that is looked at costs a person, a device, two topics and two values; and as many as decide it are counted first.
+    expect(read).toBeLessThan(few.above + few.people * 20)
+    const devices = sum(exact.groups.map((group) => group.devices))
+    expect(Math.abs(sum(estimate.groups.map((group) => group.devices)) / devices - 1)).toBeLessThan(0.15)
+    const lacking = sum(estimate.groups.map((group) => group.lacking.shoeSize ?? 0))
+    expect(Math.abs(lacking / before - 1)).toBeLessThan(0.15)
+  })
+
+  test('and says the same when it is asked for again', async () => {
+    expect(await tally({ any: ['everyone'] }, few)).toEqual(await tally({ any: ['everyone'] }, few))
+  })
+
+  test('but counted when so few of the sample are meant that they say little', async () => {
+    const target = { any: ['everyone'], all: ['topic:route-1', 'topic:route-2', 'topic:route-3'] }
+    const exact = await tally(target, few, true)
+    expect(sum(exact.groups.map(({ devices }) => devices))).toBeGreaterThan(0)
+    expect(await tally(target, few)).toEqual(exact)
+  })
+
+  test('with the limits that ship, one of 20,000 is counted', async () => {
+    expect((await tally({ any: ['everyone'] }, sampling)).estimated).toBe(false)
+  })
+})
+
+describe('the members of a topic', () => {
+  const numbers = async () =>
+    (await listTopics(database, app.scope, limit)).map(({ name, devices: own, users: followers }) => [
+      name,
+      own,
+      followers,
+    ])
+
+  test('are counted beforehand where they are many, so that the list reads no more than it answers', async () => {
+    const counted = await numbers()
+    await countMembers(database, () => true)
+    expect(await numbers()).toEqual(counted)
+    expect(counted).toContainEqual(['route-1', people / 10, people / 2])
+    const read = await rowsRead(numbers)
+    expect(read).toBeLessThan(counted.length * 3 * countedWhenAskedUpTo)
+  })
+
+  test('are counted when somebody asks, once they are few again', async () => {
+    await countMembers(database, () => true)
+    const topic = (await listTopics(database, app.scope, limit)).find(({ name }) => name === 'route-4')!
+    const devicesOf = await database.rows<{ no: number }>(
+      'select device_no as no from topic_devices where topic_no = ?',
+      [topic.no],
+    )
+    const gone = devicesOf.map(({ no }) => no).slice(10)
+    await leaveTopic(database, topic.no, { users: [], devices: gone })
+    await countMembers(database, () => true)
+    expect(await numbers()).toContainEqual(['route-4', 10, 0])
+    await leaveTopic(database, topic.no, { users: [], devices: devicesOf.map(({ no }) => no).slice(0, 3) })
+    expect(await numbers()).toContainEqual(['route-4', 7, 0])
   })
 })

@@ -5,6 +5,7 @@ import fc from 'fast-check'
 import type { Scope } from '../src/store/apps/apps.ts'
 import type { Database } from '../src/store/database.ts'
 import { registerDevice } from '../src/store/devices/register-device.ts'
+import { tallyTarget } from '../src/store/notifications/tally-target.ts'
 import { countTarget, isPersonal, personalDevices, targetDevices } from '../src/store/work/target-devices.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
 
@@ -98,6 +99,30 @@ describe('a target', () => {
         expect(await countTarget(database, target, where())).toBe(meant.length)
       }),
       { numRuns: 150 },
+    )
+  })
+  test('is counted for a review as it is found for a sending, and each person once', async () => {
+    const meant: fc.Arbitrary<Target> = fc.record({
+      any: fc.uniqueArray(
+        fc.constantFrom('everyone', 'user:ada', 'user:signe', ...topicNames.map((name) => `topic:${name}`)),
+        {
+          minLength: 1,
+          maxLength: 3,
+        },
+      ),
+      none: fc.option(fc.constantFrom(['user:ada'], ['topic:weather']), { nil: undefined }),
+      platforms: fc.option(fc.constantFrom<Platform[]>(['ios'], ['android', 'web']), { nil: undefined }),
+    })
+    await fc.assert(
+      fc.asyncProperty(meant, async (target) => {
+        const asked = { names: [], wake: false, exact: true }
+        const { groups, people: counted, estimated } = await tallyTarget(database, target, where(), asked)
+        const found = fleet.filter(({ platform, names }) => isMeant(target, platform, (text) => names.has(text)))
+        expect(estimated).toBe(false)
+        expect(groups.reduce((sum, { devices }) => sum + devices, 0)).toBe(found.length)
+        expect(counted).toBe(new Set(found.map(({ user, id }) => user ?? id)).size)
+      }),
+      { numRuns: 60 },
     )
   })
   test('that names people, devices and tokens one by one means the same, found at once', async () => {

@@ -36,6 +36,7 @@ type SendFlags = {
   readonly language?: string
   readonly list?: string
   readonly review?: boolean
+  readonly exact?: boolean
   readonly paused?: boolean
   readonly yes?: boolean
   readonly watch: boolean
@@ -74,6 +75,7 @@ export function sendCommand(program: Command, io: Io, done: Run): void {
     .option('--review', 'only say what would happen')
     .option('--as <user>', 'with --review: what this person would get')
     .option('--language <language>', 'with --review: what readers of this language would get')
+    .option('--exact', 'with --review: count every device, where a large target is estimated from a sample')
     .option('--list <reason>', 'with --review: name the devices that are left out for this reason')
     .option('--paused', 'let it wait, to be edited and resumed')
     .option('--yes', 'send without asking')
@@ -95,7 +97,12 @@ async function send(context: Context<SendFlags>): Promise<number> {
   const body = requestOf(flags)
   const params = { app }
   if (flags.review) {
-    const query = { user: flags.as, language: flags.language, list: flags.list }
+    const query = {
+      user: flags.as,
+      language: flags.language,
+      list: flags.list,
+      exact: flags.exact ? ('true' as const) : undefined,
+    }
     const review = await client.call('reviewNotification', { params, body, query })
     if (flags.json) printJson(io, review)
     else io.out(drawReview(review, paint))

@@ -8,13 +8,14 @@ const many = (count: number, one: string, more: string): string =>
 
 /** What would happen, for somebody who decides whether it shall. */
 export function drawReview(review: Review, paint: Paint): string {
-  const { devices, people, leftOut, listed, samples, faults, warnings, seconds } = review
+  const { devices, people, estimated, leftOut, listed, samples, faults, warnings, seconds } = review
   const on = Object.entries(devices).filter(([, count]) => count > 0)
   const total = on.reduce((sum, [, count]) => sum + count, 0)
   const parts = on.map(([platform, count]) => `${platform} ${count.toLocaleString('en')}`).join(', ')
   const lines = [
-    `${paint.strong(many(total, 'device', 'devices'))} of ${many(people, 'person', 'people')}${parts ? `: ${parts}` : ''}${duration(seconds)}`,
+    `${estimated ? 'About ' : ''}${paint.strong(many(total, 'device', 'devices'))} of ${many(people, 'person', 'people')}${parts ? `: ${parts}` : ''}${duration(seconds)}`,
   ]
+  if (estimated) lines.push(paint.dim('From a sample; --review --exact counts each one.'))
   if (leftOut.length > 0) {
     lines.push('', 'Left out')
     for (const { reason, count, says } of leftOut)

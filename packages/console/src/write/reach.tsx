@@ -20,7 +20,8 @@ export function Reach({ review }: { readonly review: Review | undefined }) {
   const out = review.leftOut.reduce((sum, { count }) => sum + count, 0)
   return (
     <p className="text-sm text-soft" aria-live="polite">
-      Would ring <strong className="text-ink">{many(devicesIn(review), 'device', 'devices')}</strong> of{' '}
+      Would ring {review.estimated && 'about '}
+      <strong className="text-ink">{many(devicesIn(review), 'device', 'devices')}</strong> of{' '}
       {many(review.people, 'person', 'people')}
       {out > 0 && `; ${out.toLocaleString('en')} left out`}.
     </p>
@@ -29,11 +30,14 @@ export function Reach({ review }: { readonly review: Review | undefined }) {
 
 /** Everything to know before it goes. */
 export function ReviewSummary({ review }: { readonly review: Review }) {
-  const { devices, people, leftOut, warnings, faults, seconds } = review
+  const { devices, people, estimated, leftOut, warnings, faults, seconds } = review
   return (
     <div className="grid max-w-2xl gap-5">
       <div>
-        <p className="text-2xl leading-tight font-semibold">{many(devicesIn(review), 'device', 'devices')}</p>
+        <p className="text-2xl leading-tight font-semibold">
+          {estimated && 'About '}
+          {many(devicesIn(review), 'device', 'devices')}
+        </p>
         <p className="text-soft">
           of {many(people, 'person', 'people')}:{' '}
           {(['ios', 'android', 'web'] as const).map((one) => `${one} ${devices[one].toLocaleString('en')}`).join(', ')}

@@ -179,6 +179,11 @@ export const review = z
   .object({
     people: count.describe('How many people have at least one device that would be rung.'),
     devices: platformCounts.describe('How many devices would be rung.'),
+    estimated: z
+      .boolean()
+      .describe(
+        'These numbers come from a sample, to three digits: the target takes a walk over more than 50,000 devices or members of topics.',
+      ),
     leftOut: z.array(reasonCount).describe('Devices that the target names and that would not be rung, by reason.'),
     samples: z
       .array(
@@ -205,6 +210,10 @@ export const reviewReader = z.object({
   user: z.string().max(targetLimits.userChars).optional().describe('Show what this person would get.'),
   language: z.string().max(35).optional().describe('Show it in this language.'),
   list: z.string().max(40).optional().describe('Name the devices that are left out for this reason, 200 at most.'),
+  exact: z
+    .enum(['true', 'false'])
+    .optional()
+    .describe('With `true` every device is counted, however many there are; that may take seconds.'),
 })
 
 export type Review = z.infer<typeof review>

@@ -21,15 +21,10 @@ import type { GatewayRoom } from '../gateways/gateways.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database, Reader } from '../store/database.ts'
 import { readersValues } from '../store/devices/load-block-devices.ts'
-import {
-  countLacking,
-  countLackingOne,
-  countPeople,
-  groupTarget,
-  listLeftOut,
-  sampleDevices,
-  type TargetGroup,
-} from '../store/notifications/review-target.ts'
+import { listLeftOut, sampleDevices } from '../store/notifications/review-target.ts'
+import { type TargetGroup, tallyTarget } from '../store/notifications/tally-target.ts'
+import type { Part } from '../store/work/named-devices.ts'
+import { targetParts } from '../store/work/target-devices.ts'
 import type { Pace } from '../telemetry/pace.ts'
 
 export type Draft = {
@@ -46,6 +41,8 @@ export type ReviewReader = {
   readonly user?: string | undefined
   readonly language?: string | undefined
   readonly list?: string | undefined
+  /** `true` counts every device, however many there are. */
+  readonly exact?: 'true' | 'false' | undefined
 }
 
 /** At most so many languages are shown for a platform, and so many devices listed. */
@@ -72,20 +69,19 @@ export async function reviewDraft(
   const where = { appNo: scope.app.no, environment: scope.environment }
   const wake = draft.mode === 'wake'
   const wanted = wantedValues(draft)
-  // Each looks through the whole target; they do so at the same time.
-  const [groups, { lacking, faults }, people] = await Promise.all([
-    groupTarget(database, draft.target, where),
-    lackingValues(database, where, draft, wanted),
-    countPeople(database, draft.target, where, { names: wanted, wake }),
-  ])
-  const rung = groups.filter((group) => skipOf(group, draft.mode) === undefined)
+  const { groups, people, estimated, parts } = await tallyTarget(database, draft.target, where, {
+    names: wanted,
+    wake,
+    exact: reader.exact === 'true',
+  })
+  const faults = lackingFaults(groups, wanted)
   const devices = { ios: 0, android: 0, web: 0 }
   // Who lacks a value is left out, and so is not among those who ring.
-  for (const group of rung) devices[group.platform] += group.devices
-  for (const [platform, count] of lacking) devices[platform] -= count
+  for (const group of groups)
+    if (skipOf(group, draft.mode) === undefined) devices[group.platform] += group.devices - group.lackingAny
   const total = devices.ios + devices.android + devices.web
   const samples =
-    total === 0 ? [] : await samplesOf({ database, gateways: given.gateways }, scope, draft, reader, devices)
+    total === 0 ? [] : await samplesOf({ database, gateways: given.gateways }, scope, draft, reader, { devices, parts })
   const warnings = samples.flatMap(({ platform, content }) => warningsFor(content as Content, platform))
   if (total === 0) faults.push({ field: 'to', says: 'Nobody would be rung: see who is left out and why.' })
   for (const { platform, bytes, limitBytes } of samples)
@@ -98,11 +94,8 @@ export async function reviewDraft(
   return {
     people,
     devices,
-    leftOut: leftOutOf(
-      groups,
-      draft.mode,
-      [...lacking.values()].reduce((sum, count) => sum + count, 0),
-    ),
+    estimated,
+    leftOut: leftOutOf(groups, draft.mode),
     listed: reader.list === undefined ? [] : await listed(database, draft, where, groups, reader.list),
     samples,
     faults: distinct(faults),
@@ -126,33 +119,29 @@ const wantedValues = ({ content, filling, mode }: Draft): string[] =>
     : [...new Renderer(content, filling).personal].filter((name) => !Object.hasOwn(filling.fallbacks ?? {}, name))
 
 /** A value that somebody lacks is a fault, unless something stands in for it. */
-async function lackingValues(
-  database: Reader,
-  where: { appNo: number; environment: Scope['environment'] },
-  { target }: Draft,
-  wanted: readonly string[],
-): Promise<{ lacking: ReadonlyMap<Platform, number>; faults: { field: string; says: string }[] }> {
-  const [lacking, each] = await Promise.all([
-    countLackingOne(database, target, where, wanted),
-    countLacking(database, target, where, wanted),
-  ])
-  const missing = each.filter(({ devices }) => devices > 0)
-  return {
-    lacking,
-    faults: missing.map(({ name, devices }) => ({
-      field: `fallbacks.${name}`,
-      says: `${devices.toLocaleString('en')} of the devices belong to somebody without “${name}”; give a fallback for it, or a value.`,
-    })),
-  }
-}
+const lackingFaults = (groups: readonly TargetGroup[], wanted: readonly string[]): { field: string; says: string }[] =>
+  wanted.flatMap((name) => {
+    const devices = groups.reduce((sum, { lacking }) => sum + (lacking[name] ?? 0), 0)
+    return devices === 0
+      ? []
+      : [
+          {
+            field: `fallbacks.${name}`,
+            says: `${devices.toLocaleString('en')} of the devices belong to somebody without “${name}”; give a fallback for it, or a value.`,
+          },
+        ]
+  })
 
-function leftOutOf(groups: readonly TargetGroup[], mode: Mode, lacking: number): Review['leftOut'] {
+function leftOutOf(groups: readonly TargetGroup[], mode: Mode): Review['leftOut'] {
   const counts = new Map<Reason, number>()
+  const add = (reason: Reason, devices: number) => {
+    if (devices > 0) counts.set(reason, (counts.get(reason) ?? 0) + devices)
+  }
   for (const group of groups) {
     const reason = skipOf(group, mode)
-    if (reason) counts.set(reason, (counts.get(reason) ?? 0) + group.devices)
+    if (reason) add(reason, group.devices)
+    else add('missing-value', group.lackingAny)
   }
-  if (lacking > 0) counts.set('missing-value', lacking)
   return [...counts].map(([reason, count]) => ({
     reason,
     count,
@@ -185,13 +174,19 @@ async function samplesOf(
   scope: Scope,
   draft: Draft,
   { user, language }: ReviewReader,
-  devices: Record<Platform, number>,
+  { devices, parts: counted }: { readonly devices: Record<Platform, number>; readonly parts: readonly Part[] },
 ): Promise<Review['samples']> {
   const where = { appNo: scope.app.no, environment: scope.environment }
   const renderer = new Renderer(draft.content, draft.filling)
+  // Somebody by name need not be among those who were counted.
+  const parts = user === undefined ? counted : await targetParts(database, draft.target, where)
   const samples: Review['samples'] = []
   for (const platform of platforms.filter((one) => devices[one] > 0)) {
-    const some = await sampleDevices(database, draft.target, where, platform, user, draft.mode === 'wake')
+    const some = await sampleDevices(database, parts, where, {
+      platform,
+      user,
+      wake: draft.mode === 'wake',
+    })
     const values = await readersValues(
       database,
       some.flatMap(({ userNo }) => userNo ?? []),

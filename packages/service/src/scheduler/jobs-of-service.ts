@@ -5,6 +5,7 @@ import { forgetDays } from '../store/notifications/day-counts.ts'
 import { thinDeliveries } from '../store/notifications/thin-deliveries.ts'
 import { forgetSilent } from '../store/processes.ts'
 import { forgetSessions } from '../store/sessions/sessions.ts'
+import { countMembers } from '../store/topics/count-members.ts'
 import type { BackgroundJob } from './background-jobs.ts'
 
 /** Two years and a month: this one can be held against the last. */
@@ -24,6 +25,7 @@ export function jobsOfService(given: {
     if (notifications > 0) log.info({ notifications }, 'old deliveries were thinned to their totals')
   }
   return [
+    { name: 'count-topics', everySeconds: 60, run: async (mayGoOn) => void (await countMembers(database, mayGoOn)) },
     { name: 'check-credentials', everySeconds: 60, run: (mayGoOn) => checks.checkDue(mayGoOn) },
     { name: 'announce-expiry', everySeconds: 600, run: () => checks.announce(new Date()) },
     { name: 'forget-processes', everySeconds: 600, run: async () => void (await forgetSilent(database)) },

@@ -9,6 +9,7 @@ import { sending } from './0008-sending.ts'
 import { knowing } from './0009-knowing.ts'
 import { jobs } from './0010-jobs.ts'
 import { lists } from './0011-lists.ts'
+import { topicCounts } from './0012-topic-counts.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -25,4 +26,5 @@ export const migrations: readonly Migration[] = [
   { no: 9, name: 'knowing', statements: knowing },
   { no: 10, name: 'jobs', statements: jobs },
   { no: 11, name: 'lists', statements: lists },
+  { no: 12, name: 'topic-counts', statements: topicCounts },
 ]

@@ -16,8 +16,8 @@ export type TopicRow = {
 
 type Raw = Omit<TopicRow, 'declared'> & { declared: number }
 const columns = `t.no, t.name, t.title, t.declared, t.created_at as createdAt,
-  (select count(*) from topic_devices m where m.topic_no = t.no) as devices,
-  (select count(*) from topic_users m where m.topic_no = t.no) as users`
+  coalesce(t.counted_devices, (select count(*) from topic_devices m where m.topic_no = t.no)) as devices,
+  coalesce(t.counted_users, (select count(*) from topic_users m where m.topic_no = t.no)) as users`
 const rowOf = (raw: Raw): TopicRow => ({ ...raw, declared: raw.declared === 1 })
 const inScope = ({ app, environment }: Scope) => [app.no, environment]
 

@@ -22,12 +22,15 @@ const tokenHash = (token: string): Buffer => createHash('sha256').update(token).
 const readReferences = (texts: readonly string[]): Reference[] =>
   texts.map(parseReference).filter((one): one is Reference => typeof one !== 'string')
 
+/** The references of a target, by number. */
+export type NamedTarget = { readonly any: Named; readonly all: readonly Named[]; readonly none: Named }
+
 /** Finds what a target's references name: each kind by one question for all parts of the target. */
 export async function nameAll(
   tx: Reader,
   { any = [], all = [], none = [] }: Target,
   { appNo, environment }: Where,
-): Promise<{ readonly any: Named; readonly all: readonly Named[]; readonly none: Named }> {
+): Promise<NamedTarget> {
   const every = readReferences([...any, ...all, ...none])
   const find = async (names: readonly string[], sql: string, keyOf: (name: string) => unknown = (name) => name) => {
     const distinct = [...new Set(names)]
@@ -88,6 +91,15 @@ const plain = (key: unknown): string => (Buffer.isBuffer(key) ? key.toString('he
 const reachedIt = `(r.state < ${deliveryStates.skipped} or r.reason = ${reasons['taken-back'].code})`
 const list = (numbers: readonly number[]): string => numbers.join(',')
 
+/**
+ * Looked up for each device by itself. An `exists` the server may turn about: it then puts all members aside first, also where
+ * only a few devices are looked at.
+ */
+const has = (rows: string): string => `((select 1 from ${rows} limit 1) is not null)`
+
+const joinedItself = (topics: readonly number[]): string =>
+  has(`topic_devices t where t.topic_no in (${list(topics)}) and t.device_no = v.no`)
+
 /** The kinds of reference, each as a condition on a device `v` and as a way to find the devices that fulfil it. */
 const kinds = {
   devices: {
@@ -99,14 +111,13 @@ const kinds = {
     source: (nos: readonly number[]) => `devices v force index (by_user) where v.user_no in (${list(nos)})`,
   },
   topics: {
-    condition: (nos: readonly number[]) =>
-      `(exists (select 1 from topic_devices t where t.topic_no in (${list(nos)}) and t.device_no = v.no)
-        or exists (select 1 from topic_users t where t.topic_no in (${list(nos)}) and t.user_no = v.user_no))`,
+    condition: (nos: readonly number[]) => `(${joinedItself(nos)}
+        or ${has(`topic_users t where t.topic_no in (${list(nos)}) and t.user_no = v.user_no`)})`,
     source: undefined,
   },
   reached: {
     condition: (nos: readonly number[]) =>
-      `exists (select 1 from deliveries r where r.notification_no in (${list(nos)}) and r.device_no = v.no and ${reachedIt})`,
+      has(`deliveries r where r.notification_no in (${list(nos)}) and r.device_no = v.no and ${reachedIt}`),
     source: (nos: readonly number[]) =>
       nos.length === 1
         ? `deliveries r straight_join devices v on v.no = r.device_no where r.notification_no = ${nos[0]} and ${reachedIt}`
@@ -125,7 +136,7 @@ function topicSources(nos: readonly number[]): string[] {
   return [
     `${members('topic_devices', 'device_no')} straight_join devices v on v.no = m.no where true`,
     `${members('topic_users', 'user_no')} straight_join devices v force index (by_user) on v.user_no = m.no
-     where not exists (select 1 from topic_devices t where t.topic_no in (${list(nos)}) and t.device_no = v.no)`,
+     where not ${joinedItself(nos)}`,
   ]
 }
 

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto'
-import { parseReference, platforms, type Reference, type Target } from '@zbell/core'
+import { type Platform, parseReference, platforms, type Reference, type Target } from '@zbell/core'
 import type { Reader } from '../database.ts'
 import {
   type BlockDevice,
@@ -7,37 +7,76 @@ import {
   blockDeviceOf,
   type RawBlockDevice,
 } from '../devices/load-block-devices.ts'
-import { isNamed, type Named, nameAll, type Part, sourcesOf, type Where } from './named-devices.ts'
+import { isNamed, type Named, type NamedTarget, nameAll, type Part, sourcesOf, type Where } from './named-devices.ts'
 
 /**
  * A target as tails of statements over devices `v`: everything after `select …`. Together they find each device that is meant
  * once, and no retired one; none finds what another does.
  */
 export async function targetParts(tx: Reader, target: Target, where: Where): Promise<Part[]> {
-  const { any, all, none } = await nameAll(tx, target, where)
-  if (none.everyone) return []
-  const wanted = all.filter(({ everyone }) => !everyone)
-  const driver = driverOf(target.any === undefined ? undefined : any, wanted)
-  const conditions = [
-    'v.retired_at is null',
-    ...(target.platforms ? [`v.platform in (${target.platforms.map((one) => `'${one}'`).join(',')})`] : []),
-    ...(target.any === undefined || any.everyone || driver === any ? [] : [isNamed(any)]),
-    ...wanted.filter((one) => one !== driver).map(isNamed),
-    ...(isNamed(none) === 'false' ? [] : [`not ${isNamed(none)}`]),
-  ]
+  const named = await nameAll(tx, target, where)
+  if (named.none.everyone) return []
+  const driver = driverOf(target, named)
+  const conditions = conditionsOf(target, named, driver)
   // What was found by name in this app and environment has its devices there: to ask again would cost a look at each row.
-  if (driver)
-    return sourcesOf(driver).map((source) => ({ sql: `from ${source} and ${conditions.join(' and ')}`, values: [] }))
-  return (target.platforms ?? platforms).map((platform) => ({
+  if (driver) return sourcesOf(driver).map((source) => ({ sql: `from ${source} and ${conditions}`, values: [] }))
+  return platformsIn(target).map((platform) => ({
     sql: `from devices v force index (by_platform)
-          where v.app_no = ? and v.environment = ? and v.platform = '${platform}' and ${conditions.join(' and ')}`,
+          where v.app_no = ? and v.environment = ? and v.platform = '${platform}' and ${conditions}`,
     values: [where.appNo, where.environment],
   }))
 }
 
+export const platformsIn = ({ platforms: some }: Target): readonly Platform[] => some ?? platforms
+
+/** A target as a condition on a device `v` of its app and environment. */
+export async function targetConditions(tx: Reader, target: Target, where: Where): Promise<string> {
+  return conditionsOf(target, await nameAll(tx, target, where), undefined)
+}
+
+/** @param driver by what they are found; that need not be asked again */
+function conditionsOf(target: Target, { any, all, none }: NamedTarget, driver: Named | undefined): string {
+  return [
+    'v.retired_at is null',
+    ...(target.platforms ? [`v.platform in (${target.platforms.map((one) => `'${one}'`).join(',')})`] : []),
+    ...(target.any === undefined || any.everyone || driver === any ? [] : [isNamed(any)]),
+    ...all.filter((one) => !one.everyone && one !== driver).map(isNamed),
+    ...(isNamed(none) === 'false' ? [] : [`not ${isNamed(none)}`]),
+  ].join(' and ')
+}
+
+/** Whether more than so many devices, or members of topics, are walked through to find those of a target. */
+export async function walksMoreThan(tx: Reader, target: Target, where: Where, most: number): Promise<boolean> {
+  const driver = driverOf(target, await nameAll(tx, target, where))
+  const list = (numbers: readonly number[]) => numbers.join(',') || 'null'
+  const walked: Part[] = driver
+    ? [
+        ...['topic_users', 'topic_devices'].map((table) => ({
+          sql: `${table} where topic_no in (${list(driver.topics)})`,
+          values: [],
+        })),
+        { sql: `deliveries where notification_no in (${list(driver.reached)})`, values: [] },
+      ]
+    : [
+        {
+          sql: 'devices force index (by_platform) where app_no = ? and environment = ? and platform in (?)',
+          values: [where.appNo, where.environment, platformsIn(target)],
+        },
+      ]
+  const counts = await Promise.all(
+    walked.map(({ sql, values }) =>
+      tx.rows<{ count: number }>(`select count(*) as count from (select 1 from ${sql} limit ?) walked`, [
+        ...values,
+        most + 1,
+      ]),
+    ),
+  )
+  return counts.flat().reduce((sum, { count }) => sum + count, 0) > most
+}
+
 /** By what the devices are found, where it is not by walking through all: whatever names the fewest, as far as that is plain. */
-function driverOf(any: Named | undefined, all: readonly Named[]): Named | undefined {
-  const candidates = [...(any && !any.everyone ? [any] : []), ...all]
+function driverOf(target: Target, { any, all }: NamedTarget): Named | undefined {
+  const candidates = [...(target.any === undefined ? [] : [any]), ...all].filter(({ everyone }) => !everyone)
   const isFew = ({ topics, reached }: Named) => topics.length === 0 && reached.length === 0
   return candidates.find(isFew) ?? candidates[0]
 }

@@ -1,0 +1,227 @@
+import { type Environment, type Permission, type Platform, platforms, type Target } from '@zbell/core'
+import type { Reader } from '../database.ts'
+import type { Part } from '../work/named-devices.ts'
+import { platformsIn, targetConditions, targetParts, walksMoreThan } from '../work/target-devices.ts'
+
+type Where = { readonly appNo: number; readonly environment: Environment }
+
+/** Devices of a target that a decision does not tell apart. */
+export type TargetGroup = {
+  readonly platform: Platform
+  readonly permission: Permission
+  readonly muted: boolean
+  readonly devices: number
+  /** Of these, how many belong to somebody who lacks a value; those that would not be rung anyway are not counted. */
+  readonly lackingAny: number
+  readonly lacking: { readonly [attribute: string]: number }
+}
+
+export type Tally = {
+  readonly groups: readonly TargetGroup[]
+  /** Who would be rung; a device that is nobody's counts as one of its own. */
+  readonly people: number
+  /** The numbers come from a sample. */
+  readonly estimated: boolean
+  /** Those who were looked at, as tails of statements over devices `v`. */
+  readonly parts: readonly Part[]
+}
+
+/** Attributes that the texts want to say, and whether leave to ring is not asked for. */
+type Asked = { readonly names: readonly string[]; readonly wake: boolean; readonly exact: boolean }
+
+/** When a target is estimated, and from how many people. */
+export const sampling = {
+  /** Targets that take a walk over more devices, or more members of topics, are estimated. */
+  above: 50_000,
+  /** An estimate looks at about so many people; of everyone it is right to about one in a hundred. */
+  people: 20_000,
+  /** Fewer devices than these in the sample say too little of the rest, and all are counted. */
+  fewest: 800,
+}
+/** They come from so many short stretches, spread over all numbers: who joined together tends to be alike. */
+const stretches = 200
+
+/**
+ * Counts who a target means, by what decides whether they ring: one look at each of its devices, or at a sample of the app's
+ * people when those are many.
+ */
+export async function tallyTarget(
+  database: Reader,
+  target: Target,
+  where: Where,
+  asked: Asked,
+  how = sampling,
+): Promise<Tally> {
+  const [parts, isLarge] = await Promise.all([
+    targetParts(database, target, where),
+    asked.exact ? false : walksMoreThan(database, target, where, how.above),
+  ])
+  if (parts.length === 0) return { groups: [], people: 0, estimated: false, parts }
+  const lacks = await lackingConditions(database, where, asked.names)
+  const exactly = () => tally(database, parts, lacks, asked, 1)
+  return isLarge ? ((await estimate(database, target, where, { lacks, asked, how })) ?? exactly()) : exactly()
+}
+
+/** For each attribute, whether the person of a device `v` lacks it. */
+async function lackingConditions(
+  database: Reader,
+  { appNo, environment }: Where,
+  names: readonly string[],
+): Promise<readonly string[]> {
+  if (names.length === 0) return []
+  const rows = await database.rows<{ no: number; name: string }>(
+    'select no, name from attributes where app_no = ? and environment = ? and name in (?)',
+    [appNo, environment, names],
+  )
+  const numbers = new Map(rows.map(({ no, name }) => [name, no]))
+  return names.map((name) =>
+    // A name that no attribute has is known of nobody.
+    numbers.has(name)
+      ? `not exists (select 1 from user_attributes a where a.user_no = v.user_no and a.attribute_no = ${numbers.get(name)})`
+      : 'true',
+  )
+}
+
+type Row = {
+  readonly platform: Platform | null
+  readonly permission: Permission | null
+  readonly muted: number | null
+  readonly devices: number
+  readonly people: number
+  readonly lackingAny: string
+  readonly [lacking: `lacking${number}`]: string
+}
+
+/** @param times how many each one that is found stands for */
+async function tally(
+  database: Reader,
+  parts: readonly Part[],
+  lacks: readonly string[],
+  { names, wake }: Asked,
+  times: number,
+): Promise<Tally & { readonly found: number }> {
+  const rings = wake ? 'true' : "v.permission = 'granted' and not v.muted"
+  const own = [
+    'v.platform',
+    'v.permission',
+    'v.muted',
+    'coalesce(cast(v.user_no as signed), -cast(v.no as signed)) as person',
+    `${rings} as rings`,
+    ...lacks.map((condition, i) => `${rings} and ${condition} as lacks${i}`),
+  ]
+  const any = lacks.length === 0 ? 'false' : lacks.map((_, i) => `lacks${i}`).join(' or ')
+  const rows = await database.rows<Row>(
+    `select platform, permission, muted, count(*) as devices, count(distinct if(rings and not (${any}), person, null)) as people,
+       sum(${any}) as lackingAny ${lacks.map((_, i) => `, sum(lacks${i}) as lacking${i}`).join('')}
+     from (${parts.map(({ sql }) => `select ${own.join(', ')} ${sql}`).join(' union all ')}) devices
+     group by platform, permission, muted with rollup`,
+    parts.flatMap(({ values }) => values),
+  )
+  const about = (count: number | string) => (times === 1 ? Number(count) : rounded(Number(count) * times))
+  // The last row is the sum of all; the sums in between are nobody's question.
+  const all = rows.find(({ platform }) => platform === null)
+  return {
+    groups: rows.flatMap((row) =>
+      row.platform === null || row.permission === null || row.muted === null
+        ? []
+        : [
+            {
+              platform: row.platform,
+              permission: row.permission,
+              muted: row.muted === 1,
+              devices: about(row.devices),
+              lackingAny: about(row.lackingAny),
+              lacking: Object.fromEntries(names.map((name, i) => [name, about(row[`lacking${i}`]!)])),
+            },
+          ],
+    ),
+    people: about(all?.people ?? 0),
+    estimated: times !== 1,
+    parts,
+    found: all?.devices ?? 0,
+  }
+}
+
+/** An estimate is no truer for its last digits. */
+const rounded = (count: number): number => Number(count.toPrecision(3))
+
+/**
+ * Of some people of the app, with all their devices, and of some devices that are nobody's. Each number of a person is as
+ * likely to be looked at as any other, so that what is found, times a factor, is unbiased however the numbers lie; and the
+ * same ones are looked at each time, so that a review that is asked for again says the same.
+ * @returns undefined when the sample says too little
+ */
+async function estimate(
+  database: Reader,
+  target: Target,
+  where: Where,
+  { lacks, asked, how }: { readonly lacks: readonly string[]; readonly asked: Asked; readonly how: typeof sampling },
+): Promise<Tally | undefined> {
+  const [people, nobodys, conditions] = await Promise.all([
+    // Index by index: of each the first and the last are found without a walk.
+    spanOf(database, 'users', ['named = false', 'named = true'], where),
+    spanOf(
+      database,
+      'devices',
+      platforms.map((platform) => `platform = '${platform}'`),
+      where,
+    ),
+    targetConditions(database, target, where),
+  ])
+  const values = [where.appNo, where.environment]
+  // Of an app among others few numbers are its own: then more of them are looked at.
+  for (const wanted of [how.people, how.people * 8, how.people * 64]) {
+    const share = wanted / Math.max(people.last - people.first, nobodys.last - nobodys.first, 1)
+    if (share > 0.3) return undefined
+    const samples = [
+      {
+        sql: `from users u force index (by_age) straight_join devices v force index (by_user) on v.user_no = u.no
+              where u.app_no = ? and u.environment = ? and u.named in (false, true) and ${stretchesOf('u.no', people, share)}
+                and ${conditions}`,
+        values,
+      },
+      ...platformsIn(target).map((platform) => ({
+        sql: `from devices v force index (by_platform)
+              where v.app_no = ? and v.environment = ? and v.platform = '${platform}' and v.user_no is null
+                and ${stretchesOf('v.no', nobodys, share)} and ${conditions}`,
+        values,
+      })),
+    ]
+    const { found, ...all } = await tally(database, samples, lacks, asked, 1 / share)
+    if (found >= how.fewest) return all
+  }
+  return undefined
+}
+
+type Span = { readonly first: number; readonly last: number }
+
+async function spanOf(
+  database: Reader,
+  table: 'users' | 'devices',
+  conditions: readonly string[],
+  { appNo, environment }: Where,
+): Promise<Span> {
+  const rows = await database.rows<{ first: number | null; last: number | null }>(
+    conditions
+      .map(
+        (one) =>
+          `select min(no) as first, max(no) as last from ${table} where app_no = ? and environment = ? and ${one}`,
+      )
+      .join(' union all '),
+    conditions.flatMap(() => [appNo, environment]),
+  )
+  const numbers = rows.flatMap(({ first, last }) => (first === null || last === null ? [] : [first, last]))
+  return numbers.length === 0 ? { first: 0, last: 0 } : { first: Math.min(...numbers), last: Math.max(...numbers) }
+}
+
+/** Stretches of equal length, one at another place in each equal part of the span; together they make up that share of it. */
+function stretchesOf(column: string, { first, last }: Span, share: number): string {
+  const part = (last - first + 1) / stretches
+  const length = Math.max(1, Math.round(part * share))
+  const places = Array.from({ length: stretches }, (_, i) => {
+    // The golden section spreads the places evenly and never in step with a pattern in the numbers.
+    const place = Math.floor(first + part * i + ((i * 0.618_033_988_75) % 1) * (part - length))
+    return `${column} between ${place} and ${place + length - 1}`
+  })
+  return `(${places.join(' or ')})`
+}
