@@ -62,17 +62,21 @@ export async function listLeftOut(
   which: Pick<TargetGroup, 'permission' | 'muted'>,
   limit: number,
 ): Promise<{ readonly device: string; readonly user: string | null; readonly platform: Platform }[]> {
-  const found: { readonly device: string; readonly user: string | null; readonly platform: Platform }[] = []
+  // A device that the target names twice is listed once.
+  const found = new Map<
+    string,
+    { readonly device: string; readonly user: string | null; readonly platform: Platform }
+  >()
   for (const { sql, values } of await targetParts(database, target, where)) {
     const rows = await database.rows<{ id: Buffer; user: string | null; platform: Platform }>(
       `select v.id, v.platform, (select name from users where no = v.user_no) as user ${sql}
          and v.permission = ? and v.muted = ? limit ?`,
-      [...values, which.permission, which.muted, limit - found.length],
+      [...values, which.permission, which.muted, limit],
     )
-    found.push(...rows.map(({ id, ...rest }) => ({ device: uuidFromBytes(id), ...rest })))
-    if (found.length >= limit) break
+    for (const { id, ...rest } of rows) found.set(uuidFromBytes(id), { device: uuidFromBytes(id), ...rest })
+    if (found.size >= limit) break
   }
-  return found
+  return [...found.values()].slice(0, limit)
 }
 
 /** Whether a target names a device. */

@@ -1,7 +1,7 @@
 import { type Environment, type Permission, type Platform, platforms, type Target } from '@zbell/core'
 import type { Reader } from '../database.ts'
 import type { Part } from '../work/named-devices.ts'
-import { platformsIn, targetConditions, targetParts, walksMoreThan } from '../work/target-devices.ts'
+import { platformsIn, targetConditions, targetParts, unionOf, walksMoreThan } from '../work/target-devices.ts'
 
 type Where = { readonly appNo: number; readonly environment: Environment }
 
@@ -102,6 +102,7 @@ async function tally(
 ): Promise<Tally & { readonly found: number }> {
   const rings = wake ? 'true' : "v.permission = 'granted' and not v.muted"
   const own = [
+    'v.no',
     'v.platform',
     'v.permission',
     'v.muted',
@@ -110,12 +111,13 @@ async function tally(
     ...lacks.map((condition, i) => `${rings} and ${condition} as lacks${i}`),
   ]
   const any = lacks.length === 0 ? 'false' : lacks.map((_, i) => `lacks${i}`).join(' or ')
+  const { sql, values } = unionOf(parts, own.join(', '))
   const rows = await database.rows<Row>(
     `select platform, permission, muted, count(*) as devices, count(distinct if(rings and not (${any}), person, null)) as people,
        sum(${any}) as lackingAny ${lacks.map((_, i) => `, sum(lacks${i}) as lacking${i}`).join('')}
-     from (${parts.map(({ sql }) => `select ${own.join(', ')} ${sql}`).join(' union all ')}) devices
+     from (${sql}) devices
      group by platform, permission, muted with rollup`,
-    parts.flatMap(({ values }) => values),
+    [...values],
   )
   const about = (count: number | string) => (times === 1 ? Number(count) : rounded(Number(count) * times))
   // The last row is the sum of all; the sums in between are nobody's question.

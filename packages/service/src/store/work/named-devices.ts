@@ -97,48 +97,45 @@ const list = (numbers: readonly number[]): string => numbers.join(',')
  */
 const has = (rows: string): string => `((select 1 from ${rows} limit 1) is not null)`
 
-const joinedItself = (topics: readonly number[]): string =>
-  has(`topic_devices t where t.topic_no in (${list(topics)}) and t.device_no = v.no`)
-
-/** The kinds of reference, each as a condition on a device `v` and as a way to find the devices that fulfil it. */
+/** The kinds of reference, each as a condition on a device `v` and as places where the devices that fulfil it are found. */
 const kinds = {
   devices: {
     condition: (nos: readonly number[]) => `v.no in (${list(nos)})`,
-    source: (nos: readonly number[]) => `devices v where v.no in (${list(nos)})`,
+    sources: (nos: readonly number[]): Source[] => [{ tables: 'devices v', where: `v.no in (${list(nos)})` }],
   },
   users: {
     condition: (nos: readonly number[]) => `coalesce(v.user_no, 0) in (${list(nos)})`,
-    source: (nos: readonly number[]) => `devices v force index (by_user) where v.user_no in (${list(nos)})`,
+    sources: (nos: readonly number[]): Source[] => [
+      { tables: 'devices v force index (by_user)', where: `v.user_no in (${list(nos)})` },
+    ],
   },
   topics: {
-    condition: (nos: readonly number[]) => `(${joinedItself(nos)}
+    condition: (nos: readonly number[]) =>
+      `(${has(`topic_devices t where t.topic_no in (${list(nos)}) and t.device_no = v.no`)}
         or ${has(`topic_users t where t.topic_no in (${list(nos)}) and t.user_no = v.user_no`)})`,
-    source: undefined,
+    sources: (nos: readonly number[]): Source[] =>
+      nos.flatMap((no) => [
+        { tables: 'topic_devices m straight_join devices v on v.no = m.device_no', where: `m.topic_no = ${no}` },
+        {
+          tables: 'topic_users m straight_join devices v force index (by_user) on v.user_no = m.user_no',
+          where: `m.topic_no = ${no}`,
+        },
+      ]),
   },
   reached: {
     condition: (nos: readonly number[]) =>
       has(`deliveries r where r.notification_no in (${list(nos)}) and r.device_no = v.no and ${reachedIt}`),
-    source: (nos: readonly number[]) =>
-      nos.length === 1
-        ? `deliveries r straight_join devices v on v.no = r.device_no where r.notification_no = ${nos[0]} and ${reachedIt}`
-        : `(select distinct device_no from deliveries r where r.notification_no in (${list(nos)}) and ${reachedIt}) m
-           straight_join devices v on v.no = m.device_no where true`,
+    sources: (nos: readonly number[]): Source[] =>
+      nos.map((no) => ({
+        tables: 'deliveries r straight_join devices v on v.no = r.device_no',
+        where: `r.notification_no = ${no} and ${reachedIt}`,
+      })),
   },
 } as const
 const kindNames = ['devices', 'users', 'topics', 'reached'] as const
 
-/** Members of topics, one table after the other; a device that joined by itself does not come again as its person's. */
-function topicSources(nos: readonly number[]): string[] {
-  const members = (table: string, column: string) =>
-    nos.length === 1
-      ? `(select ${column} as no from ${table} where topic_no = ${nos[0]}) m`
-      : `(select distinct ${column} as no from ${table} where topic_no in (${list(nos)})) m`
-  return [
-    `${members('topic_devices', 'device_no')} straight_join devices v on v.no = m.no where true`,
-    `${members('topic_users', 'user_no')} straight_join devices v force index (by_user) on v.user_no = m.no
-     where not ${joinedItself(nos)}`,
-  ]
-}
+/** Devices `v` as they are found in these tables. */
+export type Source = { readonly tables: string; readonly where: string }
 
 /** Whether a device `v` is one of these. */
 export function isNamed(named: Named): string {
@@ -148,19 +145,20 @@ export function isNamed(named: Named): string {
 }
 
 /**
- * Where the devices are found that these references name, as tails of statements over devices `v`: from one kind of reference
- * after the other, each without those that came before, so that none comes twice and nothing has to be put aside to see it.
+ * Where the devices are found that these references name. One that is named twice is found twice: to leave it out would cost
+ * each device a look, and whoever wants each once has only to put their numbers in order.
  */
-export function sourcesOf(named: Named): string[] {
-  const before: string[] = []
-  const all: string[] = []
-  for (const kind of kindNames) {
-    const numbers = named[kind]
-    if (numbers.length === 0) continue
-    const not = before.map((condition) => ` and not ${condition}`).join('')
-    const { source, condition } = kinds[kind]
-    for (const one of source ? [source(numbers)] : topicSources(numbers)) all.push(`${one}${not}`)
-    before.push(condition(numbers))
+export const sourcesOf = (named: Named): Source[] =>
+  kindNames.flatMap((kind) => (named[kind].length === 0 ? [] : kinds[kind].sources(named[kind])))
+
+/** All but those that are named: joined to them and found nowhere, which costs half of a condition that is asked of each. */
+export function without({ topics, ...few }: Named): { readonly joins: string; readonly conditions: readonly string[] } {
+  const others = isNamed({ ...few, topics: [] })
+  const conditions = others === 'false' ? [] : [`not ${others}`]
+  if (topics.length === 0) return { joins: '', conditions }
+  return {
+    joins: `left join topic_devices xd on xd.topic_no in (${list(topics)}) and xd.device_no = v.no
+      left join topic_users xu on xu.topic_no in (${list(topics)}) and xu.user_no = v.user_no`,
+    conditions: [...conditions, 'xd.device_no is null', 'xu.user_no is null'],
   }
-  return all
 }

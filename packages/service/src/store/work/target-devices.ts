@@ -7,43 +7,61 @@ import {
   blockDeviceOf,
   type RawBlockDevice,
 } from '../devices/load-block-devices.ts'
-import { isNamed, type Named, type NamedTarget, nameAll, type Part, sourcesOf, type Where } from './named-devices.ts'
+import {
+  isNamed,
+  type Named,
+  type NamedTarget,
+  nameAll,
+  type Part,
+  sourcesOf,
+  type Where,
+  without,
+} from './named-devices.ts'
 
 /**
- * A target as tails of statements over devices `v`: everything after `select …`. Together they find each device that is meant
- * once, and no retired one; none finds what another does.
+ * A target as tails of statements over devices `v`: everything after `select …`. Together they find each device that is meant,
+ * and no retired one. Of several that name people or topics, two may find the same.
  */
 export async function targetParts(tx: Reader, target: Target, where: Where): Promise<Part[]> {
   const named = await nameAll(tx, target, where)
   if (named.none.everyone) return []
   const driver = driverOf(target, named)
-  const conditions = conditionsOf(target, named, driver)
+  const { joins, conditions: left } = without(named.none)
+  const conditions = [...wantedOf(target, named, driver), ...left].join(' and ')
   // What was found by name in this app and environment has its devices there: to ask again would cost a look at each row.
-  if (driver) return sourcesOf(driver).map((source) => ({ sql: `from ${source} and ${conditions}`, values: [] }))
+  if (driver)
+    return sourcesOf(driver).map((source) => ({
+      sql: `from ${source.tables} ${joins} where ${source.where} and ${conditions}`,
+      values: [],
+    }))
   return platformsIn(target).map((platform) => ({
-    sql: `from devices v force index (by_platform)
+    sql: `from devices v force index (by_platform) ${joins}
           where v.app_no = ? and v.environment = ? and v.platform = '${platform}' and ${conditions}`,
     values: [where.appNo, where.environment],
   }))
 }
 
+/** All parts as one: each device once. @param columns among them the device's number, where parts may find the same */
+export const unionOf = (parts: readonly Part[], columns: string): Part => ({
+  sql: parts.map(({ sql }) => `select ${columns} ${sql}`).join(' union '),
+  values: parts.flatMap(({ values }) => values),
+})
+
 export const platformsIn = ({ platforms: some }: Target): readonly Platform[] => some ?? platforms
 
 /** A target as a condition on a device `v` of its app and environment. */
 export async function targetConditions(tx: Reader, target: Target, where: Where): Promise<string> {
-  return conditionsOf(target, await nameAll(tx, target, where), undefined)
+  const named = await nameAll(tx, target, where)
+  return [...wantedOf(target, named, undefined), `not ${isNamed(named.none)}`].join(' and ')
 }
 
-/** @param driver by what they are found; that need not be asked again */
-function conditionsOf(target: Target, { any, all, none }: NamedTarget, driver: Named | undefined): string {
-  return [
-    'v.retired_at is null',
-    ...(target.platforms ? [`v.platform in (${target.platforms.map((one) => `'${one}'`).join(',')})`] : []),
-    ...(target.any === undefined || any.everyone || driver === any ? [] : [isNamed(any)]),
-    ...all.filter((one) => !one.everyone && one !== driver).map(isNamed),
-    ...(isNamed(none) === 'false' ? [] : [`not ${isNamed(none)}`]),
-  ].join(' and ')
-}
+/** What is asked of a device `v`, apart from those that are left out. @param driver by what they are found; not asked again */
+const wantedOf = (target: Target, { any, all }: NamedTarget, driver: Named | undefined): string[] => [
+  'v.retired_at is null',
+  ...(target.platforms ? [`v.platform in (${target.platforms.map((one) => `'${one}'`).join(',')})`] : []),
+  ...(target.any === undefined || any.everyone || driver === any ? [] : [isNamed(any)]),
+  ...all.filter((one) => !one.everyone && one !== driver).map(isNamed),
+]
 
 /** Whether more than so many devices, or members of topics, are walked through to find those of a target. */
 export async function walksMoreThan(tx: Reader, target: Target, where: Where, most: number): Promise<boolean> {
@@ -104,7 +122,13 @@ export async function targetDevices(
       ).map(({ no }) => no),
     ),
   )
-  return Array.from(Float64Array.from(found.flat()).sort()).slice(0, limit)
+  return inOrder(found.flat()).slice(0, limit)
+}
+
+/** In ascending order, each once. */
+function inOrder(numbers: readonly number[]): number[] {
+  const sorted = Float64Array.from(numbers).sort()
+  return Array.from(sorted.filter((no, i) => no !== sorted[i - 1]))
 }
 
 /** The devices of a target that names a few people, whole: they are about to be rung. */
@@ -116,9 +140,7 @@ export async function personalDevices(tx: Reader, target: Target, where: Where, 
       tx.rows<RawBlockDevice>(`select ${blockDeviceColumns} ${sql} limit ?`, [...values, limit]),
     ),
   )
-  return found
-    .flat()
-    .map(blockDeviceOf)
+  return [...new Map(found.flat().map((raw) => [raw.no, blockDeviceOf(raw)])).values()]
     .sort((a, b) => a.no - b.no)
     .slice(0, limit)
 }
@@ -146,12 +168,11 @@ function directly({ any = [], all = [], none = [], platforms: some }: Target, wh
 }
 
 export async function countTarget(tx: Reader, target: Target, where: Where): Promise<number> {
-  const counts = await Promise.all(
-    (await targetParts(tx, target, where)).map(({ sql, values }) =>
-      tx.rows<{ count: number }>(`select count(*) as count ${sql}`, [...values]),
-    ),
-  )
-  return counts.flat().reduce((sum, { count }) => sum + count, 0)
+  const parts = await targetParts(tx, target, where)
+  if (parts.length === 0) return 0
+  const { sql, values } = unionOf(parts, 'v.no')
+  const [row] = await tx.rows<{ count: number }>(`select count(*) as count from (${sql}) devices`, [...values])
+  return row!.count
 }
 
 /** Whether a target names people, devices and tokens one by one, so few that they can be looked up at once. */
