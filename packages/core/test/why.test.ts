@@ -41,7 +41,7 @@ function evidence(more: {
       expiresMs: sentMs + 86_400_000,
       state: 'finished',
       target: 'topic:route-4',
-      thinnedMs: null,
+      prunedMs: null,
       ...more.notification,
     },
     device: {
@@ -90,7 +90,7 @@ describe('why', () => {
       'No: the notification was cancelled',
       false,
     ],
-    ['thinned', { notification: { thinnedMs: 9 } }, 'Unknown: the notification is so old', false],
+    ['pruned', { notification: { prunedMs: 9 } }, 'Unknown: the notification is so old', false],
     ['in the queue', { delivery: delivered('queued') }, 'Not yet: it is still in the queue.', false],
     [
       'paused',

@@ -20,11 +20,11 @@ import { BackgroundJobs } from './scheduler/background-jobs.ts'
 import { jobsOfService } from './scheduler/jobs-of-service.ts'
 import { Milestones } from './store/apps/milestones.ts'
 import { Database } from './store/database.ts'
+import type { OnStep } from './store/deliveries/day-counts.ts'
 import { PrivateServer } from './store/mariadb/private-server.ts'
 import { migrate } from './store/migrate.ts'
-import type { OnStep } from './store/notifications/day-counts.ts'
-import { wakeRejected } from './store/work/claim-work.ts'
-import { workStore } from './store/work/work-store.ts'
+import { wakeRejected } from './store/notifications/read-waiting.ts'
+import { workStore } from './store/work-store.ts'
 import { Metrics } from './telemetry/metrics.ts'
 import { Pace } from './telemetry/pace.ts'
 import { Presence } from './telemetry/presence.ts'
@@ -159,7 +159,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       onCredential: async (row) => {
         const { appNo, environment, platform } = row
         await gateways.changed(appNo, environment, platform)
-        await wakeRejected(database, appNo, environment)
+        await wakeRejected(database, { appNo, environment })
         worker.nudge()
         if (row.slot === 'in-use') checks.checkSoon(row)
       },

@@ -4,11 +4,11 @@ import { fillDevices } from '../../../e2e/harness/fleet.ts'
 import type { WorkStore } from '../src/engine/ports.ts'
 import { Milestones } from '../src/store/apps/milestones.ts'
 import { Database } from '../src/store/database.ts'
+import { countDeliveries } from '../src/store/deliveries/counts.ts'
 import { DatabaseContended, DatabaseUnavailable } from '../src/store/errors.ts'
-import { countDeliveries } from '../src/store/notifications/counts.ts'
 import { createNotification } from '../src/store/notifications/create-notification.ts'
 import { findNotification } from '../src/store/notifications/read-notifications.ts'
-import { workStore } from '../src/store/work/work-store.ts'
+import { workStore } from '../src/store/work-store.ts'
 import { type ScratchApp, scratchApp } from './scratch-database.ts'
 import { newNotification } from './scratch-notification.ts'
 
@@ -71,9 +71,9 @@ async function claimedBlock(store: WorkStore) {
   const given = newNotification({ ttlSeconds: 600 })
   await createNotification(app.database, app.scope, given, { leaseMs: 0 })
   const row = (await findNotification(app.database, app.scope, given.id))!
-  const expand = (await store.claim([], 0))!
+  const { claim: expand } = (await store.claim([], 0))!
   await store.expandPage(expand, row)
-  const claim = (await store.claim([], 0))!
+  const { claim } = (await store.claim([], 0))!
   if (claim.kind !== 'send') throw new Error('a block was wanted')
   return { claim, row }
 }

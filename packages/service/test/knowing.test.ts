@@ -2,20 +2,19 @@ import { randomBytes } from 'node:crypto'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import { deliveryStates, platforms, reasons, uuidV7 } from '@zbell/core'
 import fc from 'fast-check'
+import type { Ended, GatewayAnswer } from '../src/engine/work.ts'
 import type { Scope } from '../src/store/apps/apps.ts'
 import { uuidBuffer } from '../src/store/columns.ts'
 import type { Database } from '../src/store/database.ts'
+import { countDeliveries } from '../src/store/deliveries/counts.ts'
+import { DayCounts, forgetDays, readDays } from '../src/store/deliveries/day-counts.ts'
+import { gatewayAnswer } from '../src/store/deliveries/gateway-answers.ts'
+import { storeOutcomes } from '../src/store/deliveries/store-outcomes.ts'
 import { DatabaseFull, DatabaseUnavailable, translateError } from '../src/store/errors.ts'
-import { countDeliveries } from '../src/store/notifications/counts.ts'
-import { DayCounts, forgetDays, readDays } from '../src/store/notifications/day-counts.ts'
 import { withdrawNotification, withdrawPage } from '../src/store/notifications/withdraw-notification.ts'
 import { forgetSilent, listProcesses, type ProcessReport, reportProcess } from '../src/store/processes.ts'
-import { claimWork } from '../src/store/work/claim-work.ts'
-import { type GatewayRecord, gatewayAnswer } from '../src/store/work/gateway-answers.ts'
-import { type Ended, storeOutcomes } from '../src/store/work/store-outcomes.ts'
-import { Turns } from '../src/store/work/turns.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
-import { newNotification } from './scratch-notification.ts'
+import { claimNext, newNotification } from './scratch-notification.ts'
 
 const leaseMs = 10_000
 let scratch: Scratch
@@ -66,7 +65,7 @@ async function block(devices: readonly number[]) {
     ],
   )
   const { insertId: work } = await database.change(
-    "insert into work (kind, app_no, notification_no, urgency, available_at, fence, size) values ('send', ?, ?, 1, now(3), 1, ?)",
+    "insert into work (kind, app_no, subject_no, urgency, due_at, fence, size) values ('send', ?, ?, 1, now(3), 1, ?)",
     [scope.app.no, no, devices.length],
   )
   return {
@@ -103,7 +102,7 @@ const all = (count: number) => Array.from({ length: count }, (_, i) => i + 1)
 const none = { remaining: [], retries: [] }
 
 describe('what a gateway answered', () => {
-  const answer = (more: Partial<GatewayRecord> = {}): GatewayRecord => ({
+  const answer = (more: Partial<GatewayAnswer> = {}): GatewayAnswer => ({
     gateway: 'https://gateway.example',
     credential: 'signing-key 0011',
     status: 200,
@@ -203,7 +202,7 @@ describe('taking back', () => {
     ])
     await takeBack(notificationNo)
     expect(await withdrawn(notificationNo)).toBe(0)
-    const work = await claimWork(database, leaseMs, new Turns())
+    const work = await claimNext(database, leaseMs)
     expect(work).toMatchObject({ kind: 'withdraw', notificationNo, environment: 'development' })
     expect(await withdrawPage(database, work!, 0, leaseMs)).toEqual({ is: 'done' })
     const { states } = await countDeliveries(database, notificationNo)
@@ -235,9 +234,9 @@ describe('taking back', () => {
     const claim = await block(all(2))
     await storeOutcomes(database, claim, { ...none, ended: all(2).map((no) => ended(no)) }, leaseMs)
     await takeBack(claim.notificationNo)
-    const first = await claimWork(database, leaseMs, new Turns())
-    await database.change('update work set available_at = utc_timestamp(3) - interval 1 second')
-    const second = await claimWork(database, leaseMs, new Turns())
+    const first = await claimNext(database, leaseMs)
+    await database.change('update work set leased_until = utc_timestamp(3) - interval 1 second')
+    const second = await claimNext(database, leaseMs)
     expect(await withdrawPage(database, first!, 0, leaseMs)).toEqual({ is: 'lost' })
     expect(await withdrawn(claim.notificationNo)).toBe(0)
     expect(await withdrawPage(database, second!, 0, leaseMs)).toEqual({ is: 'done' })

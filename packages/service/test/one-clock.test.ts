@@ -5,10 +5,10 @@ import { sendBlock } from '../src/engine/send-block.ts'
 import { sendBlockDefaults } from '../src/engine/send-options.ts'
 import { Places } from '../src/gateways/slots.ts'
 import { Milestones } from '../src/store/apps/milestones.ts'
+import { listDeliveries } from '../src/store/deliveries/list-deliveries.ts'
 import { createNotification } from '../src/store/notifications/create-notification.ts'
-import { listDeliveries } from '../src/store/notifications/list-deliveries.ts'
 import { findNotification } from '../src/store/notifications/read-notifications.ts'
-import { workStore } from '../src/store/work/work-store.ts'
+import { workStore } from '../src/store/work-store.ts'
 import { type ScratchApp, scratchApp } from './scratch-database.ts'
 import { newNotification } from './scratch-notification.ts'
 
@@ -72,9 +72,9 @@ test.each([-hourMs, 0, hourMs])(
 
     const store = workStore(database, new Milestones(database), 60_000, new AbortController().signal)
     const row = (await findNotification(database, scope, given.id))!
-    await store.expandPage((await store.claim([], 0))!, row)
-    const claim = await store.claim([], 0)
-    if (claim?.kind !== 'send') throw new Error('a block was wanted')
+    await store.expandPage((await store.claim([], 0))!.claim, row)
+    const { claim } = (await store.claim([], 0))!
+    if (claim.kind !== 'send') throw new Error('a block was wanted')
     expect(Math.abs(claim.aheadMs + offMs)).toBeLessThan(30_000)
     await sendBlock(claim, row, store, gateways, { ...sendBlockDefaults, now: () => Date.now() })
     // The lifetime that is left, as the gateway is told, is the same by whichever clock.
@@ -95,10 +95,10 @@ test('what is spread is due by the database’s clock', async () => {
   const given = newNotification({ ttlSeconds: 3_600, spreadSeconds: 600 })
   await createNotification(database, scope, given, { leaseMs: 0 })
   const store = workStore(database, new Milestones(database), 60_000, new AbortController().signal)
-  await store.expandPage((await store.claim([], 0))!, (await findNotification(database, scope, given.id))!)
+  await store.expandPage((await store.claim([], 0))!.claim, (await findNotification(database, scope, given.id))!)
   jest.useRealTimers()
   const due = await database.rows<{ s: number }>(
-    "select timestampdiff(second, n.created_at, w.available_at) as s from work w join notifications n on n.no = w.notification_no where w.kind = 'send' order by s",
+    "select timestampdiff(second, n.created_at, w.due_at) as s from work w join notifications n on n.no = w.subject_no where w.kind = 'send' order by s",
   )
   expect(due.map(({ s }) => s)).toEqual([0, 300])
 })

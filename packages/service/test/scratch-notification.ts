@@ -1,6 +1,10 @@
 import { randomBytes } from 'node:crypto'
 import { uuidV7 } from '@zbell/core'
+import type { Claim } from '../src/engine/work.ts'
+import type { Database } from '../src/store/database.ts'
+import { claimNotificationWork } from '../src/store/notifications/claim-notification-work.ts'
 import type { NewNotification } from '../src/store/notifications/create-notification.ts'
+import { FairQueue } from '../src/store/queue/fair-queue.ts'
 
 /** A notification for everyone with nothing special about it but what is said. */
 export const newNotification = (more: Partial<NewNotification> = {}): NewNotification => ({
@@ -20,3 +24,11 @@ export const newNotification = (more: Partial<NewNotification> = {}): NewNotific
   requestHash: Buffer.alloc(32),
   ...more,
 })
+
+/** What is due next, by a process that served nobody before. @param held what it has at hand */
+export const claimNext = async (
+  database: Database,
+  leaseMs: number,
+  held: readonly number[] = [],
+): Promise<Claim | undefined> =>
+  (await claimNotificationWork(database, { leaseMs, fair: new FairQueue(), held }))?.claim

@@ -1,15 +1,13 @@
 import { beforeEach, describe, expect, test } from '@jest/globals'
 import type { Outcome, Reason } from '@zbell/core'
+import type { Notification } from '../src/engine/notification.ts'
 import type { Gateways, WorkStore } from '../src/engine/ports.ts'
 import { prepareAhead } from '../src/engine/prepare-ahead.ts'
 import { sendBlock } from '../src/engine/send-block.ts'
 import { sendBlockDefaults } from '../src/engine/send-options.ts'
+import type { BlockDevice, Claim, Outcomes } from '../src/engine/work.ts'
 import { Worker } from '../src/engine/worker.ts'
 import { Places } from '../src/gateways/slots.ts'
-import type { BlockDevice } from '../src/store/devices/load-block-devices.ts'
-import type { NotificationRow } from '../src/store/notifications/read-notifications.ts'
-import type { Claim } from '../src/store/work/claim-work.ts'
-import type { OutcomesToStore } from '../src/store/work/store-outcomes.ts'
 import { makeLog } from '../src/telemetry/log.ts'
 
 type SendClaim = Claim & { kind: 'send' }
@@ -41,7 +39,7 @@ const notification = {
   urgency: 'normal',
   ttlSeconds: 60,
   expiresAt: new Date(Date.now() + 60_000),
-} as unknown as NotificationRow
+} as unknown as Notification
 
 const device = (no: number, more: Partial<BlockDevice> = {}): BlockDevice => ({
   no,
@@ -58,7 +56,7 @@ const device = (no: number, more: Partial<BlockDevice> = {}): BlockDevice => ({
   ...more,
 })
 
-let stored: OutcomesToStore[]
+let stored: Outcomes[]
 let fleet: BlockDevice[]
 let holds: boolean
 let answer: (token: string) => Promise<Outcome>
@@ -84,11 +82,11 @@ beforeEach(() => {
 
 const store = {
   devices: async (numbers: readonly number[]) => fleet.filter(({ no }) => numbers.includes(no)),
-  storeOutcomes: async (_claim: Claim, outcomes: OutcomesToStore) => {
+  storeOutcomes: async (_claim: Claim, outcomes: Outcomes) => {
     stored.push({ ...outcomes, ended: [...outcomes.ended], remaining: [...outcomes.remaining] })
     return holds
   },
-  noteAccepted: async (_notification: NotificationRow, platform: string, rehearsal: boolean) => {
+  noteAccepted: async (_notification: Notification, platform: string, rehearsal: boolean) => {
     noted.push(`${platform}${rehearsal ? ' rehearsal' : ''}`)
   },
 } as unknown as WorkStore
@@ -292,9 +290,8 @@ describe('a worker', () => {
       ...store,
       claim: async (held: readonly number[]) => {
         asked.push([...held])
-        return asked.length === 1 ? claimOf([1]) : undefined
+        return asked.length === 1 ? { claim: claimOf([1]), notification } : undefined
       },
-      notification: async () => notification,
       extend: async () => true,
     } as unknown as WorkStore
     const worker = new Worker(own, gateways, options, makeLog('silent'), { onStored: () => {} })
@@ -316,9 +313,11 @@ describe('a worker', () => {
       claim: async () => {
         asked++
         if (asked === 1) throw new Error('away')
-        return asked === 2 ? claimOf([1]) : undefined
+        return asked === 2 ? { claim: claimOf([1]), notification } : undefined
       },
-      notification: async () => undefined,
+      devices: async () => {
+        throw new Error('away')
+      },
       extend: async () => true,
       release: async (claim: Claim) => void released.push(claim.no),
     } as unknown as WorkStore
@@ -339,8 +338,7 @@ describe('a worker that is told to stop', () => {
     let claims = 0
     const own = {
       ...store,
-      claim: async () => (++claims === 1 ? claimOf(fleet.map(({ no }) => no)) : undefined),
-      notification: async () => notification,
+      claim: async () => (++claims === 1 ? { claim: claimOf(fleet.map(({ no }) => no)), notification } : undefined),
       extend: async () => true,
       holds: async () => new Map(),
     } as unknown as WorkStore

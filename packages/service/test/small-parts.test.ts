@@ -13,7 +13,7 @@ import { loadProfile } from '../src/gateways/load-profile.ts'
 import { Renewed } from '../src/gateways/renewed.ts'
 import { Places } from '../src/gateways/slots.ts'
 import { Batcher } from '../src/store/batcher.ts'
-import { Turns } from '../src/store/work/turns.ts'
+import { FairQueue } from '../src/store/queue/fair-queue.ts'
 import { Pace } from '../src/telemetry/pace.ts'
 import { operatorKey } from '../src/vault/key-files.ts'
 import { givenKeyring, KeyringFixed, keptKeyring } from '../src/vault/keyring.ts'
@@ -274,7 +274,7 @@ describe('the batcher', () => {
 
 describe('turns', () => {
   test('go round among those who want one, and a newcomer is next', () => {
-    const turns = new Turns()
+    const turns = new FairQueue()
     const given = Array.from({ length: 6 }, () => turns.next('app', [1, 2, 3]))
     expect(given).toEqual([1, 2, 3, 1, 2, 3])
     expect(turns.next('app', [1, 2, 3, 9])).toBe(9)

@@ -1,25 +1,25 @@
 import { randomBytes } from 'node:crypto'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import { blockSize, type Target, uuidV7 } from '@zbell/core'
+import type { Claim, Ended } from '../src/engine/work.ts'
 import { createApp, type Scope } from '../src/store/apps/apps.ts'
 import { Database } from '../src/store/database.ts'
+import { countDeliveries } from '../src/store/deliveries/counts.ts'
+import { listDeliveries } from '../src/store/deliveries/list-deliveries.ts'
+import { pruneDeliveries } from '../src/store/deliveries/prune-deliveries.ts'
+import { storeOutcomes } from '../src/store/deliveries/store-outcomes.ts'
+import { storeReceipts } from '../src/store/deliveries/store-receipts.ts'
 import { findDevicesBySecrets, listDevices } from '../src/store/devices/read-devices.ts'
 import { registerDevice } from '../src/store/devices/register-device.ts'
 import { DatabaseUnavailable, DuplicateKey } from '../src/store/errors.ts'
 import { migrate, SchemaTooNew } from '../src/store/migrate.ts'
 import { migrations } from '../src/store/migrations/index.ts'
-import { countDeliveries } from '../src/store/notifications/counts.ts'
 import { createNotification } from '../src/store/notifications/create-notification.ts'
-import { listDeliveries } from '../src/store/notifications/list-deliveries.ts'
+import { expandPage } from '../src/store/notifications/expand-page.ts'
 import { findNotification } from '../src/store/notifications/read-notifications.ts'
-import { storeReceipts } from '../src/store/notifications/store-receipts.ts'
-import { thinDeliveries } from '../src/store/notifications/thin-deliveries.ts'
-import { type Claim, claimWork, extendLease, releaseWork } from '../src/store/work/claim-work.ts'
-import { expandPage } from '../src/store/work/expand-page.ts'
-import { type Ended, storeOutcomes } from '../src/store/work/store-outcomes.ts'
-import { Turns } from '../src/store/work/turns.ts'
+import { extend, release } from '../src/store/queue/hold.ts'
 import { type Scratch, scratchApp, scratchDatabase } from './scratch-database.ts'
-import { newNotification } from './scratch-notification.ts'
+import { claimNext, newNotification } from './scratch-notification.ts'
 
 const leaseMs = 10_000
 let scratch: Scratch
@@ -89,7 +89,7 @@ async function notify(
 }
 
 async function claimed(): Promise<Claim> {
-  const claim = await claimWork(database, leaseMs, new Turns())
+  const claim = await claimNext(database, leaseMs)
   if (!claim) throw new Error('there is no work')
   return claim
 }
@@ -109,7 +109,7 @@ const accepted = (deviceNo: number): Ended => ({
   atMs: Date.now(),
 })
 const none = { ended: [], remaining: [], retries: [] }
-const lapse = () => database.change('update work set available_at = utc_timestamp(3)')
+const lapse = () => database.change('update work set leased_until = null, due_at = utc_timestamp(3)')
 
 describe('the schema', () => {
   test('two processes that start at once migrate once', async () => {
@@ -197,14 +197,10 @@ describe('expansion', () => {
 describe('claims', () => {
   test('two workers never hold the same work', async () => {
     for (let i = 0; i < 10; i++) await notify()
-    const claims = await Promise.all(Array.from({ length: 16 }, () => claimWork(database, leaseMs, new Turns())))
+    const claims = await Promise.all(Array.from({ length: 16 }, () => claimNext(database, leaseMs)))
     const held = claims.flatMap((claim) => (claim ? [claim.no] : []))
     expect(new Set(held).size).toBe(held.length)
-    for (
-      let claim = await claimWork(database, leaseMs, new Turns());
-      claim;
-      claim = await claimWork(database, leaseMs, new Turns())
-    )
+    for (let claim = await claimNext(database, leaseMs); claim; claim = await claimNext(database, leaseMs))
       held.push(claim.no)
     expect(new Set(held).size).toBe(10)
   })
@@ -212,10 +208,10 @@ describe('claims', () => {
     const mine = await notify()
     const { no } = await claimed()
     await lapse()
-    expect(await claimWork(database, leaseMs, new Turns(), [no])).toBeUndefined()
+    expect(await claimNext(database, leaseMs, [no])).toBeUndefined()
     const other = await notify()
-    expect((await claimWork(database, leaseMs, new Turns(), [no]))?.notificationNo).toBe((await other.row()).no)
-    expect((await claimWork(database, leaseMs, new Turns()))?.notificationNo).toBe((await mine.row()).no)
+    expect((await claimNext(database, leaseMs, [no]))?.notificationNo).toBe((await other.row()).no)
+    expect((await claimNext(database, leaseMs))?.notificationNo).toBe((await mine.row()).no)
   })
   test('urgency overtakes', async () => {
     await notify()
@@ -230,8 +226,8 @@ describe('claims', () => {
     await lapse()
     const current = await claimedBlock()
     expect(await storeOutcomes(database, stale, { ...none, ended: [accepted(no!)] }, leaseMs)).toBe(false)
-    expect(await extendLease(database, stale, leaseMs)).toBe(false)
-    await releaseWork(database, stale, 0)
+    expect(await extend(database, stale, leaseMs)).toBe(false)
+    await release(database, stale, { afterMs: 0 })
     expect((await countDeliveries(database, (await row()).no)).states.size).toBe(0)
     expect(await storeOutcomes(database, current, { ...none, ended: [accepted(no!)] }, leaseMs)).toBe(true)
     expect((await row()).state).toBe('finished')
@@ -271,7 +267,7 @@ describe('outcomes', () => {
     }
     const retry = { devices: others, failures: 1, cause: 'gateway-busy', afterMs: 60_000 } as const
     await storeOutcomes(database, claim, { ended: [gone], remaining: [], retries: [retry] }, leaseMs)
-    expect(await claimWork(database, leaseMs, new Turns())).toBeUndefined()
+    expect(await claimNext(database, leaseMs)).toBeUndefined()
     expect(
       (await listDeliveries(database, row, { limit: 10, state: 'queued' })).map(({ deviceNo, attempts }) => [
         deviceNo,
@@ -372,7 +368,7 @@ test('an Idempotency-Key makes one notification of many calls', async () => {
 })
 
 describe('old deliveries', () => {
-  test('are thinned to their totals, by one process at a time, and young ones stay', async () => {
+  test('are pruned to their totals, by one process at a time, and young ones stay', async () => {
     const numbers = await fleet(5)
     const ended = async () => {
       const { row } = await notify()
@@ -389,11 +385,11 @@ describe('old deliveries', () => {
     await database.change('update notifications set finished_at = utc_timestamp() - interval 91 day where no = ?', [
       (await old()).no,
     ])
-    expect(await thinDeliveries(database, 90, () => true)).toBe(1)
+    expect(await pruneDeliveries(database, 90, () => true)).toBe(1)
     const left = async (no: number) =>
       (await database.rows('select 1 from deliveries where notification_no = ?', [no])).length
     expect([await left((await old()).no), await left((await young()).no)]).toEqual([0, 5])
-    expect((await old()).thinnedAt).not.toBeNull()
+    expect((await old()).prunedAt).not.toBeNull()
     expect((await countDeliveries(database, (await old()).no)).states.get('accepted')).toBe(5)
   })
 })

@@ -5,8 +5,8 @@ import fc from 'fast-check'
 import type { Scope } from '../src/store/apps/apps.ts'
 import type { Database } from '../src/store/database.ts'
 import { registerDevice } from '../src/store/devices/register-device.ts'
-import { tallyTarget } from '../src/store/notifications/tally-target.ts'
-import { countTarget, isPersonal, personalDevices, targetDevices } from '../src/store/work/target-devices.ts'
+import { tallyTarget } from '../src/store/targets/tally-target.ts'
+import { countTarget, isPersonal, personalDevices, targetDevices } from '../src/store/targets/target-devices.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
 
 type Known = { no: number; id: string; token: string; platform: Platform; user: string | null; names: Set<string> }

@@ -17,8 +17,8 @@ export type Evidence = {
     readonly expiresMs: number
     readonly state: 'expanding' | 'sending' | 'paused' | 'finished' | 'cancelled'
     readonly target: string
-    /** When its deliveries were thinned to totals. */
-    readonly thinnedMs: number | null
+    /** When its deliveries were pruned to totals. */
+    readonly prunedMs: number | null
   }
   readonly device: {
     readonly platform: Platform
@@ -130,8 +130,8 @@ function notMeant({ notification, device, named }: Evidence, step: Step, end: En
     step('stops', 'It registered only after the notification was sent.', device.registeredMs)
     return end('No: the device registered later than the notification was sent.', false)
   }
-  if (notification.thinnedMs !== null) {
-    step('unsure', 'The deliveries of this notification were thinned to its totals.', notification.thinnedMs)
+  if (notification.prunedMs !== null) {
+    step('unsure', 'The deliveries of this notification were pruned to its totals.', notification.prunedMs)
     return end('Unknown: the notification is so old that only its totals are kept.', false)
   }
   if (device.retiredMs !== null && device.retiredMs <= notification.createdMs) {

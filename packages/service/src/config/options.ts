@@ -134,7 +134,7 @@ export const options = {
     env: 'ZB_DELIVERY_DAYS',
     type: whole(0, 36_500),
     preset: 90,
-    says: 'Days after which a notification’s deliveries are thinned to its totals; 0 keeps them.',
+    says: 'Days after which a notification’s deliveries are pruned to its totals; 0 keeps them.',
   },
   'handsets.url': {
     env: 'ZB_HANDSETS_URL',

@@ -1,13 +1,13 @@
 import type { Outcome } from '@zbell/core'
-import type { GatewayRecord } from '../store/work/gateway-answers.ts'
 import type { Address, Lane } from './ports.ts'
+import type { GatewayAnswer } from './work.ts'
 
 /** What is kept of gateways' answers. For thousands of devices in a row it is the same, and then one object. */
 export class Answers {
-  #last: GatewayRecord | undefined
+  #last: GatewayAnswer | undefined
 
   /** @returns `undefined` when no gateway said anything */
-  of({ token }: Pick<Address, 'token'>, { answered }: Outcome, { via }: Pick<Lane, 'via'>): GatewayRecord | undefined {
+  of({ token }: Pick<Address, 'token'>, { answered }: Outcome, { via }: Pick<Lane, 'via'>): GatewayAnswer | undefined {
     if (!answered) return undefined
     const { status, says } = answered
     const { credential } = via

@@ -1,6 +1,5 @@
 import { type RetryOptions, retryDelayMs } from '@zbell/core'
-import type { BlockDevice } from '../store/devices/load-block-devices.ts'
-import type { Retry } from '../store/work/store-outcomes.ts'
+import type { BlockDevice, Retry } from './work.ts'
 
 export type Cause = 'gateway-busy' | 'gateway-unreachable' | 'credential-rejected' | 'internal-fault'
 

@@ -1,31 +1,25 @@
 import type { Content, Environment, Mode, Outcome, Platform, Reason, Urgency, Values } from '@zbell/core'
-import type { BlockDevice } from '../store/devices/load-block-devices.ts'
-import type { Hold } from '../store/notifications/hold-codes.ts'
-import type { NotificationRow } from '../store/notifications/read-notifications.ts'
-import type { Withdrawal } from '../store/notifications/withdraw-notification.ts'
-import type { Claim } from '../store/work/claim-work.ts'
-import type { Expansion } from '../store/work/expand-page.ts'
-import type { OutcomesToStore } from '../store/work/store-outcomes.ts'
+import type { Hold, Notification } from './notification.ts'
+import type { BlockDevice, Claim, Expansion, HeldWork, Outcomes, Withdrawal } from './work.ts'
 
 /** What the engine asks of the store. */
 export type WorkStore = {
   /** @param held numbers of the work that this process holds @param least the least urgency to look for, as it is kept */
-  claim(held: readonly number[], least: number): Promise<Claim | undefined>
+  claim(held: readonly number[], least: number): Promise<HeldWork | undefined>
   extend(claim: Claim): Promise<boolean>
   release(claim: Claim, afterMs: number): Promise<void>
-  notification(no: number): Promise<NotificationRow | undefined>
-  expandPage(claim: Claim, notification: NotificationRow): Promise<Expansion>
+  expandPage(claim: Claim, notification: Notification): Promise<Expansion>
   withdrawPage(claim: Claim, after: number): Promise<Withdrawal>
   devices(numbers: readonly number[]): Promise<BlockDevice[]>
   /** What texts can say of these people. */
   values(userNos: readonly number[]): Promise<Map<number, Values>>
   /** Devices that a newer notification of the same tag has reached already. */
-  superseded(notification: NotificationRow, tag: string, numbers: readonly number[]): Promise<Set<number>>
-  /** Those among these notifications that somebody holds back. */
+  superseded(notification: Notification, tag: string, numbers: readonly number[]): Promise<Set<number>>
+  /** Those among these notifications that somebody stopped. */
   holds(numbers: readonly number[]): Promise<Map<number, Hold>>
-  storeOutcomes(claim: Claim, outcomes: OutcomesToStore): Promise<boolean>
+  storeOutcomes(claim: Claim, outcomes: Outcomes): Promise<boolean>
   /** A gateway took something of this notification: worth a note when it is the first time. */
-  noteAccepted(notification: NotificationRow, platform: Platform, rehearsal: boolean): Promise<void>
+  noteAccepted(notification: Notification, platform: Platform, rehearsal: boolean): Promise<void>
 }
 
 /** A notification as a gateway needs to know it. */

@@ -1,8 +1,8 @@
 import { isHandsetAddress, type Platform, type Reason, Renderer, readerOf } from '@zbell/core'
-import type { BlockDevice } from '../store/devices/load-block-devices.ts'
-import type { NotificationRow } from '../store/notifications/read-notifications.ts'
+import type { Notification } from './notification.ts'
 import type { Gateways, Lane, Shipment } from './ports.ts'
 import { sendable } from './sendable.ts'
+import type { BlockDevice } from './work.ts'
 
 /** One platform's way out: the places on its lane, and each distinct content made ready once. */
 export type Exit = {
@@ -29,7 +29,7 @@ export const exitName = (platform: Platform, rehearsal: boolean): string =>
  * Whatever does not work out here is met again by the sending, which deals with it.
  */
 export async function prepareAhead(
-  notification: Omit<NotificationRow, 'no'>,
+  notification: Omit<Notification, 'no'>,
   devices: readonly BlockDevice[],
   gateways: Gateways,
 ): Promise<Ahead> {

@@ -11,17 +11,15 @@ import {
   reasonToSkip,
   type Values,
 } from '@zbell/core'
-import type { BlockDevice } from '../store/devices/load-block-devices.ts'
-import type { NotificationRow } from '../store/notifications/read-notifications.ts'
-import type { Claim } from '../store/work/claim-work.ts'
-import type { Ended, Retry } from '../store/work/store-outcomes.ts'
 import { Answers } from './answers.ts'
+import type { Notification } from './notification.ts'
 import { planRetries, type Waiting } from './plan-retries.ts'
 import type { Gateways, Shipment, WorkStore } from './ports.ts'
 import { type Ahead, type Exit, type Exits, exitName } from './prepare-ahead.ts'
 import { type SendBlockOptions, sendBlockDefaults } from './send-options.ts'
 import { sendable } from './sendable.ts'
 import { unlessAborted } from './unless-aborted.ts'
+import type { BlockDevice, Claim, Ended, Retry } from './work.ts'
 
 /** Texts that name each reader are many; what was made ready for the first ones is forgotten. */
 const shipmentsKept = 500
@@ -33,7 +31,7 @@ const shipmentsKept = 500
  */
 export const sendBlock = (
   claim: Claim & { kind: 'send' },
-  notification: NotificationRow,
+  notification: Notification,
   store: WorkStore,
   gateways: Gateways,
   options: SendBlockOptions = sendBlockDefaults,
@@ -42,7 +40,7 @@ export const sendBlock = (
 
 class BlockRun {
   readonly #claim: Claim & { kind: 'send' }
-  readonly #notification: NotificationRow
+  readonly #notification: Notification
   readonly #store: WorkStore
   readonly #gateways: Gateways
   readonly #options: SendBlockOptions
@@ -67,7 +65,7 @@ class BlockRun {
 
   constructor(
     claim: Claim & { kind: 'send' },
-    notification: NotificationRow,
+    notification: Notification,
     store: WorkStore,
     gateways: Gateways,
     options: SendBlockOptions,

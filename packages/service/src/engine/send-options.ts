@@ -1,5 +1,5 @@
 import { type RetryOptions, resolveRetry } from '@zbell/core'
-import type { Hold } from '../store/notifications/hold-codes.ts'
+import type { Hold } from './notification.ts'
 
 export type SendBlockOptions = {
   readonly retry: RetryOptions

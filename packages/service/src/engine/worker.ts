@@ -1,14 +1,12 @@
 import { setMaxListeners } from 'node:events'
 import { urgencies } from '@zbell/core'
 import type { Logger } from 'pino'
-import type { OwnWork } from '../store/notifications/create-notification.ts'
-import type { Hold } from '../store/notifications/hold-codes.ts'
-import type { NotificationRow } from '../store/notifications/read-notifications.ts'
-import type { Claim } from '../store/work/claim-work.ts'
+import type { Hold, Notification } from './notification.ts'
 import type { Gateways, WorkStore } from './ports.ts'
 import type { Ahead } from './prepare-ahead.ts'
 import { sendBlock } from './send-block.ts'
 import { sendBlockDefaults } from './send-options.ts'
+import type { Claim, HeldWork } from './work.ts'
 
 export type WorkerOptions = {
   /** Pieces of work at a time. */
@@ -65,9 +63,9 @@ export class Worker {
   }
 
   /** Sends what intake claimed for this process; it has not been in the queue. @returns false when there is no room for it */
-  take(mine: OwnWork, ahead?: Promise<Ahead | undefined>): boolean {
+  take(mine: HeldWork, ahead?: Promise<Ahead | undefined>): boolean {
     if (!this.#running || this.#active.size >= this.#options.atOnce + urgentExtra) return false
-    this.#begin(mine.claim, mine, ahead)
+    this.#begin(mine, ahead)
     return true
   }
 
@@ -126,38 +124,40 @@ export class Worker {
   }
 
   async #claimOne(least: number): Promise<boolean> {
-    let claim: Claim | undefined
+    let work: HeldWork | undefined
     try {
-      claim = await this.#store.claim([...this.#held.keys()], least)
+      work = await this.#store.claim([...this.#held.keys()], least)
     } catch (error) {
       this.#log.warn({ err: error }, 'cannot look for work; trying again')
       // After an outage all leases have run out. Whoever holds work has to renew its own before anybody looks for more.
       await new Promise((done) => setTimeout(done, afterOutageMs))
       return false
     }
-    if (!claim) return false
-    this.#begin(claim)
+    if (!work) return false
+    this.#begin(work)
     return true
   }
 
-  #begin(claim: Claim, mine?: OwnWork, ahead?: Promise<Ahead | undefined>): void {
-    this.#held.set(claim.no, claim)
-    const work = this.#do(claim, mine, ahead).finally(() => {
-      this.#held.delete(claim.no)
-      this.#active.delete(work)
+  #begin(work: HeldWork, ahead?: Promise<Ahead | undefined>): void {
+    const { no } = work.claim
+    this.#held.set(no, work.claim)
+    const done = this.#do(work, ahead).finally(() => {
+      this.#held.delete(no)
+      this.#active.delete(done)
       this.nudge()
     })
-    this.#active.add(work)
+    this.#active.add(done)
   }
 
-  async #do(claim: Claim, mine?: OwnWork, ahead?: Promise<Ahead | undefined>): Promise<void> {
+  async #do(work: HeldWork, ahead?: Promise<Ahead | undefined>): Promise<void> {
+    const { claim } = work
     const alive = setInterval(() => {
       this.#store
         .extend(claim)
         .catch((error: unknown) => this.#log.warn({ err: error, work: claim.no }, 'cannot extend a lease'))
     }, this.#options.leaseMs / 3)
     try {
-      await this.#handle(claim, mine, await ahead)
+      await this.#handle(work, await ahead)
     } catch (error) {
       this.#log.error(
         { err: error, work: claim.no, notification: claim.notificationNo },
@@ -172,13 +172,10 @@ export class Worker {
     }
   }
 
-  async #handle(claim: Claim, mine: OwnWork | undefined, ahead: Ahead | undefined): Promise<void> {
-    const notification = mine?.notification ?? (await this.#store.notification(claim.notificationNo))
-    if (!notification) throw new Error('there is work for a notification that is not there')
+  async #handle({ claim, notification, devices: known }: HeldWork, ahead: Ahead | undefined): Promise<void> {
     if (claim.kind === 'send') {
       // What was just read is newer than the last look.
       this.#holds.set(notification.no, notification.hold)
-      const known = mine?.devices
       const store = known ? { ...this.#store, devices: async () => [...known] } : this.#store
       const options = {
         ...sendBlockDefaults,
@@ -199,7 +196,7 @@ export class Worker {
     else await this.#expand(claim, notification)
   }
 
-  async #expand(claim: Claim, notification: NotificationRow): Promise<void> {
+  async #expand(claim: Claim, notification: Notification): Promise<void> {
     for (;;) {
       const expansion = await this.#store.expandPage(claim, notification)
       this.#events.onStored(notification.no)

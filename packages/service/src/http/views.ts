@@ -8,14 +8,14 @@ import {
   timelineOf,
   unpackAllowed,
 } from '@zbell/core'
+import type { Notification as KeptNotification } from '../engine/notification.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
+import { countDeliveries } from '../store/deliveries/counts.ts'
+import type { DeliveryRow } from '../store/deliveries/list-deliveries.ts'
 import type { DeviceRow } from '../store/devices/read-devices.ts'
-import { countDeliveries } from '../store/notifications/counts.ts'
-import type { DeliveryRow } from '../store/notifications/list-deliveries.ts'
-import type { NotificationRow } from '../store/notifications/read-notifications.ts'
 
-export async function notificationView(database: Database, scope: Scope, row: NotificationRow): Promise<Notification> {
+export async function notificationView(database: Database, scope: Scope, row: KeptNotification): Promise<Notification> {
   const counted = await countDeliveries(database, row.no)
   const known = [...counted.states.values()].reduce((sum, count) => sum + count, 0)
   const states = Object.fromEntries(
@@ -57,7 +57,7 @@ export async function notificationView(database: Database, scope: Scope, row: No
 }
 
 /** A hold shows until the end; what was cancelled stays so. */
-function stateOf({ state, hold }: NotificationRow): Notification['state'] {
+function stateOf({ state, hold }: KeptNotification): Notification['state'] {
   if (state === 'finished') return hold === 'cancelled' ? 'cancelled' : 'finished'
   return hold === 'paused' ? 'paused' : state
 }

@@ -1,10 +1,11 @@
 import type { Logger } from 'pino'
+import type { Notification } from '../engine/notification.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
-import { changedNotifications, type NotificationRow } from '../store/notifications/read-notifications.ts'
+import { changedNotifications } from '../store/notifications/read-notifications.ts'
 
-export type LiveChange = { readonly is: 'notification'; readonly row: NotificationRow } | { readonly is: 'devices' }
+export type LiveChange = { readonly is: 'notification'; readonly row: Notification } | { readonly is: 'devices' }
 type Listener = (change: LiveChange) => void
 
 type Room = {

@@ -11,16 +11,16 @@ import {
   type Values,
   type WhyStep,
 } from '@zbell/core'
+import type { Notification } from '../engine/notification.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
+import { gatewayAnswer } from '../store/deliveries/gateway-answers.ts'
+import type { DeliveryRow } from '../store/deliveries/list-deliveries.ts'
+import { deliveryOf, laterOfTag } from '../store/deliveries/one-delivery.ts'
 import { readersValues } from '../store/devices/load-block-devices.ts'
 import { type DeviceRow, findDevice, listDevices } from '../store/devices/read-devices.ts'
-import { unknownUsers } from '../store/devices/unknown-names.ts'
-import type { DeliveryRow } from '../store/notifications/list-deliveries.ts'
-import { deliveryOf, laterOfTag } from '../store/notifications/one-delivery.ts'
-import type { NotificationRow } from '../store/notifications/read-notifications.ts'
-import { targetHas } from '../store/notifications/review-target.ts'
-import { gatewayAnswer } from '../store/work/gateway-answers.ts'
+import { targetHas } from '../store/targets/review-target.ts'
+import { unknownUsers } from '../store/targets/unknown-names.ts'
 
 /** A person with more devices than this has the newest explained. */
 const mostDevices = 20
@@ -37,7 +37,7 @@ type Given = {
 export async function explain(
   given: Given,
   scope: Scope,
-  notification: NotificationRow,
+  notification: Notification,
   who: Asked,
 ): Promise<Explanation> {
   const about = aboutNotification(notification)
@@ -67,7 +67,7 @@ export async function explain(
 const iso = (atMs: number | null): string | null => (atMs === null ? null : new Date(atMs).toISOString())
 const stepView = ({ says, verdict, atMs }: WhyStep) => ({ says, verdict, at: iso(atMs) })
 
-function aboutNotification(notification: NotificationRow): Explanation['about'] {
+function aboutNotification(notification: Notification): Explanation['about'] {
   const { createdAt, environment, target, mode, expiresAt, sentBy } = notification
   return [
     { says: `${sentBy} sent it in ${environment}.`, verdict: 'note', at: createdAt.toISOString() },
@@ -117,7 +117,7 @@ async function nobody(
 async function explainDevice(
   { database, deliveryView }: Given,
   scope: Scope,
-  notification: NotificationRow,
+  notification: Notification,
   row: DeviceRow,
 ) {
   const found = await deliveryOf(database, notification, row.no)
@@ -136,7 +136,7 @@ async function explainDevice(
             ? 'paused'
             : notification.state,
       target: sayTarget(notification.target).slice(0, 300),
-      thinnedMs: notification.thinnedAt?.getTime() ?? null,
+      prunedMs: notification.prunedAt?.getTime() ?? null,
     },
     device: {
       platform: row.platform,
@@ -173,7 +173,7 @@ async function explainDevice(
 }
 
 /** What it shows there; null when that cannot be said: a value is missing, or its text is of a time before texts had places. */
-function contentFor(notification: NotificationRow, row: DeviceRow, values: Values): Content | null {
+function contentFor(notification: Notification, row: DeviceRow, values: Values): Content | null {
   try {
     const rendered = new Renderer(notification.content, notification.filling).render(readerOf(row, values))
     return rendered.is === 'rendered' ? rendered.content : null

@@ -1,11 +1,11 @@
 import type { Logger } from 'pino'
 import type { CredentialChecks } from '../credentials/checks.ts'
 import type { Database } from '../store/database.ts'
-import { forgetDays } from '../store/notifications/day-counts.ts'
-import { thinDeliveries } from '../store/notifications/thin-deliveries.ts'
+import { forgetDays } from '../store/deliveries/day-counts.ts'
+import { pruneDeliveries } from '../store/deliveries/prune-deliveries.ts'
+import { countMembers } from '../store/people/count-members.ts'
 import { forgetSilent } from '../store/processes.ts'
 import { forgetSessions } from '../store/sessions/sessions.ts'
-import { countMembers } from '../store/topics/count-members.ts'
 import type { BackgroundJob } from './background-jobs.ts'
 
 /** Two years and a month: this one can be held against the last. */
@@ -15,14 +15,14 @@ const dayCountsKept = 760
 export function jobsOfService(given: {
   readonly database: Database
   readonly checks: CredentialChecks
-  /** Days after which deliveries are thinned; 0 for never. */
+  /** Days after which deliveries are pruned; 0 for never. */
   readonly deliveryDays: number
   readonly log: Logger
 }): BackgroundJob[] {
   const { database, checks, deliveryDays, log } = given
-  const thin = async (mayGoOn: () => boolean) => {
-    const notifications = await thinDeliveries(database, deliveryDays, mayGoOn)
-    if (notifications > 0) log.info({ notifications }, 'old deliveries were thinned to their totals')
+  const prune = async (mayGoOn: () => boolean) => {
+    const notifications = await pruneDeliveries(database, deliveryDays, mayGoOn)
+    if (notifications > 0) log.info({ notifications }, 'old deliveries were pruned to their totals')
   }
   return [
     { name: 'count-topics', everySeconds: 60, run: async (mayGoOn) => void (await countMembers(database, mayGoOn)) },
@@ -31,6 +31,6 @@ export function jobsOfService(given: {
     { name: 'forget-processes', everySeconds: 600, run: async () => void (await forgetSilent(database)) },
     { name: 'forget-sessions', everySeconds: 3_600, run: async () => void (await forgetSessions(database)) },
     { name: 'forget-days', everySeconds: 3_600, run: async () => void (await forgetDays(database, dayCountsKept)) },
-    ...(deliveryDays === 0 ? [] : [{ name: 'thin-deliveries', everySeconds: 60, run: thin }]),
+    ...(deliveryDays === 0 ? [] : [{ name: 'prune-deliveries', everySeconds: 60, run: prune }]),
   ]
 }

@@ -2,7 +2,7 @@ import { type Transferable, transferable } from '@zbell/contract'
 import { type Platform, toBase64url, uuidFromBytes } from '@zbell/core'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
-import { attributesOf, listAttributes } from '../store/users/attributes.ts'
+import { attributesOf, listAttributes } from '../store/people/attributes.ts'
 
 /** Rows that are read at a time. */
 const page = 1_000

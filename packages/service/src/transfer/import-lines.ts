@@ -4,9 +4,9 @@ import type { z } from 'zod'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
 import { importDevices } from '../store/devices/import-devices.ts'
-import { importTopics } from '../store/topics/import-topics.ts'
-import { listAttributes } from '../store/users/attributes.ts'
-import { importUsers } from '../store/users/import-users.ts'
+import { listAttributes } from '../store/people/attributes.ts'
+import { importTopics } from '../store/people/import-topics.ts'
+import { importUsers } from '../store/people/import-users.ts'
 import type { Line } from './lines.ts'
 
 /** Lines that go into one transaction. */

@@ -1,13 +1,10 @@
 import { sayTarget } from '@zbell/contract'
 import { deliveryStateNames } from '@zbell/core'
+import type { Notification } from '../../engine/notification.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
-import { type DeliveryPage, listDeliveries } from '../../store/notifications/list-deliveries.ts'
-import {
-  listNotifications,
-  type NotificationPage,
-  type NotificationRow,
-} from '../../store/notifications/read-notifications.ts'
+import { type DeliveryPage, listDeliveries } from '../../store/deliveries/list-deliveries.ts'
+import { listNotifications, type NotificationPage } from '../../store/notifications/read-notifications.ts'
 import { sendFile } from '../send-file.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { deliveryView, notificationView } from '../views.ts'
@@ -87,7 +84,7 @@ const deliveryColumns = [
 
 async function* deliveryLines(
   database: Database,
-  notification: NotificationRow,
+  notification: Notification,
   filter: Omit<DeliveryPage, 'limit' | 'after'>,
 ) {
   for (let after: string | undefined; ; ) {

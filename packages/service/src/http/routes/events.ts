@@ -1,9 +1,10 @@
 import type { Response } from 'express'
+import type { Notification } from '../../engine/notification.ts'
 import type { LiveHub } from '../../live/hub.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
-import { listDeliveries } from '../../store/notifications/list-deliveries.ts'
-import { findNotificationByNo, type NotificationRow } from '../../store/notifications/read-notifications.ts'
+import { listDeliveries } from '../../store/deliveries/list-deliveries.ts'
+import { findNotificationByNo } from '../../store/notifications/read-notifications.ts'
 import type { Metrics } from '../../telemetry/metrics.ts'
 import { Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
@@ -135,7 +136,7 @@ export function serveEvents(
 async function tellNotification(
   database: Database,
   scope: Scope,
-  row: NotificationRow,
+  row: Notification,
   told: Map<number, string>,
   send: (event: string, data: unknown) => void,
 ): Promise<void> {

@@ -1,10 +1,10 @@
 import type { Day } from '@zbell/contract'
 import { type DeliveryState, quantileMs, type Reason, reasons, timedSteps, toldMs, troublesOf } from '@zbell/core'
 import type { Database } from '../../store/database.ts'
+import { type DayCount, readDays } from '../../store/deliveries/day-counts.ts'
 import { listJobs } from '../../store/jobs/jobs.ts'
-import { type DayCount, readDays } from '../../store/notifications/day-counts.ts'
+import { readWaiting } from '../../store/notifications/read-waiting.ts'
 import { listProcesses } from '../../store/processes.ts'
-import { readQueue } from '../../store/work/read-queue.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 
 export function serveHealthOf(on: OperationRouter, database: Database): void {
@@ -13,7 +13,7 @@ export function serveHealthOf(on: OperationRouter, database: Database): void {
     await database.rows('select 1')
     const databaseMs = performance.now() - startMs
     const processes = await listProcesses(database)
-    const { oldestDueAt, ...queue } = await readQueue(database, scope)
+    const { oldestDueAt, ...queue } = await readWaiting(database, scope)
     const paces = processes.flatMap(({ devicesPerSecond }) => devicesPerSecond ?? [])
     const own = processes.map(({ gateways, startedAt, seenAt, devicesPerSecond: _, ...one }) => ({
       ...one,

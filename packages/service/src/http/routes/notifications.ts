@@ -12,38 +12,34 @@ import {
 } from '@zbell/core'
 import type { Request } from 'express'
 import type { z } from 'zod'
+import type { Notification } from '../../engine/notification.ts'
 import type { Ahead } from '../../engine/prepare-ahead.ts'
+import type { HeldWork } from '../../engine/work.ts'
 import type { GatewayRoom } from '../../gateways/gateways.ts'
 import { type Asked, explain } from '../../review/explain.ts'
 import { type Draft, reviewDraft } from '../../review/review.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
+import { listDeliveries } from '../../store/deliveries/list-deliveries.ts'
 import type { BlockDevice } from '../../store/devices/load-block-devices.ts'
+import { isDuplicate } from '../../store/errors.ts'
+import { createNotification, fewDevices, type Lifetime } from '../../store/notifications/create-notification.ts'
+import { editNotification } from '../../store/notifications/edit-notification.ts'
+import { holdNotification } from '../../store/notifications/hold.ts'
+import {
+  findNotification,
+  findNotificationByName,
+  listNotifications,
+} from '../../store/notifications/read-notifications.ts'
+import { readCourse } from '../../store/notifications/read-progress.ts'
+import { withdrawNotification } from '../../store/notifications/withdraw-notification.ts'
 import {
   unknownDevices,
   unknownNotifications,
   unknownTokens,
   unknownTopics,
   unknownUsers,
-} from '../../store/devices/unknown-names.ts'
-import { isDuplicate } from '../../store/errors.ts'
-import {
-  createNotification,
-  fewDevices,
-  type Lifetime,
-  type OwnWork,
-} from '../../store/notifications/create-notification.ts'
-import { editNotification } from '../../store/notifications/edit-notification.ts'
-import { holdNotification } from '../../store/notifications/hold.ts'
-import { listDeliveries } from '../../store/notifications/list-deliveries.ts'
-import { readCourse } from '../../store/notifications/read-course.ts'
-import {
-  findNotification,
-  findNotificationByName,
-  listNotifications,
-  type NotificationRow,
-} from '../../store/notifications/read-notifications.ts'
-import { withdrawNotification } from '../../store/notifications/withdraw-notification.ts'
+} from '../../store/targets/unknown-names.ts'
 import type { Pace } from '../../telemetry/pace.ts'
 import { invalid, Problem } from '../problem.ts'
 import type { LookAhead, OperationRouter } from '../serve-operation.ts'
@@ -57,10 +53,10 @@ export type NotificationsGiven = {
   /** How long this process holds what it is to send at once; 0 where no worker runs. */
   readonly leaseMs: number
   /** There is work for the engine; a claim is this process's to do. */
-  readonly onAccepted: (mine: OwnWork | undefined, ahead: Promise<Ahead | undefined> | undefined) => void
+  readonly onAccepted: (mine: HeldWork | undefined, ahead: Promise<Ahead | undefined> | undefined) => void
   /** A few people are about to be rung: what they get can be made ready. */
   readonly prepareSoon: (
-    notification: Omit<NotificationRow, 'no'>,
+    notification: Omit<Notification, 'no'>,
     devices: readonly BlockDevice[],
   ) => Promise<Ahead | undefined>
   /** Somebody paused, resumed or cancelled something. */

@@ -4,7 +4,6 @@ import type { Scope } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
 import { listDevices } from '../../store/devices/read-devices.ts'
 import { placeOf } from '../../store/in-order.ts'
-import { topicsOfUsers } from '../../store/topics/topics.ts'
 import {
   AttributeRefused,
   type AttributeRow,
@@ -12,10 +11,11 @@ import {
   changeAttributes,
   declareAttribute,
   listAttributes,
-} from '../../store/users/attributes.ts'
-import { ensurePersonOf, ensureUser } from '../../store/users/ensure-user.ts'
-import { type NewOccurrence, occurrencesOf, storeOccurrences } from '../../store/users/occurrences.ts'
-import { findUser, listUsers, type UserRow } from '../../store/users/read-users.ts'
+} from '../../store/people/attributes.ts'
+import { ensurePersonOf, ensureUser } from '../../store/people/ensure-user.ts'
+import { type NewOccurrence, occurrencesOf, storeOccurrences } from '../../store/people/occurrences.ts'
+import { findUser, listUsers, type UserRow } from '../../store/people/read-users.ts'
+import { topicsOfUsers } from '../../store/people/topics.ts'
 import { invalid, Problem } from '../problem.ts'
 import type { RateLimits } from '../rate-limits.ts'
 import type { OperationRouter } from '../serve-operation.ts'

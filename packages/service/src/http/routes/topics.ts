@@ -15,7 +15,7 @@ import {
   membersByName,
   type TopicRow,
   topicsOf,
-} from '../../store/topics/topics.ts'
+} from '../../store/people/topics.ts'
 import { Problem } from '../problem.ts'
 import type { RateLimits } from '../rate-limits.ts'
 import type { OperationRouter } from '../serve-operation.ts'

@@ -1,7 +1,7 @@
 import { meaningOfRegistration } from '@zbell/core'
 import type { Scope } from '../apps/apps.ts'
 import type { Database, Tx } from '../database.ts'
-import { ensureUser, forgetAnonymous, mergeAnonymous } from '../users/ensure-user.ts'
+import { ensureUser, forgetAnonymous, mergeAnonymous } from '../people/ensure-user.ts'
 import { noteEvent } from './device-events.ts'
 import { type DeviceAddress, type DeviceFacts, noteChanges } from './register-device.ts'
 

@@ -3,7 +3,7 @@ import { fromBase64url, uuidV7 } from '@zbell/core'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
-import { ensureUsers } from '../users/ensure-users.ts'
+import { ensureUsers } from '../people/ensure-users.ts'
 
 type Row = {
   readonly line: number

@@ -1,6 +1,6 @@
 import type { Permission, Platform, Values } from '@zbell/core'
 import type { Database, Reader } from '../database.ts'
-import { attributesOf } from '../users/attributes.ts'
+import { attributesOf } from '../people/attributes.ts'
 
 /** What sending needs of a device, and no more: a block loads two thousand of them. */
 export type BlockDevice = {

@@ -4,7 +4,7 @@ import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
 import { isDuplicate } from '../errors.ts'
-import { ensureUser, forgetAnonymous } from '../users/ensure-user.ts'
+import { ensureUser, forgetAnonymous } from '../people/ensure-user.ts'
 import { noteEvent } from './device-events.ts'
 
 export type DeviceAddress = {

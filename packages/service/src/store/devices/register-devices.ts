@@ -1,7 +1,7 @@
 import { uuidFromBytes } from '@zbell/core'
 import type { Scope } from '../apps/apps.ts'
 import type { Database } from '../database.ts'
-import { ensureUsers } from '../users/ensure-users.ts'
+import { ensureUsers } from '../people/ensure-users.ts'
 import { bareDeviceColumns, type DeviceRow, findDevicesBySecrets } from './read-devices.ts'
 import { insertion, type NewDevice, registerDevice } from './register-device.ts'
 

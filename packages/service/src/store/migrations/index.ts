@@ -10,6 +10,8 @@ import { knowing } from './0009-knowing.ts'
 import { jobs } from './0010-jobs.ts'
 import { lists } from './0011-lists.ts'
 import { topicCounts } from './0012-topic-counts.ts'
+import { queue } from './0013-queue.ts'
+import { names } from './0014-names.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -27,4 +29,6 @@ export const migrations: readonly Migration[] = [
   { no: 10, name: 'jobs', statements: jobs },
   { no: 11, name: 'lists', statements: lists },
   { no: 12, name: 'topic-counts', statements: topicCounts },
+  { no: 13, name: 'queue', statements: queue },
+  { no: 14, name: 'names', statements: names },
 ]

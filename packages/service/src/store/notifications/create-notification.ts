@@ -9,16 +9,16 @@ import {
   urgencies,
   type Writing,
 } from '@zbell/core'
+import type { Notification } from '../../engine/notification.ts'
+import type { BlockDevice, HeldWork } from '../../engine/work.ts'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
-import type { BlockDevice } from '../devices/load-block-devices.ts'
 import { isDuplicate } from '../errors.ts'
-import type { Claim } from '../work/claim-work.ts'
-import { parkedYears } from '../work/parking.ts'
-import { isPersonal, personalDevices } from '../work/target-devices.ts'
+import { enqueueStatement } from '../queue/enqueue.ts'
+import type { Statement } from '../queue/work.ts'
+import { isPersonal, personalDevices } from '../targets/target-devices.ts'
 import { holds } from './hold-codes.ts'
-import type { NotificationRow } from './read-notifications.ts'
 
 export type NewNotification = {
   readonly id: string
@@ -41,18 +41,11 @@ export type NewNotification = {
 /** When it was stored and when its lifetime ends, by the database's clock. */
 export type Lifetime = { readonly createdAt: Date; readonly expiresAt: Date }
 
-/** Work that was claimed as it was made. */
-export type OwnWork = {
-  readonly claim: Claim
-  readonly notification: NotificationRow
-  readonly devices: readonly BlockDevice[]
-}
-
 export type Created =
   | {
       readonly is: 'created'
       /** A few people's devices are found at once; their block is this process's, to be sent without another look. */
-      readonly mine: OwnWork | undefined
+      readonly mine: HeldWork | undefined
       readonly lifetime: Lifetime
     }
   | {
@@ -74,7 +67,7 @@ export type Making = {
   /** The devices of a few people, where looking for them has begun already. */
   readonly few?: Promise<readonly BlockDevice[] | undefined> | undefined
   /** Hears of the few devices that are about to be rung, before it is certain. */
-  onFound?(notification: Omit<NotificationRow, 'no'>, devices: readonly BlockDevice[]): void
+  onFound?(notification: Omit<Notification, 'no'>, devices: readonly BlockDevice[]): void
 }
 
 /** The devices of a target that names so few people that they are found at once. @returns `undefined` for others */
@@ -117,7 +110,7 @@ export async function createNotification(
     state,
     hold: 'none',
     withdrawnAt: null,
-    thinnedAt: null,
+    prunedAt: null,
     expanded: devices?.length ?? 0,
     finishedAt: null,
     createdAt: new Date(nowMs),
@@ -136,7 +129,7 @@ export async function createNotification(
     if (!stored) throw new Error('a notification that was just stored is not there')
     const { notificationNo, workNo, now, ...lifetime } = stored
     if (!held || !found) return { is: 'created', mine: undefined, lifetime }
-    const notification: NotificationRow = { ...about, ...lifetime, changedAt: lifetime.createdAt, no: notificationNo }
+    const notification: Notification = { ...about, ...lifetime, changedAt: lifetime.createdAt, no: notificationNo }
     const claim = { no: workNo, fence: 1, appNo: scope.app.no, notificationNo, urgency, kind: 'send' as const }
     const of = { environment: scope.environment, createdAt: lifetime.createdAt, aheadMs: now.getTime() - Date.now() }
     return {
@@ -165,10 +158,10 @@ export function notificationStatements(
   given: NewNotification,
   first: {
     readonly devices: readonly number[] | undefined
-    readonly state: NotificationRow['state']
+    readonly state: Notification['state']
     readonly heldMs: number
   },
-): { sql: string; values: unknown[] }[] {
+): Statement[] {
   const { devices, state, heldMs } = first
   const urgency = urgencyCode(given.urgency)
   const row = [
@@ -194,17 +187,18 @@ export function notificationStatements(
     devices?.length ?? 0,
     devices?.at(-1) ?? 0,
   ]
-  const work = [
-    devices === undefined ? 'expand' : 'send',
-    scope.app.no,
-    urgency,
-    heldMs * 1_000,
-    given.paused ? parkedYears : 0,
-    heldMs > 0,
-    heldMs > 0 ? 1 : 0,
-    devices?.length ?? 0,
-    devices && devices.length > 0 ? Buffer.from(packBlock(devices)) : null,
-  ]
+  const work = enqueueStatement('@notification', [
+    {
+      kind: devices === undefined ? 'expand' : 'send',
+      appNo: scope.app.no,
+      environment: scope.environment,
+      urgency,
+      suspended: given.paused,
+      heldMs,
+      size: devices?.length ?? 0,
+      body: devices && devices.length > 0 ? Buffer.from(packBlock(devices)) : null,
+    },
+  ])
   return [
     {
       sql: `insert into notifications (id, app_no, environment, state, target, content, filling, template, name,
@@ -215,15 +209,7 @@ export function notificationStatements(
       values: [row, given.ttlSeconds],
     },
     { sql: 'set @notification = last_insert_id()', values: [] },
-    ...(state === 'finished'
-      ? []
-      : [
-          {
-            sql: `insert into work (kind, notification_no, app_no, urgency, available_at, leased, fence, size, devices)
-                  values (?, @notification, ?, ?, utc_timestamp(3) + interval ? microsecond + interval ? year, ?, ?, ?, ?)`,
-            values: work,
-          },
-        ]),
+    ...(state === 'finished' ? [] : [work]),
   ]
 }
 

@@ -1,5 +1,7 @@
 import type { Filling, Urgency, Writing } from '@zbell/core'
 import type { Database } from '../database.ts'
+import { hasWork } from '../queue/read-queue.ts'
+import { changeUrgency } from '../queue/suspend.ts'
 import { urgencyCode } from './create-notification.ts'
 import { holds } from './hold-codes.ts'
 
@@ -10,19 +12,15 @@ export async function editNotification(database: Database, no: number, edit: Edi
   return database.transact(async (tx) => {
     const [row] = await tx.rows<{ hold: number }>('select hold from notifications where no = ? for update', [no])
     if (row?.hold !== holds.paused) return false
-    const [busy] = await tx.rows(
-      `select 1 from work where notification_no = ? and leased
-       union all (select 1 from deliveries where notification_no = ? limit 1) limit 1`,
-      [no, no],
-    )
-    if (busy) return false
+    const [gone] = await tx.rows('select 1 from deliveries where notification_no = ? limit 1', [no])
+    if (gone || (await hasWork(tx, no, 'held'))) return false
     const urgency = urgencyCode(edit.urgency)
     await tx.change(
       `update notifications set content = ?, filling = ?, tag = ?, urgency = ?, changed_at = utc_timestamp(3),
          version = version + 1 where no = ?`,
       [JSON.stringify(edit.content), JSON.stringify(edit.filling), edit.content.tag ?? null, urgency, no],
     )
-    await tx.change('update work set urgency = ? where notification_no = ?', [urgency, no])
+    await changeUrgency(tx, no, urgency)
     return true
   })
 }

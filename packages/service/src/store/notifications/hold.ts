@@ -1,11 +1,12 @@
+import type { Hold } from '../../engine/notification.ts'
 import type { Database, Tx } from '../database.ts'
-import { makeDue, parkWaiting, unpark } from '../work/parking.ts'
-import { finishIfDone } from '../work/store-outcomes.ts'
-import { type Hold, holdOfCode, holds } from './hold-codes.ts'
+import { finishIfDone } from '../deliveries/store-outcomes.ts'
+import { makeDue, resume, suspend } from '../queue/suspend.ts'
+import { holdOfCode, holds } from './hold-codes.ts'
 
 /**
  * Holds a notification, or lets it go on. What a worker has at hand it gives up by itself as soon as it sees the change;
- * all else is parked, woken or ended here.
+ * all else is suspended, resumed or ended here.
  * @returns false when it has come to its end already
  */
 export const holdNotification = (database: Database, no: number, hold: Hold): Promise<boolean> =>
@@ -25,10 +26,10 @@ export async function holdIn(tx: Tx, no: number, hold: Hold): Promise<boolean> {
   )
   switch (hold) {
     case 'paused':
-      await parkWaiting(tx, no)
+      await suspend(tx, no)
       break
     case 'none':
-      await unpark(tx, no)
+      await resume(tx, no)
       break
     case 'cancelled':
       await makeDue(tx, no)

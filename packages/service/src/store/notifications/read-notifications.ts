@@ -1,49 +1,11 @@
-import {
-  type Filling,
-  type Mode,
-  type Reason,
-  reasons,
-  type Target,
-  type Urgency,
-  urgencies,
-  uuidFromBytes,
-  type Writing,
-} from '@zbell/core'
+import { type Filling, type Reason, reasons, type Target, urgencies, uuidFromBytes, type Writing } from '@zbell/core'
+import type { Notification } from '../../engine/notification.ts'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
-import { type Hold, holdOfCode } from './hold-codes.ts'
+import { holdOfCode } from './hold-codes.ts'
 
-export type NotificationRow = {
-  readonly no: number
-  readonly id: string
-  readonly appNo: number
-  readonly environment: Scope['environment']
-  readonly state: 'expanding' | 'sending' | 'finished'
-  readonly target: Target
-  readonly name: string | null
-  readonly template: string | null
-  readonly content: Writing
-  readonly filling: Filling
-  readonly urgency: Urgency
-  readonly mode: Mode
-  readonly ttlSeconds: number
-  readonly spreadSeconds: number
-  readonly hold: Hold
-  readonly withdrawnAt: Date | null
-  /** Its deliveries were thinned to totals. */
-  readonly thinnedAt: Date | null
-  readonly sentBy: string
-  readonly expanded: number
-  readonly createdAt: Date
-  readonly expiresAt: Date
-  readonly finishedAt: Date | null
-  readonly changedAt: Date
-  /** Grows with every change. */
-  readonly version: number
-}
-
-type Raw = Omit<NotificationRow, 'id' | 'target' | 'content' | 'filling' | 'urgency' | 'hold'> & {
+type Raw = Omit<Notification, 'id' | 'target' | 'content' | 'filling' | 'urgency' | 'hold'> & {
   id: Buffer
   target: unknown
   content: unknown
@@ -53,13 +15,13 @@ type Raw = Omit<NotificationRow, 'id' | 'target' | 'content' | 'filling' | 'urge
 }
 
 const columns = `no, id, app_no as appNo, environment, state, target, content, filling, template, name, hold,
-  urgency, mode, ttl_seconds as ttlSeconds, spread_seconds as spreadSeconds, withdrawn_at as withdrawnAt, thinned_at as thinnedAt,
+  urgency, mode, ttl_seconds as ttlSeconds, spread_seconds as spreadSeconds, withdrawn_at as withdrawnAt, pruned_at as prunedAt,
   sent_by as sentBy, expanded, created_at as createdAt, expires_at as expiresAt, finished_at as finishedAt,
   changed_at as changedAt, version`
 
 const parsed = <T>(value: unknown): T => (typeof value === 'string' ? JSON.parse(value) : value) as T
 
-const fromRaw = (raw: Raw): NotificationRow => ({
+const fromRaw = (raw: Raw): Notification => ({
   ...raw,
   id: uuidFromBytes(raw.id),
   target: parsed<Target>(raw.target),
@@ -73,7 +35,7 @@ export async function findNotification(
   database: Database,
   scope: Scope,
   id: string,
-): Promise<NotificationRow | undefined> {
+): Promise<Notification | undefined> {
   const [raw] = await database.rows<Raw>(
     `select ${columns} from notifications where id = ? and app_no = ? and environment = ?`,
     [uuidBuffer(id), scope.app.no, scope.environment],
@@ -81,7 +43,7 @@ export async function findNotification(
   return raw && fromRaw(raw)
 }
 
-export async function findNotificationByNo(database: Database, no: number): Promise<NotificationRow | undefined> {
+export async function findNotificationByNo(database: Database, no: number): Promise<Notification | undefined> {
   const [raw] = await database.rows<Raw>(`select ${columns} from notifications where no = ?`, [no])
   return raw && fromRaw(raw)
 }
@@ -91,7 +53,7 @@ export async function findNotificationByName(
   database: Database,
   scope: Scope,
   name: string,
-): Promise<NotificationRow | undefined> {
+): Promise<Notification | undefined> {
   const [raw] = await database.rows<Raw>(
     `select ${columns} from notifications where app_no = ? and environment = ? and name = ? order by no desc limit 1`,
     [scope.app.no, scope.environment, name],
@@ -112,7 +74,7 @@ export async function listNotifications(
   database: Database,
   scope: Scope,
   page: NotificationPage,
-): Promise<NotificationRow[]> {
+): Promise<Notification[]> {
   const { search, user, reason } = page
   const filters: { readonly sql: string; readonly values: readonly unknown[] }[] = []
   if (search) {
@@ -146,7 +108,7 @@ export async function listNotifications(
 }
 
 /** What changed at or after a moment, oldest change first. */
-export async function changedNotifications(database: Database, scope: Scope, since: Date): Promise<NotificationRow[]> {
+export async function changedNotifications(database: Database, scope: Scope, since: Date): Promise<Notification[]> {
   const rows = await database.rows<Raw>(
     `select ${columns} from notifications where app_no = ? and environment = ? and changed_at >= ? order by changed_at limit 100`,
     [scope.app.no, scope.environment, since],

@@ -1,11 +1,13 @@
 import { deliveryStates, reasons } from '@zbell/core'
+import type { Claim, Withdrawal } from '../../engine/work.ts'
 import type { Scope } from '../apps/apps.ts'
 import type { Database, Tx } from '../database.ts'
-import type { Claim } from '../work/claim-work.ts'
-import { finishIfDone } from '../work/store-outcomes.ts'
-import { CountChanges } from './counts.ts'
+import { CountChanges } from '../deliveries/counts.ts'
+import { DayCounts } from '../deliveries/day-counts.ts'
+import { finishIfDone } from '../deliveries/store-outcomes.ts'
+import { enqueue } from '../queue/enqueue.ts'
+import { extend, finish } from '../queue/hold.ts'
 import { type Lifetime, type NewNotification, notificationStatements, urgencyCode } from './create-notification.ts'
-import { DayCounts } from './day-counts.ts'
 import { holdIn } from './hold.ts'
 
 /** So many deliveries are marked in one transaction. */
@@ -32,12 +34,10 @@ export async function withdrawNotification(
          version = version + 1 where no = ?`,
       [notification.no],
     )
-    await tx.change(
-      "insert into work (kind, app_no, notification_no, urgency, available_at) values ('withdraw', ?, ?, ?, utc_timestamp(3))",
-      [scope.app.no, notification.no, urgencyCode('high')],
-    )
+    const { app, environment } = scope
+    await enqueue(tx, notification.no, [{ kind: 'withdraw', appNo: app.no, environment, urgency: urgencyCode('high') }])
     const first = { devices: undefined, state: 'expanding', heldMs: 0 } as const
-    for (const { sql, values } of notificationStatements(scope, wake, first)) await tx.change(sql, values)
+    for (const { sql, values } of notificationStatements(scope, wake, first)) await tx.change(sql, [...values])
     const [stored] = await tx.rows<Lifetime>(
       'select created_at as createdAt, expires_at as expiresAt from notifications where no = @notification',
     )
@@ -45,9 +45,6 @@ export async function withdrawNotification(
     return stored
   })
 }
-
-/** `after`: where the next page begins. */
-export type Withdrawal = { readonly is: 'more'; readonly after: number } | { readonly is: 'done' | 'lost' }
 
 /**
  * Marks a page of deliveries as withdrawn: what went to a device and was not opened or put away there. A claim that died
@@ -69,13 +66,7 @@ export async function withdrawPage(
       [claim.notificationNo, after],
     )
     const more = rows.length === together
-    const held = more
-      ? await tx.change(
-          'update work set available_at = utc_timestamp(3) + interval ? microsecond where no = ? and fence = ?',
-          [leaseMs * 1_000, claim.no, claim.fence],
-        )
-      : await tx.change('delete from work where no = ? and fence = ?', [claim.no, claim.fence])
-    if (held.affectedRows !== 1) return { is: 'lost' }
+    if (!(await (more ? extend(tx, claim, leaseMs) : finish(tx, claim)))) return { is: 'lost' }
     const last = rows.at(-1)?.no
     if (last !== undefined) await mark(tx, claim, rows, after, last)
     if (more) return { is: 'more', after: last! }

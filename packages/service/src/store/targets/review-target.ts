@@ -3,9 +3,9 @@ import { uuidBuffer } from '../columns.ts'
 import type { Reader } from '../database.ts'
 import type { BlockDevice } from '../devices/load-block-devices.ts'
 import { loadBlockDevices } from '../devices/load-block-devices.ts'
-import { isNamed, nameAll, type Part } from '../work/named-devices.ts'
-import { targetParts } from '../work/target-devices.ts'
+import { isNamed, nameAll, type Part } from './named-devices.ts'
 import type { TargetGroup } from './tally-target.ts'
+import { targetParts } from './target-devices.ts'
 
 type Where = { readonly appNo: number; readonly environment: Environment }
 

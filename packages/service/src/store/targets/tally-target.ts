@@ -1,7 +1,7 @@
 import { type Environment, type Permission, type Platform, platforms, type Target } from '@zbell/core'
 import type { Reader } from '../database.ts'
-import type { Part } from '../work/named-devices.ts'
-import { platformsIn, targetConditions, targetParts, unionOf, walksMoreThan } from '../work/target-devices.ts'
+import type { Part } from './named-devices.ts'
+import { platformsIn, targetConditions, targetParts, unionOf, walksMoreThan } from './target-devices.ts'
 
 type Where = { readonly appNo: number; readonly environment: Environment }
 

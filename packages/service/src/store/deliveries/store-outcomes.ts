@@ -1,52 +1,22 @@
 import {
-  type DeliveryState,
   deliveryStateOfCode,
   deliveryStates,
   deviceEvents,
-  type Platform,
   packBlock,
   platforms,
-  type Reason,
   reasons,
   stepsTaken,
 } from '@zbell/core'
+import type { Claim, Ended, Outcomes } from '../../engine/work.ts'
 import type { Database, Tx } from '../database.ts'
-import { CountChanges } from '../notifications/counts.ts'
-import { DayCounts, type OnStep } from '../notifications/day-counts.ts'
 import { holds } from '../notifications/hold-codes.ts'
-import { receiptMoments, takeEarly } from '../notifications/store-receipts.ts'
-import type { Claim } from './claim-work.ts'
-import { type GatewayRecord, keepAnswers } from './gateway-answers.ts'
-import { parkClaimed } from './parking.ts'
-
-/** What became of one device of a block. */
-export type Ended = {
-  readonly deviceNo: number
-  readonly platform: Platform
-  readonly state: Extract<DeliveryState, 'accepted' | 'skipped' | 'refused' | 'expired' | 'withdrawn'>
-  readonly reason?: Reason | undefined
-  readonly attempts: number
-  readonly gatewayReference?: string | undefined
-  /** What the gateway said at last, when it said anything. */
-  readonly answer?: GatewayRecord | undefined
-  readonly atMs: number
-}
-
-export type Retry = {
-  readonly devices: readonly number[]
-  readonly failures: number
-  readonly cause: Reason
-  readonly afterMs: number
-}
-
-export type OutcomesToStore = {
-  readonly ended: readonly Ended[]
-  /** Devices of the block of which nothing is known yet; none ends the block. */
-  readonly remaining: readonly number[]
-  readonly retries: readonly Retry[]
-  /** What remains is not this process's any more: it waits for whoever comes, or, when it was paused, until it goes on. */
-  readonly giveBack?: boolean
-}
+import { enqueue } from '../queue/enqueue.ts'
+import { extend, finish, release } from '../queue/hold.ts'
+import { hasWork } from '../queue/read-queue.ts'
+import { CountChanges } from './counts.ts'
+import { DayCounts, type OnStep } from './day-counts.ts'
+import { keepAnswers } from './gateway-answers.ts'
+import { receiptMoments, takeEarly } from './store-receipts.ts'
 
 /**
  * Moves devices from a block to their rows, in one transaction and only while the claim still counts.
@@ -56,7 +26,7 @@ export type OutcomesToStore = {
 export async function storeOutcomes(
   database: Database,
   claim: Claim,
-  outcomes: OutcomesToStore,
+  outcomes: Outcomes,
   leaseMs: number,
   { again = false, onStep = () => {} }: { readonly again?: boolean; readonly onStep?: OnStep } = {},
 ): Promise<boolean> {
@@ -70,31 +40,27 @@ export async function storeOutcomes(
     ])
     const held =
       remaining.length === 0
-        ? await tx.change('delete from work where no = ? and fence = ?', [claim.no, claim.fence])
-        : await tx.change(
-            'update work set devices = ?, size = ?, available_at = utc_timestamp(3) + interval ? microsecond where no = ? and fence = ?',
-            [Buffer.from(packBlock(remaining)), remaining.length, leaseMs * 1_000, claim.no, claim.fence],
-          )
-    if (held.affectedRows !== 1) return false
+        ? await finish(tx, claim)
+        : await extend(tx, claim, leaseMs, { body: Buffer.from(packBlock(remaining)), size: remaining.length })
+    if (!held) return false
     const ended = again ? await notStoredYet(tx, claim.notificationNo, outcomes.ended) : outcomes.ended
     if (ended.length > 0) await insertDeliveries(tx, claim, ended, days)
     if (giveBack && remaining.length > 0) await giveBackRest(tx, claim)
-    for (const retry of retries) {
-      await tx.change(
-        `insert into work (kind, app_no, notification_no, urgency, available_at, failures, cause, size, devices)
-         values ('send', ?, ?, ?, utc_timestamp(3) + interval ? microsecond, ?, ?, ?, ?)`,
-        [
-          claim.appNo,
-          claim.notificationNo,
-          claim.urgency,
-          retry.afterMs * 1_000,
-          retry.failures,
-          reasons[retry.cause].code,
-          retry.devices.length,
-          Buffer.from(packBlock(retry.devices)),
-        ],
-      )
-    }
+    await enqueue(
+      tx,
+      claim.notificationNo,
+      retries.map(({ devices, failures, cause, afterMs }) => ({
+        kind: 'send',
+        appNo: claim.appNo,
+        environment: claim.environment,
+        urgency: claim.urgency,
+        due: { afterMs },
+        failures,
+        cause: reasons[cause].code,
+        size: devices.length,
+        body: Buffer.from(packBlock(devices)),
+      })),
+    )
     const gone = ended.filter((one) => one.reason === 'token-gone').map((one) => one.deviceNo)
     if (gone.length > 0) {
       await tx.change(
@@ -127,12 +93,7 @@ async function notStoredYet(tx: Tx, notificationNo: number, ended: readonly Ende
 
 async function giveBackRest(tx: Tx, claim: Claim): Promise<void> {
   const [row] = await tx.rows<{ hold: number }>('select hold from notifications where no = ?', [claim.notificationNo])
-  if (row?.hold === holds.paused) await parkClaimed(tx, claim)
-  else
-    await tx.change('update work set leased = false, available_at = utc_timestamp(3) where no = ? and fence = ?', [
-      claim.no,
-      claim.fence,
-    ])
+  await release(tx, claim, row?.hold === holds.paused ? 'suspended' : { afterMs: 0 })
 }
 
 async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], days: DayCounts): Promise<void> {
@@ -227,10 +188,7 @@ const referenceLiteral = (reference: string | undefined): string =>
 
 /** Marks a notification as finished when no work is left. The caller holds the lock on its row. */
 export async function finishIfDone(tx: Tx, notificationNo: number): Promise<void> {
-  const [left] = await tx.rows<{ count: number }>('select count(*) as count from work where notification_no = ?', [
-    notificationNo,
-  ])
-  if (left?.count !== 0) return
+  if (await hasWork(tx, notificationNo)) return
   await tx.change(
     "update notifications set state = 'finished', live_name = null, finished_at = utc_timestamp(3) where no = ? and state <> 'finished'",
     [notificationNo],

@@ -2,7 +2,7 @@
 const remembered = 5_000
 
 /** Gives turns round: whoever was served longest ago, or never, is next. */
-export class Turns {
+export class FairQueue {
   readonly #served = new Map<string, number>()
   #now = 0
 

@@ -1,16 +1,6 @@
 import { createHash } from 'node:crypto'
+import type { GatewayAnswer } from '../../engine/work.ts'
 import type { Database, Tx } from '../database.ts'
-
-/** Which request went where as whom, and what came back. */
-export type GatewayRecord = {
-  /** The gateway's origin. */
-  readonly gateway: string
-  /** The credential with which it was asked; null in a rehearsal. */
-  readonly credential: string | null
-  readonly status: number
-  /** The beginning of a refusal's text; empty for a good answer. */
-  readonly says: string
-}
 
 /** So many different answers are kept of one block; a gateway that says something else each time is cut short. */
 const mostAnswers = 50
@@ -23,10 +13,10 @@ const mostCharacters = 250
 export async function keepAnswers(
   tx: Tx,
   notificationNo: number,
-  ended: readonly { readonly answer?: GatewayRecord | undefined }[],
+  ended: readonly { readonly answer?: GatewayAnswer | undefined }[],
 ): Promise<string[]> {
-  const kept = new Map<string, { readonly literal: string; readonly answer: GatewayRecord }>()
-  const keep = (answer: GatewayRecord): string => {
+  const kept = new Map<string, { readonly literal: string; readonly answer: GatewayAnswer }>()
+  const keep = (answer: GatewayAnswer): string => {
     const name = nameOf(answer)
     const known = kept.get(name)
     if (known) return known.literal
@@ -36,7 +26,7 @@ export async function keepAnswers(
     return literal
   }
   // Thousands share one object.
-  let last: { readonly of: GatewayRecord; readonly literal: string } | undefined
+  let last: { readonly of: GatewayAnswer; readonly literal: string } | undefined
   const literals = ended.map(({ answer }) => {
     if (!answer) return 'null'
     if (last?.of !== answer) last = { of: answer, literal: keep(answer) }
@@ -62,8 +52,8 @@ export async function gatewayAnswer(
   database: Database,
   notificationNo: number,
   deviceNo: number,
-): Promise<GatewayRecord | undefined> {
-  const [row] = await database.rows<GatewayRecord>(
+): Promise<GatewayAnswer | undefined> {
+  const [row] = await database.rows<GatewayAnswer>(
     `select a.gateway, a.credential, a.status, a.says from deliveries d
      join gateway_answers a on a.notification_no = d.notification_no and a.hash = d.answer
      where d.notification_no = ? and d.device_no = ?`,
@@ -72,5 +62,5 @@ export async function gatewayAnswer(
   return row
 }
 
-const nameOf = ({ gateway, credential, status, says }: GatewayRecord): string =>
+const nameOf = ({ gateway, credential, status, says }: GatewayAnswer): string =>
   `${status}\n${gateway}\n${credential ?? ''}\n${says}`

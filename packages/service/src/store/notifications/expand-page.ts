@@ -1,13 +1,12 @@
 import { blockSize, packBlock, spreadPlan } from '@zbell/core'
+import type { Notification } from '../../engine/notification.ts'
+import type { Claim, Expansion } from '../../engine/work.ts'
 import type { Database, Tx } from '../database.ts'
-import { holds } from '../notifications/hold-codes.ts'
-import type { NotificationRow } from '../notifications/read-notifications.ts'
-import type { Claim } from './claim-work.ts'
-import { parkClaimed } from './parking.ts'
-import { finishIfDone } from './store-outcomes.ts'
-import { countTarget, lookSize, targetDevices } from './target-devices.ts'
-
-export type Expansion = 'more' | 'done' | 'lost' | 'held'
+import { finishIfDone } from '../deliveries/store-outcomes.ts'
+import { enqueue, type NewWork } from '../queue/enqueue.ts'
+import { extend, finish, release } from '../queue/hold.ts'
+import { countTarget, lookSize, targetDevices } from '../targets/target-devices.ts'
+import { holds } from './hold-codes.ts'
 
 /** How many devices one transaction stores: what a page costs apart from its devices is paid once for all of them. */
 const pageSize = 5 * blockSize
@@ -23,7 +22,7 @@ export type Look = {
   readonly whole: boolean
 }
 
-async function lookFor(database: Database, notification: NotificationRow, after: number): Promise<Look> {
+async function lookFor(database: Database, notification: Notification, after: number): Promise<Look> {
   const patient = database.bounded({ withinMs: lookWithinMs })
   const numbers = await targetDevices(patient, notification.target, notification, after, lookSize)
   return { after, numbers, whole: numbers.length < lookSize }
@@ -43,7 +42,7 @@ export type Looks = Map<number, Look>
 export async function expandPage(
   database: Database,
   claim: Claim,
-  notification: NotificationRow,
+  notification: Notification,
   leaseMs: number,
   looks: Looks = new Map(),
 ): Promise<Expansion> {
@@ -70,7 +69,7 @@ async function expandedTo(database: Database, no: number): Promise<number> {
 async function storePage(
   database: Database,
   claim: Claim,
-  notification: NotificationRow,
+  notification: Notification,
   leaseMs: number,
   look: Look,
 ): Promise<Expansion | 'again'> {
@@ -80,20 +79,14 @@ async function storePage(
       [notification.no],
     )
     if (!place) return 'lost'
-    if (place.hold === holds.paused) return (await parkClaimed(tx, claim)) ? 'held' : 'lost'
+    if (place.hold === holds.paused) return (await release(tx, claim, 'suspended')) ? 'suspended' : 'lost'
     const cancelled = place.hold === holds.cancelled
     const from = firstAfter(look.numbers, place.expandedTo)
     const numbers = cancelled ? [] : look.numbers.slice(from, from + pageSize)
     const usedUp = from + numbers.length === look.numbers.length
     if (place.expandedTo < look.after || (numbers.length === 0 && !look.whole && !cancelled)) return 'again'
     const done = cancelled || (usedUp && look.whole)
-    const held = done
-      ? await tx.change('delete from work where no = ? and fence = ?', [claim.no, claim.fence])
-      : await tx.change(
-          'update work set available_at = utc_timestamp(3) + interval ? microsecond where no = ? and fence = ?',
-          [leaseMs * 1_000, claim.no, claim.fence],
-        )
-    if (held.affectedRows !== 1) return 'lost'
+    if (!(await (done ? finish(tx, claim) : extend(tx, claim, leaseMs)))) return 'lost'
     // All are known when one look found them all.
     const over =
       notification.spreadSeconds === 0 || place.expanded > 0 || cancelled
@@ -126,20 +119,25 @@ function firstAfter(numbers: readonly number[], after: number): number {
 /** Cuts devices into blocks, each due when its turn in the spread comes. */
 async function storeBlocks(
   tx: Tx,
-  { no, appNo, spreadSeconds, createdAt }: NotificationRow,
+  { no, appNo, environment, spreadSeconds, createdAt }: Notification,
   urgency: number,
   numbers: readonly number[],
   { done, over }: { readonly done: number; readonly over: number },
 ): Promise<void> {
   if (numbers.length === 0) return
   const { size, dueMs } = spreadPlan(spreadSeconds, over, blockSize)
-  const rows: unknown[][] = []
+  const blocks: NewWork[] = []
   for (let at = 0; at < numbers.length; at += size) {
     const block = numbers.slice(at, at + size)
-    const due = new Date(createdAt.getTime() + dueMs(done + at))
-    rows.push(['send', appNo, no, urgency, due, block.length, Buffer.from(packBlock(block))])
+    blocks.push({
+      kind: 'send',
+      appNo,
+      environment,
+      urgency,
+      due: new Date(createdAt.getTime() + dueMs(done + at)),
+      size: block.length,
+      body: Buffer.from(packBlock(block)),
+    })
   }
-  await tx.change('insert into work (kind, app_no, notification_no, urgency, available_at, size, devices) values ?', [
-    rows,
-  ])
+  await enqueue(tx, no, blocks)
 }

@@ -1,9 +1,9 @@
 import type { AttributeValue } from '@zbell/core'
 import type { Scope } from '../apps/apps.ts'
 import type { Database } from '../database.ts'
-import { ensureTopic, joinTopic } from '../topics/topics.ts'
 import { changeManyAttributes } from './attributes.ts'
 import { ensureUsers } from './ensure-users.ts'
+import { ensureTopic, joinTopic } from './topics.ts'
 
 type Row = {
   readonly line: number

@@ -1,17 +1,17 @@
 import { setTimeout as wait } from 'node:timers/promises'
-import type { WorkStore } from '../../engine/ports.ts'
-import type { Milestones } from '../apps/milestones.ts'
-import type { Database } from '../database.ts'
-import { loadBlockDevices, readersValues, superseded } from '../devices/load-block-devices.ts'
-import { DatabaseUnavailable } from '../errors.ts'
-import type { OnStep } from '../notifications/day-counts.ts'
-import { holdsOf } from '../notifications/hold.ts'
-import { findNotificationByNo } from '../notifications/read-notifications.ts'
-import { withdrawPage } from '../notifications/withdraw-notification.ts'
-import { claimWork, extendLease, releaseWork } from './claim-work.ts'
-import { expandPage, type Looks } from './expand-page.ts'
-import { storeOutcomes } from './store-outcomes.ts'
-import { Turns } from './turns.ts'
+import type { WorkStore } from '../engine/ports.ts'
+import type { Milestones } from './apps/milestones.ts'
+import type { Database } from './database.ts'
+import type { OnStep } from './deliveries/day-counts.ts'
+import { storeOutcomes } from './deliveries/store-outcomes.ts'
+import { loadBlockDevices, readersValues, superseded } from './devices/load-block-devices.ts'
+import { DatabaseUnavailable } from './errors.ts'
+import { claimNotificationWork } from './notifications/claim-notification-work.ts'
+import { expandPage, type Looks } from './notifications/expand-page.ts'
+import { holdsOf } from './notifications/hold.ts'
+import { withdrawPage } from './notifications/withdraw-notification.ts'
+import { FairQueue } from './queue/fair-queue.ts'
+import { extend, release } from './queue/hold.ts'
 
 const tryAgainAfterMs = 200
 
@@ -25,13 +25,14 @@ export const workStore = (
   leaseMs: number,
   giveUp: AbortSignal,
   onStep: OnStep = () => {},
-  turns = new Turns(),
+  fair = new FairQueue(),
   looks: Looks = new Map(),
 ): WorkStore => ({
-  claim: (held, least) => claimWork(database, leaseMs, turns, held, least),
-  extend: (claim) => extendLease(database, claim, leaseMs),
-  release: (claim, afterMs) => releaseWork(database, claim, afterMs),
-  notification: (no) => findNotificationByNo(database, no),
+  claim: (held, least) => claimNotificationWork(database, { leaseMs, fair, held, least }),
+  extend: (claim) => extend(database, claim, leaseMs),
+  async release(claim, afterMs) {
+    await release(database, claim, { afterMs })
+  },
   expandPage: (claim, notification) => expandPage(database, claim, notification, leaseMs, looks),
   withdrawPage: (claim, after) => withdrawPage(database, claim, after, leaseMs),
   devices: (numbers) => loadBlockDevices(database, numbers),

@@ -17,6 +17,7 @@ import {
   wordOf,
 } from '@zbell/core'
 import type { Database } from '../database.ts'
+import { workOf } from '../queue/read-queue.ts'
 
 export type DeliveryRow = {
   readonly deviceNo: number
@@ -143,13 +144,10 @@ async function queuedDeliveries(
   after: number,
   { limit, deviceNo }: DeliveryPage,
 ): Promise<DeliveryRow[]> {
-  const blocks = await database.rows<{ devices: Buffer; failures: number }>(
-    "select devices, failures from work where notification_no = ? and kind = 'send'",
-    [notificationNo],
-  )
+  const blocks = await workOf(database, notificationNo, 'send')
   const failures = new Map<number, number>()
   for (const block of blocks)
-    for (const no of unpackBlock(block.devices))
+    for (const no of unpackBlock(block.body ?? new Uint8Array()))
       if (no > after && (deviceNo === undefined || no === deviceNo)) failures.set(no, block.failures)
   const numbers = [...failures.keys()].sort((a, b) => a - b).slice(0, limit)
   if (numbers.length === 0) return []

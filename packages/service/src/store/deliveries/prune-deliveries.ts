@@ -7,18 +7,18 @@ const atOnce = 50
 /**
  * Removes the deliveries of notifications that ended long ago; their totals stay. One that still gets receipts after that
  * takes them as for a device that it never had.
- * @returns how many notifications were thinned
+ * @returns how many notifications were pruned
  */
-export async function thinDeliveries(database: Database, days: number, mayGoOn: () => boolean): Promise<number> {
+export async function pruneDeliveries(database: Database, days: number, mayGoOn: () => boolean): Promise<number> {
   const old = await database.rows<{ no: number }>(
-    `select no from notifications where thinned_at is null and finished_at < utc_timestamp(3) - interval ? day
+    `select no from notifications where pruned_at is null and finished_at < utc_timestamp(3) - interval ? day
      order by finished_at limit ${atOnce}`,
     [days],
   )
-  let thinned = 0
+  let pruned = 0
   for (const { no } of old) {
     for (;;) {
-      if (!mayGoOn()) return thinned
+      if (!mayGoOn()) return pruned
       const { affectedRows } = await database.change(
         `delete from deliveries where notification_no = ? limit ${together}`,
         [no],
@@ -26,8 +26,8 @@ export async function thinDeliveries(database: Database, days: number, mayGoOn: 
       if (affectedRows < together) break
     }
     await database.change('delete from gateway_answers where notification_no = ?', [no])
-    await database.change('update notifications set thinned_at = utc_timestamp(3) where no = ?', [no])
-    thinned++
+    await database.change('update notifications set pruned_at = utc_timestamp(3) where no = ?', [no])
+    pruned++
   }
-  return thinned
+  return pruned
 }

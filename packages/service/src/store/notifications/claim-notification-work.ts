@@ -1,0 +1,36 @@
+import { reasonOfCode, unpackBlock } from '@zbell/core'
+import type { Claim, HeldWork } from '../../engine/work.ts'
+import type { Database } from '../database.ts'
+import { type ClaimOptions, claim } from '../queue/claim.ts'
+import type { ClaimedWork } from '../queue/work.ts'
+import { findNotificationByNo } from './read-notifications.ts'
+
+/** Claims work on a notification, and reads what it is about. @returns `undefined` when nothing is due */
+export async function claimNotificationWork(database: Database, options: ClaimOptions): Promise<HeldWork | undefined> {
+  const work = await claim(database, options)
+  if (!work) return undefined
+  const notification = await findNotificationByNo(database, work.subjectNo)
+  if (!notification) throw new Error('there is work for a notification that is not there')
+  return { claim: claimOf(work, notification.createdAt), notification }
+}
+
+function claimOf(work: ClaimedWork, createdAt: Date): Claim {
+  const { no, fence, kind, appNo, environment, urgency } = work
+  const aheadMs = work.claimedAt.getTime() - Date.now()
+  const held = { no, fence, appNo, notificationNo: work.subjectNo, urgency, environment, createdAt, aheadMs }
+  switch (kind) {
+    case 'expand':
+    case 'withdraw':
+      return { ...held, kind }
+    case 'send':
+      return {
+        ...held,
+        kind,
+        failures: work.failures,
+        cause: work.cause === 0 ? undefined : reasonOfCode(work.cause),
+        devices: unpackBlock(work.body ?? new Uint8Array()),
+      }
+    default:
+      throw new Error(`nobody here knows work of the kind “${kind}”`)
+  }
+}

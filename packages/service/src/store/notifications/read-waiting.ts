@@ -1,0 +1,34 @@
+import { reasons } from '@zbell/core'
+import type { Scope } from '../apps/apps.ts'
+import type { Database } from '../database.ts'
+import { readQueue } from '../queue/read-queue.ts'
+import { wake } from '../queue/suspend.ts'
+
+export type Waiting = {
+  /** Devices whose turn has come. */
+  readonly due: number
+  /** Devices that wait for another try, or for their time. */
+  readonly later: number
+  readonly paused: number
+  /** When the oldest notification was written whose devices' turn has come. */
+  readonly oldestDueAt: Date | null
+}
+
+/** How many devices of an app wait to be rung, and since when. */
+export async function readWaiting(database: Database, { app, environment }: Scope): Promise<Waiting> {
+  const of = { appNo: app.no, environment, kind: 'send' }
+  const { due, later, suspended, dueSubjects } = await readQueue(database, of)
+  const [oldest] =
+    dueSubjects.length === 0
+      ? []
+      : await database.rows<{ at: Date }>('select min(created_at) as at from notifications where no in (?)', [
+          dueSubjects,
+        ])
+  return { due, later, paused: suspended, oldestDueAt: oldest?.at ?? null }
+}
+
+/** Sends at once what waits in an app for a credential to be replaced. */
+export const wakeRejected = (
+  database: Database,
+  of: { readonly appNo: number; readonly environment: Scope['environment'] },
+): Promise<void> => wake(database, { ...of, cause: reasons['credential-rejected'].code })

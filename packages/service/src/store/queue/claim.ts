@@ -1,0 +1,111 @@
+import type { Environment } from '@zbell/core'
+import type { Database, Tx } from '../database.ts'
+import type { FairQueue } from './fair-queue.ts'
+import { type ClaimedWork, microseconds } from './work.ts'
+
+export type ClaimOptions = {
+  readonly leaseMs: number
+  /** Who had the last turns in this process. */
+  readonly fair: FairQueue
+  /**
+   * What this process works on already. Its leases can run out while the database is away; it must not take them from itself,
+   * or devices would be sent to twice.
+   */
+  readonly held?: readonly number[]
+  /** The least urgency to look for. */
+  readonly least?: number
+}
+
+/** Its turn has come, nobody stopped it, and nobody holds it: a worker that dies needs nobody to clean up after it. */
+const isDue = 'not suspended and due_at <= utc_timestamp(3) and coalesce(leased_until <= utc_timestamp(3), true)'
+
+/**
+ * Claims the most urgent piece of work that is due, or `undefined` when there is none. Work of one urgency is shared out by
+ * turns: first among apps, then among an app's subjects, so that nobody's broadcast holds up anybody else's.
+ */
+export async function claim(database: Database, options: ClaimOptions): Promise<ClaimedWork | undefined> {
+  const { leaseMs, fair, held = [], least = 0 } = options
+  const mayBe = `${isDue} ${held.length > 0 ? `and no not in (${held.join(',')})` : ''}`
+  const [due] = await database.rows<{ urgency: number }>(
+    `select urgency from work where urgency >= ? and ${mayBe} order by urgency desc limit 1`,
+    [least],
+  )
+  if (!due) return undefined
+  // Another worker may have its hand on the very same; then it is the next one's turn.
+  for (let left = turnsTried; left > 0; left--) {
+    const turn = await nextTurn(database, fair, due.urgency, mayBe)
+    if (turn === undefined) return undefined
+    const work = await database.transact((tx) => claimOf(tx, due.urgency, turn, mayBe, leaseMs))
+    if (work) return work
+  }
+  return undefined
+}
+
+/** How often a claim looks again when others were faster. */
+const turnsTried = 3
+
+type Turn = { readonly appNo: number; readonly subjectNo: number }
+
+type ClaimedRow = {
+  readonly no: number
+  readonly kind: string
+  readonly fence: number
+  readonly environment: Environment
+  readonly failures: number
+  readonly cause: number
+  readonly size: number
+  readonly body: Buffer | null
+  readonly now: Date
+}
+
+async function claimOf(
+  tx: Tx,
+  urgency: number,
+  { appNo, subjectNo }: Turn,
+  mayBe: string,
+  leaseMs: number,
+): Promise<ClaimedWork | undefined> {
+  const [row] = await tx.rows<ClaimedRow>(
+    `select no, kind, fence, environment, failures, cause, size, body, utc_timestamp(3) as now from work
+     where urgency = ? and app_no = ? and subject_no = ? and ${mayBe}
+     order by due_at limit 1 for update skip locked`,
+    [urgency, appNo, subjectNo],
+  )
+  if (!row) return undefined
+  await tx.change(
+    'update work set fence = fence + 1, leased_until = utc_timestamp(3) + interval ? microsecond where no = ?',
+    [microseconds(leaseMs), row.no],
+  )
+  const { now, ...work } = row
+  return { ...work, fence: row.fence + 1, appNo, subjectNo, urgency, claimedAt: now }
+}
+
+/** The most apps, and subjects of one app, that are looked at for whose turn it is. */
+const mostLookedAt = 200
+
+async function nextTurn(
+  database: Database,
+  fair: FairQueue,
+  urgency: number,
+  mayBe: string,
+): Promise<Turn | undefined> {
+  const apps = await database.rows<{ no: number }>(
+    `select distinct app_no as no from work where urgency = ? and ${mayBe} limit ${mostLookedAt}`,
+    [urgency],
+  )
+  const appNo = fair.next(
+    'app',
+    apps.map(({ no }) => no),
+  )
+  if (appNo === undefined) return undefined
+  const subjects = await database.rows<{ no: number }>(
+    `select subject_no as no from work where urgency = ? and app_no = ? and ${mayBe}
+     group by subject_no limit ${mostLookedAt}`,
+    [urgency, appNo],
+  )
+  const subjectNo = fair.next(
+    'subject',
+    subjects.map(({ no }) => no),
+  )
+  return subjectNo === undefined ? undefined : { appNo, subjectNo }
+}

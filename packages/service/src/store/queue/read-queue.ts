@@ -1,0 +1,50 @@
+import type { Environment } from '@zbell/core'
+import type { Reader } from '../database.ts'
+import type { QueuedWork } from './work.ts'
+
+export type QueueState = {
+  /** Parts whose turn has come. */
+  readonly due: number
+  /** Parts that wait for another try, or for their time. */
+  readonly later: number
+  readonly suspended: number
+  /** Subjects of what is due. */
+  readonly dueSubjects: readonly number[]
+}
+
+/** How much of an app's work of a kind waits. */
+export async function readQueue(
+  reader: Reader,
+  of: { readonly appNo: number; readonly environment: Environment; readonly kind: string },
+): Promise<QueueState> {
+  const rows = await reader.rows<{ subjectNo: number; due: string; later: string; suspended: string }>(
+    `select subject_no as subjectNo, sum(if(isDue, size, 0)) as due,
+       sum(if(not isDue and not suspended, size, 0)) as later, sum(if(not isDue and suspended, size, 0)) as suspended
+     from (select subject_no, size, suspended,
+             leased_until is not null or (not suspended and due_at <= utc_timestamp(3)) as isDue
+           from work where app_no = ? and environment = ? and kind = ?) queued
+     group by subject_no`,
+    [of.appNo, of.environment, of.kind],
+  )
+  const sum = (pick: (row: (typeof rows)[number]) => string) => rows.reduce((all, row) => all + Number(pick(row)), 0)
+  return {
+    due: sum(({ due }) => due),
+    later: sum(({ later }) => later),
+    suspended: sum(({ suspended }) => suspended),
+    dueSubjects: rows.filter(({ due }) => Number(due) > 0).map(({ subjectNo }) => subjectNo),
+  }
+}
+
+/** Whether a subject has work, or some that a worker holds. */
+export async function hasWork(reader: Reader, subjectNo: number, which: 'any' | 'held' = 'any'): Promise<boolean> {
+  const held = which === 'held' ? 'and leased_until is not null' : ''
+  return (await reader.rows(`select 1 from work where subject_no = ? ${held} limit 1`, [subjectNo])).length > 0
+}
+
+/** What of a subject is in the queue. */
+export const workOf = (
+  reader: Reader,
+  subjectNo: number,
+  kind: string,
+): Promise<Pick<QueuedWork, 'body' | 'failures'>[]> =>
+  reader.rows('select body, failures from work where subject_no = ? and kind = ?', [subjectNo, kind])

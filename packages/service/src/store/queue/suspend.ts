@@ -1,0 +1,39 @@
+import type { Environment } from '@zbell/core'
+import type { Tx } from '../database.ts'
+
+type Changes = Pick<Tx, 'change'>
+
+/** Stops all work of a subject that nobody holds; whoever holds some releases it as suspended. */
+export async function suspend(tx: Changes, subjectNo: number): Promise<void> {
+  await tx.change('update work set suspended = true where subject_no = ? and leased_until is null', [subjectNo])
+}
+
+/** Lets suspended work go on, each when it is due. */
+export async function resume(tx: Changes, subjectNo: number): Promise<void> {
+  await tx.change('update work set suspended = false where subject_no = ?', [subjectNo])
+}
+
+/** Makes all that nobody holds due at once, suspended or not. */
+export async function makeDue(tx: Changes, subjectNo: number): Promise<void> {
+  await tx.change(
+    'update work set suspended = false, due_at = utc_timestamp(3) where subject_no = ? and leased_until is null',
+    [subjectNo],
+  )
+}
+
+/** Makes due what waits in an app for this cause to go away. What is held or suspended is left alone. */
+export async function wake(
+  tx: Changes,
+  of: { readonly appNo: number; readonly environment: Environment; readonly cause: number },
+): Promise<void> {
+  await tx.change(
+    `update work set due_at = utc_timestamp(3) where app_no = ? and environment = ? and cause = ?
+       and leased_until is null and not suspended and due_at > utc_timestamp(3)`,
+    [of.appNo, of.environment, of.cause],
+  )
+}
+
+/** Work of a subject overtakes from now on what is less urgent. */
+export async function changeUrgency(tx: Changes, subjectNo: number, urgency: number): Promise<void> {
+  await tx.change('update work set urgency = ? where subject_no = ?', [urgency, subjectNo])
+}
