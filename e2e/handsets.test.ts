@@ -146,7 +146,7 @@ describe('the world around it', () => {
     expect((await ring(user, 'shown', { urgency: 'high' })).became).toBe('shown')
   })
 
-  test('its clock may be wrong; the course of a delivery still makes sense', async () => {
+  test('its clock may be wrong; the progress of a delivery still makes sense', async () => {
     const { id, user } = await handset()
     await change(id, { clockOffsetSeconds: -86_400 })
     const { timeline } = await ring(user, 'shown')

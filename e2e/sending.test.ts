@@ -434,13 +434,13 @@ describe('afterwards', () => {
     expect((await found({ reason: 'superseded' })).length).toBe(1)
     await expect(found({ reason: 'nonsense' })).rejects.toEqual(refused('invalid-request'))
   })
-  test('its course over time adds up to its totals', async () => {
+  test('its progress over time adds up to its totals', async () => {
     const id = await world.send({ to: { any: ['user:ada', 'user:signe'] }, content: { title: 'T' } })
     const { totals } = await until(
       () => world.notification(id),
       (one) => one.totals.shown === 2,
     )
-    const { steps } = await world.backend.call('readCourse', { params: { app, id } })
+    const { steps } = await world.backend.call('readProgress', { params: { app, id } })
     const sum = (state: 'accepted' | 'shown') => steps.reduce((all, { counts }) => all + (counts[state] ?? 0), 0)
     expect([sum('accepted'), sum('shown')]).toEqual([totals.expanded, totals.shown])
   })

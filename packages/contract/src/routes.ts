@@ -31,7 +31,7 @@ export const routes = {
   editNotification: 'PATCH /v1/apps/{app}/notifications/{id}',
   holdNotification: 'POST /v1/apps/{app}/notifications/{id}/hold',
   withdrawNotification: 'POST /v1/apps/{app}/notifications/{id}/withdraw',
-  readCourse: 'GET /v1/apps/{app}/notifications/{id}/course',
+  readProgress: 'GET /v1/apps/{app}/notifications/{id}/progress',
   explainDelivery: 'GET /v1/apps/{app}/notifications/{id}/why/{who}',
   listDeliveries: 'GET /v1/apps/{app}/notifications/{id}/deliveries',
   exportNotifications: 'GET /v1/apps/{app}/export/notifications',

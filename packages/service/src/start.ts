@@ -15,6 +15,7 @@ import { Worker } from './engine/worker.ts'
 import { GatewayRoom } from './gateways/gateways.ts'
 import { HandsetControl } from './handsets/control.ts'
 import { httpServer } from './http/server.ts'
+import { Intake } from './intake/intake.ts'
 import { LiveHub } from './live/hub.ts'
 import { BackgroundJobs } from './scheduler/background-jobs.ts'
 import { jobsOfService } from './scheduler/jobs-of-service.ts'
@@ -120,15 +121,11 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     }
     opened.push({ part: 'the worker', close: stopWorker })
 
-    const http = httpServer({
-      config,
+    const intake = new Intake({
       database,
-      vault,
-      hub,
-      metrics,
-      log,
-      operatorKey: operator,
-      consoleDir,
+      gateways,
+      pace,
+      leaseMs: runs('worker') ? config['engine.leaseMs'] : 0,
       // What stores it has to be on its way first, which it is with the next turn of the event loop.
       prepareSoon: (notification, devices) =>
         new Promise(setImmediate)
@@ -138,18 +135,27 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
             log.debug({ err: error, notification: notification.id }, 'a notification could not be made ready ahead')
             return undefined
           }),
-      onWork: (mine, ahead) => {
-        if (!mine) worker.nudge()
-        else if (!worker.take(mine, ahead))
+      onAccepted: (held, ahead) => {
+        if (!held) worker.nudge()
+        else if (!worker.take(held, ahead))
           store
-            .release(mine.claim, 0)
+            .release(held.claim, 0)
             .catch((error: unknown) => log.warn({ err: error }, 'cannot give work back; its lease will run out'))
             .finally(() => worker.nudge())
       },
       onHold: () => void worker.lookForHolds().then(() => worker.nudge()),
-      sendsItself: runs('worker'),
+    })
+    const http = httpServer({
+      config,
+      database,
+      vault,
+      hub,
+      metrics,
+      log,
+      operatorKey: operator,
+      consoleDir,
+      intake,
       answersApi: runs('http'),
-      pace,
       checks,
       handsets,
       milestones,

@@ -112,7 +112,7 @@ describe('a target is found by reading a few rows for each device that it names,
 
 describe('a large target is estimated from a sample', () => {
   const few = { above: 5_000, people: 2_000, fewest: 100 }
-  const asked = { names: ['trips', 'shoeSize'], wake: false, exact: false }
+  const asked = { names: ['trips', 'shoeSize'], mode: 'show' as const, exact: false }
   const tally = (target: Target, how: typeof sampling, exact = false) =>
     tallyTarget(
       database,

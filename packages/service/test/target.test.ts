@@ -1,10 +1,11 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { type Platform, platforms, type Target, uuidV7 } from '@zbell/core'
+import { type Platform, permissions, platforms, reasonToSkip, type Target, uuidV7 } from '@zbell/core'
 import fc from 'fast-check'
 import type { Scope } from '../src/store/apps/apps.ts'
 import type { Database } from '../src/store/database.ts'
 import { registerDevice } from '../src/store/devices/register-device.ts'
+import { isReachable } from '../src/store/targets/reachable.ts'
 import { tallyTarget } from '../src/store/targets/tally-target.ts'
 import { countTarget, isPersonal, personalDevices, targetDevices } from '../src/store/targets/target-devices.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
@@ -115,7 +116,7 @@ describe('a target', () => {
     })
     await fc.assert(
       fc.asyncProperty(meant, async (target) => {
-        const asked = { names: [], wake: false, exact: true }
+        const asked = { names: [], mode: 'show' as const, exact: true }
         const { groups, people: counted, estimated } = await tallyTarget(database, target, where(), asked)
         const found = fleet.filter(({ platform, names }) => isMeant(target, platform, (text) => names.has(text)))
         expect(estimated).toBe(false)
@@ -173,4 +174,17 @@ describe('a target', () => {
       [],
     )
   })
+})
+
+test('whether a device can be rung is the same in the database as in memory, whatever is known of it', async () => {
+  for (const mode of ['show', 'wake'] as const)
+    for (const permission of permissions)
+      for (const muted of [true, false])
+        for (const retired of [true, false]) {
+          const [row] = await database.rows<{ rings: number }>(
+            `select ${isReachable(mode)} as rings from (select ? as permission, ? as muted, ? as retired_at) v`,
+            [permission, muted, retired ? new Date() : null],
+          )
+          expect(row!.rings === 1).toBe(reasonToSkip({ permission, muted, retired }, mode) === undefined)
+        }
 })

@@ -112,7 +112,7 @@ async function show({ client, app, flags, io, paint }: Context<ListFlags>, id: s
           )
           .join(' · '),
   ])
-  if (rows.length > 0) io.out(`${table(['device', 'user', 'platform', 'state', 'course'], rows, paint.dim)}\n`)
+  if (rows.length > 0) io.out(`${table(['device', 'user', 'platform', 'state', 'progress'], rows, paint.dim)}\n`)
   if (deliveries.next) io.out(paint.dim(`The first ${rows.length}; --limit shows up to 200.\n`))
   io.out(`${summary(notification)}\n${reasonsOf(notification, paint.dim)}`)
   return 0

@@ -15,7 +15,7 @@ export function DeliveryTable({ notification, deliveries }: Props) {
           <th scope="col">Device</th>
           <th scope="col">State</th>
           <th scope="col" className="w-1/2 pe-0 max-md:hidden">
-            Course
+            Progress
           </th>
         </tr>
       </thead>
@@ -36,7 +36,7 @@ export function DeliveryTable({ notification, deliveries }: Props) {
               {one.reason && <span className="block max-w-64 text-sm text-soft">{one.reason.says}</span>}
             </td>
             <td className="pe-0 max-md:hidden">
-              <Course timeline={one.timeline} />
+              <Timeline timeline={one.timeline} />
             </td>
           </tr>
         ))}
@@ -48,7 +48,7 @@ export function DeliveryTable({ notification, deliveries }: Props) {
 const timeOf = (at: string): string => new Date(at).toLocaleString('en-GB', { timeStyle: 'long' })
 
 /** The steps of one delivery, each with the time since the step before. */
-function Course({ timeline }: { readonly timeline: Delivery['timeline'] }) {
+function Timeline({ timeline }: { readonly timeline: Delivery['timeline'] }) {
   return (
     <ol className="flex flex-wrap items-baseline gap-y-1 text-sm">
       {timeline.map(({ state, at, notedAt }, i) => {

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
-import type { Course, Delivery, Notification } from '@zbell/contract'
+import type { Delivery, Notification, Progress } from '@zbell/contract'
 import { sayTarget } from '@zbell/contract/words'
 import { Link, useParams, useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
@@ -9,9 +9,9 @@ import { Exports } from '../parts/exports.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, secondary, Waiting } from '../parts/page.tsx'
 import { TotalsBar, TotalsWords } from '../parts/states.tsx'
-import { CourseChart } from './course-chart.tsx'
 import { DeliveryTable } from './delivery-table.tsx'
 import { Holds } from './holds.tsx'
+import { ProgressChart } from './progress-chart.tsx'
 
 export function NotificationPage() {
   const place = usePlace()
@@ -31,9 +31,9 @@ export function NotificationPage() {
     queryFn: () =>
       api.call('listDeliveries', { params, query: { environment, limit: 200, ...(reason ? { reason } : {}) } }),
   })
-  const course = useQuery({
-    queryKey: [...keys.notification(place, id), 'course'],
-    queryFn: () => api.call('readCourse', { params, query: { environment } }),
+  const progress = useQuery({
+    queryKey: [...keys.notification(place, id), 'progress'],
+    queryFn: () => api.call('readProgress', { params, query: { environment } }),
     refetchInterval: (query) => (stillMoves(notification.data) || !query.state.data ? 2_000 : false),
   })
   if (notification.error) {
@@ -55,7 +55,7 @@ export function NotificationPage() {
       notification={notification.data}
       deliveries={deliveries.data?.items}
       more={Boolean(deliveries.data?.next)}
-      course={course.data}
+      progress={progress.data}
       reason={reason}
     />
   )
@@ -68,11 +68,11 @@ type DetailProps = {
   readonly notification: Notification
   readonly deliveries: readonly Delivery[] | undefined
   readonly more: boolean
-  readonly course: Course | undefined
+  readonly progress: Progress | undefined
   readonly reason: string | null
 }
 
-function Detail({ notification, deliveries, more, course, reason }: DetailProps) {
+function Detail({ notification, deliveries, more, progress, reason }: DetailProps) {
   const { shows, totals, reasons } = notification
   return (
     <Page
@@ -103,9 +103,9 @@ function Detail({ notification, deliveries, more, course, reason }: DetailProps)
         <div className="mt-4" aria-live="polite">
           <TotalsWords totals={totals} />
         </div>
-        {course && course.steps.length > 2 && (
+        {progress && progress.steps.length > 2 && (
           <div className="mt-6">
-            <CourseChart course={course} startedAt={notification.createdAt} />
+            <ProgressChart progress={progress} startedAt={notification.createdAt} />
           </div>
         )}
       </section>

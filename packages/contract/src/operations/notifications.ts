@@ -2,7 +2,7 @@ import { platforms } from '@zbell/core'
 import { z } from 'zod'
 import type { RouteName } from '../routes.ts'
 import { delivery, deliveryState } from '../schemas/delivery.ts'
-import { course, explanation } from '../schemas/knowing.ts'
+import { explanation, progress } from '../schemas/knowing.ts'
 import {
   accepted,
   holdRequest,
@@ -77,12 +77,12 @@ export const notificationsOperations = {
     query: environment,
     answer: accepted,
   },
-  readCourse: {
+  readProgress: {
     ...done,
     summary: 'How its deliveries went over time',
     caller: 'app',
     query: environment,
-    answer: course,
+    answer: progress,
   },
   explainDelivery: {
     ...done,

@@ -26,7 +26,7 @@ const own: { readonly [Name in RouteName]?: readonly ProblemCode[] } = {
   editNotification: ['unknown-notification', 'not-editable-now'],
   holdNotification: ['unknown-notification', 'already-over'],
   withdrawNotification: ['unknown-notification'],
-  readCourse: ['unknown-notification'],
+  readProgress: ['unknown-notification'],
   explainDelivery: ['unknown-notification', 'unknown-device'],
   listDeliveries: ['unknown-notification'],
   exportDeliveries: ['unknown-notification'],

@@ -5,7 +5,7 @@ import { delivery, deliveryState } from './delivery.ts'
 import { instant, uuid } from './text.ts'
 
 /** How a notification's deliveries went over time. */
-export const course = z
+export const progress = z
   .object({
     stepSeconds: z.int().describe('How long each step lasts.'),
     steps: z
@@ -17,7 +17,7 @@ export const course = z
       )
       .describe('Oldest first; steps in which nothing happened are left out.'),
   })
-  .meta({ id: 'Course' })
+  .meta({ id: 'Progress' })
 
 const step = z.object({
   says: z.string(),
@@ -46,6 +46,6 @@ export const explanation = z
   })
   .meta({ id: 'Explanation' })
 
-export type Course = z.infer<typeof course>
+export type Progress = z.infer<typeof progress>
 export type Explanation = z.infer<typeof explanation>
 export type ExplanationStep = z.infer<typeof step>

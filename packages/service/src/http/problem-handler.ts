@@ -1,7 +1,7 @@
 import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'express'
 import type { Logger } from 'pino'
+import { Problem } from '../problems/problem.ts'
 import { Abandoned, DatabaseFull, DatabaseUnavailable, TooSlow } from '../store/errors.ts'
-import { Problem } from './problem.ts'
 
 export const nothingAt = (request: Request): Problem =>
   new Problem('unknown-address', `There is nothing at ${request.method} ${request.path.slice(0, 200)}.`)

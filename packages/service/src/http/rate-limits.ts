@@ -1,7 +1,7 @@
 import type { RequestHandler } from 'express'
 import { rateLimit } from 'express-rate-limit'
 import type { Config } from '../config/options.ts'
-import { Problem } from './problem.ts'
+import { Problem } from '../problems/problem.ts'
 
 export type RateLimits = {
   readonly signIns: RequestHandler

@@ -12,11 +12,11 @@ import {
 } from '@zbell/contract'
 import { type NextFunction, type Request, type RequestHandler, type Response, Router } from 'express'
 import type { z } from 'zod'
+import { Problem } from '../problems/problem.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
 import type { CallerCheck, CallerOf } from './callers.ts'
 import { binaryEvent, isBinaryEvent } from './cloud-events.ts'
-import { Problem } from './problem.ts'
 
 type Given<Name extends RouteName> = {
   readonly caller: CallerOf<Operations[Name]['caller']>

@@ -13,13 +13,13 @@ import type { CredentialDesk } from '../credentials/desk.ts'
 import { anywhere, publicOnly } from '../gateways/address-guard.ts'
 import type { GatewayRoom } from '../gateways/gateways.ts'
 import type { HandsetControl } from '../handsets/control.ts'
+import type { Intake } from '../intake/intake.ts'
 import type { LiveHub } from '../live/hub.ts'
 import { Proofs } from '../people/proofs.ts'
 import type { CredentialRow } from '../store/apps/credentials.ts'
 import type { Milestones } from '../store/apps/milestones.ts'
 import type { Database } from '../store/database.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
-import type { Pace } from '../telemetry/pace.ts'
 import type { Vault } from '../vault/vault.ts'
 import { CallerCheck } from './callers.ts'
 import { isBinaryEvent } from './cloud-events.ts'
@@ -33,7 +33,7 @@ import { EventStreams, serveEvents } from './routes/events.ts'
 import { serveGateways } from './routes/gateways.ts'
 import { serveHandsets } from './routes/handsets.ts'
 import { serveHealthOf } from './routes/health.ts'
-import { type NotificationsGiven, serveNotifications } from './routes/notifications.ts'
+import { serveNotifications } from './routes/notifications.ts'
 import { servePeople } from './routes/people.ts'
 import { serveReceipts } from './routes/receipts.ts'
 import { serveSessions } from './routes/sessions.ts'
@@ -54,15 +54,9 @@ export type HttpParts = {
   readonly log: Logger
   readonly operatorKey: string
   readonly consoleDir: string | undefined
-  /** There is work; a claim is this process's own to do. */
-  readonly onWork: NotificationsGiven['onAccepted']
-  readonly prepareSoon: NotificationsGiven['prepareSoon']
-  readonly onHold: () => void
-  /** Whether a worker runs in this process. */
-  readonly sendsItself: boolean
+  readonly intake: Intake
   /** Whether more is answered than how this process is. */
   readonly answersApi: boolean
-  readonly pace: Pace
   readonly desk: CredentialDesk
   readonly checks: CredentialChecks
   readonly gateways: GatewayRoom
@@ -107,15 +101,7 @@ export function httpServer(parts: HttpParts): HttpServer {
   serveSetup(on, database, parts.gateways, parts.handsets.there)
   serveVault(on, parts.rewrap)
   serveGateways(on, database, parts.gateways)
-  serveNotifications(on, {
-    database,
-    gateways: parts.gateways,
-    pace: parts.pace,
-    leaseMs: parts.sendsItself ? config['engine.leaseMs'] : 0,
-    onAccepted: parts.onWork,
-    prepareSoon: parts.prepareSoon,
-    onHold: parts.onHold,
-  })
+  serveNotifications(on, database, parts.intake)
   serveActivityFiles(on, database)
   serveTemplates(on, database)
   serveHealthOf(on, database)

@@ -1,6 +1,7 @@
 import { sayTarget } from '@zbell/contract'
 import { deliveryStateNames } from '@zbell/core'
 import type { Notification } from '../../engine/notification.ts'
+import { needNotification } from '../../intake/find.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
 import { type DeliveryPage, listDeliveries } from '../../store/deliveries/list-deliveries.ts'
@@ -8,7 +9,7 @@ import { listNotifications, type NotificationPage } from '../../store/notificati
 import { sendFile } from '../send-file.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { deliveryView, notificationView } from '../views.ts'
-import { needNotification, needReason } from './notifications.ts'
+import { needReason } from './notifications.ts'
 
 /** Rows that are read at a time. */
 const notificationsAtOnce = 200

@@ -1,12 +1,12 @@
 import { randomBytes } from 'node:crypto'
 import type { App, Key } from '@zbell/contract'
 import { isUuid, uuidV7 } from '@zbell/core'
+import { Problem } from '../../problems/problem.ts'
 import { type AppRow, changeApp, createApp, findApp, listApps } from '../../store/apps/apps.ts'
 import { createKey, type KeyRow, listKeys, revokeKey } from '../../store/apps/keys.ts'
 import type { Database } from '../../store/database.ts'
 import { isDuplicate } from '../../store/errors.ts'
 import { hashSecret, newSecret } from '../../vault/secrets.ts'
-import { Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { numberAtPlace, pageView } from '../views.ts'
 

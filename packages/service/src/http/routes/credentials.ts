@@ -4,6 +4,7 @@ import { expiryDue, isUuid, type Platform, sayVerdict } from '@zbell/core'
 import type { CredentialChecks } from '../../credentials/checks.ts'
 import { type CredentialDesk, ExtrasMissing } from '../../credentials/desk.ts'
 import { CredentialRefused, type Refusal, refusals } from '../../credentials/refusals.ts'
+import { Problem } from '../../problems/problem.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import {
   type CredentialRow,
@@ -13,7 +14,6 @@ import {
   retireCredential,
 } from '../../store/apps/credentials.ts'
 import type { Database } from '../../store/database.ts'
-import { Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { numberAtPlace, pageView } from '../views.ts'
 

@@ -1,15 +1,15 @@
 import type { Response } from 'express'
 import type { Notification } from '../../engine/notification.ts'
+import { needNotification } from '../../intake/find.ts'
 import type { LiveHub } from '../../live/hub.ts'
+import { Problem } from '../../problems/problem.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
 import { listDeliveries } from '../../store/deliveries/list-deliveries.ts'
 import { findNotificationByNo } from '../../store/notifications/read-notifications.ts'
 import type { Metrics } from '../../telemetry/metrics.ts'
-import { Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { deliveryView, notificationView } from '../views.ts'
-import { needNotification } from './notifications.ts'
 
 /** Up to so many devices a watched notification tells of each; above it only of the totals. */
 const eachDeviceUpTo = 200

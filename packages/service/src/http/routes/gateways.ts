@@ -8,11 +8,11 @@ import type { GatewayRoom } from '../../gateways/gateways.ts'
 import { NoAnswer } from '../../gateways/http2-origin.ts'
 import type { Trial } from '../../gateways/kept-lane.ts'
 import { lintProfile } from '../../gateways/lint-profile.ts'
+import { Problem } from '../../problems/problem.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import { credentialInUse } from '../../store/apps/credentials.ts'
 import type { Database } from '../../store/database.ts'
 import { findDevice } from '../../store/devices/read-devices.ts'
-import { Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 
 export function serveGateways(on: OperationRouter, database: Database, gateways: GatewayRoom): void {

@@ -2,11 +2,11 @@ import { randomBytes } from 'node:crypto'
 import type { Handset, Page } from '@zbell/contract'
 import { uuidV7 } from '@zbell/core'
 import { type HandsetControl, HandsetsAway, HandsetsRefused } from '../../handsets/control.ts'
+import { Problem } from '../../problems/problem.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import { createKey } from '../../store/apps/keys.ts'
 import type { Database } from '../../store/database.ts'
 import { hashSecret, newSecret } from '../../vault/secrets.ts'
-import { Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 
 /**

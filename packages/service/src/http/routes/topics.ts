@@ -1,5 +1,6 @@
 import type { Topic } from '@zbell/contract'
 import { isTopicName } from '@zbell/core'
+import { Problem } from '../../problems/problem.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import { readSettings } from '../../store/apps/settings.ts'
 import type { Database } from '../../store/database.ts'
@@ -16,7 +17,6 @@ import {
   type TopicRow,
   topicsOf,
 } from '../../store/people/topics.ts'
-import { Problem } from '../problem.ts'
 import type { RateLimits } from '../rate-limits.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { nameAtPlace, pageView, placeOfName } from '../views.ts'

@@ -1,8 +1,8 @@
+import { Problem } from '../../problems/problem.ts'
 import type { Database } from '../../store/database.ts'
 import { exportLines, isTransferable } from '../../transfer/export-lines.ts'
 import { importLines } from '../../transfer/import-lines.ts'
 import { csvLines, FileBroken, ndjsonLines } from '../../transfer/lines.ts'
-import { Problem } from '../problem.ts'
 import { ndjson, sendFile } from '../send-file.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 

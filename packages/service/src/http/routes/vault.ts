@@ -1,5 +1,5 @@
+import { Problem } from '../../problems/problem.ts'
 import { KeyringFixed } from '../../vault/keyring.ts'
-import { Problem } from '../problem.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 
 /** @param rewrap puts all stored secrets under a new master key */

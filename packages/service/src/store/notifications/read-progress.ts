@@ -14,16 +14,16 @@ type Moment = keyof typeof moments
 const wantedSteps = 60
 const stepsOfSeconds = [1, 2, 5, 10, 30, 60, 300, 900, 3_600, 10_800, 43_200, 86_400, 604_800]
 
-export type CourseSteps = {
+export type ProgressSteps = {
   readonly stepSeconds: number
   readonly steps: readonly { readonly at: Date; readonly counts: Partial<Record<Moment, number>> }[]
 }
 
 /** How many deliveries came to each state in each step of time since a notification began. */
-export async function readCourse(
+export async function readProgress(
   database: Database,
   notification: { readonly no: number; readonly createdAt: Date },
-): Promise<CourseSteps> {
+): Promise<ProgressSteps> {
   const [span] = await database.rows<{ last: Date | null }>(
     `select greatest(${Object.values(moments)
       .map((column) => `coalesce(max(${column}), '1970-01-01')`)

@@ -1,22 +1,20 @@
-import { type Environment, isUuid, type Platform, type Target, uuidFromBytes } from '@zbell/core'
+import { type Environment, isUuid, type Mode, type Platform, type Target, uuidFromBytes } from '@zbell/core'
 import { uuidBuffer } from '../columns.ts'
 import type { Reader } from '../database.ts'
 import type { BlockDevice } from '../devices/load-block-devices.ts'
 import { loadBlockDevices } from '../devices/load-block-devices.ts'
 import { isNamed, nameAll, type Part } from './named-devices.ts'
+import { isReachable } from './reachable.ts'
 import type { TargetGroup } from './tally-target.ts'
 import { targetParts } from './target-devices.ts'
 
 type Where = { readonly appNo: number; readonly environment: Environment }
 
-/** Of a target, those who let themselves be rung; a `wake` asks no leave. */
-const reachable = (wake: boolean) => (wake ? '' : "and v.permission = 'granted' and not v.muted")
-
 type Sought = {
   readonly platform: Platform
   /** Devices of this person only. */
   readonly user: string | undefined
-  readonly wake: boolean
+  readonly mode: Mode
 }
 
 /**
@@ -27,7 +25,7 @@ export async function sampleDevices(
   database: Reader,
   parts: readonly Part[],
   where: Where,
-  { platform, user, wake }: Sought,
+  { platform, user, mode }: Sought,
 ): Promise<(BlockDevice & { readonly user: string | null })[]> {
   const ofUser =
     user === undefined ? '' : 'and v.user_no = (select no from users where app_no = ? and environment = ? and name = ?)'
@@ -37,7 +35,7 @@ export async function sampleDevices(
     rows.push(
       ...(await database.rows<{ no: number; user: string | null }>(
         `select v.no, (select name from users where no = v.user_no) as user ${sql}
-           and v.platform = ? ${reachable(wake)} ${ofUser} limit ?`,
+           and v.platform = ? and ${isReachable(mode)} ${ofUser} limit ?`,
         [...values, platform, ...(user === undefined ? [] : [where.appNo, where.environment, user]), sampled],
       )),
     )

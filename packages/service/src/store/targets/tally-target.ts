@@ -1,6 +1,7 @@
-import { type Environment, type Permission, type Platform, platforms, type Target } from '@zbell/core'
+import { type Environment, type Mode, type Permission, type Platform, platforms, type Target } from '@zbell/core'
 import type { Reader } from '../database.ts'
 import type { Part } from './named-devices.ts'
+import { isReachable } from './reachable.ts'
 import { platformsIn, targetConditions, targetParts, unionOf, walksMoreThan } from './target-devices.ts'
 
 type Where = { readonly appNo: number; readonly environment: Environment }
@@ -26,8 +27,8 @@ export type Tally = {
   readonly parts: readonly Part[]
 }
 
-/** Attributes that the texts want to say, and whether leave to ring is not asked for. */
-type Asked = { readonly names: readonly string[]; readonly wake: boolean; readonly exact: boolean }
+/** Attributes that the texts want to say, how the notification rings, and whether every device is to be counted. */
+type Asked = { readonly names: readonly string[]; readonly mode: Mode; readonly exact: boolean }
 
 /** When a target is estimated, and from how many people. */
 export const sampling = {
@@ -97,10 +98,10 @@ async function tally(
   database: Reader,
   parts: readonly Part[],
   lacks: readonly string[],
-  { names, wake }: Asked,
+  { names, mode }: Asked,
   times: number,
 ): Promise<Tally & { readonly found: number }> {
-  const rings = wake ? 'true' : "v.permission = 'granted' and not v.muted"
+  const rings = isReachable(mode)
   const own = [
     'v.no',
     'v.platform',

@@ -1,4 +1,4 @@
-import type { Course } from '@zbell/contract'
+import type { Progress } from '@zbell/contract'
 import { span } from '../parts/moment.tsx'
 
 const lines = [
@@ -12,8 +12,8 @@ const height = 150
 const right = 110
 
 /** How many had come so far, over time: one line each for what gateways took, what was shown and what was opened. */
-export function CourseChart({ course, startedAt }: { readonly course: Course; readonly startedAt: string }) {
-  const { steps, stepSeconds } = course
+export function ProgressChart({ progress, startedAt }: { readonly progress: Progress; readonly startedAt: string }) {
+  const { steps, stepSeconds } = progress
   const last = steps.at(-1)
   if (!last) return null
   const startMs = Math.floor(Date.parse(startedAt) / 1_000) * 1_000

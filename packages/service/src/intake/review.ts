@@ -1,7 +1,6 @@
 import type { Review } from '@zbell/contract'
 import {
   type Content,
-  type Filling,
   languagesOf,
   type Mode,
   type Platform,
@@ -11,10 +10,7 @@ import {
   readerOf,
   reasons,
   reasonToSkip,
-  type Target,
-  type Urgency,
   type Warning,
-  type Writing,
   warningsFor,
 } from '@zbell/core'
 import type { GatewayRoom } from '../gateways/gateways.ts'
@@ -26,16 +22,7 @@ import { listLeftOut, sampleDevices } from '../store/targets/review-target.ts'
 import { type TargetGroup, tallyTarget } from '../store/targets/tally-target.ts'
 import { targetParts } from '../store/targets/target-devices.ts'
 import type { Pace } from '../telemetry/pace.ts'
-
-export type Draft = {
-  readonly target: Target
-  readonly content: Writing
-  readonly filling: Filling
-  readonly mode: Mode
-  readonly urgency: Urgency
-  readonly ttlSeconds: number
-  readonly spreadSeconds: number
-}
+import type { Draft } from './draft.ts'
 
 export type ReviewReader = {
   readonly user?: string | undefined
@@ -67,11 +54,10 @@ export async function reviewDraft(
   const { pace } = given
   const database = given.database.bounded({ withinMs, signal })
   const where = { appNo: scope.app.no, environment: scope.environment }
-  const wake = draft.mode === 'wake'
   const wanted = wantedValues(draft)
   const { groups, people, estimated, parts } = await tallyTarget(database, draft.target, where, {
     names: wanted,
-    wake,
+    mode: draft.mode,
     exact: reader.exact === 'true',
   })
   const faults = lackingFaults(groups, wanted)
@@ -185,7 +171,7 @@ async function samplesOf(
     const some = await sampleDevices(database, parts, where, {
       platform,
       user,
-      wake: draft.mode === 'wake',
+      mode: draft.mode,
     })
     const values = await readersValues(
       database,

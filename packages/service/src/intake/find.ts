@@ -1,0 +1,15 @@
+import { isUuid } from '@zbell/core'
+import type { Notification } from '../engine/notification.ts'
+import { Problem } from '../problems/problem.ts'
+import type { Scope } from '../store/apps/apps.ts'
+import type { Database } from '../store/database.ts'
+import { findNotification, findNotificationByName } from '../store/notifications/read-notifications.ts'
+
+/** A notification by its id, or by the name that it was given. @throws {Problem} `unknown-notification` */
+export async function needNotification(database: Database, scope: Scope, id: string): Promise<Notification> {
+  const found = isUuid(id)
+    ? await findNotification(database, scope, id)
+    : await findNotificationByName(database, scope, id.slice(0, 64))
+  if (!found) throw new Problem('unknown-notification')
+  return found
+}

@@ -1,0 +1,44 @@
+import { type Filling, fillingOf, givenFaults, type Writing } from '@zbell/core'
+import { Problem } from '../problems/problem.ts'
+import type { Scope } from '../store/apps/apps.ts'
+import type { Database } from '../store/database.ts'
+import { findTemplate, type TemplateRow } from '../store/templates/templates.ts'
+
+export const isTemplateName = (text: string): boolean => /^[a-z0-9][a-z0-9._-]{0,63}$/.test(text)
+
+/**
+ * @param reference `delay`, or `delay@3`
+ * @throws {Problem} `unknown-template`
+ */
+export async function needTemplate(database: Database, scope: Scope, reference: string): Promise<TemplateRow> {
+  const [name = '', version] = reference.split('@')
+  const wanted = version === undefined ? undefined : Number(version)
+  const found =
+    isTemplateName(name) && (wanted === undefined || Number.isSafeInteger(wanted))
+      ? await findTemplate(database, scope, name, wanted)
+      : undefined
+  if (!found) throw new Problem('unknown-template', `There is no template ${reference.slice(0, 80)}.`)
+  return found
+}
+
+/**
+ * What a template says, filled in: as if it had been written for this sending.
+ * @throws {Problem} `unknown-template`, or `invalid-request` for a value that is missing or of another type
+ */
+export async function filledTemplate(
+  database: Database,
+  scope: Scope,
+  reference: string,
+  filling: Filling,
+): Promise<{ readonly content: Writing; readonly filling: Filling; readonly template: string }> {
+  const { name, version, content, declares } = await needTemplate(database, scope, reference)
+  const faults = givenFaults(declares, filling.values ?? {})
+  const [first] = faults
+  if (first)
+    throw new Problem(
+      'invalid-request',
+      `The value ${first.name} ${first.says}.`,
+      faults.slice(0, 20).map((one) => ({ pointer: `/values/${one.name}`, detail: one.says })),
+    )
+  return { content, filling: fillingOf(declares, filling), template: `${name}@${version}` }
+}
