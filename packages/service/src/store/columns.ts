@@ -1,5 +1,5 @@
-import { uuidFromBytes, uuidToBytes } from '@zbell/core'
-import { customType, datetime } from 'drizzle-orm/mysql-core'
+import { environments, uuidFromBytes, uuidToBytes } from '@zbell/core'
+import { bigint, customType, datetime, int, mysqlEnum } from 'drizzle-orm/mysql-core'
 
 /** A UUID in 16 bytes. */
 export const uuidColumn = customType<{ data: string; driverData: Buffer }>({
@@ -20,3 +20,14 @@ export function uuidBuffer(text: string): Buffer {
   if (!bytes) throw new RangeError('not a UUID')
   return Buffer.from(bytes)
 }
+
+/** A digest, or another value of a length that is always the same. */
+export const hashColumn = customType<{ data: Buffer; config: { length: number } }>({
+  dataType: (config) => `binary(${config?.length ?? 32})`,
+})
+
+export const blobColumn = customType<{ data: Buffer }>({ dataType: () => 'mediumblob' })
+
+export const rowNo = () => bigint('no', { mode: 'number', unsigned: true }).primaryKey().autoincrement()
+export const appNo = () => int('app_no', { unsigned: true }).notNull()
+export const environment = () => mysqlEnum('environment', environments).notNull()
