@@ -10,14 +10,14 @@ const scope: Scope = {
 
 describe('where a key led a moment ago', () => {
   test('is known for a minute after it was last asked about', () => {
-    let nowMs = 0
+    let nowMs = 1
     const lately = new LatelyFound(() => nowMs)
     expect(lately.scope(hashSecret('key'))).toBeUndefined()
     lately.note(hashSecret('key'), scope)
-    nowMs = 59_999
+    nowMs = 60_001
     expect(lately.scope(hashSecret('key'))).toBe(scope)
     expect(lately.scope(hashSecret('another key'))).toBeUndefined()
-    nowMs = 60_000
+    nowMs = 60_002
     expect(lately.scope(hashSecret('key'))).toBeUndefined()
   })
   test('is forgotten as soon as the key opens nothing', () => {

@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto'
 import { type Caller, type Operation, type Role, roles } from '@zbell/contract'
 import type { Environment } from '@zbell/core'
+import { parseCookie } from 'cookie'
 import type { Request } from 'express'
 import { Problem } from '../problems/problem.ts'
 import { type AppRow, findApp, type Scope } from '../store/apps/apps.ts'
@@ -192,11 +193,6 @@ function environmentOf(request: Request): Environment | undefined {
   return given
 }
 
-export function cookie(request: Request, name: string): string | undefined {
-  const found = request
-    .get('cookie')
-    ?.split(';')
-    .map((part) => part.trim())
-    .find((part) => part.startsWith(`${name}=`))
-  return found?.slice(name.length + 1)
-}
+/** A cookie of a request (RFC 6265 §5.4). */
+export const cookie = (request: Request, name: string): string | undefined =>
+  parseCookie(request.get('cookie') ?? '')[name]
