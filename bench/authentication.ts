@@ -93,12 +93,12 @@ async function compared(
 }
 
 async function perSecond(way: Way, addressAt: (i: number) => Address, times: number): Promise<number> {
-  const shipment = await way.prepare(notification)
+  const prepared = await way.prepare(notification)
   const run = async (count: number) => {
     let next = 0
     const lane = async () => {
       while (next < count) {
-        const outcome = await shipment.send(addressAt(next++))
+        const outcome = await prepared.send(addressAt(next++))
         if (outcome.is !== 'accepted') throw new Error(`a request was not accepted: ${outcome.is}`)
       }
     }

@@ -185,8 +185,8 @@ describe('push addresses from outside', () => {
   ])('%s is not called', async (endpoint) => {
     sessions = []
     const one = lane()
-    const shipment = await one.prepare(notification)
-    expect(await shipment.send(address(endpoint))).toEqual({ is: 'refused', reason: 'address-not-allowed' })
+    const prepared = await one.prepare(notification)
+    expect(await prepared.send(address(endpoint))).toEqual({ is: 'refused', reason: 'address-not-allowed' })
     await one.close()
   })
 

@@ -43,9 +43,9 @@ function lane() {
 }
 
 async function sending(one: KeptLane, ...outcomes: Outcome[]) {
-  const shipment = await one.prepare({} as never)
+  const prepared = await one.prepare({} as never)
   answers.push(...outcomes)
-  for (const _ of outcomes) await shipment.send(address)
+  for (const _ of outcomes) await prepared.send(address)
 }
 
 describe('a lane', () => {

@@ -36,7 +36,7 @@ export type Sendable = {
 export type Address = { readonly token: string; readonly p256dh: Buffer | null; readonly auth: Buffer | null }
 
 /** One notification made ready for one gateway: shaped once, sent to many. It never throws for what a gateway does. */
-export type Shipment = { send(address: Address): Promise<Outcome> }
+export type PreparedRequest = { send(address: Address): Promise<Outcome> }
 
 /** Where a lane leads, and as whom: what is kept with each delivery that went through it. */
 export type Via = {
@@ -49,7 +49,7 @@ export type Via = {
 /** The way to one gateway for one app in one environment. */
 export type Lane = {
   readonly via: Via
-  prepare(notification: Sendable): Promise<Shipment>
+  prepare(notification: Sendable): Promise<PreparedRequest>
   readonly slots: Slots
   /** `stale`: another lane has taken its place. `halted`: the gateway refuses the credential, and devices had better wait. */
   readonly state: 'open' | 'halted' | 'stale'

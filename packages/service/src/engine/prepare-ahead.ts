@@ -1,28 +1,14 @@
-import { isHandsetAddress, type Platform, type Reason, Renderer, readerOf } from '@zbell/core'
+import { Renderer, readerOf } from '@zbell/core'
 import type { Notification } from './notification.ts'
-import type { Gateways, Lane, Shipment } from './ports.ts'
-import { sendable } from './sendable.ts'
+import { OpenLanes } from './open-lanes.ts'
+import type { Gateways } from './ports.ts'
 import type { BlockDevice } from './work.ts'
 
-/** One platform's way out: the places on its lane, and each distinct content made ready once. */
-export type Exit = {
-  readonly lane: Lane
-  readonly shipments: Map<string, Shipment>
-  readonly platform: Platform
-  readonly rehearsal: boolean
-  /** Whether the gateway took anything of this block. */
-  accepted: boolean
-}
-export type Exits = Map<string, Exit | Reason | 'fault'>
-
-/** What a block starts with: its texts read, its ways out open, its requests shaped, as far as that could be done. */
-export type Ahead = { readonly renderer: Renderer; readonly exits: Exits }
+/** What a block starts with: its texts read, its lanes open, its requests prepared, as far as that could be done. */
+export type Ahead = { readonly renderer: Renderer; readonly lanes: OpenLanes }
 
 /** With more devices there is nobody who would notice. */
 const fewDevices = 20
-
-export const exitName = (platform: Platform, rehearsal: boolean): string =>
-  rehearsal ? `${platform} rehearsal` : platform
 
 /**
  * Makes ready what a few people are to get, while the database still stores that they will: a person waits for it.
@@ -33,24 +19,14 @@ export async function prepareAhead(
   devices: readonly BlockDevice[],
   gateways: Gateways,
 ): Promise<Ahead> {
-  const { content, filling, appNo, environment } = notification
-  const renderer = new Renderer(content, filling)
-  const exits: Exits = new Map()
-  if (devices.length > fewDevices || renderer.personal.size > 0) return { renderer, exits }
+  const renderer = new Renderer(notification.content, notification.filling)
+  const lanes = new OpenLanes(notification, gateways)
+  if (devices.length > fewDevices || renderer.personal.size > 0) return { renderer, lanes }
   for (const device of devices) {
     const rendered = renderer.render(readerOf(device, {}))
     if (rendered.is === 'missing') continue
-    const rehearsal = isHandsetAddress(device.token)
-    const name = exitName(device.platform, rehearsal)
-    let exit = exits.get(name)
-    if (exit === undefined) {
-      const lane = await gateways.lane(appNo, environment, device.platform, rehearsal)
-      if (typeof lane === 'string') continue
-      exit = { lane, shipments: new Map(), platform: device.platform, rehearsal, accepted: false }
-      exits.set(name, exit)
-    }
-    if (typeof exit !== 'object' || exit.shipments.has(rendered.name)) continue
-    exit.shipments.set(rendered.name, await exit.lane.prepare(sendable(notification, rendered.content, 0)))
+    const open = await lanes.openAhead(device)
+    if (open) await lanes.prepare(open, rendered, 0)
   }
-  return { renderer, exits }
+  return { renderer, lanes }
 }

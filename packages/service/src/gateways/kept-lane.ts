@@ -1,15 +1,15 @@
 import type { GatewayHealth } from '@zbell/contract'
 import { AnswerWindow, type GatewayAnswer, type Outcome, quantileMs, toldMs } from '@zbell/core'
-import type { Address, Lane, Sendable, Shipment, Via } from '../engine/ports.ts'
+import type { Address, Lane, PreparedRequest, Sendable, Via } from '../engine/ports.ts'
 import type { Places } from './slots.ts'
 
 export type LaneHealth = Omit<GatewayHealth, 'environment' | 'platform' | 'rehearsal'>
 
 /** How to speak to one kind of gateway. */
 export type Way = {
-  prepare(notification: Sendable): Promise<Shipment>
+  prepare(notification: Sendable): Promise<PreparedRequest>
   /**
-   * Makes one request to be looked at, and sends it when it is asked to. Unlike a shipment it throws.
+   * Makes one request to be looked at, and sends it when it is asked to. Unlike a prepared request it throws.
    * @throws {NoAnswer} @throws {CredentialRejected}
    */
   trial(notification: Sendable, address: Address, send: boolean): Promise<Trial>
@@ -95,12 +95,12 @@ export class KeptLane implements Lane {
     }
   }
 
-  async prepare(notification: Sendable): Promise<Shipment> {
-    const shipment = await this.#way.prepare(notification)
+  async prepare(notification: Sendable): Promise<PreparedRequest> {
+    const prepared = await this.#way.prepare(notification)
     return {
       send: (address: Address) => {
         const startMs = performance.now()
-        return shipment.send(address).then((outcome) => {
+        return prepared.send(address).then((outcome) => {
           this.#note(outcome)
           const tookMs = performance.now() - startMs
           const given = outcome.answered !== undefined

@@ -1,5 +1,5 @@
 import { explainAnswer, type GatewayProfile, type Outcome, type RequestShaper, type ShapedRequest } from '@zbell/core'
-import type { Address, Sendable, Shipment } from '../engine/ports.ts'
+import type { Address, PreparedRequest, Sendable } from '../engine/ports.ts'
 import { type Authorization, CredentialRejected } from './authorization.ts'
 import { type Http2Origin, NoAnswer, unanswered } from './http2-origin.ts'
 import type { Trial, Way } from './kept-lane.ts'
@@ -34,7 +34,7 @@ export class ProfileLane implements Way {
     this.#identifier = given.identifier
   }
 
-  async prepare(notification: Sendable): Promise<Shipment> {
+  async prepare(notification: Sendable): Promise<PreparedRequest> {
     const { shaped, headers } = await this.#shape(notification)
     const prepared: Prepared = { shaped, headers, token: undefined, withToken: headers }
     return { send: (address) => this.#send(prepared, address) }

@@ -10,7 +10,7 @@ import {
   vapidAuthorization,
   vapidLifetimeSeconds,
 } from '@zbell/core'
-import type { Address, Sendable, Shipment } from '../engine/ports.ts'
+import type { Address, PreparedRequest, Sendable } from '../engine/ports.ts'
 import { type AddressGuard, AddressNotAllowed } from './address-guard.ts'
 import { Http2Origin, NoAnswer, type OriginOptions, unanswered } from './http2-origin.ts'
 import type { Trial, Way } from './kept-lane.ts'
@@ -44,7 +44,7 @@ export class WebPushLane implements Way {
     this.#http = given.http
   }
 
-  async prepare(notification: Sendable): Promise<Shipment> {
+  async prepare(notification: Sendable): Promise<PreparedRequest> {
     const message = declarativeMessage(notification.id, notification.content, notification.mode, this.#webOrigin)
     const plaintext = utf8(JSON.stringify(message))
     return { send: (address) => this.#send(notification, plaintext, address) }

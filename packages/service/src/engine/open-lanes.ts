@@ -1,0 +1,109 @@
+import { type Content, isHandsetAddress, type Platform, type Reason } from '@zbell/core'
+import type { Notification } from './notification.ts'
+import type { Address, Gateways, Lane, PreparedRequest } from './ports.ts'
+import { sendable } from './sendable.ts'
+
+/** A lane that a block sends by, and each distinct content made ready for it once. */
+export type OpenLane = {
+  readonly lane: Lane
+  readonly prepared: Map<string, PreparedRequest>
+  readonly platform: Platform
+  readonly rehearsal: boolean
+  /** Whether the gateway took anything of this block. */
+  accepted: boolean
+}
+
+/** Texts that name each reader are many; what was made ready for the first ones is forgotten. */
+const preparedKept = 500
+
+const nameOf = (platform: Platform, rehearsal: boolean): string => (rehearsal ? `${platform} rehearsal` : platform)
+
+/** The lanes of one block: one for each platform, and one more for its virtual handsets. */
+export class OpenLanes {
+  readonly #notification: Omit<Notification, 'no'>
+  readonly #gateways: Gateways
+  readonly #lanes = new Map<string, OpenLane | Reason | 'fault'>()
+
+  constructor(notification: Omit<Notification, 'no'>, gateways: Gateways) {
+    this.#notification = notification
+    this.#gateways = gateways
+  }
+
+  /** What a device needs, when it is at hand: the fast way, without a promise. */
+  atHand(
+    { platform, token }: Pick<Address, 'token'> & { readonly platform: Platform },
+    content: string,
+  ): { readonly open: OpenLane; readonly request: PreparedRequest } | undefined {
+    const open = this.#lanes.get(nameOf(platform, isHandsetAddress(token)))
+    if (typeof open !== 'object' || open.lane.state !== 'open') return undefined
+    const request = open.prepared.get(content)
+    return request && { open, request }
+  }
+
+  /**
+   * A platform's lane; looked for again when its credential was changed in the middle of a block.
+   * @param onFault hears why it is a fault
+   */
+  async open(
+    { platform, token }: Pick<Address, 'token'> & { readonly platform: Platform },
+    onFault: (error: unknown) => void,
+  ): Promise<OpenLane | Reason | 'fault'> {
+    const rehearsal = isHandsetAddress(token)
+    const name = nameOf(platform, rehearsal)
+    const known = this.#lanes.get(name)
+    if (known !== undefined && (typeof known === 'string' || known.lane.state !== 'stale')) return known
+    const opened = await this.#ask(platform, rehearsal).catch((error: unknown) => {
+      onFault(error)
+      return 'fault' as const
+    })
+    this.#lanes.set(name, opened)
+    return opened
+  }
+
+  /**
+   * The same, ahead of its time: what does not work out is not kept, but asked for again by `open`.
+   * @throws why it is a fault
+   */
+  async openAhead({
+    platform,
+    token,
+  }: Pick<Address, 'token'> & { readonly platform: Platform }): Promise<OpenLane | undefined> {
+    const rehearsal = isHandsetAddress(token)
+    const name = nameOf(platform, rehearsal)
+    const known = this.#lanes.get(name)
+    if (known !== undefined) return typeof known === 'object' ? known : undefined
+    const opened = await this.#ask(platform, rehearsal)
+    if (typeof opened === 'string') return undefined
+    this.#lanes.set(name, opened)
+    return opened
+  }
+
+  async #ask(platform: Platform, rehearsal: boolean): Promise<OpenLane | Reason> {
+    const { appNo, environment } = this.#notification
+    const lane = await this.#gateways.lane(appNo, environment, platform, rehearsal)
+    return typeof lane === 'string' ? lane : { lane, prepared: new Map(), platform, rehearsal, accepted: false }
+  }
+
+  /**
+   * Makes a content ready for a lane, once.
+   * @param aheadMs by how much the database's clock is ahead of this process's
+   * @throws what went wrong in shaping it
+   */
+  async prepare(
+    { lane, prepared }: OpenLane,
+    { content, name }: { readonly content: Content; readonly name: string },
+    aheadMs: number,
+  ): Promise<PreparedRequest> {
+    const known = prepared.get(name)
+    if (known) return known
+    const made = await lane.prepare(sendable(this.#notification, content, aheadMs))
+    if (prepared.size >= preparedKept) prepared.clear()
+    prepared.set(name, made)
+    return made
+  }
+
+  /** Those whose gateway took something of this block. */
+  get accepted(): readonly OpenLane[] {
+    return [...this.#lanes.values()].filter((one) => typeof one === 'object').filter(({ accepted }) => accepted)
+  }
+}
