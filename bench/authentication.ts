@@ -12,10 +12,10 @@ import type { JWK } from 'jose'
 import type { Address, Sendable } from '../packages/service/src/engine/ports.ts'
 import { anywhere } from '../packages/service/src/gateways/address-guard.ts'
 import type { Credential } from '../packages/service/src/gateways/credential.ts'
-import { Http2Origin } from '../packages/service/src/gateways/http2-origin.ts'
-import type { Way } from '../packages/service/src/gateways/kept-lane.ts'
-import { openProfileWay, openWebWay } from '../packages/service/src/gateways/open-way.ts'
-import { ProfileLane } from '../packages/service/src/gateways/profile-lane.ts'
+import type { Protocol } from '../packages/service/src/gateways/kept-lane.ts'
+import { openProfileProtocol, openWebProtocol } from '../packages/service/src/gateways/open-protocol.ts'
+import { ProfileProtocol } from '../packages/service/src/gateways/profile-protocol.ts'
+import { openTransport } from '../packages/service/src/gateways/transport/open-transport.ts'
 import { type Figure, figure } from './figure.ts'
 
 const rounds = 20_000
@@ -47,15 +47,15 @@ export async function authentication(): Promise<Figure[]> {
       const profile = profileOf(kind)
       const ready = { profile, shaper: new RequestShaper(profile), ca: [] }
       const open = () => {
-        const way = openProfileWay(ready, origin, credential, 'example.ferries', http)
-        if (typeof way === 'string') throw new Error(way)
-        return way
+        const protocol = openProfileProtocol(ready, origin, credential, 'example.ferries', http)
+        if (typeof protocol === 'string') throw new Error(protocol)
+        return protocol
       }
       const openNone = () =>
-        new ProfileLane({
+        new ProfileProtocol({
           ...ready,
           authorization: undefined,
-          origin: new Http2Origin(origin, http),
+          origin: openTransport(origin, http),
           identifier: 'example.ferries',
         })
       figures.push(await compared(`authentication-${kind}`, open, openNone, tokenAt, rounds))
@@ -79,8 +79,8 @@ export async function authentication(): Promise<Figure[]> {
 /** Alternates, since a machine's pace drifts. */
 async function compared(
   name: string,
-  open: () => Way,
-  openNone: () => Way,
+  open: () => Protocol,
+  openNone: () => Protocol,
   addressAt: (i: number) => Address,
   times: number,
 ): Promise<Figure> {
@@ -92,8 +92,8 @@ async function compared(
   return figure(name, own / 2, 'requests/s', none / 2)
 }
 
-async function perSecond(way: Way, addressAt: (i: number) => Address, times: number): Promise<number> {
-  const prepared = await way.prepare(notification)
+async function perSecond(protocol: Protocol, addressAt: (i: number) => Address, times: number): Promise<number> {
+  const prepared = await protocol.prepare(notification)
   const run = async (count: number) => {
     let next = 0
     const lane = async () => {
@@ -108,7 +108,7 @@ async function perSecond(way: Way, addressAt: (i: number) => Address, times: num
   const startMs = performance.now()
   await run(times)
   const seconds = (performance.now() - startMs) / 1_000
-  await way.close()
+  await protocol.close()
   return times / seconds
 }
 
@@ -159,17 +159,17 @@ function selfSigned(dir: string): Credential {
 
 type Http = { readonly ca: string[]; readonly timeoutMs: number }
 
-function web(http: Http): Way {
+function web(http: Http): Protocol {
   const jwk = generateKeyPairSync('ec', { namedCurve: 'P-256' }).privateKey.export({ format: 'jwk' }) as JWK
   const credential = { kind: 'vapid-key', jwk, subject: 'mailto:bell@merrow-sound.example' } as const
-  const way = openWebWay(credential, { webOrigin: 'https://ferries.example', guard: anywhere, http })
-  if (typeof way === 'string') throw new Error(way)
-  return way
+  const protocol = openWebProtocol(credential, { webOrigin: 'https://ferries.example', guard: anywhere, http })
+  if (typeof protocol === 'string') throw new Error(protocol)
+  return protocol
 }
 
 /** The same encryption and the same request, without saying who asks. */
-function bareWeb(origin: string, http: Http): Way {
-  const connection = new Http2Origin(origin, http)
+function bareWeb(origin: string, http: Http): Protocol {
+  const connection = openTransport(origin, http)
   const message = declarativeMessage(notification.id, notification.content, 'show', 'https://ferries.example')
   const plaintext = utf8(JSON.stringify(message))
   const headers = { 'content-encoding': 'aes128gcm', 'content-type': 'application/octet-stream', ttl: '60' }
@@ -180,7 +180,8 @@ function bareWeb(origin: string, http: Http): Way {
     prepare: async () => ({
       async send({ token, p256dh, auth }) {
         const body = encryptMessage(plaintext, { p256dh: p256dh!, auth: auth! }, nodeCrypto)
-        const { status } = await connection.request('POST', new URL(token).pathname, headers, body)
+        const { status } = await connection.request({ method: 'POST', path: new URL(token).pathname, headers, body })
+          .answer
         return status === 201 ? { is: 'accepted' } : { is: 'unavailable' }
       },
     }),

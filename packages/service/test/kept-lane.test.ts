@@ -1,6 +1,6 @@
 import { beforeEach, describe, expect, test } from '@jest/globals'
 import type { Outcome } from '@zbell/core'
-import { KeptLane, type Way } from '../src/gateways/kept-lane.ts'
+import { KeptLane, type Protocol } from '../src/gateways/kept-lane.ts'
 import { Places } from '../src/gateways/slots.ts'
 
 const address = { token: 't', p256dh: null, auth: null }
@@ -22,7 +22,7 @@ beforeEach(() => {
 })
 
 function lane() {
-  const way: Way = {
+  const protocol: Protocol = {
     prepare: async () => ({ send: async () => answers.shift() ?? accepted }),
     trial: async () => {
       throw new Error('nobody tries here')
@@ -39,7 +39,7 @@ function lane() {
     onRejected: () => void told.push('rejected'),
     onAnswer: () => {},
   }
-  return new KeptLane(way, { gateway: null, credential: null }, new Places(5), events, () => now)
+  return new KeptLane(protocol, { gateway: null, credential: null }, new Places(5), events, () => now)
 }
 
 async function sending(one: KeptLane, ...outcomes: Outcome[]) {
@@ -92,7 +92,7 @@ describe('a lane', () => {
     expect(told).toEqual(['used', 'used'])
   })
 
-  test('is stale once it is replaced, halted or not, and its way is closed', async () => {
+  test('is stale once it is replaced, halted or not, and its protocol is closed', async () => {
     const one = lane()
     await sending(one, rejected)
     await one.replace()

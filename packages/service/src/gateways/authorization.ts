@@ -1,8 +1,9 @@
 import { type GatewayProfile, jsonField } from '@zbell/core'
 import { importJWK, SignJWT } from 'jose'
 import type { Credential } from './credential.ts'
-import { Http2Origin, NoAnswer, type OriginOptions } from './http2-origin.ts'
 import { Renewed } from './renewed.ts'
+import { openTransport } from './transport/open-transport.ts'
+import { NoAnswer, type Transport, type TransportOptions } from './transport/transport.ts'
 
 /** The gateway does not take the credential. */
 export class CredentialRejected extends Error {
@@ -30,9 +31,9 @@ const renewedPart = 2 / 3
 export function authorizationFor(
   profile: GatewayProfile,
   credential: Credential,
-  origin: Http2Origin,
+  origin: Transport,
   gatewayOrigin: string,
-  http: OriginOptions,
+  http: TransportOptions,
 ): Authorization | undefined {
   const { authentication } = profile
   if (authentication.kind === 'client-certificate') {
@@ -52,7 +53,7 @@ export function authorizationFor(
   }
   if (credential.kind !== 'service-key') throw new CredentialRejected('the gateway asks for a service-key')
   const address = new URL(credential.tokenAddress ?? gatewayOrigin + authentication.tokenPath)
-  const tokens = address.origin === gatewayOrigin ? origin : new Http2Origin(address.origin, http)
+  const tokens = address.origin === gatewayOrigin ? origin : openTransport(address.origin, http)
   const fetch = async () => {
     const { token, lifeMs } = await grantedToken(credential, tokens, address)
     return { value: value(token), renewAtMs: Date.now() + lifeMs * renewedPart }
@@ -72,7 +73,7 @@ async function signedToken(credential: Credential & { kind: 'signing-key' }): Pr
 /** RFC 7523 §2.1: a signed assertion for an access token. */
 async function grantedToken(
   credential: Credential & { kind: 'service-key' },
-  origin: Http2Origin,
+  origin: Transport,
   address: URL,
 ): Promise<{ token: string; lifeMs: number }> {
   const key = await importJWK(credential.jwk, 'RS256')
@@ -86,7 +87,13 @@ async function grantedToken(
     .sign(key)
   const form = new URLSearchParams({ grant_type: 'urn:ietf:params:oauth:grant-type:jwt-bearer', assertion })
   const type = { 'content-type': 'application/x-www-form-urlencoded' }
-  const answer = await origin.request('POST', address.pathname + address.search, type, form.toString(), 'everything')
+  const answer = await origin.request({
+    method: 'POST',
+    path: address.pathname + address.search,
+    headers: type,
+    body: form.toString(),
+    reads: 'everything',
+  }).answer
   // RFC 6749 §5.2: 400 and 401 mean the credential; anything else is trouble of the address itself.
   if (answer.status === 400 || answer.status === 401 || answer.status === 403) {
     throw new CredentialRejected(`the token address answered ${answer.status}`, answer.status)

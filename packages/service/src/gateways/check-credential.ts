@@ -3,8 +3,8 @@ import { type CheckVerdict, connectionStep, judgeAnswer } from '@zbell/core'
 import type { Address, Sendable } from '../engine/ports.ts'
 import { AddressNotAllowed } from './address-guard.ts'
 import { CredentialRejected } from './authorization.ts'
-import { NoAnswer } from './http2-origin.ts'
-import type { Way } from './kept-lane.ts'
+import type { Protocol } from './kept-lane.ts'
+import { NoAnswer } from './transport/transport.ts'
 
 export type Checked = { readonly verdict: CheckVerdict; readonly roundTripMs: number }
 
@@ -22,11 +22,11 @@ export const sample = (nowMs: number): Sendable => ({
 export const impossibleToken = (): string => `0000000000000000${randomBytes(24).toString('hex')}`
 
 /** Asks the gateway as this credential and reads its answer. Takes as long as one request may take at most. */
-export async function checkWay(way: Way, address: Address): Promise<Checked> {
+export async function checkProtocol(protocol: Protocol, address: Address): Promise<Checked> {
   const startMs = performance.now()
   const took = () => Math.round(performance.now() - startMs)
   try {
-    const { answer, outcome } = await way.trial(sample(Date.now()), address, true)
+    const { answer, outcome } = await protocol.trial(sample(Date.now()), address, true)
     const roundTripMs = took()
     if (!answer || !outcome) throw new Error('a trial that was sent has an answer')
     return { verdict: judgeAnswer(outcome, answer, Date.now()), roundTripMs }

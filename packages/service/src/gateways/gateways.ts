@@ -22,14 +22,14 @@ import type { Database } from '../store/database.ts'
 import { latestEndpoint } from '../store/devices/read-devices.ts'
 import type { Vault } from '../vault/vault.ts'
 import { anywhere, publicOnly } from './address-guard.ts'
-import { type Checked, checkWay, impossibleToken } from './check-credential.ts'
+import { type Checked, checkProtocol, impossibleToken } from './check-credential.ts'
 import { type Credential, credentialPlace } from './credential.ts'
-import type { OriginOptions } from './http2-origin.ts'
-import { KeptLane, type LaneHealth, type Way } from './kept-lane.ts'
+import { KeptLane, type LaneHealth, type Protocol } from './kept-lane.ts'
 import { loadProfile } from './load-profile.ts'
-import { openProfileWay, openWebWay, type ReadyProfile } from './open-way.ts'
+import { openProfileProtocol, openWebProtocol, type ReadyProfile } from './open-protocol.ts'
 import { Rehearsal } from './rehearsal.ts'
 import { Places } from './slots.ts'
+import type { TransportOptions } from './transport/transport.ts'
 
 /** What stands for a notification and a token while a message is measured. */
 const sampleId = '018bcfe5-6800-7fff-bfff-ffffffffffff'
@@ -61,7 +61,7 @@ export class GatewayRoom implements Gateways {
   readonly #log: Logger
   readonly #onAnswer: OnAnswer
   readonly #profiles: ReadonlyMap<Platform, Profile>
-  readonly #http: OriginOptions
+  readonly #http: TransportOptions
   readonly #rehearsal: Rehearsal
   readonly #lanes = new Map<string, Kept>()
 
@@ -175,12 +175,12 @@ export class GatewayRoom implements Gateways {
   }
 
   /** A way of its own, to be looked at and closed; nothing of what runs notices. */
-  openWay(row: CredentialRow): Promise<Way | Reason> {
-    return this.#wayOf(row)
+  openProtocol(row: CredentialRow): Promise<Protocol | Reason> {
+    return this.#protocolOf(row)
   }
 
   /** The way to a virtual handset, likewise. */
-  openRehearsal(app: AppRow, environment: Environment, platform: Platform): Promise<Way | Reason> {
+  openRehearsal(app: AppRow, environment: Environment, platform: Platform): Promise<Protocol | Reason> {
     return this.#rehearsal.open(environment, platform, app.identifiers[platform])
   }
 
@@ -191,17 +191,18 @@ export class GatewayRoom implements Gateways {
 
   /** Asks the gateway as a credential, also one that is not in use; nothing of what runs notices. */
   async check(row: CredentialRow): Promise<Checked> {
-    const way = await this.#wayOf(row)
-    if (typeof way === 'string') return { verdict: { is: 'not-checkable', because: sayReason(way) }, roundTripMs: 0 }
+    const protocol = await this.#protocolOf(row)
+    if (typeof protocol === 'string')
+      return { verdict: { is: 'not-checkable', because: sayReason(protocol) }, roundTripMs: 0 }
     try {
       const token = row.platform === 'web' ? await this.#impossibleEndpoint(row) : impossibleToken()
       if (token === undefined) {
         const because = 'Web push has no gateway of its own: it can be checked once a browser has registered.'
         return { verdict: { is: 'not-checkable', because }, roundTripMs: 0 }
       }
-      return await checkWay(way, { token, p256dh: null, auth: null })
+      return await checkProtocol(protocol, { token, p256dh: null, auth: null })
     } finally {
-      await way.close()
+      await protocol.close()
     }
   }
 
@@ -230,7 +231,7 @@ export class GatewayRoom implements Gateways {
     const row = await credentialInUse(this.#database, appNo, environment, platform)
     return {
       signature: row ? `${row.id} ${app?.identifiers[platform] ?? ''}` : '',
-      open: async () => (row ? this.#keptLane(await this.#wayOf(row), row) : 'no-credential'),
+      open: async () => (row ? this.#keptLane(await this.#protocolOf(row), row) : 'no-credential'),
     }
   }
 
@@ -240,9 +241,9 @@ export class GatewayRoom implements Gateways {
     return {
       signature: `${plan} ${identifier ?? ''}`,
       open: async () => {
-        const way = await this.#rehearsal.open(environment, platform, identifier)
-        if (typeof way === 'string') return way
-        return new KeptLane(way, rehearsalVia, Places.learning(this.#config['gateways.inFlight']), {
+        const protocol = await this.#rehearsal.open(environment, platform, identifier)
+        if (typeof protocol === 'string') return protocol
+        return new KeptLane(protocol, rehearsalVia, Places.learning(this.#config['gateways.inFlight']), {
           onUsed: () => {},
           onRejected: () => {},
           onAnswer: () => {},
@@ -251,14 +252,14 @@ export class GatewayRoom implements Gateways {
     }
   }
 
-  #keptLane(way: Way | Reason, row: CredentialRow): KeptLane | Reason {
-    if (typeof way === 'string') return way
+  #keptLane(protocol: Protocol | Reason, row: CredentialRow): KeptLane | Reason {
+    if (typeof protocol === 'string') return protocol
     const { id, appNo, environment, platform } = row
     const gateway = platform === 'web' ? null : this.describe(platform, environment).origin
     const heard = (done: Promise<unknown>) =>
       done.catch((error: unknown) => this.#log.warn({ err: error }, 'cannot note a credential’s use'))
     return new KeptLane(
-      way,
+      protocol,
       { gateway, credential: sayCredential(row) },
       Places.learning(this.#config['gateways.inFlight']),
       {
@@ -275,18 +276,18 @@ export class GatewayRoom implements Gateways {
     )
   }
 
-  async #wayOf({ appNo, environment, platform, sealed }: CredentialRow): Promise<Way | Reason> {
+  async #protocolOf({ appNo, environment, platform, sealed }: CredentialRow): Promise<Protocol | Reason> {
     const place = credentialPlace(appNo, environment, platform)
     const credential = JSON.parse(this.#vault.open(sealed, place).toString()) as Credential
     const identifier = (await findAppByNo(this.#database, appNo))?.identifiers[platform] ?? ''
     if (platform === 'web') {
       const guard = this.#config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly
-      return openWebWay(credential, { webOrigin: identifier, guard, http: this.#http })
+      return openWebProtocol(credential, { webOrigin: identifier, guard, http: this.#http })
     }
     const found = this.#profiles.get(platform)
     const address = found && (found.origin || found.profile.origins[environment])
     if (!found || !address) return 'no-gateway'
-    return openProfileWay(found, address, credential, identifier, this.#http)
+    return openProfileProtocol(found, address, credential, identifier, this.#http)
   }
 }
 

@@ -6,7 +6,7 @@ import type { Places } from './slots.ts'
 export type LaneHealth = Omit<GatewayHealth, 'environment' | 'platform' | 'rehearsal'>
 
 /** How to speak to one kind of gateway. */
-export type Way = {
+export type Protocol = {
   prepare(notification: Sendable): Promise<PreparedRequest>
   /**
    * Makes one request to be looked at, and sends it when it is asked to. Unlike a prepared request it throws.
@@ -51,7 +51,7 @@ const silentMs = 500
 export class KeptLane implements Lane {
   readonly via: Via
   readonly slots: Places
-  readonly #way: Way
+  readonly #protocol: Protocol
   readonly #events: LaneEvents
   readonly #now: () => number
   #haltedAtMs: number | undefined
@@ -59,8 +59,8 @@ export class KeptLane implements Lane {
   #stale = false
   readonly #answers = new AnswerWindow()
 
-  constructor(way: Way, via: Via, slots: Places, events: LaneEvents, now: () => number = Date.now) {
-    this.#way = way
+  constructor(protocol: Protocol, via: Via, slots: Places, events: LaneEvents, now: () => number = Date.now) {
+    this.#protocol = protocol
     this.via = via
     this.slots = slots
     this.#events = events
@@ -80,7 +80,7 @@ export class KeptLane implements Lane {
   get health(): LaneHealth {
     const nowMs = this.#now()
     const { outcomes, took } = this.#answers.read(nowMs)
-    const { restsUntilMs } = this.#way
+    const { restsUntilMs } = this.#protocol
     const [medianMs, p99Ms] = [0.5, 0.99].map((share) => quantileMs(took, share))
     return {
       gateway: this.via.gateway,
@@ -96,7 +96,7 @@ export class KeptLane implements Lane {
   }
 
   async prepare(notification: Sendable): Promise<PreparedRequest> {
-    const prepared = await this.#way.prepare(notification)
+    const prepared = await this.#protocol.prepare(notification)
     return {
       send: (address: Address) => {
         const startMs = performance.now()
@@ -117,7 +117,7 @@ export class KeptLane implements Lane {
   /** Another lane takes over; what is on its way still arrives. */
   async replace(): Promise<void> {
     this.#stale = true
-    await this.#way.close()
+    await this.#protocol.close()
   }
 
   #note(outcome: Outcome): void {

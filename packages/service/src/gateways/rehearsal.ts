@@ -2,10 +2,10 @@ import type { RehearsalPlan } from '@zbell/contract'
 import { type Environment, handsetMark, type Platform, type Reason, RequestShaper } from '@zbell/core'
 import type { HandsetControl } from '../handsets/control.ts'
 import { onlyOrigin } from './address-guard.ts'
-import type { OriginOptions } from './http2-origin.ts'
-import type { Way } from './kept-lane.ts'
+import type { Protocol } from './kept-lane.ts'
 import { lintProfile } from './lint-profile.ts'
-import { openProfileWay, openWebWay } from './open-way.ts'
+import { openProfileProtocol, openWebProtocol } from './open-protocol.ts'
+import type { TransportOptions } from './transport/transport.ts'
 
 /** What stands for an app that has no identifier yet. */
 const rehearsingApp = 'rehearsal'
@@ -13,9 +13,9 @@ const rehearsingApp = 'rehearsal'
 /** The ways to virtual handsets: the stand-ins that run beside the service, with a credential that they brought along. */
 export class Rehearsal {
   readonly #control: HandsetControl
-  readonly #http: OriginOptions
+  readonly #http: TransportOptions
 
-  constructor(control: HandsetControl, http: OriginOptions) {
+  constructor(control: HandsetControl, http: TransportOptions) {
     this.#control = control
     this.#http = http
   }
@@ -26,7 +26,7 @@ export class Rehearsal {
     return plan ? JSON.stringify([plan.ca, plan[platform]]) : ''
   }
 
-  async open(environment: Environment, platform: Platform, identifier: string | undefined): Promise<Way | Reason> {
+  async open(environment: Environment, platform: Platform, identifier: string | undefined): Promise<Protocol | Reason> {
     // Devices of handsets cannot register in production; a row that came there otherwise belongs to the other environment.
     if (environment !== 'development') return 'wrong-environment'
     const plan = await this.#control.plan()
@@ -34,9 +34,9 @@ export class Rehearsal {
     const http = { ...this.#http, ca: [plan.ca] }
     if (platform === 'web') {
       const guard = onlyOrigin(plan.web.origin)
-      return openWebWay(plan.web.credential, { webOrigin: identifier ?? '', guard, http })
+      return openWebProtocol(plan.web.credential, { webOrigin: identifier ?? '', guard, http })
     }
-    return openProfileWay(
+    return openProfileProtocol(
       readyProfile(plan, platform),
       plan[platform].origin,
       plan[platform].credential,

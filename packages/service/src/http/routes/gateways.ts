@@ -5,9 +5,9 @@ import { AddressNotAllowed } from '../../gateways/address-guard.ts'
 import { CredentialRejected } from '../../gateways/authorization.ts'
 import { impossibleToken, sample } from '../../gateways/check-credential.ts'
 import type { GatewayRoom } from '../../gateways/gateways.ts'
-import { NoAnswer } from '../../gateways/http2-origin.ts'
 import type { Trial } from '../../gateways/kept-lane.ts'
 import { lintProfile } from '../../gateways/lint-profile.ts'
+import { NoAnswer } from '../../gateways/transport/transport.ts'
 import { Problem } from '../../problems/problem.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import { credentialInUse } from '../../store/apps/credentials.ts'
@@ -34,10 +34,10 @@ export function serveGateways(on: OperationRouter, database: Database, gateways:
     const row = await credentialInUse(database, scope.app.no, scope.environment, platform)
     const rehearsal = isHandsetAddress(address.token)
     if (!row && !rehearsal) throw new Problem('gateway-not-ready', sayReason('no-credential'))
-    const way = await (row && !rehearsal
-      ? gateways.openWay(row)
+    const protocol = await (row && !rehearsal
+      ? gateways.openProtocol(row)
       : gateways.openRehearsal(scope.app, scope.environment, platform))
-    if (typeof way === 'string') throw new Problem('gateway-not-ready', sayReason(way))
+    if (typeof protocol === 'string') throw new Problem('gateway-not-ready', sayReason(protocol))
     try {
       const notification = sample(Date.now())
       const content = {
@@ -45,7 +45,7 @@ export function serveGateways(on: OperationRouter, database: Database, gateways:
         ...body.content,
         title: body.content.title ?? notification.content.title,
       }
-      return trialView(await way.trial({ ...notification, content }, address, body.send))
+      return trialView(await protocol.trial({ ...notification, content }, address, body.send))
     } catch (error) {
       if (error instanceof CredentialRejected) throw new Problem('gateway-not-ready', sayReason('credential-rejected'))
       if (error instanceof NoAnswer)
@@ -53,7 +53,7 @@ export function serveGateways(on: OperationRouter, database: Database, gateways:
       if (error instanceof AddressNotAllowed) throw new Problem('gateway-not-ready', sayReason('address-not-allowed'))
       throw error
     } finally {
-      await way.close()
+      await protocol.close()
     }
   })
 }

@@ -6,16 +6,15 @@ import { join } from 'node:path'
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals'
 import { serverCertificate } from '@zbell/standins'
 import { patience } from '../../../e2e/harness/programs.ts'
-import { guardedLookup, publicOnly } from '../src/gateways/address-guard.ts'
-import { Http2Origin, NoAnswer, unanswered } from '../src/gateways/http2-origin.ts'
-import { nodeCrypto } from '../src/gateways/node-crypto.ts'
-import { WebPushLane } from '../src/gateways/web-push-lane.ts'
+import { Http2Transport } from '../src/gateways/transport/http2-transport.ts'
+import { openTransport } from '../src/gateways/transport/open-transport.ts'
+import { NoAnswer, type Transport, type TransportOptions, unanswered } from '../src/gateways/transport/transport.ts'
 
 let dir: string
 let certificate: Awaited<ReturnType<typeof serverCertificate>>
 let ca: string
 let server: Http2SecureServer | undefined
-let origin: Http2Origin | undefined
+let origin: Transport | undefined
 let sessions: ServerHttp2Session[]
 
 beforeAll(async () => {
@@ -30,7 +29,13 @@ afterEach(async () => {
   server?.close()
 })
 
-async function gateway(answer: (stream: ServerHttp2Stream, count: number) => void, timeoutMs = 10_000) {
+type Open = (origin: string, options: TransportOptions) => Transport
+
+async function gateway(
+  answer: (stream: ServerHttp2Stream, count: number) => void,
+  open: Open = openTransport,
+  timeoutMs = 10_000,
+) {
   sessions = []
   let count = 0
   server = createSecureServer({ cert: certificate.cert, key: certificate.key })
@@ -40,7 +45,7 @@ async function gateway(answer: (stream: ServerHttp2Stream, count: number) => voi
     answer(stream, ++count)
   })
   await new Promise<void>((done) => server!.listen(0, '127.0.0.1', done))
-  origin = new Http2Origin(`https://127.0.0.1:${(server.address() as AddressInfo).port}`, { ca: [ca], timeoutMs })
+  origin = open(`https://127.0.0.1:${(server.address() as AddressInfo).port}`, { ca: [ca], timeoutMs })
   return origin
 }
 
@@ -52,7 +57,8 @@ const failure = async (asked: Promise<unknown>): Promise<string> => {
   if (!(error instanceof NoAnswer)) throw new Error(`expected no answer, got ${String(error)}`)
   return error.code
 }
-const ask = (one: Http2Origin) => one.request('POST', '/x', { a: 'b' }, 'body')
+const exchange = (one: Transport) => one.request({ method: 'POST', path: '/x', headers: { a: 'b' }, body: 'body' })
+const ask = (one: Transport) => exchange(one).answer
 const fine = (stream: ServerHttp2Stream) => stream.respond({ ':status': 200, slip: 'a-1' }, { endStream: true })
 
 describe('a gateway that does not answer', () => {
@@ -92,12 +98,18 @@ describe('a gateway that does not answer', () => {
   })
 })
 
-describe('a connection to a gateway', () => {
+/** Whatever fills the port comes into this list. */
+const fillings: [string, Open][] = [
+  ['node:http2', (address, options) => new Http2Transport(address, options)],
+  ['node:http2 with all that is wrapped around it', openTransport],
+]
+
+describe.each(fillings)('a connection to a gateway by %s', (_name, open) => {
   test('is opened once for many requests, and gives answers with headers and body', async () => {
     const one = await gateway((stream, count) => {
       stream.respond({ ':status': 400, slip: `a-${count}` })
       stream.end('{"why":"so"}')
-    })
+    }, open)
     const answers = await Promise.all(Array.from({ length: 20 }, () => ask(one)))
     expect(answers[0]).toMatchObject({
       status: 400,
@@ -111,87 +123,83 @@ describe('a connection to a gateway', () => {
     const one = await gateway((stream, count) => {
       if (count === 1) stream.session?.goaway()
       setTimeout(() => fine(stream), 20)
-    })
+    }, open)
     expect((await ask(one)).status).toBe(200)
     expect((await ask(one)).status).toBe(200)
     expect(sessions.length).toBeGreaterThanOrEqual(1)
   })
 
   test('that is cut fails what was on its way, and the next request finds a new one', async () => {
-    const one = await gateway((stream, count) => (count === 1 ? stream.session?.destroy() : fine(stream)))
+    const one = await gateway((stream, count) => (count === 1 ? stream.session?.destroy() : fine(stream)), open)
     expect(await failure(ask(one))).not.toBe('')
     expect((await ask(one)).status).toBe(200)
   })
 
-  test('gives up on an answer that does not come, or does not end', async () => {
+  test('that is told to let go of a request lets go of it, and goes on with others', async () => {
     const one = await gateway((stream, count) => {
-      if (count === 1) return
-      stream.respond({ ':status': 200 })
-      const drip = setInterval(() => (stream.destroyed ? clearInterval(drip) : stream.write('x')), 20)
-    }, 200)
-    const startMs = Date.now()
-    expect(await failure(ask(one))).toBe('ETIMEDOUT')
-    expect(await failure(ask(one))).toBe('ETIMEDOUT')
-    expect(Date.now() - startMs).toBeLessThan(patience(10_000))
+      if (count === 2) fine(stream)
+    }, open)
+    const silent = exchange(one)
+    const ended = failure(silent.answer)
+    expect((await ask(one)).status).toBe(200)
+    expect(silent.headCame).toBe(false)
+    silent.cancel()
+    expect(await ended).toBe('ECONNRESET')
+    expect(sessions).toHaveLength(1)
+  })
+
+  test('lets what is on its way arrive before it closes', async () => {
+    let come: (stream: ServerHttp2Stream) => void = () => {}
+    const there = new Promise<ServerHttp2Stream>((done) => {
+      come = done
+    })
+    const one = await gateway((stream) => come(stream), open)
+    const answered = ask(one)
+    const stream = await there
+    const closed = one.close()
+    fine(stream)
+    expect((await answered).status).toBe(200)
+    await closed
+  })
+
+  test('that cannot be made says so instead of throwing', async () => {
+    await gateway(fine, open)
+    const nowhere = open('https://127.0.0.1:1', { ca: [ca], timeoutMs: 5_000 })
+    expect(await failure(ask(nowhere))).toBe('ECONNREFUSED')
+    await nowhere.close()
   })
 
   test('reads no more of an answer than it needs', async () => {
     const one = await gateway((stream) => {
       stream.respond({ ':status': 500 })
       stream.end('x'.repeat(5_000_000))
-    })
+    }, open)
     const answer = await ask(one)
     expect(answer.status).toBe(500)
     expect(answer.body.length).toBeLessThanOrEqual(16_384)
   })
 
   test('to an authority that is not trusted is not made', async () => {
-    await gateway(fine)
+    await gateway(fine, open)
     const address = `https://127.0.0.1:${(server!.address() as AddressInfo).port}`
-    const stranger = new Http2Origin(address, { ca: [], timeoutMs: 500 })
-    expect(await failure(stranger.request('POST', '/', {}, ''))).toMatch(/UNABLE_TO|SELF_SIGNED/)
+    const stranger = open(address, { ca: [], timeoutMs: 500 })
+    expect(await failure(ask(stranger))).toMatch(/UNABLE_TO|SELF_SIGNED/)
     await stranger.close()
   })
 })
 
-describe('push addresses from outside', () => {
-  const address = (token: string) => ({
-    token,
-    p256dh: Buffer.from(nodeCrypto.p256KeyPair().publicKey),
-    auth: Buffer.alloc(16),
-  })
-  const lane = () =>
-    new WebPushLane({
-      key: nodeCrypto.p256KeyPair(),
-      subject: 'mailto:a@b.example',
-      webOrigin: 'https://ferries.example',
-      guard: publicOnly,
-      http: { ca: [], timeoutMs: 500 },
-    })
-  const notification = {
-    id: 'x',
-    content: { title: 'T' },
-    mode: 'show',
-    urgency: 'low',
-    ttlSeconds: 1,
-    expiresAtMs: Date.now() + 1_000,
-  } as const
-
-  test.each([
-    'https://127.0.0.1:1/push/x',
-    'https://[::1]:1/push/x',
-    'https://169.254.169.254/latest',
-    'https://localhost:1/push/x',
-  ])('%s is not called', async (endpoint) => {
-    sessions = []
-    const one = lane()
-    const prepared = await one.prepare(notification)
-    expect(await prepared.send(address(endpoint))).toEqual({ is: 'refused', reason: 'address-not-allowed' })
-    await one.close()
-  })
-
-  test('a name is judged by what it resolves to', async () => {
-    const error = await new Promise((done) => guardedLookup('localhost', {}, (given) => done(given)))
-    expect(error).toMatchObject({ code: 'ADDRESS_NOT_ALLOWED' })
-  })
+test('a connection gives up on an answer that does not come, or does not end', async () => {
+  const one = await gateway(
+    (stream, count) => {
+      if (count === 1) return
+      stream.respond({ ':status': 200 })
+      const drip = setInterval(() => (stream.destroyed ? clearInterval(drip) : stream.write('x')), 20)
+    },
+    openTransport,
+    200,
+  )
+  const startMs = Date.now()
+  expect(await failure(ask(one))).toBe('ETIMEDOUT')
+  expect(await failure(ask(one))).toBe('ETIMEDOUT')
+  expect(Date.now() - startMs).toBeLessThan(patience(10_000))
 })

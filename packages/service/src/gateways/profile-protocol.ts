@@ -1,8 +1,8 @@
 import { explainAnswer, type GatewayProfile, type Outcome, type RequestShaper, type ShapedRequest } from '@zbell/core'
 import type { Address, PreparedRequest, Sendable } from '../engine/ports.ts'
 import { type Authorization, CredentialRejected } from './authorization.ts'
-import { type Http2Origin, NoAnswer, unanswered } from './http2-origin.ts'
-import type { Trial, Way } from './kept-lane.ts'
+import type { Protocol, Trial } from './kept-lane.ts'
+import { NoAnswer, type Transport, unanswered } from './transport/transport.ts'
 
 /** A shaped request with its headers, and the same with the token that counts now. */
 type Prepared = {
@@ -13,18 +13,18 @@ type Prepared = {
 }
 
 /** The way to a gateway that a profile describes. */
-export class ProfileLane implements Way {
+export class ProfileProtocol implements Protocol {
   readonly #profile: GatewayProfile
   readonly #shaper: RequestShaper
   readonly #authorization: Authorization | undefined
-  readonly #origin: Http2Origin
+  readonly #origin: Transport
   readonly #identifier: string
 
   constructor(given: {
     profile: GatewayProfile
     shaper: RequestShaper
     authorization: Authorization | undefined
-    origin: Http2Origin
+    origin: Transport
     identifier: string
   }) {
     this.#profile = given.profile
@@ -47,7 +47,8 @@ export class ProfileLane implements Way {
     const [path, body] = [shaped.path(address.token), shaped.body(address.token)]
     const request = { method: shaped.method, url: this.#origin.address + path, headers: all, body }
     if (!send) return { request }
-    const answer = await this.#origin.request(shaped.method, path, all, body, 'everything')
+    const answer = await this.#origin.request({ method: shaped.method, path, headers: all, body, reads: 'everything' })
+      .answer
     return { request, answer, outcome: explainAnswer(this.#profile.answers, answer, Date.now()) }
   }
 
@@ -105,8 +106,8 @@ export class ProfileLane implements Way {
     }
     const { shaped, withToken } = prepared
     return this.#origin
-      .request(shaped.method, shaped.path(address.token), withToken, body)
-      .then((answer) => explainAnswer(this.#profile.answers, answer, Date.now()))
+      .request({ method: shaped.method, path: shaped.path(address.token), headers: withToken, body })
+      .answer.then((answer) => explainAnswer(this.#profile.answers, answer, Date.now()))
   }
 
   get restsUntilMs(): number {

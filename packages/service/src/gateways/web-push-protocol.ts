@@ -12,30 +12,31 @@ import {
 } from '@zbell/core'
 import type { Address, PreparedRequest, Sendable } from '../engine/ports.ts'
 import { type AddressGuard, AddressNotAllowed } from './address-guard.ts'
-import { Http2Origin, NoAnswer, type OriginOptions, unanswered } from './http2-origin.ts'
-import type { Trial, Way } from './kept-lane.ts'
+import type { Protocol, Trial } from './kept-lane.ts'
 import { nodeCrypto } from './node-crypto.ts'
+import { openTransport } from './transport/open-transport.ts'
+import { NoAnswer, type Transport, type TransportOptions, unanswered } from './transport/transport.ts'
 
 /** The most push services that one app's devices may name; the one used longest ago gives way. */
 const maxOrigins = 64
 
-type PushService = { readonly origin: Http2Origin; authorization: string; renewAtMs: number }
+type PushService = { readonly origin: Transport; authorization: string; renewAtMs: number }
 
 /** The way to the push services of browsers (RFC 8030), each found by its devices' endpoints. */
-export class WebPushLane implements Way {
+export class WebPushProtocol implements Protocol {
   readonly #services = new Map<string, PushService>()
   readonly #key: VapidKey
   readonly #subject: string
   readonly #webOrigin: string
   readonly #guard: AddressGuard
-  readonly #http: OriginOptions
+  readonly #http: TransportOptions
 
   constructor(given: {
     key: VapidKey
     subject: string
     webOrigin: string
     guard: AddressGuard
-    http: OriginOptions
+    http: TransportOptions
   }) {
     this.#key = given.key
     this.#subject = given.subject
@@ -65,13 +66,13 @@ export class WebPushLane implements Way {
       auth: address.auth ?? nodeCrypto.randomBytes(16),
     }
     const body = encryptMessage(utf8(message), keys, nodeCrypto)
-    const answer = await service.origin.request(
-      'POST',
-      endpoint.pathname + endpoint.search,
+    const answer = await service.origin.request({
+      method: 'POST',
+      path: endpoint.pathname + endpoint.search,
       headers,
       body,
-      'everything',
-    )
+      reads: 'everything',
+    }).answer
     return { request, answer, outcome: explainAnswer(pushServiceAnswers, answer, Date.now()) }
   }
 
@@ -96,7 +97,12 @@ export class WebPushLane implements Way {
       const service = this.#service(endpoint)
       const body = encryptMessage(plaintext, { p256dh: address.p256dh, auth: address.auth }, nodeCrypto)
       const headers = this.#headers(notification, service)
-      const answer = await service.origin.request('POST', endpoint.pathname + endpoint.search, headers, body)
+      const answer = await service.origin.request({
+        method: 'POST',
+        path: endpoint.pathname + endpoint.search,
+        headers,
+        body,
+      }).answer
       return explainAnswer(pushServiceAnswers, answer, Date.now())
     } catch (error) {
       if (error instanceof AddressNotAllowed) return { is: 'refused', reason: 'address-not-allowed' }
@@ -111,7 +117,7 @@ export class WebPushLane implements Way {
     if (known && known.renewAtMs > nowMs) return known
     this.#guard.check(endpoint)
     const service: PushService = {
-      origin: known?.origin ?? new Http2Origin(endpoint.origin, { ...this.#http, lookup: this.#guard.lookup }),
+      origin: known?.origin ?? openTransport(endpoint.origin, { ...this.#http, lookup: this.#guard.lookup }),
       authorization: vapidAuthorization(
         endpoint.origin,
         this.#subject,

@@ -1,0 +1,80 @@
+import type { LookupFunction } from 'node:net'
+import type { GatewayAnswer, Outcome } from '@zbell/core'
+
+/** One request as it goes out. */
+export type Asking = {
+  readonly method: string
+  readonly path: string
+  readonly headers: Readonly<Record<string, string>>
+  readonly body: string | Uint8Array
+  /** By default what a good answer says beyond its head is not read. */
+  readonly reads?: 'refusals' | 'everything'
+}
+
+/** A request that is on its way. */
+export type Exchange = {
+  /** Rejects with {@link NoAnswer} and with nothing else. */
+  readonly answer: Promise<GatewayAnswer>
+  /** Whether the head of an answer has come, and only its rest may be missing. */
+  readonly headCame: boolean
+  /** Nobody waits for it any more. */
+  cancel(): void
+}
+
+/** Speaks HTTP with one origin. Whatever fills this port is held to `transport-contract.test.ts`. */
+export type Transport = {
+  /** Where it leads, without a slash at its end. */
+  readonly address: string
+  /** Never throws: a request that cannot go out is answered by a rejection. */
+  request(asking: Asking): Exchange
+  /** Until when it asks nothing, in ms since 1970; 0 when it asks. */
+  readonly restsUntilMs: number
+  /** Lets what is on its way arrive, for as long as one request may take at most. */
+  close(): Promise<void>
+}
+
+export type TransportOptions = {
+  readonly ca: readonly string[]
+  readonly timeoutMs: number
+  readonly lookup?: LookupFunction | undefined
+  /** What the connection shows of itself: certificate chain and key, PEM. */
+  readonly client?: { readonly cert: string; readonly key: string } | undefined
+}
+
+type About = {
+  readonly cause?: unknown
+  /** The origin rests: it was not asked, and may be in so many ms. */
+  readonly restMs?: number
+  /** The head of an answer came, and its rest did not. */
+  readonly headCame?: boolean
+  /** What was lost with the connection is lost together. */
+  readonly connection?: object | undefined
+}
+
+/** The gateway gave no answer. `code` says at which step: the name, TCP, TLS, HTTP/2 or time. */
+export class NoAnswer extends Error {
+  override readonly name = 'NoAnswer'
+  readonly code: string
+  readonly restMs: number | undefined
+  readonly headCame: boolean
+  readonly connection: object | undefined
+
+  constructor(origin: string, code: string, { cause, restMs, headCame = false, connection }: About = {}) {
+    super(`${origin} gave no answer (${code})`, { cause })
+    this.code = code
+    this.restMs = restMs
+    this.headCame = headCame
+    this.connection = connection
+  }
+}
+
+/** What a request without an answer means for its delivery. */
+export const unanswered = ({ restMs }: NoAnswer): Outcome =>
+  restMs === undefined ? { is: 'unavailable' } : { is: 'unavailable', retryAfterMs: restMs, untried: true }
+
+/** @returns an exchange that has come to its end already */
+export const neverAsked = (error: NoAnswer): Exchange => ({
+  answer: Promise.reject(error),
+  headCame: false,
+  cancel: () => {},
+})

@@ -1,0 +1,73 @@
+import type { GatewayAnswer } from '@zbell/core'
+import { type Asking, type Exchange, NoAnswer, type Transport } from './transport.ts'
+
+/** How exactly a deadline is kept, of the whole time. */
+const sweepsInTime = 20
+
+type Watched = { readonly inner: Exchange; readonly dueMs: number; readonly fail: (error: NoAnswer) => void }
+
+/**
+ * Gives up on answers that have not come, whole, after so long: a stream's own timeout would start anew with every byte that
+ * drips in. All requests have the same patience, so the oldest are due first, and one timer does for all.
+ */
+export class DeadlineTransport implements Transport {
+  readonly #inner: Transport
+  readonly #timeoutMs: number
+  readonly #watched = new Set<Watched>()
+  #timer: NodeJS.Timeout | undefined
+
+  constructor(inner: Transport, timeoutMs: number) {
+    this.#inner = inner
+    this.#timeoutMs = timeoutMs
+  }
+
+  get address(): string {
+    return this.#inner.address
+  }
+
+  get restsUntilMs(): number {
+    return this.#inner.restsUntilMs
+  }
+
+  request(asking: Asking): Exchange {
+    const inner = this.#inner.request(asking)
+    const answer = new Promise<GatewayAnswer>((done, fail) => {
+      const watched = { inner, dueMs: performance.now() + this.#timeoutMs, fail }
+      this.#watched.add(watched)
+      this.#timer ??= setInterval(() => this.#sweep(), Math.max(10, this.#timeoutMs / sweepsInTime)).unref()
+      inner.answer.then(
+        (came) => {
+          this.#watched.delete(watched)
+          done(came)
+        },
+        (error: NoAnswer) => {
+          this.#watched.delete(watched)
+          fail(error)
+        },
+      )
+    })
+    return {
+      answer,
+      get headCame() {
+        return inner.headCame
+      },
+      cancel: () => inner.cancel(),
+    }
+  }
+
+  #sweep(): void {
+    const nowMs = performance.now()
+    for (const watched of this.#watched) {
+      if (watched.dueMs > nowMs) return
+      this.#watched.delete(watched)
+      watched.fail(new NoAnswer(this.address, 'ETIMEDOUT', { headCame: watched.inner.headCame }))
+      watched.inner.cancel()
+    }
+    clearInterval(this.#timer)
+    this.#timer = undefined
+  }
+
+  close(): Promise<void> {
+    return this.#inner.close()
+  }
+}

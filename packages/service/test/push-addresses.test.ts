@@ -1,0 +1,45 @@
+import { describe, expect, test } from '@jest/globals'
+import { guardedLookup, publicOnly } from '../src/gateways/address-guard.ts'
+import { nodeCrypto } from '../src/gateways/node-crypto.ts'
+import { WebPushProtocol } from '../src/gateways/web-push-protocol.ts'
+
+describe('push addresses from outside', () => {
+  const address = (token: string) => ({
+    token,
+    p256dh: Buffer.from(nodeCrypto.p256KeyPair().publicKey),
+    auth: Buffer.alloc(16),
+  })
+  const lane = () =>
+    new WebPushProtocol({
+      key: nodeCrypto.p256KeyPair(),
+      subject: 'mailto:a@b.example',
+      webOrigin: 'https://ferries.example',
+      guard: publicOnly,
+      http: { ca: [], timeoutMs: 500 },
+    })
+  const notification = {
+    id: 'x',
+    content: { title: 'T' },
+    mode: 'show',
+    urgency: 'low',
+    ttlSeconds: 1,
+    expiresAtMs: Date.now() + 1_000,
+  } as const
+
+  test.each([
+    'https://127.0.0.1:1/push/x',
+    'https://[::1]:1/push/x',
+    'https://169.254.169.254/latest',
+    'https://localhost:1/push/x',
+  ])('%s is not called', async (endpoint) => {
+    const one = lane()
+    const prepared = await one.prepare(notification)
+    expect(await prepared.send(address(endpoint))).toEqual({ is: 'refused', reason: 'address-not-allowed' })
+    await one.close()
+  })
+
+  test('a name is judged by what it resolves to', async () => {
+    const error = await new Promise((done) => guardedLookup('localhost', {}, (given) => done(given)))
+    expect(error).toMatchObject({ code: 'ADDRESS_NOT_ALLOWED' })
+  })
+})

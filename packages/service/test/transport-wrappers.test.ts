@@ -1,0 +1,117 @@
+import { describe, expect, test } from '@jest/globals'
+import type { GatewayAnswer } from '@zbell/core'
+import { type Asking, type Exchange, NoAnswer, type Transport } from '../src/gateways/transport/transport.ts'
+import { CircuitTransport } from '../src/gateways/transport/with-circuit.ts'
+import { DeadlineTransport } from '../src/gateways/transport/with-deadline.ts'
+
+const asking: Asking = { method: 'POST', path: '/x', headers: {}, body: '' }
+const good: GatewayAnswer = { status: 200, headers: {}, body: '' }
+
+/** A transport whose exchanges end when the test says so. */
+class Puppet implements Transport {
+  readonly address = 'https://gateway.example'
+  readonly restsUntilMs = 0
+  closed = 0
+  headCame = false
+  readonly asked: { done(answer: GatewayAnswer): void; fail(error: NoAnswer): void; cancelled: boolean }[] = []
+
+  request(): Exchange {
+    const one = { done: (_: GatewayAnswer) => {}, fail: (_: NoAnswer) => {}, cancelled: false }
+    const answer = new Promise<GatewayAnswer>((done, fail) => {
+      one.done = done
+      one.fail = fail
+    })
+    this.asked.push(one)
+    const cancel = () => {
+      one.cancelled = true
+    }
+    return { answer, headCame: this.headCame, cancel }
+  }
+
+  async close(): Promise<void> {
+    this.closed++
+  }
+}
+
+const codeOf = (exchange: Exchange): Promise<string> =>
+  exchange.answer.then(
+    () => 'answered',
+    (error: NoAnswer) => error.code,
+  )
+
+describe('a deadline', () => {
+  test('passes answers and failures on, and cancels nothing that ended in time', async () => {
+    const inner = new Puppet()
+    const transport = new DeadlineTransport(inner, 60_000)
+    const [first, second] = [transport.request(asking), transport.request(asking)]
+    inner.asked[0]!.done(good)
+    inner.asked[1]!.fail(new NoAnswer(inner.address, 'ECONNRESET'))
+    expect(await first.answer).toBe(good)
+    expect(await codeOf(second)).toBe('ECONNRESET')
+    expect(inner.asked.map(({ cancelled }) => cancelled)).toEqual([false, false])
+  })
+
+  test('gives up on each request after its time, and cancels it; whether a head had come is told', async () => {
+    const inner = new Puppet()
+    inner.headCame = true
+    const transport = new DeadlineTransport(inner, 30)
+    const error = await transport.request(asking).answer.catch((one: unknown) => one as NoAnswer)
+    expect(error).toMatchObject({ code: 'ETIMEDOUT', headCame: true })
+    expect(inner.asked[0]!.cancelled).toBe(true)
+    // The timer has stopped with the last request, and begins anew with the next.
+    expect(await codeOf(transport.request(asking))).toBe('ETIMEDOUT')
+  })
+
+  test('closes what it wraps', async () => {
+    const inner = new Puppet()
+    await new DeadlineTransport(inner, 30).close()
+    expect(inner.closed).toBe(1)
+  })
+})
+
+describe('a circuit', () => {
+  const failing = async (times: number, about: ConstructorParameters<typeof NoAnswer>[2] = {}) => {
+    let nowMs = 1_000_000
+    const inner = new Puppet()
+    const transport = new CircuitTransport(inner, () => nowMs)
+    const all = Array.from({ length: times }, () => transport.request(asking))
+    for (const one of inner.asked) one.fail(new NoAnswer(inner.address, 'ECONNRESET', about))
+    await Promise.all(all.map(codeOf))
+    const pass = (ms: number) => {
+      nowMs += ms
+    }
+    return { inner, transport, pass, now: () => nowMs }
+  }
+
+  test('rests an origin that fails again and again, without asking it', async () => {
+    const { inner, transport, now } = await failing(10)
+    expect(transport.restsUntilMs).toBeGreaterThan(now())
+    const error = await transport.request(asking).answer.catch((one: unknown) => one as NoAnswer)
+    expect(error).toMatchObject({ code: 'RESTING', restMs: transport.restsUntilMs - now() })
+    expect(inner.asked).toHaveLength(10)
+  })
+
+  test('lets one request through after the rest, and all once that is answered', async () => {
+    const { inner, transport, pass, now } = await failing(10)
+    pass(transport.restsUntilMs - now())
+    const probe = transport.request(asking)
+    expect(await codeOf(transport.request(asking))).toBe('RESTING')
+    expect(inner.asked).toHaveLength(11)
+    inner.asked[10]!.done(good)
+    expect(await codeOf(probe)).toBe('answered')
+    const [one, other] = [transport.request(asking), transport.request(asking)]
+    expect(inner.asked).toHaveLength(13)
+    for (const asked of inner.asked) asked.done(good)
+    expect([await codeOf(one), await codeOf(other)]).toEqual(['answered', 'answered'])
+  })
+
+  test('counts what was lost with one connection as one failure', async () => {
+    const { transport, now } = await failing(100, { connection: {} })
+    expect(transport.restsUntilMs).toBeLessThanOrEqual(now())
+  })
+
+  test('does not count an answer of which only the end is missing', async () => {
+    const { transport, now } = await failing(100, { headCame: true })
+    expect(transport.restsUntilMs).toBeLessThanOrEqual(now())
+  })
+})
