@@ -79,7 +79,9 @@ describe('a new app, in the console', () => {
     const phone = new Client({ url: demo.ready.service, bearer: key })
     const body = { platform: 'ios' as const, token: 'a-token-of-a-real-phone', permission: 'granted' as const }
     await phone.call('registerDevice', { body })
-    await platform('iOS').getByText('A device is registered.').waitFor({ timeout: 3_000 })
+    await platform('iOS')
+      .getByText('A device is registered.')
+      .waitFor({ timeout: patience(10_000) })
     await nav('App and keys').click()
     const row = page.getByRole('row').filter({ hasText: 'In the app' })
     expect(await row.textContent()).not.toContain(key)

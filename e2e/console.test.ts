@@ -198,11 +198,16 @@ describe('the console', () => {
     await row('PASTED1').getByText('● in use').waitFor()
     // The gateway does not know this key: the lane halts, and the page says so by itself.
     const id = (await demo.zbell('send', '--to', 'user:ada', '--title', 'Waiting for a key', '--no-watch')).out.trim()
-    await row('PASTED1').getByText('refused').waitFor({ timeout: 15_000 })
+    await row('PASTED1')
+      .getByText('refused')
+      .waitFor({ timeout: patience(30_000) })
     await row('QUAY7LAMP2').getByRole('button', { name: 'Put in use' }).click()
     await row('QUAY7LAMP2').getByText('● in use').waitFor()
     await page.goto(`${demo.ready.service}/activity/${id}`)
-    await row('ios').getByText('shown').first().waitFor({ timeout: 15_000 })
+    await row('ios')
+      .getByText('shown')
+      .first()
+      .waitFor({ timeout: patience(30_000) })
   })
 
   test('a file is dropped, and the request for a certificate is made', async () => {

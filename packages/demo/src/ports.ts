@@ -1,13 +1,12 @@
 import { createServer } from 'node:net'
+import { freePort } from '@zbell/service'
 
-/** The port when it is free, else another one that is. */
-export function usablePort(wanted: number): Promise<number> {
+/** The port when it is free, else another one that is. @param wanted 0 for any */
+export async function usablePort(wanted: number): Promise<number> {
+  if (wanted === 0) return freePort()
   return new Promise((done) => {
     const probe = createServer()
-    probe.once('error', () => done(usablePort(0)))
-    probe.listen(wanted, '127.0.0.1', () => {
-      const address = probe.address()
-      probe.close(() => done(typeof address === 'object' && address ? address.port : 0))
-    })
+    probe.once('error', () => done(freePort()))
+    probe.listen(wanted, '127.0.0.1', () => probe.close(() => done(wanted)))
   })
 }

@@ -1,5 +1,5 @@
 import { type ChildProcess, execFileSync, spawn } from 'node:child_process'
-import { createHash, randomBytes } from 'node:crypto'
+import { createHash, randomBytes, randomInt } from 'node:crypto'
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:net'
 import { tmpdir, userInfo } from 'node:os'
@@ -234,13 +234,25 @@ function isAlive(pid: number): boolean {
   }
 }
 
-export function freePort(): Promise<number> {
-  return new Promise((done, fail) => {
-    const probe = createServer()
-    probe.once('error', fail)
-    probe.listen(0, '127.0.0.1', () => {
-      const address = probe.address()
-      probe.close(() => done(typeof address === 'object' && address ? address.port : 0))
-    })
-  })
+/**
+ * Ports that the system hands out to nobody by itself. One that it hands out and that is free now can be an outgoing
+ * connection's a moment later, before whoever asked has begun to listen.
+ */
+const [lowestPort, portsBelowEphemeral] = [10_000, 22_000]
+const portsTried = 100
+
+/** A port of loopback on which nobody listens. */
+export async function freePort(): Promise<number> {
+  for (let left = portsTried; left > 0; left--) {
+    const port = lowestPort + randomInt(portsBelowEphemeral)
+    if (await isFree(port)) return port
+  }
+  throw new Error(`of ${portsTried} ports that were tried none is free`)
 }
+
+const isFree = (port: number): Promise<boolean> =>
+  new Promise((done) => {
+    const probe = createServer()
+    probe.once('error', () => done(false))
+    probe.listen(port, '127.0.0.1', () => probe.close(() => done(true)))
+  })
