@@ -6,7 +6,7 @@ import { createInterface } from 'node:readline'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { TokenMint } from '@zbell/standins'
 import { fillDevices } from './harness/fleet.ts'
-import { dist, patience, until } from './harness/programs.ts'
+import { dist, ended, patience, startProgram, until } from './harness/programs.ts'
 import { app, World } from './harness/world.ts'
 
 const fleet = 3_000
@@ -81,6 +81,29 @@ describe('a service that is told to stop in the middle of a broadcast', () => {
   })
 })
 
+const lives = (pid: number): boolean => {
+  try {
+    process.kill(pid, 0)
+    return true
+  } catch {
+    return false
+  }
+}
+
+test('a service that is told again and again stops as one that is told once, and leaves no database behind', async () => {
+  const data = mkdtempSync(join(tmpdir(), 'bell-told-'))
+  const env = { ...process.env, ZB_DATA: data, ZB_PORT: '0', ZB_LOG_LEVEL: 'silent' }
+  const { child } = await startProgram('zbell.mjs', ['serve', '--json'], env)
+  const database = Number(readFileSync(join(data, 'mariadb/pid'), 'utf8'))
+  expect(lives(database)).toBe(true)
+  const telling = setInterval(() => child.kill('SIGINT'), 5)
+  await ended(child)
+  clearInterval(telling)
+  expect(child.exitCode).toBe(0)
+  expect(lives(database)).toBe(false)
+  rmSync(data, { recursive: true, force: true })
+})
+
 test('whoever started the service and its database is killed: both end by themselves', async () => {
   const data = mkdtempSync(join(tmpdir(), 'bell-keeper-'))
   const keeper = `
@@ -99,14 +122,6 @@ test('whoever started the service and its database is killed: both end by themse
   )
   const database = Number(readFileSync(join(data, 'mariadb/pid'), 'utf8'))
   child.kill('SIGKILL')
-  const lives = (pid: number) => {
-    try {
-      process.kill(pid, 0)
-      return true
-    } catch {
-      return false
-    }
-  }
   await until(
     () => [service, database].filter(lives),
     (left) => left.length === 0,

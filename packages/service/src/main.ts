@@ -35,7 +35,9 @@ export async function serve(options: ServeOptions): Promise<void> {
     log.info({ node: process.version }, 'how this Node binds is not known here and stays; broadcasts cost more')
   const consoleDir = fileURLToPath(new URL('./console', import.meta.url))
   const stop = new Promise<string>((done) => {
-    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => done(signal))
+    // `on`, not `once`: a second signal, as from a terminal and from whoever started this, must not cut the stop short and leave a
+    // database behind. A stop takes a bounded time.
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => done(signal))
     // Whoever started this process over a channel is its keeper: without them it has no reason to go on.
     if (process.connected) process.once('disconnect', () => done('the keeper is gone'))
   })
