@@ -305,11 +305,11 @@ test('a device’s record tells what happened to it', async () => {
 
 describe('lists', () => {
   test.each(
-    Object.keys(deviceSorts).flatMap((sort) => directions.map((order) => [sort as DeviceSort, order] as const)),
-  )('devices by %s, %s, page through all of them once, and what has no value comes last', async (sort, order) => {
+    Object.keys(deviceSorts).flatMap((sort) => directions.map((direction) => [sort as DeviceSort, direction] as const)),
+  )('devices by %s, %s, page through all of them once, and what has no value comes last', async (sort, direction) => {
     const found: Device[] = []
     for (let after: string | undefined; ; ) {
-      const query = { sort, order, limit: 3, ...(after === undefined ? {} : { after }) }
+      const query = { sort, direction, limit: 3, ...(after === undefined ? {} : { after }) }
       const page = await world.backend.call('listDevices', { params, query })
       found.push(...page.items)
       if (page.next === null) break
@@ -323,7 +323,7 @@ describe('lists', () => {
     const values = found.map((one) => (sort === 'reach' ? reachOf(one) : one[sort]))
     const known = values.filter((value) => value !== null)
     expect(values.slice(known.length)).toEqual(values.slice(known.length).map(() => null))
-    expect(known).toEqual([...known].sort((a, b) => compareAs(sort, a, b) * (order === 'ascending' ? 1 : -1)))
+    expect(known).toEqual([...known].sort((a, b) => compareAs(sort, a, b) * (direction === 'ascending' ? 1 : -1)))
   })
 
   test('people by name, and by an attribute, page through all of them once', async () => {
@@ -339,7 +339,7 @@ describe('lists', () => {
       const body = { pier: 'Saltmere', ...(value === null ? {} : { tripsSorted: value }) }
       await world.backend.call('changeUserAttributes', { params: { app, user: name }, body })
     }
-    const everybody = async (query: { sort: PersonSort; order?: Direction }) => {
+    const everybody = async (query: { sort: PersonSort; direction?: Direction }) => {
       const found: Person[] = []
       for (let after: string | undefined; ; ) {
         const page = await world.backend.call('listUsers', {
@@ -353,11 +353,11 @@ describe('lists', () => {
     }
     const names = Object.keys(trips)
     expect((await everybody({ sort: 'user' })).map(({ user }) => user)).toEqual(names)
-    expect((await everybody({ sort: 'user', order: 'descending' })).map(({ user }) => user)).toEqual(
+    expect((await everybody({ sort: 'user', direction: 'descending' })).map(({ user }) => user)).toEqual(
       [...names].reverse(),
     )
-    const byTrips = async (order: Direction) =>
-      (await everybody({ sort: 'attribute.tripsSorted', order })).map(({ user }) => user?.at(-1)).join('')
+    const byTrips = async (direction: Direction) =>
+      (await everybody({ sort: 'attribute.tripsSorted', direction })).map(({ user }) => user?.at(-1)).join('')
     expect(await byTrips('ascending')).toBe('521436')
     expect(await byTrips('descending')).toBe('412563')
     // All at the same pier: then whoever came first.

@@ -13,7 +13,7 @@ type ListFlags = {
   readonly user?: string
   readonly platform?: 'ios' | 'android' | 'web'
   readonly sort?: DeviceSort
-  readonly order?: Direction
+  readonly direction?: Direction
 }
 
 export function deviceCommands(program: Command, io: Io, done: Run): void {
@@ -24,12 +24,12 @@ export function deviceCommands(program: Command, io: Io, done: Run): void {
     .option('--user <name>', 'only this person’s')
     .option('--platform <platform>', 'only ios, android or web')
     .option('--sort <column>', `by ${Object.keys(deviceSorts).join(', ')}`)
-    .option('--order <direction>', 'ascending or descending')
+    .option('--direction <direction>', 'ascending or descending')
     .option('--limit <count>', 'at most so many, up to 200', '50')
     .option('--after <place>', 'go on where the page before ended')
     .addHelpText(
       'after',
-      '\nExample:\n  $ zbell device list --user ada\n  $ zbell device list --sort seenAt --order ascending   # the quietest first',
+      '\nExample:\n  $ zbell device list --user ada\n  $ zbell device list --sort seenAt --direction ascending   # the quietest first',
     )
     .action(withContext<ListFlags, []>(io, done, list))
   group
@@ -48,13 +48,13 @@ const reachable = (device: Device): string => {
 }
 
 async function list({ client, app, flags, io, paint }: Context<ListFlags>): Promise<number> {
-  const { limit, after, user, platform, sort, order } = flags
+  const { limit, after, user, platform, sort, direction } = flags
   const page = await client.call('listDevices', {
     params: { app },
     query: {
       limit,
       ...(sort === undefined ? {} : { sort }),
-      ...(order === undefined ? {} : { order }),
+      ...(direction === undefined ? {} : { direction }),
       ...(after === undefined ? {} : { after }),
       ...(user === undefined ? {} : { user }),
       ...(platform === undefined ? {} : { platform }),

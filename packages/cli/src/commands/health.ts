@@ -34,7 +34,7 @@ async function health({ client, app, flags, io, paint }: Context<object>): Promi
     if (troubles.length === 0) io.out(`${paint.good('●')} All is well.\n`)
     io.out(`\n${processTable(now, paint.dim)}\n${queueLine(now)}\n`)
     const gateways = now.processes.flatMap((one) => one.gateways.map((gateway) => ({ gateway, pid: one.pid })))
-    if (gateways.length === 0) io.out('No way to a gateway has been needed yet.\n')
+    if (gateways.length === 0) io.out('No gateway has been needed yet.\n')
     else io.out(`\n${gatewayTable(gateways, paint.dim)}`)
     io.out(`\n${jobTable(now, paint.dim)}`)
   }

@@ -9,7 +9,7 @@ import { type Context, printJson, type Run, withContext } from './context.ts'
 
 type ListFlags = {
   readonly sort?: PersonSort
-  readonly order?: Direction
+  readonly direction?: Direction
   readonly limit: string
   readonly after?: string
   readonly search?: string
@@ -24,7 +24,7 @@ export function userCommands(program: Command, io: Io, done: Run): void {
     .option('--search <beginning>', 'whose name begins so')
     .option('--topic <topic>', 'who joined a topic')
     .option('--sort <column>', `by ${Object.keys(personSorts).join(', ')}, or attribute. and a name`)
-    .option('--order <direction>', 'ascending or descending')
+    .option('--direction <direction>', 'ascending or descending')
     .option('--limit <count>', 'at most so many, up to 200', '50')
     .option('--after <place>', 'go on where the page before ended')
     .addHelpText(
@@ -52,13 +52,13 @@ const inShort = (value: unknown): string =>
     : safe(String(value))
 
 async function list({ client, app, flags, io, paint }: Context<ListFlags>): Promise<number> {
-  const { limit, after, search, topic, sort, order } = flags
+  const { limit, after, search, topic, sort, direction } = flags
   const page = await client.call('listUsers', {
     params: { app },
     query: {
       limit,
       ...(sort === undefined ? {} : { sort }),
-      ...(order === undefined ? {} : { order }),
+      ...(direction === undefined ? {} : { direction }),
       ...(after === undefined ? {} : { after }),
       ...(search === undefined ? {} : { search }),
       ...(topic === undefined ? {} : { topic }),

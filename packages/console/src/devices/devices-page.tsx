@@ -24,9 +24,9 @@ export function DevicesPage() {
     (column) => deviceSorts[column],
     () => setAfter(undefined),
   )
-  const { sort, order: way } = order
+  const { sort, direction } = order
   const { data, error } = useQuery({
-    queryKey: [...keys.devices(place), filter, sort, way, after ?? ''],
+    queryKey: [...keys.devices(place), filter, sort, direction, after ?? ''],
     queryFn: () =>
       api.call('listDevices', {
         params: { app: place.app.slug },
@@ -34,7 +34,7 @@ export function DevicesPage() {
           environment: place.environment,
           limit: 50,
           sort,
-          order: way,
+          direction,
           ...(filter.user ? { user: filter.user } : {}),
           ...(filter.platform ? { platform: filter.platform } : {}),
           ...(after ? { after } : {}),

@@ -83,7 +83,7 @@ function Gateways({ processes }: Pick<Health, 'processes'>) {
     <section>
       <h2>Gateways</h2>
       {rows.length === 0 ? (
-        <p className="mt-2 text-soft">No way to a gateway has been needed since the service started.</p>
+        <p className="mt-2 text-soft">No gateway has been needed since the service started.</p>
       ) : (
         <table className="mt-2 w-full">
           <thead>

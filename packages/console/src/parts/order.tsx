@@ -3,27 +3,27 @@ import { useState } from 'react'
 
 export type Order<Sort extends string> = {
   readonly sort: Sort
-  readonly order: Direction
+  readonly direction: Direction
   /** By this column; the one that orders already turns round. */
   by(column: Sort): void
 }
 
 /**
  * What a table is in order by.
- * @param wayOf which way a column goes first
+ * @param directionOf in which direction a column goes first
  * @param onChange the order is another, so the page is the first again
  */
 export function useOrder<Sort extends string>(
   first: Sort,
-  wayOf: (column: Sort) => Direction,
+  directionOf: (column: Sort) => Direction,
   onChange?: () => void,
 ): Order<Sort> {
-  const [now, set] = useState({ sort: first, order: wayOf(first) })
+  const [now, set] = useState({ sort: first, direction: directionOf(first) })
   return {
     ...now,
     by(column) {
-      const turned = now.order === 'ascending' ? 'descending' : 'ascending'
-      set({ sort: column, order: column === now.sort ? turned : wayOf(column) })
+      const turned = now.direction === 'ascending' ? 'descending' : 'ascending'
+      set({ sort: column, direction: column === now.sort ? turned : directionOf(column) })
       onChange?.()
     },
   }
@@ -40,7 +40,7 @@ type HeadProps<Sort extends string> = {
 export function OrderedHead<Sort extends string>({ title, column, order, className }: HeadProps<Sort>) {
   const orders = order.sort === column
   return (
-    <th scope="col" className={className} {...(orders ? { 'aria-sort': order.order } : {})}>
+    <th scope="col" className={className} {...(orders ? { 'aria-sort': order.direction } : {})}>
       <button
         type="button"
         onClick={() => order.by(column)}
@@ -48,7 +48,7 @@ export function OrderedHead<Sort extends string>({ title, column, order, classNa
       >
         {title}
         <span aria-hidden="true" className={`ps-1 text-xs ${orders ? '' : 'opacity-40'}`}>
-          {orders ? (order.order === 'ascending' ? '▲' : '▼') : '↕'}
+          {orders ? (order.direction === 'ascending' ? '▲' : '▼') : '↕'}
         </span>
       </button>
     </th>

@@ -21,7 +21,7 @@ const always: readonly Column<Person, PersonSort>[] = [
 ]
 
 const isColumn = (name: PersonSort): name is PersonColumn => name in personSorts
-const wayOf = (name: PersonSort) => (isColumn(name) ? personSorts[name] : 'ascending')
+const directionOf = (name: PersonSort) => (isColumn(name) ? personSorts[name] : 'ascending')
 
 export function PeoplePage() {
   const place = usePlace()
@@ -29,11 +29,11 @@ export function PeoplePage() {
   const topic = params.get('topic')
   const [search, setSearch] = useState('')
   const [after, setAfter] = useState<string>()
-  const order = useOrder<PersonSort>('createdAt', wayOf, () => setAfter(undefined))
-  const { sort, order: way } = order
+  const order = useOrder<PersonSort>('createdAt', directionOf, () => setAfter(undefined))
+  const { sort, direction } = order
   const at = { params: { app: place.app.slug }, query: { environment: place.environment } }
   const { data, error } = useQuery({
-    queryKey: [...keys.people(place), search, topic, sort, way, after ?? ''],
+    queryKey: [...keys.people(place), search, topic, sort, direction, after ?? ''],
     queryFn: () =>
       api.call('listUsers', {
         ...at,
@@ -41,7 +41,7 @@ export function PeoplePage() {
           ...at.query,
           limit: 50,
           sort,
-          order: way,
+          direction,
           ...(search ? { search } : {}),
           ...(topic ? { topic } : {}),
           ...(after ? { after } : {}),

@@ -35,8 +35,8 @@ function compare(a: Topic, b: Topic, sort: TopicSort): number {
 
 function List({ items }: { readonly items: readonly Topic[] }) {
   const order = useOrder<TopicSort>('topic', (column) => (column === 'topic' ? 'ascending' : 'descending'))
-  const way = order.order === 'ascending' ? 1 : -1
-  const sorted = [...items].sort((a, b) => way * compare(a, b, order.sort))
+  const sign = order.direction === 'ascending' ? 1 : -1
+  const sorted = [...items].sort((a, b) => sign * compare(a, b, order.sort))
   if (items.length === 0) {
     return (
       <Empty

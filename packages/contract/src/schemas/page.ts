@@ -21,7 +21,7 @@ export const sortedPageQuery = {
     .regex(/^[\w-]{1,1500}$/, 'is not a place in this list')
     .optional()
     .describe('The `next` of the page before, in the same order.'),
-  order: z
+  direction: z
     .enum(directions)
     .optional()
     .describe(

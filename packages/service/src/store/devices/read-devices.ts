@@ -70,7 +70,7 @@ const sortKeys: Readonly<Record<DeviceSort, SortKey>> = {
 
 export type DeviceFilter = {
   readonly sort?: DeviceSort | undefined
-  readonly order?: Direction | undefined
+  readonly direction?: Direction | undefined
   readonly limit: number
   readonly after?: string | undefined
   readonly user?: string | undefined
@@ -94,10 +94,10 @@ const pageWithinMs = 3_000
 export async function listDevices(
   database: Database,
   scope: Scope,
-  { sort = 'registeredAt', order = deviceSorts[sort], after, user, platform, limit }: DeviceFilter,
+  { sort = 'registeredAt', direction = deviceSorts[sort], after, user, platform, limit }: DeviceFilter,
 ): Promise<(DeviceRow & Placed)[]> {
   const { app, environment } = scope
-  const ordered = inOrder(sortKeys[sort], 'd.no', order, after)
+  const ordered = inOrder(sortKeys[sort], 'd.no', direction, after)
   const owner = user === undefined ? undefined : await userNo(database, scope, user)
   if (user !== undefined && owner === undefined) return []
   const join = sort === 'user' ? 'left join users u on u.no = d.user_no' : ''
@@ -129,7 +129,7 @@ export async function listDevices(
       ? found[0]!
       : found
           .flat()
-          .sort((a, b) => (order === 'descending' ? b.no - a.no : a.no - b.no))
+          .sort((a, b) => (direction === 'descending' ? b.no - a.no : a.no - b.no))
           .slice(0, limit)
   return rowsOf(database, places)
 }

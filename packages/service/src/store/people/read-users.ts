@@ -25,7 +25,7 @@ const sortKeys: Readonly<Record<Exclude<PersonSort, `attribute.${string}`>, Sort
 
 export type UserFilter = {
   readonly sort?: PersonSort | undefined
-  readonly order?: Direction | undefined
+  readonly direction?: Direction | undefined
   readonly limit: number
   readonly after?: string | undefined
   readonly search?: string | undefined
@@ -45,7 +45,7 @@ export async function listUsers(
   scope: Scope,
   {
     sort = 'createdAt',
-    order = isAttribute(sort) ? 'ascending' : personSorts[sort],
+    direction = isAttribute(sort) ? 'ascending' : personSorts[sort],
     after,
     search,
     topic,
@@ -56,7 +56,7 @@ export async function listUsers(
   const sorted = await sortedBy(database, scope, sort)
   // Whoever joined a topic is found among its members, who lie in the order of their numbers.
   const no = topic !== undefined && sort === 'createdAt' ? 'm.user_no' : 'u.no'
-  const ordered = inOrder(sort === 'createdAt' ? { by: no } : sorted.key, no, order, after)
+  const ordered = inOrder(sort === 'createdAt' ? { by: no } : sorted.key, no, direction, after)
   const isByName = sort === 'user' || (search ?? '') !== ''
   const conditions = [
     'u.app_no = ?',
