@@ -61,6 +61,7 @@ async function diedAt({ no, step }: { no: number; step: number }, noted: boolean
 }
 
 test('a migration that died after any of its steps, noted or not, is gone on with, and makes the same schema', async () => {
+  const newest = steps.filter(({ no }) => no > migrations.length - 2)
   const deaths = fc.record({ at: fc.constantFrom(...steps), noted: fc.boolean() })
   await fc.assert(
     fc.asyncProperty(deaths, async ({ at, noted }) => {
@@ -69,7 +70,8 @@ test('a migration that died after any of its steps, noted or not, is gone on wit
       expect(await schemaOf()).toEqual(whole)
       expect(await database.rows('select no from schema_migrations')).toHaveLength(migrations.length)
     }),
-    { numRuns: process.env.LONG_TESTS ? 200 : 12 },
+    // The newest are what a running database meets next.
+    { numRuns: process.env.LONG_TESTS ? 200 : 12, examples: newest.map((at) => [{ at, noted: false }]) },
   )
 })
 
@@ -78,3 +80,51 @@ test('what is there already without having been half done is a fault, and says s
   await database.change('create table milestones (no int)')
   await expect(migrate(database)).rejects.toThrow(/ER_TABLE_EXISTS_ERROR/)
 })
+
+test.each([
+  ['whole', undefined],
+  ['that died on the way', 3],
+])(
+  'the queue of the version before goes on by a migration %s: what was due, leased or paused is so still',
+  async (_how, step) => {
+    await diedAt({ no: 12, step: 0 }, true)
+    await database.change(
+      `insert into notifications (id, app_no, environment, state, target, content, urgency, mode, ttl_seconds, sent_by, request_hash,
+       created_at, expires_at, changed_at)
+     values (unhex(repeat('1', 32)), 1, 'production', 'sending', '{}', '{}', 1, 'show', 60, 'test', repeat('x', 32), now(3), now(3), now(3))`,
+    )
+    const works: [string, boolean, string][] = [
+      ['due', false, 'utc_timestamp(3) - interval 1 hour'],
+      ['later', false, 'utc_timestamp(3) + interval 1 hour'],
+      ['leased', true, 'utc_timestamp(3) + interval 10 second'],
+      ['paused', false, 'utc_timestamp(3) + interval 2 hour + interval 1000 year'],
+    ]
+    for (const [devices, leased, at] of works)
+      await database.change(
+        `insert into work (kind, app_no, notification_no, urgency, available_at, leased, devices)
+       values ('send', 1, (select max(no) from notifications), 1, ${at}, ?, ?)`,
+        [leased, devices],
+      )
+    if (step !== undefined) {
+      const { statements } = migrations.find(({ no }) => no === 13)!
+      for (const [at, statement] of statements.slice(0, step + 1).entries()) {
+        await database.change(statement)
+        if (at < step) await database.change('insert into schema_steps values (13, ?, now())', [at])
+      }
+    }
+    await migrate(database)
+    const rows = await database.rows(
+      `select convert(body using utf8mb4) as name, environment, suspended,
+       round(timestampdiff(second, utc_timestamp(3), due_at) / 3600) as dueInHours,
+       leased_until > utc_timestamp(3) as leased
+     from work order by no`,
+    )
+    const common = { environment: 'production', suspended: 0, leased: null }
+    expect(rows.map((row) => ({ ...row, dueInHours: Number(row.dueInHours) + 0 }))).toEqual([
+      { ...common, name: 'due', dueInHours: -1 },
+      { ...common, name: 'later', dueInHours: 1 },
+      { ...common, name: 'leased', dueInHours: 0, leased: 1 },
+      { ...common, name: 'paused', dueInHours: 2, suspended: 1 },
+    ])
+  },
+)
