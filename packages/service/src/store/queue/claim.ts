@@ -1,4 +1,4 @@
-import type { Environment } from '@zbell/core'
+import { type Environment, urgencies } from '@zbell/core'
 import type { Database, Tx } from '../database.ts'
 import type { FairQueue } from './fair-queue.ts'
 import { type ClaimedWork, microseconds } from './work.ts'
@@ -17,7 +17,7 @@ export type ClaimOptions = {
 }
 
 /** Its turn has come, nobody stopped it, and nobody holds it: a worker that dies needs nobody to clean up after it. */
-const isDue = 'not suspended and due_at <= utc_timestamp(3) and coalesce(leased_until <= utc_timestamp(3), true)'
+const isDue = 'suspended = false and due_at <= utc_timestamp(3) and coalesce(leased_until <= utc_timestamp(3), true)'
 
 /**
  * Claims the most urgent piece of work that is due, or `undefined` when there is none. Work of one urgency is shared out by
@@ -26,19 +26,30 @@ const isDue = 'not suspended and due_at <= utc_timestamp(3) and coalesce(leased_
 export async function claim(database: Database, options: ClaimOptions): Promise<ClaimedWork | undefined> {
   const { leaseMs, fair, held = [], least = 0 } = options
   const mayBe = `${isDue} ${held.length > 0 ? `and no not in (${held.join(',')})` : ''}`
-  const [due] = await database.rows<{ urgency: number }>(
-    `select urgency from work where urgency >= ? and ${mayBe} order by urgency desc limit 1`,
-    [least],
-  )
-  if (!due) return undefined
+  const urgency = await mostUrgentDue(database, mayBe, least)
+  if (urgency === undefined) return undefined
   // Another worker may have its hand on the very same; then it is the next one's turn.
   for (let left = turnsTried; left > 0; left--) {
-    const turn = await nextTurn(database, fair, due.urgency, mayBe)
+    const turn = await nextTurn(database, fair, urgency, mayBe)
     if (turn === undefined) return undefined
-    const work = await database.transact((tx) => claimOf(tx, due.urgency, turn, mayBe, leaseMs))
+    const work = await database.transact((tx) => claimOf(tx, urgency, turn, mayBe, leaseMs))
     if (work) return work
   }
   return undefined
+}
+
+/** Each is looked up by itself, at the beginning of what is due: behind it may lie a million that wait for their time. */
+async function mostUrgentDue(database: Database, mayBe: string, least: number): Promise<number | undefined> {
+  const looks = urgencies
+    .map((_, urgency) => urgency)
+    .filter((urgency) => urgency >= least)
+    .reverse()
+    .map(
+      (urgency) =>
+        `(select ${urgency} as urgency from work force index (by_turn) where urgency = ${urgency} and ${mayBe} limit 1)`,
+    )
+  const found = await database.rows<{ urgency: number }>(looks.join(' union all '))
+  return found.length === 0 ? undefined : Math.max(...found.map(({ urgency }) => urgency))
 }
 
 /** How often a claim looks again when others were faster. */

@@ -28,7 +28,7 @@ export async function wake(
 ): Promise<void> {
   await tx.change(
     `update work set due_at = utc_timestamp(3) where app_no = ? and environment = ? and cause = ?
-       and leased_until is null and not suspended and due_at > utc_timestamp(3)`,
+       and leased_until is null and suspended = false and due_at > utc_timestamp(3)`,
     [of.appNo, of.environment, of.cause],
   )
 }
