@@ -149,6 +149,42 @@ describe('a large target is estimated from a sample', () => {
     expect(await tally({ any: ['everyone'] }, few)).toEqual(await tally({ any: ['everyone'] }, few))
   })
 
+  test.each([
+    ['few people and many devices that are nobody’s', 3, 300, 20_000],
+    ['many people and few devices that are nobody’s', 4, 20_000, 300],
+  ])('of an app with %s as well, each kind by the share of it that is looked at', async (_what, appNo, own, alone) => {
+    await database.change(
+      `insert into users (app_no, environment, name, created_at, changed_at)
+       select ?, 'production', concat('r-', seq), now(), now() from seq_1_to_${own}`,
+      [appNo],
+    )
+    const device = (user: string, from: number, to: number) => `
+      insert into devices (id, app_no, environment, platform, token, token_hash, secret_hash, user_no, permission, muted,
+        registered_at, seen_at, changed_at)
+      select unhex(md5(concat(${appNo}, 'd', seq))), ${appNo}, 'production', 'ios', concat('r-', seq),
+        unhex(sha2(concat(${appNo}, 't', seq), 256)), unhex(sha2(concat(${appNo}, 's', seq), 256)), ${user}, 'granted', false,
+        now(), now(), now()
+      from seq_${from}_to_${to}`
+    await database.change(
+      device(`(select min(no) from users where app_no = ${appNo} and environment = 'production') + seq - 1`, 1, own),
+    )
+    await database.change(device('null', own + 1, own + alone))
+    const {
+      groups,
+      people: rung,
+      estimated,
+    } = await tallyTarget(
+      database,
+      { any: ['everyone'] },
+      { appNo, environment: 'production' },
+      { names: [], mode: 'show', exact: false },
+      few,
+    )
+    expect(estimated).toBe(true)
+    expect(Math.abs(sum(groups.map(({ devices: found }) => found)) / (own + alone) - 1)).toBeLessThan(0.05)
+    expect(Math.abs(rung / (own + alone) - 1)).toBeLessThan(0.05)
+  })
+
   test('but counted when so few of the sample are meant that they say little', async () => {
     const target = { any: ['everyone'], all: ['topic:route-1', 'topic:route-2', 'topic:route-3'] }
     const exact = await tally(target, few, true)

@@ -17,7 +17,8 @@ let database: Database
 let scope: Scope
 const fleet: Known[] = []
 const people = [null, 'ada', 'signe', 'kenji', 'layla']
-const topicNames = ['route-1', 'route-4', 'weather']
+/** More than are looked through one by one. */
+const topicNames = ['route-1', 'route-4', 'weather', 'route-2', 'route-3', 'route-5']
 
 beforeAll(async () => {
   ;({ scratch, database, scope } = await scratchApp())
@@ -55,7 +56,7 @@ async function add(i: number): Promise<void> {
   })
   const [{ no }] = (await database.rows<{ no: number }>('select max(no) as no from devices')) as [{ no: number }]
   const names = new Set(['everyone', `device:${id}`, `token:${token}`, ...(user ? [`user:${user}`] : [])])
-  const topic = i % 4
+  const topic = i % (topicNames.length + 1)
   if (topic < topicNames.length) {
     await database.change('insert into topic_devices values (?, ?, now())', [topic + 1, no])
     names.add(`topic:${topicNames[topic]}`)
@@ -81,7 +82,7 @@ describe('a target', () => {
       ...topicNames.map((name) => `topic:${name}`),
       ...fleet.slice(0, 6).flatMap(({ id, token }) => [`device:${id}`, `token:${token}`]),
     ]
-    const some = fc.option(fc.uniqueArray(fc.constantFrom(...references), { minLength: 1, maxLength: 4 }), {
+    const some = fc.option(fc.uniqueArray(fc.constantFrom(...references), { minLength: 1, maxLength: 8 }), {
       nil: undefined,
     })
     const targets: fc.Arbitrary<Target> = fc.record({
@@ -108,7 +109,7 @@ describe('a target', () => {
         fc.constantFrom('everyone', 'user:ada', 'user:signe', ...topicNames.map((name) => `topic:${name}`)),
         {
           minLength: 1,
-          maxLength: 3,
+          maxLength: 7,
         },
       ),
       none: fc.option(fc.constantFrom(['user:ada'], ['topic:weather']), { nil: undefined }),

@@ -182,7 +182,7 @@ export const review = z
     estimated: z
       .boolean()
       .describe(
-        'These numbers come from a sample, to three digits: the target takes a walk over more than 50,000 devices or members of topics.',
+        'Whether these numbers are estimated from a sample, to three digits: the target covers more than 50,000 devices or topic memberships.',
       ),
     leftOut: z.array(reasonCount).describe('Devices that the target names and that would not be rung, by reason.'),
     samples: z

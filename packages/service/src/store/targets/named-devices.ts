@@ -97,6 +97,24 @@ const list = (numbers: readonly number[]): string => numbers.join(',')
  */
 const has = (rows: string): string => `((select 1 from ${rows} limit 1) is not null)`
 
+/** So many topics are looked through one by one, which is quicker; more of them together. */
+const oneByOne = 4
+
+/**
+ * Members of topics, or of what a notification reached, as tables `m`: of each by itself, or of many together.
+ * @param condition on rows `r`
+ */
+function membersIn(table: string, member: string, owner: string, nos: readonly number[], condition = ''): string[] {
+  if (nos.length <= oneByOne)
+    return nos.map((no) => `(select r.${member} from ${table} r where r.${owner} = ${no} ${condition}) m`)
+  return [`(select distinct r.${member} from ${table} r where r.${owner} in (${list(nos)}) ${condition}) m`]
+}
+
+const byDevice = (members: string): Source => ({
+  tables: `${members} straight_join devices v on v.no = m.device_no`,
+  where: 'true',
+})
+
 /** The kinds of reference, each as a condition on a device `v` and as places where the devices that fulfil it are found. */
 const kinds = {
   devices: {
@@ -113,23 +131,19 @@ const kinds = {
     condition: (nos: readonly number[]) =>
       `(${has(`topic_devices t where t.topic_no in (${list(nos)}) and t.device_no = v.no`)}
         or ${has(`topic_users t where t.topic_no in (${list(nos)}) and t.user_no = v.user_no`)})`,
-    sources: (nos: readonly number[]): Source[] =>
-      nos.flatMap((no) => [
-        { tables: 'topic_devices m straight_join devices v on v.no = m.device_no', where: `m.topic_no = ${no}` },
-        {
-          tables: 'topic_users m straight_join devices v force index (by_user) on v.user_no = m.user_no',
-          where: `m.topic_no = ${no}`,
-        },
-      ]),
+    sources: (nos: readonly number[]): Source[] => [
+      ...membersIn('topic_devices', 'device_no', 'topic_no', nos).map(byDevice),
+      ...membersIn('topic_users', 'user_no', 'topic_no', nos).map((members) => ({
+        tables: `${members} straight_join devices v force index (by_user) on v.user_no = m.user_no`,
+        where: 'true',
+      })),
+    ],
   },
   reached: {
     condition: (nos: readonly number[]) =>
       has(`deliveries r where r.notification_no in (${list(nos)}) and r.device_no = v.no and ${reachedIt}`),
     sources: (nos: readonly number[]): Source[] =>
-      nos.map((no) => ({
-        tables: 'deliveries r straight_join devices v on v.no = r.device_no',
-        where: `r.notification_no = ${no} and ${reachedIt}`,
-      })),
+      membersIn('deliveries', 'device_no', 'notification_no', nos, `and ${reachedIt}`).map(byDevice),
   },
 } as const
 const kindNames = ['devices', 'users', 'topics', 'reached'] as const

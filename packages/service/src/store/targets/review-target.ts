@@ -1,7 +1,7 @@
 import { type Environment, isUuid, type Mode, type Platform, type Target, uuidFromBytes } from '@zbell/core'
+import type { BlockDevice } from '../../engine/work.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Reader } from '../database.ts'
-import type { BlockDevice } from '../devices/load-block-devices.ts'
 import { loadBlockDevices } from '../devices/load-block-devices.ts'
 import { isNamed, nameAll, type Part } from './named-devices.ts'
 import { isReachable } from './reachable.ts'

@@ -2,7 +2,7 @@ import { type Environment, type Mode, type Permission, type Platform, platforms,
 import type { Reader } from '../database.ts'
 import type { Part } from './named-devices.ts'
 import { isReachable } from './reachable.ts'
-import { platformsIn, targetConditions, targetParts, unionOf, walksMoreThan } from './target-devices.ts'
+import { coversMoreThan, platformsIn, targetConditions, targetParts, unionOf } from './target-devices.ts'
 
 type Where = { readonly appNo: number; readonly environment: Environment }
 
@@ -17,10 +17,13 @@ export type TargetGroup = {
   readonly lacking: { readonly [attribute: string]: number }
 }
 
-export type Tally = {
+type Counts = {
   readonly groups: readonly TargetGroup[]
   /** Who would be rung; a device that is nobody's counts as one of its own. */
   readonly people: number
+}
+
+export type Tally = Counts & {
   /** The numbers come from a sample. */
   readonly estimated: boolean
   /** Those who were looked at, as tails of statements over devices `v`. */
@@ -32,7 +35,7 @@ type Asked = { readonly names: readonly string[]; readonly mode: Mode; readonly 
 
 /** When a target is estimated, and from how many people. */
 export const sampling = {
-  /** Targets that take a walk over more devices, or more members of topics, are estimated. */
+  /** Targets that cover more devices or topic memberships are estimated. */
   above: 50_000,
   /** An estimate looks at about so many people; of everyone it is right to about one in a hundred. */
   people: 20_000,
@@ -55,12 +58,12 @@ export async function tallyTarget(
 ): Promise<Tally> {
   const [parts, isLarge] = await Promise.all([
     targetParts(database, target, where),
-    asked.exact ? false : walksMoreThan(database, target, where, how.above),
+    asked.exact ? false : coversMoreThan(database, target, where, how.above),
   ])
   if (parts.length === 0) return { groups: [], people: 0, estimated: false, parts }
   const lacks = await lackingConditions(database, where, asked.names)
-  const exactly = () => tally(database, parts, lacks, asked, 1)
-  return isLarge ? ((await estimate(database, target, where, { lacks, asked, how })) ?? exactly()) : exactly()
+  const estimated = isLarge ? await estimate(database, target, where, { lacks, asked, how }) : undefined
+  return estimated ?? { ...(await count(database, parts, lacks, asked)), estimated: false, parts }
 }
 
 /** For each attribute, whether the person of a device `v` lacks it. */
@@ -93,14 +96,13 @@ type Row = {
   readonly [lacking: `lacking${number}`]: string
 }
 
-/** @param times how many each one that is found stands for */
-async function tally(
+/** Counts what these parts find. */
+async function count(
   database: Reader,
   parts: readonly Part[],
   lacks: readonly string[],
   { names, mode }: Asked,
-  times: number,
-): Promise<Tally & { readonly found: number }> {
+): Promise<Counts> {
   const rings = isReachable(mode)
   const own = [
     'v.no',
@@ -120,9 +122,6 @@ async function tally(
      group by platform, permission, muted with rollup`,
     [...values],
   )
-  const about = (count: number | string) => (times === 1 ? Number(count) : rounded(Number(count) * times))
-  // The last row is the sum of all; the sums in between are nobody's question.
-  const all = rows.find(({ platform }) => platform === null)
   return {
     groups: rows.flatMap((row) =>
       row.platform === null || row.permission === null || row.muted === null
@@ -132,27 +131,52 @@ async function tally(
               platform: row.platform,
               permission: row.permission,
               muted: row.muted === 1,
-              devices: about(row.devices),
-              lackingAny: about(row.lackingAny),
-              lacking: Object.fromEntries(names.map((name, i) => [name, about(row[`lacking${i}`]!)])),
+              devices: row.devices,
+              lackingAny: Number(row.lackingAny),
+              lacking: Object.fromEntries(names.map((name, i) => [name, Number(row[`lacking${i}`])])),
             },
           ],
     ),
-    people: about(all?.people ?? 0),
-    estimated: times !== 1,
-    parts,
-    found: all?.devices ?? 0,
+    // The last row is about all; those in between are nobody's question.
+    people: rows.find(({ platform }) => platform === null)?.people ?? 0,
   }
 }
 
 /** An estimate is no truer for its last digits. */
-const rounded = (count: number): number => Number(count.toPrecision(3))
+const rounded = (number: number): number => Number(number.toPrecision(3))
+
+/** Two counts of what has nobody in common, each found in a share of what there is, as one of all. */
+function together(counts: readonly (Counts & { readonly share: number })[]): Counts {
+  const groups = new Map<string, TargetGroup>()
+  for (const { groups: own, share } of counts)
+    for (const group of own) {
+      const name = `${group.platform} ${group.permission} ${group.muted}`
+      const before = groups.get(name)
+      groups.set(name, {
+        ...group,
+        devices: (before?.devices ?? 0) + group.devices / share,
+        lackingAny: (before?.lackingAny ?? 0) + group.lackingAny / share,
+        lacking: Object.fromEntries(
+          Object.entries(group.lacking).map(([one, lacking]) => [one, (before?.lacking[one] ?? 0) + lacking / share]),
+        ),
+      })
+    }
+  return {
+    groups: [...groups.values()].map((group) => ({
+      ...group,
+      devices: rounded(group.devices),
+      lackingAny: rounded(group.lackingAny),
+      lacking: Object.fromEntries(Object.entries(group.lacking).map(([one, lacking]) => [one, rounded(lacking)])),
+    })),
+    people: rounded(counts.reduce((sum, { people, share }) => sum + people / share, 0)),
+  }
+}
 
 /**
- * Of some people of the app, with all their devices, and of some devices that are nobody's. Each number of a person is as
- * likely to be looked at as any other, so that what is found, times a factor, is unbiased however the numbers lie; and the
- * same ones are looked at each time, so that a review that is asked for again says the same.
- * @returns undefined when the sample says too little
+ * Of some people of the app, with all their devices, and of some devices that are nobody's. Each number of either is as
+ * likely to be looked at as any other, so that what is found, divided by the share, is unbiased however the numbers lie; and
+ * the same ones are looked at each time, so that a review that is asked for again says the same.
+ * @returns undefined when a sample saves nothing or says too little
  */
 async function estimate(
   database: Reader,
@@ -174,24 +198,33 @@ async function estimate(
   const values = [where.appNo, where.environment]
   // Of an app among others few numbers are its own: then more of them are looked at.
   for (const wanted of [how.people, how.people * 8, how.people * 64]) {
-    const share = wanted / Math.max(people.last - people.first, nobodys.last - nobodys.first, 1)
-    if (share > 0.3) return undefined
-    const samples = [
+    const some = sampleOf('u.no', people, wanted)
+    const others = sampleOf('v.no', nobodys, wanted)
+    if (some.share === 1 && others.share === 1) return undefined
+    const peoples = [
       {
         sql: `from users u force index (by_age) straight_join devices v force index (by_user) on v.user_no = u.no
-              where u.app_no = ? and u.environment = ? and u.named in (false, true) and ${stretchesOf('u.no', people, share)}
-                and ${conditions}`,
+              where u.app_no = ? and u.environment = ? and u.named in (false, true) and ${some.condition} and ${conditions}`,
         values,
       },
-      ...platformsIn(target).map((platform) => ({
-        sql: `from devices v force index (by_platform)
-              where v.app_no = ? and v.environment = ? and v.platform = '${platform}' and v.user_no is null
-                and ${stretchesOf('v.no', nobodys, share)} and ${conditions}`,
-        values,
-      })),
     ]
-    const { found, ...all } = await tally(database, samples, lacks, asked, 1 / share)
-    if (found >= how.fewest) return all
+    const alone = platformsIn(target).map((platform) => ({
+      sql: `from devices v force index (by_platform)
+            where v.app_no = ? and v.environment = ? and v.platform = '${platform}' and v.user_no is null
+              and ${others.condition} and ${conditions}`,
+      values,
+    }))
+    const [ofPeople, ofNobody] = await Promise.all([
+      count(database, peoples, lacks, asked),
+      count(database, alone, lacks, asked),
+    ])
+    const found = [...ofPeople.groups, ...ofNobody.groups].reduce((sum, { devices }) => sum + devices, 0)
+    if (found < how.fewest) continue
+    const counts = together([
+      { ...ofPeople, share: some.share },
+      { ...ofNobody, share: others.share },
+    ])
+    return { ...counts, estimated: true, parts: [...peoples, ...alone] }
   }
   return undefined
 }
@@ -217,14 +250,26 @@ async function spanOf(
   return numbers.length === 0 ? { first: 0, last: 0 } : { first: Math.min(...numbers), last: Math.max(...numbers) }
 }
 
-/** Stretches of equal length, one at another place in each equal part of the span; together they make up that share of it. */
-function stretchesOf(column: string, { first, last }: Span, share: number): string {
-  const part = (last - first + 1) / stretches
-  const length = Math.max(1, Math.round(part * share))
+/** Of few numbers a sample saves nothing worth having. */
+const allFromShare = 0.3
+
+/**
+ * About so many numbers of a span: stretches of equal length, one at another place in each equal part of it, or all.
+ * @returns a condition, and the share of the span for which it holds
+ */
+function sampleOf(
+  column: string,
+  { first, last }: Span,
+  wanted: number,
+): { readonly condition: string; readonly share: number } {
+  const numbers = last - first + 1
+  if (wanted >= numbers * allFromShare) return { condition: `${column} between ${first} and ${last}`, share: 1 }
+  const part = numbers / stretches
+  const length = Math.max(1, Math.round(wanted / stretches))
   const places = Array.from({ length: stretches }, (_, i) => {
     // The golden section spreads the places evenly and never in step with a pattern in the numbers.
     const place = Math.floor(first + part * i + ((i * 0.618_033_988_75) % 1) * (part - length))
     return `${column} between ${place} and ${place + length - 1}`
   })
-  return `(${places.join(' or ')})`
+  return { condition: `(${places.join(' or ')})`, share: (length * stretches) / numbers }
 }

@@ -1,12 +1,8 @@
 import { createHash } from 'node:crypto'
 import { type Platform, parseReference, platforms, type Reference, type Target } from '@zbell/core'
+import type { BlockDevice } from '../../engine/work.ts'
 import type { Reader } from '../database.ts'
-import {
-  type BlockDevice,
-  blockDeviceColumns,
-  blockDeviceOf,
-  type RawBlockDevice,
-} from '../devices/load-block-devices.ts'
+import { blockDeviceColumns, blockDeviceOf, type RawBlockDevice } from '../devices/load-block-devices.ts'
 import {
   isNamed,
   type Named,
@@ -63,8 +59,8 @@ const wantedOf = (target: Target, { any, all }: NamedTarget, driver: Named | und
   ...all.filter((one) => !one.everyone && one !== driver).map(isNamed),
 ]
 
-/** Whether more than so many devices, or members of topics, are walked through to find those of a target. */
-export async function walksMoreThan(tx: Reader, target: Target, where: Where, most: number): Promise<boolean> {
+/** Whether more than so many devices, topic memberships or deliveries have to be looked at to find a target's devices. */
+export async function coversMoreThan(tx: Reader, target: Target, where: Where, most: number): Promise<boolean> {
   const driver = driverOf(target, await nameAll(tx, target, where))
   const list = (numbers: readonly number[]) => numbers.join(',') || 'null'
   const walked: Part[] = driver
