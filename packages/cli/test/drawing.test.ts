@@ -3,6 +3,7 @@ import fc from 'fast-check'
 import stringWidth from 'string-width'
 import { drawHandset } from '../src/drawing/lock-screen.ts'
 import { paint } from '../src/drawing/paint.ts'
+import { drawReview } from '../src/drawing/review.ts'
 import { table } from '../src/drawing/table.ts'
 import { cut, safe, wrap } from '../src/drawing/text.ts'
 import { ago } from '../src/drawing/time.ts'
@@ -120,6 +121,25 @@ describe('drawing', () => {
     [-5_000, '0 s ago'],
   ])('%p ms is %p', (ms, words) => {
     expect(ago('2026-01-01T00:00:00Z', Date.parse('2026-01-01T00:00:00Z') + ms)).toBe(words)
+  })
+
+  test('a review says whether its numbers are estimated, and how to have them counted', () => {
+    const review = {
+      people: 850_000,
+      devices: { ios: 283_000, android: 0, web: 284_000 },
+      leftOut: [],
+      listed: [],
+      samples: [],
+      faults: [],
+      warnings: [],
+      seconds: null,
+    }
+    const estimate = drawReview({ ...review, estimated: true }, paint(false))
+    expect(estimate).toContain('About 567,000 devices of 850,000 people: ios 283,000, web 284,000')
+    expect(estimate).toContain('--exact')
+    expect(drawReview({ ...review, estimated: false }, paint(false))).toBe(
+      '567,000 devices of 850,000 people: ios 283,000, web 284,000\n\n',
+    )
   })
 
   test('colours are left out when they are not wanted', () => {

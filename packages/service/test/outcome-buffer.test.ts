@@ -1,41 +1,14 @@
 import { describe, expect, test } from '@jest/globals'
 import { resolveRetry } from '@zbell/core'
 import { OutcomeBuffer } from '../src/engine/outcome-buffer.ts'
-import type { BlockDevice, Claim, Outcomes } from '../src/engine/work.ts'
-
-const claim = (devices: number[]): Claim & { kind: 'send' } => ({
-  no: 1,
-  fence: 1,
-  appNo: 1,
-  notificationNo: 7,
-  urgency: 2,
-  environment: 'development',
-  createdAt: new Date(0),
-  aheadMs: 0,
-  kind: 'send',
-  failures: 2,
-  cause: undefined,
-  devices,
-})
-const device = (no: number): BlockDevice => ({
-  no,
-  platform: 'ios',
-  permission: 'granted',
-  muted: false,
-  retired: false,
-  token: `token-${no}`,
-  p256dh: null,
-  auth: null,
-  userNo: null,
-  locale: null,
-  timeZone: null,
-})
+import type { Outcomes } from '../src/engine/work.ts'
+import { claimOf, device } from './scratch-block.ts'
 
 function buffer(devices: number[], holds: () => boolean | Promise<boolean> = () => true) {
   const stored: Outcomes[] = []
   let nowMs = 1_000
   const outcomes = new OutcomeBuffer(
-    claim(devices),
+    claimOf(devices, { failures: 2 }),
     {
       storeOutcomes: async (_claim, given) => {
         stored.push({ ...given, remaining: [...given.remaining] })

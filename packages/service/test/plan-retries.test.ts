@@ -2,7 +2,7 @@ import { describe, expect, test } from '@jest/globals'
 import { resolveRetry } from '@zbell/core'
 import fc from 'fast-check'
 import { type Cause, planRetries, type Waiting } from '../src/engine/plan-retries.ts'
-import type { BlockDevice } from '../src/store/devices/load-block-devices.ts'
+import type { BlockDevice } from '../src/engine/work.ts'
 
 const waiting = (no: number, cause: Cause, more: Partial<Waiting> = {}): Waiting => ({
   device: { no, platform: 'ios' } as BlockDevice,

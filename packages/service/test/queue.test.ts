@@ -7,6 +7,7 @@ import { extend, finish, release } from '../src/store/queue/hold.ts'
 import { hasWork, readQueue, workOf } from '../src/store/queue/read-queue.ts'
 import { changeUrgency, makeDue, resume, suspend, wake } from '../src/store/queue/suspend.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
+import { claimNext } from './scratch-notification.ts'
 
 const leaseMs = 60_000
 let scratch: Scratch
@@ -144,4 +145,12 @@ test('a look at the queue says what is due, what waits and what is suspended, in
   await take()
   const state = await readQueue(database, { ...own, kind: 'survey' })
   expect(state).toEqual({ due: 10, later: 20, suspended: 30, dueSubjects: [1] })
+})
+
+test('work that nobody here can read is put back for a while, and holds up nothing else', async () => {
+  await put(1, { kind: 'survey' })
+  await expect(claimNext(database, leaseMs)).rejects.toThrow('notification that is not there')
+  expect(await hasWork(database, 1, 'held')).toBe(false)
+  expect(await claimNext(database, leaseMs)).toBeUndefined()
+  expect((await dueIn())[0]).toBeGreaterThan(0)
 })

@@ -9,23 +9,7 @@ import type { BlockDevice, Claim, Outcomes } from '../src/engine/work.ts'
 import { Worker } from '../src/engine/worker.ts'
 import { Places } from '../src/gateways/slots.ts'
 import { makeLog } from '../src/telemetry/log.ts'
-
-type SendClaim = Claim & { kind: 'send' }
-const claimOf = (devices: number[], more: Partial<SendClaim> = {}): SendClaim => ({
-  no: 1,
-  fence: 1,
-  appNo: 1,
-  notificationNo: 7,
-  urgency: 2,
-  environment: 'development',
-  createdAt: new Date(),
-  aheadMs: 0,
-  kind: 'send',
-  failures: 0,
-  cause: undefined,
-  devices,
-  ...more,
-})
+import { claimOf, device, type SendClaim } from './scratch-block.ts'
 
 const notification = {
   no: 7,
@@ -40,21 +24,6 @@ const notification = {
   ttlSeconds: 60,
   expiresAt: new Date(Date.now() + 60_000),
 } as unknown as Notification
-
-const device = (no: number, more: Partial<BlockDevice> = {}): BlockDevice => ({
-  no,
-  platform: 'ios',
-  permission: 'granted',
-  muted: false,
-  retired: false,
-  token: `token-${no}`,
-  p256dh: null,
-  auth: null,
-  userNo: null,
-  locale: null,
-  timeZone: null,
-  ...more,
-})
 
 let stored: Outcomes[]
 let fleet: BlockDevice[]

@@ -1,4 +1,4 @@
-import type { DeliveryState, Environment, Platform, Reason } from '@zbell/core'
+import type { DeliveryState, Environment, Permission, Platform, Reason } from '@zbell/core'
 import type { Notification } from './notification.ts'
 
 /** Work on a notification that this process holds. Every write to it carries the fence: after another claim it counts no more. */
@@ -35,7 +35,7 @@ export type HeldWork = {
 export type BlockDevice = {
   readonly no: number
   readonly platform: Platform
-  readonly permission: 'prompt' | 'granted' | 'denied'
+  readonly permission: Permission
   readonly muted: boolean
   readonly retired: boolean
   readonly token: string

@@ -1,21 +1,7 @@
-import type { Permission, Platform, Values } from '@zbell/core'
+import type { Values } from '@zbell/core'
+import type { BlockDevice } from '../../engine/work.ts'
 import type { Database, Reader } from '../database.ts'
 import { attributesOf } from '../people/attributes.ts'
-
-/** What sending needs of a device, and no more: a block loads two thousand of them. */
-export type BlockDevice = {
-  readonly no: number
-  readonly platform: Platform
-  readonly permission: Permission
-  readonly muted: boolean
-  readonly retired: boolean
-  readonly token: string
-  readonly p256dh: Buffer | null
-  readonly auth: Buffer | null
-  readonly userNo: number | null
-  readonly locale: string | null
-  readonly timeZone: string | null
-}
 
 export type RawBlockDevice = Omit<BlockDevice, 'muted' | 'retired'> & { muted: number; retired: number }
 

@@ -2,16 +2,26 @@ import { reasonOfCode, unpackBlock } from '@zbell/core'
 import type { Claim, HeldWork } from '../../engine/work.ts'
 import type { Database } from '../database.ts'
 import { type ClaimOptions, claim } from '../queue/claim.ts'
+import { release } from '../queue/hold.ts'
 import type { ClaimedWork } from '../queue/work.ts'
 import { findNotificationByNo } from './read-notifications.ts'
+
+/** How long work that could not be read rests before the next try. */
+const afterFaultMs = 5_000
 
 /** Claims work on a notification, and reads what it is about. @returns `undefined` when nothing is due */
 export async function claimNotificationWork(database: Database, options: ClaimOptions): Promise<HeldWork | undefined> {
   const work = await claim(database, options)
   if (!work) return undefined
-  const notification = await findNotificationByNo(database, work.subjectNo)
-  if (!notification) throw new Error('there is work for a notification that is not there')
-  return { claim: claimOf(work, notification.createdAt), notification }
+  try {
+    const notification = await findNotificationByNo(database, work.subjectNo)
+    if (!notification) throw new Error('there is work for a notification that is not there')
+    return { claim: claimOf(work, notification.createdAt), notification }
+  } catch (error) {
+    // Nobody will work on it here. When the database is the trouble this fails as well, and the lease runs out.
+    await release(database, work, { afterMs: afterFaultMs }).catch(() => false)
+    throw error
+  }
 }
 
 function claimOf(work: ClaimedWork, createdAt: Date): Claim {
