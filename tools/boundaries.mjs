@@ -63,9 +63,21 @@ const rooms = {
   config: [],
 }
 
+/** Where SQL may stand, and where one table may be named. */
+const sqlRoom = 'store'
+const tablesOfOneFolder = { work: 'store/queue', schema_steps: 'store/migrate.ts' }
+/** Text goes into a statement as it is only here: names of columns and tables that stand in the code, numbers, migrations. */
+const rawSql = [
+  'store/deliveries/store-outcomes.ts',
+  'store/devices/read-devices.ts',
+  'store/migrate.ts',
+  'store/targets/tally-target.ts',
+]
+
 const faults = []
 for (const name of Object.keys(packages))
   for (const file of sources(join(root, 'packages', name, 'src'))) check(name, file)
+for (const file of sources(join(root, 'packages/service/src'))) checkSql(file)
 for (const [one, others] of Object.entries(rooms))
   for (const other of others)
     if (rooms[other].includes(one))
@@ -86,6 +98,19 @@ function check(name, file) {
     }
     if (specifier.startsWith('.')) checkPath(name, file, resolve(dirname(file), specifier), isType)
   }
+}
+
+/** A room of the service reads no table but through the store, and no value becomes text of a statement. */
+function checkSql(file) {
+  const text = readFileSync(file, 'utf8')
+  const place = relative(join(root, 'packages/service/src'), file)
+  const says = (fault) => faults.push(`${relative(root, file)}: ${fault}`)
+  if (/from 'drizzle-orm/.test(text) && !place.startsWith(`${sqlRoom}/`)) says(`SQL stands in ${sqlRoom}/ only`)
+  if (/\bsql\.raw\(/.test(text) && !rawSql.includes(place)) says('sql.raw puts text into a statement as it is')
+  if (place.startsWith('store/migrations/') || place.startsWith('store/tables/')) return
+  for (const [table, owner] of Object.entries(tablesOfOneFolder))
+    if (new RegExp(`\\b(?:from|into|update|join) ${table}\\b`).test(text) && !place.startsWith(owner))
+      says(`only ${owner} may name the table ${table}`)
 }
 
 function checkPath(name, file, target, isType) {

@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, beforeEach, expect, test } from '@jest/globals'
+import { sql } from 'drizzle-orm'
 import { type BackgroundJob, BackgroundJobs } from '../src/scheduler/background-jobs.ts'
 import { listJobs } from '../src/store/jobs/jobs.ts'
 import { makeLog } from '../src/telemetry/log.ts'
@@ -9,14 +10,14 @@ beforeAll(async () => {
   app = await scratchApp()
 })
 afterAll(() => app.scratch.close())
-beforeEach(() => app.database.change('delete from jobs'))
+beforeEach(() => app.database.change(sql`delete from jobs`))
 
 const leaseMs = 600
 const ran: string[] = []
 const events = { onRun: (name: string, _tookMs: number, failed: boolean) => void ran.push(`${name} ${failed}`) }
 /** As another process would have it. */
 const process = () => new BackgroundJobs(app.scratch.another(), makeLog('silent'), events, leaseMs)
-const due = () => app.database.change('update jobs set due_at = utc_timestamp(3)')
+const due = () => app.database.change(sql`update jobs set due_at = utc_timestamp(3)`)
 const only = async () => (await listJobs(app.database))[0]!
 
 function counting(everySeconds = 60) {
@@ -51,7 +52,7 @@ test('the next run is due an interval after this one, a tenth more or less', asy
   await due()
   await one.runIfDue(job)
   const [row] = await app.database.rows<{ s: number }>(
-    'select timestampdiff(second, started_at, due_at) as s from jobs',
+    sql`select timestampdiff(second, started_at, due_at) as s from jobs`,
   )
   expect(row!.s).toBeGreaterThanOrEqual(899)
   expect(row!.s).toBeLessThanOrEqual(1_100)
@@ -112,10 +113,10 @@ test('a process that died with a job is followed by another once the lease has r
   const one = process()
   await one.start([job])
   await app.database.change(
-    "update jobs set owner = repeat('x', 16), due_at = utc_timestamp(3), until_at = utc_timestamp(3) + interval 1 hour",
+    sql`update jobs set owner = repeat('x', 16), due_at = utc_timestamp(3), until_at = utc_timestamp(3) + interval 1 hour`,
   )
   expect(await one.runIfDue(job)).toBe(false)
-  await app.database.change('update jobs set until_at = utc_timestamp(3)')
+  await app.database.change(sql`update jobs set until_at = utc_timestamp(3)`)
   expect(await one.runIfDue(job)).toBe(true)
   expect(runs.count).toBe(1)
   await one.close()
@@ -128,7 +129,7 @@ test('a run that lost its lease learns of it', async () => {
     name: 'tidy',
     everySeconds: 60,
     run: async (mayGoOn) => {
-      await app.database.change("update jobs set owner = repeat('y', 16)")
+      await app.database.change(sql`update jobs set owner = repeat('y', 16)`)
       while (mayGoOn()) await new Promise((done) => setTimeout(done, 20))
       may = mayGoOn()
     },

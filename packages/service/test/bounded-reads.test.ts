@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
+import { sql } from 'drizzle-orm'
 import { Abandoned, TooSlow } from '../src/store/errors.ts'
 import { type Scratch, scratchDatabase } from './scratch-database.ts'
 
@@ -11,10 +12,10 @@ afterAll(() => scratch.close())
 /** Of `scratchDatabase`. */
 const connections = 8
 /** Looks through ten thousand million rows, unless it is stopped; unlike `sleep`, it fails when that happens. */
-const endless = 'select count(*) as n from seq_1_to_100000 a join seq_1_to_100000 b where a.seq + b.seq < 0'
+const endless = sql`select count(*) as n from seq_1_to_100000 a join seq_1_to_100000 b where a.seq + b.seq < 0`
 const running = async () => {
   const [row] = await scratch.database.rows<{ n: number }>(
-    "select count(*) as n from information_schema.processlist where info like '%seq_1_to_100000 a join%' and id <> connection_id()",
+    sql`select count(*) as n from information_schema.processlist where info like '%seq_1_to_100000 a join%' and id <> connection_id()`,
   )
   return row!.n
 }
@@ -42,7 +43,7 @@ test('however many take long, half of the connections are there for all else; wh
   const reader = scratch.database.bounded({ withinMs: 600_000, signal: stop.signal })
   const asked = Promise.allSettled(Array.from({ length: connections * 3 }, () => reader.rows(endless)))
   await untilRunning(connections / 2)
-  for (let i = 0; i < 20; i++) expect(await scratch.database.rows('select 1 as one')).toEqual([{ one: 1 }])
+  for (let i = 0; i < 20; i++) expect(await scratch.database.rows(sql`select 1 as one`)).toEqual([{ one: 1 }])
   expect(await running()).toBe(connections / 2)
   stop.abort()
   for (const one of await asked) expect(one).toMatchObject({ status: 'rejected', reason: expect.any(Abandoned) })

@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
+import { sql } from 'drizzle-orm'
 import { type Connection, createConnection } from 'mysql2/promise'
 import { fillDevices } from '../../../e2e/harness/fleet.ts'
 import type { WorkStore } from '../src/engine/ports.ts'
@@ -27,8 +28,8 @@ beforeAll(async () => {
     insistence: { withinMs: 1_500, firstMs: 2, longestMs: 50 },
   })
   blocker = await createConnection(url)
-  await app.database.change('create table piers (no int primary key, ferries int not null)')
-  await app.database.change('insert into piers values (1, 0), (2, 0), (3, 0)')
+  await app.database.change(sql`create table piers (no int primary key, ferries int not null)`)
+  await app.database.change(sql`insert into piers values (1, 0), (2, 0), (3, 0)`)
 })
 afterAll(async () => {
   await blocker.end()
@@ -39,12 +40,12 @@ afterAll(async () => {
 test('transactions that deadlock each other all the time go through in the end, each once', async () => {
   const crossing = (from: number, to: number) =>
     app.database.transact(async (tx) => {
-      await tx.change('update piers set ferries = ferries - 1 where no = ?', [from])
-      await tx.change('update piers set ferries = ferries + 1 where no = ?', [to])
+      await tx.change(sql`update piers set ferries = ferries - 1 where no = ${from}`)
+      await tx.change(sql`update piers set ferries = ferries + 1 where no = ${to}`)
     })
   const both = Array.from({ length: 60 }, (_, i) => (i % 2 ? crossing(1, 2) : crossing(2, 1)))
   await Promise.all(both)
-  expect(await app.database.rows('select no, ferries from piers')).toEqual([
+  expect(await app.database.rows(sql`select no, ferries from piers`)).toEqual([
     { no: 1, ferries: 0 },
     { no: 2, ferries: 0 },
     { no: 3, ferries: 0 },
@@ -55,13 +56,13 @@ test('whoever loses for too long is told so by its kind, and has stored nothing'
   await blocker.query('start transaction')
   await blocker.query('update piers set ferries = 9 where no = 3')
   const lost = hasty.transact(async (tx) => {
-    await tx.change('update piers set ferries = 7 where no = 1')
-    await tx.change('update piers set ferries = 7 where no = 3')
+    await tx.change(sql`update piers set ferries = 7 where no = 1`)
+    await tx.change(sql`update piers set ferries = 7 where no = 3`)
   })
   await expect(lost).rejects.toBeInstanceOf(DatabaseContended)
   await expect(lost).rejects.toBeInstanceOf(DatabaseUnavailable)
   await blocker.query('rollback')
-  expect(await app.database.rows('select ferries from piers where no in (1, 3)')).toEqual([
+  expect(await app.database.rows(sql`select ferries from piers where no in (1, 3)`)).toEqual([
     { ferries: 0 },
     { ferries: 0 },
   ])

@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { directions } from '@zbell/contract'
+import { sql } from 'drizzle-orm'
 import fc from 'fast-check'
 import type { Database } from '../src/store/database.ts'
 import { inOrder, type Placed, placeOf, type SortKey } from '../src/store/in-order.ts'
@@ -11,26 +12,23 @@ beforeAll(async () => {
   scratch = await scratchDatabase()
   database = scratch.database
   await database.change(
-    'create table boats (no bigint auto_increment primary key, name varchar(20) character set utf8mb4 collate utf8mb4_bin, draught double, built datetime(3))',
+    sql`create table boats (no bigint auto_increment primary key, name varchar(20) character set utf8mb4 collate utf8mb4_bin, draught double, built datetime(3))`,
   )
 })
 afterAll(() => scratch.close())
 
 const keys: Record<'no' | 'name' | 'draught' | 'built', SortKey> = {
-  no: { by: 'b.no' },
-  name: { by: 'b.name', nullable: true },
-  draught: { by: 'b.draught', nullable: true },
-  built: { by: 'b.built', nullable: true },
+  no: { by: sql`b.no`, isNumber: true },
+  name: { by: sql`b.name`, nullable: true },
+  draught: { by: sql`b.draught`, nullable: true },
+  built: { by: sql`b.built`, nullable: true },
 }
 type Boat = { name: string | null; draught: number | null; built: Date | null }
 type Row = Boat & Placed
 
 async function page(key: SortKey, direction: (typeof directions)[number], after: string | undefined, limit: number) {
-  const { column, where, values, orderBy } = inOrder(key, 'b.no', direction, after)
-  return database.rows<Row>(`select b.*, ${column} from boats b where ${where} order by ${orderBy} limit ?`, [
-    ...values,
-    limit,
-  ])
+  const { column, where, orderBy } = inOrder(key, sql`b.no`, direction, after)
+  return database.rows<Row>(sql`select b.*, ${column} from boats b where ${where} order by ${orderBy} limit ${limit}`)
 }
 
 const boat: fc.Arbitrary<Boat> = fc.record({
@@ -49,11 +47,11 @@ describe('pages of a list in order', () => {
           fc.constantFrom(...directions),
           fc.integer({ min: 1, max: 5 }),
           async (boats, direction, size) => {
-            await database.change('delete from boats')
+            await database.change(sql`delete from boats`)
             for (const one of boats)
-              await database.change('insert into boats (name, draught, built) values (?)', [
-                [one.name, one.draught, one.built],
-              ])
+              await database.change(
+                sql`insert into boats (name, draught, built) values (${one.name}, ${one.draught}, ${one.built})`,
+              )
             const all = await page(keys[name], direction, undefined, 1_000)
             const found: Row[] = []
             for (let after: string | undefined; ; ) {
@@ -77,11 +75,11 @@ describe('pages of a list in order', () => {
   )
 
   test('a row that comes or goes moves no other across a page’s edge', async () => {
-    await database.change('delete from boats')
-    for (const name of ['a', 'b', 'd', 'e']) await database.change('insert into boats (name) values (?)', [name])
+    await database.change(sql`delete from boats`)
+    for (const name of ['a', 'b', 'd', 'e']) await database.change(sql`insert into boats (name) values (${name})`)
     const first = await page(keys.name, 'ascending', undefined, 2)
-    await database.change("insert into boats (name) values ('aa'), ('c')")
-    await database.change("delete from boats where name = 'b'")
+    await database.change(sql`insert into boats (name) values ('aa'), ('c')`)
+    await database.change(sql`delete from boats where name = 'b'`)
     const second = await page(keys.name, 'ascending', placeOf(first.at(-1)!), 10)
     expect(second.map(({ name }) => name)).toEqual(['c', 'd', 'e'])
   })

@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import { deliveryStates, platforms, reasons, uuidV7 } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import fc from 'fast-check'
 import type { Ended, GatewayAnswer } from '../src/engine/work.ts'
 import type { Scope } from '../src/store/apps/apps.ts'
@@ -34,7 +35,7 @@ beforeEach(async () => {
     'day_counts',
     'processes',
   ])
-    await database.change(`delete from ${table}`)
+    await database.change(sql`delete from ${sql.raw(table)}`)
 })
 
 const createdAt = new Date(Date.now() - 1_000)
@@ -42,31 +43,11 @@ const createdAt = new Date(Date.now() - 1_000)
 /** A notification with a block of work that this process holds. */
 async function block(devices: readonly number[]) {
   const { insertId: no } = await database.change(
-    `insert into notifications (id, app_no, environment, state, target, content, urgency, mode, ttl_seconds, sent_by,
-       request_hash, expanded, created_at, expires_at, changed_at) values (?)`,
-    [
-      [
-        uuidBuffer(uuidV7(Date.now(), randomBytes(10))),
-        scope.app.no,
-        'development',
-        'sending',
-        '{}',
-        '{}',
-        1,
-        'show',
-        60,
-        'test',
-        Buffer.alloc(32),
-        devices.length,
-        createdAt,
-        new Date(Date.now() + 60_000),
-        createdAt,
-      ],
-    ],
+    sql`insert into notifications (id, app_no, environment, state, target, content, urgency, mode, ttl_seconds, sent_by,
+       request_hash, expanded, created_at, expires_at, changed_at) values (${uuidBuffer(uuidV7(Date.now(), randomBytes(10)))}, ${scope.app.no}, ${'development'}, ${'sending'}, ${'{}'}, ${'{}'}, ${1}, ${'show'}, ${60}, ${'test'}, ${Buffer.alloc(32)}, ${devices.length}, ${createdAt}, ${new Date(Date.now() + 60_000)}, ${createdAt})`,
   )
   const { insertId: work } = await database.change(
-    "insert into work (kind, app_no, subject_no, urgency, due_at, fence, size) values ('send', ?, ?, 1, now(3), 1, ?)",
-    [scope.app.no, no, devices.length],
+    sql`insert into work (kind, app_no, subject_no, urgency, due_at, fence, size) values ('send', ${scope.app.no}, ${no}, 1, now(3), 1, ${devices.length})`,
   )
   return {
     no: work,
@@ -96,7 +77,7 @@ const ended = (deviceNo: number, more: Partial<Ended> = {}): Ended => ({
 async function takeBack(no: number): Promise<void> {
   const wake = newNotification({ mode: 'wake', urgency: 'high' })
   await withdrawNotification(database, scope, { no }, wake)
-  await database.change("delete from work where kind = 'expand'")
+  await database.change(sql`delete from work where kind = 'expand'`)
 }
 const all = (count: number) => Array.from({ length: count }, (_, i) => i + 1)
 const none = { remaining: [], retries: [] }
@@ -109,7 +90,7 @@ describe('what a gateway answered', () => {
     says: '',
     ...more,
   })
-  const kept = () => database.rows<{ says: string }>('select says from gateway_answers order by says')
+  const kept = () => database.rows<{ says: string }>(sql`select says from gateway_answers order by says`)
 
   test('is kept once for all devices that got the same, and is each one’s own', async () => {
     const claim = await block(all(4))
@@ -148,7 +129,7 @@ describe('days', () => {
     const batch = fc.array(one, { minLength: 1, maxLength: 30 })
     await fc.assert(
       fc.asyncProperty(fc.array(batch, { minLength: 1, maxLength: 6 }), async (batches) => {
-        await database.change('delete from day_counts')
+        await database.change(sql`delete from day_counts`)
         await Promise.all(
           batches.map((entries) =>
             database.transact(async (tx) => {
@@ -172,8 +153,7 @@ describe('days', () => {
   test('are forgotten after their time, and no sooner', async () => {
     for (const ago of [0, 5, 800])
       await database.change(
-        `insert into day_counts values (?, 'development', utc_date() - interval ? day, 0, 0, ${deliveryStates.accepted}, 0, 3, 7)`,
-        [scope.app.no, ago],
+        sql`insert into day_counts values (${scope.app.no}, 'development', utc_date() - interval ${ago} day, 0, 0, ${deliveryStates.accepted}, 0, 3, 7)`,
       )
     await forgetDays(database, 760)
     expect((await readDays(database, scope, 1_000)).map(({ count }) => count)).toEqual([7, 7])
@@ -190,16 +170,14 @@ describe('taking back', () => {
     await storeOutcomes(database, claim, { ...none, ended: all(5).map((no) => ended(no)) }, leaseMs)
     const { notificationNo } = claim
     await database.change(
-      `update deliveries set state = ${deliveryStates.opened} where notification_no = ? and device_no = 5`,
-      [notificationNo],
+      sql`update deliveries set state = ${deliveryStates.opened} where notification_no = ${notificationNo} and device_no = 5`,
     )
     await database.change(
-      `update notification_counts set count = 4 where notification_no = ? and state = ${deliveryStates.accepted}`,
-      [notificationNo],
+      sql`update notification_counts set count = 4 where notification_no = ${notificationNo} and state = ${deliveryStates.accepted}`,
     )
-    await database.change(`insert into notification_counts values (?, 0, ${deliveryStates.opened}, 0, 1)`, [
-      notificationNo,
-    ])
+    await database.change(
+      sql`insert into notification_counts values (${notificationNo}, 0, ${deliveryStates.opened}, 0, 1)`,
+    )
     await takeBack(notificationNo)
     expect(await withdrawn(notificationNo)).toBe(0)
     const work = await claimNext(database, leaseMs)
@@ -207,7 +185,7 @@ describe('taking back', () => {
     expect(await withdrawPage(database, work!, 0, leaseMs)).toEqual({ is: 'done' })
     const { states } = await countDeliveries(database, notificationNo)
     expect([states.get('withdrawn'), states.get('opened'), states.get('accepted') ?? 0]).toEqual([4, 1, 0])
-    expect(await database.rows('select 1 from work')).toEqual([])
+    expect(await database.rows(sql`select 1 from work`)).toEqual([])
     expect((await readDays(database, scope, 1)).find(({ state }) => state === 'withdrawn')?.count).toBe(4)
   })
 
@@ -216,16 +194,15 @@ describe('taking back', () => {
     const wake = newNotification({ mode: 'wake', urgency: 'high' })
     const state = () =>
       database.rows(
-        `select (select withdrawn_at is not null from notifications where no = ?) as marked,
-           (select hold from notifications where no = ?) as hold,
+        sql`select (select withdrawn_at is not null from notifications where no = ${claim.notificationNo}) as marked,
+           (select hold from notifications where no = ${claim.notificationNo}) as hold,
            (select count(*) from work where kind = 'withdraw') as marking, (select count(*) from work where kind = 'expand') as waking`,
-        [claim.notificationNo, claim.notificationNo],
       )
     // The last of its statements cannot be carried out.
-    await database.change("alter table work modify column kind enum('send','withdraw') not null")
+    await database.change(sql`alter table work modify column kind enum('send','withdraw') not null`)
     await expect(withdrawNotification(database, scope, { no: claim.notificationNo }, wake)).rejects.toThrow()
     expect(await state()).toEqual([{ marked: 0, hold: 0, marking: 0, waking: 0 }])
-    await database.change("alter table work modify column kind enum('expand','send','withdraw') not null")
+    await database.change(sql`alter table work modify column kind enum('expand','send','withdraw') not null`)
     await withdrawNotification(database, scope, { no: claim.notificationNo }, wake)
     expect(await state()).toEqual([{ marked: 1, hold: 2, marking: 1, waking: 1 }])
   })
@@ -235,7 +212,7 @@ describe('taking back', () => {
     await storeOutcomes(database, claim, { ...none, ended: all(2).map((no) => ended(no)) }, leaseMs)
     await takeBack(claim.notificationNo)
     const first = await claimNext(database, leaseMs)
-    await database.change('update work set leased_until = utc_timestamp(3) - interval 1 second')
+    await database.change(sql`update work set leased_until = utc_timestamp(3) - interval 1 second`)
     const second = await claimNext(database, leaseMs)
     expect(await withdrawPage(database, first!, 0, leaseMs)).toEqual({ is: 'lost' })
     expect(await withdrawn(claim.notificationNo)).toBe(0)
@@ -259,13 +236,13 @@ describe('processes', () => {
     await reportProcess(database, id, report)
     await reportProcess(database, id, { ...report, memoryMb: 120 })
     expect(await listProcesses(database)).toMatchObject([{ id, pid: 7, memoryMb: 120, gateways: [] }])
-    await database.change('update processes set seen_at = seen_at - interval 30 second')
+    await database.change(sql`update processes set seen_at = seen_at - interval 30 second`)
     expect(await listProcesses(database)).toEqual([])
     await forgetSilent(database)
-    expect(await database.rows('select 1 from processes')).toHaveLength(1)
-    await database.change('update processes set seen_at = seen_at - interval 2 hour')
+    expect(await database.rows(sql`select 1 from processes`)).toHaveLength(1)
+    await database.change(sql`update processes set seen_at = seen_at - interval 2 hour`)
     await forgetSilent(database)
-    expect(await database.rows('select 1 from processes')).toEqual([])
+    expect(await database.rows(sql`select 1 from processes`)).toEqual([])
   })
 })
 
@@ -273,13 +250,13 @@ describe('a database without room', () => {
   test('says so as what it is, so that whoever can wait does', async () => {
     // A table that lives in memory meets its limit as a table on a full disk does: with the same error of the server.
     await database.change(
-      'set statement max_heap_table_size = 16384 for create table crowded (text varchar(1000)) engine = memory',
+      sql`set statement max_heap_table_size = 16384 for create table crowded (text varchar(1000)) engine = memory`,
     )
     const fill = async () => {
-      for (let i = 0; i < 1_000; i++) await database.change('insert into crowded values (?)', ['x'.repeat(1_000)])
+      for (let i = 0; i < 1_000; i++) await database.change(sql`insert into crowded values (${'x'.repeat(1_000)})`)
     }
     await expect(fill()).rejects.toBeInstanceOf(DatabaseFull)
-    await database.change('drop table crowded')
+    await database.change(sql`drop table crowded`)
   })
 
   test.each(['ER_DISK_FULL', 'ER_RECORD_FILE_FULL', 'ER_ERROR_ON_WRITE'])(

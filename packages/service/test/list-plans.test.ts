@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Target } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
 import { fillMultitude } from '../../../e2e/harness/multitude.ts'
 import { Database } from '../src/store/database.ts'
 import { listDevices } from '../src/store/devices/read-devices.ts'
@@ -32,7 +33,7 @@ afterAll(async () => {
 
 async function rowsRead(act: () => Promise<unknown>): Promise<number> {
   const read = async () => {
-    const rows = await database.rows<{ Value: string }>("show session status like 'Handler_read%'")
+    const rows = await database.rows<{ Value: string }>(sql`show session status like 'Handler_read%'`)
     return rows.reduce((sum, { Value }) => sum + Number(Value), 0)
   }
   const before = await read()
@@ -154,21 +155,20 @@ describe('a large target is estimated from a sample', () => {
     ['many people and few devices that are nobody’s', 4, 20_000, 300],
   ])('of an app with %s as well, each kind by the share of it that is looked at', async (_what, appNo, own, alone) => {
     await database.change(
-      `insert into users (app_no, environment, name, created_at, changed_at)
-       select ?, 'production', concat('r-', seq), now(), now() from seq_1_to_${own}`,
-      [appNo],
+      sql`insert into users (app_no, environment, name, created_at, changed_at)
+       select ${appNo}, 'production', concat('r-', seq), now(), now() from ${sql.raw(`seq_1_to_${own}`)}`,
     )
-    const device = (user: string, from: number, to: number) => `
+    const device = (user: SQL, from: number, to: number) => sql`
       insert into devices (id, app_no, environment, platform, token, token_hash, secret_hash, user_no, permission, muted,
         registered_at, seen_at, changed_at)
       select unhex(md5(concat(${appNo}, 'd', seq))), ${appNo}, 'production', 'ios', concat('r-', seq),
         unhex(sha2(concat(${appNo}, 't', seq), 256)), unhex(sha2(concat(${appNo}, 's', seq), 256)), ${user}, 'granted', false,
         now(), now(), now()
-      from seq_${from}_to_${to}`
+      from ${sql.raw(`seq_${from}_to_${to}`)}`
     await database.change(
-      device(`(select min(no) from users where app_no = ${appNo} and environment = 'production') + seq - 1`, 1, own),
+      device(sql`(select min(no) from users where app_no = ${appNo} and environment = 'production') + seq - 1`, 1, own),
     )
-    await database.change(device('null', own + 1, own + alone))
+    await database.change(device(sql`null`, own + 1, own + alone))
     const {
       groups,
       people: rung,
@@ -218,8 +218,7 @@ describe('the members of a topic', () => {
     await countMembers(database, () => true)
     const topic = (await listTopics(database, app.scope, limit)).find(({ name }) => name === 'route-4')!
     const devicesOf = await database.rows<{ no: number }>(
-      'select device_no as no from topic_devices where topic_no = ?',
-      [topic.no],
+      sql`select device_no as no from topic_devices where topic_no = ${topic.no}`,
     )
     const gone = devicesOf.map(({ no }) => no).slice(10)
     await leaveTopic(database, topic.no, { users: [], devices: gone })

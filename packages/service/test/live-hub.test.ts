@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
+import { sql } from 'drizzle-orm'
 import { LiveHub } from '../src/live/hub.ts'
 import type { Scope } from '../src/store/apps/apps.ts'
 import type { Database } from '../src/store/database.ts'
@@ -30,7 +31,7 @@ test('two changes within one millisecond are both told', async () => {
   })
   hub.nudge()
   await hearing(() => states.length, 1)
-  await database.change("update notifications set state = 'finished', version = version + 1")
+  await database.change(sql`update notifications set state = 'finished', version = version + 1`)
   hub.nudge()
   await hearing(() => states.length, 2)
   expect(states).toEqual(['expanding', 'finished'])

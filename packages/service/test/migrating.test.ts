@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
+import { sql } from 'drizzle-orm'
 import fc from 'fast-check'
 import type { Database } from '../src/store/database.ts'
 import { migrate } from '../src/store/migrate.ts'
@@ -19,7 +20,7 @@ afterAll(() => scratch.close())
 const tables = async () =>
   (
     await database.rows<{ name: string }>(
-      'select table_name as name from information_schema.tables where table_schema = database() order by 1',
+      sql`select table_name as name from information_schema.tables where table_schema = database() order by 1`,
     )
   ).map(({ name }) => name)
 
@@ -27,7 +28,7 @@ const tables = async () =>
 async function schemaOf(): Promise<string[]> {
   const all: string[] = []
   for (const name of await tables()) {
-    const [made] = await database.rows<Record<string, string>>(`show create table ${name}`)
+    const [made] = await database.rows<Record<string, string>>(sql`show create table ${sql.raw(name)}`)
     all.push(made!['Create Table']!.replace(/ AUTO_INCREMENT=\d+/, ''))
   }
   return all
@@ -37,26 +38,26 @@ const steps = migrations.flatMap(({ no, statements }) => statements.map((_, step
 
 /** The database as a process leaves it that died in the middle of a migration. @param noted whether it still noted the step */
 async function diedAt({ no, step }: { no: number; step: number }, noted: boolean): Promise<void> {
-  for (const name of await tables()) await database.change(`drop table ${name}`)
+  for (const name of await tables()) await database.change(sql`drop table ${sql.raw(name)}`)
   await database.change(
-    'create table schema_lease (one tinyint primary key, owner binary(16) not null, until_at datetime(3) not null)',
+    sql`create table schema_lease (one tinyint primary key, owner binary(16) not null, until_at datetime(3) not null)`,
   )
   await database.change(
-    'create table schema_migrations (no int primary key, name varchar(80) not null, done_at datetime(3) not null)',
+    sql`create table schema_migrations (no int primary key, name varchar(80) not null, done_at datetime(3) not null)`,
   )
   await database.change(
-    'create table schema_steps (no int not null, step int not null, done_at datetime(3) not null, primary key (no, step))',
+    sql`create table schema_steps (no int not null, step int not null, done_at datetime(3) not null, primary key (no, step))`,
   )
   for (const migration of migrations.filter((one) => one.no <= no)) {
     for (const [at, statement] of migration.statements.entries()) {
       if (migration.no === no && at > step) return
-      await database.change(statement)
+      await database.change(sql.raw(statement))
       if (migration.no < no || at < step || noted)
-        await database.change('insert into schema_steps values (?, ?, now())', [migration.no, at])
+        await database.change(sql`insert into schema_steps values (${migration.no}, ${at}, now())`)
     }
     if (migration.no === no) return
-    await database.change('insert into schema_migrations values (?, ?, now())', [migration.no, migration.name])
-    await database.change('delete from schema_steps where no = ?', [migration.no])
+    await database.change(sql`insert into schema_migrations values (${migration.no}, ${migration.name}, now())`)
+    await database.change(sql`delete from schema_steps where no = ${migration.no}`)
   }
 }
 
@@ -68,7 +69,7 @@ test('a migration that died after any of its steps, noted or not, is gone on wit
       await diedAt(at, noted)
       await migrate(database)
       expect(await schemaOf()).toEqual(whole)
-      expect(await database.rows('select no from schema_migrations')).toHaveLength(migrations.length)
+      expect(await database.rows(sql`select no from schema_migrations`)).toHaveLength(migrations.length)
     }),
     // The newest are what a running database meets next.
     { numRuns: process.env.LONG_TESTS ? 200 : 12, examples: newest.map((at) => [{ at, noted: false }]) },
@@ -77,7 +78,7 @@ test('a migration that died after any of its steps, noted or not, is gone on wit
 
 test('what is there already without having been half done is a fault, and says so', async () => {
   await diedAt({ no: 2, step: 0 }, true)
-  await database.change('create table milestones (no int)')
+  await database.change(sql`create table milestones (no int)`)
   await expect(migrate(database)).rejects.toThrow(/ER_TABLE_EXISTS_ERROR/)
 })
 
@@ -89,7 +90,7 @@ test.each([
   async (_how, step) => {
     await diedAt({ no: 12, step: 0 }, true)
     await database.change(
-      `insert into notifications (id, app_no, environment, state, target, content, urgency, mode, ttl_seconds, sent_by, request_hash,
+      sql`insert into notifications (id, app_no, environment, state, target, content, urgency, mode, ttl_seconds, sent_by, request_hash,
        created_at, expires_at, changed_at)
      values (unhex(repeat('1', 32)), 1, 'production', 'sending', '{}', '{}', 1, 'show', 60, 'test', repeat('x', 32), now(3), now(3), now(3))`,
     )
@@ -101,20 +102,19 @@ test.each([
     ]
     for (const [devices, leased, at] of works)
       await database.change(
-        `insert into work (kind, app_no, notification_no, urgency, available_at, leased, devices)
-       values ('send', 1, (select max(no) from notifications), 1, ${at}, ?, ?)`,
-        [leased, devices],
+        sql`insert into work (kind, app_no, notification_no, urgency, available_at, leased, devices)
+       values ('send', 1, (select max(no) from notifications), 1, ${sql.raw(at)}, ${leased}, ${devices})`,
       )
     if (step !== undefined) {
       const { statements } = migrations.find(({ no }) => no === 13)!
       for (const [at, statement] of statements.slice(0, step + 1).entries()) {
-        await database.change(statement)
-        if (at < step) await database.change('insert into schema_steps values (13, ?, now())', [at])
+        await database.change(sql.raw(statement))
+        if (at < step) await database.change(sql`insert into schema_steps values (13, ${at}, now())`)
       }
     }
     await migrate(database)
     const rows = await database.rows(
-      `select convert(body using utf8mb4) as name, environment, suspended,
+      sql`select convert(body using utf8mb4) as name, environment, suspended,
        round(timestampdiff(second, utc_timestamp(3), due_at) / 3600) as dueInHours,
        leased_until > utc_timestamp(3) as leased
      from work order by no`,

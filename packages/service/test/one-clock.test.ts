@@ -1,4 +1,5 @@
 import { afterAll, afterEach, beforeAll, expect, jest, test } from '@jest/globals'
+import { sql } from 'drizzle-orm'
 import { fillDevices } from '../../../e2e/harness/fleet.ts'
 import type { Gateways, Sendable } from '../src/engine/ports.ts'
 import { sendBlock } from '../src/engine/send-block.ts'
@@ -98,7 +99,7 @@ test('what is spread is due by the database’s clock', async () => {
   await store.expandPage((await store.claim([], 0))!.claim, (await findNotification(database, scope, given.id))!)
   jest.useRealTimers()
   const due = await database.rows<{ s: number }>(
-    "select timestampdiff(second, n.created_at, w.due_at) as s from work w join notifications n on n.no = w.subject_no where w.kind = 'send' order by s",
+    sql`select timestampdiff(second, n.created_at, w.due_at) as s from work w join notifications n on n.no = w.subject_no where w.kind = 'send' order by s`,
   )
   expect(due.map(({ s }) => s)).toEqual([0, 300])
 })

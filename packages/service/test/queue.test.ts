@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
+import { sql } from 'drizzle-orm'
 import type { Database } from '../src/store/database.ts'
 import { claim } from '../src/store/queue/claim.ts'
 import { enqueue, type NewWork } from '../src/store/queue/enqueue.ts'
@@ -16,7 +17,7 @@ beforeAll(async () => {
   ;({ scratch, database } = await scratchApp())
 })
 afterAll(() => scratch.close())
-beforeEach(() => database.change('delete from work'))
+beforeEach(() => database.change(sql`delete from work`))
 
 const own = { appNo: 1, environment: 'development' } as const
 const put = (subjectNo: number, more: Partial<NewWork> = {}) =>
@@ -26,7 +27,7 @@ const take = (more: { held?: readonly number[]; least?: number } = {}) =>
 const dueIn = async () =>
   (
     await database.rows<{ s: number }>(
-      'select round(timestampdiff(microsecond, utc_timestamp(3), due_at) / 1e6) as s from work order by no',
+      sql`select round(timestampdiff(microsecond, utc_timestamp(3), due_at) / 1e6) as s from work order by no`,
     )
   ).map(({ s }) => Number(s))
 
@@ -60,7 +61,7 @@ describe('the queue', () => {
   test('hands out anew what a dead worker held, but not to one that holds it still', async () => {
     await put(1)
     const first = (await take())!
-    await database.change('update work set leased_until = utc_timestamp(3)')
+    await database.change(sql`update work set leased_until = utc_timestamp(3)`)
     expect(await take({ held: [first.no] })).toBeUndefined()
     const second = (await take())!
     expect(second.fence).toBe(first.fence + 1)
@@ -104,7 +105,10 @@ describe('suspended work', () => {
     await put(2)
     const held = (await take())!
     await suspend(database, 2)
-    expect(await database.rows('select suspended from work order by no')).toEqual([{ suspended: 1 }, { suspended: 0 }])
+    expect(await database.rows(sql`select suspended from work order by no`)).toEqual([
+      { suspended: 1 },
+      { suspended: 0 },
+    ])
     expect(await release(database, held, 'suspended')).toBe(true)
     expect(await take()).toBeUndefined()
     await resume(database, 2)

@@ -1,6 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import { uuidV7 } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import fc from 'fast-check'
 import type { Scope } from '../src/store/apps/apps.ts'
 import type { Database } from '../src/store/database.ts'
@@ -20,7 +21,7 @@ beforeAll(async () => {
 afterAll(() => scratch.close())
 const empty = async () => {
   for (const table of ['devices', 'device_tokens', 'device_events', 'users'])
-    await database.change(`delete from ${table}`)
+    await database.change(sql`delete from ${sql.raw(table)}`)
 }
 beforeEach(empty)
 
@@ -67,7 +68,7 @@ const registerTogether = async (devices: readonly NewDevice[]): Promise<Register
 type Row = { no: number; installation: string | null; token: string; retired: number; reason: string | null }
 const rows = () =>
   database.rows<Row>(
-    'select no, installation, token, retired_at is not null as retired, retired_reason as reason from devices order by no',
+    sql`select no, installation, token, retired_at is not null as retired, retired_reason as reason from devices order by no`,
   )
 const eventsOf = async (no: number) => (await listEvents(database, no, 50)).map(({ event }) => event)
 
@@ -103,7 +104,7 @@ describe('one installation is one device', () => {
 
   test('a token that comes back after it was gone', async () => {
     const { device } = await register('phone-1', 'token-1')
-    await database.change("update devices set retired_at = now(3), retired_reason = 'token-gone'")
+    await database.change(sql`update devices set retired_at = now(3), retired_reason = 'token-gone'`)
     const back = await register('phone-1', 'token-1')
     expect(back.device).toMatchObject({ no: device?.no, retiredAt: null })
   })
@@ -195,7 +196,7 @@ async function isInOrder(registered: readonly string[]): Promise<void> {
   const installations = all.flatMap(({ installation }) => (installation === null ? [] : [installation]))
   expect(new Set(installations).size).toBe(installations.length)
   const givenUp = new Set(
-    (await database.rows<{ hash: Buffer }>('select token_hash as hash from device_tokens')).map(({ hash }) =>
+    (await database.rows<{ hash: Buffer }>(sql`select token_hash as hash from device_tokens`)).map(({ hash }) =>
       hash.toString('hex'),
     ),
   )

@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import { blockSize, type Target, uuidV7 } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Claim, Ended } from '../src/engine/work.ts'
 import { createApp, type Scope } from '../src/store/apps/apps.ts'
 import { Database } from '../src/store/database.ts'
@@ -41,7 +42,7 @@ beforeEach(async () => {
     'device_events',
     'users',
   ])
-    await database.change(`delete from ${table}`)
+    await database.change(sql`delete from ${sql.raw(table)}`)
 })
 
 const fresh = () => uuidV7(Date.now(), randomBytes(10))
@@ -72,9 +73,9 @@ async function fleet(count: number): Promise<number[]> {
       `(${randomId()}, ${scope.app.no}, 'development', 'ios', 'token-${i}', ${randomId(32)}, ${randomId(32)}, 'granted', 0, now(), now(), now())`,
   )
   await database.change(
-    `insert into devices (id, app_no, environment, platform, token, token_hash, secret_hash, permission, muted, registered_at, seen_at, changed_at) values ${rows.join(',')}`,
+    sql`insert into devices (id, app_no, environment, platform, token, token_hash, secret_hash, permission, muted, registered_at, seen_at, changed_at) values ${sql.raw(rows.join(','))}`,
   )
-  return (await database.rows<{ no: number }>('select no from devices order by no')).map(({ no }) => no)
+  return (await database.rows<{ no: number }>(sql`select no from devices order by no`)).map(({ no }) => no)
 }
 const randomId = (bytes = 16) => `x'${randomBytes(bytes).toString('hex')}'`
 
@@ -109,20 +110,20 @@ const accepted = (deviceNo: number): Ended => ({
   atMs: Date.now(),
 })
 const none = { ended: [], remaining: [], retries: [] }
-const lapse = () => database.change('update work set leased_until = null, due_at = utc_timestamp(3)')
+const lapse = () => database.change(sql`update work set leased_until = null, due_at = utc_timestamp(3)`)
 
 describe('the schema', () => {
   test('two processes that start at once migrate once', async () => {
     const empty = await scratchDatabase()
     const ran = await Promise.all([migrate(empty.database), migrate(empty.another())])
     expect(ran.flat()).toEqual(migrations.map(({ no }) => no))
-    expect(await empty.database.rows('select no from schema_migrations')).toHaveLength(migrations.length)
+    expect(await empty.database.rows(sql`select no from schema_migrations`)).toHaveLength(migrations.length)
     await empty.close()
   })
   test('a newer one is refused rather than harmed', async () => {
-    await database.change("insert into schema_migrations values (9999, 'future', now())")
+    await database.change(sql`insert into schema_migrations values (9999, 'future', now())`)
     await expect(migrate(database)).rejects.toThrow(SchemaTooNew)
-    await database.change('delete from schema_migrations where no = 9999')
+    await database.change(sql`delete from schema_migrations where no = 9999`)
   })
 })
 
@@ -136,7 +137,7 @@ describe('errors', () => {
   })
   test('a database that is not there is told by its kind', async () => {
     const nowhere = new Database({ url: 'mysql://a:b@127.0.0.1:1/c', connections: 2 })
-    await expect(nowhere.rows('select 1')).rejects.toThrow(DatabaseUnavailable)
+    await expect(nowhere.rows(sql`select 1`)).rejects.toThrow(DatabaseUnavailable)
     await nowhere.close()
   })
 })
@@ -148,13 +149,13 @@ describe('registering', () => {
     )
     expect(outcomes.some(({ status }) => status === 'fulfilled')).toBe(true)
     expect(await listDevices(database, scope, { limit: 50 })).toHaveLength(1)
-    expect(await database.rows('select name from users')).toHaveLength(2)
+    expect(await database.rows(sql`select name from users`)).toHaveLength(2)
   })
   test('a retired device comes back', async () => {
     const device = await register('gone-and-back')
-    await database.change("update devices set retired_at = now(), retired_reason = 'token-gone' where no = ?", [
-      device.no,
-    ])
+    await database.change(
+      sql`update devices set retired_at = now(), retired_reason = 'token-gone' where no = ${device.no}`,
+    )
     expect((await register('gone-and-back')).no).toBe(device.no)
     expect((await listDevices(database, scope, { limit: 5 }))[0]).toMatchObject({
       retiredAt: null,
@@ -176,7 +177,7 @@ describe('expansion', () => {
     const { row } = await notify()
     expect(await expandPage(database, await claimed(), await row(), leaseMs)).toBe('more')
     await lapse()
-    const again = await database.rows<{ no: number }>("select no from work where kind = 'expand'")
+    const again = await database.rows<{ no: number }>(sql`select no from work where kind = 'expand'`)
     expect(again).toHaveLength(1)
     const claims = await Promise.all(Array.from({ length: 6 }, claimed))
     const rest = claims.find(({ kind }) => kind === 'expand')!
@@ -333,7 +334,7 @@ describe('outcomes', () => {
       ['shown', null],
     ])
     expect(page[1]!.moments.shown!.getTime()).toBeLessThanOrEqual(Date.now() + 1_000)
-    expect(await database.rows('select * from early_receipts')).toEqual([])
+    expect(await database.rows(sql`select * from early_receipts`)).toEqual([])
   })
 
   test('receipts for what never was, or for another app, are not taken', async () => {
@@ -364,7 +365,7 @@ test('an Idempotency-Key makes one notification of many calls', async () => {
   const key = randomBytes(32)
   const made = await Promise.all(Array.from({ length: 8 }, () => notify({ any: ['everyone'] }, 'normal', key)))
   expect(made.filter(({ created }) => created.is === 'created')).toHaveLength(1)
-  expect(await database.rows('select no from notifications')).toHaveLength(1)
+  expect(await database.rows(sql`select no from notifications`)).toHaveLength(1)
 })
 
 describe('old deliveries', () => {
@@ -382,12 +383,12 @@ describe('old deliveries', () => {
       return row
     }
     const [old, young] = [await ended(), await ended()]
-    await database.change('update notifications set finished_at = utc_timestamp() - interval 91 day where no = ?', [
-      (await old()).no,
-    ])
+    await database.change(
+      sql`update notifications set finished_at = utc_timestamp() - interval 91 day where no = ${(await old()).no}`,
+    )
     expect(await pruneDeliveries(database, 90, () => true)).toBe(1)
     const left = async (no: number) =>
-      (await database.rows('select 1 from deliveries where notification_no = ?', [no])).length
+      (await database.rows(sql`select 1 from deliveries where notification_no = ${no}`)).length
     expect([await left((await old()).no), await left((await young()).no)]).toEqual([0, 5])
     expect((await old()).prunedAt).not.toBeNull()
     expect((await countDeliveries(database, (await old()).no)).states.get('accepted')).toBe(5)
@@ -409,42 +410,37 @@ describe('totals', () => {
 })
 
 describe('statements that go together', () => {
-  const topic = (name: string) => ({
-    sql: "insert into topics (app_no, environment, name, declared, created_at) values (1, 'development', ?, 1, now())",
-    values: [name],
-  })
+  const topic = (name: string) =>
+    sql`insert into topics (app_no, environment, name, declared, created_at) values (1, 'development', ${name}, 1, now())`
   const names = async () =>
-    (await database.rows<{ name: string }>('select name from topics order by name')).map(({ name }) => name)
+    (await database.rows<{ name: string }>(sql`select name from topics order by name`)).map(({ name }) => name)
 
   test('are all stored or none, and leave no transaction open', async () => {
     const asked = await database.together<{ no: number }>(
       [topic('route-1'), topic('route-2')],
-      'select last_insert_id() as no',
+      sql`select last_insert_id() as no`,
     )
     expect(asked[0]?.no).toBeGreaterThan(0)
-    await expect(database.together([topic('route-3'), topic('route-1')], 'select 1')).rejects.toBeInstanceOf(
+    await expect(database.together([topic('route-3'), topic('route-1')], sql`select 1`)).rejects.toBeInstanceOf(
       DuplicateKey,
     )
     expect(await names()).toEqual(['route-1', 'route-2'])
     // Were a transaction open on one of the pool's connections, what goes over it now would be lost.
     for (let i = 0; i < 20; i++)
-      await database.change('insert into topics (app_no, environment, name, declared, created_at) values (?)', [
-        [1, 'development', `t-${i}`, 1, new Date()],
-      ])
-    expect(await scratch.another().rows('select 1 from topics')).toHaveLength(22)
-    await database.change('delete from topics')
+      await database.change(
+        sql`insert into topics (app_no, environment, name, declared, created_at) values (${1}, ${'development'}, ${`t-${i}`}, ${1}, ${new Date()})`,
+      )
+    expect(await scratch.another().rows(sql`select 1 from topics`)).toHaveLength(22)
+    await database.change(sql`delete from topics`)
   })
   test('carry text as text, whatever it looks like', async () => {
     const nasty = "x'); drop table topics; -- \\ ? @a \u0000"
     await database.together(
-      [
-        { ...topic(''), values: ['plain'] },
-        { sql: 'update topics set title = ? where name = ?', values: [nasty, 'plain'] },
-      ],
-      'select 1',
+      [topic('plain'), sql`update topics set title = ${nasty} where name = ${'plain'}`],
+      sql`select 1`,
     )
-    const [row] = await database.rows<{ title: string }>("select title from topics where name = 'plain'")
+    const [row] = await database.rows<{ title: string }>(sql`select title from topics where name = 'plain'`)
     expect(row?.title).toBe(nasty)
-    await database.change('delete from topics')
+    await database.change(sql`delete from topics`)
   })
 })

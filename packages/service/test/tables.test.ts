@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
-import { is } from 'drizzle-orm'
+import { is, sql } from 'drizzle-orm'
 import { getTableConfig, MySqlTable } from 'drizzle-orm/mysql-core'
 import * as tables from '../src/store/tables.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
@@ -22,7 +22,7 @@ const plainType = (type: string): string =>
 
 test('each table is defined as the migrations make it, column by column', async () => {
   const rows = await scratch.database.rows<{ tableName: string; column: string; type: string; nullable: string }>(
-    `select table_name as tableName, column_name as \`column\`, column_type as type, is_nullable as nullable
+    sql`select table_name as tableName, column_name as \`column\`, column_type as type, is_nullable as nullable
      from information_schema.columns where table_schema = database() order by table_name, ordinal_position`,
   )
   const migrated = new Map<string, Column[]>()

@@ -1,6 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { type Platform, permissions, platforms, reasonToSkip, type Target, uuidV7 } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import fc from 'fast-check'
 import type { Scope } from '../src/store/apps/apps.ts'
 import type { Database } from '../src/store/database.ts'
@@ -24,13 +25,12 @@ beforeAll(async () => {
   ;({ scratch, database, scope } = await scratchApp())
   for (const [i, name] of topicNames.entries())
     await database.change(
-      "insert into topics (no, app_no, environment, name, declared, created_at) values (?, ?, 'development', ?, 1, now())",
-      [i + 1, scope.app.no, name],
+      sql`insert into topics (no, app_no, environment, name, declared, created_at) values (${i + 1}, ${scope.app.no}, 'development', ${name}, 1, now())`,
     )
   for (let i = 0; i < 24; i++) await add(i)
   // Signe follows route-4 as a person: on all her devices.
   await database.change(
-    "insert into topic_users (topic_no, user_no, joined_at) select 2, no, now() from users where name = 'signe'",
+    sql`insert into topic_users (topic_no, user_no, joined_at) select 2, no, now() from users where name = 'signe'`,
   )
   for (const device of fleet) if (device.user === 'signe') device.names.add('topic:route-4')
 })
@@ -54,11 +54,11 @@ async function add(i: number): Promise<void> {
     address: { token, tokenHash: createHash('sha256').update(token).digest(), p256dh: null, auth: null },
     secretHash: randomBytes(32),
   })
-  const [{ no }] = (await database.rows<{ no: number }>('select max(no) as no from devices')) as [{ no: number }]
+  const [{ no }] = (await database.rows<{ no: number }>(sql`select max(no) as no from devices`)) as [{ no: number }]
   const names = new Set(['everyone', `device:${id}`, `token:${token}`, ...(user ? [`user:${user}`] : [])])
   const topic = i % (topicNames.length + 1)
   if (topic < topicNames.length) {
-    await database.change('insert into topic_devices values (?, ?, now())', [topic + 1, no])
+    await database.change(sql`insert into topic_devices values (${topic + 1}, ${no}, now())`)
     names.add(`topic:${topicNames[topic]}`)
   }
   fleet.push({ no, id, token, platform, user, names })
@@ -167,9 +167,9 @@ describe('a target', () => {
   })
   test('has no retired device, and nobody of another app', async () => {
     const [first] = fleet
-    await database.change('update devices set retired_at = now() where no = ?', [first!.no])
+    await database.change(sql`update devices set retired_at = now() where no = ${first!.no}`)
     expect(await targetDevices(database, { any: ['everyone'] }, where(), 0, 1_000)).not.toContain(first!.no)
-    await database.change('update devices set retired_at = null where no = ?', [first!.no])
+    await database.change(sql`update devices set retired_at = null where no = ${first!.no}`)
     expect(await targetDevices(database, { any: ['everyone'] }, { ...where(), appNo: 99 }, 0, 10)).toEqual([])
     expect(await targetDevices(database, { any: [`device:${first!.id}`] }, { ...where(), appNo: 99 }, 0, 10)).toEqual(
       [],
@@ -183,8 +183,7 @@ test('whether a device can be rung is the same in the database as in memory, wha
       for (const muted of [true, false])
         for (const retired of [true, false]) {
           const [row] = await database.rows<{ rings: number }>(
-            `select ${isReachable(mode)} as rings from (select ? as permission, ? as muted, ? as retired_at) v`,
-            [permission, muted, retired ? new Date() : null],
+            sql`select ${isReachable(mode)} as rings from (select ${permission} as permission, ${muted} as muted, ${retired ? new Date() : null} as retired_at) v`,
           )
           expect(row!.rings === 1).toBe(reasonToSkip({ permission, muted, retired }, mode) === undefined)
         }

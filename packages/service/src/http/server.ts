@@ -247,7 +247,7 @@ function serveHealth(app: express.Express, database: Database, metrics: Metrics)
   const document = JSON.stringify(openApiDocument())
   app.get('/livez', (_request, response) => void response.json({ alive: true }))
   app.get('/readyz', async (_request, response) => {
-    await database.rows('select 1')
+    await database.ping()
     response.json({ ready: true })
   })
   app.get('/metrics', async (_request, response) => {

@@ -17,9 +17,8 @@ import type { GatewayRoom } from '../gateways/gateways.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database, Reader } from '../store/database.ts'
 import { readersValues } from '../store/devices/load-block-devices.ts'
-import type { Part } from '../store/targets/named-devices.ts'
 import { listLeftOut, sampleDevices } from '../store/targets/review-target.ts'
-import { type TargetGroup, tallyTarget } from '../store/targets/tally-target.ts'
+import { type Tally, type TargetGroup, tallyTarget } from '../store/targets/tally-target.ts'
 import { targetParts } from '../store/targets/target-devices.ts'
 import type { Pace } from '../telemetry/pace.ts'
 import type { Draft } from './draft.ts'
@@ -160,7 +159,7 @@ async function samplesOf(
   scope: Scope,
   draft: Draft,
   { user, language }: ReviewReader,
-  { devices, parts: counted }: { readonly devices: Record<Platform, number>; readonly parts: readonly Part[] },
+  { devices, parts: counted }: { readonly devices: Record<Platform, number>; readonly parts: Tally['parts'] },
 ): Promise<Review['samples']> {
   const where = { appNo: scope.app.no, environment: scope.environment }
   const renderer = new Renderer(draft.content, draft.filling)

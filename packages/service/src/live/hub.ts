@@ -2,6 +2,7 @@ import type { Logger } from 'pino'
 import type { Notification } from '../engine/notification.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
+import { lastDeviceChange } from '../store/devices/read-devices.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import { changedNotifications } from '../store/notifications/read-notifications.ts'
 
@@ -106,11 +107,7 @@ export class LiveHub {
       for (const listener of room.listeners) listener({ is: 'notification', row })
     }
     for (const [no, { changedMs }] of room.told) if (changedMs < room.sinceMs - overlapMs) room.told.delete(no)
-    const [newest] = await this.#database.rows<{ at: Date | null }>(
-      'select max(changed_at) as at from devices where app_no = ? and environment = ?',
-      [room.scope.app.no, room.scope.environment],
-    )
-    const at = newest?.at?.toISOString() ?? ''
+    const at = (await lastDeviceChange(this.#database, room.scope))?.toISOString() ?? ''
     // The first look tells too: something may have changed between the listener's own reading and now.
     // Told once more at the next look: another change may fall into the same millisecond, after this one was read.
     const isNew = (at || '-') !== room.devicesAt

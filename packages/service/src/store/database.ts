@@ -1,7 +1,9 @@
+import { type SQL, sql } from 'drizzle-orm'
 import { drizzle, type MySql2Database } from 'drizzle-orm/mysql2'
 import { createPool, type Pool, type PoolConnection, type ResultSetHeader, type RowDataPacket } from 'mysql2/promise'
 import pLimit, { type LimitFunction } from 'p-limit'
 import { Abandoned, isTimeout, translateError } from './errors.ts'
+import { compile } from './fragments.ts'
 import { type Insistence, insistenceDefaults, insistent } from './insistent.ts'
 
 export type DatabaseOptions = {
@@ -31,27 +33,27 @@ class Session {
     this.#on = on
   }
 
-  async rows<T = Row>(sql: string, values: unknown[] = [], timeout = statementTimeoutMs): Promise<T[]> {
-    const [rows] = await this.#on.query<RowDataPacket[]>({ sql, values, timeout })
+  async rows<T = Row>(query: SQL, timeout = statementTimeoutMs): Promise<T[]> {
+    const [rows] = await this.#on.query<RowDataPacket[]>({ ...compile(query), timeout })
     return rows as T[]
   }
 
-  async change(sql: string, values: unknown[] = []): Promise<ResultSetHeader> {
-    const [result] = await this.#on.query<ResultSetHeader>({ sql, values, timeout: statementTimeoutMs })
+  async change(statement: SQL): Promise<ResultSetHeader> {
+    const [result] = await this.#on.query<ResultSetHeader>({ ...compile(statement), timeout: statementTimeoutMs })
     return result
   }
 
   /** Several statements in one journey. @returns what the last of them found */
-  async compound<T>(sql: string, values: unknown[]): Promise<T[]> {
+  async compound<T>(statement: SQL): Promise<T[]> {
     // A compound statement answers with each of its results, the last of them being that of the whole.
-    const [results] = await this.#on.query<RowDataPacket[][]>({ sql, values, timeout: statementTimeoutMs })
+    const [results] = await this.#on.query<RowDataPacket[][]>({ ...compile(statement), timeout: statementTimeoutMs })
     return (results[0] ?? []) as T[]
   }
 }
 
 /**
- * The one way to MariaDB. Ordinary statements go through Drizzle (`db`), hot ones by hand (`rows`, `change`):
- * the builder takes four times as long for a bulk insert. Every error leaves here translated.
+ * The one way to MariaDB. A statement is a fragment of Drizzle's (`` sql`…` ``), which carries its values, or comes from its
+ * query builder (`use`). Every error leaves here translated.
  */
 export class Database {
   readonly #pool: Pool
@@ -91,12 +93,17 @@ export class Database {
   }
 
   /** One statement is a transaction too, so it runs again when it loses against another. */
-  async rows<T = Row>(sql: string, values: unknown[] = []): Promise<T[]> {
-    return this.#with((session) => session.rows<T>(sql, values))
+  async rows<T = Row>(query: SQL): Promise<T[]> {
+    return this.#with((session) => session.rows<T>(query))
   }
 
-  async change(sql: string, values: unknown[] = []): Promise<ResultSetHeader> {
-    return this.#with((session) => session.change(sql, values))
+  async change(statement: SQL): Promise<ResultSetHeader> {
+    return this.#with((session) => session.change(statement))
+  }
+
+  /** Whether it answers. @throws {DatabaseUnavailable} when it does not */
+  async ping(): Promise<void> {
+    await this.rows(sql`select 1`)
   }
 
   /**
@@ -104,19 +111,18 @@ export class Database {
    * against another. For what a person waits for: each journey of its own costs more than the statement.
    * @param then what is asked at the end
    */
-  async together<T = Row>(
-    statements: readonly { sql: string; values: readonly unknown[] }[],
-    then: string,
-  ): Promise<T[]> {
-    const sql = `begin not atomic
+  async together<T = Row>(statements: readonly SQL[], then: SQL): Promise<T[]> {
+    const compound = sql`begin not atomic
       declare exit handler for sqlexception begin rollback; resignal; end;
       start transaction;
-      ${statements.map((one) => `${one.sql};`).join('\n')}
+      ${sql.join(
+        statements.map((one) => sql`${one};`),
+        sql`\n`,
+      )}
       commit;
       ${then};
     end`
-    const values = statements.flatMap((one) => one.values)
-    return this.#with((session) => session.compound<T>(sql, values))
+    return this.#with((session) => session.compound<T>(compound))
   }
 
   /** Runs a short transaction, again when it loses against another; so it must do nothing but speak to the database. */
@@ -161,7 +167,7 @@ export class Database {
    * @throws {TooSlow} from `rows`, for one that took too long @throws {Abandoned} for one that nobody waited for
    */
   bounded({ withinMs, signal }: { readonly withinMs: number; readonly signal?: AbortSignal | undefined }): Reader {
-    const rows = <T>(sql: string, values: unknown[] = []): Promise<T[]> =>
+    const rows = <T>(query: SQL): Promise<T[]> =>
       this.#inTurn(() =>
         this.#with(async (session, connection) => {
           if (signal?.aborted) throw new Abandoned()
@@ -171,8 +177,8 @@ export class Database {
           }
           signal?.addEventListener('abort', stop, { once: true })
           try {
-            const limited = `set statement max_statement_time = ${withinMs / 1_000} for ${sql}`
-            return await session.rows<T>(limited, values, withinMs + statementTimeoutMs)
+            const limited = sql`set statement max_statement_time = ${withinMs / 1_000} for ${query}`
+            return await session.rows<T>(limited, withinMs + statementTimeoutMs)
           } catch (error) {
             throw signal?.aborted ? new Abandoned() : error
           } finally {

@@ -1,9 +1,12 @@
 import type { Direction } from '@zbell/contract'
+import { type SQL, sql } from 'drizzle-orm'
 
 /** What a list can be put in order by. */
 export type SortKey = {
   /** An SQL expression over the list's row. */
-  readonly by: string
+  readonly by: SQL
+  /** It is the row's own number. */
+  readonly isNumber?: boolean
   /** It may be null; such rows come last, whichever way the others go. */
   readonly nullable?: boolean
   /** No two rows have the same. */
@@ -20,30 +23,30 @@ export type Placed = { readonly sortedBy: string | null; readonly no: number }
  * @param after a place that `placeOf` named; one that cannot be read has nothing behind it
  */
 export function inOrder(
-  { by, nullable, unique }: SortKey,
-  no: string,
+  { by, isNumber, nullable, unique }: SortKey,
+  no: SQL,
   direction: Direction,
   after: string | undefined,
 ) {
-  const [beyond, way] = direction === 'ascending' ? ['>', 'asc'] : ['<', 'desc']
+  const [beyond, way] = direction === 'ascending' ? [sql`>`, sql`asc`] : [sql`<`, sql`desc`]
   return {
-    column: `cast(${by} as char) as sortedBy`,
-    orderBy: `${nullable ? `${by} is null, ` : ''}${by} ${way}${unique ? '' : `, ${no} ${way}`}`,
-    ...behind(),
+    column: sql`cast(${by} as char) as sortedBy`,
+    orderBy: sql`${nullable ? sql`${by} is null, ` : sql``}${by} ${way}${unique ? sql`` : sql`, ${no} ${way}`}`,
+    where: behind(),
   }
 
-  function behind(): { readonly where: string; readonly values: readonly unknown[] } {
-    if (after === undefined) return { where: 'true', values: [] }
+  function behind(): SQL {
+    if (after === undefined) return sql`true`
     const place = readPlace(after)
-    if (!place) return { where: 'false', values: [] }
+    if (!place) return sql`false`
     const [key, number] = place
-    if (by === no) return { where: `${no} ${beyond} ?`, values: [number] }
-    if (unique) return { where: `${by} ${beyond} ?`, values: [key] }
-    if (key === null) return { where: `${by} is null and ${no} ${beyond} ?`, values: [number] }
-    const either = `${by} ${beyond} ? or (${by} = ? and ${no} ${beyond} ?)`
-    if (nullable) return { where: `(${either} or ${by} is null)`, values: [key, key, number] }
+    if (isNumber) return sql`${no} ${beyond} ${number}`
+    if (unique) return sql`${by} ${beyond} ${key}`
+    if (key === null) return sql`${by} is null and ${no} ${beyond} ${number}`
+    const either = sql`${by} ${beyond} ${key} or (${by} = ${key} and ${no} ${beyond} ${number})`
+    if (nullable) return sql`(${either} or ${by} is null)`
     // Said once more as a single bound, which an index can begin at.
-    return { where: `${by} ${beyond}= ? and (${either})`, values: [key, key, key, number] }
+    return sql`${by} ${beyond}= ${key} and (${either})`
   }
 }
 

@@ -1,5 +1,6 @@
 import { randomBytes } from 'node:crypto'
 import { setTimeout as wait } from 'node:timers/promises'
+import { sql } from 'drizzle-orm'
 import type { Database } from './database.ts'
 import { isThereAlready } from './errors.ts'
 import { type Migration, migrations } from './migrations/index.ts'
@@ -20,15 +21,15 @@ export class SchemaTooNew extends Error {
  */
 export async function migrate(database: Database): Promise<number[]> {
   await database.change(
-    'create table if not exists schema_lease (one tinyint primary key, owner binary(16) not null, until_at datetime(3) not null)',
+    sql`create table if not exists schema_lease (one tinyint primary key, owner binary(16) not null, until_at datetime(3) not null)`,
   )
   await database.change(
-    'create table if not exists schema_migrations (no int primary key, name varchar(80) not null, done_at datetime(3) not null)',
+    sql`create table if not exists schema_migrations (no int primary key, name varchar(80) not null, done_at datetime(3) not null)`,
   )
   await database.change(
-    'create table if not exists schema_steps (no int not null, step int not null, done_at datetime(3) not null, primary key (no, step))',
+    sql`create table if not exists schema_steps (no int not null, step int not null, done_at datetime(3) not null, primary key (no, step))`,
   )
-  await database.change("insert ignore into schema_lease values (1, repeat('\\0', 16), utc_timestamp(3))")
+  await database.change(sql`insert ignore into schema_lease values (1, repeat('\\0', 16), utc_timestamp(3))`)
   const owner = randomBytes(16)
   const giveUpAt = Date.now() + patienceMs
   while (!(await takeLease(database, owner))) {
@@ -39,21 +40,22 @@ export async function migrate(database: Database): Promise<number[]> {
   try {
     return await runMissing(database, owner)
   } finally {
-    await database.change('update schema_lease set until_at = utc_timestamp(3) where one = 1 and owner = ?', [owner])
+    await database.change(sql`update schema_lease set until_at = utc_timestamp(3) where one = 1 and owner = ${owner}`)
   }
 }
 
 async function takeLease(database: Database, owner: Buffer): Promise<boolean> {
   const { affectedRows } = await database.change(
-    `update schema_lease set owner = ?, until_at = utc_timestamp(3) + interval ${leaseSeconds} second
-     where one = 1 and (until_at <= utc_timestamp(3) or owner = ?)`,
-    [owner, owner],
+    sql`update schema_lease set owner = ${owner}, until_at = utc_timestamp(3) + interval ${leaseSeconds} second
+     where one = 1 and (until_at <= utc_timestamp(3) or owner = ${owner})`,
   )
   return affectedRows === 1
 }
 
 async function runMissing(database: Database, owner: Buffer): Promise<number[]> {
-  const done = new Set((await database.rows<{ no: number }>('select no from schema_migrations')).map((row) => row.no))
+  const done = new Set(
+    (await database.rows<{ no: number }>(sql`select no from schema_migrations`)).map((row) => row.no),
+  )
   const newest = Math.max(0, ...done)
   const known = migrations.at(-1)?.no ?? 0
   if (newest > known) {
@@ -63,11 +65,10 @@ async function runMissing(database: Database, owner: Buffer): Promise<number[]> 
   for (const migration of migrations) {
     if (done.has(migration.no)) continue
     await runSteps(database, owner, migration)
-    await database.change('insert into schema_migrations values (?, ?, utc_timestamp(3))', [
-      migration.no,
-      migration.name,
-    ])
-    await database.change('delete from schema_steps where no = ?', [migration.no])
+    await database.change(
+      sql`insert into schema_migrations values (${migration.no}, ${migration.name}, utc_timestamp(3))`,
+    )
+    await database.change(sql`delete from schema_steps where no = ${migration.no}`)
     ran.push(migration.no)
   }
   return ran
@@ -79,16 +80,18 @@ async function runMissing(database: Database, owner: Buffer): Promise<number[]> 
  * that died before its note: then the server says that what it makes is there already.
  */
 async function runSteps(database: Database, owner: Buffer, { no, statements }: Migration): Promise<void> {
-  const [done] = await database.rows<{ steps: number }>('select count(*) as steps from schema_steps where no = ?', [no])
+  const [done] = await database.rows<{ steps: number }>(
+    sql`select count(*) as steps from schema_steps where no = ${no}`,
+  )
   const first = done?.steps ?? 0
   for (const [step, statement] of statements.entries()) {
     if (step < first) continue
     if (!(await takeLease(database, owner))) throw new Error('the schema lease was lost while migrating')
     try {
-      await database.change(statement)
+      await database.change(sql.raw(statement))
     } catch (error) {
       if (step !== first || !isThereAlready(error)) throw error
     }
-    await database.change('insert into schema_steps values (?, ?, utc_timestamp(3))', [no, step])
+    await database.change(sql`insert into schema_steps values (${no}, ${step}, utc_timestamp(3))`)
   }
 }

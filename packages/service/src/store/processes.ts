@@ -1,5 +1,6 @@
 import type { GatewayHealth } from '@zbell/contract'
 import { uuidFromBytes } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import { uuidBuffer } from './columns.ts'
 import type { Database } from './database.ts'
 
@@ -20,19 +21,18 @@ const silentSeconds = 20
 
 export async function reportProcess(database: Database, id: string, report: ProcessReport): Promise<void> {
   await database.change(
-    `insert into processes (id, started_at, seen_at, report) values (?, utc_timestamp(3), utc_timestamp(3), ?)
+    sql`insert into processes (id, started_at, seen_at, report) values (${uuidBuffer(id)}, utc_timestamp(3), utc_timestamp(3), ${JSON.stringify(report)})
      on duplicate key update seen_at = utc_timestamp(3), report = value(report)`,
-    [uuidBuffer(id), JSON.stringify(report)],
   )
 }
 
 export const removeProcess = (database: Database, id: string) =>
-  database.change('delete from processes where id = ?', [uuidBuffer(id)])
+  database.change(sql`delete from processes where id = ${uuidBuffer(id)}`)
 
 /** Those that are there, the oldest first. */
 export async function listProcesses(database: Database): Promise<ProcessRow[]> {
   const rows = await database.rows<{ id: Buffer; startedAt: Date; seenAt: Date; report: string | ProcessReport }>(
-    `select id, started_at as startedAt, seen_at as seenAt, report from processes
+    sql`select id, started_at as startedAt, seen_at as seenAt, report from processes
      where seen_at > utc_timestamp(3) - interval ${silentSeconds} second order by started_at, id`,
   )
   return rows.map(({ id, report, ...row }) => ({
@@ -44,4 +44,4 @@ export async function listProcesses(database: Database): Promise<ProcessRow[]> {
 
 /** Forgets those that died without a word. */
 export const forgetSilent = (database: Database) =>
-  database.change('delete from processes where seen_at < utc_timestamp(3) - interval 1 hour')
+  database.change(sql`delete from processes where seen_at < utc_timestamp(3) - interval 1 hour`)

@@ -10,7 +10,7 @@ import type { OperationRouter } from '../serve-operation.ts'
 export function serveHealthOf(on: OperationRouter, database: Database): void {
   on.serve('readHealth', async ({ caller: { scope } }) => {
     const startMs = performance.now()
-    await database.rows('select 1')
+    await database.ping()
     const databaseMs = performance.now() - startMs
     const processes = await listProcesses(database)
     const { oldestDueAt, ...queue } = await readWaiting(database, scope)

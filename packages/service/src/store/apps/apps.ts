@@ -1,5 +1,5 @@
 import type { Environment, Platform } from '@zbell/core'
-import { asc, eq, gt } from 'drizzle-orm'
+import { asc, eq, gt, sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 import { apps } from '../tables.ts'
 
@@ -23,8 +23,7 @@ export async function findAppByNo(database: Database, no: number): Promise<AppRo
 }
 
 /** An app's columns beside those of another table, where it is `a`. */
-export const appColumns =
-  'a.slug as appSlug, a.name as appName, a.identifiers as appIdentifiers, a.created_at as appCreatedAt'
+export const appColumns = sql`a.slug as appSlug, a.name as appName, a.identifiers as appIdentifiers, a.created_at as appCreatedAt`
 export type AppColumns = {
   readonly appSlug: string
   readonly appName: string
@@ -67,18 +66,15 @@ export type AppChange = {
 export async function changeApp(database: Database, no: number, { name, identifiers }: AppChange): Promise<void> {
   await database.transact(async (tx) => {
     const [row] = await tx.rows<{ identifiers: string | AppRow['identifiers'] }>(
-      'select identifiers from apps where no = ? for update',
-      [no],
+      sql`select identifiers from apps where no = ${no} for update`,
     )
     if (!row) return
     const kept = readIdentifiers(row.identifiers)
     const given = Object.entries(identifiers).filter(([, value]) => value !== undefined)
     const merged = Object.entries({ ...kept, ...Object.fromEntries(given) }).filter(([, value]) => value !== null)
-    await tx.change('update apps set identifiers = ?, name = coalesce(?, name) where no = ?', [
-      JSON.stringify(Object.fromEntries(merged)),
-      name ?? null,
-      no,
-    ])
+    await tx.change(
+      sql`update apps set identifiers = ${JSON.stringify(Object.fromEntries(merged))}, name = coalesce(${name ?? null}, name) where no = ${no}`,
+    )
   })
 }
 

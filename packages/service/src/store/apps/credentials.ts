@@ -134,8 +134,7 @@ export async function placeCredential(
 ): Promise<void> {
   await database.transact(async (tx) => {
     const rows = await tx.rows<{ no: number; slot: 'in-use' | 'waiting' | null }>(
-      'select no, slot from credentials where app_no = ? and environment = ? and platform = ? for update',
-      [row.appNo, row.environment, row.platform],
+      sql`select no, slot from credentials where app_no = ${row.appNo} and environment = ${row.environment} and platform = ${row.platform} for update`,
     )
     const current = rows.find(({ slot }) => slot === 'in-use')
     const waiting = rows.find(({ slot }) => slot === 'waiting')
@@ -147,20 +146,19 @@ export async function placeCredential(
     }
     if (waiting && waiting.no !== row.no) await retire(tx, waiting.no, by)
     // The slots are unique: each is emptied before it is filled.
-    await tx.change('update credentials set slot = null where no in (?)', [[row.no, current?.no ?? row.no]])
+    await tx.change(sql`update credentials set slot = null where no in ${[row.no, current?.no ?? row.no]}`)
     if (current) await setSlot(tx, current.no, 'waiting')
     await setSlot(tx, row.no, 'in-use')
   })
 }
 
 const setSlot = (tx: Tx, no: number, slot: 'in-use' | 'waiting') =>
-  tx.change('update credentials set slot = ?, retired_at = null, retired_by = null, rejected_at = null where no = ?', [
-    slot,
-    no,
-  ])
+  tx.change(
+    sql`update credentials set slot = ${slot}, retired_at = null, retired_by = null, rejected_at = null where no = ${no}`,
+  )
 
 const retire = (tx: Pick<Tx, 'change'>, no: number, by: string) =>
-  tx.change('update credentials set slot = null, retired_at = utc_timestamp(3), retired_by = ? where no = ?', [by, no])
+  tx.change(sql`update credentials set slot = null, retired_at = utc_timestamp(3), retired_by = ${by} where no = ${no}`)
 
 export async function retireCredential(database: Database, no: number, by: string): Promise<void> {
   await retire(database, no, by)
@@ -168,16 +166,15 @@ export async function retireCredential(database: Database, no: number, by: strin
 
 /** The gateway took the credential; kept to the minute, since it does so thousands of times a second. */
 export async function markUsed(database: Database, id: string): Promise<void> {
-  await database.change('update credentials set used_at = utc_timestamp(3), rejected_at = null where id = ?', [
-    uuidBuffer(id),
-  ])
+  await database.change(
+    sql`update credentials set used_at = utc_timestamp(3), rejected_at = null where id = ${uuidBuffer(id)}`,
+  )
 }
 
 /** The gateway refuses the credential. @returns true for whoever noticed it first */
 export async function markRejected(database: Database, id: string): Promise<boolean> {
   const { affectedRows } = await database.change(
-    'update credentials set rejected_at = utc_timestamp(3) where id = ? and rejected_at is null',
-    [uuidBuffer(id)],
+    sql`update credentials set rejected_at = utc_timestamp(3) where id = ${uuidBuffer(id)} and rejected_at is null`,
   )
   return affectedRows === 1
 }

@@ -1,4 +1,4 @@
-import { and, desc, eq, getTableColumns, isNull, lt, or } from 'drizzle-orm'
+import { and, desc, eq, getTableColumns, isNull, lt, or, sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 import { keys } from '../tables.ts'
 import { type AppColumns, appColumns, appOf, type Scope } from './apps.ts'
@@ -18,14 +18,13 @@ export async function createKey(
   await database.use((db) => db.insert(keys).values(key))
 }
 
-/** Keys that are not revoked; read anew for each call, so that revoking counts at once, and so by hand. */
+/** Keys that are not revoked; read anew for each call, so that revoking counts at once. */
 export async function findKeys(database: Database, hashes: Buffer[]): Promise<HeldKey[]> {
   type Raw = Pick<KeyRow, 'no' | 'appNo' | 'environment' | 'kind' | 'name' | 'role' | 'usedAt'> &
     AppColumns & { readonly hash: Buffer }
   const rows = await database.rows<Raw>(
-    `select k.no, k.app_no as appNo, k.environment, k.kind, k.name, k.role, k.used_at as usedAt, k.hash, ${appColumns}
-     from api_keys k join apps a on a.no = k.app_no where k.hash in (?) and k.revoked_at is null`,
-    [hashes],
+    sql`select k.no, k.app_no as appNo, k.environment, k.kind, k.name, k.role, k.used_at as usedAt, k.hash, ${appColumns}
+     from api_keys k join apps a on a.no = k.app_no where k.hash in ${hashes} and k.revoked_at is null`,
   )
   for (const row of rows) if ((row.usedAt?.getTime() ?? 0) < Date.now() - useKeptMs) await markUsed(database, row.no)
   return rows.map(({ no, environment, kind, name, role, hash, appNo, ...app }) => ({
@@ -64,9 +63,8 @@ export const listKeys = (
 /** How many app keys are good. */
 export async function countAppKeys(database: Database, { app, environment }: Scope): Promise<number> {
   const [row] = await database.rows<{ count: number }>(
-    `select count(*) as count from api_keys
-     where app_no = ? and environment = ? and kind = 'app' and revoked_at is null`,
-    [app.no, environment],
+    sql`select count(*) as count from api_keys
+     where app_no = ${app.no} and environment = ${environment} and kind = 'app' and revoked_at is null`,
   )
   return row?.count ?? 0
 }

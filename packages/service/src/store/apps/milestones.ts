@@ -1,4 +1,5 @@
 import type { Environment, Platform } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 
 export type Milestone = {
@@ -22,13 +23,9 @@ export class Milestones {
   async note({ appNo, environment, platform, rehearsal, what }: Milestone): Promise<void> {
     const name = `${appNo} ${environment} ${platform} ${rehearsal} ${what}`
     if (this.#noted.has(name)) return
-    await this.#database.change('insert ignore into milestones values (?, ?, ?, ?, ?, utc_timestamp(3))', [
-      appNo,
-      environment,
-      platform,
-      rehearsal,
-      what,
-    ])
+    await this.#database.change(
+      sql`insert ignore into milestones values (${appNo}, ${environment}, ${platform}, ${rehearsal}, ${what}, utc_timestamp(3))`,
+    )
     this.#noted.add(name)
   }
 }
@@ -40,8 +37,7 @@ export async function listMilestones(
 ): Promise<(Pick<Milestone, 'platform' | 'rehearsal' | 'what'> & { at: Date })[]> {
   type Raw = { platform: Platform; rehearsal: number; what: Milestone['what']; at: Date }
   const rows = await database.rows<Raw>(
-    'select platform, rehearsal, what, at from milestones where app_no = ? and environment = ?',
-    [appNo, environment],
+    sql`select platform, rehearsal, what, at from milestones where app_no = ${appNo} and environment = ${environment}`,
   )
   return rows.map((row) => ({ ...row, rehearsal: row.rehearsal === 1 }))
 }

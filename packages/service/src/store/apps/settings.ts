@@ -1,3 +1,4 @@
+import { sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 import type { Scope } from './apps.ts'
 
@@ -15,8 +16,7 @@ const presets: Settings = Object.freeze({ requireProof: false, openTopics: true,
 export async function readSettings(database: Database, { app, environment }: Scope): Promise<SettingsRow> {
   type Raw = { settings: string | Partial<Settings>; proofKey: Buffer | null }
   const [row] = await database.rows<Raw>(
-    'select settings, proof_key as proofKey from app_settings where app_no = ? and environment = ?',
-    [app.no, environment],
+    sql`select settings, proof_key as proofKey from app_settings where app_no = ${app.no} and environment = ${environment}`,
   )
   const given = typeof row?.settings === 'string' ? (JSON.parse(row.settings) as Partial<Settings>) : row?.settings
   return { ...presets, ...given, proofKey: row?.proofKey ?? null }
@@ -29,16 +29,15 @@ export async function changeSettings(
 ): Promise<void> {
   const given = JSON.stringify(change)
   await database.change(
-    `insert into app_settings (app_no, environment, settings) values (?)
+    sql`insert into app_settings (app_no, environment, settings) values (${app.no}, ${environment}, ${given})
      on duplicate key update settings = json_merge_patch(settings, value(settings))`,
-    [[app.no, environment, given]],
   )
 }
 
 /** All proof keys there are: one an app and environment at most. */
 export const sealedProofKeys = (database: Database) =>
   database.rows<{ appNo: number; environment: string; sealed: Buffer }>(
-    'select app_no as appNo, environment, proof_key as sealed from app_settings where proof_key is not null',
+    sql`select app_no as appNo, environment, proof_key as sealed from app_settings where proof_key is not null`,
   )
 
 /** @returns false when it was changed meanwhile */
@@ -48,16 +47,14 @@ export async function replaceProofKey(
   after: Buffer,
 ): Promise<boolean> {
   const { affectedRows } = await database.change(
-    'update app_settings set proof_key = ? where app_no = ? and environment = ? and proof_key = ?',
-    [after, appNo, environment, sealed],
+    sql`update app_settings set proof_key = ${after} where app_no = ${appNo} and environment = ${environment} and proof_key = ${sealed}`,
   )
   return affectedRows === 1
 }
 
 export async function storeProofKey(database: Database, { app, environment }: Scope, sealed: Buffer): Promise<void> {
   await database.change(
-    `insert into app_settings (app_no, environment, settings, proof_key) values (?)
+    sql`insert into app_settings (app_no, environment, settings, proof_key) values (${app.no}, ${environment}, ${'{}'}, ${sealed})
      on duplicate key update proof_key = value(proof_key)`,
-    [[app.no, environment, '{}', sealed]],
   )
 }

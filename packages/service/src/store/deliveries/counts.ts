@@ -8,7 +8,9 @@ import {
   reasonOfCode,
   reasons,
 } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Database, Tx } from '../database.ts'
+import { tuples } from '../fragments.ts'
 
 export type CountedIn = {
   readonly platform: Platform
@@ -35,9 +37,8 @@ export class CountChanges {
     const rows = [...this.#changes.values()].filter(([, , , by]) => by !== 0).map((row) => [notificationNo, ...row])
     if (rows.length === 0) return
     await tx.change(
-      `insert into notification_counts (notification_no, platform, state, reason, count) values ?
+      sql`insert into notification_counts (notification_no, platform, state, reason, count) values ${tuples(rows)}
        on duplicate key update count = count + value(count)`,
-      [rows],
     )
   }
 }
@@ -51,8 +52,7 @@ export type Counted = {
 /** How many deliveries are in each state, and why. What is not in a row yet is queued: the caller has `expanded`. */
 export async function countDeliveries(database: Pick<Database, 'rows'>, notificationNo: number): Promise<Counted> {
   const rows = await database.rows<{ platform: number; state: number; reason: number; count: number }>(
-    'select platform, state, reason, count from notification_counts where notification_no = ? and count > 0',
-    [notificationNo],
+    sql`select platform, state, reason, count from notification_counts where notification_no = ${notificationNo} and count > 0`,
   )
   const states = new Map<DeliveryState, number>()
   const why = new Map<Reason, number>()

@@ -9,8 +9,10 @@ import {
   reasonOfCode,
   tookClass,
 } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Database, Tx } from '../database.ts'
+import { commas } from '../fragments.ts'
 
 /** A day's numbers stand in so many places each, so that those who count at the same time seldom meet. */
 const slots = 4
@@ -47,8 +49,11 @@ export class DayCounts {
     // In the order of the key, as everybody does it: two that meet wait for each other, and never in a circle.
     const rows = [...this.#counts.values()].sort((a, b) => a[0] - b[0] || a[1] - b[1] || a[2] - b[2] || a[3] - b[3])
     await tx.change(
-      `insert into day_counts (app_no, environment, day, slot, platform, state, reason, took, count)
-       values ${rows.map(([platform, state, reason, took, count]) => `(${appNo}, '${environment}', utc_date(), ${slot}, ${platform}, ${state}, ${reason}, ${took}, ${count})`).join(',')}
+      sql`insert into day_counts (app_no, environment, day, slot, platform, state, reason, took, count)
+       values ${sql.join(
+         rows.map((row) => sql`(${appNo}, ${environment}, utc_date(), ${slot}, ${commas(row)})`),
+         sql`, `,
+       )}
        on duplicate key update count = count + value(count)`,
     )
   }
@@ -72,10 +77,9 @@ export async function readDays(
 ): Promise<DayCount[]> {
   type Raw = { day: string; platform: number; state: number; reason: number; took: number; count: number }
   const rows = await database.rows<Raw>(
-    `select date_format(day, '%Y-%m-%d') as day, platform, state, reason, took, cast(sum(count) as unsigned) as count
-     from day_counts where app_no = ? and environment = ? and day > utc_date() - interval ? day
+    sql`select date_format(day, '%Y-%m-%d') as day, platform, state, reason, took, cast(sum(count) as unsigned) as count
+     from day_counts where app_no = ${app.no} and environment = ${environment} and day > utc_date() - interval ${days} day
      group by day, platform, state, reason, took order by day, platform, state, reason, took`,
-    [app.no, environment, days],
   )
   return rows.map(({ day, platform, state, reason, took, count }) => ({
     day,
@@ -89,4 +93,4 @@ export async function readDays(
 
 /** Forgets days that nobody asks for any more. */
 export const forgetDays = (database: Database, afterDays: number) =>
-  database.change('delete from day_counts where day < utc_date() - interval ? day', [afterDays])
+  database.change(sql`delete from day_counts where day < utc_date() - interval ${afterDays} day`)

@@ -16,7 +16,9 @@ import {
   uuidFromBytes,
   wordOf,
 } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
+import { allOf } from '../fragments.ts'
 import { workOf } from '../queue/read-queue.ts'
 
 export type DeliveryRow = {
@@ -95,20 +97,20 @@ async function storedDeliveries(
   after: number,
   page: DeliveryPage,
 ): Promise<DeliveryRow[]> {
-  const filters = [
-    ...(page.state === undefined ? [] : [{ sql: 'd.state = ?', value: deliveryStates[page.state] }]),
-    ...(page.reason === undefined ? [] : [{ sql: 'd.reason = ?', value: reasons[page.reason].code }]),
-    ...(page.platform === undefined ? [] : [{ sql: 'd.platform = ?', value: platforms.indexOf(page.platform) }]),
-    ...(page.deviceNo === undefined ? [] : [{ sql: 'd.device_no = ?', value: page.deviceNo }]),
+  const conditions = [
+    sql`d.notification_no = ${notificationNo}`,
+    sql`d.device_no > ${after}`,
+    ...(page.state === undefined ? [] : [sql`d.state = ${deliveryStates[page.state]}`]),
+    ...(page.reason === undefined ? [] : [sql`d.reason = ${reasons[page.reason].code}`]),
+    ...(page.platform === undefined ? [] : [sql`d.platform = ${platforms.indexOf(page.platform)}`]),
+    ...(page.deviceNo === undefined ? [] : [sql`d.device_no = ${page.deviceNo}`]),
   ]
   const rows = await database.rows<Raw>(
-    `select d.device_no as deviceNo, v.id, v.token, u.name as user, d.platform, d.state, d.reason, d.attempts,
+    sql`select d.device_no as deviceNo, v.id, v.token, u.name as user, d.platform, d.state, d.reason, d.attempts,
        d.gateway_reference as gatewayReference, d.action, d.app_state as appState, d.became, d.accepted_at as acceptedAt, d.received_at as receivedAt,
        d.shown_at as shownAt, d.dismissed_at as dismissedAt, d.opened_at as openedAt, d.ended_at as endedAt
      from deliveries d join devices v on v.no = d.device_no left join users u on u.no = v.user_no
-     where d.notification_no = ? and d.device_no > ? ${filters.map(({ sql }) => `and ${sql}`).join(' ')}
-     order by d.device_no limit ?`,
-    [notificationNo, after, ...filters.map(({ value }) => value), page.limit],
+     where ${allOf(conditions)} order by d.device_no limit ${page.limit}`,
   )
   return rows.map((row) => {
     const state = deliveryStateOfCode(row.state)
@@ -152,8 +154,8 @@ async function queuedDeliveries(
   const numbers = [...failures.keys()].sort((a, b) => a - b).slice(0, limit)
   if (numbers.length === 0) return []
   const rows = await database.rows<{ no: number; id: Buffer; token: string; user: string | null; platform: Platform }>(
-    `select v.no, v.id, v.token, u.name as user, v.platform from devices v left join users u on u.no = v.user_no
-     where v.no in (${numbers.join(',')}) order by v.no`,
+    sql`select v.no, v.id, v.token, u.name as user, v.platform from devices v left join users u on u.no = v.user_no
+     where v.no in ${numbers} order by v.no`,
   )
   return rows.map((row) => ({
     deviceNo: row.no,

@@ -1,4 +1,5 @@
 import { deliveryStates } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 import { type DeliveryRow, listDeliveries } from './list-deliveries.ts'
 
@@ -19,11 +20,10 @@ export async function laterOfTag(
   deviceNo: number,
 ): Promise<number | null> {
   const [row] = await database.rows<{ at: Date }>(
-    `select coalesce(d.shown_at, d.received_at) as at from notifications n
-     join deliveries d on d.notification_no = n.no and d.device_no = ?
-     where n.app_no = ? and n.environment = ? and n.tag = ? and n.no > ?
+    sql`select coalesce(d.shown_at, d.received_at) as at from notifications n
+     join deliveries d on d.notification_no = n.no and d.device_no = ${deviceNo}
+     where n.app_no = ${notification.appNo} and n.environment = ${notification.environment} and n.tag = ${tag} and n.no > ${notification.no}
        and d.state between ${deliveryStates.received} and ${deliveryStates.opened} order by n.no limit 1`,
-    [deviceNo, notification.appNo, notification.environment, tag, notification.no],
   )
   return row?.at.getTime() ?? null
 }

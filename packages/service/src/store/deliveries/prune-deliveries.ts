@@ -1,3 +1,4 @@
+import { sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 
 /** So many rows go in one transaction, and so many notifications at one look. */
@@ -11,22 +12,20 @@ const atOnce = 50
  */
 export async function pruneDeliveries(database: Database, days: number, mayGoOn: () => boolean): Promise<number> {
   const old = await database.rows<{ no: number }>(
-    `select no from notifications where pruned_at is null and finished_at < utc_timestamp(3) - interval ? day
+    sql`select no from notifications where pruned_at is null and finished_at < utc_timestamp(3) - interval ${days} day
      order by finished_at limit ${atOnce}`,
-    [days],
   )
   let pruned = 0
   for (const { no } of old) {
     for (;;) {
       if (!mayGoOn()) return pruned
       const { affectedRows } = await database.change(
-        `delete from deliveries where notification_no = ? limit ${together}`,
-        [no],
+        sql`delete from deliveries where notification_no = ${no} limit ${together}`,
       )
       if (affectedRows < together) break
     }
-    await database.change('delete from gateway_answers where notification_no = ?', [no])
-    await database.change('update notifications set pruned_at = utc_timestamp(3) where no = ?', [no])
+    await database.change(sql`delete from gateway_answers where notification_no = ${no}`)
+    await database.change(sql`update notifications set pruned_at = utc_timestamp(3) where no = ${no}`)
     pruned++
   }
   return pruned

@@ -1,4 +1,5 @@
 import { type DeliveryState, deliveryStateOfCode, type Reason, reasonOfCode, uuidFromBytes } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Database } from '../database.ts'
 
@@ -22,12 +23,11 @@ export async function recentDeliveries(
   among: number,
 ): Promise<RecentDelivery[]> {
   const rows = await database.rows<{ id: Buffer; title: string | null; state: number; reason: number; at: Date }>(
-    `select n.id, json_value(n.content, '$.title') as title, d.state, d.reason,
+    sql`select n.id, json_value(n.content, '$.title') as title, d.state, d.reason,
        coalesce(d.opened_at, d.dismissed_at, d.shown_at, d.received_at, d.accepted_at, d.ended_at, n.created_at) as at
-     from (select no, id, content, created_at from notifications where app_no = ? and environment = ?
-           order by no desc limit ?) n
-     join deliveries d on d.notification_no = n.no and d.device_no = ? order by n.no desc`,
-    [app.no, environment, among, deviceNo],
+     from (select no, id, content, created_at from notifications where app_no = ${app.no} and environment = ${environment}
+           order by no desc limit ${among}) n
+     join deliveries d on d.notification_no = n.no and d.device_no = ${deviceNo} order by n.no desc`,
   )
   return rows.map((row) => ({
     notification: uuidFromBytes(row.id),

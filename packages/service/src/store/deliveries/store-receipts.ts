@@ -15,8 +15,10 @@ import {
   uuidFromBytes,
   withReceipt,
 } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
+import { tuples } from '../fragments.ts'
 import { CountChanges } from './counts.ts'
 import { DayCounts, type OnStep } from './day-counts.ts'
 
@@ -77,8 +79,7 @@ type Known = { readonly no: number; readonly appNo: number; readonly environment
 async function notificationsOf(database: Database, incoming: readonly IncomingReceipt[]): Promise<Map<string, Known>> {
   const ids = [...new Set(incoming.map((receipt) => receipt.notification))]
   const rows = await database.rows<Known & { id: Buffer }>(
-    'select no, id, app_no as appNo, environment from notifications where id in (?)',
-    [ids.map(uuidBuffer)],
+    sql`select no, id, app_no as appNo, environment from notifications where id in ${ids.map(uuidBuffer)}`,
   )
   return new Map(rows.map((row) => [uuidFromBytes(row.id), row]))
 }
@@ -86,9 +87,8 @@ async function notificationsOf(database: Database, incoming: readonly IncomingRe
 /** That a device reported is kept to the minute: it does so thousands of times in a broadcast's first seconds. */
 const noteReceipts = (tx: Tx, deviceNos: readonly number[]) =>
   tx.change(
-    `update devices set receipt_at = utc_timestamp(3)
-     where no in (?) and (receipt_at is null or receipt_at < utc_timestamp(3) - interval 1 minute)`,
-    [deviceNos],
+    sql`update devices set receipt_at = utc_timestamp(3)
+     where no in ${deviceNos} and (receipt_at is null or receipt_at < utc_timestamp(3) - interval 1 minute)`,
   )
 
 type DeliveryRaw = {
@@ -113,16 +113,14 @@ async function storeForNotification(
   days: DayCounts,
 ): Promise<boolean[]> {
   const { no } = known
-  await tx.change('update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ?', [no])
+  await tx.change(sql`update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ${no}`)
   const [notification] = await tx.rows<{ state: string; createdAt: Date; now: Date }>(
-    'select state, created_at as createdAt, utc_timestamp(3) as now from notifications where no = ?',
-    [no],
+    sql`select state, created_at as createdAt, utc_timestamp(3) as now from notifications where no = ${no}`,
   )
   if (!notification) return receipts.map(() => false)
   const rows = await tx.rows<DeliveryRaw>(
-    `select device_no, platform, state, reason, action, app_state, became, accepted_at, received_at, shown_at, dismissed_at, opened_at
-     from deliveries where notification_no = ? and device_no in (?)`,
-    [no, receipts.map((receipt) => receipt.deviceNo)],
+    sql`select device_no, platform, state, reason, action, app_state, became, accepted_at, received_at, shown_at, dismissed_at, opened_at
+     from deliveries where notification_no = ${no} and device_no in ${receipts.map((receipt) => receipt.deviceNo)}`,
   )
   const stored = new Map(rows.map((row) => [row.device_no, row]))
   const records = new Map(rows.map((row) => [row.device_no, recordOf(row)]))
@@ -190,17 +188,15 @@ async function storeForNotification(
     await counts.store(tx, no)
     await days.store(tx, known.appNo, known.environment)
     await tx.change(
-      `insert into deliveries (notification_no, device_no, platform, state, action, app_state, became, received_at, shown_at, dismissed_at, opened_at)
-       values ? on duplicate key update state = value(state), action = value(action), app_state = value(app_state), became = value(became), received_at = value(received_at),
+      sql`insert into deliveries (notification_no, device_no, platform, state, action, app_state, became, received_at, shown_at, dismissed_at, opened_at)
+       values ${tuples([...changed.values()])} on duplicate key update state = value(state), action = value(action), app_state = value(app_state), became = value(became), received_at = value(received_at),
          shown_at = value(shown_at), dismissed_at = value(dismissed_at), opened_at = value(opened_at),
          reason = if(state < 10, 0, reason)`,
-      [[...changed.values()]],
     )
   }
   if (early.length > 0) {
     await tx.change(
-      'insert ignore into early_receipts (notification_no, device_no, state, action, app_state, became, at) values ?',
-      [early],
+      sql`insert ignore into early_receipts (notification_no, device_no, state, action, app_state, became, at) values ${tuples(early)}`,
     )
   }
   return hits

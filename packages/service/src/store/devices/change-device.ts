@@ -1,6 +1,8 @@
 import { meaningOfRegistration } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Database, Tx } from '../database.ts'
+import { commas } from '../fragments.ts'
 import { ensureUser, forgetAnonymous, mergeAnonymous } from '../people/ensure-user.ts'
 import { noteEvent } from './device-events.ts'
 import { type DeviceAddress, type DeviceFacts, noteChanges } from './register-device.ts'
@@ -17,14 +19,14 @@ export class TokenNotOwn extends Error {
 }
 
 const columnOf = {
-  permission: 'permission',
-  muted: 'muted',
-  allows: 'allows',
-  locale: 'locale',
-  timeZone: 'time_zone',
-  appVersion: 'app_version',
-  systemVersion: 'system_version',
-  model: 'model',
+  permission: sql`permission`,
+  muted: sql`muted`,
+  allows: sql`allows`,
+  locale: sql`locale`,
+  timeZone: sql`time_zone`,
+  appVersion: sql`app_version`,
+  systemVersion: sql`system_version`,
+  model: sql`model`,
 } as const
 
 type Before = {
@@ -47,17 +49,14 @@ export async function changeDevice(
 ): Promise<void> {
   await database.transact(async (tx) => {
     const [before] = await tx.rows<Before>(
-      `select v.no, v.platform, v.token_hash as tokenHash, v.permission, v.muted, v.user_no as userNo, u.name as user,
+      sql`select v.no, v.platform, v.token_hash as tokenHash, v.permission, v.muted, v.user_no as userNo, u.name as user,
          v.retired_at is not null as retired
-       from devices v left join users u on u.no = v.user_no where v.no = ? for update`,
-      [deviceNo],
+       from devices v left join users u on u.no = v.user_no where v.no = ${deviceNo} for update`,
     )
     if (!before) return
-    const sets = ['seen_at = utc_timestamp(3)', 'changed_at = utc_timestamp(3)']
-    const values: unknown[] = []
-    const set = (column: string, value: unknown) => {
-      sets.push(`${column} = ?`)
-      values.push(value)
+    const sets = [sql`seen_at = utc_timestamp(3)`, sql`changed_at = utc_timestamp(3)`]
+    const set = (column: SQL, value: unknown) => {
+      sets.push(sql`${column} = ${value}`)
     }
     for (const [name, column] of Object.entries(columnOf)) {
       const value = changes[name as keyof typeof columnOf]
@@ -66,7 +65,7 @@ export async function changeDevice(
     if (changes.user !== undefined) {
       const userNo = changes.user === null ? null : await ensureUser(tx, scope, changes.user)
       // Saying the same name again must not part a device from an anonymous person that it has.
-      if (changes.user !== before.user || userNo !== null) set('user_no', userNo)
+      if (changes.user !== before.user || userNo !== null) set(sql`user_no`, userNo)
       if (userNo !== null && before.userNo !== null && before.user === null) {
         if (changes.merge) await mergeAnonymous(tx, before.userNo, userNo)
         else await forgetAnonymous(tx, before.userNo)
@@ -74,27 +73,25 @@ export async function changeDevice(
     }
     if (changes.address) {
       await checkToken(tx, scope, before, changes.address)
-      set('token', changes.address.token)
-      set('token_hash', changes.address.tokenHash)
-      set('p256dh', changes.address.p256dh)
-      set('auth', changes.address.auth)
-      sets.push('retired_at = null', 'retired_reason = null')
+      set(sql`token`, changes.address.token)
+      set(sql`token_hash`, changes.address.tokenHash)
+      set(sql`p256dh`, changes.address.p256dh)
+      set(sql`auth`, changes.address.auth)
+      sets.push(sql`retired_at = null`, sql`retired_reason = null`)
       if (before.retired === 1) await noteEvent(tx, before.no, 'revived')
     }
-    await tx.change(`update devices set ${sets.join(', ')} where no = ?`, [...values, deviceNo])
+    await tx.change(sql`update devices set ${commas(sets)} where no = ${deviceNo}`)
     await noteChanges(tx, before, changes)
   })
 }
 
 async function checkToken(tx: Tx, scope: Scope, before: Before, { tokenHash }: DeviceAddress): Promise<void> {
   const [owner] = await tx.rows<{ no: number }>(
-    'select no from devices where app_no = ? and environment = ? and platform = ? and token_hash = ?',
-    [scope.app.no, scope.environment, before.platform, tokenHash],
+    sql`select no from devices where app_no = ${scope.app.no} and environment = ${scope.environment} and platform = ${before.platform} and token_hash = ${tokenHash}`,
   )
-  const given = await tx.rows('select 1 from device_tokens where device_no = ? and token_hash = ?', [
-    before.no,
-    tokenHash,
-  ])
+  const given = await tx.rows(
+    sql`select 1 from device_tokens where device_no = ${before.no} and token_hash = ${tokenHash}`,
+  )
   const meaning = meaningOfRegistration({
     byInstallation: before.no,
     byToken: owner?.no,
@@ -103,8 +100,7 @@ async function checkToken(tx: Tx, scope: Scope, before: Before, { tokenHash }: D
   if (meaning.is === 'token-moved' || meaning.is === 'restored-copy') throw new TokenNotOwn()
   if (meaning.is !== 'new-token' || !before.tokenHash) return
   await tx.change(
-    'insert ignore into device_tokens (device_no, token_hash, until_at) values (?, ?, utc_timestamp(3))',
-    [before.no, before.tokenHash],
+    sql`insert ignore into device_tokens (device_no, token_hash, until_at) values (${before.no}, ${before.tokenHash}, utc_timestamp(3))`,
   )
   await noteEvent(tx, before.no, 'new-token')
 }
@@ -113,9 +109,8 @@ async function checkToken(tx: Tx, scope: Scope, before: Before, { tokenHash }: D
 export async function unregisterDevice(database: Database, deviceNo: number): Promise<void> {
   await database.transact(async (tx) => {
     const { affectedRows } = await tx.change(
-      `update devices set retired_at = utc_timestamp(3), retired_reason = 'unregistered', changed_at = utc_timestamp(3)
-       where no = ? and retired_at is null`,
-      [deviceNo],
+      sql`update devices set retired_at = utc_timestamp(3), retired_reason = 'unregistered', changed_at = utc_timestamp(3)
+       where no = ${deviceNo} and retired_at is null`,
     )
     if (affectedRows === 1) await noteEvent(tx, deviceNo, 'unregistered')
   })

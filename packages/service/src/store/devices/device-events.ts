@@ -1,13 +1,12 @@
 import { type DeviceEvent, deviceEventOfCode, deviceEvents } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Database, Tx } from '../database.ts'
 
 /** Writes down what happened to a device, in the transaction in which it happens. */
 export async function noteEvent(tx: Tx, deviceNo: number, event: DeviceEvent, detail: string | null = null) {
-  await tx.change('insert into device_events (device_no, at, what, detail) values (?, utc_timestamp(3), ?, ?)', [
-    deviceNo,
-    deviceEvents[event].code,
-    detail?.slice(0, 200) ?? null,
-  ])
+  await tx.change(
+    sql`insert into device_events (device_no, at, what, detail) values (${deviceNo}, utc_timestamp(3), ${deviceEvents[event].code}, ${detail?.slice(0, 200) ?? null})`,
+  )
 }
 
 export type EventRow = { readonly event: DeviceEvent; readonly at: Date; readonly detail: string | null }
@@ -15,8 +14,7 @@ export type EventRow = { readonly event: DeviceEvent; readonly at: Date; readonl
 /** Newest first. */
 export async function listEvents(database: Database, deviceNo: number, limit: number): Promise<EventRow[]> {
   const rows = await database.rows<{ what: number; at: Date; detail: string | null }>(
-    'select what, at, detail from device_events where device_no = ? order by no desc limit ?',
-    [deviceNo, limit],
+    sql`select what, at, detail from device_events where device_no = ${deviceNo} order by no desc limit ${limit}`,
   )
   return rows.map(({ what, ...row }) => ({ ...row, event: deviceEventOfCode(what) }))
 }

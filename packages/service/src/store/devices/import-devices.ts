@@ -1,8 +1,10 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { fromBase64url, uuidV7 } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
+import { commas } from '../fragments.ts'
 import { ensureUsers } from '../people/ensure-users.ts'
 
 type Row = {
@@ -43,33 +45,21 @@ export async function importDevices(
   await database.transact(async (tx) => {
     const names = [...new Set(good.flatMap(({ value }) => value.user ?? []))]
     const users = await ensureUsers(tx, scope, names)
-    const places = good.map(() => `(${'?, '.repeat(17)}utc_timestamp(3), utc_timestamp(3), utc_timestamp(3))`).join(',')
+    const added = good.map(({ value }) => {
+      const { platform, token, p256dh, auth, user, permission, muted } = value
+      const facts = [value.locale, value.timeZone, value.appVersion, value.systemVersion, value.model]
+      return sql`(${uuidBuffer(uuidV7(Date.now(), randomBytes(10)))}, ${scope.app.no}, ${scope.environment}, ${platform}, ${token},
+        ${createHash('sha256').update(token).digest()}, ${bytesOf(p256dh)}, ${bytesOf(auth)}, ${randomBytes(32)},
+        ${user ? (users.get(user) ?? null) : null}, ${permission}, ${muted},
+        ${commas(facts.map((fact) => fact ?? null))}, utc_timestamp(3), utc_timestamp(3), utc_timestamp(3))`
+    })
     await tx.change(
-      `insert into devices (id, app_no, environment, platform, token, token_hash, p256dh, auth, secret_hash, user_no,
+      sql`insert into devices (id, app_no, environment, platform, token, token_hash, p256dh, auth, secret_hash, user_no,
          permission, muted, locale, time_zone, app_version, system_version, model, registered_at, seen_at, changed_at)
-       values ${places}
+       values ${commas(added)}
        on duplicate key update user_no = value(user_no), permission = value(permission), muted = value(muted),
          locale = value(locale), time_zone = value(time_zone), app_version = value(app_version), system_version = value(system_version), model = value(model),
          p256dh = value(p256dh), auth = value(auth), changed_at = value(changed_at)`,
-      good.flatMap(({ value }) => [
-        uuidBuffer(uuidV7(Date.now(), randomBytes(10))),
-        scope.app.no,
-        scope.environment,
-        value.platform,
-        value.token,
-        createHash('sha256').update(value.token).digest(),
-        bytesOf(value.p256dh),
-        bytesOf(value.auth),
-        randomBytes(32),
-        value.user ? (users.get(value.user) ?? null) : null,
-        value.permission,
-        value.muted,
-        value.locale ?? null,
-        value.timeZone ?? null,
-        value.appVersion ?? null,
-        value.systemVersion ?? null,
-        value.model ?? null,
-      ]),
     )
   })
   return faults

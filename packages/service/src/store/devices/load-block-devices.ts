@@ -1,4 +1,5 @@
 import type { Values } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { BlockDevice } from '../../engine/work.ts'
 import type { Database, Reader } from '../database.ts'
 import { attributesOf } from '../people/attributes.ts'
@@ -6,7 +7,7 @@ import { attributesOf } from '../people/attributes.ts'
 export type RawBlockDevice = Omit<BlockDevice, 'muted' | 'retired'> & { muted: number; retired: number }
 
 /** Of a device `v`. */
-export const blockDeviceColumns = `v.no, v.platform, v.permission, v.muted, v.retired_at is not null as retired, v.token,
+export const blockDeviceColumns = sql`v.no, v.platform, v.permission, v.muted, v.retired_at is not null as retired, v.token,
   v.p256dh, v.auth, v.user_no as userNo, v.locale, v.time_zone as timeZone`
 
 export const blockDeviceOf = (row: RawBlockDevice): BlockDevice => ({
@@ -19,7 +20,7 @@ export const blockDeviceOf = (row: RawBlockDevice): BlockDevice => ({
 export async function loadBlockDevices(database: Reader, numbers: readonly number[]): Promise<BlockDevice[]> {
   if (numbers.length === 0) return []
   const rows = await database.rows<RawBlockDevice>(
-    `select ${blockDeviceColumns} from devices v where v.no in (${numbers.join(',')})`,
+    sql`select ${blockDeviceColumns} from devices v where v.no in ${numbers}`,
   )
   return rows.map(blockDeviceOf)
 }
@@ -45,13 +46,11 @@ export async function superseded(
   numbers: readonly number[],
 ): Promise<Set<number>> {
   const newer = await database.rows<{ no: number }>(
-    'select no from notifications where app_no = ? and environment = ? and tag = ? and no > ? order by no desc limit 50',
-    [notification.appNo, notification.environment, tag, notification.no],
+    sql`select no from notifications where app_no = ${notification.appNo} and environment = ${notification.environment} and tag = ${tag} and no > ${notification.no} order by no desc limit 50`,
   )
   if (newer.length === 0 || numbers.length === 0) return new Set()
   const rows = await database.rows<{ no: number }>(
-    'select device_no as no from deliveries where notification_no in (?) and device_no in (?) and state < 10',
-    [newer.map(({ no }) => no), numbers],
+    sql`select device_no as no from deliveries where notification_no in ${newer.map(({ no }) => no)} and device_no in ${numbers} and state < 10`,
   )
   return new Set(rows.map(({ no }) => no))
 }

@@ -1,6 +1,6 @@
 import { type DeviceSort, type Direction, deviceSorts } from '@zbell/contract'
 import { type Environment, handsetMark, type Platform, platforms, uuidFromBytes } from '@zbell/core'
-import { and, desc, eq, getTableColumns, isNull, notLike } from 'drizzle-orm'
+import { and, desc, eq, getTableColumns, isNull, notLike, type SQL, sql } from 'drizzle-orm'
 import { type AppColumns, type AppRow, appColumns, appOf, type Scope } from '../apps/apps.ts'
 import type { Database, Reader } from '../database.ts'
 import { inOrder, type Placed, type SortKey } from '../in-order.ts'
@@ -23,21 +23,20 @@ export async function findDevice(database: Database, scope: Scope, id: string): 
 }
 
 const named = Object.entries(getTableColumns(devices))
-const deviceColumns = named.map(([name, column]) => `d.${column.name} as ${name}`)
+const deviceColumns = sql.raw(named.map(([name, column]) => `d.${column.name} as ${name}`).join(', '))
 /** For a statement that names one table only. */
-export const bareDeviceColumns = named.map(([name, column]) => `${column.name} as ${name}`).join(', ')
+export const bareDeviceColumns = sql.raw(named.map(([name, column]) => `${column.name} as ${name}`).join(', '))
 
-/** Devices with their app, as they call: by hand, since every call of a device begins with it. */
+/** Devices with their app, as they call: every call of a device begins with it. */
 export async function findDevicesBySecrets(
   database: Database,
   secretHashes: Buffer[],
 ): Promise<{ device: DeviceRow; app: AppRow }[]> {
   type Raw = Omit<DeviceRow, 'id' | 'muted'> & AppColumns & { id: Buffer; muted: number }
   const rows = await database.rows<Raw>(
-    `select ${deviceColumns.join(', ')}, u.name as user, ${appColumns}
+    sql`select ${deviceColumns}, u.name as user, ${appColumns}
      from devices d join apps a on a.no = d.app_no left join users u on u.no = d.user_no
-     where d.secret_hash in (?)`,
-    [secretHashes],
+     where d.secret_hash in ${secretHashes}`,
   )
   return rows.map(({ appSlug, appName, appIdentifiers, appCreatedAt, ...row }) => ({
     device: { ...row, id: uuidFromBytes(row.id), muted: row.muted === 1 },
@@ -46,26 +45,26 @@ export async function findDevicesBySecrets(
 }
 
 /** Versions as people count: 4.10.0 comes after 4.9.2. */
-const version = (column: string): SortKey => ({ by: `natural_sort_key(${column})`, nullable: true })
-const text = (column: string): SortKey => ({ by: `${column} collate utf8mb4_unicode_ci`, nullable: true })
+const version = (column: SQL): SortKey => ({ by: sql`natural_sort_key(${column})`, nullable: true })
+const text = (column: SQL): SortKey => ({ by: sql`${column} collate utf8mb4_unicode_ci`, nullable: true })
 
 const sortKeys: Readonly<Record<DeviceSort, SortKey>> = {
   // A number goes up with each registration, and the table is kept in its order.
-  registeredAt: { by: 'd.no' },
-  changedAt: { by: 'd.changed_at' },
-  seenAt: { by: 'd.seen_at' },
-  receiptAt: { by: 'd.receipt_at', nullable: true },
-  user: { by: 'u.name', nullable: true },
+  registeredAt: { by: sql`d.no`, isNumber: true },
+  changedAt: { by: sql`d.changed_at` },
+  seenAt: { by: sql`d.seen_at` },
+  receiptAt: { by: sql`d.receipt_at`, nullable: true },
+  user: { by: sql`u.name`, nullable: true },
   // As text, since an enumeration sorts by its places.
-  platform: { by: 'cast(d.platform as char)' },
-  model: text('d.model'),
+  platform: { by: sql`cast(d.platform as char)` },
+  model: text(sql`d.model`),
   reach: {
-    by: "case when d.retired_at is not null then 3 when d.permission <> 'granted' then 2 when d.muted then 1 else 0 end",
+    by: sql`case when d.retired_at is not null then 3 when d.permission <> 'granted' then 2 when d.muted then 1 else 0 end`,
   },
-  locale: text('d.locale'),
-  timeZone: text('d.time_zone'),
-  appVersion: version('d.app_version'),
-  systemVersion: version('d.system_version'),
+  locale: text(sql`d.locale`),
+  timeZone: text(sql`d.time_zone`),
+  appVersion: version(sql`d.app_version`),
+  systemVersion: version(sql`d.system_version`),
 }
 
 export type DeviceFilter = {
@@ -78,10 +77,10 @@ export type DeviceFilter = {
 }
 
 /** Orders for which an index lies ready, by what narrows the list; all else is looked through, for a bounded time. */
-const indexFor = (sort: DeviceSort, filter: 'user' | 'platform' | undefined): string => {
-  if (filter === 'user') return 'force index (by_user)'
-  if (sort === 'changedAt') return 'force index (by_change)'
-  return sort === 'registeredAt' ? 'force index (by_platform)' : ''
+const indexFor = (sort: DeviceSort, filter: 'user' | 'platform' | undefined): SQL => {
+  if (filter === 'user') return sql`force index (by_user)`
+  if (sort === 'changedAt') return sql`force index (by_change)`
+  return sort === 'registeredAt' ? sql`force index (by_platform)` : sql``
 }
 
 /** A page of a list may take so long; an order that no index gives can take longer on a long list. */
@@ -97,10 +96,10 @@ export async function listDevices(
   { sort = 'registeredAt', direction = deviceSorts[sort], after, user, platform, limit }: DeviceFilter,
 ): Promise<(DeviceRow & Placed)[]> {
   const { app, environment } = scope
-  const ordered = inOrder(sortKeys[sort], 'd.no', direction, after)
+  const ordered = inOrder(sortKeys[sort], sql`d.no`, direction, after)
   const owner = user === undefined ? undefined : await userNo(database, scope, user)
   if (user !== undefined && owner === undefined) return []
-  const join = sort === 'user' ? 'left join users u on u.no = d.user_no' : ''
+  const join = sort === 'user' ? sql`left join users u on u.no = d.user_no` : sql``
   // An index that begins with the platform gives one order for each of them; each gives its part of the page.
   const each: readonly (Platform | undefined)[] =
     platform !== undefined ? [platform] : owner === undefined && sort === 'registeredAt' ? platforms : [undefined]
@@ -108,19 +107,12 @@ export async function listDevices(
   const found = await Promise.all(
     each.map((one) =>
       reader.rows<Placed>(
-        `select d.no, ${ordered.column} from devices d
+        sql`select d.no, ${ordered.column} from devices d
            ${indexFor(sort, owner !== undefined ? 'user' : one && 'platform')} ${join}
-         where d.app_no = ? and d.environment = ? and ${ordered.where}
-           ${one === undefined ? '' : 'and d.platform = ?'} ${owner === undefined ? '' : 'and d.user_no = ?'}
-         order by ${ordered.orderBy} limit ?`,
-        [
-          app.no,
-          environment,
-          ...ordered.values,
-          ...(one === undefined ? [] : [one]),
-          ...(owner === undefined ? [] : [owner]),
-          limit,
-        ],
+         where d.app_no = ${app.no} and d.environment = ${environment} and ${ordered.where}
+           ${one === undefined ? sql`` : sql`and d.platform = ${one}`}
+           ${owner === undefined ? sql`` : sql`and d.user_no = ${owner}`}
+         order by ${ordered.orderBy} limit ${limit}`,
       ),
     ),
   )
@@ -136,8 +128,7 @@ export async function listDevices(
 
 async function userNo(database: Reader, { app, environment }: Scope, name: string): Promise<number | undefined> {
   const [row] = await database.rows<{ no: number }>(
-    'select no from users where app_no = ? and environment = ? and name = ?',
-    [app.no, environment, name],
+    sql`select no from users where app_no = ${app.no} and environment = ${environment} and name = ${name}`,
   )
   return row?.no
 }
@@ -147,8 +138,8 @@ async function rowsOf(database: Reader, places: readonly Placed[]): Promise<(Dev
   if (places.length === 0) return []
   type Raw = Omit<DeviceRow, 'id' | 'muted'> & { id: Buffer; muted: number }
   const rows = await database.rows<Raw>(
-    `select ${deviceColumns.join(', ')}, u.name as user from devices d left join users u on u.no = d.user_no
-     where d.no in (${places.map(({ no }) => no).join(',')})`,
+    sql`select ${deviceColumns}, u.name as user from devices d left join users u on u.no = d.user_no
+     where d.no in ${places.map(({ no }) => no)}`,
   )
   const byNo = new Map(rows.map((row) => [row.no, row]))
   return places.flatMap((place) => {
@@ -174,4 +165,12 @@ export async function latestEndpoint(
     db.select({ token: devices.token }).from(devices).where(web).orderBy(desc(devices.no)).limit(1),
   )
   return row?.token
+}
+
+/** When a device of an app changed last. */
+export async function lastDeviceChange(database: Reader, { app, environment }: Scope): Promise<Date | undefined> {
+  const [newest] = await database.rows<{ at: Date | null }>(
+    sql`select max(changed_at) as at from devices where app_no = ${app.no} and environment = ${environment}`,
+  )
+  return newest?.at ?? undefined
 }

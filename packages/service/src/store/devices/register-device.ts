@@ -1,9 +1,11 @@
 import { setTimeout as wait } from 'node:timers/promises'
 import { type DeviceEvent, meaningOfRegistration } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
 import { isDuplicate } from '../errors.ts'
+import { commas } from '../fragments.ts'
 import { ensureUser, forgetAnonymous } from '../people/ensure-user.ts'
 import { noteEvent } from './device-events.ts'
 
@@ -125,28 +127,25 @@ async function registerOnce(tx: Tx, scope: Scope, device: NewDevice): Promise<st
 
 /** The devices that have this token or this installation: none, one, or two. */
 const claimants = (tx: Tx, { app, environment }: Scope, { platform, address, installation }: NewDevice) => {
-  const columns = `v.no, v.installation, v.token_hash as tokenHash, v.retired_at is not null as retired, v.permission,
+  const columns = sql`v.no, v.installation, v.token_hash as tokenHash, v.retired_at is not null as retired, v.permission,
     v.muted, v.user_no as userNo, u.name as user from devices v left join users u on u.no = v.user_no`
   return tx.rows<Found>(
-    `select ${columns} where v.app_no = ? and v.environment = ? and v.platform = ? and v.token_hash = ?
-     union select ${columns} where v.app_no = ? and v.environment = ? and v.installation = ?`,
-    [app.no, environment, platform, address.tokenHash, app.no, environment, installation],
+    sql`select ${columns} where v.app_no = ${app.no} and v.environment = ${environment} and v.platform = ${platform} and v.token_hash = ${address.tokenHash}
+     union select ${columns} where v.app_no = ${app.no} and v.environment = ${environment} and v.installation = ${installation}`,
   )
 }
 
 async function gaveUp(tx: Tx, deviceNo: number, tokenHash: Buffer): Promise<boolean> {
-  const rows = await tx.rows('select 1 from device_tokens where device_no = ? and token_hash = ?', [
-    deviceNo,
-    tokenHash,
-  ])
+  const rows = await tx.rows(
+    sql`select 1 from device_tokens where device_no = ${deviceNo} and token_hash = ${tokenHash}`,
+  )
   return rows.length > 0
 }
 
 async function giveUp(tx: Tx, { no, tokenHash }: Found): Promise<void> {
   if (tokenHash)
     await tx.change(
-      'insert ignore into device_tokens (device_no, token_hash, until_at) values (?, ?, utc_timestamp(3))',
-      [no, tokenHash],
+      sql`insert ignore into device_tokens (device_no, token_hash, until_at) values (${no}, ${tokenHash}, utc_timestamp(3))`,
     )
 }
 
@@ -154,9 +153,8 @@ async function giveUp(tx: Tx, { no, tokenHash }: Found): Promise<void> {
 async function vacate(tx: Tx, from: Found): Promise<void> {
   await giveUp(tx, from)
   const { affectedRows } = await tx.change(
-    `update devices set token = '', token_hash = null, retired_at = coalesce(retired_at, utc_timestamp(3)),
-       retired_reason = 'token-moved', changed_at = utc_timestamp(3) where no = ? and token_hash = ?`,
-    [from.no, from.tokenHash],
+    sql`update devices set token = '', token_hash = null, retired_at = coalesce(retired_at, utc_timestamp(3)),
+       retired_reason = 'token-moved', changed_at = utc_timestamp(3) where no = ${from.no} and token_hash = ${from.tokenHash}`,
   )
   if (affectedRows !== 1) throw new Overtaken()
   await noteEvent(tx, from.no, 'token-moved')
@@ -174,41 +172,21 @@ const insert = (
   device: NewDevice,
   installation: string | null,
   userNo: number | null,
-): Promise<unknown> => {
-  const { sql, values } = insertion(scope, [{ device, installation, userNo }])
-  return tx.change(sql, values)
-}
+): Promise<unknown> => tx.change(insertion(scope, [{ device, installation, userNo }]))
 
 /** The statement that stores new devices; it fails where one is there already. */
-export function insertion(scope: Scope, all: readonly Insertion[]): { sql: string; values: unknown[] } {
-  const row = `(${'?, '.repeat(19)}utc_timestamp(3), utc_timestamp(3), utc_timestamp(3))`
-  return {
-    sql: `insert into devices (id, app_no, environment, platform, installation, token, token_hash, p256dh, auth, secret_hash,
-       user_no, permission, muted, allows, locale, time_zone, app_version, system_version, model,
-       registered_at, seen_at, changed_at)
-     values ${all.map(() => row).join(',')}`,
-    values: all.flatMap(({ device, installation, userNo }) => [
-      uuidBuffer(device.id),
-      scope.app.no,
-      scope.environment,
-      device.platform,
-      installation,
-      device.address.token,
-      device.address.tokenHash,
-      device.address.p256dh,
-      device.address.auth,
-      device.secretHash,
-      userNo,
-      device.permission,
-      device.muted,
-      device.allows,
-      device.locale,
-      device.timeZone,
-      device.appVersion,
-      device.systemVersion,
-      device.model,
-    ]),
-  }
+export function insertion(scope: Scope, all: readonly Insertion[]): SQL {
+  const rows = all.map(({ device, installation, userNo }) => {
+    const { id, platform, address, secretHash, permission, muted, allows, locale, timeZone, model } = device
+    return sql`(${uuidBuffer(id)}, ${scope.app.no}, ${scope.environment}, ${platform}, ${installation}, ${address.token},
+      ${address.tokenHash}, ${address.p256dh}, ${address.auth}, ${secretHash}, ${userNo}, ${permission}, ${muted}, ${allows},
+      ${locale}, ${timeZone}, ${device.appVersion}, ${device.systemVersion}, ${model},
+      utc_timestamp(3), utc_timestamp(3), utc_timestamp(3))`
+  })
+  return sql`insert into devices (id, app_no, environment, platform, installation, token, token_hash, p256dh, auth, secret_hash,
+      user_no, permission, muted, allows, locale, time_zone, app_version, system_version, model,
+      registered_at, seen_at, changed_at)
+    values ${commas(rows)}`
 }
 
 async function update(
@@ -225,30 +203,10 @@ async function update(
   if (anonymous !== null && userNo !== null) await forgetAnonymous(tx, anonymous)
   // Fenced by what was read: a device that has changed meanwhile is looked at again.
   const { affectedRows } = await tx.change(
-    `update devices set installation = ?, token = ?, token_hash = ?, p256dh = ?, auth = ?, secret_hash = ?, user_no = ?,
-       permission = ?, muted = ?, allows = ?, locale = ?, time_zone = ?, app_version = ?, system_version = ?, model = ?,
+    sql`update devices set installation = ${installation}, token = ${address.token}, token_hash = ${address.tokenHash}, p256dh = ${address.p256dh}, auth = ${address.auth}, secret_hash = ${device.secretHash}, user_no = ${userNo ?? anonymous},
+       permission = ${device.permission}, muted = ${device.muted}, allows = ${device.allows}, locale = ${device.locale}, time_zone = ${device.timeZone}, app_version = ${device.appVersion}, system_version = ${device.systemVersion}, model = ${device.model},
        seen_at = utc_timestamp(3), changed_at = utc_timestamp(3), retired_at = null, retired_reason = null
-     where no = ? and token_hash <=> ? and installation <=> ?`,
-    [
-      installation,
-      address.token,
-      address.tokenHash,
-      address.p256dh,
-      address.auth,
-      device.secretHash,
-      userNo ?? anonymous,
-      device.permission,
-      device.muted,
-      device.allows,
-      device.locale,
-      device.timeZone,
-      device.appVersion,
-      device.systemVersion,
-      device.model,
-      before.no,
-      before.tokenHash,
-      before.installation,
-    ],
+     where no = ${before.no} and token_hash <=> ${before.tokenHash} and installation <=> ${before.installation}`,
   )
   if (affectedRows !== 1) throw new Overtaken()
   for (const event of events) await noteEvent(tx, before.no, event)

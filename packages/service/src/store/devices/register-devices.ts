@@ -1,4 +1,5 @@
 import { uuidFromBytes } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Database } from '../database.ts'
 import { ensureUsers } from '../people/ensure-users.ts'
@@ -64,7 +65,7 @@ async function insertStrangers(
   })
   if (once.length < 2) return []
   const users = await ensureUsers(database, scope, [...new Set(once.flatMap(({ user }) => user ?? []))])
-  const { sql, values } = insertion(
+  const inserted = insertion(
     scope,
     once.map((device) => ({
       device,
@@ -73,7 +74,7 @@ async function insertStrangers(
     })),
   )
   // Whoever is there already is left as it was, and comes back with another id than the one just made.
-  const rows = await database.rows<Raw>(`${sql} on duplicate key update no = no returning ${bareDeviceColumns}`, values)
+  const rows = await database.rows<Raw>(sql`${inserted} on duplicate key update no = no returning ${bareDeviceColumns}`)
   const byId = new Map(once.map((device) => [device.id, device]))
   return rows.flatMap(({ id: bytes, ...row }) => {
     const id = uuidFromBytes(bytes)

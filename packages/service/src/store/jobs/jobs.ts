@@ -1,3 +1,4 @@
+import { sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 
 export type JobRow = {
@@ -18,10 +19,9 @@ export type JobRow = {
 /** Makes a job known. What is known of its runs stays. */
 export async function declareJob(database: Database, name: string, everySeconds: number): Promise<void> {
   await database.change(
-    `insert into jobs (name, every_seconds, due_at, until_at) values (?, ?, utc_timestamp(3), utc_timestamp(3))
+    sql`insert into jobs (name, every_seconds, due_at, until_at) values (${name}, ${everySeconds}, utc_timestamp(3), utc_timestamp(3))
      on duplicate key update due_at = least(due_at, utc_timestamp(3) + interval value(every_seconds) second),
        every_seconds = value(every_seconds)`,
-    [name, everySeconds],
   )
 }
 
@@ -34,9 +34,8 @@ export async function takeJob(
   leaseMs: number,
 ): Promise<boolean> {
   const { affectedRows } = await database.change(
-    `update jobs set owner = ?, run_by = ?, started_at = utc_timestamp(3), until_at = utc_timestamp(3) + interval ? microsecond
-     where name = ? and due_at <= utc_timestamp(3) and until_at <= utc_timestamp(3)`,
-    [owner, runBy.slice(0, 100), leaseMs * 1_000, name],
+    sql`update jobs set owner = ${owner}, run_by = ${runBy.slice(0, 100)}, started_at = utc_timestamp(3), until_at = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond
+     where name = ${name} and due_at <= utc_timestamp(3) and until_at <= utc_timestamp(3)`,
   )
   return affectedRows === 1
 }
@@ -44,9 +43,8 @@ export async function takeJob(
 /** Shows a sign of life. @returns false when the job is another's by now */
 export async function renewJob(database: Database, name: string, owner: Buffer, leaseMs: number): Promise<boolean> {
   const { affectedRows } = await database.change(
-    `update jobs set until_at = utc_timestamp(3) + interval ? microsecond
-     where name = ? and owner = ? and until_at > utc_timestamp(3)`,
-    [leaseMs * 1_000, name, owner],
+    sql`update jobs set until_at = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond
+     where name = ${name} and owner = ${owner} and until_at > utc_timestamp(3)`,
   )
   return affectedRows === 1
 }
@@ -62,17 +60,16 @@ export async function finishJob(
   { tookMs, error, jitter }: { readonly tookMs: number; readonly error: string | null; readonly jitter: number },
 ): Promise<void> {
   await database.change(
-    `update jobs set owner = null, until_at = utc_timestamp(3), finished_at = utc_timestamp(3), took_ms = ?, error = ?,
-       failures = if(? is null, 0, failures + 1), due_at = started_at + interval round(every_seconds * ? * 1000000) microsecond
-     where name = ? and owner = ?`,
-    [Math.round(tookMs), error?.slice(0, 300) ?? null, error, jitter, name, owner],
+    sql`update jobs set owner = null, until_at = utc_timestamp(3), finished_at = utc_timestamp(3), took_ms = ${Math.round(tookMs)}, error = ${error?.slice(0, 300) ?? null},
+       failures = if(${error} is null, 0, failures + 1), due_at = started_at + interval round(every_seconds * ${jitter} * 1000000) microsecond
+     where name = ${name} and owner = ${owner}`,
   )
 }
 
 /** All that were declared, by name. */
 export const listJobs = (database: Pick<Database, 'rows'>): Promise<JobRow[]> =>
   database.rows<JobRow>(
-    `select name, every_seconds as everySeconds, run_by as runBy, started_at as startedAt, finished_at as finishedAt,
+    sql`select name, every_seconds as everySeconds, run_by as runBy, started_at as startedAt, finished_at as finishedAt,
        took_ms as tookMs, failures, error,
        if(until_at > utc_timestamp(3), 0, greatest(0, timestampdiff(second, due_at, utc_timestamp(3)))) as lateSeconds
      from jobs order by name`,

@@ -9,14 +9,15 @@ import {
   urgencies,
   type Writing,
 } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
 import type { Notification } from '../../engine/notification.ts'
 import type { BlockDevice, HeldWork } from '../../engine/work.ts'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
 import { isDuplicate } from '../errors.ts'
+import { commas } from '../fragments.ts'
 import { enqueueStatement } from '../queue/enqueue.ts'
-import type { Statement } from '../queue/work.ts'
 import { isPersonal, personalDevices } from '../targets/target-devices.ts'
 import { holds } from './hold-codes.ts'
 
@@ -123,7 +124,7 @@ export async function createNotification(
     type Stored = Lifetime & { readonly notificationNo: number; readonly workNo: number; readonly now: Date }
     const [stored] = await database.together<Stored>(
       notificationStatements(scope, given, { devices, state, heldMs: held ? leaseMs : 0 }),
-      `select no as notificationNo, last_insert_id() as workNo, created_at as createdAt, expires_at as expiresAt,
+      sql`select no as notificationNo, last_insert_id() as workNo, created_at as createdAt, expires_at as expiresAt,
          utc_timestamp(3) as now from notifications where no = @notification`,
     )
     if (!stored) throw new Error('a notification that was just stored is not there')
@@ -161,7 +162,7 @@ export function notificationStatements(
     readonly state: Notification['state']
     readonly heldMs: number
   },
-): Statement[] {
+): SQL[] {
   const { devices, state, heldMs } = first
   const urgency = urgencyCode(given.urgency)
   const row = [
@@ -187,7 +188,7 @@ export function notificationStatements(
     devices?.length ?? 0,
     devices?.at(-1) ?? 0,
   ]
-  const work = enqueueStatement('@notification', [
+  const work = enqueueStatement(sql`@notification`, [
     {
       kind: devices === undefined ? 'expand' : 'send',
       appNo: scope.app.no,
@@ -200,15 +201,12 @@ export function notificationStatements(
     },
   ])
   return [
-    {
-      sql: `insert into notifications (id, app_no, environment, state, target, content, filling, template, name,
+    sql`insert into notifications (id, app_no, environment, state, target, content, filling, template, name,
               live_name, tag, urgency, mode, ttl_seconds, spread_seconds, hold, sent_by, idempotency_hash, request_hash,
               expanded, expanded_to, created_at, changed_at, expires_at, finished_at)
-            values (?, utc_timestamp(3), utc_timestamp(3), utc_timestamp(3) + interval ? second,
-              ${state === 'finished' ? 'utc_timestamp(3)' : 'null'})`,
-      values: [row, given.ttlSeconds],
-    },
-    { sql: 'set @notification = last_insert_id()', values: [] },
+            values (${commas(row)}, utc_timestamp(3), utc_timestamp(3),
+              utc_timestamp(3) + interval ${given.ttlSeconds} second, ${state === 'finished' ? sql`utc_timestamp(3)` : null})`,
+    sql`set @notification = last_insert_id()`,
     ...(state === 'finished' ? [] : [work]),
   ]
 }
@@ -220,8 +218,7 @@ async function earlierAnswer(
   key: Buffer,
 ): Promise<Created | undefined> {
   const [row] = await database.rows<{ id: Buffer; request_hash: Buffer; created_at: Date; expires_at: Date }>(
-    'select id, request_hash, created_at, expires_at from notifications where app_no = ? and environment = ? and idempotency_hash = ?',
-    [scope.app.no, scope.environment, key],
+    sql`select id, request_hash, created_at, expires_at from notifications where app_no = ${scope.app.no} and environment = ${scope.environment} and idempotency_hash = ${key}`,
   )
   if (!row) return undefined
   const hex = row.id.toString('hex')

@@ -1,4 +1,5 @@
 import type { Filling, Urgency, Writing } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 import { hasWork } from '../queue/read-queue.ts'
 import { changeUrgency } from '../queue/suspend.ts'
@@ -10,15 +11,14 @@ export type Edit = { readonly content: Writing; readonly filling: Filling; reado
 /** Changes a paused notification. @returns false when something of it has gone, or it is not paused */
 export async function editNotification(database: Database, no: number, edit: Edit): Promise<boolean> {
   return database.transact(async (tx) => {
-    const [row] = await tx.rows<{ hold: number }>('select hold from notifications where no = ? for update', [no])
+    const [row] = await tx.rows<{ hold: number }>(sql`select hold from notifications where no = ${no} for update`)
     if (row?.hold !== holds.paused) return false
-    const [gone] = await tx.rows('select 1 from deliveries where notification_no = ? limit 1', [no])
+    const [gone] = await tx.rows(sql`select 1 from deliveries where notification_no = ${no} limit 1`)
     if (gone || (await hasWork(tx, no, 'held'))) return false
     const urgency = urgencyCode(edit.urgency)
     await tx.change(
-      `update notifications set content = ?, filling = ?, tag = ?, urgency = ?, changed_at = utc_timestamp(3),
-         version = version + 1 where no = ?`,
-      [JSON.stringify(edit.content), JSON.stringify(edit.filling), edit.content.tag ?? null, urgency, no],
+      sql`update notifications set content = ${JSON.stringify(edit.content)}, filling = ${JSON.stringify(edit.filling)}, tag = ${edit.content.tag ?? null}, urgency = ${urgency}, changed_at = utc_timestamp(3),
+         version = version + 1 where no = ${no}`,
     )
     await changeUrgency(tx, no, urgency)
     return true

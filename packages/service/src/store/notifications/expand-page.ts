@@ -1,4 +1,5 @@
 import { blockSize, packBlock, spreadPlan } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Notification } from '../../engine/notification.ts'
 import type { Claim, Expansion } from '../../engine/work.ts'
 import type { Database, Tx } from '../database.ts'
@@ -59,8 +60,7 @@ export async function expandPage(
 
 async function expandedTo(database: Database, no: number): Promise<number> {
   const [row] = await database.rows<{ expandedTo: number }>(
-    'select expanded_to as expandedTo from notifications where no = ?',
-    [no],
+    sql`select expanded_to as expandedTo from notifications where no = ${no}`,
   )
   return row?.expandedTo ?? 0
 }
@@ -75,8 +75,7 @@ async function storePage(
 ): Promise<Expansion | 'again'> {
   return database.transact(async (tx) => {
     const [place] = await tx.rows<{ expanded: number; expandedTo: number; spreadOver: number; hold: number }>(
-      'select expanded, expanded_to as expandedTo, spread_over as spreadOver, hold from notifications where no = ? for update',
-      [notification.no],
+      sql`select expanded, expanded_to as expandedTo, spread_over as spreadOver, hold from notifications where no = ${notification.no} for update`,
     )
     if (!place) return 'lost'
     if (place.hold === holds.paused) return (await release(tx, claim, 'suspended')) ? 'suspended' : 'lost'
@@ -96,9 +95,8 @@ async function storePage(
           : await countTarget(tx, notification.target, notification)
     await storeBlocks(tx, notification, claim.urgency, numbers, { done: place.expanded, over })
     await tx.change(
-      `update notifications set expanded = expanded + ?, expanded_to = ?, spread_over = ?, changed_at = utc_timestamp(3),
-         version = version + 1 ${done ? ", state = 'sending'" : ''} where no = ?`,
-      [numbers.length, numbers.at(-1) ?? place.expandedTo, over, notification.no],
+      sql`update notifications set expanded = expanded + ${numbers.length}, expanded_to = ${numbers.at(-1) ?? place.expandedTo}, spread_over = ${over}, changed_at = utc_timestamp(3),
+         version = version + 1 ${done ? sql`, state = 'sending'` : sql``} where no = ${notification.no}`,
     )
     if (done) await finishIfDone(tx, notification.no)
     return done ? 'done' : usedUp ? 'again' : 'more'

@@ -1,3 +1,4 @@
+import { sql } from 'drizzle-orm'
 import type { Hold } from '../../engine/notification.ts'
 import type { Database, Tx } from '../database.ts'
 import { finishIfDone } from '../deliveries/store-outcomes.ts'
@@ -15,14 +16,12 @@ export const holdNotification = (database: Database, no: number, hold: Hold): Pr
 /** The same, as a part of a transaction. */
 export async function holdIn(tx: Tx, no: number, hold: Hold): Promise<boolean> {
   const [row] = await tx.rows<{ state: string; hold: number }>(
-    'select state, hold from notifications where no = ? for update',
-    [no],
+    sql`select state, hold from notifications where no = ${no} for update`,
   )
   if (!row || row.state === 'finished' || row.hold === holds.cancelled) return false
   await tx.change(
-    `update notifications set hold = ?, changed_at = utc_timestamp(3), version = version + 1
-         ${hold === 'cancelled' ? ', live_name = null' : ''} where no = ?`,
-    [holds[hold], no],
+    sql`update notifications set hold = ${holds[hold]}, changed_at = utc_timestamp(3), version = version + 1
+         ${hold === 'cancelled' ? sql`, live_name = null` : sql``} where no = ${no}`,
   )
   switch (hold) {
     case 'paused':
@@ -45,8 +44,7 @@ export async function holdIn(tx: Tx, no: number, hold: Hold): Promise<boolean> {
 export async function holdsOf(database: Database, numbers: readonly number[]): Promise<Map<number, Hold>> {
   if (numbers.length === 0) return new Map()
   const rows = await database.rows<{ no: number; hold: number }>(
-    'select no, hold from notifications where no in (?) and hold <> 0',
-    [numbers],
+    sql`select no, hold from notifications where no in ${numbers} and hold <> 0`,
   )
   return new Map(rows.map(({ no, hold }) => [no, holdOfCode(hold)]))
 }

@@ -1,8 +1,10 @@
 import { type Filling, type Reason, reasons, type Target, urgencies, uuidFromBytes, type Writing } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
 import type { Notification } from '../../engine/notification.ts'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
+import { allOf } from '../fragments.ts'
 import { holdOfCode } from './hold-codes.ts'
 
 type Raw = Omit<Notification, 'id' | 'target' | 'content' | 'filling' | 'urgency' | 'hold'> & {
@@ -14,7 +16,7 @@ type Raw = Omit<Notification, 'id' | 'target' | 'content' | 'filling' | 'urgency
   urgency: number
 }
 
-const columns = `no, id, app_no as appNo, environment, state, target, content, filling, template, name, hold,
+const columns = sql`no, id, app_no as appNo, environment, state, target, content, filling, template, name, hold,
   urgency, mode, ttl_seconds as ttlSeconds, spread_seconds as spreadSeconds, withdrawn_at as withdrawnAt, pruned_at as prunedAt,
   sent_by as sentBy, expanded, created_at as createdAt, expires_at as expiresAt, finished_at as finishedAt,
   changed_at as changedAt, version`
@@ -37,14 +39,13 @@ export async function findNotification(
   id: string,
 ): Promise<Notification | undefined> {
   const [raw] = await database.rows<Raw>(
-    `select ${columns} from notifications where id = ? and app_no = ? and environment = ?`,
-    [uuidBuffer(id), scope.app.no, scope.environment],
+    sql`select ${columns} from notifications where id = ${uuidBuffer(id)} and app_no = ${scope.app.no} and environment = ${scope.environment}`,
   )
   return raw && fromRaw(raw)
 }
 
 export async function findNotificationByNo(database: Database, no: number): Promise<Notification | undefined> {
-  const [raw] = await database.rows<Raw>(`select ${columns} from notifications where no = ?`, [no])
+  const [raw] = await database.rows<Raw>(sql`select ${columns} from notifications where no = ${no}`)
   return raw && fromRaw(raw)
 }
 
@@ -55,8 +56,7 @@ export async function findNotificationByName(
   name: string,
 ): Promise<Notification | undefined> {
   const [raw] = await database.rows<Raw>(
-    `select ${columns} from notifications where app_no = ? and environment = ? and name = ? order by no desc limit 1`,
-    [scope.app.no, scope.environment, name],
+    sql`select ${columns} from notifications where app_no = ${scope.app.no} and environment = ${scope.environment} and name = ${name} order by no desc limit 1`,
   )
   return raw && fromRaw(raw)
 }
@@ -76,33 +76,27 @@ export async function listNotifications(
   page: NotificationPage,
 ): Promise<Notification[]> {
   const { search, user, reason } = page
-  const filters: { readonly sql: string; readonly values: readonly unknown[] }[] = []
+  const { app, environment } = scope
+  const beforeNo = page.after === undefined ? Number.MAX_SAFE_INTEGER : Number(page.after)
+  const conditions: SQL[] = [sql`app_no = ${app.no}`, sql`environment = ${environment}`, sql`no < ${beforeNo}`]
   if (search) {
     // As it is meant, not as a pattern.
     const like = `%${search.replace(/[\\%_]/g, '\\$&')}%`
-    filters.push({ sql: '(n.content like ? or n.filling like ? or n.name like ?)', values: [like, like, like] })
+    conditions.push(sql`(n.content like ${like} or n.filling like ${like} or n.name like ${like})`)
   }
   if (user)
-    filters.push({
-      sql: `exists (select 1 from devices v join users u on u.no = v.user_no join deliveries d on d.device_no = v.no
-              where u.app_no = n.app_no and u.environment = n.environment and u.name = ? and d.notification_no = n.no)`,
-      values: [user],
-    })
+    conditions.push(
+      sql`exists (select 1 from devices v join users u on u.no = v.user_no join deliveries d on d.device_no = v.no
+                  where u.app_no = n.app_no and u.environment = n.environment and u.name = ${user}
+                    and d.notification_no = n.no)`,
+    )
   if (reason)
-    filters.push({
-      sql: 'exists (select 1 from notification_counts c where c.notification_no = n.no and c.reason = ? and c.count > 0)',
-      values: [reasons[reason].code],
-    })
+    conditions.push(
+      sql`exists (select 1 from notification_counts c
+                  where c.notification_no = n.no and c.reason = ${reasons[reason].code} and c.count > 0)`,
+    )
   const rows = await database.rows<Raw>(
-    `select ${columns} from notifications n where app_no = ? and environment = ? and no < ?
-       ${filters.map(({ sql }) => `and ${sql}`).join(' ')} order by no desc limit ?`,
-    [
-      scope.app.no,
-      scope.environment,
-      page.after === undefined ? Number.MAX_SAFE_INTEGER : Number(page.after),
-      ...filters.flatMap(({ values }) => values),
-      page.limit,
-    ],
+    sql`select ${columns} from notifications n where ${allOf(conditions)} order by no desc limit ${page.limit}`,
   )
   return rows.map(fromRaw)
 }
@@ -110,8 +104,7 @@ export async function listNotifications(
 /** What changed at or after a moment, oldest change first. */
 export async function changedNotifications(database: Database, scope: Scope, since: Date): Promise<Notification[]> {
   const rows = await database.rows<Raw>(
-    `select ${columns} from notifications where app_no = ? and environment = ? and changed_at >= ? order by changed_at limit 100`,
-    [scope.app.no, scope.environment, since],
+    sql`select ${columns} from notifications where app_no = ${scope.app.no} and environment = ${scope.environment} and changed_at >= ${since} order by changed_at limit 100`,
   )
   return rows.map(fromRaw)
 }

@@ -1,13 +1,14 @@
 import type { DeliveryState } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 
 const moments = {
-  accepted: 'accepted_at',
-  received: 'received_at',
-  shown: 'shown_at',
-  dismissed: 'dismissed_at',
-  opened: 'opened_at',
-} as const satisfies Partial<Record<DeliveryState, string>>
+  accepted: sql`accepted_at`,
+  received: sql`received_at`,
+  shown: sql`shown_at`,
+  dismissed: sql`dismissed_at`,
+  opened: sql`opened_at`,
+} as const satisfies Partial<Record<DeliveryState, SQL>>
 type Moment = keyof typeof moments
 
 /** A drawing has about so many steps; they are as long as that asks, from this list. */
@@ -25,20 +26,19 @@ export async function readProgress(
   notification: { readonly no: number; readonly createdAt: Date },
 ): Promise<ProgressSteps> {
   const [span] = await database.rows<{ last: Date | null }>(
-    `select greatest(${Object.values(moments)
-      .map((column) => `coalesce(max(${column}), '1970-01-01')`)
-      .join(', ')}) as last from deliveries where notification_no = ?`,
-    [notification.no],
+    sql`select greatest(${sql.join(
+      Object.values(moments).map((column) => sql`coalesce(max(${column}), '1970-01-01')`),
+      sql`, `,
+    )}) as last from deliveries where notification_no = ${notification.no}`,
   )
   const fromMs = Math.floor(notification.createdAt.getTime() / 1_000) * 1_000
   const seconds = Math.max(1, (new Date(span?.last ?? fromMs).getTime() - fromMs) / 1_000)
   const stepSeconds = stepsOfSeconds.find((step) => seconds / step <= wantedSteps) ?? stepsOfSeconds.at(-1)!
   const found = new Map<number, Partial<Record<Moment, number>>>()
-  for (const [state, column] of Object.entries(moments) as [Moment, string][]) {
+  for (const [state, column] of Object.entries(moments) as [Moment, SQL][]) {
     const rows = await database.rows<{ step: number; count: number }>(
-      `select floor(timestampdiff(second, ?, ${column}) / ?) as step, count(*) as count
-       from deliveries where notification_no = ? and ${column} is not null group by step`,
-      [new Date(fromMs), stepSeconds, notification.no],
+      sql`select floor(timestampdiff(second, ${new Date(fromMs)}, ${column}) / ${stepSeconds}) as step, count(*) as count
+       from deliveries where notification_no = ${notification.no} and ${column} is not null group by step`,
     )
     for (const { step, count } of rows) found.set(Number(step), { ...found.get(Number(step)), [state]: count })
   }

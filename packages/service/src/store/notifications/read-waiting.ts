@@ -1,4 +1,5 @@
 import { reasons } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Database } from '../database.ts'
 import { readQueue } from '../queue/read-queue.ts'
@@ -21,9 +22,9 @@ export async function readWaiting(database: Database, { app, environment }: Scop
   const [oldest] =
     dueSubjects.length === 0
       ? []
-      : await database.rows<{ at: Date }>('select min(created_at) as at from notifications where no in (?)', [
-          dueSubjects,
-        ])
+      : await database.rows<{ at: Date }>(
+          sql`select min(created_at) as at from notifications where no in ${dueSubjects}`,
+        )
   return { due, later, paused: suspended, oldestDueAt: oldest?.at ?? null }
 }
 

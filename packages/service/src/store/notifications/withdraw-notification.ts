@@ -1,4 +1,5 @@
 import { deliveryStates, reasons } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Claim, Withdrawal } from '../../engine/work.ts'
 import type { Scope } from '../apps/apps.ts'
 import type { Database, Tx } from '../database.ts'
@@ -13,7 +14,7 @@ import { holdIn } from './hold.ts'
 /** So many deliveries are marked in one transaction. */
 const together = 10_000
 const takenBack = reasons['taken-back'].code
-const markable = `state between ${deliveryStates.accepted} and ${deliveryStates.shown}`
+const markable = sql`state between ${deliveryStates.accepted} and ${deliveryStates.shown}`
 
 /**
  * Takes a notification back, in one transaction: what of it still waits ends, its deliveries will be marked by whoever claims
@@ -30,16 +31,15 @@ export async function withdrawNotification(
     // What is still in the queue shall not come after it was taken back.
     await holdIn(tx, notification.no, 'cancelled')
     await tx.change(
-      `update notifications set withdrawn_at = coalesce(withdrawn_at, utc_timestamp(3)), changed_at = utc_timestamp(3),
-         version = version + 1 where no = ?`,
-      [notification.no],
+      sql`update notifications set withdrawn_at = coalesce(withdrawn_at, utc_timestamp(3)), changed_at = utc_timestamp(3),
+         version = version + 1 where no = ${notification.no}`,
     )
     const { app, environment } = scope
     await enqueue(tx, notification.no, [{ kind: 'withdraw', appNo: app.no, environment, urgency: urgencyCode('high') }])
     const first = { devices: undefined, state: 'expanding', heldMs: 0 } as const
-    for (const { sql, values } of notificationStatements(scope, wake, first)) await tx.change(sql, [...values])
+    for (const statement of notificationStatements(scope, wake, first)) await tx.change(statement)
     const [stored] = await tx.rows<Lifetime>(
-      'select created_at as createdAt, expires_at as expiresAt from notifications where no = @notification',
+      sql`select created_at as createdAt, expires_at as expiresAt from notifications where no = @notification`,
     )
     if (!stored) throw new Error('a notification that was just stored is not there')
     return stored
@@ -57,13 +57,12 @@ export async function withdrawPage(
   leaseMs: number,
 ): Promise<Withdrawal> {
   return database.transact(async (tx) => {
-    await tx.change('update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ?', [
-      claim.notificationNo,
-    ])
+    await tx.change(
+      sql`update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ${claim.notificationNo}`,
+    )
     const rows = await tx.rows<{ no: number; platform: number; state: number; reason: number }>(
-      `select device_no as no, platform, state, reason from deliveries
-       where notification_no = ? and device_no > ? and ${markable} order by device_no limit ${together}`,
-      [claim.notificationNo, after],
+      sql`select device_no as no, platform, state, reason from deliveries
+       where notification_no = ${claim.notificationNo} and device_no > ${after} and ${markable} order by device_no limit ${together}`,
     )
     const more = rows.length === together
     if (!(await (more ? extend(tx, claim, leaseMs) : finish(tx, claim)))) return { is: 'lost' }
@@ -83,9 +82,8 @@ async function mark(
   last: number,
 ): Promise<void> {
   await tx.change(
-    `update deliveries set state = ${deliveryStates.withdrawn}, reason = ${takenBack}, ended_at = utc_timestamp(3)
-     where notification_no = ? and device_no > ? and device_no <= ? and ${markable}`,
-    [notificationNo, after, last],
+    sql`update deliveries set state = ${deliveryStates.withdrawn}, reason = ${takenBack}, ended_at = utc_timestamp(3)
+     where notification_no = ${notificationNo} and device_no > ${after} and device_no <= ${last} and ${markable}`,
   )
   const counts = new CountChanges()
   const days = new DayCounts()

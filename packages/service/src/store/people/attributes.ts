@@ -7,8 +7,10 @@ import {
   keepValue,
   keptValue,
 } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Database, Tx } from '../database.ts'
+import { commas } from '../fragments.ts'
 
 export type AttributeRow = {
   readonly no: number
@@ -30,7 +32,7 @@ export class AttributeRefused extends Error {
 }
 
 type Raw = Omit<AttributeRow, 'devicesMay'> & { devicesMay: number }
-const columns = 'no, name, type, devices_may as devicesMay, created_at as createdAt'
+const columns = sql`no, name, type, devices_may as devicesMay, created_at as createdAt`
 const rowOf = (raw: Raw): AttributeRow => ({ ...raw, devicesMay: raw.devicesMay === 1 })
 
 /** In the order of their names. */
@@ -39,8 +41,7 @@ export async function listAttributes(
   { app, environment }: Scope,
 ): Promise<AttributeRow[]> {
   const rows = await database.rows<Raw>(
-    `select ${columns} from attributes where app_no = ? and environment = ? order by name`,
-    [app.no, environment],
+    sql`select ${columns} from attributes where app_no = ${app.no} and environment = ${environment} order by name`,
   )
   return rows.map(rowOf)
 }
@@ -60,7 +61,7 @@ export async function declareAttribute(
       throw new AttributeRefused(name, `is of type ${known.type} already`)
     const declared = known ?? (await declare(tx, scope, name, given.type!))
     if (given.devicesMay !== undefined)
-      await tx.change('update attributes set devices_may = ? where no = ?', [given.devicesMay, declared.no])
+      await tx.change(sql`update attributes set devices_may = ${given.devicesMay} where no = ${declared.no}`)
     return { ...declared, devicesMay: given.devicesMay ?? declared.devicesMay }
   })
 }
@@ -97,7 +98,7 @@ export async function changeManyAttributes(
   if (names.length === 0) return []
   const known = new Map((await find(tx, scope, names)).map((row) => [row.name, row]))
   const refused: { at: number; error: AttributeRefused }[] = []
-  const rows: (number | string | null)[] = []
+  const rows: SQL[] = []
   const removed: [number, number][] = []
   const changed: number[] = []
   for (const [at, { userNo, changes }] of entries.entries()) {
@@ -105,7 +106,7 @@ export async function changeManyAttributes(
       const set = await prepare(tx, scope, known, changes, byDevice)
       for (const { no, kept } of set) {
         if (kept === null) removed.push([userNo, no])
-        else rows.push(userNo, no, kept.text, kept.number, kept.second)
+        else rows.push(sql`(${userNo}, ${no}, ${kept.text}, ${kept.number}, ${kept.second}, utc_timestamp(3))`)
       }
       if (set.length > 0) changed.push(userNo)
     } catch (error) {
@@ -114,15 +115,14 @@ export async function changeManyAttributes(
     }
   }
   if (rows.length > 0) {
-    const places = Array.from({ length: rows.length / 5 }, () => '(?, ?, ?, ?, ?, utc_timestamp(3))').join(',')
     await tx.change(
-      `insert into user_attributes (user_no, attribute_no, text, number, second, changed_at) values ${places}
+      sql`insert into user_attributes (user_no, attribute_no, text, number, second, changed_at)
+       values ${commas(rows)}
        on duplicate key update text = value(text), number = value(number), second = value(second), changed_at = value(changed_at)`,
-      rows,
     )
   }
-  if (removed.length > 0) await tx.change('delete from user_attributes where (user_no, attribute_no) in (?)', [removed])
-  if (changed.length > 0) await tx.change('update users set changed_at = utc_timestamp(3) where no in (?)', [changed])
+  if (removed.length > 0) await tx.change(sql`delete from user_attributes where (user_no, attribute_no) in ${removed}`)
+  if (changed.length > 0) await tx.change(sql`update users set changed_at = utc_timestamp(3) where no in ${changed}`)
   return refused
 }
 
@@ -166,10 +166,9 @@ export async function attributesOf(
   const found = new Map<number, Record<string, AttributeValue>>()
   if (userNos.length === 0) return found
   const rows = await database.rows<KeptValue & { userNo: number; name: string; type: AttributeType }>(
-    `select v.user_no as userNo, a.name, a.type, v.text, v.number, v.second
+    sql`select v.user_no as userNo, a.name, a.type, v.text, v.number, v.second
      from user_attributes v join attributes a on a.no = v.attribute_no
-     where v.user_no in (?) ${onlyDevices ? 'and a.devices_may' : ''} order by a.name`,
-    [userNos],
+     where v.user_no in ${userNos} ${onlyDevices ? sql`and a.devices_may` : sql``} order by a.name`,
   )
   for (const { userNo, name, type, ...kept } of rows) {
     const own = found.get(userNo) ?? {}
@@ -181,23 +180,20 @@ export async function attributesOf(
 
 async function find(tx: Tx, { app, environment }: Scope, names: readonly string[]): Promise<AttributeRow[]> {
   const rows = await tx.rows<Raw>(
-    `select ${columns} from attributes where app_no = ? and environment = ? and name in (?)`,
-    [app.no, environment, names],
+    sql`select ${columns} from attributes where app_no = ${app.no} and environment = ${environment} and name in ${names}`,
   )
   return rows.map(rowOf)
 }
 
 async function declare(tx: Tx, { app, environment }: Scope, name: string, type: AttributeType): Promise<AttributeRow> {
   const [{ count } = { count: 0 }] = await tx.rows<{ count: number }>(
-    'select count(*) as count from attributes where app_no = ? and environment = ?',
-    [app.no, environment],
+    sql`select count(*) as count from attributes where app_no = ${app.no} and environment = ${environment}`,
   )
   if (count >= attributeLimits.perApp)
     throw new AttributeRefused(name, `would be one more than the ${attributeLimits.perApp} that an app may have`)
   const createdAt = new Date()
   const { insertId } = await tx.change(
-    'insert into attributes (app_no, environment, name, type, created_at) values (?)',
-    [[app.no, environment, name, type, createdAt]],
+    sql`insert into attributes (app_no, environment, name, type, created_at) values (${app.no}, ${environment}, ${name}, ${type}, ${createdAt})`,
   )
   return { no: insertId, name, type, devicesMay: false, createdAt }
 }

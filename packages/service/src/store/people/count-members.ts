@@ -1,11 +1,12 @@
+import { sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 
 /** A topic of more than so many devices, or users, is counted in the background; a smaller one whenever somebody asks. */
 export const countedWhenAskedUpTo = 1_000
 
 const kinds = [
-  { table: 'topic_devices', column: 'counted_devices' },
-  { table: 'topic_users', column: 'counted_users' },
+  { table: sql`topic_devices`, column: sql`counted_devices` },
+  { table: sql`topic_users`, column: sql`counted_users` },
 ] as const
 
 /**
@@ -16,14 +17,13 @@ export async function countMembers(database: Database, mayGoOn: () => boolean): 
   let changed = 0
   for (const { table, column } of kinds) {
     const rows = await database.rows<{ no: number; count: number | null; kept: number | null }>(
-      `select t.no, m.count, t.${column} as kept from topics t
-       left join (select topic_no, count(*) as count from ${table} group by topic_no having count(*) > ?) m on m.topic_no = t.no
+      sql`select t.no, m.count, t.${column} as kept from topics t
+       left join (select topic_no, count(*) as count from ${table} group by topic_no having count(*) > ${countedWhenAskedUpTo}) m on m.topic_no = t.no
        where not m.count <=> t.${column}`,
-      [countedWhenAskedUpTo],
     )
     for (const { no, count } of rows) {
       if (!mayGoOn()) return changed
-      await database.change(`update topics set ${column} = ? where no = ?`, [count, no])
+      await database.change(sql`update topics set ${column} = ${count} where no = ${no}`)
       changed++
     }
   }

@@ -1,6 +1,8 @@
 import { createHash } from 'node:crypto'
+import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Database, Tx } from '../database.ts'
+import { commas } from '../fragments.ts'
 import { ensureUser } from './ensure-user.ts'
 
 export type NewOccurrence = {
@@ -27,23 +29,17 @@ export async function storeOccurrences(
     for (const name of new Set(occurrences.flatMap(({ user }) => (user === undefined ? [] : [user]))))
       users.set(name, await ensureUser(tx, scope, name))
     const own = person && (await person(tx))
-    const rows = occurrences.map(({ id, source, type, at, data, user }) => [
-      scope.app.no,
-      scope.environment,
-      createHash('sha256')
+    const rows = occurrences.map(({ id, source, type, at, data, user }) => {
+      const identity = createHash('sha256')
         .update(JSON.stringify([source, id]))
-        .digest(),
-      source,
-      id,
-      type,
-      own ?? (user === undefined ? null : users.get(user)) ?? null,
-      at,
-      data === undefined ? null : JSON.stringify(data),
-    ])
-    const places = rows.map(() => '(?, ?, ?, ?, ?, ?, ?, ?, ?, utc_timestamp(3))').join(',')
+        .digest()
+      const userNo = own ?? (user === undefined ? null : users.get(user)) ?? null
+      return sql`(${scope.app.no}, ${scope.environment}, ${identity}, ${source}, ${id}, ${type}, ${userNo}, ${at},
+        ${data === undefined ? null : JSON.stringify(data)}, utc_timestamp(3))`
+    })
     const { affectedRows } = await tx.change(
-      `insert ignore into occurrences (app_no, environment, identity, source, id, type, user_no, at, data, taken_at) values ${places}`,
-      rows.flat(),
+      sql`insert ignore into occurrences (app_no, environment, identity, source, id, type, user_no, at, data, taken_at)
+          values ${commas(rows)}`,
     )
     return affectedRows
   })
@@ -55,8 +51,7 @@ export type OccurrenceRow = Omit<NewOccurrence, 'data'> & { readonly data: unkno
 export async function occurrencesOf(database: Database, userNo: number, limit: number): Promise<OccurrenceRow[]> {
   // As text for certain: whether the driver reads JSON by itself depends on the server, and a text would be read twice.
   const rows = await database.rows<OccurrenceRow & { data: string | null }>(
-    'select id, source, type, at, cast(data as char) as data from occurrences where user_no = ? order by at desc limit ?',
-    [userNo, limit],
+    sql`select id, source, type, at, cast(data as char) as data from occurrences where user_no = ${userNo} order by at desc limit ${limit}`,
   )
   return rows.map((row) => ({ ...row, data: row.data === null ? null : (JSON.parse(row.data) as unknown) }))
 }

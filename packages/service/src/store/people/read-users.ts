@@ -1,6 +1,8 @@
 import { type Direction, type PersonSort, personSorts } from '@zbell/contract'
+import { type SQL, sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Database } from '../database.ts'
+import { allOf } from '../fragments.ts'
 import { inOrder, type Placed, type SortKey } from '../in-order.ts'
 import { listAttributes } from './attributes.ts'
 
@@ -12,15 +14,15 @@ export type UserRow = {
   readonly devices: number
 }
 
-const columns = `u.no, u.name, u.created_at as createdAt, u.changed_at as changedAt,
+const columns = sql`u.no, u.name, u.created_at as createdAt, u.changed_at as changedAt,
   (select count(*) from devices d where d.user_no = u.no and d.retired_at is null) as devices`
 
 const sortKeys: Readonly<Record<Exclude<PersonSort, `attribute.${string}`>, SortKey>> = {
-  createdAt: { by: 'u.no' },
-  changedAt: { by: 'u.changed_at' },
-  user: { by: 'u.name', unique: true },
-  devices: { by: '(select count(*) from devices d where d.user_no = u.no and d.retired_at is null)' },
-  topics: { by: '(select count(*) from topic_users m where m.user_no = u.no)' },
+  createdAt: { by: sql`u.no`, isNumber: true },
+  changedAt: { by: sql`u.changed_at` },
+  user: { by: sql`u.name`, unique: true },
+  devices: { by: sql`(select count(*) from devices d where d.user_no = u.no and d.retired_at is null)` },
+  topics: { by: sql`(select count(*) from topic_users m where m.user_no = u.no)` },
 }
 
 export type UserFilter = {
@@ -55,41 +57,34 @@ export async function listUsers(
   const { app, environment } = scope
   const sorted = await sortedBy(database, scope, sort)
   // Whoever joined a topic is found among its members, who lie in the order of their numbers.
-  const no = topic !== undefined && sort === 'createdAt' ? 'm.user_no' : 'u.no'
-  const ordered = inOrder(sort === 'createdAt' ? { by: no } : sorted.key, no, direction, after)
+  const no = topic !== undefined && sort === 'createdAt' ? sql`m.user_no` : sql`u.no`
+  const ordered = inOrder(sort === 'createdAt' ? { by: no, isNumber: true } : sorted.key, no, direction, after)
   const isByName = sort === 'user' || (search ?? '') !== ''
   const conditions = [
-    'u.app_no = ?',
-    'u.environment = ?',
-    isByName ? 'u.name is not null' : 'u.named = 1',
+    sql`u.app_no = ${app.no}`,
+    sql`u.environment = ${environment}`,
+    isByName ? sql`u.name is not null` : sql`u.named = 1`,
     ordered.where,
   ]
-  const values: unknown[] = [app.no, environment, ...ordered.values]
-  if (search) {
-    conditions.push('u.name like ?')
-    values.push(`${search.replace(/[\\%_]/g, '\\$&')}%`)
-  }
+  if (search) conditions.push(sql`u.name like ${`${search.replace(/[\\%_]/g, '\\$&')}%`}`)
   const from =
     topic === undefined
-      ? `users u ${indexFor(sort, search)}`
-      : 'topic_users m straight_join users u on u.no = m.user_no'
+      ? sql`users u ${indexFor(sort, search)}`
+      : sql`topic_users m straight_join users u on u.no = m.user_no`
   if (topic !== undefined) {
     const [found] = await database.rows<{ no: number }>(
-      'select no from topics where app_no = ? and environment = ? and name = ?',
-      [app.no, environment, topic],
+      sql`select no from topics where app_no = ${app.no} and environment = ${environment} and name = ${topic}`,
     )
     if (!found) return []
-    conditions.push('m.topic_no = ?')
-    values.push(found.no)
+    conditions.push(sql`m.topic_no = ${found.no}`)
   }
   const places = await database.bounded({ withinMs: pageWithinMs }).rows<Placed>(
-    `select u.no, ${ordered.column} from ${from} ${sorted.join}
-     where ${conditions.join(' and ')} order by ${ordered.orderBy} limit ?`,
-    [...values, limit],
+    sql`select u.no, ${ordered.column} from ${from} ${sorted.join}
+     where ${allOf(conditions)} order by ${ordered.orderBy} limit ${limit}`,
   )
   if (places.length === 0) return []
   const rows = await database.rows<UserRow>(
-    `select ${columns} from users u where u.no in (${places.map(({ no }) => no).join(',')})`,
+    sql`select ${columns} from users u where u.no in ${places.map(({ no }) => no)}`,
   )
   const byNo = new Map(rows.map((row) => [row.no, row]))
   return places.flatMap((place) => {
@@ -99,10 +94,10 @@ export async function listUsers(
 }
 
 /** Orders for which an index lies ready. */
-const indexFor = (sort: PersonSort, search: string | undefined): string => {
-  if (sort === 'user' || search) return 'force index (one_name)'
-  if (sort === 'createdAt') return 'force index (by_age)'
-  return sort === 'changedAt' ? 'force index (by_change)' : ''
+const indexFor = (sort: PersonSort, search: string | undefined): SQL => {
+  if (sort === 'user' || search) return sql`force index (one_name)`
+  if (sort === 'createdAt') return sql`force index (by_age)`
+  return sort === 'changedAt' ? sql`force index (by_change)` : sql``
 }
 
 /** An attribute that nobody has orders nothing: then all are equal, and the newest decides. */
@@ -110,14 +105,14 @@ async function sortedBy(
   database: Database,
   scope: Scope,
   sort: PersonSort,
-): Promise<{ readonly key: SortKey; readonly join: string }> {
-  if (!isAttribute(sort)) return { key: sortKeys[sort], join: '' }
+): Promise<{ readonly key: SortKey; readonly join: SQL }> {
+  if (!isAttribute(sort)) return { key: sortKeys[sort], join: sql`` }
   const wanted = sort.slice('attribute.'.length)
   const attribute = (await listAttributes(database, scope)).find(({ name }) => name === wanted)
-  if (!attribute) return { key: sortKeys.createdAt, join: '' }
+  if (!attribute) return { key: sortKeys.createdAt, join: sql`` }
   return {
-    key: { by: attribute.type === 'text' ? 'v.text collate utf8mb4_unicode_ci' : 'v.number', nullable: true },
-    join: `left join user_attributes v on v.user_no = u.no and v.attribute_no = ${attribute.no}`,
+    key: { by: attribute.type === 'text' ? sql`v.text collate utf8mb4_unicode_ci` : sql`v.number`, nullable: true },
+    join: sql`left join user_attributes v on v.user_no = u.no and v.attribute_no = ${attribute.no}`,
   }
 }
 
@@ -129,8 +124,7 @@ export async function findUser(
   name: string,
 ): Promise<UserRow | undefined> {
   const [row] = await database.rows<UserRow>(
-    `select ${columns} from users u where u.app_no = ? and u.environment = ? and u.name = ?`,
-    [app.no, environment, name],
+    sql`select ${columns} from users u where u.app_no = ${app.no} and u.environment = ${environment} and u.name = ${name}`,
   )
   return row
 }

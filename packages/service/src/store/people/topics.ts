@@ -1,8 +1,10 @@
 import { uuidFromBytes } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
 import { noteEvent } from '../devices/device-events.ts'
+import { commas } from '../fragments.ts'
 
 export type TopicRow = {
   readonly no: number
@@ -15,25 +17,24 @@ export type TopicRow = {
 }
 
 type Raw = Omit<TopicRow, 'declared'> & { declared: number }
-const columns = `t.no, t.name, t.title, t.declared, t.created_at as createdAt,
+const columns = sql`t.no, t.name, t.title, t.declared, t.created_at as createdAt,
   coalesce(t.counted_devices, (select count(*) from topic_devices m where m.topic_no = t.no)) as devices,
   coalesce(t.counted_users, (select count(*) from topic_users m where m.topic_no = t.no)) as users`
 const rowOf = (raw: Raw): TopicRow => ({ ...raw, declared: raw.declared === 1 })
-const inScope = ({ app, environment }: Scope) => [app.no, environment]
+/** Topics `t` of an app and environment. */
+const inScope = ({ app, environment }: Scope): SQL => sql`t.app_no = ${app.no} and t.environment = ${environment}`
 
 /** In the order of their names. @param after the name of the last one before */
 export async function listTopics(database: Database, scope: Scope, limit: number, after = ''): Promise<TopicRow[]> {
   const rows = await database.rows<Raw>(
-    `select ${columns} from topics t where t.app_no = ? and t.environment = ? and t.name > ? order by t.name limit ?`,
-    [...inScope(scope), after, limit],
+    sql`select ${columns} from topics t where ${inScope(scope)} and t.name > ${after} order by t.name limit ${limit}`,
   )
   return rows.map(rowOf)
 }
 
 export async function findTopic(database: Database, scope: Scope, name: string): Promise<TopicRow | undefined> {
   const [row] = await database.rows<Raw>(
-    `select ${columns} from topics t where t.app_no = ? and t.environment = ? and t.name = ?`,
-    [...inScope(scope), name],
+    sql`select ${columns} from topics t where ${inScope(scope)} and t.name = ${name}`,
   )
   return row && rowOf(row)
 }
@@ -46,29 +47,31 @@ export async function declareTopic(
   title: string | null,
 ): Promise<void> {
   await database.change(
-    `insert into topics (app_no, environment, name, title, declared, created_at) values (?, true, utc_timestamp(3))
+    sql`insert into topics (app_no, environment, name, title, declared, created_at) values (${scope.app.no}, ${scope.environment}, ${name}, ${title}, true, utc_timestamp(3))
      on duplicate key update title = value(title), declared = true`,
-    [[...inScope(scope), name, title]],
   )
 }
 
 export async function deleteTopic(database: Database, no: number): Promise<void> {
   await database.transact(async (tx) => {
-    for (const table of ['topic_devices', 'topic_users'])
-      await tx.change(`delete from ${table} where topic_no = ?`, [no])
-    await tx.change('delete from topics where no = ?', [no])
+    await tx.change(sql`delete from topic_devices where topic_no = ${no}`)
+    await tx.change(sql`delete from topic_users where topic_no = ${no}`)
+    await tx.change(sql`delete from topics where no = ${no}`)
   })
 }
 
 /** The topic's number; made when nobody joined it before. */
 export async function ensureTopic(tx: Pick<Tx, 'change'>, scope: Scope, name: string): Promise<number> {
   const { insertId } = await tx.change(
-    `insert into topics (app_no, environment, name, declared, created_at) values (?, false, utc_timestamp(3))
+    sql`insert into topics (app_no, environment, name, declared, created_at) values (${scope.app.no}, ${scope.environment}, ${name}, false, utc_timestamp(3))
      on duplicate key update no = last_insert_id(no)`,
-    [[...inScope(scope), name]],
   )
   return insertId
 }
+
+type Membership = { readonly table: SQL; readonly member: SQL }
+const ofUsers: Membership = { table: sql`topic_users`, member: sql`user_no` }
+const ofDevices: Membership = { table: sql`topic_devices`, member: sql`device_no` }
 
 /** Joining twice is joining once. @returns how many are new */
 export async function joinTopic(
@@ -76,14 +79,13 @@ export async function joinTopic(
   topicNo: number,
   members: { readonly users: readonly number[]; readonly devices: readonly number[] },
 ): Promise<number> {
-  const join = async (table: string, column: string, numbers: readonly number[]) => {
+  const join = async ({ table, member }: Membership, numbers: readonly number[]) => {
     if (numbers.length === 0) return 0
-    const rows = numbers.map((no) => `(${topicNo},${no},utc_timestamp(3))`).join(',')
-    return (await tx.change(`insert ignore into ${table} (topic_no, ${column}, joined_at) values ${rows}`)).affectedRows
+    const rows = numbers.map((no) => sql`(${topicNo}, ${no}, utc_timestamp(3))`)
+    const joined = sql`insert ignore into ${table} (topic_no, ${member}, joined_at) values ${commas(rows)}`
+    return (await tx.change(joined)).affectedRows
   }
-  return (
-    (await join('topic_users', 'user_no', members.users)) + (await join('topic_devices', 'device_no', members.devices))
-  )
+  return (await join(ofUsers, members.users)) + (await join(ofDevices, members.devices))
 }
 
 /** @returns how many had joined */
@@ -92,16 +94,12 @@ export async function leaveTopic(
   topicNo: number,
   members: { readonly users: readonly number[]; readonly devices: readonly number[] },
 ): Promise<number> {
-  const leave = async (table: string, column: string, numbers: readonly number[]) => {
+  const leave = async ({ table, member }: Membership, numbers: readonly number[]) => {
     if (numbers.length === 0) return 0
-    return (
-      await tx.change(`delete from ${table} where topic_no = ? and ${column} in (${numbers.join(',')})`, [topicNo])
-    ).affectedRows
+    const left = sql`delete from ${table} where topic_no = ${topicNo} and ${member} in ${numbers}`
+    return (await tx.change(left)).affectedRows
   }
-  return (
-    (await leave('topic_users', 'user_no', members.users)) +
-    (await leave('topic_devices', 'device_no', members.devices))
-  )
+  return (await leave(ofUsers, members.users)) + (await leave(ofDevices, members.devices))
 }
 
 /** A device joins or leaves by itself; that is written into its record. @returns false when it changed nothing */
@@ -127,11 +125,10 @@ export const topicsOf = (
   device: { readonly no: number | null; readonly userNo: number | null },
 ): Promise<{ name: string; joinedAt: Date }[]> =>
   database.rows(
-    `select t.name, min(m.joinedAt) as joinedAt from topics t join (
-       select topic_no, joined_at as joinedAt from topic_devices where device_no = ?
-       union all select topic_no, joined_at from topic_users where user_no = ?
+    sql`select t.name, min(m.joinedAt) as joinedAt from topics t join (
+       select topic_no, joined_at as joinedAt from topic_devices where device_no = ${device.no}
+       union all select topic_no, joined_at from topic_users where user_no = ${device.userNo}
      ) m on m.topic_no = t.no group by t.no order by t.name`,
-    [device.no, device.userNo],
   )
 
 /** The names of the topics that each of these people joined. */
@@ -142,9 +139,8 @@ export async function topicsOfUsers(
   const topics = new Map<number, string[]>()
   if (userNos.length === 0) return topics
   const rows = await database.rows<{ userNo: number; name: string }>(
-    `select m.user_no as userNo, t.name from topic_users m join topics t on t.no = m.topic_no
-     where m.user_no in (?) order by t.name`,
-    [userNos],
+    sql`select m.user_no as userNo, t.name from topic_users m join topics t on t.no = m.topic_no
+     where m.user_no in ${userNos} order by t.name`,
   )
   for (const { userNo, name } of rows) topics.set(userNo, [...(topics.get(userNo) ?? []), name])
   return topics
@@ -160,15 +156,13 @@ export async function membersByName(
     given.users.length === 0
       ? []
       : await database.rows<{ no: number; name: string }>(
-          'select no, name from users where app_no = ? and environment = ? and name in (?)',
-          [app.no, environment, given.users],
+          sql`select no, name from users where app_no = ${app.no} and environment = ${environment} and name in ${given.users}`,
         )
   const devices =
     given.devices.length === 0
       ? []
       : await database.rows<{ no: number; id: Buffer }>(
-          'select no, id from devices where app_no = ? and environment = ? and id in (?)',
-          [app.no, environment, given.devices.map(uuidBuffer)],
+          sql`select no, id from devices where app_no = ${app.no} and environment = ${environment} and id in ${given.devices.map(uuidBuffer)}`,
         )
   const here = new Set([
     ...users.map(({ name }) => `user:${name}`),

@@ -1,7 +1,8 @@
 import { type Environment, urgencies } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
 import type { Database, Tx } from '../database.ts'
 import type { FairQueue } from './fair-queue.ts'
-import { type ClaimedWork, microseconds } from './work.ts'
+import { afterNow, type ClaimedWork } from './work.ts'
 
 export type ClaimOptions = {
   readonly leaseMs: number
@@ -17,7 +18,7 @@ export type ClaimOptions = {
 }
 
 /** Its turn has come, nobody stopped it, and nobody holds it: a worker that dies needs nobody to clean up after it. */
-const isDue = 'suspended = false and due_at <= utc_timestamp(3) and coalesce(leased_until <= utc_timestamp(3), true)'
+const isDue = sql`suspended = false and due_at <= utc_timestamp(3) and coalesce(leased_until <= utc_timestamp(3), true)`
 
 /**
  * Claims the most urgent piece of work that is due, or `undefined` when there is none. Work of one urgency is shared out by
@@ -25,7 +26,7 @@ const isDue = 'suspended = false and due_at <= utc_timestamp(3) and coalesce(lea
  */
 export async function claim(database: Database, options: ClaimOptions): Promise<ClaimedWork | undefined> {
   const { leaseMs, fair, held = [], least = 0 } = options
-  const mayBe = `${isDue} ${held.length > 0 ? `and no not in (${held.join(',')})` : ''}`
+  const mayBe = held.length > 0 ? sql`${isDue} and no not in ${held}` : isDue
   const urgency = await mostUrgentDue(database, mayBe, least)
   if (urgency === undefined) return undefined
   // Another worker may have its hand on the very same; then it is the next one's turn.
@@ -39,16 +40,16 @@ export async function claim(database: Database, options: ClaimOptions): Promise<
 }
 
 /** Each is looked up by itself, at the beginning of what is due: behind it may lie a million that wait for their time. */
-async function mostUrgentDue(database: Database, mayBe: string, least: number): Promise<number | undefined> {
+async function mostUrgentDue(database: Database, mayBe: SQL, least: number): Promise<number | undefined> {
   const looks = urgencies
     .map((_, urgency) => urgency)
     .filter((urgency) => urgency >= least)
     .reverse()
     .map(
       (urgency) =>
-        `(select ${urgency} as urgency from work force index (by_turn) where urgency = ${urgency} and ${mayBe} limit 1)`,
+        sql`(select ${urgency} as urgency from work force index (by_turn) where urgency = ${urgency} and ${mayBe} limit 1)`,
     )
-  const found = await database.rows<{ urgency: number }>(looks.join(' union all '))
+  const found = await database.rows<{ urgency: number }>(sql.join(looks, sql` union all `))
   return found.length === 0 ? undefined : Math.max(...found.map(({ urgency }) => urgency))
 }
 
@@ -73,20 +74,16 @@ async function claimOf(
   tx: Tx,
   urgency: number,
   { appNo, subjectNo }: Turn,
-  mayBe: string,
+  mayBe: SQL,
   leaseMs: number,
 ): Promise<ClaimedWork | undefined> {
   const [row] = await tx.rows<ClaimedRow>(
-    `select no, kind, fence, environment, failures, cause, size, body, utc_timestamp(3) as now from work
-     where urgency = ? and app_no = ? and subject_no = ? and ${mayBe}
+    sql`select no, kind, fence, environment, failures, cause, size, body, utc_timestamp(3) as now from work
+     where urgency = ${urgency} and app_no = ${appNo} and subject_no = ${subjectNo} and ${mayBe}
      order by due_at limit 1 for update skip locked`,
-    [urgency, appNo, subjectNo],
   )
   if (!row) return undefined
-  await tx.change(
-    'update work set fence = fence + 1, leased_until = utc_timestamp(3) + interval ? microsecond where no = ?',
-    [microseconds(leaseMs), row.no],
-  )
+  await tx.change(sql`update work set fence = fence + 1, leased_until = ${afterNow(leaseMs)} where no = ${row.no}`)
   const { now, ...work } = row
   return { ...work, fence: row.fence + 1, appNo, subjectNo, urgency, claimedAt: now }
 }
@@ -94,15 +91,9 @@ async function claimOf(
 /** The most apps, and subjects of one app, that are looked at for whose turn it is. */
 const mostLookedAt = 200
 
-async function nextTurn(
-  database: Database,
-  fair: FairQueue,
-  urgency: number,
-  mayBe: string,
-): Promise<Turn | undefined> {
+async function nextTurn(database: Database, fair: FairQueue, urgency: number, mayBe: SQL): Promise<Turn | undefined> {
   const apps = await database.rows<{ no: number }>(
-    `select distinct app_no as no from work where urgency = ? and ${mayBe} limit ${mostLookedAt}`,
-    [urgency],
+    sql`select distinct app_no as no from work where urgency = ${urgency} and ${mayBe} limit ${mostLookedAt}`,
   )
   const appNo = fair.next(
     'app',
@@ -110,9 +101,8 @@ async function nextTurn(
   )
   if (appNo === undefined) return undefined
   const subjects = await database.rows<{ no: number }>(
-    `select subject_no as no from work where urgency = ? and app_no = ? and ${mayBe}
+    sql`select subject_no as no from work where urgency = ${urgency} and app_no = ${appNo} and ${mayBe}
      group by subject_no limit ${mostLookedAt}`,
-    [urgency, appNo],
   )
   const subjectNo = fair.next(
     'subject',

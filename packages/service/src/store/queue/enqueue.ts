@@ -1,5 +1,7 @@
+import { type SQL, sql } from 'drizzle-orm'
 import type { Tx } from '../database.ts'
-import { microseconds, type QueuedWork, type Statement } from './work.ts'
+import { commas } from '../fragments.ts'
+import { afterNow, type QueuedWork } from './work.ts'
 
 export type NewWork = Pick<QueuedWork, 'kind' | 'appNo' | 'environment' | 'urgency'> &
   Partial<Pick<QueuedWork, 'failures' | 'cause' | 'size' | 'body'>> & {
@@ -13,42 +15,22 @@ export type NewWork = Pick<QueuedWork, 'kind' | 'appNo' | 'environment' | 'urgen
 /**
  * What puts work into the queue.
  * @param subject the number of what it is about, or the variable of the session in which it stands
+ * @param works at least one
  */
-export function enqueueStatement(subject: number | `@${string}`, works: readonly NewWork[]): Statement {
-  const of = typeof subject === 'number' ? '?' : subject
-  const rows = works.map(({ due, heldMs = 0 }) => {
-    const dueAt = due instanceof Date ? '?' : `utc_timestamp(3)${due ? ' + interval ? microsecond' : ''}`
-    const leasedUntil = heldMs > 0 ? 'utc_timestamp(3) + interval ? microsecond' : 'null'
-    return `(?, ?, ?, ${of}, ?, ${dueAt}, ?, ${leasedUntil}, ?, ?, ?, ?, ?)`
-  })
-  const values = works.flatMap((work) => {
+export function enqueueStatement(subject: number | SQL, works: readonly NewWork[]): SQL {
+  const rows = works.map((work) => {
     const { due, heldMs = 0 } = work
-    return [
-      work.kind,
-      work.appNo,
-      work.environment,
-      ...(typeof subject === 'number' ? [subject] : []),
-      work.urgency,
-      ...(due instanceof Date ? [due] : due ? [microseconds(due.afterMs)] : []),
-      work.suspended ?? false,
-      ...(heldMs > 0 ? [microseconds(heldMs)] : []),
-      heldMs > 0 ? 1 : 0,
-      work.failures ?? 0,
-      work.cause ?? 0,
-      work.size ?? 0,
-      work.body ?? null,
-    ]
+    const dueAt = due instanceof Date ? sql`${due}` : due ? afterNow(due.afterMs) : sql`utc_timestamp(3)`
+    const leasedUntil = heldMs > 0 ? afterNow(heldMs) : null
+    return sql`(${work.kind}, ${work.appNo}, ${work.environment}, ${subject}, ${work.urgency}, ${dueAt},
+      ${work.suspended ?? false}, ${leasedUntil}, ${heldMs > 0 ? 1 : 0}, ${work.failures ?? 0}, ${work.cause ?? 0},
+      ${work.size ?? 0}, ${work.body ?? null})`
   })
-  return {
-    sql: `insert into work (kind, app_no, environment, subject_no, urgency, due_at, suspended, leased_until, fence, failures,
-            cause, size, body) values ${rows.join(',')}`,
-    values,
-  }
+  return sql`insert into work (kind, app_no, environment, subject_no, urgency, due_at, suspended, leased_until, fence, failures,
+    cause, size, body) values ${commas(rows)}`
 }
 
 /** Puts work into the queue, in the transaction that makes it necessary. */
 export async function enqueue(tx: Pick<Tx, 'change'>, subjectNo: number, works: readonly NewWork[]): Promise<void> {
-  if (works.length === 0) return
-  const { sql, values } = enqueueStatement(subjectNo, works)
-  await tx.change(sql, [...values])
+  if (works.length > 0) await tx.change(enqueueStatement(subjectNo, works))
 }

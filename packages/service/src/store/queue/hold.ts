@@ -1,5 +1,6 @@
+import { sql } from 'drizzle-orm'
 import type { Tx } from '../database.ts'
-import { type Held, microseconds } from './work.ts'
+import { afterNow, type Held } from './work.ts'
 
 type Changes = Pick<Tx, 'change'>
 
@@ -14,9 +15,8 @@ export async function extend(
   left?: { readonly body: Buffer; readonly size: number },
 ): Promise<boolean> {
   const { affectedRows } = await tx.change(
-    `update work set leased_until = utc_timestamp(3) + interval ? microsecond ${left ? ', body = ?, size = ?' : ''}
-     where no = ? and fence = ?`,
-    [microseconds(leaseMs), ...(left ? [left.body, left.size] : []), no, fence],
+    sql`update work set leased_until = ${afterNow(leaseMs)} ${left ? sql`, body = ${left.body}, size = ${left.size}` : sql``}
+        where no = ${no} and fence = ${fence}`,
   )
   return affectedRows === 1
 }
@@ -26,15 +26,14 @@ export type Release = { readonly afterMs: number } | 'suspended'
 /** Gives work back, due after a while, or suspended with the due time that it had. @returns false when the lease was lost */
 export async function release(tx: Changes, { no, fence }: Held, how: Release): Promise<boolean> {
   const { affectedRows } = await (how === 'suspended'
-    ? tx.change('update work set leased_until = null, suspended = true where no = ? and fence = ?', [no, fence])
+    ? tx.change(sql`update work set leased_until = null, suspended = true where no = ${no} and fence = ${fence}`)
     : tx.change(
-        'update work set leased_until = null, due_at = utc_timestamp(3) + interval ? microsecond where no = ? and fence = ?',
-        [microseconds(how.afterMs), no, fence],
+        sql`update work set leased_until = null, due_at = ${afterNow(how.afterMs)} where no = ${no} and fence = ${fence}`,
       ))
   return affectedRows === 1
 }
 
 /** Takes work that is done out of the queue. @returns false when the lease was lost */
 export async function finish(tx: Changes, { no, fence }: Held): Promise<boolean> {
-  return (await tx.change('delete from work where no = ? and fence = ?', [no, fence])).affectedRows === 1
+  return (await tx.change(sql`delete from work where no = ${no} and fence = ${fence}`)).affectedRows === 1
 }

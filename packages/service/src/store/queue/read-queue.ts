@@ -1,4 +1,5 @@
 import type { Environment } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Reader } from '../database.ts'
 import type { QueuedWork } from './work.ts'
 
@@ -18,13 +19,12 @@ export async function readQueue(
   of: { readonly appNo: number; readonly environment: Environment; readonly kind: string },
 ): Promise<QueueState> {
   const rows = await reader.rows<{ subjectNo: number; due: string; later: string; suspended: string }>(
-    `select subject_no as subjectNo, sum(if(isDue, size, 0)) as due,
+    sql`select subject_no as subjectNo, sum(if(isDue, size, 0)) as due,
        sum(if(not isDue and not suspended, size, 0)) as later, sum(if(not isDue and suspended, size, 0)) as suspended
      from (select subject_no, size, suspended,
              leased_until is not null or (not suspended and due_at <= utc_timestamp(3)) as isDue
-           from work where app_no = ? and environment = ? and kind = ?) queued
+           from work where app_no = ${of.appNo} and environment = ${of.environment} and kind = ${of.kind}) queued
      group by subject_no`,
-    [of.appNo, of.environment, of.kind],
   )
   const sum = (pick: (row: (typeof rows)[number]) => string) => rows.reduce((all, row) => all + Number(pick(row)), 0)
   return {
@@ -37,8 +37,8 @@ export async function readQueue(
 
 /** Whether a subject has work, or some that a worker holds. */
 export async function hasWork(reader: Reader, subjectNo: number, which: 'any' | 'held' = 'any'): Promise<boolean> {
-  const held = which === 'held' ? 'and leased_until is not null' : ''
-  return (await reader.rows(`select 1 from work where subject_no = ? ${held} limit 1`, [subjectNo])).length > 0
+  const held = which === 'held' ? sql`and leased_until is not null` : sql``
+  return (await reader.rows(sql`select 1 from work where subject_no = ${subjectNo} ${held} limit 1`)).length > 0
 }
 
 /** What of a subject is in the queue. */
@@ -47,4 +47,4 @@ export const workOf = (
   subjectNo: number,
   kind: string,
 ): Promise<Pick<QueuedWork, 'body' | 'failures'>[]> =>
-  reader.rows('select body, failures from work where subject_no = ? and kind = ?', [subjectNo, kind])
+  reader.rows(sql`select body, failures from work where subject_no = ${subjectNo} and kind = ${kind}`)

@@ -1,23 +1,23 @@
 import type { Environment } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Tx } from '../database.ts'
 
 type Changes = Pick<Tx, 'change'>
 
 /** Stops all work of a subject that nobody holds; whoever holds some releases it as suspended. */
 export async function suspend(tx: Changes, subjectNo: number): Promise<void> {
-  await tx.change('update work set suspended = true where subject_no = ? and leased_until is null', [subjectNo])
+  await tx.change(sql`update work set suspended = true where subject_no = ${subjectNo} and leased_until is null`)
 }
 
 /** Lets suspended work go on, each when it is due. */
 export async function resume(tx: Changes, subjectNo: number): Promise<void> {
-  await tx.change('update work set suspended = false where subject_no = ?', [subjectNo])
+  await tx.change(sql`update work set suspended = false where subject_no = ${subjectNo}`)
 }
 
 /** Makes all that nobody holds due at once, suspended or not. */
 export async function makeDue(tx: Changes, subjectNo: number): Promise<void> {
   await tx.change(
-    'update work set suspended = false, due_at = utc_timestamp(3) where subject_no = ? and leased_until is null',
-    [subjectNo],
+    sql`update work set suspended = false, due_at = utc_timestamp(3) where subject_no = ${subjectNo} and leased_until is null`,
   )
 }
 
@@ -27,13 +27,12 @@ export async function wake(
   of: { readonly appNo: number; readonly environment: Environment; readonly cause: number },
 ): Promise<void> {
   await tx.change(
-    `update work set due_at = utc_timestamp(3) where app_no = ? and environment = ? and cause = ?
+    sql`update work set due_at = utc_timestamp(3) where app_no = ${of.appNo} and environment = ${of.environment} and cause = ${of.cause}
        and leased_until is null and suspended = false and due_at > utc_timestamp(3)`,
-    [of.appNo, of.environment, of.cause],
   )
 }
 
 /** Work of a subject overtakes from now on what is less urgent. */
 export async function changeUrgency(tx: Changes, subjectNo: number, urgency: number): Promise<void> {
-  await tx.change('update work set urgency = ? where subject_no = ?', [urgency, subjectNo])
+  await tx.change(sql`update work set urgency = ${urgency} where subject_no = ${subjectNo}`)
 }

@@ -1,8 +1,8 @@
 import type { Environment } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
 
 /**
- * A piece of work as the queue knows it: whose it is, what kind, how urgent, and a body that only its kind can read. The
- * statements of this room are written by hand: each is on the way of every ring (`personal` and `broadcast` in the benches).
+ * A piece of work as the queue knows it: whose it is, what kind, how urgent, and a body that only its kind can read.
  */
 export type QueuedWork = {
   readonly kind: string
@@ -30,7 +30,5 @@ export type ClaimedWork = QueuedWork & {
 
 export type Held = Pick<ClaimedWork, 'no' | 'fence'>
 
-/** A statement with its parameters. */
-export type Statement = { readonly sql: string; readonly values: readonly unknown[] }
-
-export const microseconds = (ms: number): number => Math.round(ms * 1_000)
+/** An instant by the database's clock. @param ms may be a fraction */
+export const afterNow = (ms: number): SQL => sql`utc_timestamp(3) + interval ${Math.round(ms * 1_000)} microsecond`

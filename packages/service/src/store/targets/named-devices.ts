@@ -1,11 +1,12 @@
 import { createHash } from 'node:crypto'
 import { deliveryStates, parseReference, type Reference, reasons, type Target } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Reader } from '../database.ts'
+import { anyOf } from '../fragments.ts'
 
 export type Where = { readonly appNo: number; readonly environment: Scope['environment'] }
-export type Part = { readonly sql: string; readonly values: readonly unknown[] }
 
 /** What references name, by number: the union of all. What is not there names nobody. */
 export type Named = {
@@ -32,10 +33,14 @@ export async function nameAll(
   { appNo, environment }: Where,
 ): Promise<NamedTarget> {
   const every = readReferences([...any, ...all, ...none])
-  const find = async (names: readonly string[], sql: string, keyOf: (name: string) => unknown = (name) => name) => {
+  const find = async (
+    names: readonly string[],
+    query: (keys: readonly unknown[]) => SQL,
+    keyOf: (name: string) => unknown = (name) => name,
+  ) => {
     const distinct = [...new Set(names)]
     if (distinct.length === 0) return new Map<string, number>()
-    const rows = await tx.rows<{ no: number; name: Buffer | string }>(sql, [appNo, environment, distinct.map(keyOf)])
+    const rows = await tx.rows<{ no: number; name: Buffer | string }>(query(distinct.map(keyOf)))
     const found = new Map(rows.map(({ no, name }) => [String(name), no]))
     return new Map(
       distinct.flatMap((name) => (found.has(plain(keyOf(name))) ? [[name, found.get(plain(keyOf(name)))!]] : [])),
@@ -44,26 +49,33 @@ export async function nameAll(
   const [users, topics, devices, tokens, reached] = await Promise.all([
     find(
       every.flatMap((one) => (one.is === 'user' ? [one.user] : [])),
-      'select no, name from users where app_no = ? and environment = ? and name in (?)',
+      (names) =>
+        sql`select no, name from users where app_no = ${appNo} and environment = ${environment} and name in ${names}`,
     ),
     find(
       every.flatMap((one) => (one.is === 'topic' ? [one.topic] : [])),
-      'select no, name from topics where app_no = ? and environment = ? and name in (?)',
+      (names) =>
+        sql`select no, name from topics where app_no = ${appNo} and environment = ${environment} and name in ${names}`,
     ),
     find(
       every.flatMap((one) => (one.is === 'device' ? [one.device] : [])),
-      'select no, lower(hex(id)) as name from devices where app_no = ? and environment = ? and id in (?)',
+      (ids) =>
+        sql`select no, lower(hex(id)) as name from devices
+            where app_no = ${appNo} and environment = ${environment} and id in ${ids}`,
       uuidBuffer,
     ),
     find(
       every.flatMap((one) => (one.is === 'token' ? [one.token] : [])),
-      `select no, lower(hex(token_hash)) as name from devices
-       where app_no = ? and environment = ? and platform in ('ios', 'android', 'web') and token_hash in (?)`,
+      (hashes) =>
+        sql`select no, lower(hex(token_hash)) as name from devices where app_no = ${appNo} and environment = ${environment}
+            and platform in ('ios', 'android', 'web') and token_hash in ${hashes}`,
       tokenHash,
     ),
     find(
       every.flatMap((one) => (one.is === 'reached' ? [one.notification] : [])),
-      'select no, lower(hex(id)) as name from notifications where app_no = ? and environment = ? and id in (?)',
+      (ids) =>
+        sql`select no, lower(hex(id)) as name from notifications
+            where app_no = ${appNo} and environment = ${environment} and id in ${ids}`,
       uuidBuffer,
     ),
   ])
@@ -88,74 +100,81 @@ export async function nameAll(
 const plain = (key: unknown): string => (Buffer.isBuffer(key) ? key.toString('hex') : String(key))
 
 /** A delivery that reached its device; what was taken back has gone there, too. */
-const reachedIt = `(r.state < ${deliveryStates.skipped} or r.reason = ${reasons['taken-back'].code})`
-const list = (numbers: readonly number[]): string => numbers.join(',')
+const reachedIt = sql`(r.state < ${deliveryStates.skipped} or r.reason = ${reasons['taken-back'].code})`
 
 /**
  * Looked up for each device by itself. An `exists` the server may turn about: it then puts all members aside first, also where
  * only a few devices are looked at.
  */
-const has = (rows: string): string => `((select 1 from ${rows} limit 1) is not null)`
+const has = (rows: SQL): SQL => sql`((select 1 from ${rows} limit 1) is not null)`
 
 /** So many topics are looked through one by one, which is quicker; more of them together. */
 const oneByOne = 4
 
 /**
  * Members of topics, or of what a notification reached, as tables `m`: of each by itself, or of many together.
- * @param condition on rows `r`
+ * @param column what of a row `r` makes the table @param rows a table `r` and its owner's column @param condition on `r`
  */
-function membersIn(table: string, member: string, owner: string, nos: readonly number[], condition = ''): string[] {
+function membersIn(column: SQL, rows: { table: SQL; owner: SQL }, nos: readonly number[], condition = sql``): SQL[] {
+  const { table, owner } = rows
   if (nos.length <= oneByOne)
-    return nos.map((no) => `(select r.${member} from ${table} r where r.${owner} = ${no} ${condition}) m`)
-  return [`(select distinct r.${member} from ${table} r where r.${owner} in (${list(nos)}) ${condition}) m`]
+    return nos.map((no) => sql`(select ${column} from ${table} r where ${owner} = ${no} ${condition}) m`)
+  return [sql`(select distinct ${column} from ${table} r where ${owner} in ${nos} ${condition}) m`]
 }
 
-const byDevice = (members: string): Source => ({
-  tables: `${members} straight_join devices v on v.no = m.device_no`,
-  where: 'true',
+const byDevice = (members: SQL): Source => ({
+  tables: sql`${members} straight_join devices v on v.no = m.device_no`,
+  where: sql`true`,
 })
 
 /** The kinds of reference, each as a condition on a device `v` and as places where the devices that fulfil it are found. */
 const kinds = {
   devices: {
-    condition: (nos: readonly number[]) => `v.no in (${list(nos)})`,
-    sources: (nos: readonly number[]): Source[] => [{ tables: 'devices v', where: `v.no in (${list(nos)})` }],
+    condition: (nos: readonly number[]): SQL => sql`v.no in ${nos}`,
+    sources: (nos: readonly number[]): Source[] => [{ tables: sql`devices v`, where: sql`v.no in ${nos}` }],
   },
   users: {
-    condition: (nos: readonly number[]) => `coalesce(v.user_no, 0) in (${list(nos)})`,
+    condition: (nos: readonly number[]): SQL => sql`coalesce(v.user_no, 0) in ${nos}`,
     sources: (nos: readonly number[]): Source[] => [
-      { tables: 'devices v force index (by_user)', where: `v.user_no in (${list(nos)})` },
+      { tables: sql`devices v force index (by_user)`, where: sql`v.user_no in ${nos}` },
     ],
   },
   topics: {
-    condition: (nos: readonly number[]) =>
-      `(${has(`topic_devices t where t.topic_no in (${list(nos)}) and t.device_no = v.no`)}
-        or ${has(`topic_users t where t.topic_no in (${list(nos)}) and t.user_no = v.user_no`)})`,
+    condition: (nos: readonly number[]): SQL =>
+      sql`(${has(sql`topic_devices t where t.topic_no in ${nos} and t.device_no = v.no`)}
+        or ${has(sql`topic_users t where t.topic_no in ${nos} and t.user_no = v.user_no`)})`,
     sources: (nos: readonly number[]): Source[] => [
-      ...membersIn('topic_devices', 'device_no', 'topic_no', nos).map(byDevice),
-      ...membersIn('topic_users', 'user_no', 'topic_no', nos).map((members) => ({
-        tables: `${members} straight_join devices v force index (by_user) on v.user_no = m.user_no`,
-        where: 'true',
+      ...membersIn(sql`r.device_no`, { table: sql`topic_devices`, owner: sql`r.topic_no` }, nos).map(byDevice),
+      ...membersIn(sql`r.user_no`, { table: sql`topic_users`, owner: sql`r.topic_no` }, nos).map((members) => ({
+        tables: sql`${members} straight_join devices v force index (by_user) on v.user_no = m.user_no`,
+        where: sql`true`,
       })),
     ],
   },
   reached: {
-    condition: (nos: readonly number[]) =>
-      has(`deliveries r where r.notification_no in (${list(nos)}) and r.device_no = v.no and ${reachedIt}`),
+    condition: (nos: readonly number[]): SQL =>
+      has(sql`deliveries r where r.notification_no in ${nos} and r.device_no = v.no and ${reachedIt}`),
     sources: (nos: readonly number[]): Source[] =>
-      membersIn('deliveries', 'device_no', 'notification_no', nos, `and ${reachedIt}`).map(byDevice),
+      membersIn(
+        sql`r.device_no`,
+        { table: sql`deliveries`, owner: sql`r.notification_no` },
+        nos,
+        sql`and ${reachedIt}`,
+      ).map(byDevice),
   },
 } as const
 const kindNames = ['devices', 'users', 'topics', 'reached'] as const
 
 /** Devices `v` as they are found in these tables. */
-export type Source = { readonly tables: string; readonly where: string }
+export type Source = { readonly tables: SQL; readonly where: SQL }
 
 /** Whether a device `v` is one of these. */
-export function isNamed(named: Named): string {
-  if (named.everyone) return 'true'
+export const isNamed = (named: Named): SQL => (named.everyone ? sql`true` : (isOneOf(named) ?? sql`false`))
+
+/** @returns undefined where nobody is named */
+function isOneOf(named: Named): SQL | undefined {
   const conditions = kindNames.flatMap((kind) => (named[kind].length === 0 ? [] : [kinds[kind].condition(named[kind])]))
-  return conditions.length === 0 ? 'false' : `(${conditions.join(' or ')})`
+  return conditions.length === 0 ? undefined : anyOf(conditions)
 }
 
 /**
@@ -166,13 +185,13 @@ export const sourcesOf = (named: Named): Source[] =>
   kindNames.flatMap((kind) => (named[kind].length === 0 ? [] : kinds[kind].sources(named[kind])))
 
 /** All but those that are named: joined to them and found nowhere, which costs half of a condition that is asked of each. */
-export function without({ topics, ...few }: Named): { readonly joins: string; readonly conditions: readonly string[] } {
-  const others = isNamed({ ...few, topics: [] })
-  const conditions = others === 'false' ? [] : [`not ${others}`]
-  if (topics.length === 0) return { joins: '', conditions }
+export function without({ topics, ...few }: Named): { readonly joins: SQL; readonly conditions: readonly SQL[] } {
+  const others = few.everyone ? sql`true` : isOneOf({ ...few, topics: [] })
+  const conditions = others ? [sql`not ${others}`] : []
+  if (topics.length === 0) return { joins: sql``, conditions }
   return {
-    joins: `left join topic_devices xd on xd.topic_no in (${list(topics)}) and xd.device_no = v.no
-      left join topic_users xu on xu.topic_no in (${list(topics)}) and xu.user_no = v.user_no`,
-    conditions: [...conditions, 'xd.device_no is null', 'xu.user_no is null'],
+    joins: sql`left join topic_devices xd on xd.topic_no in ${topics} and xd.device_no = v.no
+      left join topic_users xu on xu.topic_no in ${topics} and xu.user_no = v.user_no`,
+    conditions: [...conditions, sql`xd.device_no is null`, sql`xu.user_no is null`],
   }
 }

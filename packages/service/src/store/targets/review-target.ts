@@ -1,9 +1,11 @@
 import { type Environment, isUuid, type Mode, type Platform, type Target, uuidFromBytes } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
 import type { BlockDevice } from '../../engine/work.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Reader } from '../database.ts'
 import { loadBlockDevices } from '../devices/load-block-devices.ts'
-import { isNamed, nameAll, type Part } from './named-devices.ts'
+import { allOf } from '../fragments.ts'
+import { isNamed, nameAll } from './named-devices.ts'
 import { isReachable } from './reachable.ts'
 import type { TargetGroup } from './tally-target.ts'
 import { targetParts } from './target-devices.ts'
@@ -23,20 +25,22 @@ type Sought = {
  */
 export async function sampleDevices(
   database: Reader,
-  parts: readonly Part[],
+  parts: readonly SQL[],
   where: Where,
   { platform, user, mode }: Sought,
 ): Promise<(BlockDevice & { readonly user: string | null })[]> {
+  const { appNo, environment } = where
   const ofUser =
-    user === undefined ? '' : 'and v.user_no = (select no from users where app_no = ? and environment = ? and name = ?)'
+    user === undefined
+      ? sql``
+      : sql`and v.user_no = (select no from users where app_no = ${appNo} and environment = ${environment} and name = ${user})`
   const rows: { no: number; user: string | null }[] = []
-  for (const { sql, values } of parts) {
+  for (const part of parts) {
     // Not in any order: whoever is found first stands for all, and nobody has to be found to be put in order.
     rows.push(
       ...(await database.rows<{ no: number; user: string | null }>(
-        `select v.no, (select name from users where no = v.user_no) as user ${sql}
-           and v.platform = ? and ${isReachable(mode)} ${ofUser} limit ?`,
-        [...values, platform, ...(user === undefined ? [] : [where.appNo, where.environment, user]), sampled],
+        sql`select v.no, (select name from users where no = v.user_no) as user ${part}
+           and v.platform = ${platform} and ${isReachable(mode)} ${ofUser} limit ${sampled}`,
       )),
     )
     if (rows.length >= sampled) break
@@ -65,11 +69,10 @@ export async function listLeftOut(
     string,
     { readonly device: string; readonly user: string | null; readonly platform: Platform }
   >()
-  for (const { sql, values } of await targetParts(database, target, where)) {
+  for (const part of await targetParts(database, target, where)) {
     const rows = await database.rows<{ id: Buffer; user: string | null; platform: Platform }>(
-      `select v.id, v.platform, (select name from users where no = v.user_no) as user ${sql}
-         and v.permission = ? and v.muted = ? limit ?`,
-      [...values, which.permission, which.muted, limit],
+      sql`select v.id, v.platform, (select name from users where no = v.user_no) as user ${part}
+         and v.permission = ${which.permission} and v.muted = ${which.muted} limit ${limit}`,
     )
     for (const { id, ...rest } of rows) found.set(uuidFromBytes(id), { device: uuidFromBytes(id), ...rest })
     if (found.size >= limit) break
@@ -84,13 +87,12 @@ export async function targetHas(database: Reader, target: Target, where: Where, 
   const conditions = [
     ...(target.any === undefined ? [] : [isNamed(any)]),
     ...all.map(isNamed),
-    `not ${isNamed(none)}`,
-    ...(target.platforms ? [`v.platform in (${target.platforms.map((one) => `'${one}'`).join(',')})`] : []),
+    sql`not ${isNamed(none)}`,
+    ...(target.platforms ? [sql`v.platform in ${target.platforms}`] : []),
   ]
   const rows = await database.rows(
-    `select 1 from devices v where v.id = ? and v.app_no = ? and v.environment = ? and v.retired_at is null
-       and ${conditions.join(' and ')}`,
-    [uuidBuffer(deviceId), where.appNo, where.environment],
+    sql`select 1 from devices v where v.id = ${uuidBuffer(deviceId)} and v.app_no = ${where.appNo} and v.environment = ${where.environment} and v.retired_at is null
+       and ${allOf(conditions)}`,
   )
   return rows.length > 0
 }

@@ -1,6 +1,7 @@
 import { type Environment, type Mode, type Permission, type Platform, platforms, type Target } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
 import type { Reader } from '../database.ts'
-import type { Part } from './named-devices.ts'
+import { anyOf, commas } from '../fragments.ts'
 import { isReachable } from './reachable.ts'
 import { coversMoreThan, platformsIn, targetConditions, targetParts, unionOf } from './target-devices.ts'
 
@@ -27,7 +28,7 @@ export type Tally = Counts & {
   /** The numbers come from a sample. */
   readonly estimated: boolean
   /** Those who were looked at, as tails of statements over devices `v`. */
-  readonly parts: readonly Part[]
+  readonly parts: readonly SQL[]
 }
 
 /** Attributes that the texts want to say, how the notification rings, and whether every device is to be counted. */
@@ -71,18 +72,18 @@ async function lackingConditions(
   database: Reader,
   { appNo, environment }: Where,
   names: readonly string[],
-): Promise<readonly string[]> {
+): Promise<readonly SQL[]> {
   if (names.length === 0) return []
   const rows = await database.rows<{ no: number; name: string }>(
-    'select no, name from attributes where app_no = ? and environment = ? and name in (?)',
-    [appNo, environment, names],
+    sql`select no, name from attributes where app_no = ${appNo} and environment = ${environment} and name in ${names}`,
   )
   const numbers = new Map(rows.map(({ no, name }) => [name, no]))
   return names.map((name) =>
     // A name that no attribute has is known of nobody.
     numbers.has(name)
-      ? `not exists (select 1 from user_attributes a where a.user_no = v.user_no and a.attribute_no = ${numbers.get(name)})`
-      : 'true',
+      ? sql`not exists (select 1 from user_attributes a
+                        where a.user_no = v.user_no and a.attribute_no = ${numbers.get(name)})`
+      : sql`true`,
   )
 }
 
@@ -96,31 +97,29 @@ type Row = {
   readonly [lacking: `lacking${number}`]: string
 }
 
+const lacksColumn = (i: number): SQL => sql.raw(`lacks${i}`)
+
 /** Counts what these parts find. */
 async function count(
   database: Reader,
-  parts: readonly Part[],
-  lacks: readonly string[],
+  parts: readonly SQL[],
+  lacks: readonly SQL[],
   { names, mode }: Asked,
 ): Promise<Counts> {
   const rings = isReachable(mode)
   const own = [
-    'v.no',
-    'v.platform',
-    'v.permission',
-    'v.muted',
-    'coalesce(cast(v.user_no as signed), -cast(v.no as signed)) as person',
-    `${rings} as rings`,
-    ...lacks.map((condition, i) => `${rings} and ${condition} as lacks${i}`),
+    sql`v.no, v.platform, v.permission, v.muted`,
+    sql`coalesce(cast(v.user_no as signed), -cast(v.no as signed)) as person`,
+    sql`${rings} as rings`,
+    ...lacks.map((condition, i) => sql`${rings} and ${condition} as ${lacksColumn(i)}`),
   ]
-  const any = lacks.length === 0 ? 'false' : lacks.map((_, i) => `lacks${i}`).join(' or ')
-  const { sql, values } = unionOf(parts, own.join(', '))
+  const any = lacks.length === 0 ? sql`false` : anyOf(lacks.map((_, i) => lacksColumn(i)))
+  const sums = lacks.map((_, i) => sql`, sum(${lacksColumn(i)}) as ${sql.raw(`lacking${i}`)}`)
   const rows = await database.rows<Row>(
-    `select platform, permission, muted, count(*) as devices, count(distinct if(rings and not (${any}), person, null)) as people,
-       sum(${any}) as lackingAny ${lacks.map((_, i) => `, sum(lacks${i}) as lacking${i}`).join('')}
-     from (${sql}) devices
+    sql`select platform, permission, muted, count(*) as devices,
+       count(distinct if(rings and not ${any}, person, null)) as people, sum(${any}) as lackingAny ${sql.join(sums)}
+     from (${unionOf(parts, commas(own))}) devices
      group by platform, permission, muted with rollup`,
-    [...values],
   )
   return {
     groups: rows.flatMap((row) =>
@@ -182,38 +181,35 @@ async function estimate(
   database: Reader,
   target: Target,
   where: Where,
-  { lacks, asked, how }: { readonly lacks: readonly string[]; readonly asked: Asked; readonly how: typeof sampling },
+  { lacks, asked, how }: { readonly lacks: readonly SQL[]; readonly asked: Asked; readonly how: typeof sampling },
 ): Promise<Tally | undefined> {
   const [people, nobodys, conditions] = await Promise.all([
     // Index by index: of each the first and the last are found without a walk.
-    spanOf(database, 'users', ['named = false', 'named = true'], where),
+    spanOf(database, sql`users`, [sql`named = false`, sql`named = true`], where),
     spanOf(
       database,
-      'devices',
-      platforms.map((platform) => `platform = '${platform}'`),
+      sql`devices`,
+      platforms.map((platform) => sql`platform = ${platform}`),
       where,
     ),
     targetConditions(database, target, where),
   ])
-  const values = [where.appNo, where.environment]
+  const { appNo, environment } = where
   // Of an app among others few numbers are its own: then more of them are looked at.
   for (const wanted of [how.people, how.people * 8, how.people * 64]) {
-    const some = sampleOf('u.no', people, wanted)
-    const others = sampleOf('v.no', nobodys, wanted)
+    const some = sampleOf(sql`u.no`, people, wanted)
+    const others = sampleOf(sql`v.no`, nobodys, wanted)
     if (some.share === 1 && others.share === 1) return undefined
     const peoples = [
-      {
-        sql: `from users u force index (by_age) straight_join devices v force index (by_user) on v.user_no = u.no
-              where u.app_no = ? and u.environment = ? and u.named in (false, true) and ${some.condition} and ${conditions}`,
-        values,
-      },
+      sql`from users u force index (by_age) straight_join devices v force index (by_user) on v.user_no = u.no
+          where u.app_no = ${appNo} and u.environment = ${environment} and u.named in (false, true)
+            and ${some.condition} and ${conditions}`,
     ]
-    const alone = platformsIn(target).map((platform) => ({
-      sql: `from devices v force index (by_platform)
-            where v.app_no = ? and v.environment = ? and v.platform = '${platform}' and v.user_no is null
-              and ${others.condition} and ${conditions}`,
-      values,
-    }))
+    const alone = platformsIn(target).map(
+      (platform) => sql`from devices v force index (by_platform)
+          where v.app_no = ${appNo} and v.environment = ${environment} and v.platform = ${platform} and v.user_no is null
+            and ${others.condition} and ${conditions}`,
+    )
     const [ofPeople, ofNobody] = await Promise.all([
       count(database, peoples, lacks, asked),
       count(database, alone, lacks, asked),
@@ -233,18 +229,18 @@ type Span = { readonly first: number; readonly last: number }
 
 async function spanOf(
   database: Reader,
-  table: 'users' | 'devices',
-  conditions: readonly string[],
+  table: SQL,
+  conditions: readonly SQL[],
   { appNo, environment }: Where,
 ): Promise<Span> {
   const rows = await database.rows<{ first: number | null; last: number | null }>(
-    conditions
-      .map(
-        (one) =>
-          `select min(no) as first, max(no) as last from ${table} where app_no = ? and environment = ? and ${one}`,
-      )
-      .join(' union all '),
-    conditions.flatMap(() => [appNo, environment]),
+    sql.join(
+      conditions.map(
+        (one) => sql`select min(no) as first, max(no) as last from ${table}
+                     where app_no = ${appNo} and environment = ${environment} and ${one}`,
+      ),
+      sql` union all `,
+    ),
   )
   const numbers = rows.flatMap(({ first, last }) => (first === null || last === null ? [] : [first, last]))
   return numbers.length === 0 ? { first: 0, last: 0 } : { first: Math.min(...numbers), last: Math.max(...numbers) }
@@ -258,18 +254,18 @@ const allFromShare = 0.3
  * @returns a condition, and the share of the span for which it holds
  */
 function sampleOf(
-  column: string,
+  column: SQL,
   { first, last }: Span,
   wanted: number,
-): { readonly condition: string; readonly share: number } {
+): { readonly condition: SQL; readonly share: number } {
   const numbers = last - first + 1
-  if (wanted >= numbers * allFromShare) return { condition: `${column} between ${first} and ${last}`, share: 1 }
+  if (wanted >= numbers * allFromShare) return { condition: sql`${column} between ${first} and ${last}`, share: 1 }
   const part = numbers / stretches
   const length = Math.max(1, Math.round(wanted / stretches))
   const places = Array.from({ length: stretches }, (_, i) => {
     // The golden section spreads the places evenly and never in step with a pattern in the numbers.
     const place = Math.floor(first + part * i + ((i * 0.618_033_988_75) % 1) * (part - length))
-    return `${column} between ${place} and ${place + length - 1}`
+    return sql`${column} between ${place} and ${place + length - 1}`
   })
-  return { condition: `(${places.join(' or ')})`, share: (length * stretches) / numbers }
+  return { condition: anyOf(places), share: (length * stretches) / numbers }
 }

@@ -1,60 +1,53 @@
 import { createHash } from 'node:crypto'
 import { type Platform, parseReference, platforms, type Reference, type Target } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
 import type { BlockDevice } from '../../engine/work.ts'
 import type { Reader } from '../database.ts'
 import { blockDeviceColumns, blockDeviceOf, type RawBlockDevice } from '../devices/load-block-devices.ts'
-import {
-  isNamed,
-  type Named,
-  type NamedTarget,
-  nameAll,
-  type Part,
-  sourcesOf,
-  type Where,
-  without,
-} from './named-devices.ts'
+import { allOf } from '../fragments.ts'
+import { isNamed, type Named, type NamedTarget, nameAll, sourcesOf, type Where, without } from './named-devices.ts'
 
 /**
  * A target as tails of statements over devices `v`: everything after `select …`. Together they find each device that is meant,
  * and no retired one. Of several that name people or topics, two may find the same.
  */
-export async function targetParts(tx: Reader, target: Target, where: Where): Promise<Part[]> {
+export async function targetParts(tx: Reader, target: Target, where: Where): Promise<SQL[]> {
   const named = await nameAll(tx, target, where)
   if (named.none.everyone) return []
   const driver = driverOf(target, named)
   const { joins, conditions: left } = without(named.none)
-  const conditions = [...wantedOf(target, named, driver), ...left].join(' and ')
+  const conditions = allOf([...wantedOf(target, named, driver), ...left])
   // What was found by name in this app and environment has its devices there: to ask again would cost a look at each row.
   if (driver)
-    return sourcesOf(driver).map((source) => ({
-      sql: `from ${source.tables} ${joins} where ${source.where} and ${conditions}`,
-      values: [],
-    }))
-  return platformsIn(target).map((platform) => ({
-    sql: `from devices v force index (by_platform) ${joins}
-          where v.app_no = ? and v.environment = ? and v.platform = '${platform}' and ${conditions}`,
-    values: [where.appNo, where.environment],
-  }))
+    return sourcesOf(driver).map(
+      (source) => sql`from ${source.tables} ${joins} where ${source.where} and ${conditions}`,
+    )
+  const { appNo, environment } = where
+  return platformsIn(target).map(
+    (platform) => sql`from devices v force index (by_platform) ${joins}
+      where v.app_no = ${appNo} and v.environment = ${environment} and v.platform = ${platform} and ${conditions}`,
+  )
 }
 
 /** All parts as one: each device once. @param columns among them the device's number, where parts may find the same */
-export const unionOf = (parts: readonly Part[], columns: string): Part => ({
-  sql: parts.map(({ sql }) => `select ${columns} ${sql}`).join(' union '),
-  values: parts.flatMap(({ values }) => values),
-})
+export const unionOf = (parts: readonly SQL[], columns: SQL): SQL =>
+  sql.join(
+    parts.map((part) => sql`select ${columns} ${part}`),
+    sql` union `,
+  )
 
 export const platformsIn = ({ platforms: some }: Target): readonly Platform[] => some ?? platforms
 
 /** A target as a condition on a device `v` of its app and environment. */
-export async function targetConditions(tx: Reader, target: Target, where: Where): Promise<string> {
+export async function targetConditions(tx: Reader, target: Target, where: Where): Promise<SQL> {
   const named = await nameAll(tx, target, where)
-  return [...wantedOf(target, named, undefined), `not ${isNamed(named.none)}`].join(' and ')
+  return allOf([...wantedOf(target, named, undefined), sql`not ${isNamed(named.none)}`])
 }
 
 /** What is asked of a device `v`, apart from those that are left out. @param driver by what they are found; not asked again */
-const wantedOf = (target: Target, { any, all }: NamedTarget, driver: Named | undefined): string[] => [
-  'v.retired_at is null',
-  ...(target.platforms ? [`v.platform in (${target.platforms.map((one) => `'${one}'`).join(',')})`] : []),
+const wantedOf = (target: Target, { any, all }: NamedTarget, driver: Named | undefined): SQL[] => [
+  sql`v.retired_at is null`,
+  ...(target.platforms ? [sql`v.platform in ${target.platforms}`] : []),
   ...(target.any === undefined || any.everyone || driver === any ? [] : [isNamed(any)]),
   ...all.filter((one) => !one.everyone && one !== driver).map(isNamed),
 ]
@@ -62,27 +55,21 @@ const wantedOf = (target: Target, { any, all }: NamedTarget, driver: Named | und
 /** Whether more than so many devices, topic memberships or deliveries have to be looked at to find a target's devices. */
 export async function coversMoreThan(tx: Reader, target: Target, where: Where, most: number): Promise<boolean> {
   const driver = driverOf(target, await nameAll(tx, target, where))
-  const list = (numbers: readonly number[]) => numbers.join(',') || 'null'
-  const walked: Part[] = driver
+  // No number is null: a list that is empty finds nothing.
+  const list = (numbers: readonly number[]) => (numbers.length === 0 ? [null] : numbers)
+  const walked: SQL[] = driver
     ? [
-        ...['topic_users', 'topic_devices'].map((table) => ({
-          sql: `${table} where topic_no in (${list(driver.topics)})`,
-          values: [],
-        })),
-        { sql: `deliveries where notification_no in (${list(driver.reached)})`, values: [] },
+        sql`topic_users where topic_no in ${list(driver.topics)}`,
+        sql`topic_devices where topic_no in ${list(driver.topics)}`,
+        sql`deliveries where notification_no in ${list(driver.reached)}`,
       ]
     : [
-        {
-          sql: 'devices force index (by_platform) where app_no = ? and environment = ? and platform in (?)',
-          values: [where.appNo, where.environment, platformsIn(target)],
-        },
+        sql`devices force index (by_platform)
+            where app_no = ${where.appNo} and environment = ${where.environment} and platform in ${platformsIn(target)}`,
       ]
   const counts = await Promise.all(
-    walked.map(({ sql, values }) =>
-      tx.rows<{ count: number }>(`select count(*) as count from (select 1 from ${sql} limit ?) walked`, [
-        ...values,
-        most + 1,
-      ]),
+    walked.map((rows) =>
+      tx.rows<{ count: number }>(sql`select count(*) as count from (select 1 from ${rows} limit ${most + 1}) walked`),
     ),
   )
   return counts.flat().reduce((sum, { count }) => sum + count, 0) > most
@@ -108,14 +95,10 @@ export async function targetDevices(
 ): Promise<number[]> {
   const parts = await targetParts(tx, target, where)
   const found = await Promise.all(
-    parts.map(async ({ sql, values }) =>
-      (
-        await tx.rows<{ no: number }>(`select v.no ${sql} and v.no > ? order by v.no limit ?`, [
-          ...values,
-          after,
-          limit,
-        ])
-      ).map(({ no }) => no),
+    parts.map(async (part) =>
+      (await tx.rows<{ no: number }>(sql`select v.no ${part} and v.no > ${after} order by v.no limit ${limit}`)).map(
+        ({ no }) => no,
+      ),
     ),
   )
   return inOrder(found.flat()).slice(0, limit)
@@ -132,9 +115,7 @@ export async function personalDevices(tx: Reader, target: Target, where: Where, 
   const direct = directly(target, where)
   const parts = direct ? [direct] : await targetParts(tx, target, where)
   const found = await Promise.all(
-    parts.map(({ sql, values }) =>
-      tx.rows<RawBlockDevice>(`select ${blockDeviceColumns} ${sql} limit ?`, [...values, limit]),
-    ),
+    parts.map((part) => tx.rows<RawBlockDevice>(sql`select ${blockDeviceColumns} ${part} limit ${limit}`)),
   )
   return [...new Map(found.flat().map((raw) => [raw.no, blockDeviceOf(raw)])).values()]
     .sort((a, b) => a.no - b.no)
@@ -142,32 +123,28 @@ export async function personalDevices(tx: Reader, target: Target, where: Where, 
 }
 
 /** What most programs send to, one person or one token, asked without a table in between: a third less to wait for. */
-function directly({ any = [], all = [], none = [], platforms: some }: Target, where: Where): Part | undefined {
+function directly({ any = [], all = [], none = [], platforms: some }: Target, where: Where): SQL | undefined {
   if (all.length > 0 || none.length > 0 || some) return undefined
   const named = any.map(parseReference).filter((one): one is Reference => typeof one !== 'string')
   const users = named.flatMap((one) => (one.is === 'user' ? [one.user] : []))
   const tokens = named.flatMap((one) => (one.is === 'token' ? [one.token] : []))
   const { appNo, environment } = where
   if (users.length === any.length)
-    return {
-      sql: `from users u join devices v on v.user_no = u.no
-            where u.app_no = ? and u.environment = ? and u.name in (?) and v.retired_at is null`,
-      values: [appNo, environment, users],
-    }
-  if (tokens.length === any.length)
-    return {
-      sql: `from devices v where v.app_no = ? and v.environment = ? and v.platform in ('ios', 'android', 'web')
-            and v.token_hash in (?) and v.retired_at is null`,
-      values: [appNo, environment, tokens.map((token) => createHash('sha256').update(token).digest())],
-    }
+    return sql`from users u join devices v on v.user_no = u.no
+      where u.app_no = ${appNo} and u.environment = ${environment} and u.name in ${users} and v.retired_at is null`
+  if (tokens.length === any.length) {
+    const hashes = tokens.map((token) => createHash('sha256').update(token).digest())
+    return sql`from devices v where v.app_no = ${appNo} and v.environment = ${environment}
+      and v.platform in ('ios', 'android', 'web') and v.token_hash in ${hashes} and v.retired_at is null`
+  }
   return undefined
 }
 
 export async function countTarget(tx: Reader, target: Target, where: Where): Promise<number> {
   const parts = await targetParts(tx, target, where)
   if (parts.length === 0) return 0
-  const { sql, values } = unionOf(parts, 'v.no')
-  const [row] = await tx.rows<{ count: number }>(`select count(*) as count from (${sql}) devices`, [...values])
+  const devices = unionOf(parts, sql`v.no`)
+  const [row] = await tx.rows<{ count: number }>(sql`select count(*) as count from (${devices}) devices`)
   return row!.count
 }
 

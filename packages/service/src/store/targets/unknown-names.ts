@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto'
 import { uuidFromBytes } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
@@ -9,18 +10,11 @@ type Unknown = (database: Database, scope: Scope, names: readonly string[]) => P
 
 /** @param keyOf what a name is kept as @param nameOf back from a row */
 const unknownIn =
-  (
-    table: string,
-    column: string,
-    keyOf: (name: string) => unknown,
-    nameOf: (kept: never) => string,
-    more = '',
-  ): Unknown =>
+  (table: SQL, column: SQL, keyOf: (name: string) => unknown, nameOf: (kept: never) => string, more = sql``): Unknown =>
   async (database, { app, environment }, names) => {
     if (names.length === 0) return new Set()
     const known = await database.rows<{ kept: never }>(
-      `select ${column} as kept from ${table} where app_no = ? and environment = ? ${more} and ${column} in (?)`,
-      [app.no, environment, names.map(keyOf)],
+      sql`select ${column} as kept from ${table} where app_no = ${app.no} and environment = ${environment} ${more} and ${column} in ${names.map(keyOf)}`,
     )
     const there = new Set(known.map(({ kept }) => nameOf(kept)))
     return new Set(names.filter((name) => !there.has(nameOf(keyOf(name) as never))))
@@ -29,14 +23,14 @@ const unknownIn =
 const asItIs = (name: string): string => name
 const sha256 = (text: string): Buffer => createHash('sha256').update(text).digest()
 
-export const unknownUsers = unknownIn('users', 'name', asItIs, asItIs as never)
-export const unknownTopics = unknownIn('topics', 'name', asItIs, asItIs as never)
-export const unknownDevices = unknownIn('devices', 'id', uuidBuffer, uuidFromBytes as never)
-export const unknownNotifications = unknownIn('notifications', 'id', uuidBuffer, uuidFromBytes as never)
+export const unknownUsers = unknownIn(sql`users`, sql`name`, asItIs, asItIs as never)
+export const unknownTopics = unknownIn(sql`topics`, sql`name`, asItIs, asItIs as never)
+export const unknownDevices = unknownIn(sql`devices`, sql`id`, uuidBuffer, uuidFromBytes as never)
+export const unknownNotifications = unknownIn(sql`notifications`, sql`id`, uuidBuffer, uuidFromBytes as never)
 export const unknownTokens = unknownIn(
-  'devices',
-  'token_hash',
+  sql`devices`,
+  sql`token_hash`,
   sha256,
   ((hash: Buffer) => hash.toString('hex')) as never,
-  "and platform in ('ios', 'android', 'web')",
+  sql`and platform in ('ios', 'android', 'web')`,
 )

@@ -1,4 +1,5 @@
 import type { Declarations, Writing } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Database } from '../database.ts'
 import { isDuplicate } from '../errors.ts'
@@ -14,7 +15,7 @@ export type TemplateRow = {
 
 type Raw = Omit<TemplateRow, 'content' | 'declares'> & { content: unknown; declares: unknown }
 
-const columns = 't.name, t.version, t.content, t.declares, t.made_by as madeBy, t.made_at as madeAt'
+const columns = sql`t.name, t.version, t.content, t.declares, t.made_by as madeBy, t.made_at as madeAt`
 const parsed = <T>(value: unknown): T => (typeof value === 'string' ? JSON.parse(value) : value) as T
 const rowOf = (raw: Raw): TemplateRow => ({
   ...raw,
@@ -30,11 +31,10 @@ export async function listTemplates(
   after = '',
 ): Promise<TemplateRow[]> {
   const rows = await database.rows<Raw>(
-    `select ${columns} from templates t
-     join (select name, max(version) as version from templates where app_no = ? and environment = ? and name > ? group by name) newest
+    sql`select ${columns} from templates t
+     join (select name, max(version) as version from templates where app_no = ${app.no} and environment = ${environment} and name > ${after} group by name) newest
        on newest.name = t.name and newest.version = t.version
-     where t.app_no = ? and t.environment = ? and t.deleted_at is null and t.name > ? order by t.name limit ?`,
-    [app.no, environment, after, app.no, environment, after, limit],
+     where t.app_no = ${app.no} and t.environment = ${environment} and t.deleted_at is null and t.name > ${after} order by t.name limit ${limit}`,
   )
   return rows.map(rowOf)
 }
@@ -47,10 +47,10 @@ export async function findTemplate(
   version: number | undefined,
 ): Promise<TemplateRow | undefined> {
   const [raw] = await database.rows<Raw & { deleted: number }>(
-    `select ${columns}, t.deleted_at is not null as deleted from templates t
-     where t.app_no = ? and t.environment = ? and t.name = ? ${version === undefined ? '' : 'and t.version = ?'}
+    sql`select ${columns}, t.deleted_at is not null as deleted from templates t
+     where t.app_no = ${app.no} and t.environment = ${environment} and t.name = ${name}
+       ${version === undefined ? sql`` : sql`and t.version = ${version}`}
      order by t.version desc limit 1`,
-    [app.no, environment, name, ...(version === undefined ? [] : [version])],
   )
   if (!raw || (version === undefined && raw.deleted === 1)) return undefined
   const { deleted: _, ...rest } = raw
@@ -70,22 +70,12 @@ export async function saveTemplate(
     try {
       return await database.transact(async (tx) => {
         const [newest] = await tx.rows<{ version: number | null }>(
-          'select max(version) as version from templates where app_no = ? and environment = ? and name = ?',
-          [app.no, environment, given.name],
+          sql`select max(version) as version from templates where app_no = ${app.no} and environment = ${environment} and name = ${given.name}`,
         )
         const version = (newest?.version ?? 0) + 1
         await tx.change(
-          `insert into templates (app_no, environment, name, version, content, declares, made_by, made_at)
-           values (?, ?, ?, ?, ?, ?, ?, utc_timestamp(3))`,
-          [
-            app.no,
-            environment,
-            given.name,
-            version,
-            JSON.stringify(given.content),
-            JSON.stringify(given.declares),
-            given.madeBy,
-          ],
+          sql`insert into templates (app_no, environment, name, version, content, declares, made_by, made_at)
+           values (${app.no}, ${environment}, ${given.name}, ${version}, ${JSON.stringify(given.content)}, ${JSON.stringify(given.declares)}, ${given.madeBy}, utc_timestamp(3))`,
         )
         return version
       })
@@ -98,9 +88,8 @@ export async function saveTemplate(
 /** Takes a template off the list. @returns false when it is not on it */
 export async function deleteTemplate(database: Database, { app, environment }: Scope, name: string): Promise<boolean> {
   const { affectedRows } = await database.change(
-    `update templates set deleted_at = utc_timestamp(3)
-     where app_no = ? and environment = ? and name = ? and deleted_at is null`,
-    [app.no, environment, name],
+    sql`update templates set deleted_at = utc_timestamp(3)
+     where app_no = ${app.no} and environment = ${environment} and name = ${name} and deleted_at is null`,
   )
   return affectedRows > 0
 }
