@@ -62,14 +62,14 @@ export async function lists(): Promise<Figure[]> {
 }
 
 async function medianMs(ask: () => Promise<unknown>): Promise<number> {
-  const took: number[] = []
+  const durations: number[] = []
   // The first look finds nothing in memory; it is not counted.
   for (let i = 0; i <= times; i++) {
     const startMs = performance.now()
     await ask()
-    if (i > 0) took.push(performance.now() - startMs)
+    if (i > 0) durations.push(performance.now() - startMs)
   }
-  return took.sort((a, b) => a - b)[times >> 1]!
+  return durations.sort((a, b) => a - b)[times >> 1]!
 }
 
 /** An order that no index gives may be given up, in words. */

@@ -118,7 +118,7 @@ describe('a gateway that misbehaves is a clear verdict, bounded in time', () => 
       const startMs = Date.now()
       const { id } = await inUse('ios')
       const { check: found } = await second.client.call('checkCredential', { params: { app, id } })
-      return { found, tookMs: Date.now() - startMs }
+      return { found, durationMs: Date.now() - startMs }
     } finally {
       await second.stop()
     }
@@ -189,10 +189,10 @@ describe('a gateway that misbehaves is a clear verdict, bounded in time', () => 
     const server = createServer()
     behave(server)
     const origin = await listening(server)
-    const { found, tookMs } = await checkAgainst(origin)
+    const { found, durationMs } = await checkAgainst(origin)
     server.close()
     expect(found?.verdict).toBe('unreachable')
-    expect(tookMs).toBeLessThan(patience(10_000))
+    expect(durationMs).toBeLessThan(patience(10_000))
   })
 
   test.each([
@@ -229,10 +229,10 @@ describe('a gateway that misbehaves is a clear verdict, bounded in time', () => 
       const drip = setInterval(() => (stream.destroyed ? clearInterval(drip) : stream.write('x')), 50)
     })
     await new Promise<void>((done) => gateway.listen(0, '127.0.0.1', done))
-    const { found, tookMs } = await checkAgainst(`https://127.0.0.1:${(gateway.address() as AddressInfo).port}`)
+    const { found, durationMs } = await checkAgainst(`https://127.0.0.1:${(gateway.address() as AddressInfo).port}`)
     gateway.close()
     expect(found).toMatchObject({ verdict: 'unreachable' })
-    expect(tookMs).toBeLessThan(patience(10_000))
+    expect(durationMs).toBeLessThan(patience(10_000))
   })
 })
 

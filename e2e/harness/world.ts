@@ -219,10 +219,10 @@ export class World {
   }
 
   /** Tells the service to stop, as a supervisor does. @returns how it ended */
-  async stopService(): Promise<{ readonly tookMs: number; readonly code: number | null }> {
+  async stopService(): Promise<{ readonly durationMs: number; readonly code: number | null }> {
     const startMs = performance.now()
     await endProgram(this.#service)
-    return { tookMs: performance.now() - startMs, code: this.#service.exitCode }
+    return { durationMs: performance.now() - startMs, code: this.#service.exitCode }
   }
 }
 

@@ -8,12 +8,12 @@ const kinds = ['accepted', 'busy', 'unavailable', 'token-gone', 'refused'] as co
 describe('what a gateway has answered of late', () => {
   test('is counted by what it was, and by how long it took', () => {
     const window = new AnswerWindow()
-    for (const tookMs of [10, 10, 400]) window.note('accepted', tookMs, startMs)
+    for (const durationMs of [10, 10, 400]) window.note('accepted', durationMs, startMs)
     window.note('busy', 5, startMs + 1_000)
-    const { outcomes, took } = window.read(startMs + 2_000)
+    const { outcomes, durations } = window.read(startMs + 2_000)
     expect(Object.fromEntries(outcomes)).toEqual({ accepted: 3, busy: 1 })
-    expect(quantileMs(took, 0.5)).toBeCloseTo(10, -1)
-    expect(quantileMs(took, 1)).toBeGreaterThan(330)
+    expect(quantileMs(durations, 0.5)).toBeCloseTo(10, -1)
+    expect(quantileMs(durations, 1)).toBeGreaterThan(330)
   })
 
   test('forgets what is older than its window, a step at a time, and counts nothing twice', () => {
@@ -39,8 +39,8 @@ describe('what a gateway has answered of late', () => {
   })
 
   test('is nothing where nobody was asked', () => {
-    const { outcomes, took } = new AnswerWindow().read(startMs)
-    expect([outcomes.size, took.size]).toEqual([0, 0])
+    const { outcomes, durations } = new AnswerWindow().read(startMs)
+    expect([outcomes.size, durations.size]).toEqual([0, 0])
   })
 })
 

@@ -8,9 +8,9 @@ import {
   gatewayProfile,
   gatewayProfileSchema,
   jsonField,
-  jsonMould,
+  jsonTemplate,
   type Message,
-  pathMould,
+  pathTemplate,
   RequestShaper,
   retryAfterMs,
   tokenMark,
@@ -68,10 +68,10 @@ describe('shaping', () => {
     expect(JSON.parse(shaped.body('another')).signal).not.toHaveProperty('head')
   })
 
-  test('pouring a token into a mould is the same as writing it as JSON', () => {
+  test('filling a token into a template is the same as writing it as JSON', () => {
     fc.assert(
       fc.property(fc.string({ unit: 'binary' }), fc.string(), (token, other) => {
-        expect(JSON.parse(jsonMould({ to: tokenMark, also: [`x${tokenMark}`], other })(token))).toEqual({
+        expect(JSON.parse(jsonTemplate({ to: tokenMark, also: [`x${tokenMark}`], other })(token))).toEqual({
           to: token,
           also: [`x${token}`],
           other,
@@ -81,7 +81,7 @@ describe('shaping', () => {
   })
 
   test('a path may name the app too', () => {
-    expect(pathMould('/apps/{identifier}/{token}', 'a b')('t')).toBe('/apps/a%20b/t')
+    expect(pathTemplate('/apps/{identifier}/{token}', 'a b')('t')).toBe('/apps/a%20b/t')
   })
 
   test('an expression that makes no object of headers is refused', async () => {

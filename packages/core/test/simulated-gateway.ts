@@ -59,7 +59,7 @@ export function simulate(
     process.learned.noteFull()
   }
   for (const process of processes) ask(process, 0)
-  const seen = { good: 0, busy: 0, tookMs: 0 }
+  const seen = { good: 0, busy: 0, durationMs: 0 }
   for (let next = arrivals.take(); next && next.atMs <= seconds * 1_000; next = arrivals.take()) {
     const { atMs, askedMs, process, busy } = next
     process.taken--
@@ -68,14 +68,14 @@ export function simulate(
     if (atMs >= fromSeconds * 1_000) {
       if (busy) seen.busy++
       else seen.good++
-      seen.tookMs += atMs - askedMs
+      seen.durationMs += atMs - askedMs
     }
     ask(process, atMs)
   }
   const all = seen.good + seen.busy
   return {
     perSecond: seen.good / (seconds - fromSeconds),
-    meanMs: seen.tookMs / all,
+    meanMs: seen.durationMs / all,
     busyShare: seen.busy / all,
     limits: processes.map(({ learned }) => learned.limit),
   }

@@ -71,8 +71,8 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     if (migrated.length > 0) log.info({ migrated }, 'the schema was brought up to date')
 
     const handsets = new HandsetControl(config['handsets.url'], config['handsets.key'])
-    const gateways = new GatewayRoom(config, database, vault, handsets, log, (platform, tookMs, outcome) =>
-      metrics.noteGatewayAnswer(platform, tookMs, outcome),
+    const gateways = new GatewayRoom(config, database, vault, handsets, log, (platform, durationMs, outcome) =>
+      metrics.noteGatewayAnswer(platform, durationMs, outcome),
     )
     opened.push({ part: 'connections to gateways', close: () => gateways.close() })
     for (const { platform, profile, outdatedFrom } of platforms.map((one) => gateways.describe(one, 'production'))) {
@@ -87,8 +87,8 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const giveUp = new AbortController()
     const milestones = new Milestones(database)
     const pace = new Pace()
-    const onStep: OnStep = (platform, state, tookMs) => {
-      if (state === 'accepted' || isReceiptState(state)) metrics.noteStep(platform, state, tookMs)
+    const onStep: OnStep = (platform, state, durationMs) => {
+      if (state === 'accepted' || isReceiptState(state)) metrics.noteStep(platform, state, durationMs)
     }
     const store = counted(
       workStore(database, milestones, config['engine.leaseMs'], giveUp.signal, onStep),

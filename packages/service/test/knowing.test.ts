@@ -124,7 +124,7 @@ describe('days', () => {
       platform: fc.integer({ min: 0, max: platforms.length - 1 }),
       state: fc.constantFrom('accepted', 'shown', 'opened', 'refused' as const),
       reason: fc.constantFrom(0, reasons['token-gone'].code),
-      tookMs: fc.integer({ min: 0, max: 100_000 }),
+      durationMs: fc.integer({ min: 0, max: 100_000 }),
     })
     const batch = fc.array(one, { minLength: 1, maxLength: 30 })
     await fc.assert(
@@ -134,7 +134,8 @@ describe('days', () => {
           batches.map((entries) =>
             database.transact(async (tx) => {
               const days = new DayCounts()
-              for (const { platform, state, reason, tookMs } of entries) days.add(platform, state, reason, tookMs)
+              for (const { platform, state, reason, durationMs } of entries)
+                days.add(platform, state, reason, durationMs)
               await days.store(tx, scope.app.no, 'development')
             }),
           ),

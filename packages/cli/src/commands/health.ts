@@ -61,7 +61,7 @@ const jobTable = ({ jobs }: Health, dim: (text: string) => string): string =>
       job.name,
       span(job.everySeconds * 1_000),
       job.finishedAt === null ? 'not yet' : ago(job.finishedAt, Date.now()),
-      job.tookMs === null ? '–' : span(job.tookMs),
+      job.durationMs === null ? '–' : span(job.durationMs),
       job.error === null ? (job.finishedAt === null ? '–' : 'done') : `failed: ${safe(job.error)}`,
     ]),
     dim,

@@ -101,7 +101,7 @@ function DayTable({ days, chosen, onChoose }: TableProps) {
   )
 }
 
-function OneDay({ day: { day, steps: took, reasons } }: { readonly day: Day }) {
+function OneDay({ day: { day, steps: durations, reasons } }: { readonly day: Day }) {
   return (
     <div className="max-w-2xl">
       <h3>How long it took on {day}</h3>
@@ -121,7 +121,7 @@ function OneDay({ day: { day, steps: took, reasons } }: { readonly day: Day }) {
           </tr>
         </thead>
         <tbody>
-          {took.map(({ step, medianMs, p90Ms, p99Ms }) => (
+          {durations.map(({ step, medianMs, p90Ms, p99Ms }) => (
             <tr key={step}>
               <td>{steps[step]}</td>
               <td className="text-end whitespace-nowrap">{span(medianMs)}</td>

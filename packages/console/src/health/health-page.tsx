@@ -171,7 +171,7 @@ function Jobs({ jobs }: Pick<Health, 'jobs'>) {
               <td className="font-mono text-sm leading-6">{job.name}</td>
               <td className="max-md:hidden">{span(job.everySeconds * 1_000)}</td>
               <td>{job.finishedAt === null ? 'not yet' : <Moment at={job.finishedAt} />}</td>
-              <td className="max-md:hidden">{job.tookMs === null ? '–' : span(job.tookMs)}</td>
+              <td className="max-md:hidden">{job.durationMs === null ? '–' : span(job.durationMs)}</td>
               <td className={job.error !== null ? 'pe-0 text-red' : job.finishedAt === null ? 'pe-0' : 'pe-0 text-sea'}>
                 {job.error !== null ? `✕ ${job.error}` : job.finishedAt === null ? '–' : '● done'}
               </td>

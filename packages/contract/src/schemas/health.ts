@@ -51,7 +51,7 @@ export const health = z
           runBy: z.string().nullable().describe('The process that ran it last, or runs it now.'),
           startedAt: instant.nullable(),
           finishedAt: instant.nullable(),
-          tookMs: z.int().nullable(),
+          durationMs: z.int().nullable(),
           failures: z.int().describe('How often it has failed in a row.'),
           error: z.string().nullable(),
           lateSeconds: z.int().describe('How long ago it should have run; 0 when it is in time.'),

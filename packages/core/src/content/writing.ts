@@ -23,7 +23,7 @@ export type Values = { readonly [name: string]: Value }
 export type Filling = { readonly values?: Values | undefined; readonly fallbacks?: Values | undefined }
 
 /**
- * What one platform and language gets, its texts still with their holes: the shared parts, the platform’s, the language’s,
+ * What one platform and language gets, its texts not filled in yet: the shared parts, the platform’s, the language’s,
  * the platform’s in that language; later ones win, so that no text is half in one language and half in another.
  * @param language BCP 47; looked for by RFC 4647 §3.4, so `nb-NO` finds `nb`; the shared texts are the last resort
  */

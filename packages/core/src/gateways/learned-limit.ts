@@ -9,7 +9,7 @@ export class LearnedLimit {
   #known: InFlight
   #changedAtMs = Number.NEGATIVE_INFINITY
   #answers = 0
-  #tookMs = 0
+  #durationMs = 0
   #busy = 0
   #full = false
 
@@ -30,16 +30,16 @@ export class LearnedLimit {
 
   /**
    * An answer came, or one that never will was given up.
-   * @param tookMs since it was asked for @param busy it said so, or it did not come in time @param nowMs in ms since 1970
+   * @param durationMs since it was asked for @param busy it said so, or it did not come in time @param nowMs in ms since 1970
    */
-  note(tookMs: number, busy: boolean, nowMs: number): void {
+  note(durationMs: number, busy: boolean, nowMs: number): void {
     this.#become(tryInFlight(this.#known, nowMs, this.#ceiling), nowMs)
-    if (nowMs - tookMs < this.#changedAtMs) return
+    if (nowMs - durationMs < this.#changedAtMs) return
     this.#answers++
-    this.#tookMs += tookMs
+    this.#durationMs += durationMs
     if (busy) this.#busy++
     if (this.#answers < this.#known.limit) return
-    const meanMs = Math.max(this.#tookMs / this.#answers, 0.001)
+    const meanMs = Math.max(this.#durationMs / this.#answers, 0.001)
     const seen = {
       meanMs,
       busyShare: this.#busy / this.#answers,
@@ -62,7 +62,7 @@ export class LearnedLimit {
 
   #forgetWindow(): void {
     this.#answers = 0
-    this.#tookMs = 0
+    this.#durationMs = 0
     this.#busy = 0
     this.#full = false
   }

@@ -1,7 +1,7 @@
 import jsonata from 'jsonata'
 import type { Content, Mode, Urgency } from '../content/content.ts'
-import { jsonMould, type Mould, pathMould, tokenMark } from './mould.ts'
 import type { GatewayProfile } from './profile.ts'
+import { jsonTemplate, pathTemplate, type TokenTemplate, tokenMark } from './token-template.ts'
 
 /** What a gateway's expressions can speak of. */
 export type Message = {
@@ -18,8 +18,8 @@ export type Message = {
 export type ShapedRequest = {
   readonly method: string
   readonly headers: Readonly<Record<string, string>>
-  readonly path: Mould
-  readonly body: Mould
+  readonly path: TokenTemplate
+  readonly body: TokenTemplate
 }
 
 /** Turns messages into requests by one profile. Its expressions are read once. */
@@ -47,8 +47,8 @@ export class RequestShaper {
     return {
       method: this.#profile.request.method,
       headers: Object.fromEntries(Object.entries(headers).map(([name, value]) => [name.toLowerCase(), String(value)])),
-      path: pathMould(this.#profile.request.path, message.identifier),
-      body: jsonMould(body),
+      path: pathTemplate(this.#profile.request.path, message.identifier),
+      body: jsonTemplate(body),
     }
   }
 }

@@ -69,5 +69,5 @@ export type Slots = {
   take(ahead?: boolean): Promise<void> | undefined
   release(): void
   /** How long an answer took, and whether it was "busy": how many places there are depends on it. */
-  note(tookMs: number, busy: boolean): void
+  note(durationMs: number, busy: boolean): void
 }

@@ -24,21 +24,24 @@ export const impossibleToken = (): string => `0000000000000000${randomBytes(24).
 /** Asks the gateway as this credential and reads its answer. Takes as long as one request may take at most. */
 export async function checkProtocol(protocol: Protocol, address: Address): Promise<Checked> {
   const startMs = performance.now()
-  const took = () => Math.round(performance.now() - startMs)
+  const elapsed = () => Math.round(performance.now() - startMs)
   try {
     const { answer, outcome } = await protocol.trial(sample(Date.now()), address, true)
-    const roundTripMs = took()
+    const roundTripMs = elapsed()
     if (!answer || !outcome) throw new Error('a trial that was sent has an answer')
     return { verdict: judgeAnswer(outcome, answer, Date.now()), roundTripMs }
   } catch (error) {
     if (error instanceof CredentialRejected)
-      return { verdict: { is: 'refused', status: error.status }, roundTripMs: took() }
+      return { verdict: { is: 'refused', status: error.status }, roundTripMs: elapsed() }
     if (error instanceof NoAnswer)
-      return { verdict: { is: 'unreachable', step: connectionStep(error.code), code: error.code }, roundTripMs: took() }
+      return {
+        verdict: { is: 'unreachable', step: connectionStep(error.code), code: error.code },
+        roundTripMs: elapsed(),
+      }
     if (error instanceof AddressNotAllowed) {
       return {
         verdict: { is: 'not-checkable', because: 'The push service’s address points into a private network.' },
-        roundTripMs: took(),
+        roundTripMs: elapsed(),
       }
     }
     throw error

@@ -39,7 +39,7 @@ const sampleToken = 't'.repeat(160)
 const freshForMs = 2_000
 
 /** Hears of every request to a platform's gateway; a rehearsal's are not counted. */
-export type OnAnswer = (platform: Platform, tookMs: number, outcome: Outcome['is']) => void
+export type OnAnswer = (platform: Platform, durationMs: number, outcome: Outcome['is']) => void
 
 /** `signature` is what the lane was opened with: it is opened anew when that has changed. */
 type Kept = { readonly of: LaneOf; readonly lane: KeptLane | Reason; readonly signature: string; checkAtMs: number }
@@ -264,7 +264,7 @@ export class GatewayRoom implements Gateways {
       Places.learning(this.#config['gateways.inFlight']),
       {
         onUsed: () => void heard(markUsed(this.#database, id)),
-        onAnswer: (tookMs, outcome) => this.#onAnswer(platform, tookMs, outcome),
+        onAnswer: (durationMs, outcome) => this.#onAnswer(platform, durationMs, outcome),
         onRejected: () => {
           this.#log.error(
             { credential: id, app: appNo, environment, platform },

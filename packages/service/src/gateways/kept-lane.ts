@@ -35,7 +35,7 @@ export type LaneEvents = {
   /** The gateway began to refuse the credential. */
   onRejected(): void
   /** A request came to its end. */
-  onAnswer(tookMs: number, outcome: Outcome['is']): void
+  onAnswer(durationMs: number, outcome: Outcome['is']): void
 }
 
 /** A halted lane lets one device through after so long, to see whether the gateway has changed its mind. */
@@ -79,9 +79,9 @@ export class KeptLane implements Lane {
   /** How it does; asking changes nothing. */
   get health(): LaneHealth {
     const nowMs = this.#now()
-    const { outcomes, took } = this.#answers.read(nowMs)
+    const { outcomes, durations } = this.#answers.read(nowMs)
     const { restsUntilMs } = this.#protocol
-    const [medianMs, p99Ms] = [0.5, 0.99].map((share) => quantileMs(took, share))
+    const [medianMs, p99Ms] = [0.5, 0.99].map((share) => quantileMs(durations, share))
     return {
       gateway: this.via.gateway,
       credential: this.via.credential,
@@ -102,12 +102,12 @@ export class KeptLane implements Lane {
         const startMs = performance.now()
         return prepared.send(address).then((outcome) => {
           this.#note(outcome)
-          const tookMs = performance.now() - startMs
+          const durationMs = performance.now() - startMs
           const given = outcome.answered !== undefined
           // A connection that fails at once says nothing of how many requests the gateway takes well; silence does.
-          if (given || tookMs >= silentMs) this.slots.note(tookMs, outcome.is === 'busy' || !given)
-          this.#answers.note(outcome.is, tookMs, this.#now())
-          this.#events.onAnswer(tookMs, outcome.is)
+          if (given || durationMs >= silentMs) this.slots.note(durationMs, outcome.is === 'busy' || !given)
+          this.#answers.note(outcome.is, durationMs, this.#now())
+          this.#events.onAnswer(durationMs, outcome.is)
           return outcome
         })
       },

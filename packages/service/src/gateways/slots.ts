@@ -51,8 +51,8 @@ export class Places implements Slots {
     if (this.#line.length > 0) this.#places.noteFull()
   }
 
-  note(tookMs: number, busy: boolean): void {
+  note(durationMs: number, busy: boolean): void {
     // The time of day as it was when the process began, and never set back since.
-    this.#places.note(tookMs, busy, performance.timeOrigin + performance.now())
+    this.#places.note(durationMs, busy, performance.timeOrigin + performance.now())
   }
 }

@@ -134,8 +134,22 @@ export class Intake {
     return needNotification(database, scope, row.id)
   }
 
-  /** Pauses, resumes (`none`) or cancels. @throws {Problem} `already-over` */
-  async hold(scope: Scope, id: string, hold: Hold): Promise<Notification> {
+  /** Stops a notification for now; its queued work keeps its due times. @throws {Problem} `already-over` */
+  pause(scope: Scope, id: string): Promise<Notification> {
+    return this.#hold(scope, id, 'paused')
+  }
+
+  /** Lets a paused notification go on. @throws {Problem} `already-over` */
+  resume(scope: Scope, id: string): Promise<Notification> {
+    return this.#hold(scope, id, 'none')
+  }
+
+  /** Ends a notification for good: what has not gone yet never goes. @throws {Problem} `already-over` */
+  cancel(scope: Scope, id: string): Promise<Notification> {
+    return this.#hold(scope, id, 'cancelled')
+  }
+
+  async #hold(scope: Scope, id: string, hold: Hold): Promise<Notification> {
     const { database, onHold } = this.#parts
     const notification = await needNotification(database, scope, id)
     if (!(await holdNotification(database, notification.no, hold))) throw new Problem('already-over')

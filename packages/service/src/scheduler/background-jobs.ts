@@ -16,7 +16,7 @@ export type BackgroundJob = {
   run(mayGoOn: () => boolean): Promise<void>
 }
 
-export type JobEvents = { onRun(name: string, tookMs: number, failed: boolean): void }
+export type JobEvents = { onRun(name: string, durationMs: number, failed: boolean): void }
 
 const leaseMs = 30_000
 /** How often is looked whether one is due: a twentieth of its interval, within these bounds. */
@@ -77,9 +77,9 @@ export class BackgroundJobs {
     } finally {
       clearInterval(alive)
     }
-    const tookMs = performance.now() - startMs
-    this.#events.onRun(name, tookMs, failure !== null)
-    await finishJob(this.#database, name, owner, { tookMs, error: failure, jitter: 0.9 + Math.random() * 0.2 })
+    const durationMs = performance.now() - startMs
+    this.#events.onRun(name, durationMs, failure !== null)
+    await finishJob(this.#database, name, owner, { durationMs, error: failure, jitter: 0.9 + Math.random() * 0.2 })
     return true
   }
 

@@ -111,21 +111,21 @@ export class Metrics {
     )
   }
 
-  onRun(job: string, tookMs: number, failed: boolean): void {
+  onRun(job: string, durationMs: number, failed: boolean): void {
     this.jobRuns.inc({ job, outcome: failed ? 'failed' : 'done' })
-    this.jobSeconds.set({ job }, tookMs / 1_000)
+    this.jobSeconds.set({ job }, durationMs / 1_000)
     if (!failed) this.jobSucceededAt.set({ job }, Date.now() / 1_000)
   }
 
   readonly #stepSeries: Series = new Map()
   readonly #gatewaySeries: Series = new Map()
 
-  noteStep(platform: string, step: string, tookMs: number): void {
-    seriesOf(this.#stepSeries, this.steps, platform, step).observe(tookMs / 1_000)
+  noteStep(platform: string, step: string, durationMs: number): void {
+    seriesOf(this.#stepSeries, this.steps, platform, step).observe(durationMs / 1_000)
   }
 
-  noteGatewayAnswer(platform: string, tookMs: number, outcome: string): void {
-    seriesOf(this.#gatewaySeries, this.gatewayAnswers, platform, outcome).observe(tookMs / 1_000)
+  noteGatewayAnswer(platform: string, durationMs: number, outcome: string): void {
+    seriesOf(this.#gatewaySeries, this.gatewayAnswers, platform, outcome).observe(durationMs / 1_000)
   }
 
   noteOutcomes(

@@ -75,9 +75,10 @@ function dayView(day: string, rows: readonly DayCount[]): Day {
       .sort((a, b) => b[1] - a[1])
       .map(([code, count]) => ({ code, says: reasons[code].says, does: reasons[code].does, count })),
     steps: timedSteps.flatMap((step) => {
-      const took = new Map<number, number>()
-      for (const row of rows) if (row.state === step) took.set(row.took, (took.get(row.took) ?? 0) + row.count)
-      const [medianMs, p90Ms, p99Ms] = [0.5, 0.9, 0.99].map((share) => quantileMs(took, share))
+      const durations = new Map<number, number>()
+      for (const row of rows)
+        if (row.state === step) durations.set(row.duration, (durations.get(row.duration) ?? 0) + row.count)
+      const [medianMs, p90Ms, p99Ms] = [0.5, 0.9, 0.99].map((share) => quantileMs(durations, share))
       if (medianMs === undefined || p90Ms === undefined || p99Ms === undefined) return []
       return [
         { step, count: counts[step] ?? 0, medianMs: toldMs(medianMs), p90Ms: toldMs(p90Ms), p99Ms: toldMs(p99Ms) },

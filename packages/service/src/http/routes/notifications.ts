@@ -38,8 +38,13 @@ export function serveNotifications(on: OperationRouter, database: Database, inta
     notificationView(database, scope, await intake.edit(scope, params.id, body)),
   )
 
+  const held = {
+    paused: intake.pause,
+    none: intake.resume,
+    cancelled: intake.cancel,
+  } as const
   on.serve('holdNotification', async ({ caller: { scope }, params, body }) =>
-    notificationView(database, scope, await intake.hold(scope, params.id, body.hold)),
+    notificationView(database, scope, await held[body.hold].call(intake, scope, params.id)),
   )
 
   on.serve('withdrawNotification', async ({ caller: { scope, actor }, params }) =>

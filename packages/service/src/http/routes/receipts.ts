@@ -19,7 +19,7 @@ export function serveReceipts(
   milestones: Milestones,
   onStored: () => void,
 ): void {
-  const onStep: OnStep = (platform, step, tookMs) => metrics.noteStep(platform, step, tookMs)
+  const onStep: OnStep = (platform, step, durationMs) => metrics.noteStep(platform, step, durationMs)
   const batcher = new Batcher<IncomingReceipt, boolean>(
     (receipts) => storeReceipts(database, receipts, onStep),
     together,

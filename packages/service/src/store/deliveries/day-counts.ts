@@ -2,12 +2,12 @@ import {
   type DeliveryState,
   deliveryStateOfCode,
   deliveryStates,
+  durationClass,
   type Environment,
   type Platform,
   platforms,
   type Reason,
   reasonOfCode,
-  tookClass,
 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
@@ -18,23 +18,26 @@ import { commas } from '../fragments.ts'
 const slots = 4
 
 /** Hears of each step of each delivery, and how long it took, once it is stored. */
-export type OnStep = (platform: Platform, step: DeliveryState, tookMs: number) => void
+export type OnStep = (platform: Platform, step: DeliveryState, durationMs: number) => void
 
 /** What came to which state today, gathered and then stored with the deliveries themselves, in one transaction. */
 export class DayCounts {
   /** Platform, state and time of each, one after the other. */
   readonly #steps: number[] = []
-  readonly #counts = new Map<number, [platform: number, state: number, reason: number, took: number, count: number]>()
+  readonly #counts = new Map<
+    number,
+    [platform: number, state: number, reason: number, duration: number, count: number]
+  >()
 
-  /** @param platform its place among the platforms @param tookMs since the step before */
-  add(platform: number, state: DeliveryState, reason: number, tookMs: number): void {
+  /** @param platform its place among the platforms @param durationMs since the step before */
+  add(platform: number, state: DeliveryState, reason: number, durationMs: number): void {
     const code = deliveryStates[state]
-    this.#steps.push(platform, code, tookMs)
-    const took = tookClass(tookMs)
-    const name = ((platform * 64 + code) * 256 + reason) * 64 + took
+    this.#steps.push(platform, code, durationMs)
+    const duration = durationClass(durationMs)
+    const name = ((platform * 64 + code) * 256 + reason) * 64 + duration
     const known = this.#counts.get(name)
     if (known) known[4]++
-    else this.#counts.set(name, [platform, code, reason, took, 1])
+    else this.#counts.set(name, [platform, code, reason, duration, 1])
   }
 
   /** After the commit. */
@@ -49,7 +52,7 @@ export class DayCounts {
     // In the order of the key, as everybody does it: two that meet wait for each other, and never in a circle.
     const rows = [...this.#counts.values()].sort((a, b) => a[0] - b[0] || a[1] - b[1] || a[2] - b[2] || a[3] - b[3])
     await tx.change(
-      sql`insert into day_counts (app_no, environment, day, slot, platform, state, reason, took, count)
+      sql`insert into day_counts (app_no, environment, day, slot, platform, state, reason, duration, count)
        values ${sql.join(
          rows.map((row) => sql`(${appNo}, ${environment}, utc_date(), ${slot}, ${commas(row)})`),
          sql`, `,
@@ -65,7 +68,8 @@ export type DayCount = {
   readonly platform: Platform
   readonly state: DeliveryState
   readonly reason: Reason | null
-  readonly took: number
+  /** As a class of durations. */
+  readonly duration: number
   readonly count: number
 }
 
@@ -75,18 +79,18 @@ export async function readDays(
   { app, environment }: Scope,
   days: number,
 ): Promise<DayCount[]> {
-  type Raw = { day: string; platform: number; state: number; reason: number; took: number; count: number }
+  type Raw = { day: string; platform: number; state: number; reason: number; duration: number; count: number }
   const rows = await database.rows<Raw>(
-    sql`select date_format(day, '%Y-%m-%d') as day, platform, state, reason, took, cast(sum(count) as unsigned) as count
+    sql`select date_format(day, '%Y-%m-%d') as day, platform, state, reason, duration, cast(sum(count) as unsigned) as count
      from day_counts where app_no = ${app.no} and environment = ${environment} and day > utc_date() - interval ${days} day
-     group by day, platform, state, reason, took order by day, platform, state, reason, took`,
+     group by day, platform, state, reason, duration order by day, platform, state, reason, duration`,
   )
-  return rows.map(({ day, platform, state, reason, took, count }) => ({
+  return rows.map(({ day, platform, state, reason, duration, count }) => ({
     day,
     platform: platforms[platform]!,
     state: deliveryStateOfCode(state),
     reason: reason === 0 ? null : reasonOfCode(reason),
-    took,
+    duration,
     count: Number(count),
   }))
 }

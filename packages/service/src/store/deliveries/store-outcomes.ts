@@ -129,8 +129,8 @@ async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], d
     if (receipts.length === 0) continue
     const record = takeEarly({ state: one.state, moments: {} }, receipts)
     const accepted = one.state === 'accepted' ? { accepted: one.atMs } : {}
-    for (const { state, tookMs } of stepsTaken({}, { ...record.moments, ...accepted }, createdMs))
-      days.add(platforms.indexOf(one.platform), state, 0, tookMs)
+    for (const { state, durationMs } of stepsTaken({}, { ...record.moments, ...accepted }, createdMs))
+      days.add(platforms.indexOf(one.platform), state, 0, durationMs)
     const reason = one.reason ?? null
     counts.add({ platform: one.platform, state: one.state, reason }, -1)
     counts.add(

@@ -178,12 +178,12 @@ async function storeForNotification(
       counts.addCodes(platform, state, reason, -1)
       counts.addCodes(platform, now, now < 10 ? 0 : reason, 1)
       const { moments } = recordOf(stored.get(deviceNo)!)
-      for (const { state, tookMs } of stepsTaken(
+      for (const { state, durationMs } of stepsTaken(
         moments,
         records.get(deviceNo)!.moments,
         notification.createdAt.getTime(),
       ))
-        days.add(platform, state, 0, tookMs)
+        days.add(platform, state, 0, durationMs)
     }
     await counts.store(tx, no)
     await days.store(tx, known.appNo, known.environment)

@@ -8,7 +8,7 @@ export type JobRow = {
   readonly runBy: string | null
   readonly startedAt: Date | null
   readonly finishedAt: Date | null
-  readonly tookMs: number | null
+  readonly durationMs: number | null
   /** How often it has failed in a row. */
   readonly failures: number
   readonly error: string | null
@@ -57,10 +57,14 @@ export async function finishJob(
   database: Database,
   name: string,
   owner: Buffer,
-  { tookMs, error, jitter }: { readonly tookMs: number; readonly error: string | null; readonly jitter: number },
+  {
+    durationMs,
+    error,
+    jitter,
+  }: { readonly durationMs: number; readonly error: string | null; readonly jitter: number },
 ): Promise<void> {
   await database.change(
-    sql`update jobs set owner = null, until_at = utc_timestamp(3), finished_at = utc_timestamp(3), took_ms = ${Math.round(tookMs)}, error = ${error?.slice(0, 300) ?? null},
+    sql`update jobs set owner = null, until_at = utc_timestamp(3), finished_at = utc_timestamp(3), duration_ms = ${Math.round(durationMs)}, error = ${error?.slice(0, 300) ?? null},
        failures = if(${error} is null, 0, failures + 1), due_at = started_at + interval round(every_seconds * ${jitter} * 1000000) microsecond
      where name = ${name} and owner = ${owner}`,
   )
@@ -70,7 +74,7 @@ export async function finishJob(
 export const listJobs = (database: Pick<Database, 'rows'>): Promise<JobRow[]> =>
   database.rows<JobRow>(
     sql`select name, every_seconds as everySeconds, run_by as runBy, started_at as startedAt, finished_at as finishedAt,
-       took_ms as tookMs, failures, error,
+       duration_ms as durationMs, failures, error,
        if(until_at > utc_timestamp(3), 0, greatest(0, timestampdiff(second, due_at, utc_timestamp(3)))) as lateSeconds
      from jobs order by name`,
   )

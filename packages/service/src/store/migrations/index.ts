@@ -12,6 +12,7 @@ import { lists } from './0011-lists.ts'
 import { topicCounts } from './0012-topic-counts.ts'
 import { queue } from './0013-queue.ts'
 import { names } from './0014-names.ts'
+import { durations } from './0015-durations.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -31,4 +32,5 @@ export const migrations: readonly Migration[] = [
   { no: 12, name: 'topic-counts', statements: topicCounts },
   { no: 13, name: 'queue', statements: queue },
   { no: 14, name: 'names', statements: names },
+  { no: 15, name: 'durations', statements: durations },
 ]

@@ -70,7 +70,7 @@ export const dayCounts = mysqlTable(
     platform: tinyint('platform', { unsigned: true }).notNull(),
     state: tinyint('state', { unsigned: true }).notNull(),
     reason: tinyint('reason', { unsigned: true }).notNull(),
-    took: tinyint('took', { unsigned: true }).notNull(),
+    duration: tinyint('duration', { unsigned: true }).notNull(),
     count: bigint('count', { mode: 'number', unsigned: true }).notNull(),
   },
   (table) => [
@@ -83,7 +83,7 @@ export const dayCounts = mysqlTable(
         table.platform,
         table.state,
         table.reason,
-        table.took,
+        table.duration,
       ],
     }),
   ],

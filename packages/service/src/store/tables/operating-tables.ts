@@ -32,7 +32,7 @@ export const jobs = mysqlTable('jobs', {
   runBy: varchar('run_by', { length: 100 }),
   startedAt: instantColumn('started_at'),
   finishedAt: instantColumn('finished_at'),
-  tookMs: int('took_ms', { unsigned: true }),
+  durationMs: int('duration_ms', { unsigned: true }),
   failures: int('failures', { unsigned: true }).notNull().default(0),
   error: varchar('error', { length: 300 }),
 })

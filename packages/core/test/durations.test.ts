@@ -1,10 +1,10 @@
 import { describe, expect, test } from '@jest/globals'
-import { quantileMs, stepsTaken, toldMs, tookAtMostMs, tookClass, tookClasses } from '@zbell/core'
+import { durationClass, durationClasses, longestOfClassMs, quantileMs, stepsTaken, toldMs } from '@zbell/core'
 import fc from 'fast-check'
 
 const counted = (times: readonly number[]) => {
   const counts = new Map<number, number>()
-  for (const ms of times) counts.set(tookClass(ms), (counts.get(tookClass(ms)) ?? 0) + 1)
+  for (const ms of times) counts.set(durationClass(ms), (counts.get(durationClass(ms)) ?? 0) + 1)
   return counts
 }
 
@@ -12,10 +12,10 @@ describe('classes of times', () => {
   test('a time is never more than its class says, and more than the class below', () => {
     fc.assert(
       fc.property(fc.double({ min: 0, max: 2 ** 31, noNaN: true }), (ms) => {
-        const took = tookClass(ms)
-        expect(took).toBeLessThan(tookClasses)
-        expect(ms).toBeLessThanOrEqual(Math.max(1, tookAtMostMs(took)) * (1 + 1e-9))
-        if (took > 0) expect(ms).toBeGreaterThan(tookAtMostMs(took - 1) * (1 - 1e-9))
+        const found = durationClass(ms)
+        expect(found).toBeLessThan(durationClasses)
+        expect(ms).toBeLessThanOrEqual(Math.max(1, longestOfClassMs(found)) * (1 + 1e-9))
+        if (found > 0) expect(ms).toBeGreaterThan(longestOfClassMs(found - 1) * (1 - 1e-9))
       }),
     )
   })
@@ -28,7 +28,7 @@ describe('classes of times', () => {
     [2, 2],
     [1_024, 20],
     [Number.POSITIVE_INFINITY, 63],
-  ])('%d ms is of class %d', (ms, took) => expect(tookClass(ms)).toBe(took))
+  ])('%d ms is of class %d', (ms, expected) => expect(durationClass(ms)).toBe(expected))
 
   test('a quantile of the classes is within a fifth of the true one', () => {
     const times = fc.array(fc.integer({ min: 2, max: 1_000_000 }), { minLength: 1, maxLength: 200 })
@@ -55,16 +55,16 @@ describe('what a device reports anew', () => {
   test('is timed from the nearest step before it', () => {
     const accepted = { accepted: 1_000 }
     expect(stepsTaken(accepted, { ...accepted, received: 1_040, shown: 1_050, opened: 9_050 }, 900)).toEqual([
-      { state: 'received', tookMs: 40 },
-      { state: 'shown', tookMs: 10 },
-      { state: 'opened', tookMs: 8_000 },
+      { state: 'received', durationMs: 40 },
+      { state: 'shown', durationMs: 10 },
+      { state: 'opened', durationMs: 8_000 },
     ])
   })
 
   test('counts once, and never as less than nothing', () => {
     const known = { accepted: 1_000, received: 1_040 }
-    expect(stepsTaken(known, { ...known, opened: 1_010 }, 900)).toEqual([{ state: 'opened', tookMs: 0 }])
-    expect(stepsTaken({}, { received: 950 }, 900)).toEqual([{ state: 'received', tookMs: 50 }])
+    expect(stepsTaken(known, { ...known, opened: 1_010 }, 900)).toEqual([{ state: 'opened', durationMs: 0 }])
+    expect(stepsTaken({}, { received: 950 }, 900)).toEqual([{ state: 'received', durationMs: 50 }])
     expect(stepsTaken(known, known, 900)).toEqual([])
   })
 })

@@ -4,16 +4,16 @@ import type { DeliveryMoments } from './states.ts'
  * How long something took, as one of 64 classes whose upper edges grow by the square root of two: 1 ms, 1.4 ms, 2 ms … 35
  * days. Classes can be counted, added up and asked for a quantile, which single times cannot.
  */
-export const tookClasses = 64
+export const durationClasses = 64
 
 /** @param ms below 0, as clocks can make it, counts as nothing */
-export function tookClass(ms: number): number {
+export function durationClass(ms: number): number {
   if (!(ms > 1)) return 0
-  return Math.min(tookClasses - 1, Math.ceil(2 * Math.log2(ms) - 1e-9))
+  return Math.min(durationClasses - 1, Math.ceil(2 * Math.log2(ms) - 1e-9))
 }
 
 /** The most that a time of this class can be, in ms; the last class has no upper edge. */
-export const tookAtMostMs = (took: number): number => 2 ** (took / 2)
+export const longestOfClassMs = (durationClass: number): number => 2 ** (durationClass / 2)
 
 /**
  * @param counts how many there are of each class
@@ -24,9 +24,9 @@ export function quantileMs(counts: ReadonlyMap<number, number>, share: number): 
   const total = [...counts.values()].reduce((sum, count) => sum + count, 0)
   if (total === 0) return undefined
   let left = Math.max(1, Math.ceil(total * share))
-  for (const [took, count] of [...counts].sort((a, b) => a[0] - b[0])) {
+  for (const [one, count] of [...counts].sort((a, b) => a[0] - b[0])) {
     left -= count
-    if (left <= 0) return tookAtMostMs(took) / (took === 0 ? 1 : 2 ** 0.25)
+    if (left <= 0) return longestOfClassMs(one) / (one === 0 ? 1 : 2 ** 0.25)
   }
   return undefined
 }
@@ -55,11 +55,11 @@ export function stepsTaken(
   earlier: DeliveryMoments,
   now: DeliveryMoments,
   createdMs: number,
-): { readonly state: keyof typeof follows; readonly tookMs: number }[] {
+): { readonly state: keyof typeof follows; readonly durationMs: number }[] {
   return reported.flatMap((state) => {
     const at = now[state]
     if (at === undefined || earlier[state] !== undefined) return []
     const from = follows[state].map((one) => now[one]).find((moment) => moment !== undefined) ?? createdMs
-    return [{ state, tookMs: Math.max(0, at - from) }]
+    return [{ state, durationMs: Math.max(0, at - from) }]
   })
 }
