@@ -17,7 +17,7 @@ const run = promisify(execFile)
 export async function openNghttpd(dir: string): Promise<{ ready: GatewayReady; stop(): void }> {
   const folder = join(dir, 'nghttpd')
   mkdirSync(folder, { recursive: true })
-  const { cert, key, caFile } = await serverCertificate(folder)
+  const { cert, key, caFile } = serverCertificate(folder)
   const pages = join(folder, 'pages')
   mkdirSync(pages)
   writeFileSync(join(pages, 'ring'), '{}')

@@ -43,7 +43,7 @@ export async function openOwnGateway(
   const gateway = new OwnGateway([{ kid: keyId, issuer, jwk: known }], mint, (token, { notification }) =>
     onArrive(token, notification),
   )
-  const certificate = await serverCertificate(join(dir, 'gateway'))
+  const certificate = serverCertificate(join(dir, 'gateway'))
   await gateway.listen(certificate, 0)
   const account = { ios: { jwk, keyId, issuer }, tokenSecret: 'bench' } as GatewayReady['account']
   return { gateway, mint, ready: { origin: gateway.listener.origin, caFile: certificate.caFile, account } }

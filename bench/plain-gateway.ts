@@ -6,7 +6,7 @@ import { serverCertificate } from '@zbell/standins'
 
 /** A gateway that takes everything, in a process of its own: what is left to measure is how requests are made. */
 const dir = process.argv[2]!
-const { cert, key, caFile } = await serverCertificate(dir)
+const { cert, key, caFile } = serverCertificate(dir)
 // It asks for a client's certificate and takes whoever has none: both kinds come to the same gateway.
 const ca = readFileSync(join(dir, 'client.pem'))
 const server = createSecureServer({ cert, key, ca, requestCert: true, rejectUnauthorized: false })

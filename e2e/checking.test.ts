@@ -145,7 +145,7 @@ describe('a gateway that misbehaves is a clear verdict, bounded in time', () => 
 
   test('a private authority is trusted where the profile names it, and only there', async () => {
     const dir = join(world.data, 'private-authority')
-    const { cert, key, caFile } = await serverCertificate(dir)
+    const { cert, key, caFile } = serverCertificate(dir)
     const gateway = createSecureServer({ cert, key })
     gateway.on('stream', (stream) => stream.respond({ ':status': 410 }, { endStream: true }))
     await new Promise<void>((done) => gateway.listen(0, '127.0.0.1', done))
@@ -205,7 +205,7 @@ describe('a gateway that misbehaves is a clear verdict, bounded in time', () => 
     ],
     ['sends an endless header', { ':status': 200, long: 'x'.repeat(200_000) }, 'unreachable', /HTTP\/2|answer in time/],
   ] as const)('one that %s', async (_name, headers, verdict, says) => {
-    const { cert, key } = await serverCertificate(join(world.data, 'standins/certificates'))
+    const { cert, key } = serverCertificate(join(world.data, 'standins/certificates'))
     const gateway = createSecureServer({ cert, key })
     gateway.on('stream', (stream) => {
       stream.on('error', () => {})
@@ -221,7 +221,7 @@ describe('a gateway that misbehaves is a clear verdict, bounded in time', () => 
   })
 
   test('one that never ends its answer', async () => {
-    const { cert, key } = await serverCertificate(join(world.data, 'standins/certificates'))
+    const { cert, key } = serverCertificate(join(world.data, 'standins/certificates'))
     const gateway = createSecureServer({ cert, key })
     gateway.on('stream', (stream) => {
       stream.on('error', () => {})

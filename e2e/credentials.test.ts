@@ -249,7 +249,7 @@ describe('changing over in the middle of a broadcast to 20,000', () => {
 describe('a certificate without leaving the product', () => {
   test('the key stays here, several requests are open, and a certificate finds its own; it opens the connection', async () => {
     const heard: string[] = []
-    const certificate = await serverCertificate(join(world.data, 'standins/certificates'))
+    const certificate = serverCertificate(join(world.data, 'standins/certificates'))
     const gateway = createSecureServer({
       cert: certificate.cert,
       key: certificate.key,

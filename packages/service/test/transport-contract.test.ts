@@ -19,7 +19,7 @@ let sessions: ServerHttp2Session[]
 
 beforeAll(async () => {
   dir = mkdtempSync(join(tmpdir(), 'bell-origin-'))
-  certificate = await serverCertificate(dir)
+  certificate = serverCertificate(dir)
   ca = readFileSync(certificate.caFile, 'utf8')
 })
 afterAll(() => rmSync(dir, { recursive: true }))

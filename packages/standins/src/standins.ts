@@ -5,7 +5,7 @@ import type { RehearsalPlan } from '@zbell/contract'
 import { type CryptoPort, toBase64url } from '@zbell/core'
 import type { ServicePlace } from '@zbell/kit/states'
 import { exportJWK, generateKeyPair, type JWK } from 'jose'
-import { serverCertificate } from './certificates/authority.ts'
+import { type ServerCertificate, serverCertificate } from './certificates/authority.ts'
 import { ControlServer } from './control/control-server.ts'
 import { AndroidGateway, androidScope } from './gateways/android-gateway.ts'
 import { IosGateway } from './gateways/ios-gateway.ts'
@@ -62,7 +62,7 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
   const before = KeptFile.read<Kept>(file)
   const account = before?.account ?? (await makeAccount())
   const ports = before?.ports ?? { ios: 0, android: 0, push: 0, control: 0 }
-  const certificate = await serverCertificate(join(given.dir, 'certificates'))
+  const certificate = serverCertificate(join(given.dir, 'certificates'))
   const mints = {
     ios: new TokenMint(`ios ${account.tokenSecret}`),
     android: new TokenMint(`android ${account.tokenSecret}`),
@@ -99,34 +99,21 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
   })
   const handOver = room.handOver.bind(room)
   const plans = setInterval(() => room.tick(), 1_000)
-  const known = ({ keyId, issuer, jwk }: { keyId: string; issuer: string; jwk: JWK }) => [
-    { kid: keyId, issuer, jwk: publicPart(jwk) },
-  ]
 
   push = new PushService(before?.subscriptions ?? [], () => kept.changed())
   const ios = new IosGateway(known(account.ios), mints.ios, handOver)
   const android = new AndroidGateway(known(account.android), mints.android, handOver)
-  await onPort(ports.push, (port) => push.listen(certificate, port))
-  await onPort(ports.ios, (port) => ios.listen(certificate, port))
-  await onPort(ports.android, (port) => android.listen(certificate, port))
-  const plan = rehearsalPlan(account, certificate.caFile, given.profiles, { ios, android, push })
-  const control = await onPort(ports.control, (port) =>
+  const control = await listenAll(ports, certificate, { ios, android, push }, (port) =>
     ControlServer.open({
       port,
       key: account.controlKey,
       room,
       gateways: { ios, android, web: push },
-      plan,
+      plan: rehearsalPlan(account, certificate.caFile, given.profiles, { ios, android, push }),
       vapidKey: applicationServerKeyOf(account.web.jwk),
       settle,
     }),
   )
-  Object.assign(ports, {
-    ios: ios.listener.port,
-    android: android.listener.port,
-    push: push.listener.port,
-    control: control.port,
-  })
 
   return {
     account,
@@ -155,6 +142,31 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
       await Promise.all([control.close(), ios.listener.close(), android.listener.close(), push.listener.close()])
     },
   }
+}
+
+/** The public half of a signing key, as a gateway knows it. */
+const known = ({ keyId, issuer, jwk }: { keyId: string; issuer: string; jwk: JWK }) => [
+  { kid: keyId, issuer, jwk: publicPart(jwk) },
+]
+
+/** Each on the port that it had before, or on one that it keeps from now on. @param openControl opens what comes last */
+async function listenAll(
+  ports: Kept['ports'],
+  certificate: ServerCertificate,
+  { ios, android, push }: { ios: IosGateway; android: AndroidGateway; push: PushService },
+  openControl: (port: number) => Promise<ControlServer>,
+): Promise<ControlServer> {
+  await onPort(ports.push, (port) => push.listen(certificate, port))
+  await onPort(ports.ios, (port) => ios.listen(certificate, port))
+  await onPort(ports.android, (port) => android.listen(certificate, port))
+  const control = await onPort(ports.control, openControl)
+  Object.assign(ports, {
+    ios: ios.listener.port,
+    android: android.listener.port,
+    push: push.listener.port,
+    control: control.port,
+  })
+  return control
 }
 
 /** What the service needs to rehearse: the stand-ins' own profiles and the credentials that they know. */

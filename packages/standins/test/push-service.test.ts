@@ -12,7 +12,7 @@ let push: PushService
 let ca: string
 beforeAll(async () => {
   dir = mkdtempSync(join(tmpdir(), 'push-'))
-  const certificate = await serverCertificate(dir)
+  const certificate = serverCertificate(dir)
   ca = readFileSync(certificate.caFile, 'utf8')
   push = await new PushService().listen(certificate, 0)
 })

@@ -1,4 +1,4 @@
-import { createBell, type FrontAnswer, type Remembered } from '@zbell/kit'
+import { type Bell, createBell, type FrontAnswer, type Remembered } from '@zbell/kit'
 import type { Passenger, Sailing } from '../scenario/scenario.ts'
 import { subscribeAtStandIn } from './browser-line.ts'
 
@@ -8,6 +8,8 @@ type Scenario = {
   readonly sailings: readonly Sailing[]
   readonly passengers: readonly Passenger[]
 }
+
+type PassengerBell = Bell<{ sailing?: number }>
 
 const element = <T extends HTMLElement>(id: string): T => document.getElementById(id) as T
 const who = element<HTMLSelectElement>('who')
@@ -26,108 +28,106 @@ async function start(): Promise<void> {
   who.replaceChildren(
     ...scenario.passengers.map(({ user, name }) => new Option(name, user, false, user === localStorage.getItem('who'))),
   )
-  const bell = createBell<{ sailing?: number }>({
+  const bell: PassengerBell = createBell({
     service: scenario.url,
     appKey: scenario.appKey,
     worker: '/worker.js',
     appVersion: '4.2.0',
     subscribe: subscribeAtStandIn,
   })
-  const inWords = (act: () => Promise<unknown>) => () => {
-    act().catch((error: unknown) => {
-      state.textContent = `That did not work: ${error instanceof Error ? error.message : String(error)}`
-    })
-  }
+  listen(bell)
+  offer(bell)
+  tell(bell)
+  await list(bell)
+  if (bell.permission().state === 'granted' && localStorage.getItem('who')) await join(bell)
+}
 
-  const tell = () => {
-    const { state: permission, canAsk } = bell.permission()
-    const name = localStorage.getItem('who')
-    const signedIn = permission === 'granted' && name !== null
-    allow.hidden = permission === 'denied'
-    allow.textContent = permission === 'granted' ? 'Ring me by this name' : 'Ring me'
-    leave.hidden = !signedIn
-    element('choices').hidden = !signedIn
-    state.dataset.permission = permission
-    state.textContent = signedIn
-      ? `This browser rings for ${who.selectedOptions[0]?.text ?? 'you'}.`
-      : permission === 'denied'
-        ? 'You said no. Your browser’s page settings can change that.'
-        : canAsk
-          ? 'You have not been asked yet.'
-          : 'Nobody is signed in; this browser rings for nobody.'
-  }
-  const showTopics = async () => {
-    const followed = await bell.topics.list().catch(() => ['not known without a network'])
-    element('topics').textContent = followed.join(', ') || 'nothing yet'
-  }
-  const join = async () => {
-    delete state.dataset.ready
-    localStorage.setItem('who', who.value)
-    await bell.ask()
-    await bell.signIn(who.value)
-    await showTopics()
-    tell()
-    state.dataset.ready = 'true'
-  }
-  const list = async () => {
-    const all = await bell.history.list()
-    const unread = await bell.history.unread()
-    element('rang-title').textContent = unread === 0 ? 'What rang' : `What rang: ${unread} new`
-    const rows = all.slice(0, 10).map(rangRow)
-    element('rang').replaceChildren(...(rows.length > 0 ? rows : [noneRow()]))
-  }
-
+/** What the page does when something rings. */
+function listen(bell: PassengerBell): void {
   // While the page is in front of the passenger's eyes, a line on it does better than a notification above it.
   bell.beforeShow(({ title, body }) => {
     const wish = front.value as FrontAnswer
     if (wish === 'replace') toast(title, body)
     return wish
   })
-  bell.onArrive(() => void list())
-  bell.history.onChange(() => void list())
+  bell.onArrive(() => void list(bell))
+  bell.history.onChange(() => void list(bell))
   bell.onOpen(({ how, navigate, action, data }) => {
     const place = data?.sailing ? `sailing ${data.sailing}` : (navigate ?? 'the start')
     element('opened').textContent = `Opened (${how}${action ? `, ${action}` : ''}): ${place}`
   })
-  bell.onPermission(tell)
+  bell.onPermission(() => tell(bell))
+}
 
-  allow.addEventListener('click', inWords(join))
-  leave.addEventListener(
-    'click',
-    inWords(async () => {
-      localStorage.removeItem('who')
-      await bell.signOut()
-      tell()
-      await list()
-    }),
-  )
-  muted.addEventListener(
-    'change',
-    inWords(() => bell.mute(muted.checked)),
-  )
-  element('join').addEventListener(
-    'click',
-    inWords(async () => {
-      await bell.topics.join(route.value)
-      await showTopics()
-    }),
-  )
-  element('read').addEventListener(
-    'click',
-    inWords(() => bell.history.markRead()),
-  )
-  element('remind').addEventListener(
-    'click',
-    inWords(async () => {
-      const content = { title: 'Time to walk to the pier', body: 'This rang without a network.', tag: 'reminder' }
-      await bell.plans.set({ name: 'walk', when: { afterSeconds: 2 }, content })
-    }),
-  )
+/** What the passenger can do. */
+function offer(bell: PassengerBell): void {
+  const on = (control: HTMLElement, event: 'click' | 'change', act: () => Promise<unknown>) =>
+    control.addEventListener(event, () => {
+      act().catch((error: unknown) => {
+        state.textContent = `That did not work: ${error instanceof Error ? error.message : String(error)}`
+      })
+    })
+  on(allow, 'click', () => join(bell))
+  on(leave, 'click', async () => {
+    localStorage.removeItem('who')
+    await bell.signOut()
+    tell(bell)
+    await list(bell)
+  })
+  on(muted, 'change', () => bell.mute(muted.checked))
+  on(element('join'), 'click', async () => {
+    await bell.topics.join(route.value)
+    await showTopics(bell)
+  })
+  on(element('read'), 'click', () => bell.history.markRead())
+  on(element('remind'), 'click', () => {
+    const content = { title: 'Time to walk to the pier', body: 'This rang without a network.', tag: 'reminder' }
+    return bell.plans.set({ name: 'walk', when: { afterSeconds: 2 }, content })
+  })
   front.value = localStorage.getItem('front') ?? 'replace'
   front.addEventListener('change', () => localStorage.setItem('front', front.value))
-  tell()
-  await list()
-  if (bell.permission().state === 'granted' && localStorage.getItem('who')) await join()
+}
+
+async function join(bell: PassengerBell): Promise<void> {
+  delete state.dataset.ready
+  localStorage.setItem('who', who.value)
+  await bell.ask()
+  await bell.signIn(who.value)
+  await showTopics(bell)
+  tell(bell)
+  state.dataset.ready = 'true'
+}
+
+/** Says who is signed in here and whether this browser may ring. */
+function tell(bell: PassengerBell): void {
+  const { state: permission, canAsk } = bell.permission()
+  const name = localStorage.getItem('who')
+  const signedIn = permission === 'granted' && name !== null
+  allow.hidden = permission === 'denied'
+  allow.textContent = permission === 'granted' ? 'Ring me by this name' : 'Ring me'
+  leave.hidden = !signedIn
+  element('choices').hidden = !signedIn
+  state.dataset.permission = permission
+  state.textContent = signedIn
+    ? `This browser rings for ${who.selectedOptions[0]?.text ?? 'you'}.`
+    : permission === 'denied'
+      ? 'You said no. Your browser’s page settings can change that.'
+      : canAsk
+        ? 'You have not been asked yet.'
+        : 'Nobody is signed in; this browser rings for nobody.'
+}
+
+async function showTopics(bell: PassengerBell): Promise<void> {
+  const followed = await bell.topics.list().catch(() => ['not known without a network'])
+  element('topics').textContent = followed.join(', ') || 'nothing yet'
+}
+
+async function list(bell: PassengerBell): Promise<void> {
+  const all = await bell.history.list()
+  const unread = await bell.history.unread()
+  element('rang-title').textContent = unread === 0 ? 'What rang' : `What rang: ${unread} new`
+  const rows = all.slice(0, 10).map(rangRow)
+  element('rang').replaceChildren(...(rows.length > 0 ? rows : [noneRow()]))
 }
 
 function toast(title: string, body: string | undefined): void {

@@ -3,68 +3,19 @@ import { createServer, type Server } from 'node:http'
 import { join } from 'node:path'
 import { notificationFileSchema, templateFileSchema } from '@zbell/contract/files'
 import { openApiDocument } from '@zbell/contract/openapi'
-import { gatewayProfileSchema, type Platform } from '@zbell/core'
+import { gatewayProfileSchema } from '@zbell/core'
 import express, { type Request, type RequestHandler, type Response } from 'express'
 import helmet from 'helmet'
 import type { Logger } from 'pino'
-import type { Config } from '../config/options.ts'
-import type { CredentialChecks } from '../credentials/checks.ts'
-import type { CredentialDesk } from '../credentials/desk.ts'
-import { anywhere, publicOnly } from '../gateways/address-guard.ts'
-import type { GatewayRoom } from '../gateways/gateways.ts'
-import type { HandsetControl } from '../handsets/control.ts'
-import type { Intake } from '../intake/intake.ts'
-import type { LiveHub } from '../live/hub.ts'
-import { Proofs } from '../people/proofs.ts'
-import type { CredentialRow } from '../store/apps/credentials.ts'
-import type { Milestones } from '../store/apps/milestones.ts'
 import type { Database } from '../store/database.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
-import type { Vault } from '../vault/vault.ts'
 import { CallerCheck } from './callers.ts'
 import { isBinaryEvent } from './cloud-events.ts'
+import { serveOperations } from './operations.ts'
+import type { HttpParts } from './parts.ts'
 import { nothingAt, problemHandler, unknownAddress } from './problem-handler.ts'
-import { rateLimits } from './rate-limits.ts'
-import { serveActivityFiles } from './routes/activity-files.ts'
-import { serveApps } from './routes/apps.ts'
-import { serveCredentials } from './routes/credentials.ts'
-import { serveDevices } from './routes/devices.ts'
-import { EventStreams, serveEvents } from './routes/events.ts'
-import { serveGateways } from './routes/gateways.ts'
-import { serveHandsets } from './routes/handsets.ts'
-import { serveHealthOf } from './routes/health.ts'
-import { serveNotifications } from './routes/notifications.ts'
-import { servePeople } from './routes/people.ts'
-import { serveReceipts } from './routes/receipts.ts'
-import { serveSessions } from './routes/sessions.ts'
-import { serveSettings } from './routes/settings.ts'
-import { serveSetup } from './routes/setup.ts'
-import { serveTemplates } from './routes/templates.ts'
-import { serveTopics } from './routes/topics.ts'
-import { serveTransfer } from './routes/transfer.ts'
-import { serveVault } from './routes/vault.ts'
+import { EventStreams } from './routes/events.ts'
 import { OperationRouter } from './serve-operation.ts'
-
-export type HttpParts = {
-  readonly config: Config
-  readonly database: Database
-  readonly vault: Vault
-  readonly hub: LiveHub
-  readonly metrics: Metrics
-  readonly log: Logger
-  readonly operatorKey: string
-  readonly consoleDir: string | undefined
-  readonly intake: Intake
-  /** Whether more is answered than how this process is. */
-  readonly answersApi: boolean
-  readonly desk: CredentialDesk
-  readonly checks: CredentialChecks
-  readonly gateways: GatewayRoom
-  readonly handsets: HandsetControl
-  readonly milestones: Milestones
-  readonly rewrap: () => Promise<number>
-  readonly onCredential: (row: CredentialRow) => Promise<void>
-}
 
 /** The largest body of any call; 10,000 references of a target fit. */
 const maxBody = '2mb'
@@ -75,65 +26,18 @@ const jsonTypes = ['application/json', 'application/*+json']
 export type HttpServer = { readonly server: Server; close(): Promise<void> }
 
 export function httpServer(parts: HttpParts): HttpServer {
-  const { config, database, vault, hub, metrics, log } = parts
+  const { config, database, metrics, log } = parts
   const streams = new EventStreams(metrics)
   const on = new OperationRouter(new CallerCheck(database, parts.operatorKey), metrics, (operation, code) =>
     log.warn({ operation, code }, 'an operation answered with a problem that its description does not name'),
   )
-  const limits = rateLimits(config)
-  const proofs = new Proofs(database, vault)
-  // What devices call comes first: a router tries its routes in their order, and a fleet calls a thousand times as often
-  // as any person.
-  serveDevices(on, {
-    database,
-    vault,
-    limits,
-    proofs,
-    guard: config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly,
-    isRehearsal: (endpoint) => parts.gateways.isRehearsal(endpoint),
-    onChange: () => hub.nudge(),
-  })
-  serveReceipts(on, database, limits, metrics, parts.milestones, () => hub.nudge())
-  serveSessions(on, database, limits, config['http.publicUrl'].startsWith('https:'))
-  serveApps(on, database, () => streams.recheck())
-  const outdatedFrom = (platform: Platform) => parts.gateways.describe(platform, 'production').outdatedFrom
-  serveCredentials(on, database, parts.desk, parts.checks, outdatedFrom, parts.onCredential)
-  serveSetup(on, database, parts.gateways, parts.handsets.there)
-  serveVault(on, parts.rewrap)
-  serveGateways(on, database, parts.gateways)
-  serveNotifications(on, database, parts.intake)
-  serveActivityFiles(on, database)
-  serveTemplates(on, database)
-  serveHealthOf(on, database)
-  serveEvents(on, database, hub, streams, (error) => log.warn({ err: error }, 'an event stream missed a change'))
-  serveSettings(on, database, proofs)
-  servePeople(on, database, limits, () => hub.nudge())
-  serveTransfer(on, database, () => hub.nudge())
-  serveTopics(on, database, limits, () => hub.nudge())
-  serveHandsets(on, database, parts.handsets, () => `http://${config['http.host']}:${portOf(server)}`)
+  serveOperations(on, { ...parts, streams, url: () => `http://${config['http.host']}:${portOf(server)}` })
 
   const app = express()
   app.disable('x-powered-by')
   app.disable('etag')
   const name = named(log)
-  const deviceJson = express.json({ limit: deviceBody, type: jsonTypes })
-  const json = express.json({ limit: maxBody, type: jsonTypes })
-  // An event's data may be text; nothing else that is sent here is.
-  const text = express.text({ limit: deviceBody, type: 'text/*' })
-  const isText = (request: Request) =>
-    isBinaryEvent(request) && request.headers['content-type']?.startsWith('text/') === true
-  // The interface is one step of the app's, not a router in a router: each of those would cost every call.
-  const answer: RequestHandler = (request, response, next) => {
-    plainHeaders(response)
-    // A device's calls carry no cookie, so any page may make them: the secret is what counts.
-    const isDevice = /^\/v1\/(?:devices|app)(?:[/?]|$)/.test(request.url)
-    if (isDevice && !crossOrigin(request, response)) return
-    const read = isText(request) ? text : isDevice ? deviceJson : json
-    read(request, response, (error?: unknown) => {
-      if (error) next(error)
-      else on.handle(request, response, (fault?: unknown) => (fault ? next(fault) : next(nothingAt(request))))
-    })
-  }
+  const answer = answerOperations(on)
   app.use((request, response, next) => {
     name(request, response)
     inTime(request, response)
@@ -160,6 +64,28 @@ export function httpServer(parts: HttpParts): HttpServer {
         setTimeout(() => server.closeAllConnections(), 2_000).unref()
       })
     },
+  }
+}
+
+/** Reads a call's body within its bounds and hands it to its operation. */
+function answerOperations(on: OperationRouter): RequestHandler {
+  const deviceJson = express.json({ limit: deviceBody, type: jsonTypes })
+  const json = express.json({ limit: maxBody, type: jsonTypes })
+  // An event's data may be text; nothing else that is sent here is.
+  const text = express.text({ limit: deviceBody, type: 'text/*' })
+  const isText = (request: Request) =>
+    isBinaryEvent(request) && request.headers['content-type']?.startsWith('text/') === true
+  // The interface is one step of the app's, not a router in a router: each of those would cost every call.
+  return (request, response, next) => {
+    plainHeaders(response)
+    // A device's calls carry no cookie, so any page may make them: the secret is what counts.
+    const isDevice = /^\/v1\/(?:devices|app)(?:[/?]|$)/.test(request.url)
+    if (isDevice && !crossOrigin(request, response)) return
+    const read = isText(request) ? text : isDevice ? deviceJson : json
+    read(request, response, (error?: unknown) => {
+      if (error) next(error)
+      else on.handle(request, response, (fault?: unknown) => (fault ? next(fault) : next(nothingAt(request))))
+    })
   }
 }
 

@@ -6,25 +6,25 @@ import type { Database } from '../../store/database.ts'
 import { listDevices } from '../../store/devices/read-devices.ts'
 import { placeOf } from '../../store/in-order.ts'
 import {
-  AttributeRefused,
   type AttributeRow,
   attributesOf,
   changeAttributes,
   declareAttribute,
   listAttributes,
 } from '../../store/people/attributes.ts'
-import { ensurePersonOf, ensureUser } from '../../store/people/ensure-user.ts'
-import { type NewOccurrence, occurrencesOf, storeOccurrences } from '../../store/people/occurrences.ts'
+import { ensureUser } from '../../store/people/ensure-user.ts'
+import { occurrencesOf, storeOccurrences } from '../../store/people/occurrences.ts'
 import { findUser, listUsers, type UserRow } from '../../store/people/read-users.ts'
 import { topicsOfUsers } from '../../store/people/topics.ts'
-import type { RateLimits } from '../rate-limits.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { deviceView, pageView } from '../views.ts'
+import { inWords, occurrenceOf } from './said-of-people.ts'
 
 /** What is listed of one person at most. */
 const mostShown = 100
 
-export function servePeople(on: OperationRouter, database: Database, limits: RateLimits, onChange: () => void): void {
+/** What an app's server and its owners know of people. */
+export function servePeople(on: OperationRouter, database: Database, onChange: () => void): void {
   on.serve('listUsers', async ({ caller: { scope }, query }) => {
     const rows = await listUsers(database, scope, { ...query, limit: query.limit + 1 })
     const numbers = rows.slice(0, query.limit).map(({ no }) => no)
@@ -82,47 +82,6 @@ export function servePeople(on: OperationRouter, database: Database, limits: Rat
     )
     return { taken, known: all.length - taken }
   })
-
-  on.serve(
-    'readOwnAttributes',
-    async ({ caller: { device } }) =>
-      device.userNo === null ? {} : ((await attributesOf(database, [device.userNo], true)).get(device.userNo) ?? {}),
-    limits.deviceCalls,
-  )
-
-  on.serve(
-    'changeOwnAttributes',
-    async ({ caller: { scope, device }, body }) => {
-      const no = await inWords(() =>
-        database.transact(async (tx) => {
-          const person = await ensurePersonOf(tx, scope, device.no)
-          await changeAttributes(tx, scope, person, body, true)
-          return person
-        }),
-      )
-      onChange()
-      return (await attributesOf(database, [no], true)).get(no) ?? {}
-    },
-    limits.deviceCalls,
-  )
-
-  on.serve(
-    'reportOwnOccurrences',
-    async ({ caller: { scope, device }, body }) => {
-      const all = [body].flat()
-      const stranger = all.findIndex(({ subject }) => subject !== undefined && subject !== device.user)
-      if (stranger >= 0)
-        throw invalid(Array.isArray(body) ? `/${stranger}/subject` : '/subject', 'is not the user of this device')
-      const taken = await storeOccurrences(
-        database,
-        scope,
-        all.map((one) => ({ ...occurrenceOf(one), user: undefined })),
-        (tx) => ensurePersonOf(tx, scope, device.no),
-      )
-      return { taken, known: all.length - taken }
-    },
-    limits.deviceCalls,
-  )
 }
 
 export async function needUser(database: Database, scope: Scope, name: string): Promise<UserRow> {
@@ -146,30 +105,3 @@ const attributeView = ({ name, type, devicesMay, createdAt }: AttributeRow): Att
   devicesMay,
   createdAt: createdAt.toISOString(),
 })
-
-type Given = {
-  readonly id: string
-  readonly source: string
-  readonly type: string
-  readonly time?: string | undefined
-  readonly data?: unknown
-}
-
-const occurrenceOf = ({ id, source, type, time, data }: Given): NewOccurrence => ({
-  id,
-  source,
-  type,
-  at: time === undefined ? new Date() : new Date(time),
-  data,
-})
-
-async function inWords<T>(act: () => Promise<T>): Promise<T> {
-  try {
-    return await act()
-  } catch (error) {
-    if (!(error instanceof AttributeRefused)) throw error
-    throw new Problem('attribute-refused', `${error.attribute} ${error.message}.`, [
-      { pointer: `/${error.attribute}`, detail: error.message },
-    ])
-  }
-}

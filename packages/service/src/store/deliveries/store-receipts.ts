@@ -171,22 +171,8 @@ async function storeForNotification(
     return true
   })
   if (changed.size > 0) {
-    const counts = new CountChanges()
-    for (const deviceNo of changed.keys()) {
-      const { platform, state, reason } = stored.get(deviceNo)!
-      const now = deliveryStates[records.get(deviceNo)!.state]
-      counts.addCodes(platform, state, reason, -1)
-      counts.addCodes(platform, now, now < 10 ? 0 : reason, 1)
-      const { moments } = recordOf(stored.get(deviceNo)!)
-      for (const { state, durationMs } of stepsTaken(
-        moments,
-        records.get(deviceNo)!.moments,
-        notification.createdAt.getTime(),
-      ))
-        days.add(platform, state, 0, durationMs)
-    }
-    await counts.store(tx, no)
-    await days.store(tx, known.appNo, known.environment)
+    const steps = new Map([...changed.keys()].map((no) => [no, { before: stored.get(no)!, after: records.get(no)! }]))
+    await countSteps(tx, known, notification.createdAt, steps, days)
     await tx.change(
       sql`insert into deliveries (notification_no, device_no, platform, state, action, app_state, became, received_at, shown_at, dismissed_at, opened_at)
        values ${tuples([...changed.values()])} on duplicate key update state = value(state), action = value(action), app_state = value(app_state), became = value(became), received_at = value(received_at),
@@ -200,6 +186,27 @@ async function storeForNotification(
     )
   }
   return hits
+}
+
+/** Moves what a notification and the day count from the states before to those after. */
+async function countSteps(
+  tx: Tx,
+  known: Known,
+  createdAt: Date,
+  steps: ReadonlyMap<number, { readonly before: DeliveryRaw; readonly after: DeliveryRecord }>,
+  days: DayCounts,
+): Promise<void> {
+  const counts = new CountChanges()
+  for (const { before, after } of steps.values()) {
+    const { platform, state, reason } = before
+    const now = deliveryStates[after.state]
+    counts.addCodes(platform, state, reason, -1)
+    counts.addCodes(platform, now, now < 10 ? 0 : reason, 1)
+    const taken = stepsTaken(recordOf(before).moments, after.moments, createdAt.getTime())
+    for (const step of taken) days.add(platform, step.state, 0, step.durationMs)
+  }
+  await counts.store(tx, known.no)
+  await days.store(tx, known.appNo, known.environment)
 }
 
 const recordOf = (row: DeliveryRaw): DeliveryRecord => ({

@@ -1,0 +1,64 @@
+import type { Platform } from '@zbell/core'
+import { anywhere, publicOnly } from '../gateways/address-guard.ts'
+import { Proofs } from '../people/proofs.ts'
+import type { HttpParts } from './parts.ts'
+import { rateLimits } from './rate-limits.ts'
+import { serveActivityFiles } from './routes/activity-files.ts'
+import { serveApps } from './routes/apps.ts'
+import { serveCredentials } from './routes/credentials.ts'
+import { serveDevices } from './routes/devices.ts'
+import { type EventStreams, serveEvents } from './routes/events.ts'
+import { serveGateways } from './routes/gateways.ts'
+import { serveHandsets } from './routes/handsets.ts'
+import { serveHealthOf } from './routes/health.ts'
+import { serveNotifications } from './routes/notifications.ts'
+import { serveOwnDevice } from './routes/own-device.ts'
+import { serveOwnPerson } from './routes/own-person.ts'
+import { servePeople } from './routes/people.ts'
+import { serveReceipts } from './routes/receipts.ts'
+import { serveSessions } from './routes/sessions.ts'
+import { serveSettings } from './routes/settings.ts'
+import { serveSetup } from './routes/setup.ts'
+import { serveTemplates } from './routes/templates.ts'
+import { serveTopics } from './routes/topics.ts'
+import { serveTransfer } from './routes/transfer.ts'
+import { serveVault } from './routes/vault.ts'
+import type { OperationRouter } from './serve-operation.ts'
+
+/** Gives every operation of the contract its route. @param parts.url where this process answers, once it listens */
+export function serveOperations(
+  on: OperationRouter,
+  parts: HttpParts & { readonly streams: EventStreams; readonly url: () => string },
+): void {
+  const { config, database, vault, hub, gateways, handsets, streams, log } = parts
+  const limits = rateLimits(config)
+  const proofs = new Proofs(database, vault)
+  const onChange = () => hub.nudge()
+  // What devices call comes first: a router tries its routes in their order, and a fleet calls a thousand times as often
+  // as any person.
+  const rules = {
+    guard: config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly,
+    isRehearsal: (endpoint: URL) => gateways.isRehearsal(endpoint),
+  }
+  serveOwnDevice(on, { database, vault, limits, proofs, rules, onChange })
+  serveReceipts(on, database, limits, parts.metrics, parts.milestones, onChange)
+  serveSessions(on, database, limits, config['http.publicUrl'].startsWith('https:'))
+  serveApps(on, database, () => streams.recheck())
+  const outdatedFrom = (platform: Platform) => gateways.describe(platform, 'production').outdatedFrom
+  serveCredentials(on, database, parts.desk, parts.checks, outdatedFrom, parts.onCredential)
+  serveSetup(on, database, gateways, handsets.there)
+  serveVault(on, parts.rewrap)
+  serveGateways(on, database, gateways)
+  serveNotifications(on, database, parts.intake)
+  serveActivityFiles(on, database)
+  serveTemplates(on, database)
+  serveHealthOf(on, database)
+  serveEvents(on, database, hub, streams, (error) => log.warn({ err: error }, 'an event stream missed a change'))
+  serveSettings(on, database, proofs)
+  serveDevices(on, database)
+  servePeople(on, database, onChange)
+  serveOwnPerson(on, database, limits, onChange)
+  serveTransfer(on, database, onChange)
+  serveTopics(on, database, limits, onChange)
+  serveHandsets(on, database, handsets, parts.url)
+}

@@ -1,0 +1,35 @@
+import type { Logger } from 'pino'
+import type { Config } from '../config/options.ts'
+import type { CredentialChecks } from '../credentials/checks.ts'
+import type { CredentialDesk } from '../credentials/desk.ts'
+import type { GatewayRoom } from '../gateways/gateways.ts'
+import type { HandsetControl } from '../handsets/control.ts'
+import type { Intake } from '../intake/intake.ts'
+import type { LiveHub } from '../live/hub.ts'
+import type { CredentialRow } from '../store/apps/credentials.ts'
+import type { Milestones } from '../store/apps/milestones.ts'
+import type { Database } from '../store/database.ts'
+import type { Metrics } from '../telemetry/metrics.ts'
+import type { Vault } from '../vault/vault.ts'
+
+/** What the HTTP interface needs of the rest of the process. */
+export type HttpParts = {
+  readonly config: Config
+  readonly database: Database
+  readonly vault: Vault
+  readonly hub: LiveHub
+  readonly metrics: Metrics
+  readonly log: Logger
+  readonly operatorKey: string
+  readonly consoleDir: string | undefined
+  readonly intake: Intake
+  /** Whether more is answered than how this process is. */
+  readonly answersApi: boolean
+  readonly desk: CredentialDesk
+  readonly checks: CredentialChecks
+  readonly gateways: GatewayRoom
+  readonly handsets: HandsetControl
+  readonly milestones: Milestones
+  readonly rewrap: () => Promise<number>
+  readonly onCredential: (row: CredentialRow) => Promise<void>
+}

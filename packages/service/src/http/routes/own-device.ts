@@ -1,0 +1,166 @@
+import { randomBytes } from 'node:crypto'
+import { applicationServerKey, packAllowed, uuidV7 } from '@zbell/core'
+import { type Credential, credentialPlace, vapidKeyOf } from '../../gateways/credential.ts'
+import { ProofRefused, type Proofs } from '../../people/proofs.ts'
+import { invalid, Problem } from '../../problems/problem.ts'
+import type { Scope } from '../../store/apps/apps.ts'
+import { credentialInUse } from '../../store/apps/credentials.ts'
+import { Batcher } from '../../store/batcher.ts'
+import type { Database } from '../../store/database.ts'
+import { changeDevice, TokenNotOwn, unregisterDevice } from '../../store/devices/change-device.ts'
+import { findDevice } from '../../store/devices/read-devices.ts'
+import { Overtaken } from '../../store/devices/register-device.ts'
+import { type Registered, type Registering, registerDevices } from '../../store/devices/register-devices.ts'
+import { hashSecret, newSecret } from '../../vault/secrets.ts'
+import type { Vault } from '../../vault/vault.ts'
+import type { RateLimits } from '../rate-limits.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+import { deviceView } from '../views.ts'
+import { type AddressRules, addressOf } from './device-address.ts'
+
+type DeviceParts = {
+  readonly database: Database
+  readonly vault: Vault
+  readonly limits: RateLimits
+  readonly proofs: Proofs
+  readonly rules: AddressRules
+  readonly onChange: () => void
+}
+
+/** The most registrations that go into one transaction. */
+const registeredTogether = 200
+
+/** What an installed app asks for and says of itself. */
+export function serveOwnDevice(on: OperationRouter, parts: DeviceParts): void {
+  const { database, limits, onChange } = parts
+  serveInstalledApp(on, parts)
+  serveRegistration(on, parts)
+  serveOwnChanges(on, parts)
+
+  on.serve(
+    'unregisterOwnDevice',
+    async ({ caller: { device } }) => {
+      await unregisterDevice(database, device.no)
+      onChange()
+      return undefined
+    },
+    limits.deviceCalls,
+  )
+
+  on.serve('readOwnDevice', async ({ caller }) => deviceView(caller.device), limits.deviceCalls)
+}
+
+/** What an app may know before its device is registered. */
+function serveInstalledApp(on: OperationRouter, { database, vault, limits }: DeviceParts): void {
+  on.serve(
+    'readInstalledApp',
+    async ({ caller: { scope } }) => {
+      const row = await credentialInUse(database, scope.app.no, scope.environment, 'web')
+      const credential =
+        row &&
+        (JSON.parse(
+          vault.open(row.sealed, credentialPlace(scope.app.no, scope.environment, 'web')).toString(),
+        ) as Credential)
+      return {
+        app: scope.app.slug,
+        name: scope.app.name,
+        environment: scope.environment,
+        applicationServerKey:
+          credential?.kind === 'vapid-key' ? applicationServerKey(vapidKeyOf(credential.jwk)) : null,
+      }
+    },
+    limits.deviceCalls,
+  )
+}
+
+function serveRegistration(on: OperationRouter, { database, limits, proofs, rules, onChange }: DeviceParts): void {
+  // A wave of installations that register at once goes in together.
+  const registrar = new Batcher<Registering, PromiseSettledResult<Registered>>(
+    (all) => registerDevices(database, all),
+    registeredTogether,
+  )
+
+  on.serve(
+    'registerDevice',
+    async ({ caller: { scope }, body }) => {
+      const { platform, installation = null, proof, allows, ...facts } = body
+      await needProof(proofs, scope, facts.user, proof)
+      const address = await addressOf(
+        rules,
+        scope,
+        body.platform === 'web' ? { subscription: body.subscription } : { token: body.token },
+      )
+      const secret = newSecret('device')
+      const id = uuidV7(Date.now(), randomBytes(10))
+      const settled = await registrar.add({
+        scope,
+        device: {
+          ...facts,
+          allows: allows && packAllowed(allows),
+          id,
+          platform,
+          installation,
+          address,
+          secretHash: hashSecret(secret),
+        },
+      })
+      if (settled.status === 'rejected')
+        throw settled.reason instanceof Overtaken ? new Problem('register-again') : settled.reason
+      const { stored, installation: kept } = settled.value
+      onChange()
+      // Another registration of the same token can have come in between; then that one's secret counts, not this one's.
+      if (!stored)
+        throw new Problem('register-again', 'The same token was registered by another call meanwhile, and that counts.')
+      return { device: deviceView(stored), secret, installation: kept }
+    },
+    limits.registrations,
+  )
+}
+
+function serveOwnChanges(on: OperationRouter, { database, limits, proofs, rules, onChange }: DeviceParts): void {
+  on.serve(
+    'changeOwnDevice',
+    async ({ caller: { scope, device }, body }) => {
+      const { token, subscription, proof, allows, ...facts } = body
+      if (facts.user !== device.user) await needProof(proofs, scope, facts.user, proof)
+      const given = device.platform === 'web' ? { subscription } : { token }
+      if (device.platform === 'web' && token !== undefined)
+        throw invalid('/token', 'does not belong to a web device; send subscription')
+      if (device.platform !== 'web' && subscription !== undefined)
+        throw invalid('/subscription', `does not belong to an ${device.platform} device; send token`)
+      const address =
+        given.token === undefined && given.subscription === undefined ? undefined : await addressOf(rules, scope, given)
+      try {
+        await changeDevice(database, scope, device.no, {
+          ...facts,
+          allows: allows && packAllowed(allows),
+          address,
+        })
+      } catch (error) {
+        if (error instanceof TokenNotOwn) throw new Problem('register-again')
+        throw error
+      }
+      onChange()
+      const changed = await findDevice(database, scope, device.id)
+      if (!changed) throw new Problem('unknown-device')
+      return deviceView(changed)
+    },
+    limits.deviceCalls,
+  )
+}
+
+/** Signing out needs none. @throws {Problem} `proof-refused` */
+async function needProof(
+  proofs: Proofs,
+  scope: Scope,
+  user: string | null | undefined,
+  proof: string | undefined,
+): Promise<void> {
+  if (user === null || user === undefined) return
+  try {
+    await proofs.check(scope, user, proof)
+  } catch (error) {
+    if (error instanceof ProofRefused) throw new Problem('proof-refused', error.message)
+    throw error
+  }
+}

@@ -1,0 +1,57 @@
+import { invalid } from '../../problems/problem.ts'
+import type { Database } from '../../store/database.ts'
+import { attributesOf, changeAttributes } from '../../store/people/attributes.ts'
+import { ensurePersonOf } from '../../store/people/ensure-user.ts'
+import { storeOccurrences } from '../../store/people/occurrences.ts'
+import type { RateLimits } from '../rate-limits.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+import { inWords, occurrenceOf } from './said-of-people.ts'
+
+/** What a device says of the person behind it. */
+export function serveOwnPerson(
+  on: OperationRouter,
+  database: Database,
+  limits: RateLimits,
+  onChange: () => void,
+): void {
+  on.serve(
+    'readOwnAttributes',
+    async ({ caller: { device } }) =>
+      device.userNo === null ? {} : ((await attributesOf(database, [device.userNo], true)).get(device.userNo) ?? {}),
+    limits.deviceCalls,
+  )
+
+  on.serve(
+    'changeOwnAttributes',
+    async ({ caller: { scope, device }, body }) => {
+      const no = await inWords(() =>
+        database.transact(async (tx) => {
+          const person = await ensurePersonOf(tx, scope, device.no)
+          await changeAttributes(tx, scope, person, body, true)
+          return person
+        }),
+      )
+      onChange()
+      return (await attributesOf(database, [no], true)).get(no) ?? {}
+    },
+    limits.deviceCalls,
+  )
+
+  on.serve(
+    'reportOwnOccurrences',
+    async ({ caller: { scope, device }, body }) => {
+      const all = [body].flat()
+      const stranger = all.findIndex(({ subject }) => subject !== undefined && subject !== device.user)
+      if (stranger >= 0)
+        throw invalid(Array.isArray(body) ? `/${stranger}/subject` : '/subject', 'is not the user of this device')
+      const taken = await storeOccurrences(
+        database,
+        scope,
+        all.map((one) => ({ ...occurrenceOf(one), user: undefined })),
+        (tx) => ensurePersonOf(tx, scope, device.no),
+      )
+      return { taken, known: all.length - taken }
+    },
+    limits.deviceCalls,
+  )
+}

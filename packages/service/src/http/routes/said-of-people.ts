@@ -1,0 +1,32 @@
+import { Problem } from '../../problems/problem.ts'
+import { AttributeRefused } from '../../store/people/attributes.ts'
+import type { NewOccurrence } from '../../store/people/occurrences.ts'
+
+/** A CloudEvent as it was sent (CloudEvents 1.0 §3.1). */
+type SentEvent = {
+  readonly id: string
+  readonly source: string
+  readonly type: string
+  readonly time?: string | undefined
+  readonly data?: unknown
+}
+
+export const occurrenceOf = ({ id, source, type, time, data }: SentEvent): NewOccurrence => ({
+  id,
+  source,
+  type,
+  at: time === undefined ? new Date() : new Date(time),
+  data,
+})
+
+/** Says what is wrong with an attribute as a problem of the request. @throws {Problem} `attribute-refused` */
+export async function inWords<T>(act: () => Promise<T>): Promise<T> {
+  try {
+    return await act()
+  } catch (error) {
+    if (!(error instanceof AttributeRefused)) throw error
+    throw new Problem('attribute-refused', `${error.attribute} ${error.message}.`, [
+      { pointer: `/${error.attribute}`, detail: error.message },
+    ])
+  }
+}

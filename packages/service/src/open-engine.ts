@@ -1,0 +1,100 @@
+import { isReceiptState } from '@zbell/core'
+import type { Logger } from 'pino'
+import type { Opened } from './close-all.ts'
+import type { Config } from './config/options.ts'
+import type { WorkStore } from './engine/ports.ts'
+import { prepareAhead } from './engine/prepare-ahead.ts'
+import { Worker } from './engine/worker.ts'
+import type { GatewayRoom } from './gateways/gateways.ts'
+import type { IntakeParts } from './intake/intake.ts'
+import type { LiveHub } from './live/hub.ts'
+import type { Milestones } from './store/apps/milestones.ts'
+import type { Database } from './store/database.ts'
+import type { OnStep } from './store/deliveries/day-counts.ts'
+import { workStore } from './store/work-store.ts'
+import type { Metrics } from './telemetry/metrics.ts'
+import type { Pace } from './telemetry/pace.ts'
+
+/** What a process does: all of it, or a part (`--only`). */
+export const does = ({ only }: Config, part: 'http' | 'worker' | 'clock'): boolean =>
+  only === 'everything' || only === part
+
+type EngineParts = {
+  readonly config: Config
+  readonly log: Logger
+  readonly opened: Opened[]
+  readonly database: Database
+  readonly gateways: GatewayRoom
+  readonly metrics: Metrics
+  readonly milestones: Milestones
+  readonly pace: Pace
+  readonly hub: LiveHub
+}
+
+/** The engine as the rest of the process sees it. */
+export type Engine = {
+  /** There may be work. */
+  nudge(): void
+  readonly forIntake: Pick<IntakeParts, 'leaseMs' | 'prepareSoon' | 'onAccepted' | 'onHold'>
+}
+
+/** Gives the engine its ports, and starts its worker where this process has one. */
+export function openEngine({ config, log, opened, database, gateways, ...parts }: EngineParts): Engine {
+  const { metrics, milestones, pace, hub } = parts
+  const leaseMs = config['engine.leaseMs']
+  const stopMs = config['engine.stopMs']
+  const giveUp = new AbortController()
+  const onStep: OnStep = (platform, state, durationMs) => {
+    if (state === 'accepted' || isReceiptState(state)) metrics.noteStep(platform, state, durationMs)
+  }
+  const store = counted(workStore(database, milestones, leaseMs, giveUp.signal, onStep), metrics, pace)
+  const options = { atOnce: config['engine.blocks'], leaseMs, pollMs: config['engine.pollMs'] }
+  const worker = new Worker(store, gateways, options, log, { onStored: () => hub.nudge() })
+  if (does(config, 'worker')) worker.start()
+  opened.push({
+    part: 'the worker',
+    close: async () => {
+      // What gateways answered last has to be stored as well, also when the database hesitates.
+      const patience = setTimeout(() => giveUp.abort(), stopMs * 0.75)
+      await worker.stop(stopMs * 0.5)
+      clearTimeout(patience)
+    },
+  })
+  return {
+    nudge: () => worker.nudge(),
+    forIntake: {
+      leaseMs: does(config, 'worker') ? leaseMs : 0,
+      // What stores it has to be on its way first, which it is with the next turn of the event loop.
+      prepareSoon: (notification, devices) =>
+        new Promise(setImmediate)
+          .then(() => prepareAhead(notification, devices, gateways))
+          .catch((error: unknown) => {
+            // Sending meets the same again, and deals with it.
+            log.debug({ err: error, notification: notification.id }, 'a notification could not be made ready ahead')
+            return undefined
+          }),
+      onAccepted: (held, ahead) => {
+        if (!held) worker.nudge()
+        else if (!worker.take(held, ahead))
+          store
+            .release(held.claim, 0)
+            .catch((error: unknown) => log.warn({ err: error }, 'cannot give work back; its lease will run out'))
+            .finally(() => worker.nudge())
+      },
+      onHold: () => void worker.lookForHolds().then(() => worker.nudge()),
+    },
+  }
+}
+
+/** Outcomes are counted once they are stored. */
+const counted = (store: WorkStore, metrics: Metrics, pace: Pace): WorkStore => ({
+  ...store,
+  async storeOutcomes(claim, outcomes) {
+    const held = await store.storeOutcomes(claim, outcomes)
+    if (held) {
+      pace.note(outcomes.ended.length, Date.now())
+      metrics.noteOutcomes(outcomes.ended)
+    }
+    return held
+  },
+})
