@@ -1,4 +1,5 @@
 import { describe, expect, test } from '@jest/globals'
+import { ago } from '@zbell/contract/words'
 import fc from 'fast-check'
 import stringWidth from 'string-width'
 import { drawHandset } from '../src/drawing/lock-screen.ts'
@@ -6,7 +7,6 @@ import { paint } from '../src/drawing/paint.ts'
 import { drawReview } from '../src/drawing/review.ts'
 import { table } from '../src/drawing/table.ts'
 import { cut, safe, wrap } from '../src/drawing/text.ts'
-import { ago } from '../src/drawing/time.ts'
 
 const io = {
   env: {},

@@ -12,6 +12,7 @@ import {
   meaningOfRegistration,
   packAllowed,
   parseReference,
+  parseTarget,
   unpackAllowed,
   valueOfText,
 } from '../src/index.ts'
@@ -145,3 +146,20 @@ test.each([
   ['topic:Route 4', expect.stringContaining('wants a topic')],
   ['topic:', expect.stringContaining('wants a topic')],
 ])('%p is read as %p', (text, read) => expect(parseReference(text)).toEqual(read))
+
+describe('a target', () => {
+  test('is read part by part, and once', () => {
+    const target = { any: ['user:ada', 'everyone'], none: ['topic:route-4'] }
+    const parsed = parseTarget(target)
+    expect(parsed).toEqual({
+      any: [{ is: 'user', user: 'ada' }, { is: 'everyone' }],
+      all: [],
+      none: [{ is: 'topic', topic: 'route-4' }],
+    })
+    expect(parseTarget(target)).toBe(parsed)
+  })
+
+  test('with something that is no reference means nobody by mistake, and is refused', () => {
+    expect(() => parseTarget({ any: ['user:ada'], none: ['season-holders'] })).toThrow(/is not a reference/)
+  })
+})

@@ -1,9 +1,10 @@
 import type { Device } from '@zbell/contract'
-import { type DeviceSort, type Direction, deviceSorts } from '@zbell/contract/words'
+import { ago, type DeviceSort, type Direction, deviceSorts, reachOf } from '@zbell/contract/words'
 import type { Command } from 'commander'
+import { type Paint, paintLook } from '../drawing/paint.ts'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
-import { ago, moment } from '../drawing/time.ts'
+import { moment } from '../drawing/time.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 
@@ -39,12 +40,9 @@ export function deviceCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<object, [string]>(io, done, show))
 }
 
-/** Muted, denied and retired are three things; each is said as itself. */
-const reachable = (device: Device): string => {
-  if (device.retiredAt) return `✕ retired (${device.retiredReason})`
-  if (device.rehearsal && device.permission === 'granted' && !device.muted) return '◑ rehearses'
-  if (device.permission !== 'granted') return `– permission ${device.permission}`
-  return device.muted ? '– muted' : '● reachable'
+function sayReach(device: Device, paint: Paint): string {
+  const { why, ...look } = reachOf(device)
+  return `${paintLook(look, paint)}${why ? `: ${why}` : ''}`
 }
 
 async function list({ client, app, flags, io, paint }: Context<ListFlags>): Promise<number> {
@@ -68,7 +66,7 @@ async function list({ client, app, flags, io, paint }: Context<ListFlags>): Prom
       safe(device.user ?? 'anonymous'),
       device.platform,
       safe(device.model ?? '–'),
-      reachable(device),
+      paintLook(reachOf(device), paint),
       ago(device.seenAt, Date.now()),
     ])
     io.out(table(['id', 'user', 'platform', 'model', 'state', 'seen'], rows, paint.dim))
@@ -87,7 +85,7 @@ async function show({ client, app, flags, io, paint }: Context<object>, id: stri
     ['id', device.id],
     ['user', safe(device.user ?? 'anonymous')],
     ['platform', `${device.platform}, ${device.environment}`],
-    ['state', reachable(device)],
+    ['can be rung', sayReach(device, paint)],
     ['permission', device.permission],
     ['muted', device.muted ? 'yes' : 'no'],
     ['model', safe(device.model ?? '–')],

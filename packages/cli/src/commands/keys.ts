@@ -1,7 +1,7 @@
+import { ago } from '@zbell/contract/words'
 import type { Command } from 'commander'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
-import { ago } from '../drawing/time.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'

@@ -1,8 +1,8 @@
-import { attributeOfText, type Direction, type PersonSort, personSorts } from '@zbell/contract/words'
+import { ago, attributeOfText, type Direction, type PersonSort, personSorts, sayValue } from '@zbell/contract/words'
 import type { Command } from 'commander'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
-import { ago, moment } from '../drawing/time.ts'
+import { moment } from '../drawing/time.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
@@ -46,11 +46,6 @@ export function userCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<object, [string, string[]]>(io, done, set))
 }
 
-const inShort = (value: unknown): string =>
-  typeof value === 'object' && value !== null && 'longitude' in value && 'latitude' in value
-    ? `${value.longitude},${value.latitude}`
-    : safe(String(value))
-
 async function list({ client, app, flags, io, paint }: Context<ListFlags>): Promise<number> {
   const { limit, after, search, topic, sort, direction } = flags
   const page = await client.call('listUsers', {
@@ -72,7 +67,7 @@ async function list({ client, app, flags, io, paint }: Context<ListFlags>): Prom
       String(one.devices),
       one.topics.join(' ') || '–',
       Object.entries(one.attributes)
-        .map(([name, value]) => `${name}=${inShort(value)}`)
+        .map(([name, value]) => `${name}=${safe(sayValue(value))}`)
         .join(' ') || '–',
       ago(one.changedAt, Date.now()),
     ])
@@ -90,7 +85,7 @@ async function show({ client, app, flags, io, paint }: Context<object>, user: st
   }
   const facts = [
     ['user', safe(person.user ?? '–')],
-    ...Object.entries(person.attributes).map(([name, value]) => [name, inShort(value)]),
+    ...Object.entries(person.attributes).map(([name, value]) => [name, safe(sayValue(value))]),
     ['topics', person.topics.join(' ') || '–'],
     ['first seen', moment(person.createdAt, io)],
   ]
@@ -129,7 +124,7 @@ async function set({ client, app, flags, io }: Context<object>, user: string, gi
     io.out(
       `${
         Object.entries(attributes)
-          .map(([name, value]) => `${name}=${inShort(value)}`)
+          .map(([name, value]) => `${name}=${safe(sayValue(value))}`)
           .join('  ') || 'nothing is known'
       }\n`,
     )

@@ -1,4 +1,5 @@
 import type { Explanation, ExplanationStep } from '@zbell/contract'
+import { stepLooks } from '@zbell/contract/words'
 import type { Io } from '../io.ts'
 import type { Paint } from './paint.ts'
 import { safe, wrap } from './text.ts'
@@ -7,14 +8,12 @@ import { moment } from './time.ts'
 /** Sentences are broken where a terminal of the usual width ends. */
 const width = 90
 
-const marks = { good: '✓', stops: '✗', unsure: '?', note: '·' } as const
-
 /** The whole way, step by step, with the verdict on top. */
 export function drawExplanation({ verdict, about, devices, likely }: Explanation, io: Io, paint: Paint): string {
   const line = ({ says, verdict: how, at }: ExplanationStep) => {
     const [first = '', ...rest] = wrap(safe(says), width, 10)
     return (
-      [`  ${marks[how]} ${first}`, ...rest.map((text) => `    ${text}`)].join('\n') +
+      [`  ${stepLooks[how].shape} ${first}`, ...rest.map((text) => `    ${text}`)].join('\n') +
       (at ? `  ${paint.dim(moment(at, io))}` : '')
     )
   }

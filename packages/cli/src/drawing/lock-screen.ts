@@ -1,9 +1,8 @@
 import type { Handset } from '@zbell/contract'
-import { type Stack, stacksOf } from '@zbell/contract/words'
+import { ago, type Stack, stacksOf } from '@zbell/contract/words'
 import type { Io } from '../io.ts'
 import type { Paint } from './paint.ts'
 import { cut, pad, safe, wrap } from './text.ts'
-import { ago } from './time.ts'
 
 const inner = 44
 const shownAtMost = 4

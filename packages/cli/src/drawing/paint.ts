@@ -1,3 +1,5 @@
+import { deliveryLooks, type Look } from '@zbell/contract/words'
+
 /** Colours that mean something, and only on a terminal. */
 export type Paint = {
   good(text: string): string
@@ -15,11 +17,11 @@ export const paint = (colour: boolean): Paint =>
     ? { good: code(32, 39), wait: code(33, 39), bad: code(31, 39), dim: code(2, 22), strong: code(1, 22) }
     : { good: same, wait: same, bad: same, dim: same, strong: same }
 
+/** A shape and a word, in the colour that says the same. */
+export const paintLook = ({ tone, shape, word }: Look, p: Paint): string =>
+  p[tone === 'quiet' ? 'dim' : tone](`${shape} ${word}`)
+
 /** A state always comes with a shape, so that nothing is told by colour alone. */
-export function paintState(state: string, p: Paint): string {
-  if (state === 'queued' || state === 'accepted') return p.wait(`◌ ${state}`)
-  if (state === 'received' || state === 'shown' || state === 'opened' || state === 'dismissed')
-    return p.good(`● ${state}`)
-  if (state === 'skipped') return p.dim(`– ${state}`)
-  return p.bad(`✕ ${state}`)
+export function paintState(state: keyof typeof deliveryLooks, p: Paint): string {
+  return paintLook(deliveryLooks[state], p)
 }

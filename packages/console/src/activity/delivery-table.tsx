@@ -1,7 +1,7 @@
 import type { Delivery } from '@zbell/contract'
+import { deliveryLooks, span } from '@zbell/contract/words'
 import { Link } from 'react-router'
-import { span } from '../parts/moment.tsx'
-import { StateWord, stateLooks } from '../parts/states.tsx'
+import { StateWord } from '../parts/states.tsx'
 
 type Props = { readonly notification: string; readonly deliveries: readonly Delivery[] }
 
@@ -63,7 +63,7 @@ function Timeline({ timeline }: { readonly timeline: Delivery['timeline'] }) {
               </span>
             )}
             <span title={`${timeOf(at)}${notedAt === null ? '' : `; noted at ${timeOf(notedAt)}, by another clock`}`}>
-              <span aria-hidden="true">{stateLooks[state].shape} </span>
+              <span aria-hidden="true">{deliveryLooks[state].shape} </span>
               {state}
             </span>
           </li>

@@ -1,5 +1,5 @@
 import type { Notification } from '@zbell/contract'
-import { stateOrder } from '../parts/states.tsx'
+import { deliveryOrder } from '@zbell/contract/words'
 
 const count = (n: number, one: string, many = `${one}s`) => `${n.toLocaleString('en')} ${n === 1 ? one : many}`
 
@@ -8,7 +8,7 @@ export function inWords({ state, totals }: Notification): string {
   const devices = count(totals.expanded, 'device')
   if (state === 'expanding') return totals.expanded === 0 ? 'Looking for devices …' : `${devices} so far …`
   if (totals.expanded === 0) return 'Nobody in the target has a device that could be rung.'
-  const parts = stateOrder
+  const parts = deliveryOrder
     .filter((name) => totals[name] > 0)
     .map((name) => `${totals[name].toLocaleString('en')} ${name}`)
   return `${devices}: ${parts.join(', ')}`

@@ -1,5 +1,5 @@
 import type { Progress } from '@zbell/contract'
-import { span } from '../parts/moment.tsx'
+import { span } from '@zbell/contract/words'
 
 const lines = [
   { state: 'accepted', word: 'accepted', dash: '6 4', stroke: 'var(--amber)' },

@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Explanation, ExplanationStep } from '@zbell/contract'
+import { stepLooks } from '@zbell/contract/words'
 import { type FormEvent, useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api } from '../app/api.ts'
@@ -8,13 +9,7 @@ import { usePlace } from '../app/place.ts'
 import { Field } from '../parts/field.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, primary, secondary, Waiting } from '../parts/page.tsx'
-
-const looks = {
-  good: { mark: '✓', word: 'went well', tone: 'text-sea' },
-  stops: { mark: '✕', word: 'stops here', tone: 'text-red' },
-  unsure: { mark: '?', word: 'not known', tone: 'text-amber' },
-  note: { mark: '·', word: 'to know', tone: 'text-soft' },
-} as const
+import { toneText } from '../parts/states.tsx'
 
 /** Asks about one notification and one person or device, and walks the whole way. */
 export function WhyPage() {
@@ -108,11 +103,11 @@ function Steps({ steps }: { readonly steps: readonly ExplanationStep[] }) {
   return (
     <ol className="mt-2">
       {steps.map(({ says, verdict, at }) => {
-        const { mark, word, tone } = looks[verdict]
+        const { shape, word, tone } = stepLooks[verdict]
         return (
           <li key={says} className="grid grid-cols-[1.5rem_1fr_auto] gap-3 border-t border-line py-2">
-            <span className={tone} title={word}>
-              <span aria-hidden="true">{mark}</span>
+            <span className={toneText[tone]} title={word}>
+              <span aria-hidden="true">{shape}</span>
               <span className="sr-only">{word}: </span>
             </span>
             <span className="break-words">{says}</span>

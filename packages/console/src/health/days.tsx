@@ -1,10 +1,10 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Day } from '@zbell/contract'
+import { span } from '@zbell/contract/words'
 import { useState } from 'react'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
-import { span } from '../parts/moment.tsx'
 import { Failure, Waiting } from '../parts/page.tsx'
 
 const shownDays = 14

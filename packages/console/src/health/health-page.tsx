@@ -1,10 +1,10 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Health } from '@zbell/contract'
-import { nameGateway } from '@zbell/contract/words'
+import { nameGateway, span } from '@zbell/contract/words'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
-import { Moment, span } from '../parts/moment.tsx'
+import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, Waiting } from '../parts/page.tsx'
 import { Days } from './days.tsx'
 

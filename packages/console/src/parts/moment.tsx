@@ -12,11 +12,3 @@ export function Moment({ at }: { readonly at: string }) {
     </time>
   )
 }
-
-/** How long something took, in the unit that reads best. */
-export function span(ms: number): string {
-  if (ms < 1_000) return `${Math.round(ms)} ms`
-  if (ms < 60_000) return `${(ms / 1_000).toFixed(1)} s`
-  if (ms < 3_600_000) return `${Math.round(ms / 60_000)} min`
-  return `${(ms / 3_600_000).toFixed(1)} h`
-}

@@ -1,24 +1,15 @@
-import type { Delivery, Totals } from '@zbell/contract'
+import type { Totals } from '@zbell/contract'
+import { deliveryLooks, deliveryOrder, type Look, type Tone } from '@zbell/contract/words'
 
-type State = Delivery['state']
-type Tone = 'wait' | 'good' | 'quiet' | 'bad'
+type State = keyof typeof deliveryLooks
 
-/** In the order of a delivery's road. A state always has a shape and a word; its colour only repeats them. */
-export const stateLooks: Record<State, { readonly tone: Tone; readonly shape: string; readonly means: string }> = {
-  queued: { tone: 'wait', shape: '◌', means: 'waits for its turn' },
-  accepted: { tone: 'wait', shape: '◔', means: 'the gateway took it' },
-  received: { tone: 'good', shape: '◑', means: 'arrived on the device' },
-  shown: { tone: 'good', shape: '●', means: 'was shown' },
-  dismissed: { tone: 'good', shape: '◓', means: 'was put away' },
-  opened: { tone: 'good', shape: '◉', means: 'was opened' },
-  skipped: { tone: 'quiet', shape: '–', means: 'was not sent, on purpose' },
-  refused: { tone: 'bad', shape: '✕', means: 'the gateway said no' },
-  expired: { tone: 'bad', shape: '⧖', means: 'ran out of time' },
-  withdrawn: { tone: 'quiet', shape: '↶', means: 'was taken back' },
+/** The colour that repeats what a look says. */
+export const toneText: Record<Tone, string> = {
+  wait: 'text-amber',
+  good: 'text-sea',
+  quiet: 'text-soft',
+  bad: 'text-red',
 }
-export const stateOrder = Object.keys(stateLooks) as State[]
-
-const text: Record<Tone, string> = { wait: 'text-amber', good: 'text-sea', quiet: 'text-soft', bad: 'text-red' }
 const fill: Record<State, string> = {
   queued: 'bg-line',
   accepted: 'bg-amber/70',
@@ -32,17 +23,19 @@ const fill: Record<State, string> = {
   withdrawn: 'bg-soft/35',
 }
 
-export function StateWord({ state }: { readonly state: State }) {
-  const { tone, shape } = stateLooks[state]
+/** A shape and a word, in the colour that says the same. */
+export function LookWord({ look: { tone, shape, word } }: { readonly look: Look }) {
   return (
-    <span className={`whitespace-nowrap ${text[tone]}`}>
+    <span className={`whitespace-nowrap ${toneText[tone]}`}>
       <span aria-hidden="true" className="inline-block w-5">
         {shape}
       </span>
-      {state}
+      {word}
     </span>
   )
 }
+
+export const StateWord = ({ state }: { readonly state: State }) => <LookWord look={deliveryLooks[state]} />
 
 /** All deliveries as one bar. Its words stand beside it, so the bar itself is silent. */
 export function TotalsBar({ totals, tall = false }: { readonly totals: Totals; readonly tall?: boolean }) {
@@ -52,7 +45,7 @@ export function TotalsBar({ totals, tall = false }: { readonly totals: Totals; r
       aria-hidden="true"
       className={`flex w-full gap-px overflow-hidden rounded-full bg-sunken ${tall ? 'h-3' : 'h-1.5'}`}
     >
-      {stateOrder
+      {deliveryOrder
         .filter((state) => totals[state] > 0)
         .map((state) => (
           <div
@@ -68,7 +61,7 @@ export function TotalsBar({ totals, tall = false }: { readonly totals: Totals; r
 export function TotalsWords({ totals }: { readonly totals: Totals }) {
   return (
     <dl className="flex flex-wrap gap-x-8 gap-y-3">
-      {stateOrder
+      {deliveryOrder
         .filter((state) => totals[state] > 0)
         .map((state) => (
           <div key={state}>
@@ -76,7 +69,7 @@ export function TotalsWords({ totals }: { readonly totals: Totals }) {
               <StateWord state={state} />
             </dt>
             <dd className="text-2xl leading-tight font-semibold">{totals[state].toLocaleString('en')}</dd>
-            <dd className="text-sm text-soft">{stateLooks[state].means}</dd>
+            <dd className="text-sm text-soft">{deliveryLooks[state].means}</dd>
           </div>
         ))}
     </dl>

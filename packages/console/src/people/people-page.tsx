@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Person } from '@zbell/contract'
-import { type PersonColumn, type PersonSort, personSorts } from '@zbell/contract/words'
+import { type PersonColumn, type PersonSort, personSorts, sayValue } from '@zbell/contract/words'
 import { useState } from 'react'
 import { Link, useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
@@ -11,7 +11,6 @@ import { Exports } from '../parts/exports.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { OrderedHead, useOrder } from '../parts/order.tsx'
 import { Empty, Failure, Page, Pager, Waiting } from '../parts/page.tsx'
-import { inShort } from './in-short.ts'
 
 const always: readonly Column<Person, PersonSort>[] = [
   { name: 'devices', title: 'Devices', cell: (one) => one.devices, preset: true },
@@ -57,7 +56,7 @@ export function PeoplePage() {
     ...(attributes.data?.items ?? []).map(({ name }, i) => ({
       name: `attribute.${name}` as const,
       title: name,
-      cell: (one: Person) => inShort(one.attributes[name]),
+      cell: (one: Person) => sayValue(one.attributes[name]),
       preset: i < 2,
     })),
     ...always,

@@ -1,4 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
+import { sayValue } from '@zbell/contract/words'
 import { Link, useParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
@@ -7,7 +8,6 @@ import { Reach } from '../devices/reach.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, primary, Waiting } from '../parts/page.tsx'
 import { Follows } from './follows.tsx'
-import { inShort } from './in-short.ts'
 
 export function PersonPage() {
   const place = usePlace()
@@ -37,7 +37,7 @@ export function PersonPage() {
                 <div key={name} className="grid grid-cols-[9rem_1fr] gap-4 border-t border-line py-2">
                   <dt className="text-soft">{name}</dt>
                   <dd>
-                    <bdi>{inShort(value)}</bdi>
+                    <bdi>{sayValue(value)}</bdi>
                   </dd>
                 </div>
               ))}

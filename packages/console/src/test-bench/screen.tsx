@@ -1,6 +1,5 @@
 import type { Handset, ShownNotification } from '@zbell/contract'
-import { type Stack, stacksOf } from '@zbell/contract/words'
-import { span } from '../parts/moment.tsx'
+import { type Stack, span, stacksOf } from '@zbell/contract/words'
 
 const shown = 3
 

@@ -35,6 +35,31 @@ export const referencesOf = (
 ): { readonly part: TargetPart; readonly at: number; readonly text: string }[] =>
   targetParts.flatMap((part) => (target[part] ?? []).map((text, at) => ({ part, at, text })))
 
+/** A target whose references are read, each part as it stands. */
+export type ParsedTarget = { readonly [Part in TargetPart]: readonly Reference[] }
+
+const parsedTargets = new WeakMap<Target, ParsedTarget>()
+
+/**
+ * Reads a target's references, once for each target: ten thousand of them are looked at by whoever checks, finds, counts and
+ * expands.
+ * @throws {RangeError} for a text that is no reference, which nobody may take in
+ */
+export function parseTarget(target: Target): ParsedTarget {
+  const known = parsedTargets.get(target)
+  if (known) return known
+  const { any = [], all = [], none = [] } = target
+  const parsed = { any: any.map(mustParse), all: all.map(mustParse), none: none.map(mustParse) }
+  parsedTargets.set(target, parsed)
+  return parsed
+}
+
+function mustParse(text: string): Reference {
+  const reference = parseReference(text)
+  if (typeof reference === 'string') throw new RangeError(`a target has a reference that ${reference}`)
+  return reference
+}
+
 /** A topic's name: it stands in addresses and references. */
 export const isTopicName = (text: string): boolean => /^[a-z0-9][a-z0-9.-]{0,63}$/.test(text)
 

@@ -1,4 +1,4 @@
-import { parseReference, referencesOf, type Target } from '@zbell/core'
+import { parseTarget, type Reference, type Target, targetParts } from '@zbell/core'
 import { Problem } from '../problems/problem.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
@@ -19,6 +19,25 @@ const kinds = {
   reached: { name: 'notification', missing: unknownNotifications },
 } as const
 
+function nameOf(reference: Reference): string {
+  switch (reference.is) {
+    case 'user':
+      return reference.user
+    case 'device':
+      return reference.device
+    case 'token':
+      return reference.token
+    case 'topic':
+      return reference.topic
+    case 'reached':
+      return reference.notification
+    case 'everyone':
+      return ''
+    default:
+      return reference satisfies never
+  }
+}
+
 /** As many faults are told. */
 const mostTold = 20
 
@@ -27,18 +46,17 @@ const mostTold = 20
  * @throws {Problem} `invalid-request` with the place of each such reference
  */
 export async function checkReferences(database: Database, scope: Scope, target: Target): Promise<void> {
-  const all = referencesOf(target).flatMap(({ part, at, text }) => {
-    const read = parseReference(text)
-    return typeof read === 'string' ? [] : [{ pointer: `/to/${part}/${at}`, text, read }]
-  })
+  const parsed = parseTarget(target)
+  const all = targetParts.flatMap((part) =>
+    parsed[part].map((reference, at) => ({ pointer: `/to/${part}/${at}`, is: reference.is, name: nameOf(reference) })),
+  )
   const faults: { pointer: string; text: string; detail: string }[] = []
-  for (const [is, { name, missing }] of Object.entries(kinds)) {
-    const own = all.filter(({ read }) => read.is === is)
-    const names = own.map(({ text }) => text.slice(text.indexOf(':') + 1))
+  for (const [kind, { name: what, missing }] of Object.entries(kinds)) {
+    const own = all.filter(({ is }) => is === kind)
+    const names = own.map(({ name }) => name)
     const gone = await missing(database, scope, names)
-    own.forEach(({ pointer, text }, i) => {
-      if (gone.has(names[i]!)) faults.push({ pointer, text, detail: `is not a ${name} of this app` })
-    })
+    for (const { pointer, name } of own)
+      if (gone.has(name)) faults.push({ pointer, text: `${kind}:${name}`, detail: `is not a ${what} of this app` })
   }
   const [first] = faults
   if (!first) return

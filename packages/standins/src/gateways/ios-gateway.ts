@@ -1,4 +1,5 @@
 import { createLocalJWKSet, jwtVerify } from 'jose'
+import { match } from 'path-to-regexp'
 import { z } from 'zod'
 import { dress, type HandOver } from './arriving.ts'
 import { Gateway, type KnownKey } from './gateway.ts'
@@ -26,6 +27,8 @@ const no = (status: number, why: string, headers: Record<string, string> = {}): 
   body: JSON.stringify({ why }),
 })
 
+const ringPath = match<{ token: string }>('/ring/:token')
+
 /** Stands in for the gateway of iOS devices: HTTP/2 over TLS, with ES256 tokens signed by a key that it knows. */
 export class IosGateway extends Gateway {
   readonly #keys: KnownKey[]
@@ -46,8 +49,9 @@ export class IosGateway extends Gateway {
   }
 
   async answer(asked: Asked): Promise<Answered> {
-    const [, place, token] = asked.path.split('/')
-    if (asked.method !== 'POST' || place !== 'ring' || !token) return no(404, 'no-such-place')
+    const named = asked.method === 'POST' && ringPath(asked.path)
+    if (!named) return no(404, 'no-such-place')
+    const { token } = named.params
     const now = verdict(this.temper, Math.random())
     if (now === 'fail') {
       this.books.failed++

@@ -1,6 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { fromBase64url, type handsetMark, toBase64url } from '@zbell/core'
 import { decodeProtectedHeader, importJWK, jwtVerify } from 'jose'
+import { match } from 'path-to-regexp'
 import { Gateway } from './gateway.ts'
 import type { Answered, Asked } from './http2-server.ts'
 import { verdict } from './temper.ts'
@@ -18,6 +19,8 @@ type Subscription = {
 }
 
 export type KeptSubscription = { readonly id: string; readonly vapidKey: string | undefined }
+
+const pushPath = match<{ id: string }>('/push/:id')
 
 /** Stands in for the push service of browsers: RFC 8030 with the voluntary identification of RFC 8292. */
 export class PushService extends Gateway {
@@ -70,8 +73,9 @@ export class PushService extends Gateway {
   }
 
   async answer(asked: Asked): Promise<Answered> {
-    const [, place, id] = asked.path.split('/')
-    if (asked.method !== 'POST' || place !== 'push' || !id) return { status: 404 }
+    const named = asked.method === 'POST' && pushPath(asked.path)
+    if (!named) return { status: 404 }
+    const { id } = named.params
     const now = verdict(this.temper, Math.random())
     if (now === 'fail') {
       this.books.failed++

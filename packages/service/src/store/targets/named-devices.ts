@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto'
-import { deliveryStates, parseReference, type Reference, reasons, type Target } from '@zbell/core'
+import { deliveryStates, parseTarget, type Reference, reasons, type Target } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
@@ -20,19 +20,13 @@ export type Named = {
 
 const tokenHash = (token: string): Buffer => createHash('sha256').update(token).digest()
 
-const readReferences = (texts: readonly string[]): Reference[] =>
-  texts.map(parseReference).filter((one): one is Reference => typeof one !== 'string')
-
 /** The references of a target, by number. */
 export type NamedTarget = { readonly any: Named; readonly all: readonly Named[]; readonly none: Named }
 
 /** Finds what a target's references name: each kind by one question for all parts of the target. */
-export async function nameAll(
-  tx: Reader,
-  { any = [], all = [], none = [] }: Target,
-  { appNo, environment }: Where,
-): Promise<NamedTarget> {
-  const every = readReferences([...any, ...all, ...none])
+export async function nameAll(tx: Reader, target: Target, { appNo, environment }: Where): Promise<NamedTarget> {
+  const { any, all, none } = parseTarget(target)
+  const every = [...any, ...all, ...none]
   const find = async (
     names: readonly string[],
     query: (keys: readonly unknown[]) => SQL,
@@ -79,8 +73,7 @@ export async function nameAll(
       uuidBuffer,
     ),
   ])
-  const named = (texts: readonly string[]): Named => {
-    const own = readReferences(texts)
+  const named = (own: readonly Reference[]): Named => {
     const numbers = (pick: (one: Reference) => number | undefined) => [
       ...new Set(own.flatMap((one) => pick(one) ?? [])),
     ]
@@ -94,7 +87,7 @@ export async function nameAll(
       reached: numbers((one) => (one.is === 'reached' ? reached.get(one.notification) : undefined)),
     }
   }
-  return { any: named(any), all: all.map((text) => named([text])), none: named(none) }
+  return { any: named(any), all: all.map((one) => named([one])), none: named(none) }
 }
 
 const plain = (key: unknown): string => (Buffer.isBuffer(key) ? key.toString('hex') : String(key))

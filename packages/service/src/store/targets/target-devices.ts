@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto'
-import { type Platform, parseReference, platforms, type Reference, type Target } from '@zbell/core'
+import { type Platform, parseTarget, platforms, type Target } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
 import type { BlockDevice } from '../../engine/work.ts'
 import type { Reader } from '../database.ts'
@@ -123,11 +123,11 @@ export async function personalDevices(tx: Reader, target: Target, where: Where, 
 }
 
 /** What most programs send to, one person or one token, asked without a table in between: a third less to wait for. */
-function directly({ any = [], all = [], none = [], platforms: some }: Target, where: Where): SQL | undefined {
-  if (all.length > 0 || none.length > 0 || some) return undefined
-  const named = any.map(parseReference).filter((one): one is Reference => typeof one !== 'string')
-  const users = named.flatMap((one) => (one.is === 'user' ? [one.user] : []))
-  const tokens = named.flatMap((one) => (one.is === 'token' ? [one.token] : []))
+function directly(target: Target, where: Where): SQL | undefined {
+  const { any, all, none } = parseTarget(target)
+  if (all.length > 0 || none.length > 0 || target.platforms) return undefined
+  const users = any.flatMap((one) => (one.is === 'user' ? [one.user] : []))
+  const tokens = any.flatMap((one) => (one.is === 'token' ? [one.token] : []))
   const { appNo, environment } = where
   if (users.length === any.length)
     return sql`from users u join devices v on v.user_no = u.no
@@ -149,7 +149,10 @@ export async function countTarget(tx: Reader, target: Target, where: Where): Pro
 }
 
 /** Whether a target names people, devices and tokens one by one, so few that they can be looked up at once. */
-export const isPersonal = ({ any = [], all = [], none = [] }: Target): boolean =>
-  any.length > 0 &&
-  any.length + all.length + none.length <= 200 &&
-  [...any, ...all, ...none].every((text) => /^(?:user|device|token):/.test(text))
+export function isPersonal(target: Target): boolean {
+  const { any, all, none } = parseTarget(target)
+  const every = [...any, ...all, ...none]
+  return (
+    any.length > 0 && every.length <= 200 && every.every(({ is }) => is === 'user' || is === 'device' || is === 'token')
+  )
+}
