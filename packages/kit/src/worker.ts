@@ -10,7 +10,7 @@ import { Registration, type ServicePlace } from './states/registration.ts'
 /** Where the page left the service's address for the worker. */
 export const placeName = 'place'
 
-type Kept = {
+type ShownData = {
   readonly id: string | undefined
   readonly navigate: string | undefined
   readonly data: unknown
@@ -32,10 +32,10 @@ export function installBellWorker(scope: ServiceWorkerGlobalScope): void {
   })
   scope.addEventListener('notificationclick', (event) => {
     event.notification.close()
-    event.waitUntil(bell.opened(kept(event.notification), event.action))
+    event.waitUntil(bell.opened(dataOf(event.notification), event.action))
   })
   scope.addEventListener('notificationclose', (event) => {
-    const { id } = kept(event.notification)
+    const { id } = dataOf(event.notification)
     if (id) event.waitUntil(bell.dismissed(id))
   })
 }
@@ -72,7 +72,7 @@ class BellWorker {
     await this.#receipts.flush()
   }
 
-  async opened({ id, navigate: own, data, places }: Kept, action: string): Promise<void> {
+  async opened({ id, navigate: own, data, places }: ShownData, action: string): Promise<void> {
     const navigate = places[action] ?? own
     await this.#reception.open(
       { id, navigate, data, ...(action ? { action } : {}) },
@@ -97,7 +97,7 @@ class BellWorker {
   }: Pick<Incoming, 'id' | 'title' | 'navigate' | 'options'>): Promise<void> {
     const { actions = [], ...rest } = options
     const places = Object.fromEntries(actions.flatMap((one) => (one.navigate ? [[one.action, one.navigate]] : [])))
-    const data: Kept = { id, navigate, data: options.data, places }
+    const data: ShownData = { id, navigate, data: options.data, places }
     const buttons = actions.map(({ action, title: says, icon }) => ({ action, title: says, ...(icon ? { icon } : {}) }))
     const shown = { ...rest, actions: buttons, data } as NotificationOptions
     await this.#scope.registration.showNotification(title, shown)
@@ -107,7 +107,7 @@ class BellWorker {
   async #withdraw(which: DeviceCommands['withdraw']): Promise<void> {
     if (!which) return
     for (const one of await this.#scope.registration.getNotifications()) {
-      if ((which.tag && one.tag === which.tag) || (which.id && kept(one).id === which.id)) one.close()
+      if ((which.tag && one.tag === which.tag) || (which.id && dataOf(one).id === which.id)) one.close()
     }
   }
 
@@ -143,7 +143,7 @@ class BellWorker {
   }
 }
 
-const kept = (notification: Notification): Kept => {
-  const data = notification.data as Partial<Kept> | null
+const dataOf = (notification: Notification): ShownData => {
+  const data = notification.data as Partial<ShownData> | null
   return { id: data?.id, navigate: data?.navigate, data: data?.data, places: data?.places ?? {} }
 }

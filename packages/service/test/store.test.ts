@@ -416,12 +416,12 @@ describe('statements that go together', () => {
     (await database.rows<{ name: string }>(sql`select name from topics order by name`)).map(({ name }) => name)
 
   test('are all stored or none, and leave no transaction open', async () => {
-    const asked = await database.together<{ no: number }>(
+    const asked = await database.compound<{ no: number }>(
       [topic('route-1'), topic('route-2')],
       sql`select last_insert_id() as no`,
     )
     expect(asked[0]?.no).toBeGreaterThan(0)
-    await expect(database.together([topic('route-3'), topic('route-1')], sql`select 1`)).rejects.toBeInstanceOf(
+    await expect(database.compound([topic('route-3'), topic('route-1')], sql`select 1`)).rejects.toBeInstanceOf(
       DuplicateKey,
     )
     expect(await names()).toEqual(['route-1', 'route-2'])
@@ -435,7 +435,7 @@ describe('statements that go together', () => {
   })
   test('carry text as text, whatever it looks like', async () => {
     const nasty = "x'); drop table topics; -- \\ ? @a \u0000"
-    await database.together(
+    await database.compound(
       [topic('plain'), sql`update topics set title = ${nasty} where name = ${'plain'}`],
       sql`select 1`,
     )

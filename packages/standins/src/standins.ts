@@ -25,7 +25,7 @@ export type StandinAccount = {
   readonly web: { readonly jwk: JWK }
 }
 
-type Kept = {
+type KeptState = {
   readonly account: StandinAccount
   ports: { ios: number; android: number; push: number; control: number }
   subscriptions: readonly KeptSubscription[]
@@ -59,7 +59,7 @@ export type Standins = {
 export async function openStandins(given: { dir: string; crypto: CryptoPort; profiles: string }): Promise<Standins> {
   mkdirSync(given.dir, { recursive: true, mode: 0o700 })
   const file = join(given.dir, 'standins.json')
-  const before = KeptFile.read<Kept>(file)
+  const before = KeptFile.read<KeptState>(file)
   const account = before?.account ?? (await makeAccount())
   const ports = before?.ports ?? { ios: 0, android: 0, push: 0, control: 0 }
   const certificate = serverCertificate(join(given.dir, 'certificates'))
@@ -83,7 +83,7 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
   let push: PushService
   // Handsets that have not been switched on yet are kept as they were.
   let waiting = before?.handsets ?? []
-  const kept = new KeptFile<Kept>(file, () => ({
+  const kept = new KeptFile<KeptState>(file, () => ({
     account,
     ports,
     subscriptions: push.subscriptions,
@@ -151,7 +151,7 @@ const known = ({ keyId, issuer, jwk }: { keyId: string; issuer: string; jwk: JWK
 
 /** Each on the port that it had before, or on one that it keeps from now on. @param openControl opens what comes last */
 async function listenAll(
-  ports: Kept['ports'],
+  ports: KeptState['ports'],
   certificate: ServerCertificate,
   { ios, android, push }: { ios: IosGateway; android: AndroidGateway; push: PushService },
   openControl: (port: number) => Promise<ControlServer>,

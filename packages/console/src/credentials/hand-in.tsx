@@ -9,7 +9,7 @@ import { Field } from '../parts/field.tsx'
 import { Failure, primary } from '../parts/page.tsx'
 
 type Platform = 'ios' | 'android' | 'web'
-type Given = { readonly name: string; readonly content: string }
+type PickedFile = { readonly name: string; readonly content: string }
 const extraNames = ['passphrase', 'keyId', 'issuer', 'scope', 'subject'] as const
 type Extra = (typeof extraNames)[number]
 
@@ -28,7 +28,7 @@ export function HandIn() {
   const pasteId = useId()
   const [search] = useSearchParams()
   const [platform, setPlatform] = useState<Platform>(() => platformOf(search.get('platform')))
-  const [files, setFiles] = useState<readonly Given[]>([])
+  const [files, setFiles] = useState<readonly PickedFile[]>([])
   const [pasted, setPasted] = useState('')
   const [extras, setExtras] = useState<Partial<Record<Extra, string>>>({})
   const [asked, setAsked] = useState<ReadonlySet<Extra>>(new Set())

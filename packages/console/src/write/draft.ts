@@ -61,10 +61,10 @@ const filled = (all: Record<string, unknown>): Record<string, unknown> =>
     ),
   )
 
-type Given = { readonly [name: string]: string | number | boolean }
+type GivenValues = { readonly [name: string]: string | number | boolean }
 
 /** Lines of `name = value`: a number is a number, `true` and `false` are what they say, all else and what is quoted is text. */
-export function pairsOf(lines: string): Given {
+export function pairsOf(lines: string): GivenValues {
   return Object.fromEntries(
     lines.split('\n').flatMap((line) => {
       const at = line.indexOf('=')
@@ -76,10 +76,10 @@ export function pairsOf(lines: string): Given {
   )
 }
 
-const wantsQuotes = (value: Given[string]): boolean =>
+const wantsQuotes = (value: GivenValues[string]): boolean =>
   typeof value === 'string' && (valueOfText(value) !== value || /^".*"$/s.test(value))
 
-const linesOf = (pairs: Given): string =>
+const linesOf = (pairs: GivenValues): string =>
   Object.entries(pairs)
     .map(([name, value]) => `${name} = ${wantsQuotes(value) ? `"${value}"` : value}`)
     .join('\n')

@@ -4,7 +4,7 @@ import type { ProblemBody } from '../problems/problem.ts'
 import { type ParamsOf, type RouteName, type Routes, splitRoute } from '../routes.ts'
 import { ProblemError, UnreachableError } from './problem-error.ts'
 
-type Given<Name extends RouteName> = (ParamsOf<Routes[Name]> extends never
+type CallInput<Name extends RouteName> = (ParamsOf<Routes[Name]> extends never
   ? { params?: undefined }
   : { params: Record<ParamsOf<Routes[Name]>, string> }) &
   (Operations[Name] extends { query: infer Q extends z.ZodType } ? { query?: z.input<Q> } : { query?: undefined }) &
@@ -49,7 +49,7 @@ export class Client {
    * @throws {ProblemError} when the service says no
    * @throws {UnreachableError} when it is not there
    */
-  async call<Name extends RouteName>(name: Name, given: Given<Name>): Promise<AnswerOf<Name>> {
+  async call<Name extends RouteName>(name: Name, given: CallInput<Name>): Promise<AnswerOf<Name>> {
     const answer = await this.#fetch(name, given, 'application/json')
     if (answer.status === 204) return undefined as AnswerOf<Name>
     return (await answer.json()) as AnswerOf<Name>
@@ -59,11 +59,11 @@ export class Client {
    * Reads a list to its end, page by page. For lists that a person can look through; the others are streamed as files.
    * Throws as {@link call} does.
    */
-  async all<Name extends ListName>(name: Name, given: Given<Name>): Promise<ItemOf<Name>[]> {
+  async all<Name extends ListName>(name: Name, given: CallInput<Name>): Promise<ItemOf<Name>[]> {
     const items: ItemOf<Name>[] = []
     for (let after: string | null | undefined; after !== null; ) {
       const query = { ...(given.query as object | undefined), limit: mostOnPage, ...(after ? { after } : {}) }
-      const page = (await this.call(name, { ...given, query } as Given<Name>)) as {
+      const page = (await this.call(name, { ...given, query } as CallInput<Name>)) as {
         items: ItemOf<Name>[]
         next: string | null
       }
@@ -76,7 +76,7 @@ export class Client {
   /** Sends a file, however long, as it is read. Throws as {@link call} does. */
   async upload<Name extends RouteName>(
     name: Name,
-    given: Given<Name>,
+    given: CallInput<Name>,
     file: { readonly type: string; readonly content: AsyncGenerator<Uint8Array> },
   ): Promise<AnswerOf<Name>> {
     const answer = await this.#fetch(name, given, 'application/json', file)
@@ -84,7 +84,7 @@ export class Client {
   }
 
   /** Opens a stream of server-sent events or of a file; its bytes go to a parser. Throws as {@link call} does. */
-  async stream<Name extends RouteName>(name: Name, given: Given<Name>): Promise<ReadableStream<Uint8Array>> {
+  async stream<Name extends RouteName>(name: Name, given: CallInput<Name>): Promise<ReadableStream<Uint8Array>> {
     const answer = await this.#fetch(name, given, 'text/event-stream, */*')
     if (!answer.body) throw new UnreachableError('the service sent no stream')
     return answer.body
@@ -92,7 +92,7 @@ export class Client {
 
   async #fetch<Name extends RouteName>(
     name: Name,
-    given: Given<Name>,
+    given: CallInput<Name>,
     accept: string,
     file?: { readonly type: string; readonly content: AsyncGenerator<Uint8Array> },
   ): Promise<Response> {

@@ -3,7 +3,7 @@ import { Client, ProblemError } from '@zbell/contract/client'
 import type { KitStorage } from './storage.ts'
 
 export type ServicePlace = { readonly url: string; readonly appKey: string; readonly fetch?: typeof fetch }
-type Kept = {
+type KeptRegistration = {
   readonly secret: string
   readonly device: string
   readonly address: string
@@ -26,12 +26,12 @@ export class Registration {
 
   /** Speaks for the device; `undefined` before it is registered. */
   async client(): Promise<Client | undefined> {
-    const kept = await this.#storage.get<Kept>(name)
+    const kept = await this.#storage.get<KeptRegistration>(name)
     return kept && this.#clientFor(kept.secret)
   }
 
   async deviceId(): Promise<string | undefined> {
-    return (await this.#storage.get<Kept>(name))?.device
+    return (await this.#storage.get<KeptRegistration>(name))?.device
   }
 
   /**
@@ -40,14 +40,14 @@ export class Registration {
    */
   async keep(body: RegistrationBody, more: { readonly merge?: boolean } = {}): Promise<Device> {
     const address = body.platform === 'web' ? body.subscription.endpoint : body.token
-    const kept = await this.#storage.get<Kept>(name)
+    const kept = await this.#storage.get<KeptRegistration>(name)
     if (kept) {
       const { platform: _, ...facts } = body
       const known = await this.#unlessForgotten(() =>
         this.#clientFor(kept.secret).call('changeOwnDevice', { body: { ...facts, ...more } }),
       )
       if (known) {
-        if (kept.address !== address) await this.#storage.set(name, { ...kept, address } satisfies Kept)
+        if (kept.address !== address) await this.#storage.set(name, { ...kept, address } satisfies KeptRegistration)
         return known
       }
     }
@@ -59,7 +59,7 @@ export class Registration {
       device: device.id,
       address,
       installation: answer.installation,
-    } satisfies Kept)
+    } satisfies KeptRegistration)
     return device
   }
 

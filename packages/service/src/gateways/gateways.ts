@@ -42,7 +42,12 @@ const freshForMs = 2_000
 export type OnAnswer = (platform: Platform, durationMs: number, outcome: Outcome['is']) => void
 
 /** `signature` is what the lane was opened with: it is opened anew when that has changed. */
-type Kept = { readonly of: LaneOf; readonly lane: KeptLane | Reason; readonly signature: string; checkAtMs: number }
+type KnownLane = {
+  readonly of: LaneOf
+  readonly lane: KeptLane | Reason
+  readonly signature: string
+  checkAtMs: number
+}
 /** Whose lane it is. */
 type LaneOf = {
   readonly appNo: number
@@ -63,7 +68,7 @@ export class GatewayRoom implements Gateways {
   readonly #profiles: ReadonlyMap<Platform, Profile>
   readonly #http: TransportOptions
   readonly #rehearsal: Rehearsal
-  readonly #lanes = new Map<string, Kept>()
+  readonly #lanes = new Map<string, KnownLane>()
 
   /** @throws {ConfigError} when a profile or the file of certificates cannot be used */
   constructor(
@@ -218,7 +223,7 @@ export class GatewayRoom implements Gateways {
     await Promise.all([...this.#lanes.values()].map((kept) => this.#replace(kept)))
   }
 
-  async #replace(kept: Kept | undefined): Promise<void> {
+  async #replace(kept: KnownLane | undefined): Promise<void> {
     if (kept && typeof kept.lane !== 'string') await kept.lane.replace()
   }
 

@@ -18,7 +18,7 @@ import type { Metrics } from '../telemetry/metrics.ts'
 import type { CallerCheck, CallerOf } from './callers.ts'
 import { binaryEvent, isBinaryEvent } from './cloud-events.ts'
 
-type Given<Name extends RouteName> = {
+type CallOf<Name extends RouteName> = {
   readonly caller: CallerOf<Operations[Name]['caller']>
   readonly params: Record<ParamsOf<Routes[Name]>, string>
   readonly query: Operations[Name] extends { query: infer Q extends z.ZodType } ? z.output<Q> : undefined
@@ -40,10 +40,10 @@ type Answer<Name extends RouteName> = Operations[Name] extends { events: true } 
 /** What may be begun for somebody before it is certain who it is: looking up, and nothing else. */
 export type LookAhead<Name extends RouteName> = (
   scope: Scope,
-  asked: Pick<Given<Name>, 'query' | 'body' | 'request'>,
+  asked: Pick<CallOf<Name>, 'query' | 'body' | 'request'>,
 ) => void
 
-export type Handler<Name extends RouteName> = (given: Given<Name>) => Promise<Answer<Name>>
+export type Handler<Name extends RouteName> = (given: CallOf<Name>) => Promise<Answer<Name>>
 
 /** A body up to this size is looked at while it is not known yet who sent it. */
 const readAheadBytes = 16_384
@@ -96,10 +96,10 @@ export class OperationRouter {
       const stop = this.#metrics.requests.startTimer({ operation: name })
       response.once('close', () => stop({ status: response.statusCode }))
       const read = () => ({
-        query: (operation.query ? parsed(operation.query, request.query, '?') : undefined) as Given<Name>['query'],
+        query: (operation.query ? parsed(operation.query, request.query, '?') : undefined) as CallOf<Name>['query'],
         body: (operation.body
           ? parsed(operation.body, bodyOf(operation, request), '')
-          : undefined) as Given<Name>['body'],
+          : undefined) as CallOf<Name>['body'],
       })
       const checking = this.#callers.check(operation, request)
       let given = read
@@ -117,7 +117,7 @@ export class OperationRouter {
       const caller = (await checking) as CallerOf<Operations[Name]['caller']>
       const answer = await handler({
         caller,
-        params: request.params as Given<Name>['params'],
+        params: request.params as CallOf<Name>['params'],
         ...given(),
         request,
         response,

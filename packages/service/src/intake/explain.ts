@@ -27,7 +27,7 @@ const mostDevices = 20
 
 export type Asked = { readonly is: 'user'; readonly user: string } | { readonly is: 'device'; readonly device: string }
 
-type Given = {
+type ExplainParts = {
   readonly database: Database
   /** A delivery as it is answered. */
   readonly deliveryView: (row: DeliveryRow) => Delivery
@@ -35,7 +35,7 @@ type Given = {
 
 /** Why somebody did or did not see a notification. */
 export async function explain(
-  given: Given,
+  given: ExplainParts,
   scope: Scope,
   notification: Notification,
   who: Asked,
@@ -115,7 +115,7 @@ async function nobody(
 }
 
 async function explainDevice(
-  { database, deliveryView }: Given,
+  { database, deliveryView }: ExplainParts,
   scope: Scope,
   notification: Notification,
   row: DeviceRow,

@@ -111,7 +111,7 @@ export class Database {
    * against another. For what a person waits for: each journey of its own costs more than the statement.
    * @param then what is asked at the end
    */
-  async together<T = Row>(statements: readonly SQL[], then: SQL): Promise<T[]> {
+  async compound<T = Row>(statements: readonly SQL[], then: SQL): Promise<T[]> {
     const compound = sql`begin not atomic
       declare exit handler for sqlexception begin rollback; resignal; end;
       start transaction;

@@ -22,7 +22,7 @@ import { NoPlace } from '../handsets/no-place.ts'
 
 export type Tempered = { temper: Temper; readonly books: object; readonly listener: { drop(): void } }
 
-type Given = {
+type ControlParts = {
   readonly port: number
   readonly key: string
   readonly room: HandsetRoom
@@ -45,7 +45,7 @@ export class ControlServer {
     this.#server = server
   }
 
-  static async open(given: Given): Promise<ControlServer> {
+  static async open(given: ControlParts): Promise<ControlServer> {
     const app = express()
     app.disable('x-powered-by')
     app.use((request, response, next) => {
@@ -171,7 +171,7 @@ function handsetRoutes(app: express.Express, room: HandsetRoom, vapidKey: string
   })
 }
 
-function newHandsetRoute(app: express.Express, { room, vapidKey, settle }: Given): void {
+function newHandsetRoute(app: express.Express, { room, vapidKey, settle }: ControlParts): void {
   app.post('/apps/:app/handsets', async (request, response) => {
     const slug = request.params.app
     const read = handsetOrder.safeParse(request.body ?? {})

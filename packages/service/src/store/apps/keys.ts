@@ -20,9 +20,9 @@ export async function createKey(
 
 /** Keys that are not revoked; read anew for each call, so that revoking counts at once. */
 export async function findKeys(database: Database, hashes: Buffer[]): Promise<HeldKey[]> {
-  type Raw = Pick<KeyRow, 'no' | 'appNo' | 'environment' | 'kind' | 'name' | 'role' | 'usedAt'> &
+  type StoredKey = Pick<KeyRow, 'no' | 'appNo' | 'environment' | 'kind' | 'name' | 'role' | 'usedAt'> &
     AppColumns & { readonly hash: Buffer }
-  const rows = await database.rows<Raw>(
+  const rows = await database.rows<StoredKey>(
     sql`select k.no, k.app_no as appNo, k.environment, k.kind, k.name, k.role, k.used_at as usedAt, k.hash, ${appColumns}
      from api_keys k join apps a on a.no = k.app_no where k.hash in ${hashes} and k.revoked_at is null`,
   )

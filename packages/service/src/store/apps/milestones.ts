@@ -35,8 +35,8 @@ export async function listMilestones(
   appNo: number,
   environment: Environment,
 ): Promise<(Pick<Milestone, 'platform' | 'rehearsal' | 'what'> & { at: Date })[]> {
-  type Raw = { platform: Platform; rehearsal: number; what: Milestone['what']; at: Date }
-  const rows = await database.rows<Raw>(
+  type StoredMilestone = { platform: Platform; rehearsal: number; what: Milestone['what']; at: Date }
+  const rows = await database.rows<StoredMilestone>(
     sql`select platform, rehearsal, what, at from milestones where app_no = ${appNo} and environment = ${environment}`,
   )
   return rows.map((row) => ({ ...row, rehearsal: row.rehearsal === 1 }))

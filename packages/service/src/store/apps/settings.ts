@@ -14,8 +14,8 @@ export type SettingsRow = Settings & { readonly proofKey: Buffer | null }
 const presets: Settings = Object.freeze({ requireProof: false, openTopics: true, askFrom: 100 })
 
 export async function readSettings(database: Database, { app, environment }: Scope): Promise<SettingsRow> {
-  type Raw = { settings: string | Partial<Settings>; proofKey: Buffer | null }
-  const [row] = await database.rows<Raw>(
+  type StoredSettings = { settings: string | Partial<Settings>; proofKey: Buffer | null }
+  const [row] = await database.rows<StoredSettings>(
     sql`select settings, proof_key as proofKey from app_settings where app_no = ${app.no} and environment = ${environment}`,
   )
   const given = typeof row?.settings === 'string' ? (JSON.parse(row.settings) as Partial<Settings>) : row?.settings

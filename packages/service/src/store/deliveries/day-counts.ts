@@ -79,8 +79,8 @@ export async function readDays(
   { app, environment }: Scope,
   days: number,
 ): Promise<DayCount[]> {
-  type Raw = { day: string; platform: number; state: number; reason: number; duration: number; count: number }
-  const rows = await database.rows<Raw>(
+  type DayRow = { day: string; platform: number; state: number; reason: number; duration: number; count: number }
+  const rows = await database.rows<DayRow>(
     sql`select date_format(day, '%Y-%m-%d') as day, platform, state, reason, duration, cast(sum(count) as unsigned) as count
      from day_counts where app_no = ${app.no} and environment = ${environment} and day > utc_date() - interval ${days} day
      group by day, platform, state, reason, duration order by day, platform, state, reason, duration`,

@@ -70,7 +70,7 @@ export async function listDeliveries(
     .map((row) => ({ ...row, moments: { queued: notification.createdAt, ...row.moments } }))
 }
 
-type Raw = {
+type StoredRow = {
   deviceNo: number
   id: Buffer
   token: string
@@ -105,7 +105,7 @@ async function storedDeliveries(
     ...(page.platform === undefined ? [] : [sql`d.platform = ${platforms.indexOf(page.platform)}`]),
     ...(page.deviceNo === undefined ? [] : [sql`d.device_no = ${page.deviceNo}`]),
   ]
-  const rows = await database.rows<Raw>(
+  const rows = await database.rows<StoredRow>(
     sql`select d.device_no as deviceNo, v.id, v.token, u.name as user, d.platform, d.state, d.reason, d.attempts,
        d.gateway_reference as gatewayReference, d.action, d.app_state as appState, d.became, d.accepted_at as acceptedAt, d.received_at as receivedAt,
        d.shown_at as shownAt, d.dismissed_at as dismissedAt, d.opened_at as openedAt, d.ended_at as endedAt

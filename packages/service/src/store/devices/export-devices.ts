@@ -8,9 +8,9 @@ const page = 1_000
 
 /** Every device of an app and environment that is not retired, oldest first. */
 export async function* exportDevices(database: Database, { app, environment }: Scope) {
-  type Raw = { no: number; platform: Platform; p256dh: Buffer | null; auth: Buffer | null; muted: number }
+  type StoredDevice = { no: number; platform: Platform; p256dh: Buffer | null; auth: Buffer | null; muted: number }
   for (let after = 0; ; ) {
-    const rows = await database.rows<Raw>(
+    const rows = await database.rows<StoredDevice>(
       sql`select d.no, d.platform, d.token, d.p256dh, d.auth, u.name as user, d.permission, d.muted, d.locale,
          d.time_zone as timeZone, d.app_version as appVersion, d.system_version as systemVersion, d.model
        from devices d left join users u on u.no = d.user_no

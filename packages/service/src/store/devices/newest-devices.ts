@@ -15,7 +15,7 @@ const among = 2_000
 
 /** Of each platform the device that registered last, and the virtual handset that did; none of them retired. */
 export async function newestDevices(database: Database, { app, environment }: Scope): Promise<NewestDevice[]> {
-  type Raw = { id: Buffer; platform: Platform; rehearsal: number; registeredAt: Date }
+  type StoredDevice = { id: Buffer; platform: Platform; rehearsal: number; registeredAt: Date }
   const newest = (platform: Platform) => sql`select no, id, platform, registered_at as registeredAt,
       substring_index(token, '/', -1) like ${`${handsetMark}%`} as rehearsal
     from devices where app_no = ${app.no} and environment = ${environment} and platform = ${platform} and retired_at is null
@@ -23,7 +23,9 @@ export async function newestDevices(database: Database, { app, environment }: Sc
   const one = (platform: Platform, rehearsal: boolean) =>
     sql`(select * from (${newest(platform)}) newest where rehearsal = ${rehearsal} order by no desc limit 1)`
   const found = await Promise.all(
-    platforms.map((platform) => database.rows<Raw>(sql`${one(platform, false)} union all ${one(platform, true)}`)),
+    platforms.map((platform) =>
+      database.rows<StoredDevice>(sql`${one(platform, false)} union all ${one(platform, true)}`),
+    ),
   )
   return found.flat().map(({ id, platform, rehearsal, registeredAt }) => ({
     id: uuidFromBytes(id),

@@ -32,8 +32,8 @@ export async function findDevicesBySecrets(
   database: Database,
   secretHashes: Buffer[],
 ): Promise<{ device: DeviceRow; app: AppRow }[]> {
-  type Raw = Omit<DeviceRow, 'id' | 'muted'> & AppColumns & { id: Buffer; muted: number }
-  const rows = await database.rows<Raw>(
+  type StoredDevice = Omit<DeviceRow, 'id' | 'muted'> & AppColumns & { id: Buffer; muted: number }
+  const rows = await database.rows<StoredDevice>(
     sql`select ${deviceColumns}, u.name as user, ${appColumns}
      from devices d join apps a on a.no = d.app_no left join users u on u.no = d.user_no
      where d.secret_hash in ${secretHashes}`,
@@ -136,8 +136,8 @@ async function userNo(database: Reader, { app, environment }: Scope, name: strin
 /** Whole rows, in the order of their places. */
 async function rowsOf(database: Reader, places: readonly Placed[]): Promise<(DeviceRow & Placed)[]> {
   if (places.length === 0) return []
-  type Raw = Omit<DeviceRow, 'id' | 'muted'> & { id: Buffer; muted: number }
-  const rows = await database.rows<Raw>(
+  type StoredDevice = Omit<DeviceRow, 'id' | 'muted'> & { id: Buffer; muted: number }
+  const rows = await database.rows<StoredDevice>(
     sql`select ${deviceColumns}, u.name as user from devices d left join users u on u.no = d.user_no
      where d.no in ${places.map(({ no }) => no)}`,
   )

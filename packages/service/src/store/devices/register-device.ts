@@ -69,7 +69,7 @@ export async function registerDevice(database: Database, scope: Scope, device: N
   }
 }
 
-type Found = {
+type Claimant = {
   readonly no: number
   readonly installation: string | null
   readonly tokenHash: Buffer | null
@@ -129,7 +129,7 @@ async function registerOnce(tx: Tx, scope: Scope, device: NewDevice): Promise<st
 const claimants = (tx: Tx, { app, environment }: Scope, { platform, address, installation }: NewDevice) => {
   const columns = sql`v.no, v.installation, v.token_hash as tokenHash, v.retired_at is not null as retired, v.permission,
     v.muted, v.user_no as userNo, u.name as user from devices v left join users u on u.no = v.user_no`
-  return tx.rows<Found>(
+  return tx.rows<Claimant>(
     sql`select ${columns} where v.app_no = ${app.no} and v.environment = ${environment} and v.platform = ${platform} and v.token_hash = ${address.tokenHash}
      union select ${columns} where v.app_no = ${app.no} and v.environment = ${environment} and v.installation = ${installation}`,
   )
@@ -142,7 +142,7 @@ async function gaveUp(tx: Tx, deviceNo: number, tokenHash: Buffer): Promise<bool
   return rows.length > 0
 }
 
-async function giveUp(tx: Tx, { no, tokenHash }: Found): Promise<void> {
+async function giveUp(tx: Tx, { no, tokenHash }: Claimant): Promise<void> {
   if (tokenHash)
     await tx.change(
       sql`insert ignore into device_tokens (device_no, token_hash, until_at) values (${no}, ${tokenHash}, utc_timestamp(3))`,
@@ -150,7 +150,7 @@ async function giveUp(tx: Tx, { no, tokenHash }: Found): Promise<void> {
 }
 
 /** The device whose token went elsewhere is kept for the record, and cannot be rung until it registers again. */
-async function vacate(tx: Tx, from: Found): Promise<void> {
+async function vacate(tx: Tx, from: Claimant): Promise<void> {
   await giveUp(tx, from)
   const { affectedRows } = await tx.change(
     sql`update devices set token = '', token_hash = null, retired_at = coalesce(retired_at, utc_timestamp(3)),
@@ -192,7 +192,7 @@ export function insertion(scope: Scope, all: readonly Insertion[]): SQL {
 async function update(
   tx: Tx,
   device: NewDevice,
-  before: Found,
+  before: Claimant,
   installation: string | null,
   userNo: number | null,
   ...events: DeviceEvent[]
@@ -217,7 +217,7 @@ async function update(
 /** What a person would ask about later: the answer, the switch inside the app, and who was signed in. */
 export async function noteChanges(
   tx: Tx,
-  before: Pick<Found, 'no' | 'permission' | 'muted' | 'user'>,
+  before: Pick<Claimant, 'no' | 'permission' | 'muted' | 'user'>,
   after: {
     readonly permission?: string | undefined
     readonly muted?: boolean | undefined

@@ -45,7 +45,7 @@ export async function registerDevices(
   )
 }
 
-type Raw = Omit<DeviceRow, 'id' | 'muted' | 'user'> & { readonly id: Buffer; readonly muted: number }
+type StoredDevice = Omit<DeviceRow, 'id' | 'muted' | 'user'> & { readonly id: Buffer; readonly muted: number }
 
 /** @returns the devices that nobody knew and that are stored now */
 async function insertStrangers(
@@ -74,7 +74,9 @@ async function insertStrangers(
     })),
   )
   // Whoever is there already is left as it was, and comes back with another id than the one just made.
-  const rows = await database.rows<Raw>(sql`${inserted} on duplicate key update no = no returning ${bareDeviceColumns}`)
+  const rows = await database.rows<StoredDevice>(
+    sql`${inserted} on duplicate key update no = no returning ${bareDeviceColumns}`,
+  )
   const byId = new Map(once.map((device) => [device.id, device]))
   return rows.flatMap(({ id: bytes, ...row }) => {
     const id = uuidFromBytes(bytes)

@@ -122,7 +122,7 @@ export async function createNotification(
   if (held && found) onFound?.(about, found)
   try {
     type Stored = Lifetime & { readonly notificationNo: number; readonly workNo: number; readonly now: Date }
-    const [stored] = await database.together<Stored>(
+    const [stored] = await database.compound<Stored>(
       notificationStatements(scope, given, { devices, state, heldMs: held ? leaseMs : 0 }),
       sql`select no as notificationNo, last_insert_id() as workNo, created_at as createdAt, expires_at as expiresAt,
          utc_timestamp(3) as now from notifications where no = @notification`,

@@ -7,7 +7,7 @@ import type { Database } from '../database.ts'
 import { allOf } from '../fragments.ts'
 import { holdOfCode } from './hold-codes.ts'
 
-type Raw = Omit<Notification, 'id' | 'target' | 'content' | 'filling' | 'urgency' | 'hold'> & {
+type StoredNotification = Omit<Notification, 'id' | 'target' | 'content' | 'filling' | 'urgency' | 'hold'> & {
   id: Buffer
   target: unknown
   content: unknown
@@ -23,7 +23,7 @@ const columns = sql`no, id, app_no as appNo, environment, state, target, content
 
 const parsed = <T>(value: unknown): T => (typeof value === 'string' ? JSON.parse(value) : value) as T
 
-const fromRaw = (raw: Raw): Notification => ({
+const notificationOf = (raw: StoredNotification): Notification => ({
   ...raw,
   id: uuidFromBytes(raw.id),
   target: parsed<Target>(raw.target),
@@ -38,15 +38,15 @@ export async function findNotification(
   scope: Scope,
   id: string,
 ): Promise<Notification | undefined> {
-  const [raw] = await database.rows<Raw>(
+  const [raw] = await database.rows<StoredNotification>(
     sql`select ${columns} from notifications where id = ${uuidBuffer(id)} and app_no = ${scope.app.no} and environment = ${scope.environment}`,
   )
-  return raw && fromRaw(raw)
+  return raw && notificationOf(raw)
 }
 
 export async function findNotificationByNo(database: Database, no: number): Promise<Notification | undefined> {
-  const [raw] = await database.rows<Raw>(sql`select ${columns} from notifications where no = ${no}`)
-  return raw && fromRaw(raw)
+  const [raw] = await database.rows<StoredNotification>(sql`select ${columns} from notifications where no = ${no}`)
+  return raw && notificationOf(raw)
 }
 
 /** The live one of this name, or the last that had it. */
@@ -55,10 +55,10 @@ export async function findNotificationByName(
   scope: Scope,
   name: string,
 ): Promise<Notification | undefined> {
-  const [raw] = await database.rows<Raw>(
+  const [raw] = await database.rows<StoredNotification>(
     sql`select ${columns} from notifications where app_no = ${scope.app.no} and environment = ${scope.environment} and name = ${name} order by no desc limit 1`,
   )
-  return raw && fromRaw(raw)
+  return raw && notificationOf(raw)
 }
 
 export type NotificationPage = {
@@ -95,16 +95,16 @@ export async function listNotifications(
       sql`exists (select 1 from notification_counts c
                   where c.notification_no = n.no and c.reason = ${reasons[reason].code} and c.count > 0)`,
     )
-  const rows = await database.rows<Raw>(
+  const rows = await database.rows<StoredNotification>(
     sql`select ${columns} from notifications n where ${allOf(conditions)} order by no desc limit ${page.limit}`,
   )
-  return rows.map(fromRaw)
+  return rows.map(notificationOf)
 }
 
 /** What changed at or after a moment, oldest change first. */
 export async function changedNotifications(database: Database, scope: Scope, since: Date): Promise<Notification[]> {
-  const rows = await database.rows<Raw>(
+  const rows = await database.rows<StoredNotification>(
     sql`select ${columns} from notifications where app_no = ${scope.app.no} and environment = ${scope.environment} and changed_at >= ${since} order by changed_at limit 100`,
   )
-  return rows.map(fromRaw)
+  return rows.map(notificationOf)
 }

@@ -31,16 +31,16 @@ export class AttributeRefused extends Error {
   }
 }
 
-type Raw = Omit<AttributeRow, 'devicesMay'> & { devicesMay: number }
+type StoredAttribute = Omit<AttributeRow, 'devicesMay'> & { devicesMay: number }
 const columns = sql`no, name, type, devices_may as devicesMay, created_at as createdAt`
-const rowOf = (raw: Raw): AttributeRow => ({ ...raw, devicesMay: raw.devicesMay === 1 })
+const rowOf = (raw: StoredAttribute): AttributeRow => ({ ...raw, devicesMay: raw.devicesMay === 1 })
 
 /** In the order of their names. */
 export async function listAttributes(
   database: Pick<Database, 'rows'>,
   { app, environment }: Scope,
 ): Promise<AttributeRow[]> {
-  const rows = await database.rows<Raw>(
+  const rows = await database.rows<StoredAttribute>(
     sql`select ${columns} from attributes where app_no = ${app.no} and environment = ${environment} order by name`,
   )
   return rows.map(rowOf)
@@ -179,7 +179,7 @@ export async function attributesOf(
 }
 
 async function find(tx: Tx, { app, environment }: Scope, names: readonly string[]): Promise<AttributeRow[]> {
-  const rows = await tx.rows<Raw>(
+  const rows = await tx.rows<StoredAttribute>(
     sql`select ${columns} from attributes where app_no = ${app.no} and environment = ${environment} and name in ${names}`,
   )
   return rows.map(rowOf)

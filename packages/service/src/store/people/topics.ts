@@ -16,24 +16,24 @@ export type TopicRow = {
   readonly createdAt: Date
 }
 
-type Raw = Omit<TopicRow, 'declared'> & { declared: number }
+type StoredTopic = Omit<TopicRow, 'declared'> & { declared: number }
 const columns = sql`t.no, t.name, t.title, t.declared, t.created_at as createdAt,
   coalesce(t.counted_devices, (select count(*) from topic_devices m where m.topic_no = t.no)) as devices,
   coalesce(t.counted_users, (select count(*) from topic_users m where m.topic_no = t.no)) as users`
-const rowOf = (raw: Raw): TopicRow => ({ ...raw, declared: raw.declared === 1 })
+const rowOf = (raw: StoredTopic): TopicRow => ({ ...raw, declared: raw.declared === 1 })
 /** Topics `t` of an app and environment. */
 const inScope = ({ app, environment }: Scope): SQL => sql`t.app_no = ${app.no} and t.environment = ${environment}`
 
 /** In the order of their names. @param after the name of the last one before */
 export async function listTopics(database: Database, scope: Scope, limit: number, after = ''): Promise<TopicRow[]> {
-  const rows = await database.rows<Raw>(
+  const rows = await database.rows<StoredTopic>(
     sql`select ${columns} from topics t where ${inScope(scope)} and t.name > ${after} order by t.name limit ${limit}`,
   )
   return rows.map(rowOf)
 }
 
 export async function findTopic(database: Database, scope: Scope, name: string): Promise<TopicRow | undefined> {
-  const [row] = await database.rows<Raw>(
+  const [row] = await database.rows<StoredTopic>(
     sql`select ${columns} from topics t where ${inScope(scope)} and t.name = ${name}`,
   )
   return row && rowOf(row)

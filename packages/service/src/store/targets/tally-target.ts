@@ -43,7 +43,7 @@ export const sampling = {
   /** Fewer devices than these in the sample say too little of the rest, and all are counted. */
   fewest: 800,
 }
-/** They come from so many short stretches, spread over all numbers: who joined together tends to be alike. */
+/** They come from so many short stretches, spread over all numbers: who joined sumOfCounts tends to be alike. */
 const stretches = 200
 
 /**
@@ -145,7 +145,7 @@ async function count(
 const rounded = (number: number): number => Number(number.toPrecision(3))
 
 /** Two counts of what has nobody in common, each found in a share of what there is, as one of all. */
-function together(counts: readonly (Counts & { readonly share: number })[]): Counts {
+function sumOfCounts(counts: readonly (Counts & { readonly share: number })[]): Counts {
   const groups = new Map<string, TargetGroup>()
   for (const { groups: own, share } of counts)
     for (const group of own) {
@@ -216,7 +216,7 @@ async function estimate(
     ])
     const found = [...ofPeople.groups, ...ofNobody.groups].reduce((sum, { devices }) => sum + devices, 0)
     if (found < how.fewest) continue
-    const counts = together([
+    const counts = sumOfCounts([
       { ...ofPeople, share: some.share },
       { ...ofNobody, share: others.share },
     ])

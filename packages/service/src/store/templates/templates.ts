@@ -13,11 +13,11 @@ export type TemplateRow = {
   readonly madeAt: Date
 }
 
-type Raw = Omit<TemplateRow, 'content' | 'declares'> & { content: unknown; declares: unknown }
+type StoredTemplate = Omit<TemplateRow, 'content' | 'declares'> & { content: unknown; declares: unknown }
 
 const columns = sql`t.name, t.version, t.content, t.declares, t.made_by as madeBy, t.made_at as madeAt`
 const parsed = <T>(value: unknown): T => (typeof value === 'string' ? JSON.parse(value) : value) as T
-const rowOf = (raw: Raw): TemplateRow => ({
+const rowOf = (raw: StoredTemplate): TemplateRow => ({
   ...raw,
   content: parsed<Writing>(raw.content),
   declares: parsed<Declarations>(raw.declares),
@@ -30,7 +30,7 @@ export async function listTemplates(
   limit: number,
   after = '',
 ): Promise<TemplateRow[]> {
-  const rows = await database.rows<Raw>(
+  const rows = await database.rows<StoredTemplate>(
     sql`select ${columns} from templates t
      join (select name, max(version) as version from templates where app_no = ${app.no} and environment = ${environment} and name > ${after} group by name) newest
        on newest.name = t.name and newest.version = t.version
@@ -46,7 +46,7 @@ export async function findTemplate(
   name: string,
   version: number | undefined,
 ): Promise<TemplateRow | undefined> {
-  const [raw] = await database.rows<Raw & { deleted: number }>(
+  const [raw] = await database.rows<StoredTemplate & { deleted: number }>(
     sql`select ${columns}, t.deleted_at is not null as deleted from templates t
      where t.app_no = ${app.no} and t.environment = ${environment} and t.name = ${name}
        ${version === undefined ? sql`` : sql`and t.version = ${version}`}
