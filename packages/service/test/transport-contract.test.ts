@@ -145,6 +145,10 @@ describe.each(fillings)('a connection to a gateway by %s', (_name, open) => {
     expect(silent.headCame).toBe(false)
     silent.cancel()
     expect(await ended).toBe('ECONNRESET')
+    const late = exchange(one)
+    const given = failure(late.answer)
+    late.cancel(new NoAnswer(one.address, 'ETIMEDOUT'))
+    expect(await given).toBe('ETIMEDOUT')
     expect(sessions).toHaveLength(1)
   })
 

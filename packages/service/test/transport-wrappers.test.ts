@@ -22,8 +22,9 @@ class Puppet implements Transport {
       one.fail = fail
     })
     this.asked.push(one)
-    const cancel = () => {
+    const cancel = (because?: NoAnswer) => {
       one.cancelled = true
+      if (because) one.fail(because)
     }
     return { answer, headCame: this.headCame, cancel }
   }

@@ -129,7 +129,8 @@ class Asked implements Exchange {
     return this.status !== 0
   }
 
-  cancel(): void {
+  cancel(because?: NoAnswer): void {
+    if (because) this.fail(because)
     this.stream.close(NGHTTP2_CANCEL)
   }
 

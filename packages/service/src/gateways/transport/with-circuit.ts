@@ -1,4 +1,4 @@
-import { afterRequest, askCircuit, type Circuit, closedCircuit, type GatewayAnswer } from '@zbell/core'
+import { afterRequest, askCircuit, type Circuit, closedCircuit } from '@zbell/core'
 import { type Asking, type Exchange, NoAnswer, neverAsked, type Transport } from './transport.ts'
 
 /** Rests an origin that gives no answers, and lets single requests through to see whether it is back. */
@@ -27,27 +27,21 @@ export class CircuitTransport implements Transport {
     const { circuit, waitMs } = askCircuit(this.#circuit, this.#now())
     this.#circuit = circuit
     if (waitMs > 0) return neverAsked(new NoAnswer(this.address, 'RESTING', { restMs: waitMs }))
-    const inner = this.#inner.request(asking)
-    return {
-      answer: inner.answer.then(this.#came, this.#failed),
-      get headCame() {
-        return inner.headCame
-      },
-      cancel: () => inner.cancel(),
-    }
+    const exchange = this.#inner.request(asking)
+    // Asked for first, so that whoever waits for the answer finds the circuit as it is after it.
+    exchange.answer.then(this.#came, this.#failed)
+    return exchange
   }
 
-  readonly #came = (answer: GatewayAnswer): GatewayAnswer => {
+  readonly #came = (): void => {
     this.#circuit = afterRequest(this.#circuit, true, this.#now())
-    return answer
   }
 
-  readonly #failed = (error: NoAnswer): never => {
+  readonly #failed = (error: NoAnswer): void => {
     const { headCame, connection } = error
     if (headCame || connection === undefined || connection !== this.#lost)
       this.#circuit = afterRequest(this.#circuit, headCame, this.#now())
     if (!headCame && connection !== undefined) this.#lost = connection
-    throw error
   }
 
   close(): Promise<void> {

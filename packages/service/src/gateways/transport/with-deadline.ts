@@ -1,10 +1,9 @@
-import type { GatewayAnswer } from '@zbell/core'
 import { type Asking, type Exchange, NoAnswer, type Transport } from './transport.ts'
 
 /** How exactly a deadline is kept, of the whole time. */
 const sweepsInTime = 20
 
-type Watched = { readonly inner: Exchange; readonly dueMs: number; readonly fail: (error: NoAnswer) => void }
+type Watched = { readonly exchange: Exchange; readonly dueMs: number }
 
 /**
  * Gives up on answers that have not come, whole, after so long: a stream's own timeout would start anew with every byte that
@@ -30,29 +29,13 @@ export class DeadlineTransport implements Transport {
   }
 
   request(asking: Asking): Exchange {
-    const inner = this.#inner.request(asking)
-    const answer = new Promise<GatewayAnswer>((done, fail) => {
-      const watched = { inner, dueMs: performance.now() + this.#timeoutMs, fail }
-      this.#watched.add(watched)
-      this.#timer ??= setInterval(() => this.#sweep(), Math.max(10, this.#timeoutMs / sweepsInTime)).unref()
-      inner.answer.then(
-        (came) => {
-          this.#watched.delete(watched)
-          done(came)
-        },
-        (error: NoAnswer) => {
-          this.#watched.delete(watched)
-          fail(error)
-        },
-      )
-    })
-    return {
-      answer,
-      get headCame() {
-        return inner.headCame
-      },
-      cancel: () => inner.cancel(),
-    }
+    const exchange = this.#inner.request(asking)
+    const watched = { exchange, dueMs: performance.now() + this.#timeoutMs }
+    this.#watched.add(watched)
+    this.#timer ??= setInterval(() => this.#sweep(), Math.max(10, this.#timeoutMs / sweepsInTime)).unref()
+    const ended = () => this.#watched.delete(watched)
+    exchange.answer.then(ended, ended)
+    return exchange
   }
 
   #sweep(): void {
@@ -60,8 +43,8 @@ export class DeadlineTransport implements Transport {
     for (const watched of this.#watched) {
       if (watched.dueMs > nowMs) return
       this.#watched.delete(watched)
-      watched.fail(new NoAnswer(this.address, 'ETIMEDOUT', { headCame: watched.inner.headCame }))
-      watched.inner.cancel()
+      const { exchange } = watched
+      exchange.cancel(new NoAnswer(this.address, 'ETIMEDOUT', { headCame: exchange.headCame }))
     }
     clearInterval(this.#timer)
     this.#timer = undefined
