@@ -1,7 +1,7 @@
 import { beforeEach, describe, expect, test } from '@jest/globals'
 import type { Outcome, Reason } from '@zbell/core'
 import type { Notification } from '../src/engine/notification.ts'
-import type { Gateways, WorkStore } from '../src/engine/ports.ts'
+import type { Gateways, Lane, WorkStore } from '../src/engine/ports.ts'
 import { prepareAhead } from '../src/engine/prepare-ahead.ts'
 import { sendBlock } from '../src/engine/send-block.ts'
 import { sendBlockDefaults } from '../src/engine/send-options.ts'
@@ -34,6 +34,9 @@ let faults: unknown[]
 let laneState: () => 'open' | 'halted' | 'stale'
 let inFlight = { now: 0, most: 0 }
 let noted: string[]
+let woken: number[] = []
+/** What all lanes have become meanwhile. */
+let turned: Lane['state'] | undefined
 let opened: string[]
 
 beforeEach(() => {
@@ -43,6 +46,8 @@ beforeEach(() => {
   faults = []
   inFlight = { now: 0, most: 0 }
   noted = []
+  woken = []
+  turned = undefined
   opened = []
   answer = async () => ({ is: 'accepted' })
   lane = async () => undefined
@@ -55,6 +60,9 @@ const store = {
     stored.push({ ...outcomes, ended: [...outcomes.ended], remaining: [...outcomes.remaining] })
     return holds
   },
+  wakeRejected: async ({ appNo }: Claim) => {
+    woken.push(appNo)
+  },
   noteAccepted: async (_notification: Notification, platform: string, rehearsal: boolean) => {
     noted.push(`${platform}${rehearsal ? ' rehearsal' : ''}`)
   },
@@ -66,10 +74,13 @@ const gateways: Gateways = {
     const reason = await lane()
     if (reason) return reason
     const slots = new Places(3)
+    const first = laneState()
     return {
       via: { gateway: 'https://gateway.example', credential: 'signing-key 00112233' },
       slots,
-      state: laneState(),
+      get state() {
+        return turned ?? first
+      },
       prepare: async () => ({
         async send({ token }) {
           inFlight.now++
@@ -206,6 +217,19 @@ describe('a block', () => {
     expect(stored.at(-1)?.retries).toEqual([
       { devices: [1], failures: 3, cause: 'credential-rejected', afterMs: 30_000 },
     ])
+  })
+
+  test('what was refused before another credential was put in use, and is stored after it, is woken again', async () => {
+    fleet = [device(1)]
+    answer = async () => {
+      // Somebody replaces the credential while the refusal is on its way to the store.
+      turned = 'stale'
+      return { is: 'refused', reason: 'credential-rejected' }
+    }
+    const claim = claimOf([1])
+    await run(claim)
+    expect(stored.at(-1)?.retries).toMatchObject([{ devices: [1], cause: 'credential-rejected' }])
+    expect(woken).toEqual([claim.appNo])
   })
 
   test('a halted lane sends nothing', async () => {

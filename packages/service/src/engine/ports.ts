@@ -18,6 +18,8 @@ export type WorkStore = {
   /** Those among these notifications that somebody stopped. */
   holds(numbers: readonly number[]): Promise<Map<number, Hold>>
   storeOutcomes(claim: Claim, outcomes: Outcomes): Promise<boolean>
+  /** Work of an app that waits for another credential is due now. */
+  wakeRejected(of: { readonly appNo: number; readonly environment: Environment }): Promise<void>
   /** A gateway took something of this notification: worth a note when it is the first time. */
   noteAccepted(notification: Notification, platform: Platform, rehearsal: boolean): Promise<void>
 }

@@ -12,7 +12,7 @@ import { Answers } from './answers.ts'
 import type { Notification } from './notification.ts'
 import { type OpenLane, OpenLanes } from './open-lanes.ts'
 import { OutcomeBuffer } from './outcome-buffer.ts'
-import type { Gateways, PreparedRequest, WorkStore } from './ports.ts'
+import type { Gateways, Lane, PreparedRequest, WorkStore } from './ports.ts'
 import type { Ahead } from './prepare-ahead.ts'
 import { type SendBlockOptions, sendBlockDefaults } from './send-options.ts'
 import { unlessAborted } from './unless-aborted.ts'
@@ -46,6 +46,8 @@ class BlockRun {
   #values = new Map<number, Values>()
   #superseded: ReadonlySet<number> = new Set()
   readonly #answers = new Answers()
+  /** Lanes whose credential the gateway refused. */
+  readonly #rejecting = new Set<Lane>()
   #inTheAir = 0
   #onLanded: (() => void) | undefined
 
@@ -73,6 +75,9 @@ class BlockRun {
     await unlessAborted(this.#sendAll(), this.#options.givenUp)
     const held = await this.#outcomes.storeRest(this.#expiresMs)
     if (!this.#outcomes.holding) return false
+    // Whoever put another credential in use woke what waited for one; what was refused before that and is stored only now
+    // would sleep through it.
+    if ([...this.#rejecting].some((lane) => lane.state === 'stale')) await this.#store.wakeRejected(this.#claim)
     for (const { platform, rehearsal } of this.#lanes.accepted)
       await this.#store.noteAccepted(this.#notification, platform, rehearsal)
     return held
@@ -182,7 +187,7 @@ class BlockRun {
     if (open === 'fault') this.#outcomes.wait(device, 'internal-fault')
     else if (typeof open === 'string')
       this.#outcomes.end(device, { state: 'refused', reason: open }, this.#claim.failures)
-    else if (open.lane.state === 'halted') this.#outcomes.wait(device, 'credential-rejected')
+    else if (open.lane.state === 'halted') this.#waitForCredential(device, open)
     else {
       let request: PreparedRequest
       try {
@@ -241,6 +246,11 @@ class BlockRun {
     if (--this.#inTheAir === 0) this.#onLanded?.()
   }
 
+  #waitForCredential(device: BlockDevice, { lane }: OpenLane): void {
+    this.#rejecting.add(lane)
+    this.#outcomes.wait(device, 'credential-rejected')
+  }
+
   #take(device: BlockDevice, outcome: Outcome, open: OpenLane): void {
     const answer = this.#answers.of(device, outcome, open.lane)
     switch (outcome.is) {
@@ -253,7 +263,7 @@ class BlockRun {
         break
       case 'refused':
         // Not the delivery's fault, and it can be mended: it waits for another credential, within its lifetime.
-        if (outcome.reason === 'credential-rejected') this.#outcomes.wait(device, 'credential-rejected')
+        if (outcome.reason === 'credential-rejected') this.#waitForCredential(device, open)
         else this.#outcomes.end(device, { state: 'refused', reason: outcome.reason, answer }, this.#attempts)
         break
       case 'busy':

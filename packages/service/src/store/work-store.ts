@@ -9,6 +9,7 @@ import { DatabaseUnavailable } from './errors.ts'
 import { claimNotificationWork } from './notifications/claim-notification-work.ts'
 import { expandPage, type Looks } from './notifications/expand-page.ts'
 import { holdsOf } from './notifications/hold.ts'
+import { wakeRejected } from './notifications/read-waiting.ts'
 import { withdrawPage } from './notifications/withdraw-notification.ts'
 import { FairQueue } from './queue/fair-queue.ts'
 import { extend, release } from './queue/hold.ts'
@@ -39,6 +40,7 @@ export const workStore = (
   values: (userNos) => readersValues(database, userNos),
   superseded: (notification, tag, numbers) => superseded(database, notification, tag, numbers),
   holds: (numbers) => holdsOf(database, numbers),
+  wakeRejected: (of) => wakeRejected(database, of),
   async noteAccepted({ appNo, environment }, platform, rehearsal) {
     try {
       await milestones.note({ appNo, environment, platform, rehearsal, what: 'accepted' })
