@@ -6,6 +6,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { Client } from '@zbell/contract/client'
 import type { Browser, Page } from 'playwright-core'
 import { openBrowser } from './harness/browser.ts'
+import { choose } from './harness/console-page.ts'
 import { Demo } from './harness/demo.ts'
 import { patience, until } from './harness/programs.ts'
 
@@ -70,7 +71,7 @@ describe('a new app, in the console', () => {
   test('shows a key once, watches a device arrive with it, and revokes it after asking', async () => {
     await nav('App and keys').click()
     await page.getByLabel('Its name').fill('In the app')
-    await page.getByLabel('What it may').selectOption('app')
+    await choose(page.getByLabel('What it may'), 'app: registers devices')
     await page.getByRole('button', { name: 'Make a key', exact: true }).click()
     const key = (await page.getByText(/^zb-app-/).textContent()) ?? ''
     expect(key).toMatch(/^zb-app-[\w-]{43}$/)
@@ -87,7 +88,7 @@ describe('a new app, in the console', () => {
     expect(await row.textContent()).not.toContain(key)
     await row.getByRole('button', { name: 'Revoke' }).click()
     await page.getByRole('alertdialog').getByText('It cannot be taken back.').waitFor()
-    await page.getByRole('button', { name: 'Keep it' }).click()
+    await page.getByRole('button', { name: 'Leave it' }).click()
     await row.getByText('registers devices').waitFor()
     await row.getByRole('button', { name: 'Revoke' }).click()
     await page.getByRole('button', { name: 'Revoke it' }).click()
@@ -98,9 +99,9 @@ describe('a new app, in the console', () => {
   test('is renamed, and the whole console says so', async () => {
     await page.getByLabel('Name', { exact: true }).fill('Brackenholm Harbour')
     await page.getByRole('button', { name: 'Save', exact: true }).click()
-    await page.getByText('● saved').waitFor()
+    await page.getByText('saved', { exact: true }).waitFor()
     await until(
-      () => page.getByLabel('App', { exact: true }).locator('option:checked').textContent(),
+      () => page.getByLabel('App', { exact: true }).textContent(),
       (name) => name === 'Brackenholm Harbour',
     )
   })

@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Browser, Page } from 'playwright-core'
 import { openBrowser } from './harness/browser.ts'
+import { choose, sayTo } from './harness/console-page.ts'
 import { Demo } from './harness/demo.ts'
 import { patience, until } from './harness/programs.ts'
 
@@ -33,16 +34,12 @@ const anew = () => page.getByRole('button', { name: 'Start anew' }).click()
 
 describe('while it is being written', () => {
   test('what will be cut or left away is said beside its field', async () => {
-    await field('To').fill('user:ada user:signe')
+    await sayTo(page, 'user:ada user:signe')
     await field('Title').fill('Kittiwake leaves Lantern Quay at twenty past five')
-    const title = page
-      .locator('div')
-      .filter({ has: field('Title') })
-      .last()
-    await title.getByText('ios: has 49 characters; a lock screen cuts it after about 40.').waitFor()
-    await title.getByText('android: has 49 characters; a lock screen cuts it after about 45.').waitFor()
+    await page.getByText('ios: has 49 characters; a lock screen cuts it after about 40.').waitFor()
+    await page.getByText('android: has 49 characters; a lock screen cuts it after about 45.').waitFor()
     await field('Title').fill('Kittiwake is late')
-    await title.getByText('a lock screen cuts it').first().waitFor({ state: 'detached' })
+    await page.getByText('a lock screen cuts it').first().waitFor({ state: 'detached' })
     for (const n of [1, 2, 3]) {
       await page.getByRole('button', { name: 'Add a button' }).click()
       await field(`Button ${n} says`).fill(`Choice ${n}`)
@@ -78,12 +75,12 @@ describe('while it is being written', () => {
 
   test('it is shown as the person gets it whose name is given, in their own words', async () => {
     await field('Title').fill('{pier}: boarding')
-    await field('Fallbacks').fill('pier = the pier')
+    await field('Fallback of pier').fill('the pier')
     await page.getByLabel('Add a language').fill('ja')
     await page.keyboard.press('Enter')
     await field('Title').fill('乗船中')
     await page.getByRole('tab', { name: 'For everybody' }).click()
-    await field('To').fill('everyone')
+    await sayTo(page, 'everyone')
     await page.getByLabel('As this person gets it').fill('ada')
     await on('iOS').getByText(': boarding').waitFor()
     await page.getByLabel('As this person gets it').fill('haru')
@@ -93,11 +90,11 @@ describe('while it is being written', () => {
   })
 
   test('a pasted list is counted at once, each device of it once', async () => {
-    await field('To').fill('user:ada\nuser:ada, user:signe; user:ada')
+    await sayTo(page, 'user:ada\nuser:ada, user:signe; user:ada')
     await field('Title').fill('Late')
     await page.getByText('Would ring 3 devices of 2 people').waitFor()
     await page.getByText('Only some of them').click()
-    await field('But in none of').fill('user:signe')
+    await sayTo(page, 'user:signe', 'But in none of')
     await page.getByText('Would ring 2 devices of 1 person').waitFor()
     await page.getByRole('checkbox', { name: 'web' }).check()
     await page.getByText('Would ring 1 device of 1 person').waitFor()
@@ -108,7 +105,7 @@ describe('while it is being written', () => {
 describe('before it goes and while it does', () => {
   test('to many the number has to be typed', async () => {
     expect((await demo.zbell('settings', 'change', '--ask-from', '2')).code).toBe(0)
-    await field('To').fill('user:ada')
+    await sayTo(page, 'user:ada')
     await field('Title').fill('A berth changed')
     await page.getByText('Would ring 2 devices').waitFor()
     await page.getByRole('button', { name: 'Review' }).click()
@@ -124,9 +121,9 @@ describe('before it goes and while it does', () => {
 
   test('it is paused, goes on and is cancelled on its page, which asks once and says what had gone', async () => {
     await page.getByRole('navigation').getByRole('link', { name: 'Write' }).click()
-    await field('To').fill('everyone')
+    await sayTo(page, 'everyone')
     await field('Title').fill('Timetable of the winter')
-    await field('Goes out').selectOption('over an hour')
+    await choose(field('Goes out'), 'over an hour')
     await page.getByText('Would ring').waitFor()
     await page.getByRole('button', { name: 'Review' }).click()
     const asks = page.getByLabel(/^Type \d+ to send/)
@@ -152,12 +149,13 @@ describe('before it goes and while it does', () => {
     await page.getByRole('navigation').getByRole('link', { name: 'Why' }).click()
     expect(await page.getByRole('button', { name: 'Explain' }).isDisabled()).toBe(true)
     await field('Who').fill('ada')
-    const [first, second] = await field('Which notification').locator('option').allTextContents()
+    await field('Which notification').click()
+    const [first, second] = await page.getByRole('option').allTextContents()
     expect([first, second]).toEqual([
       expect.stringContaining('Timetable of the winter'),
       expect.stringContaining('A berth changed'),
     ])
-    await field('Which notification').selectOption(second!)
+    await page.getByRole('option', { name: second!, exact: true }).click()
     await field('Who').press('Enter')
     await page.getByText('Yes: it was shown').first().waitFor()
     await page.getByRole('link', { name: 'The notification' }).click()
@@ -175,7 +173,7 @@ describe('what the app asks', () => {
     expect(await asked.getByLabel('Ask from so many devices on').inputValue()).toBe('2')
     await asked.getByLabel('Ask from so many devices on').fill('none')
     await asked.getByRole('button', { name: 'Save what it asks' }).click()
-    await asked.getByText('✕ Too small').waitFor()
+    await asked.getByText('Too small').waitFor()
     await asked.getByLabel('Ask from so many devices on').fill('2,500')
     await asked.getByLabel('Let devices join any topic').uncheck()
     await asked.getByRole('button', { name: 'Save what it asks' }).click()
@@ -192,9 +190,9 @@ describe('what the app asks', () => {
     expect(first?.length).toBeGreaterThan(30)
     await asked.getByText('There is no key to sign proofs with yet').waitFor({ state: 'detached' })
     await asked.getByRole('button', { name: 'Make another key for proofs' }).click()
-    await asked.getByText('no proof that was signed with it counts any more').waitFor()
-    await asked.getByRole('button', { name: 'Make it now' }).click()
-    await asked.getByText('no proof that was signed with it counts any more').waitFor({ state: 'detached' })
+    await page.getByText('no proof that was signed with it counts any more').waitFor()
+    await page.getByRole('button', { name: 'Make it now' }).click()
+    await page.getByText('no proof that was signed with it counts any more').waitFor({ state: 'detached' })
     expect(await asked.getByRole('status').locator('code').textContent()).not.toBe(first)
     expect(await settings()).toMatchObject({ proofKey: true })
   })

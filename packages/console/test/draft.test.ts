@@ -1,8 +1,10 @@
 import { describe, expect, test } from '@jest/globals'
-import type { Notification } from '@zbell/contract'
+import type { Notification, Target } from '@zbell/contract'
 import { notificationRequest } from '@zbell/contract'
 import fc from 'fast-check'
-import { type Draft, draftLike, emptyDraft, fieldOf, noTexts, pairsOf, requestOf } from '../src/write/draft.ts'
+import { targetOfText, textOfTarget } from '../src/target/references.ts'
+import { namesIn } from '../src/values/names-in.ts'
+import { type Draft, draftLike, emptyDraft, fieldOf, noTexts, requestOf } from '../src/write/draft.ts'
 
 const draft = (more: Partial<Draft>): Draft => ({ ...emptyDraft, ...more })
 
@@ -11,16 +13,19 @@ describe('what stands in the fields', () => {
     expect(
       requestOf(
         draft({
-          any: 'user:ada, topic:route-4\nuser:signe',
-          none: 'topic:weather',
-          platforms: ['ios'],
+          to: {
+            any: ['user:ada', 'topic:route-4', 'user:signe'],
+            all: [],
+            none: ['topic:weather'],
+            platforms: ['ios'],
+          },
           texts: {
             '': { title: 'Late', subtitle: '', body: 'Berth 2' },
             nb: { ...noTexts, title: 'Forsinket' },
             es: noTexts,
           },
           actions: [{ title: 'Rebook', action: '', navigate: '' }],
-          values: 'delay = 15\nberth="2"\n\nnonsense',
+          values: { delay: 15, berth: '2' },
           tag: 'sailing-101',
         }),
       ),
@@ -49,20 +54,19 @@ describe('what stands in the fields', () => {
     })
     const value = fc.oneof(word, fc.integer(), fc.boolean(), fc.constantFrom('15', 'true', '"quoted"', '007'))
     const values = fc.dictionary(fc.stringMatching(/^[a-z]{1,8}$/), value, { noNullPrototype: true })
-    const lines = values.map((pairs) => requestLike(pairs))
     const drafts: fc.Arbitrary<Draft> = fc
       .record({
-        any: fc.constantFrom('user:ada', 'topic:route-4 user:signe'),
+        any: fc.constantFrom<string[]>(['user:ada'], ['topic:route-4', 'user:signe']),
         shared: texts,
         others: fc.dictionary(fc.constantFrom('nb', 'es', 'ja', 'ar'), texts, { noNullPrototype: true }),
-        values: lines,
-        fallbacks: lines,
+        values,
+        fallbacks: values,
         platforms: fc.subarray(['ios', 'android', 'web'] as const),
         urgency: fc.constantFrom('low', 'normal', 'high'),
         ttlSeconds: fc.integer({ min: 0, max: 86_400 }),
       })
-      .map(({ shared, others, platforms, ...more }) =>
-        draft({ ...more, platforms: [...platforms], texts: { '': shared, ...others } }),
+      .map(({ any, shared, others, platforms, ...more }) =>
+        draft({ ...more, to: { any, platforms: [...platforms] }, texts: { '': shared, ...others } }),
       )
     fc.assert(
       fc.property(drafts, (one) => {
@@ -94,29 +98,53 @@ describe('what stands in the fields', () => {
 
   test('is what the service reads', () => {
     const whole = draft({
-      any: 'everyone',
+      to: { any: ['everyone'] },
       texts: { '': { title: 'Late', subtitle: 'Route 4', body: '{delay} min' } },
-      values: 'delay = 15',
+      values: { delay: 15 },
     })
     expect(notificationRequest.safeParse(requestOf(whole)).error).toBeUndefined()
     expect(notificationRequest.safeParse(requestOf(emptyDraft)).success).toBe(false)
   })
 })
 
-/** Lines of `name = value`, as a copied notification brings them. */
-function requestLike(pairs: Record<string, string | number | boolean>): string {
-  const sent = { to: {}, content: { title: 'T' }, values: pairs, fallbacks: {} } as unknown as Notification
-  return draftLike(sent).values
-}
+test.each<[string[], ReturnType<typeof namesIn>]>([
+  [['Late by {delay} minutes'], [{ name: 'delay', type: 'text' }]],
+  [
+    ['{delay, number} min', 'at {departs, time, short}'],
+    [
+      { name: 'delay', type: 'number' },
+      { name: 'departs', type: 'instant' },
+    ],
+  ],
+  [['{delay}', '{delay, plural, one {# minute} other {# minutes}}'], [{ name: 'delay', type: 'number' }]],
+  [
+    ['{pass, select, season {Thank you, {name}} other {Hello}}'],
+    [
+      { name: 'pass', type: 'text' },
+      { name: 'name', type: 'text' },
+    ],
+  ],
+  [["'{'not a name'}' and {pier"], []],
+])('the texts %p want %p', (texts, names) => expect(namesIn(texts)).toEqual(names))
 
-test.each([
-  ['pier = Gull Point', { pier: 'Gull Point' }],
-  ['delay=15\nopen = true', { delay: 15, open: true }],
-  ['code = 007', { code: '007' }],
-  ['code = "15"', { code: '15' }],
-  ['a = b = c', { a: 'b = c' }],
-  ['= 3\nno sign\n', {}],
-])('the lines %p give %p', (lines, values) => expect(pairsOf(lines)).toEqual(values))
+test.each<[Target, string]>([
+  [{ any: ['user:ada', 'topic:route-4'] }, 'any: user:ada topic:route-4'],
+  [
+    { any: ['everyone'], none: ['topic:weather'], platforms: ['ios'] },
+    'any: everyone\nnone: topic:weather\nplatforms: ios',
+  ],
+  [{}, ''],
+])('the target %p is the text %p, and back', (target, text) => {
+  expect(textOfTarget(target)).toBe(text)
+  expect(targetOfText(text)).toEqual(target)
+})
+
+test('a line without a name belongs to those of whom any is meant', () => {
+  expect(targetOfText('user:ada, topic:route-4\nnone: topic:weather')).toEqual({
+    any: ['user:ada', 'topic:route-4'],
+    none: ['topic:weather'],
+  })
+})
 
 test.each([
   ['/content/title', 'title'],

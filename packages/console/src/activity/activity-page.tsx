@@ -1,25 +1,77 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import type { Notification } from '@zbell/contract'
 import { sayTarget } from '@zbell/contract/words'
-import { useState } from 'react'
+import { PenLine } from 'lucide-react'
 import { Link } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { ActionLink } from '../parts/button.tsx'
+import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Exports } from '../parts/exports.tsx'
+import { ChoiceFilter, FilterBar, TextFilter, useFilters } from '../parts/filters.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Empty, Failure, Page, Pager, primary, Waiting } from '../parts/page.tsx'
+import { Empty, Failure, Page, Pager, Waiting } from '../parts/page.tsx'
 import { TotalsBar } from '../parts/states.tsx'
 import { inWords } from './in-words.ts'
 
+const columns: readonly Column<Notification>[] = [
+  {
+    name: 'notification',
+    title: 'Notification',
+    always: true,
+    cell: ({ id, shows, createdAt }) => (
+      <div className="max-w-80 min-w-40">
+        <Link to={`/activity/${id}`} className="font-semibold">
+          <bdi>{shows.title || 'Wakes the app'}</bdi>
+        </Link>
+        {shows.body && (
+          <p className="line-clamp-1 text-sm break-all text-soft">
+            <bdi>{shows.body}</bdi>
+          </p>
+        )}
+        <p className="text-sm text-soft md:hidden">
+          <Moment at={createdAt} />
+        </p>
+      </div>
+    ),
+  },
+  {
+    name: 'to',
+    title: 'To',
+    wide: true,
+    cell: ({ to }) => <p className="max-w-44 truncate font-mono text-sm leading-6">{sayTarget(to)}</p>,
+  },
+  {
+    name: 'sent',
+    title: 'Sent',
+    wide: true,
+    cell: ({ createdAt }) => (
+      <span className="text-sm leading-6">
+        <Moment at={createdAt} />
+      </span>
+    ),
+  },
+  {
+    name: 'outcome',
+    title: 'What became of it',
+    always: true,
+    cell: (one) => (
+      <div className="min-w-36">
+        <div className="pt-2.5 pb-1">
+          <TotalsBar totals={one.totals} />
+        </div>
+        <p className="text-sm text-soft">{inWords(one)}</p>
+      </div>
+    ),
+  },
+]
+
 export function ActivityPage() {
   const place = usePlace()
-  const [after, setAfter] = useState<string>()
-  const [search, setSearch] = useState('')
-  const [user, setUser] = useState('')
-  const [reason, setReason] = useState('')
+  const { search, user, reason, after, set, goOn } = useFilters('search', 'user', 'reason')
   const filters = { ...(search ? { search } : {}), ...(user ? { user } : {}), ...(reason ? { reason } : {}) }
-  const { data, error } = useQuery({
+  const { data, error, refetch } = useQuery({
     queryKey: [...keys.notifications(place), after ?? '', search, user, reason],
     placeholderData: keepPreviousData,
     queryFn: () =>
@@ -28,78 +80,52 @@ export function ActivityPage() {
         query: { environment: place.environment, limit: 25, ...filters, ...(after ? { after } : {}) },
       }),
   })
+  const bar = (
+    <FilterBar>
+      <TextFilter label="Search" value={search} example="storm" onChange={(text) => set('search', text)} />
+      <TextFilter label="Person" value={user} example="ada" onChange={(text) => set('user', text.trim())} />
+      <Reasons chosen={reason} onChoose={(code) => set('reason', code)} />
+      <Exports what="notifications" filters={filters} />
+    </FilterBar>
+  )
   return (
     <Page
       title="Activity"
       asks="What was sent, and how far did it get?"
       action={
-        <Link to="/write" className={primary}>
+        <ActionLink to="/write" rank="primary" icon={PenLine}>
           Write a notification
-        </Link>
+        </ActionLink>
       }
     >
-      <search className="mb-4 flex flex-wrap items-end gap-4">
-        <Filter
-          label="Search"
-          value={search}
-          example="storm"
-          onChange={(text) => {
-            setAfter(undefined)
-            setSearch(text)
-          }}
-        />
-        <Filter
-          label="Person"
-          value={user}
-          example="ada"
-          onChange={(text) => {
-            setAfter(undefined)
-            setUser(text)
-          }}
-        />
-        <Reasons
-          chosen={reason}
-          onChoose={(code) => {
-            setAfter(undefined)
-            setReason(code)
-          }}
-        />
-        <Exports what="notifications" filters={filters} />
-      </search>
       {error ? (
-        <Failure error={error} />
+        <Failure error={error} onAgain={() => void refetch()} />
       ) : !data ? (
         <Waiting />
-      ) : data.items.length === 0 && (search || user || reason) ? (
-        <p className="text-soft">Nothing that was sent fits.</p>
+      ) : data.items.length === 0 && Object.keys(filters).length === 0 ? (
+        <Empty
+          what="Every notification that is sent to this app in this environment appears here while it goes, with what became of each device."
+          example={'zbell send --to user:ada --title "Boarding is open"'}
+        >
+          <ActionLink to="/write">Write the first one</ActionLink>
+        </Empty>
       ) : (
-        <List items={data.items} />
+        <DataTable
+          label="Notifications"
+          name="activity"
+          rows={data.items}
+          idOf={(one) => one.id}
+          columns={columns}
+          tools={bar}
+          none="Nothing that was sent fits."
+        />
       )}
       <Pager
         next={data?.next ?? null}
-        onNext={() => setAfter(data?.next ?? undefined)}
-        {...(after ? { onFirst: () => setAfter(undefined) } : {})}
+        onNext={() => goOn(data?.next ?? undefined)}
+        {...(after ? { onFirst: () => goOn(undefined) } : {})}
       />
     </Page>
-  )
-}
-
-function Filter({
-  label,
-  value,
-  example,
-  onChange,
-}: {
-  readonly label: string
-  readonly value: string
-  readonly example: string
-  readonly onChange: (text: string) => void
-}) {
-  return (
-    <label className="grid text-sm text-soft">
-      {label}
-      <input className="w-48" value={value} placeholder={example} onChange={(e) => onChange(e.target.value)} />
-    </label>
   )
 }
 
@@ -114,80 +140,16 @@ function Reasons({ chosen, onChoose }: { readonly chosen: string; readonly onCho
   const says = new Map(data?.items.flatMap(({ reasons }) => reasons.map((one) => [one.code, one.says])))
   if (says.size === 0 && chosen === '') return null
   return (
-    <label className="grid text-sm text-soft">
-      Not seen because
-      <select className="w-64" value={chosen} onChange={(e) => onChoose(e.target.value)}>
-        <option value="">whatever became of it</option>
-        {[...says].map(([code, sentence]) => (
-          <option key={code} value={code}>
-            {sentence}
-          </option>
-        ))}
-      </select>
-    </label>
+    <ChoiceFilter
+      label="Not seen because"
+      value={chosen}
+      options={[
+        { value: '', label: 'whatever became of it' },
+        ...[...says].map(([value, label]) => ({ value, label })),
+      ]}
+      onChange={onChoose}
+    />
   )
 }
 
 const reasonDays = 14
-
-function List({ items }: { readonly items: readonly Notification[] }) {
-  if (items.length === 0) {
-    return (
-      <Empty
-        what="Every notification that is sent to this app in this environment appears here while it goes, with what became of each device."
-        example={'zbell send --to user:ada --title "Boarding is open"'}
-      >
-        <Link to="/write" className={primary}>
-          Write the first one
-        </Link>
-      </Empty>
-    )
-  }
-  return (
-    <table className="w-full max-md:block">
-      <thead className="max-md:sr-only">
-        <tr>
-          <th scope="col">Notification</th>
-          <th scope="col" className="max-md:hidden">
-            To
-          </th>
-          <th scope="col" className="max-md:hidden">
-            Sent
-          </th>
-          <th scope="col" className="w-2/5 pe-0">
-            What became of it
-          </th>
-        </tr>
-      </thead>
-      <tbody className="max-md:block">
-        {items.map((one) => (
-          <tr key={one.id} className="max-md:block max-md:pb-3">
-            <td className="max-w-72 max-md:block max-md:max-w-none max-md:pb-0">
-              <Link to={`/activity/${one.id}`} className="font-semibold">
-                <bdi>{one.shows.title || 'Wakes the app'}</bdi>
-              </Link>
-              {one.shows.body && (
-                <p className="truncate text-sm text-soft">
-                  <bdi>{one.shows.body}</bdi>
-                </p>
-              )}
-              <p className="text-sm text-soft md:hidden">
-                <Moment at={one.createdAt} />
-              </p>
-            </td>
-            <td className="max-w-44 truncate font-mono text-sm leading-6 max-md:hidden">{sayTarget(one.to)}</td>
-            <td className="text-sm leading-6 max-md:hidden">
-              <Moment at={one.createdAt} />
-            </td>
-            <td className="pe-0 max-md:block max-md:py-0">
-              <div className="pt-2.5 pb-1">
-                <TotalsBar totals={one.totals} />
-              </div>
-              <p className="text-sm text-soft">{inWords(one)}</p>
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
-  )
-}

@@ -1,12 +1,13 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import type { Notification } from '@zbell/contract'
-import { useState } from 'react'
-import { Link, useNavigate } from 'react-router'
+import { CircleStop, Copy, type LucideIcon, Pause, Play, Undo2 } from 'lucide-react'
+import { useNavigate } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
-import { AskOnce } from '../parts/ask-once.tsx'
-import { Failure, secondary } from '../parts/page.tsx'
+import { ActionLink, Button } from '../parts/button.tsx'
+import { Confirm } from '../parts/dialog.tsx'
+import { Failure } from '../parts/page.tsx'
 
 type Wish = 'paused' | 'none' | 'cancelled' | 'withdraw'
 
@@ -26,7 +27,6 @@ export function Holds({ notification }: { readonly notification: Notification })
   const place = usePlace()
   const client = useQueryClient()
   const go = useNavigate()
-  const [asking, setAsking] = useState<Wish>()
   const given = { params: { app: place.app.slug, id: notification.id }, query: { environment: place.environment } }
   const act = useMutation({
     mutationFn: async (wish: Wish) => {
@@ -34,45 +34,45 @@ export function Holds({ notification }: { readonly notification: Notification })
       const fresh = await api.call('holdNotification', { ...given, body: { hold: wish } })
       client.setQueryData(keys.notification(place, notification.id), fresh)
     },
-    onSettled: () => setAsking(undefined),
   })
   const live = !['finished', 'cancelled'].includes(notification.state)
-  const wishes: [Wish, string, boolean][] = [
-    ['paused', 'Pause', live && notification.state !== 'paused'],
-    ['none', 'Go on', notification.state === 'paused'],
-    ['cancelled', 'Cancel', live],
-    ['withdraw', 'Take it back', gone(notification.totals) > 0 && notification.withdrawnAt === null],
+  const wishes: readonly (readonly [wish: Wish, word: string, possible: boolean, icon: LucideIcon])[] = [
+    ['paused', 'Pause', live && notification.state !== 'paused', Pause],
+    ['none', 'Go on', notification.state === 'paused', Play],
+    ['cancelled', 'Cancel', live, CircleStop],
+    ['withdraw', 'Take it back', gone(notification.totals) > 0 && notification.withdrawnAt === null, Undo2],
   ]
-  const say = asking && asks[asking]
   return (
     <div className="mt-6">
       <div className="flex flex-wrap gap-3">
         {wishes
           .filter(([, , possible]) => possible)
-          .map(([wish, word]) => (
-            <button
-              key={wish}
-              type="button"
-              className={secondary}
-              disabled={act.isPending}
-              onClick={() => (asks[wish] ? setAsking(wish) : act.mutate(wish))}
-            >
-              {word}
-            </button>
-          ))}
-        <Link to={`/write?like=${notification.id}`} className={secondary}>
+          .map(([wish, word, , icon]) => {
+            const say = asks[wish]
+            return say ? (
+              <Confirm
+                key={wish}
+                title={wish === 'cancelled' ? 'Cancel it?' : 'Take it back?'}
+                yes={wish === 'cancelled' ? 'Cancel it for good' : 'Take it back now'}
+                onYes={() => act.mutate(wish)}
+                trigger={
+                  <Button icon={icon} busy={act.isPending}>
+                    {word}
+                  </Button>
+                }
+              >
+                {say(notification)}
+              </Confirm>
+            ) : (
+              <Button key={wish} icon={icon} busy={act.isPending} onClick={() => act.mutate(wish)}>
+                {word}
+              </Button>
+            )
+          })}
+        <ActionLink to={`/write?like=${notification.id}`} icon={Copy}>
           Write one like it
-        </Link>
+        </ActionLink>
       </div>
-      {asking && say && (
-        <AskOnce
-          yes={asking === 'cancelled' ? 'Cancel it for good' : 'Take it back now'}
-          onYes={() => act.mutate(asking)}
-          onLeave={() => setAsking(undefined)}
-        >
-          {say(notification)}
-        </AskOnce>
-      )}
       {act.error && <Failure error={act.error} />}
     </div>
   )

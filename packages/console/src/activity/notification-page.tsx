@@ -5,9 +5,10 @@ import { Link, useParams, useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys, useLiveNotification } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { ActionLink } from '../parts/button.tsx'
 import { Exports } from '../parts/exports.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Failure, Page, secondary, Waiting } from '../parts/page.tsx'
+import { Failure, Page, Waiting } from '../parts/page.tsx'
 import { TotalsBar, TotalsWords } from '../parts/states.tsx'
 import { DeliveryTable } from './delivery-table.tsx'
 import { Holds } from './holds.tsx'
@@ -78,11 +79,7 @@ function Detail({ notification, deliveries, more, progress, reason }: DetailProp
     <Page
       title={shows.title || 'Wakes the app'}
       asks="What became of it, device by device?"
-      action={
-        <Link to="/activity" className={secondary}>
-          All activity
-        </Link>
-      }
+      action={<ActionLink to="/activity">All activity</ActionLink>}
     >
       {shows.body && (
         <p className="max-w-2xl text-lg">

@@ -6,9 +6,10 @@ import { Link, useNavigate, useParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { ActionLink, Button } from '../parts/button.tsx'
 import { Field } from '../parts/field.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Failure, Page, primary, secondary, Waiting } from '../parts/page.tsx'
+import { Failure, Page, Waiting } from '../parts/page.tsx'
 import { toneText } from '../parts/states.tsx'
 
 /** Asks about one notification and one person or device, and walks the whole way. */
@@ -37,11 +38,7 @@ export function WhyPage() {
     <Page
       title="Why"
       asks={`Why did somebody see “${notification.data?.shows.title || '…'}”, or not?`}
-      action={
-        <Link to={`/activity/${id}`} className={secondary}>
-          The notification
-        </Link>
-      }
+      action={<ActionLink to={`/activity/${id}`}>The notification</ActionLink>}
     >
       <form onSubmit={ask} className="flex flex-wrap items-end gap-3">
         <Field label="Who" hint="A person’s name, or a device’s id">
@@ -55,9 +52,9 @@ export function WhyPage() {
             />
           )}
         </Field>
-        <button type="submit" className={`${primary} mb-5.5`}>
+        <Button rank="primary" type="submit" className="mb-5.5">
           Explain
-        </button>
+        </Button>
       </form>
       {explanation.error ? <Failure error={explanation.error} /> : who !== '' && !explanation.data && <Waiting />}
       {explanation.data && <Told explanation={explanation.data} />}

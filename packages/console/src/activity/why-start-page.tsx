@@ -1,11 +1,13 @@
 import { useQuery } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
-import { Link, useNavigate } from 'react-router'
+import { useNavigate } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { ActionLink, Button } from '../parts/button.tsx'
 import { Field } from '../parts/field.tsx'
-import { Empty, Failure, Page, primary, Waiting } from '../parts/page.tsx'
+import { Empty, Failure, Page, Waiting } from '../parts/page.tsx'
+import { Select } from '../parts/select.tsx'
 
 const offered = 50
 const when = new Intl.DateTimeFormat('en-GB', {
@@ -47,9 +49,9 @@ export function WhyStartPage() {
           what="Once something was sent, this page follows it to any one person: whether they were meant, what each of their devices was asked, and where it ended. “Not at all” gets an answer, too."
           example="zbell why NOTIFICATION user:ada"
         >
-          <Link to="/write" className={primary}>
+          <ActionLink rank="primary" to="/write">
             Write a notification
-          </Link>
+          </ActionLink>
         </Empty>
       ) : (
         <form onSubmit={ask} className="grid max-w-2xl gap-5">
@@ -73,19 +75,21 @@ export function WhyStartPage() {
             }
           >
             {(props) => (
-              <select {...props} value={id} onChange={(e) => setChosen(e.target.value)}>
-                {items.map(({ id: one, shows, createdAt }) => (
-                  <option key={one} value={one}>
-                    {`${when.format(new Date(createdAt))}: ${shows.title || 'wakes the app'}`}
-                  </option>
-                ))}
-              </select>
+              <Select
+                {...props}
+                value={id ?? ''}
+                options={items.map(({ id: one, shows, createdAt }) => ({
+                  value: one,
+                  label: `${when.format(new Date(createdAt))}: ${shows.title || 'wakes the app'}`,
+                }))}
+                onChange={setChosen}
+              />
             )}
           </Field>
           <div>
-            <button type="submit" className={primary} disabled={who.trim() === ''}>
+            <Button rank="primary" type="submit" disabled={who.trim() === ''}>
               Explain
-            </button>
+            </Button>
           </div>
         </form>
       )}

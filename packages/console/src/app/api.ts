@@ -1,5 +1,5 @@
 import type { Session } from '@zbell/contract'
-import { Client, ProblemError, UnreachableError } from '@zbell/contract/client'
+import { Client } from '@zbell/contract/client'
 
 let csrf = ''
 
@@ -10,19 +10,3 @@ export function rememberSession(session: Session): Session {
   csrf = session.csrf
   return session
 }
-
-/** A failure as two sentences: what is wrong, and what to do. */
-export function sayFailure(error: unknown): { readonly says: string; readonly does: string } {
-  if (error instanceof ProblemError) return { says: error.problem.detail, does: error.problem.does }
-  if (error instanceof UnreachableError)
-    return { says: 'The service does not answer.', does: 'Check that it is running; this page tries again by itself.' }
-  return { says: 'Something in this page failed.', does: 'Reload the page and try again.' }
-}
-
-export const isSignedOut = (error: unknown): boolean => error instanceof ProblemError && error.problem.status === 401
-
-/** What is wrong with each place of a request. */
-export const faultsOf = (error: unknown): Record<string, string> =>
-  error instanceof ProblemError
-    ? Object.fromEntries((error.problem.errors ?? []).map(({ pointer, detail }) => [pointer, detail]))
-    : {}

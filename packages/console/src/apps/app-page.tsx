@@ -1,12 +1,13 @@
 import { useMutation } from '@tanstack/react-query'
 import type { App } from '@zbell/contract'
 import { type FormEvent, useState } from 'react'
-import { Link } from 'react-router'
-import { api, faultsOf } from '../app/api.ts'
+import { api } from '../app/api.ts'
+import { faultsOf } from '../app/failures.ts'
 import { usePlace } from '../app/place.ts'
 import { useIsOwner, useSession } from '../app/session.ts'
+import { ActionLink, Button } from '../parts/button.tsx'
 import { Field } from '../parts/field.tsx'
-import { Failure, Page, Saved, secondary } from '../parts/page.tsx'
+import { Failure, Page, Saved } from '../parts/page.tsx'
 import { Keys } from './keys.tsx'
 import { Settings } from './settings.tsx'
 
@@ -23,13 +24,7 @@ export function AppPage() {
     <Page
       title={place.app.name}
       asks="What is this app called, what does it ask, and who may speak for it?"
-      action={
-        isOwner && (
-          <Link to="/app/new" className={secondary}>
-            Make another app
-          </Link>
-        )
-      }
+      action={isOwner && <ActionLink to="/app/new">Make another app</ActionLink>}
     >
       <div className="grid gap-x-14 gap-y-12 lg:grid-cols-[20rem_minmax(0,1fr)]">
         <div className="grid content-start gap-12">
@@ -85,9 +80,9 @@ function Names() {
       {save.error && Object.keys(faults).length === 0 && <Failure error={save.error} />}
       {isOwner && (
         <div className="flex items-center gap-4">
-          <button type="submit" className={secondary} disabled={save.isPending}>
+          <Button type="submit" disabled={save.isPending}>
             Save
-          </button>
+          </Button>
           <Saved when={save.isSuccess} />
         </div>
       )}

@@ -1,13 +1,16 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Key } from '@zbell/contract'
-import { AlertDialog } from 'radix-ui'
 import { type FormEvent, useState } from 'react'
-import { api, faultsOf } from '../app/api.ts'
+import { api } from '../app/api.ts'
+import { faultsOf } from '../app/failures.ts'
 import { keys as queryKeys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { Button } from '../parts/button.tsx'
+import { Confirm } from '../parts/dialog.tsx'
 import { Field } from '../parts/field.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Failure, primary, secondary, Waiting } from '../parts/page.tsx'
+import { Failure, Waiting } from '../parts/page.tsx'
+import { type Option, Select } from '../parts/select.tsx'
 
 /** The keys of the app in this environment: who may speak for it. */
 export function Keys() {
@@ -95,34 +98,32 @@ function Revoke({ one }: { readonly one: Key }) {
     onSettled: () => client.invalidateQueries({ queryKey: queryKeys.appKeys(place) }),
   })
   return (
-    <AlertDialog.Root>
-      <AlertDialog.Trigger className={secondary}>Revoke</AlertDialog.Trigger>
-      <AlertDialog.Portal>
-        <AlertDialog.Overlay className="fixed inset-0 bg-night/60" />
-        <AlertDialog.Content className="fixed top-1/3 left-1/2 w-[min(30rem,calc(100vw-2.5rem))] -translate-x-1/2 rounded-md border border-line bg-surface p-6">
-          <AlertDialog.Title>Revoke “{one.name}”?</AlertDialog.Title>
-          <AlertDialog.Description className="mt-2">
-            {one.kind === 'app'
-              ? 'Apps that carry this key can register no new device from this moment on; devices that are registered stay so. It cannot be taken back.'
-              : 'Whoever uses this key gets no answer any more from this moment on. It cannot be taken back.'}
-          </AlertDialog.Description>
-          <div className="mt-6 flex justify-end gap-3">
-            <AlertDialog.Cancel className={secondary}>Keep it</AlertDialog.Cancel>
-            <AlertDialog.Action className={primary} onClick={() => revoke.mutate()}>
-              Revoke it
-            </AlertDialog.Action>
-          </div>
-        </AlertDialog.Content>
-      </AlertDialog.Portal>
-    </AlertDialog.Root>
+    <Confirm
+      title={`Revoke “${one.name}”?`}
+      yes="Revoke it"
+      onYes={() => revoke.mutate()}
+      trigger={<Button rank="quiet">Revoke</Button>}
+    >
+      {one.kind === 'app'
+        ? 'Apps that carry this key can register no new device from this moment on; devices that are registered stay so. It cannot be taken back.'
+        : 'Whoever uses this key gets no answer any more from this moment on. It cannot be taken back.'}
+    </Confirm>
   )
 }
+
+type May = 'owner' | 'sender' | 'viewer' | 'app'
+const mays: readonly Option<May>[] = [
+  { value: 'owner', label: 'backend: does all' },
+  { value: 'sender', label: 'backend: reads and sends' },
+  { value: 'viewer', label: 'backend: reads' },
+  { value: 'app', label: 'app: registers devices' },
+]
 
 function MakeKey() {
   const place = usePlace()
   const client = useQueryClient()
   const [name, setName] = useState('')
-  const [may, setMay] = useState<'owner' | 'sender' | 'viewer' | 'app'>('owner')
+  const [may, setMay] = useState<May>('owner')
   const make = useMutation({
     mutationFn: () =>
       api.call('makeKey', {
@@ -153,14 +154,7 @@ function MakeKey() {
           )}
         </Field>
         <Field label="What it may" hint="An app key ships inside the app; the others stay on a server">
-          {(props) => (
-            <select {...props} value={may} onChange={(e) => setMay(e.target.value as typeof may)}>
-              <option value="owner">backend: does all</option>
-              <option value="sender">backend: reads and sends</option>
-              <option value="viewer">backend: reads</option>
-              <option value="app">app: registers devices</option>
-            </select>
-          )}
+          {(props) => <Select {...props} value={may} options={mays} onChange={setMay} />}
         </Field>
       </div>
       {make.error && Object.keys(faults).length === 0 && <Failure error={make.error} />}
@@ -171,9 +165,9 @@ function MakeKey() {
         </div>
       )}
       <div>
-        <button type="submit" className={secondary} disabled={make.isPending || name.trim() === ''}>
+        <Button type="submit" disabled={make.isPending || name.trim() === ''}>
           Make a key
-        </button>
+        </Button>
       </div>
     </form>
   )

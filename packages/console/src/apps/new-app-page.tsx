@@ -1,10 +1,12 @@
 import { useMutation } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
 import { useNavigate } from 'react-router'
-import { api, faultsOf } from '../app/api.ts'
+import { api } from '../app/api.ts'
+import { faultsOf } from '../app/failures.ts'
 import { useIsOwner, useSession } from '../app/session.ts'
+import { Button } from '../parts/button.tsx'
 import { Field } from '../parts/field.tsx'
-import { Failure, Page, primary } from '../parts/page.tsx'
+import { Failure, Page } from '../parts/page.tsx'
 
 /** @param onMade the new app is the one to look at now */
 export function NewAppPage({ onMade }: { readonly onMade: (slug: string) => void }) {
@@ -58,9 +60,9 @@ export function NewAppPage({ onMade }: { readonly onMade: (slug: string) => void
           </Field>
           {make.error && Object.keys(faults).length === 0 && <Failure error={make.error} />}
           <div>
-            <button type="submit" className={primary} disabled={make.isPending || name.trim() === ''}>
+            <Button rank="primary" type="submit" disabled={make.isPending || name.trim() === ''}>
               Make it
-            </button>
+            </Button>
           </div>
         </form>
       ) : (

@@ -1,14 +1,17 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import type { AppSettings } from '@zbell/contract'
 import { type FormEvent, useState } from 'react'
-import { api, faultsOf } from '../app/api.ts'
+import { api } from '../app/api.ts'
+import { faultsOf } from '../app/failures.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useIsOwner } from '../app/session.ts'
 import { useSettings } from '../app/use-settings.ts'
-import { AskOnce } from '../parts/ask-once.tsx'
+import { Button } from '../parts/button.tsx'
+import { Confirm } from '../parts/dialog.tsx'
 import { Field } from '../parts/field.tsx'
-import { Failure, Saved, secondary, Waiting } from '../parts/page.tsx'
+import { Failure, Saved, Waiting } from '../parts/page.tsx'
+import { Checkbox } from '../parts/toggles.tsx'
 
 /** What the app asks of its devices, and of whoever sends to many. */
 export function Settings() {
@@ -82,9 +85,9 @@ function Form({ first }: { readonly first: AppSettings }) {
       {save.error && Object.keys(faults).length === 0 && <Failure error={save.error} />}
       {isOwner && (
         <div className="flex flex-wrap items-center gap-4">
-          <button type="submit" className={secondary} disabled={save.isPending}>
+          <Button type="submit" disabled={save.isPending}>
             Save what it asks
-          </button>
+          </Button>
           <Saved when={save.isSuccess} />
         </div>
       )}
@@ -97,27 +100,26 @@ function Form({ first }: { readonly first: AppSettings }) {
 function ProofKey({ isThere }: { readonly isThere: boolean }) {
   const place = usePlace()
   const client = useQueryClient()
-  const [asking, setAsking] = useState(false)
   const make = useMutation({
     mutationFn: () =>
       api.call('makeProofKey', { params: { app: place.app.slug }, query: { environment: place.environment } }),
     onSuccess: () => client.invalidateQueries({ queryKey: keys.settings(place) }),
-    onSettled: () => setAsking(false),
   })
   return (
     <div>
-      <button
-        type="button"
-        className={secondary}
-        disabled={make.isPending || asking}
-        onClick={() => (isThere ? setAsking(true) : make.mutate())}
-      >
-        {isThere ? 'Make another key for proofs' : 'Make a key for proofs'}
-      </button>
-      {asking && (
-        <AskOnce yes="Make it now" onYes={() => make.mutate()} onLeave={() => setAsking(false)}>
+      {isThere ? (
+        <Confirm
+          title="Make another key for proofs?"
+          yes="Make it now"
+          onYes={() => make.mutate()}
+          trigger={<Button busy={make.isPending}>Make another key for proofs</Button>}
+        >
           The key before ends at once: no proof that was signed with it counts any more.
-        </AskOnce>
+        </Confirm>
+      ) : (
+        <Button busy={make.isPending} onClick={() => make.mutate()}>
+          Make a key for proofs
+        </Button>
       )}
       {make.data && (
         <div role="status" className="mt-2">
@@ -143,18 +145,11 @@ function Choice({
 }) {
   const isOwner = useIsOwner()
   return (
-    <label className="grid grid-cols-[auto_1fr] gap-x-2">
-      <input
-        type="checkbox"
-        className="mt-1.5 self-start"
-        checked={checked}
-        disabled={!isOwner}
-        onChange={(e) => onChange(e.target.checked)}
-      />
-      <span>
+    <div>
+      <Checkbox checked={checked} disabled={!isOwner} onChange={onChange}>
         <span className="font-semibold">{label}</span>
-        <span className="block text-sm text-soft">{hint}</span>
-      </span>
-    </label>
+      </Checkbox>
+      <p className="ms-7.5 text-sm text-soft">{hint}</p>
+    </div>
   )
 }

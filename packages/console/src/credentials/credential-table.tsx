@@ -3,8 +3,9 @@ import type { Credential } from '@zbell/contract'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { Button } from '../parts/button.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Failure, secondary } from '../parts/page.tsx'
+import { Failure } from '../parts/page.tsx'
 
 export function CredentialTable({ items }: { readonly items: readonly Credential[] }) {
   const place = usePlace()
@@ -65,32 +66,21 @@ export function CredentialTable({ items }: { readonly items: readonly Credential
               <td className="max-md:hidden">{one.usedAt ? <Moment at={one.usedAt} /> : 'never'}</td>
               <td className="pe-0 text-end whitespace-nowrap max-md:block max-md:py-1 max-md:text-start">
                 {(one.state === 'waiting' || (one.state === 'retired' && one.fingerprint)) && (
-                  <button
-                    type="button"
-                    className={secondary}
-                    onClick={() => change.mutate({ name: 'useCredential', id: one.id })}
-                  >
-                    Put in use
-                  </button>
+                  <Button onClick={() => change.mutate({ name: 'useCredential', id: one.id })}>Put in use</Button>
                 )}
                 {(one.state === 'in-use' || one.state === 'waiting') && (
-                  <button
-                    type="button"
-                    className={`${secondary} ms-2`}
+                  <Button
+                    className="ms-2"
                     disabled={change.isPending}
                     onClick={() => change.mutate({ name: 'checkCredential', id: one.id })}
                   >
                     Check
-                  </button>
+                  </Button>
                 )}
                 {(one.state === 'waiting' || one.state === 'requested') && (
-                  <button
-                    type="button"
-                    className={`${secondary} ms-2`}
-                    onClick={() => change.mutate({ name: 'retireCredential', id: one.id })}
-                  >
+                  <Button className="ms-2" onClick={() => change.mutate({ name: 'retireCredential', id: one.id })}>
                     Retire
-                  </button>
+                  </Button>
                 )}
               </td>
             </tr>

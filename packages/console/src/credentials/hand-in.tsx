@@ -5,8 +5,10 @@ import { useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { Button } from '../parts/button.tsx'
 import { Field } from '../parts/field.tsx'
-import { Failure, primary } from '../parts/page.tsx'
+import { Failure } from '../parts/page.tsx'
+import { Select } from '../parts/select.tsx'
 
 type Platform = 'ios' | 'android' | 'web'
 type PickedFile = { readonly name: string; readonly content: string }
@@ -22,6 +24,13 @@ const extraLooks: Record<Extra, { readonly label: string; readonly hint: string 
 }
 
 /** Takes what was downloaded, in whatever form; more is asked only when the service turns out to need it. */
+const platforms = [
+  { value: 'ios', label: 'ios' },
+  { value: 'android', label: 'android' },
+  { value: 'web', label: 'web' },
+] as const
+
+/** Takes files as they were downloaded, and says what is in them. */
 export function HandIn() {
   const place = usePlace()
   const client = useQueryClient()
@@ -72,18 +81,7 @@ export function HandIn() {
     <form onSubmit={submit} noValidate className="grid content-start gap-5">
       <h2>Hand one in</h2>
       <Field label="Platform" hint="Whose gateway asks for it">
-        {(props) => (
-          <select
-            {...props}
-            className="max-w-48"
-            value={platform}
-            onChange={(event) => setPlatform(event.target.value as Platform)}
-          >
-            <option>ios</option>
-            <option>android</option>
-            <option>web</option>
-          </select>
-        )}
+        {(props) => <Select {...props} className="w-48" value={platform} options={platforms} onChange={setPlatform} />}
       </Field>
       <label
         className={`block cursor-pointer rounded-md border-2 border-dashed px-5 py-6 focus-within:border-brass ${over ? 'border-brass bg-sunken' : 'border-line'}`}
@@ -152,13 +150,9 @@ export function HandIn() {
         </p>
       )}
       <div>
-        <button
-          type="submit"
-          className={primary}
-          disabled={add.isPending || (files.length === 0 && pasted.trim() === '')}
-        >
+        <Button rank="primary" type="submit" disabled={add.isPending || (files.length === 0 && pasted.trim() === '')}>
           {add.isPending ? 'Looking …' : 'Hand in'}
-        </button>
+        </Button>
       </div>
     </form>
   )

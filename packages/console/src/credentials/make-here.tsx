@@ -3,8 +3,9 @@ import { type FormEvent, useState } from 'react'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { Button } from '../parts/button.tsx'
 import { Field } from '../parts/field.tsx'
-import { Failure, secondary } from '../parts/page.tsx'
+import { Failure } from '../parts/page.tsx'
 
 /** What needs no download: a web key pair, and the request for a certificate whose key never leaves. */
 export function MakeHere() {
@@ -48,9 +49,9 @@ function WebKey() {
       </Field>
       {make.error && <Failure error={make.error} />}
       <div>
-        <button type="submit" className={secondary} disabled={make.isPending}>
+        <Button type="submit" disabled={make.isPending}>
           Make a key pair
-        </button>
+        </Button>
       </div>
     </form>
   )
@@ -97,9 +98,9 @@ function CertificateRequest() {
         </Field>
       )}
       <div>
-        <button type="submit" className={secondary} disabled={ask.isPending}>
+        <Button type="submit" disabled={ask.isPending}>
           Make a request
-        </button>
+        </Button>
       </div>
     </form>
   )

@@ -1,11 +1,12 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Device } from '@zbell/contract'
-import { Link, useParams } from 'react-router'
+import { useParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { ActionLink } from '../parts/button.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Failure, Page, primary, Waiting } from '../parts/page.tsx'
+import { Failure, Page, Waiting } from '../parts/page.tsx'
 import { RecordOf } from './device-record.tsx'
 import { Reach } from './reach.tsx'
 
@@ -47,9 +48,9 @@ export function DevicePage() {
       asks="What is known of this device?"
       action={
         device && (
-          <Link to={`/write?to=device:${device.id}`} className={primary}>
+          <ActionLink rank="primary" to={`/write?to=device:${device.id}`}>
             Ring this one
-          </Link>
+          </ActionLink>
         )
       }
     >

@@ -5,6 +5,7 @@ import { useState } from 'react'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { Plot } from '../parts/chart.tsx'
 import { Failure, Waiting } from '../parts/page.tsx'
 
 const shownDays = 14
@@ -43,6 +44,7 @@ export function Days() {
         <p className="mt-2 text-soft">Nothing was sent in the last {shownDays} days.</p>
       ) : (
         <div className="mt-2 grid grid-cols-[minmax(0,1fr)] gap-8">
+          {days.length > 1 && <DayPlot days={days} />}
           <DayTable days={days} chosen={day.day} onChoose={choose} />
           <OneDay day={day} />
         </div>
@@ -55,6 +57,26 @@ type TableProps = {
   readonly days: readonly Day[]
   readonly chosen: string
   readonly onChoose: (day: string) => void
+}
+
+/** What the days brought, side by side; the table below has the numbers. */
+function DayPlot({ days }: { readonly days: readonly Day[] }) {
+  const inOrder = [...days].reverse()
+  const of = (state: (typeof counted)[number]) => inOrder.map(({ counts }) => counts[state] ?? 0)
+  return (
+    <Plot
+      says={`What became of the deliveries of the last ${inOrder.length} days`}
+      kind="bars"
+      unit="deliveries"
+      steps={inOrder.map(({ day }) => day.slice(5))}
+      series={[
+        { name: 'shown', colour: 'sea', values: of('shown') },
+        { name: 'skipped', colour: 'soft', values: of('skipped') },
+        { name: 'expired', colour: 'amber', values: of('expired') },
+        { name: 'refused', colour: 'red', values: of('refused') },
+      ]}
+    />
+  )
 }
 
 function DayTable({ days, chosen, onChoose }: TableProps) {

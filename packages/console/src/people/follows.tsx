@@ -3,7 +3,8 @@ import { type FormEvent, useState } from 'react'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
-import { Failure, secondary } from '../parts/page.tsx'
+import { Button } from '../parts/button.tsx'
+import { Failure } from '../parts/page.tsx'
 
 /** What somebody follows; they can be let in and out from here. */
 export function Follows({ user, topics }: { readonly user: string; readonly topics: readonly string[] }) {
@@ -51,9 +52,9 @@ export function Follows({ user, topics }: { readonly user: string; readonly topi
           Let them follow
           <input value={topic} className="font-mono" placeholder="route-4" onChange={(e) => setTopic(e.target.value)} />
         </label>
-        <button type="submit" className={secondary} disabled={change.isPending || topic.trim() === ''}>
+        <Button type="submit" disabled={change.isPending || topic.trim() === ''}>
           Join
-        </button>
+        </Button>
       </form>
       {change.error && <Failure error={change.error} />}
     </>

@@ -5,8 +5,9 @@ import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Reach } from '../devices/reach.tsx'
+import { ActionLink } from '../parts/button.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Failure, Page, primary, Waiting } from '../parts/page.tsx'
+import { Failure, Page, Waiting } from '../parts/page.tsx'
 import { Follows } from './follows.tsx'
 
 export function PersonPage() {
@@ -22,9 +23,9 @@ export function PersonPage() {
       title={user}
       asks="What is known of this person?"
       action={
-        <Link to={`/write?to=user:${encodeURIComponent(user)}`} className={primary}>
+        <ActionLink rank="primary" to={`/write?to=user:${encodeURIComponent(user)}`}>
           Ring this one
-        </Link>
+        </ActionLink>
       }
     >
       {error ? <Failure error={error} /> : !data && <Waiting />}

@@ -6,15 +6,16 @@ import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useIsOwner, useSession } from '../app/session.ts'
+import { actionLook, Button } from '../parts/button.tsx'
 import { Field } from '../parts/field.tsx'
-import { Failure, primary, secondary } from '../parts/page.tsx'
+import { Failure } from '../parts/page.tsx'
 import type { PlatformSetup, Step } from './steps.ts'
 
 type Props = { readonly step: Step; readonly platform: PlatformSetup; readonly isNext: boolean }
 
 /** What a person can do about a step, right here. */
 export function StepAction({ step, platform, isNext }: Props) {
-  const look = `mt-2 ${isNext ? primary : secondary}`
+  const look = `mt-2 ${actionLook(isNext ? 'primary' : 'secondary')}`
   const isOwner = useIsOwner()
   switch (step.action) {
     case null:
@@ -175,11 +176,11 @@ export function Rehearse({ platform }: { readonly platform: PlatformSetup }) {
           : 'Nothing at hand yet? A virtual handset rings without any credential.'}
       </p>
       {hasHandset ? (
-        <Ring device={platform.device} look={`mt-2 ${secondary}`} text="Rehearse on it" />
+        <Ring device={platform.device} look={`mt-2 ${actionLook('secondary')}`} text="Rehearse on it" />
       ) : (
-        <button type="button" className={`mt-2 ${secondary}`} disabled={make.isPending} onClick={() => make.mutate()}>
+        <Button className="mt-2" busy={make.isPending} onClick={() => make.mutate()}>
           Switch one on
-        </button>
+        </Button>
       )}
       {make.error && <Failure error={make.error} />}
     </div>

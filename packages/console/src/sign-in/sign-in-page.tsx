@@ -1,10 +1,17 @@
 import type { Session } from '@zbell/contract'
 import { type FormEvent, useEffect, useState } from 'react'
 import { api, rememberSession } from '../app/api.ts'
-import { Failure, primary } from '../parts/page.tsx'
+import { Button } from '../parts/button.tsx'
+import { Failure } from '../parts/page.tsx'
+
+type SignInProps = {
+  readonly onSession: (session: Session) => void
+  /** Why one is asked, where it is not the beginning. */
+  readonly note?: string
+}
 
 /** Signs in with address and password, or by itself with a link whose secret stands behind the #. */
-export function SignInPage({ onSession }: { readonly onSession: (session: Session) => void }) {
+export function SignInPage({ onSession, note }: SignInProps) {
   const [failure, setFailure] = useState<unknown>()
   const [busy, setBusy] = useState(false)
 
@@ -40,7 +47,7 @@ export function SignInPage({ onSession }: { readonly onSession: (session: Sessio
       <form onSubmit={submit} className="w-full max-w-sm">
         <img src="/bell.svg" alt="" width="48" height="48" className="mb-5" />
         <h1>Zephyr Bell</h1>
-        <p className="mb-8 text-soft">Who is on watch?</p>
+        <p className="mb-8 text-soft">{note ?? 'Who is on watch?'}</p>
         <label htmlFor="email">E-mail</label>
         <input id="email" name="email" type="email" required autoComplete="username" className="mb-4" />
         <label htmlFor="password">Password</label>
@@ -52,9 +59,9 @@ export function SignInPage({ onSession }: { readonly onSession: (session: Sessio
           autoComplete="current-password"
           className="mb-6"
         />
-        <button type="submit" disabled={busy} className={`${primary} w-full`}>
+        <Button rank="primary" type="submit" disabled={busy} className="w-full">
           {busy ? 'Signing in …' : 'Sign in'}
-        </button>
+        </Button>
         <div className="mt-5">{failure !== undefined && <Failure error={failure} />}</div>
       </form>
     </main>

@@ -1,15 +1,17 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import type { Handset, HandsetAct, HandsetChange } from '@zbell/contract'
+import { type ReactNode, useState } from 'react'
 import { useNavigate } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { More } from '../parts/disclosure.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure } from '../parts/page.tsx'
 import { Screen } from './screen.tsx'
 
 const small =
-  'rounded-md border border-line px-2.5 py-1 text-sm hover:bg-sunken disabled:opacity-60 cursor-pointer aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-ground'
+  'rounded-control border border-edge px-2.5 py-1 text-sm hover:bg-sunken disabled:opacity-60 cursor-pointer aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-ground'
 
 /** What a handset answers to: a change of how it is, or something done with it. */
 type Hand = { readonly change: HandsetChange } | { readonly act: HandsetAct }
@@ -37,51 +39,42 @@ export function HandsetCard({ handset }: { readonly handset: Handset }) {
         </span>
       </h2>
       <Screen handset={handset} onTap={(notification, action) => act({ do: 'tap', notification, action })} />
-      <div className="mt-3 grid gap-2">
+      <div className="mt-4 grid gap-3">
         {handset.installed && handset.permission === 'prompt' && (
           <Prompt onAnswer={(answer) => act({ do: 'ask', answer })} />
         )}
-        <fieldset className="flex flex-wrap gap-1.5" disabled={!handset.installed}>
-          <legend className="sr-only">The app on {handset.id}</legend>
+        <Hands name="The app">
           {(['closed', 'behind', 'front'] as const).map((state) => (
-            <button
+            <Switch
               key={state}
-              type="button"
-              className={small}
-              aria-pressed={handset.appState === state}
-              onClick={() => change({ appState: state })}
-            >
-              app {state}
-            </button>
+              on={handset.appState === state}
+              text={`app ${state}`}
+              disabled={!handset.installed}
+              set={() => change({ appState: state })}
+            />
           ))}
-        </fieldset>
-        <div className="flex flex-wrap gap-1.5">
+          <Switch on={handset.muted} text="muted" set={(on) => change({ muted: on })} />
+        </Hands>
+        <Hands name="The phone">
           <Switch on={!handset.online} text="no network" set={(off) => change({ online: !off })} />
           <Switch on={handset.doNotDisturb} text="do not disturb" set={(on) => change({ doNotDisturb: on })} />
           <Switch on={handset.lowPower} text="low power" set={(on) => change({ lowPower: on })} />
-          <Switch on={handset.muted} text="muted" set={(on) => change({ muted: on })} />
-        </div>
-        <div className="flex flex-wrap gap-1.5">
+        </Hands>
+        <Hands name="Do">
           <RingThis handset={handset} />
+          <Do text={handset.locked ? 'Unlock' : 'Lock'} act={() => change({ locked: !handset.locked })} />
           {handset.permission !== 'prompt' && (
-            <button
-              type="button"
-              className={small}
-              onClick={() => change({ permission: handset.permission === 'granted' ? 'denied' : 'granted' })}
-            >
-              {handset.permission === 'granted' ? 'Deny in settings' : 'Allow in settings'}
-            </button>
+            <Do
+              text={handset.permission === 'granted' ? 'Deny in settings' : 'Allow in settings'}
+              act={() => change({ permission: handset.permission === 'granted' ? 'denied' : 'granted' })}
+            />
           )}
-          <button type="button" className={small} onClick={() => change({ locked: !handset.locked })}>
-            {handset.locked ? 'Unlock' : 'Lock'}
-          </button>
-          <button type="button" className={small} onClick={() => act({ do: 'reboot' })}>
-            Restart
-          </button>
-          <button type="button" className={small} onClick={() => act({ do: handset.installed ? 'remove' : 'install' })}>
-            {handset.installed ? 'Remove the app' : 'Install the app'}
-          </button>
-        </div>
+          <Do text="Restart" act={() => act({ do: 'reboot' })} />
+          <Do
+            text={handset.installed ? 'Remove the app' : 'Install the app'}
+            act={() => act({ do: handset.installed ? 'remove' : 'install' })}
+          />
+        </Hands>
         {hand.error && <Failure error={hand.error} />}
         <Log handset={handset} />
       </div>
@@ -89,21 +82,39 @@ export function HandsetCard({ handset }: { readonly handset: Handset }) {
   )
 }
 
-function Switch({
-  on,
-  text,
-  set,
-}: {
+/** Controls that belong together, with what they are of. */
+function Hands({ name, children }: { readonly name: string; readonly children: ReactNode }) {
+  return (
+    <fieldset className="grid grid-cols-[5rem_1fr] gap-x-3">
+      <legend className="sr-only">{name}</legend>
+      <p aria-hidden="true" className="py-1 text-sm text-soft">
+        {name}
+      </p>
+      <div className="flex flex-wrap gap-1.5">{children}</div>
+    </fieldset>
+  )
+}
+
+type SwitchProps = {
   readonly on: boolean
   readonly text: string
+  readonly disabled?: boolean
   readonly set: (on: boolean) => void
-}) {
+}
+
+function Switch({ on, text, disabled, set }: SwitchProps) {
   return (
-    <button type="button" className={small} aria-pressed={on} onClick={() => set(!on)}>
+    <button type="button" className={small} aria-pressed={on} disabled={disabled} onClick={() => set(!on)}>
       {text}
     </button>
   )
 }
+
+const Do = ({ text, act }: { readonly text: string; readonly act: () => void }) => (
+  <button type="button" className={small} onClick={act}>
+    {text}
+  </button>
+)
 
 function Prompt({ onAnswer }: { readonly onAnswer: (answer: 'granted' | 'denied') => void }) {
   return (
@@ -131,11 +142,11 @@ function RingThis({ handset }: { readonly handset: Handset }) {
 }
 
 function Log({ handset }: { readonly handset: Handset }) {
+  const [open, setOpen] = useState(false)
   if (handset.log.length === 0) return null
   return (
-    <details className="text-sm">
-      <summary className="cursor-pointer text-soft">What happened to it</summary>
-      <ol className="mt-1 max-h-48 overflow-y-auto">
+    <More title="What happened to it" open={open} onOpenChange={setOpen}>
+      <ol className="max-h-48 overflow-y-auto text-sm">
         {handset.log.slice(0, 40).map(({ at, what }) => (
           <li key={`${at} ${what}`} className="border-t border-line py-1">
             <span className="text-soft">
@@ -145,6 +156,6 @@ function Log({ handset }: { readonly handset: Handset }) {
           </li>
         ))}
       </ol>
-    </details>
+    </More>
   )
 }

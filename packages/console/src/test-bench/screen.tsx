@@ -1,7 +1,6 @@
 import type { Handset, ShownNotification } from '@zbell/contract'
 import { type Stack, span, stacksOf } from '@zbell/contract/words'
-
-const shown = 3
+import { Scrolls } from '../parts/disclosure.tsx'
 
 /** A handset's screen: its lock screen and tray, or the app in front. A click on a notification is a tap. */
 export function Screen({
@@ -15,7 +14,7 @@ export function Screen({
   const time = { timeZone: handset.timeZone }
   const stacks = stacksOf(handset.lockScreen)
   return (
-    <div className="dusk mt-3 flex h-88 flex-col rounded-[1.75rem] bg-night px-4 pt-3 pb-4 text-on-night">
+    <div className="dusk mt-3 flex h-96 flex-col overflow-hidden rounded-[1.75rem] bg-night px-4 pt-3 pb-4 text-on-night">
       <p className="flex justify-between text-xs text-on-night-soft">
         <span>{handset.online ? '▂▄▆' : 'no network'}</span>
         <span>{[handset.doNotDisturb && '☾ quiet', handset.lowPower && '◔ low power'].filter(Boolean).join('  ')}</span>
@@ -33,17 +32,16 @@ export function Screen({
         <p className="mt-3 text-sm">{where(handset)}</p>
       )}
       {handset.toast && <p className="mt-3 rounded-md bg-on-night px-3 py-2 text-sm text-night">{handset.toast}</p>}
-      <ul className="mt-4 grid gap-2">
-        {stacks.slice(0, shown).map((stack) => (
-          <li key={stack.top.notification}>
-            <Card stack={stack} clock={clock} onTap={(action) => onTap(stack.top.notification, action)} />
-          </li>
-        ))}
-        {stacks.length > shown && (
-          <li className="text-center text-xs text-on-night-soft">and {stacks.length - shown} more</li>
-        )}
-      </ul>
-      <div className="mt-auto flex items-end justify-between text-xs text-on-night-soft">
+      <Scrolls className="mt-3 min-h-0 flex-1" label={`What lies on ${handset.id}`}>
+        <ul className="grid gap-2 pe-2">
+          {stacks.map((stack) => (
+            <li key={stack.top.notification}>
+              <Card stack={stack} clock={clock} onTap={(action) => onTap(stack.top.notification, action)} />
+            </li>
+          ))}
+        </ul>
+      </Scrolls>
+      <div className="mt-2 flex shrink-0 items-end justify-between gap-3 text-xs text-on-night-soft">
         <span>
           {handset.installed ? `badge ${handset.badge}` : 'the app is not installed'}
           {handset.topics.length > 0 && `, follows ${handset.topics.join(', ')}`}

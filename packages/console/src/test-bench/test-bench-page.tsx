@@ -1,10 +1,13 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Handset } from '@zbell/contract'
+import { Plus } from 'lucide-react'
 import { useState } from 'react'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
-import { Failure, Page, primary, secondary, Waiting } from '../parts/page.tsx'
+import { Button } from '../parts/button.tsx'
+import { Failure, Page, Waiting } from '../parts/page.tsx'
+import { Select } from '../parts/select.tsx'
 import { HandsetCard } from './handset-card.tsx'
 
 export function TestBenchPage() {
@@ -47,6 +50,12 @@ function Bench({ items }: { readonly items: readonly Handset[] }) {
   )
 }
 
+const kinds = [
+  { value: 'ios', label: 'iOS' },
+  { value: 'android', label: 'Android' },
+  { value: 'web', label: 'browser' },
+] as const
+
 function NewHandset() {
   const place = usePlace()
   const client = useQueryClient()
@@ -64,24 +73,10 @@ function NewHandset() {
   return (
     <div>
       <div className="flex gap-3">
-        <select
-          aria-label="Kind of handset"
-          className="w-auto!"
-          value={platform}
-          onChange={(event) => setPlatform(event.target.value as Handset['platform'])}
-        >
-          <option value="ios">iOS</option>
-          <option value="android">Android</option>
-          <option value="web">browser</option>
-        </select>
-        <button
-          type="button"
-          className={make.isPending ? secondary : primary}
-          disabled={make.isPending}
-          onClick={() => make.mutate()}
-        >
+        <Select label="Kind of handset" className="w-36" value={platform} options={kinds} onChange={setPlatform} />
+        <Button rank="primary" icon={Plus} busy={make.isPending} onClick={() => make.mutate()}>
           Switch one on
-        </button>
+        </Button>
       </div>
       {make.error && <Failure error={make.error} />}
     </div>

@@ -5,10 +5,13 @@ import { Link } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { ActionLink, Button } from '../parts/button.tsx'
+import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Exports } from '../parts/exports.tsx'
 import { Field } from '../parts/field.tsx'
-import { OrderedHead, useOrder } from '../parts/order.tsx'
-import { Empty, Failure, Page, secondary, Waiting } from '../parts/page.tsx'
+import { FilterBar, TextFilter, useFilters } from '../parts/filters.tsx'
+import { useOrder } from '../parts/order.ts'
+import { Empty, Failure, Page, Waiting } from '../parts/page.tsx'
 
 export function TopicsPage() {
   const place = usePlace()
@@ -26,6 +29,7 @@ export function TopicsPage() {
 }
 
 type TopicSort = 'topic' | 'users' | 'devices'
+const sorts = { topic: 'ascending', users: 'descending', devices: 'descending' } as const
 
 /** All of them are here, so the page puts them in order itself. */
 function compare(a: Topic, b: Topic, sort: TopicSort): number {
@@ -33,10 +37,57 @@ function compare(a: Topic, b: Topic, sort: TopicSort): number {
   return sort === 'topic' ? byName : a[sort] - b[sort] || byName
 }
 
+const columns: readonly Column<Topic, TopicSort>[] = [
+  {
+    name: 'topic',
+    title: 'Topic',
+    sort: 'topic',
+    always: true,
+    cell: ({ topic, title, declared }) => (
+      <>
+        <span className="font-mono text-sm break-all">{topic}</span>
+        <span className="block text-sm text-soft">
+          <bdi>{title ?? (declared ? 'declared' : 'made by whoever joined first')}</bdi>
+        </span>
+      </>
+    ),
+  },
+  {
+    name: 'users',
+    title: 'People',
+    sort: 'users',
+    align: 'end',
+    always: true,
+    cell: ({ topic, users }) => <Link to={`/people?topic=${topic}`}>{users.toLocaleString('en')}</Link>,
+  },
+  {
+    name: 'devices',
+    title: 'Devices by themselves',
+    sort: 'devices',
+    align: 'end',
+    wide: true,
+    cell: ({ devices }) => devices.toLocaleString('en'),
+  },
+  {
+    name: 'ring',
+    title: 'What to do',
+    always: true,
+    align: 'end',
+    cell: ({ topic }) => (
+      <ActionLink to={`/write?to=topic:${topic}`} rank="quiet">
+        Ring
+      </ActionLink>
+    ),
+  },
+]
+
 function List({ items }: { readonly items: readonly Topic[] }) {
-  const order = useOrder<TopicSort>('topic', (column) => (column === 'topic' ? 'ascending' : 'descending'))
+  const { search, set } = useFilters('search')
+  const order = useOrder<TopicSort>('topic', sorts)
   const sign = order.direction === 'ascending' ? 1 : -1
-  const sorted = [...items].sort((a, b) => sign * compare(a, b, order.sort))
+  const wanted = search.toLowerCase()
+  const fitting = items.filter(({ topic, title }) => `${topic} ${title ?? ''}`.toLowerCase().includes(wanted))
+  const sorted = fitting.sort((a, b) => sign * compare(a, b, order.sort))
   if (items.length === 0) {
     return (
       <Empty
@@ -46,39 +97,20 @@ function List({ items }: { readonly items: readonly Topic[] }) {
     )
   }
   return (
-    <table className="w-full max-w-4xl">
-      <thead>
-        <tr>
-          <OrderedHead title="Topic" column="topic" order={order} />
-          <OrderedHead title="People" column="users" order={order} />
-          <OrderedHead title="Devices by themselves" column="devices" order={order} />
-          <th scope="col" className="pe-0">
-            <span className="sr-only">What to do</span>
-          </th>
-        </tr>
-      </thead>
-      <tbody>
-        {sorted.map((one) => (
-          <tr key={one.topic}>
-            <td>
-              <span className="font-mono text-sm">{one.topic}</span>
-              <span className="block text-sm text-soft">
-                {one.title ?? (one.declared ? 'declared' : 'made by whoever joined first')}
-              </span>
-            </td>
-            <td>
-              <Link to={`/people?topic=${one.topic}`}>{one.users.toLocaleString('en')}</Link>
-            </td>
-            <td>{one.devices.toLocaleString('en')}</td>
-            <td className="pe-0 text-end">
-              <Link to={`/write?to=topic:${one.topic}`} className={secondary}>
-                Ring
-              </Link>
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+    <DataTable
+      label="Topics"
+      name="topics"
+      rows={sorted}
+      idOf={(one) => one.topic}
+      columns={columns}
+      order={order}
+      tools={
+        <FilterBar>
+          <TextFilter label="Search" value={search} example="route" onChange={(text) => set('search', text)} />
+        </FilterBar>
+      }
+      none="No topic fits."
+    />
   )
 }
 
@@ -132,9 +164,9 @@ function Declare() {
       </div>
       {declare.error && <Failure error={declare.error} />}
       <div>
-        <button type="submit" className={secondary} disabled={declare.isPending || topic.trim() === ''}>
+        <Button type="submit" busy={declare.isPending} disabled={topic.trim() === ''}>
           Declare it
-        </button>
+        </Button>
       </div>
     </form>
   )

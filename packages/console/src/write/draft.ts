@@ -1,17 +1,12 @@
-import type { Notification, NotificationRequest, WritingInput } from '@zbell/contract'
-import { valueOfText } from '@zbell/contract/words'
+import type { Notification, NotificationRequest, Target, WritingInput } from '@zbell/contract'
 
 export type Texts = { readonly title: string; readonly subtitle: string; readonly body: string }
 export type Button = { readonly title: string; readonly action: string; readonly navigate: string }
-export type PlatformName = 'ios' | 'android' | 'web'
-export const platformNames: readonly PlatformName[] = ['ios', 'android', 'web']
+export type Values = { readonly [name: string]: string | number | boolean }
 
 /** What is being written, as it stands in the fields. */
 export type Draft = {
-  readonly any: string
-  readonly all: string
-  readonly none: string
-  readonly platforms: readonly PlatformName[]
+  readonly to: Target
   /** By language; the empty one is what everybody gets. */
   readonly texts: { readonly [language: string]: Texts }
   readonly navigate: string
@@ -20,9 +15,8 @@ export type Draft = {
   readonly sound: string
   readonly image: string
   readonly actions: readonly Button[]
-  /** A line each: `name = value`. */
-  readonly values: string
-  readonly fallbacks: string
+  readonly values: Values
+  readonly fallbacks: Values
   readonly urgency: 'very-low' | 'low' | 'normal' | 'high'
   readonly ttlSeconds: number
   readonly spreadSeconds: number
@@ -33,10 +27,7 @@ export type Draft = {
 export const noTexts: Texts = { title: '', subtitle: '', body: '' }
 
 export const emptyDraft: Draft = {
-  any: '',
-  all: '',
-  none: '',
-  platforms: [],
+  to: {},
   texts: { '': noTexts },
   navigate: '',
   tag: '',
@@ -44,15 +35,13 @@ export const emptyDraft: Draft = {
   sound: '',
   image: '',
   actions: [],
-  values: '',
-  fallbacks: '',
+  values: {},
+  fallbacks: {},
   urgency: 'normal',
   ttlSeconds: 86_400,
   spreadSeconds: 0,
   beyond: {},
 }
-
-export const references = (to: string): string[] => to.split(/[\s,;]+/).filter(Boolean)
 
 const filled = (all: Record<string, unknown>): Record<string, unknown> =>
   Object.fromEntries(
@@ -61,28 +50,8 @@ const filled = (all: Record<string, unknown>): Record<string, unknown> =>
     ),
   )
 
-type GivenValues = { readonly [name: string]: string | number | boolean }
-
-/** Lines of `name = value`: a number is a number, `true` and `false` are what they say, all else and what is quoted is text. */
-export function pairsOf(lines: string): GivenValues {
-  return Object.fromEntries(
-    lines.split('\n').flatMap((line) => {
-      const at = line.indexOf('=')
-      if (at < 1) return []
-      const said = line.slice(at + 1).trim()
-      const [, quoted] = /^"(.*)"$/s.exec(said) ?? []
-      return [[line.slice(0, at).trim(), quoted ?? valueOfText(said)]]
-    }),
-  )
-}
-
-const wantsQuotes = (value: GivenValues[string]): boolean =>
-  typeof value === 'string' && (valueOfText(value) !== value || /^".*"$/s.test(value))
-
-const linesOf = (pairs: GivenValues): string =>
-  Object.entries(pairs)
-    .map(([name, value]) => `${name} = ${wantsQuotes(value) ? `"${value}"` : value}`)
-    .join('\n')
+/** A place that is not filled in is no value. */
+const given = (values: Values): Values | undefined => (Object.keys(values).length > 0 ? values : undefined)
 
 export function requestOf(draft: Draft): NotificationRequest {
   const { '': shared = noTexts, ...languages } = draft.texts
@@ -101,15 +70,9 @@ export function requestOf(draft: Draft): NotificationRequest {
     ...(Object.keys(perLanguage).length > 0 ? { perLanguage } : {}),
   }
   return {
-    to: filled({
-      any: references(draft.any),
-      all: references(draft.all),
-      none: references(draft.none),
-      platforms: draft.platforms,
-    }),
+    to: filled(draft.to),
     content,
-    ...(values.trim() ? { values: pairsOf(values) } : {}),
-    ...(fallbacks.trim() ? { fallbacks: pairsOf(fallbacks) } : {}),
+    ...filled({ values: given(values), fallbacks: given(fallbacks) }),
     urgency: draft.urgency,
     ttlSeconds: draft.ttlSeconds,
     spreadSeconds: draft.spreadSeconds,
@@ -132,10 +95,7 @@ export function draftLike({ to, content, values, fallbacks, urgency, ttlSeconds,
   })
   return {
     ...emptyDraft,
-    any: to.any?.join(' ') ?? '',
-    all: to.all?.join(' ') ?? '',
-    none: to.none?.join(' ') ?? '',
-    platforms: to.platforms ?? [],
+    to,
     texts: {
       '': texts({ title, subtitle, body }),
       ...Object.fromEntries(Object.entries(perLanguage ?? {}).map(([language, own]) => [language, texts(own)])),
@@ -146,8 +106,8 @@ export function draftLike({ to, content, values, fallbacks, urgency, ttlSeconds,
     sound: sound ?? '',
     image: image ?? '',
     actions: (actions ?? []).map((one) => ({ title: one.title, action: one.action, navigate: one.navigate ?? '' })),
-    values: linesOf(values),
-    fallbacks: linesOf(fallbacks),
+    values,
+    fallbacks,
     urgency,
     ttlSeconds,
     spreadSeconds,
@@ -168,7 +128,7 @@ export function fieldOf(pointer: string): string | undefined {
   return own?.[1]
 }
 
-const keptName = (app: string, environment: string) => `bell-draft ${app} ${environment}`
+const keptName = (app: string, environment: string) => `bell-writing ${app} ${environment}`
 
 /** Kept in this browser as it is written; what cannot be read is forgotten. */
 export function readDraft(app: string, environment: string): Draft | undefined {

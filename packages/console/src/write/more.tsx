@@ -1,5 +1,9 @@
-import { Field, Warnings } from '../parts/field.tsx'
-import type { Button, Draft } from './draft.ts'
+import { span } from '@zbell/contract/words'
+import { Plus, X } from 'lucide-react'
+import { Button, IconButton } from '../parts/button.tsx'
+import { Fault, Field, Warnings } from '../parts/field.tsx'
+import { type Option, Select } from '../parts/select.tsx'
+import type { Draft, Button as DraftButton } from './draft.ts'
 
 const lifetimes = [
   [900, '15 minutes'],
@@ -16,6 +20,19 @@ const spreads = [
   [3_600, 'over an hour'],
   [14_400, 'over 4 hours'],
 ] as const
+
+const urgencies = [
+  { value: 'very-low', label: 'very low', note: 'on power and Wi-Fi' },
+  { value: 'low', label: 'low', note: 'on power or Wi-Fi' },
+  { value: 'normal', label: 'normal', note: 'neither power nor Wi-Fi needed' },
+  { value: 'high', label: 'high', note: 'also when the battery is low' },
+] as const
+
+/** What a copied notification has beside the usual ones is there as well. */
+const secondsOptions = (usual: readonly (readonly [number, string])[], own: number): readonly Option<string>[] => [
+  ...usual.map(([seconds, label]) => ({ value: String(seconds), label })),
+  ...(usual.some(([seconds]) => seconds === own) ? [] : [{ value: String(own), label: span(own * 1_000) }]),
+]
 
 type Props = {
   readonly draft: Draft
@@ -53,85 +70,36 @@ export function More({ draft, set, faults, warnings }: Props) {
       {text('sound', 'Sound', 'default, none, or one of the app’s by name', 'horn')}
       <Field label="Urgency" hint="High wakes a sleeping phone" fault={faults.urgency}>
         {(props) => (
-          <select
-            {...props}
-            value={draft.urgency}
-            onChange={(e) => set({ urgency: e.target.value as Draft['urgency'] })}
-          >
-            {['very-low', 'low', 'normal', 'high'].map((name) => (
-              <option key={name}>{name}</option>
-            ))}
-          </select>
+          <Select {...props} value={draft.urgency} options={urgencies} onChange={(urgency) => set({ urgency })} />
         )}
       </Field>
       <Field label="Good for" hint="After that it is not delivered any more" fault={faults.ttlSeconds}>
         {(props) => (
-          <select {...props} value={draft.ttlSeconds} onChange={(e) => set({ ttlSeconds: Number(e.target.value) })}>
-            {lifetimes.map(([seconds, words]) => (
-              <option key={seconds} value={seconds}>
-                {words}
-              </option>
-            ))}
-          </select>
+          <Select
+            {...props}
+            value={String(draft.ttlSeconds)}
+            options={secondsOptions(lifetimes, draft.ttlSeconds)}
+            onChange={(seconds) => set({ ttlSeconds: Number(seconds) })}
+          />
         )}
       </Field>
       <Field label="Goes out" hint="Slower is kinder to what a tap opens" fault={faults.spreadSeconds}>
         {(props) => (
-          <select
+          <Select
             {...props}
-            value={draft.spreadSeconds}
-            onChange={(e) => set({ spreadSeconds: Number(e.target.value) })}
-          >
-            {spreads.map(([seconds, words]) => (
-              <option key={seconds} value={seconds}>
-                {words}
-              </option>
-            ))}
-          </select>
+            value={String(draft.spreadSeconds)}
+            options={secondsOptions(spreads, draft.spreadSeconds)}
+            onChange={(seconds) => set({ spreadSeconds: Number(seconds) })}
+          />
         )}
       </Field>
       <Buttons draft={draft} set={set} faults={faults} warnings={warnings} />
-      <Pairs
-        name="values"
-        label="Values"
-        hint="What the texts name, a line each: delay = 15"
-        {...{ draft, set, faults }}
-      />
-      <Pairs
-        name="fallbacks"
-        label="Fallbacks"
-        hint="Where a person has no such value: pier = the pier"
-        {...{ draft, set, faults }}
-      />
     </div>
   )
 }
 
-function Pairs({
-  name,
-  label,
-  hint,
-  draft,
-  set,
-  faults,
-}: Omit<Props, 'warnings'> & { readonly name: 'values' | 'fallbacks'; readonly label: string; readonly hint: string }) {
-  return (
-    <Field label={label} hint={hint} fault={faults[name]}>
-      {(props) => (
-        <textarea
-          {...props}
-          rows={2}
-          className="field-sizing-content font-mono"
-          value={draft[name]}
-          onChange={(e) => set({ [name]: e.target.value })}
-        />
-      )}
-    </Field>
-  )
-}
-
 function Buttons({ draft, set, faults, warnings }: Props) {
-  const change = (at: number, part: Partial<Button>) =>
+  const change = (at: number, part: Partial<DraftButton>) =>
     set({ actions: draft.actions.map((one, i) => (i === at ? { ...one, ...part } : one)) })
   return (
     <fieldset className="sm:col-span-2">
@@ -153,26 +121,24 @@ function Buttons({ draft, set, faults, warnings }: Props) {
             value={one.navigate}
             onChange={(e) => change(i, { navigate: e.target.value })}
           />
-          <button
-            type="button"
-            aria-label={`Remove button ${i + 1}`}
-            className="cursor-pointer px-2"
+          <IconButton
+            icon={X}
+            label={`Remove button ${i + 1}`}
             onClick={() => set({ actions: draft.actions.filter((_, at) => at !== i) })}
-          >
-            ✕
-          </button>
+          />
         </div>
       ))}
-      {faults.actions && <p className="text-sm text-red">✕ {faults.actions}</p>}
+      {faults.actions && <Fault says={faults.actions} />}
       <Warnings all={warnings.actions} />
       {draft.actions.length < 4 && (
-        <button
-          type="button"
-          className="mt-1 cursor-pointer text-sm underline underline-offset-4"
+        <Button
+          rank="quiet"
+          icon={Plus}
+          className="mt-1 text-sm"
           onClick={() => set({ actions: [...draft.actions, { title: '', action: '', navigate: '' }] })}
         >
           Add a button
-        </button>
+        </Button>
       )}
     </fieldset>
   )

@@ -3,17 +3,19 @@ import type { Template } from '@zbell/contract'
 import { useState } from 'react'
 import { api } from '../app/api.ts'
 import { usePlace } from '../app/place.ts'
+import { Button } from '../parts/button.tsx'
+import { More } from '../parts/disclosure.tsx'
 import { Failure } from '../parts/page.tsx'
-import { type Draft, draftLike, pairsOf, requestOf } from './draft.ts'
+import { Select } from '../parts/select.tsx'
+import { type Draft, draftLike, requestOf } from './draft.ts'
 
-/** What a template asks for becomes lines to be filled in. */
+/** What a template asks for is found in its texts, and filled in below them. */
 function draftFrom({ content, declares }: Template, draft: Draft): Draft {
   const { to, urgency = 'normal', ttlSeconds = 86_400, spreadSeconds = 0 } = requestOf(draft)
   const fallbacks = Object.entries(declares).flatMap(([name, { fallback }]) =>
     fallback === undefined ? [] : [[name, fallback]],
   )
-  const asked = Object.entries(declares).filter(([, one]) => !one.ofPerson && one.fallback === undefined)
-  const filled = draftLike({
+  return draftLike({
     to,
     content,
     values: {},
@@ -22,7 +24,6 @@ function draftFrom({ content, declares }: Template, draft: Draft): Draft {
     ttlSeconds,
     spreadSeconds,
   })
-  return { ...filled, values: asked.map(([name]) => `${name} = `).join('\n') }
 }
 
 /** The type of a value, as a template declares it. */
@@ -47,8 +48,8 @@ export function Templates({ draft, onTake }: { readonly draft: Draft; readonly o
   const save = useMutation({
     mutationFn: () => {
       const { content = {} } = requestOf(draft)
-      const given = Object.entries(pairsOf(draft.values)).map(([value, said]) => [value, { type: typeOf(said) }])
-      const ofPerson = Object.entries(pairsOf(draft.fallbacks)).map(([value, fallback]) => [
+      const given = Object.entries(draft.values).map(([value, said]) => [value, { type: typeOf(said) }])
+      const ofPerson = Object.entries(draft.fallbacks).map(([value, fallback]) => [
         value,
         { type: typeOf(fallback), ofPerson: true, fallback },
       ])
@@ -58,28 +59,24 @@ export function Templates({ draft, onTake }: { readonly draft: Draft; readonly o
     onSuccess: () => client.invalidateQueries({ queryKey: key }),
   })
   const items = templates.data ?? []
+  const [open, setOpen] = useState(false)
   return (
-    <details>
-      <summary className="cursor-pointer text-sm">Templates{items.length > 0 && ` (${items.length})`}</summary>
-      <div className="mt-2 flex flex-wrap items-center gap-x-6 gap-y-3 text-sm">
+    <More title={`Templates${items.length > 0 ? ` (${items.length})` : ''}`} open={open} onOpenChange={setOpen}>
+      <div className="flex flex-wrap items-center gap-x-6 gap-y-3 text-sm">
         {items.length > 0 && (
-          <label className="flex items-center gap-2">
-            Take up
-            <select
-              value=""
-              onChange={(e) => {
-                const taken = items.find((one) => one.name === e.target.value)
-                if (taken) onTake(draftFrom(taken, draft))
-              }}
-            >
-              <option value="">choose one</option>
-              {items.map((one) => (
-                <option key={one.name} value={one.name}>
-                  {one.name}, version {one.version}
-                </option>
-              ))}
-            </select>
-          </label>
+          <Select
+            label="Take up"
+            className="w-56"
+            value=""
+            options={[
+              { value: '', label: 'Take up a template' },
+              ...items.map((one) => ({ value: one.name, label: `${one.name}, version ${one.version}` })),
+            ]}
+            onChange={(chosen) => {
+              const taken = items.find((one) => one.name === chosen)
+              if (taken) onTake(draftFrom(taken, draft))
+            }}
+          />
         )}
         <span className="flex items-center gap-2">
           <input
@@ -89,14 +86,9 @@ export function Templates({ draft, onTake }: { readonly draft: Draft; readonly o
             value={name}
             onChange={(e) => setName(e.target.value)}
           />
-          <button
-            type="button"
-            className="cursor-pointer underline underline-offset-4"
-            disabled={save.isPending || name === ''}
-            onClick={() => save.mutate()}
-          >
+          <Button rank="quiet" busy={save.isPending} disabled={name === ''} onClick={() => save.mutate()}>
             Save as template
-          </button>
+          </Button>
         </span>
         {save.data && (
           <span aria-live="polite">
@@ -105,6 +97,6 @@ export function Templates({ draft, onTake }: { readonly draft: Draft; readonly o
         )}
       </div>
       {save.error && <Failure error={save.error} />}
-    </details>
+    </More>
   )
 }

@@ -1,6 +1,8 @@
-import { Tabs } from 'radix-ui'
 import { useState } from 'react'
+import { Button } from '../parts/button.tsx'
+import { CodeText, type KnownName } from '../parts/code-text.tsx'
 import { Field } from '../parts/field.tsx'
+import { Tabs } from '../parts/tabs.tsx'
 import { type Draft, noTexts, type Texts } from './draft.ts'
 
 type Props = {
@@ -10,13 +12,12 @@ type Props = {
   readonly warnings: { readonly [field: string]: readonly string[] }
   readonly language: string
   readonly onLanguage: (language: string) => void
+  /** What can be filled in: attributes, and values that were given. */
+  readonly names: readonly KnownName[]
 }
 
-const tab =
-  'cursor-pointer rounded-t-md border-b-2 border-transparent px-3 py-1 data-[state=active]:border-brass data-[state=active]:font-semibold'
-
 /** The words, in as many languages as there are tabs. */
-export function Words({ draft, set, faults, warnings, language, onLanguage }: Props) {
+export function Words({ draft, set, faults, warnings, language, onLanguage, names }: Props) {
   const [adding, setAdding] = useState('')
   const languages = Object.keys(draft.texts)
   const current = languages.includes(language) ? language : ''
@@ -36,21 +37,38 @@ export function Words({ draft, set, faults, warnings, language, onLanguage }: Pr
   }
   const texts = draft.texts[current] ?? noTexts
   const fault = (name: string) => faults[current === '' ? name : `${name} ${current}`]
+  const text = (name: keyof Texts, label: string, hint: string, single: boolean) => (
+    <Field label={label} hint={hint} fault={fault(name)} warnings={warnings[name]}>
+      {(control) => (
+        <CodeText
+          {...control}
+          label={label}
+          language="message"
+          lang={current || undefined}
+          value={texts[name]}
+          onChange={(value) => change({ [name]: value })}
+          names={names}
+          single={single}
+        />
+      )}
+    </Field>
+  )
   return (
-    <Tabs.Root value={current} onValueChange={onLanguage}>
-      <div className="flex flex-wrap items-end justify-between gap-x-4 gap-y-2 border-b border-line">
-        <Tabs.List aria-label="Languages" className="flex flex-wrap">
-          {languages.map((one) => (
-            <Tabs.Trigger key={one} value={one} className={tab}>
-              {one === '' ? 'For everybody' : one}
-            </Tabs.Trigger>
-          ))}
-        </Tabs.List>
-        <span className="mb-1 flex gap-2 text-sm">
+    <Tabs
+      label="Languages"
+      value={current}
+      onChange={onLanguage}
+      tabs={languages.map((one) => ({
+        value: one,
+        label: one === '' ? 'For everybody' : one,
+        ...(one === '' ? {} : { lang: one }),
+      }))}
+      more={
+        <span className="mb-1 flex items-center gap-2 text-sm">
           <input
             aria-label="Add a language"
             placeholder="nb, ar, ja …"
-            className="w-28 py-0.5! text-sm"
+            className="w-28! py-0.5! text-sm"
             value={adding}
             onChange={(e) => setAdding(e.target.value)}
             onKeyDown={(e) => {
@@ -59,63 +77,22 @@ export function Words({ draft, set, faults, warnings, language, onLanguage }: Pr
               add()
             }}
           />
-          <button type="button" className="cursor-pointer underline underline-offset-4" onClick={add}>
+          <Button rank="quiet" onClick={add}>
             Add language
-          </button>
+          </Button>
         </span>
-      </div>
-      <Tabs.Content value={current} className="mt-4 grid gap-4" lang={current || undefined}>
-        <Field
-          label="Title"
-          hint={`${texts.title.length} of 200 characters; {pier} stands for a value`}
-          fault={fault('title')}
-          warnings={warnings.title}
-        >
-          {(props) => (
-            <input {...props} dir="auto" value={texts.title} onChange={(e) => change({ title: e.target.value })} />
-          )}
-        </Field>
-        <Field
-          label="Subtitle"
-          hint="A line of its own; leave it empty for none"
-          fault={fault('subtitle')}
-          warnings={warnings.subtitle}
-        >
-          {(props) => (
-            <input
-              {...props}
-              dir="auto"
-              value={texts.subtitle}
-              onChange={(e) => change({ subtitle: e.target.value })}
-            />
-          )}
-        </Field>
-        <Field
-          label="Body"
-          hint="What the person should know without opening the app"
-          fault={fault('body')}
-          warnings={warnings.body}
-        >
-          {(props) => (
-            <textarea
-              {...props}
-              dir="auto"
-              rows={3}
-              value={texts.body}
-              onChange={(e) => change({ body: e.target.value })}
-            />
-          )}
-        </Field>
+      }
+    >
+      <div className="grid gap-4" key={current}>
+        {text('title', 'Title', `${texts.title.length} of 200 characters; { offers the values`, true)}
+        {text('subtitle', 'Subtitle', 'A line of its own; leave it empty for none', true)}
+        {text('body', 'Body', 'What the person should know without opening the app', false)}
         {current !== '' && (
-          <button
-            type="button"
-            className="justify-self-start cursor-pointer text-sm underline underline-offset-4"
-            onClick={remove}
-          >
+          <Button rank="quiet" className="justify-self-start text-sm" onClick={remove}>
             Remove {current}
-          </button>
+          </Button>
         )}
-      </Tabs.Content>
-    </Tabs.Root>
+      </div>
+    </Tabs>
   )
 }

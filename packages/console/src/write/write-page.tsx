@@ -1,19 +1,24 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { neededFault, ProblemError } from '@zbell/contract/client'
-import { type FormEvent, useEffect, useState } from 'react'
+import { type FormEvent, useEffect, useMemo, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useSettings } from '../app/use-settings.ts'
+import { Previews } from '../content/previews.tsx'
+import { Button } from '../parts/button.tsx'
 import { Field } from '../parts/field.tsx'
-import { Failure, Page, primary, secondary } from '../parts/page.tsx'
-import { type Draft, draftLike, emptyDraft, fieldOf, keepDraft, readDraft, references, requestOf } from './draft.ts'
+import { Failure, Page } from '../parts/page.tsx'
+import { readReferences } from '../target/references.ts'
+import { TargetPicker } from '../target/target-picker.tsx'
+import { namesIn } from '../values/names-in.ts'
+import { ValuesEditor } from '../values/values-editor.tsx'
+import { type Draft, draftLike, emptyDraft, fieldOf, keepDraft, noTexts, readDraft, requestOf } from './draft.ts'
 import { More } from './more.tsx'
-import { Previews } from './previews.tsx'
 import { devicesIn, Reach, ReviewSummary, warningsOf } from './reach.tsx'
 import { Templates } from './templates.tsx'
 import { useReview } from './use-review.ts'
-import { Who } from './who.tsx'
 import { Words } from './words.tsx'
 
 export function WritePage() {
@@ -38,7 +43,11 @@ export function WritePage() {
     )
   const to = search.get('to')
   const kept = readDraft(place.app.slug, place.environment) ?? emptyDraft
-  const first = model.data ? draftLike(model.data) : to === null ? kept : { ...emptyDraft, any: to }
+  const first = model.data
+    ? draftLike(model.data)
+    : to === null
+      ? kept
+      : { ...emptyDraft, to: { any: readReferences(to) } }
   return <Writing key={`${place.app.slug} ${place.environment} ${like ?? ''} ${to ?? ''}`} first={first} />
 }
 
@@ -49,6 +58,8 @@ function Writing({ first }: { readonly first: Draft }) {
   const [language, setLanguage] = useState('')
   const [reader, setReader] = useState('')
   const [reviewing, setReviewing] = useState(false)
+  // What was begun anew, or taken up, is another target: the picker begins anew with it.
+  const [pickerNo, setPickerNo] = useState(0)
   const { review, error, isCurrent } = useReview(place, draft, { user: reader, language })
   useEffect(() => keepDraft(place.app.slug, place.environment, draft), [place, draft])
   const set = (part: Partial<Draft>) => {
@@ -58,7 +69,7 @@ function Writing({ first }: { readonly first: Draft }) {
   const send = useMutation({
     mutationFn: (to?: string) => {
       const request = requestOf(draft)
-      const body = to === undefined ? request : { ...request, to: { any: references(to) }, spreadSeconds: 0 }
+      const body = to === undefined ? request : { ...request, to: { any: readReferences(to) }, spreadSeconds: 0 }
       return api.call('sendNotification', {
         params: { app: place.app.slug },
         query: { environment: place.environment },
@@ -72,6 +83,27 @@ function Writing({ first }: { readonly first: Draft }) {
       return go(`/activity/${id}`)
     },
   })
+  const attributes = useQuery({
+    queryKey: [...keys.people(place), 'attributes'],
+    queryFn: () =>
+      api.call('listAttributes', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+  })
+  const { texts, values, fallbacks } = draft
+  const places = useMemo(() => {
+    const wanted = namesIn(Object.values(texts).flatMap(({ title, subtitle, body }) => [title, subtitle, body]))
+    const more = [...new Set([...Object.keys(values), ...Object.keys(fallbacks)])]
+      .filter((name) => !wanted.some((one) => one.name === name))
+      .map((name) => ({ name, type: typeof values[name] === 'number' ? ('number' as const) : ('text' as const) }))
+    return [...wanted, ...more]
+  }, [texts, values, fallbacks])
+  const known = useMemo(
+    () => [
+      ...(attributes.data?.items ?? []).map(({ name, type }) => ({ name, note: `${type}, each reader’s own` })),
+      ...Object.keys(values).map((name) => ({ name, note: 'a value given below' })),
+    ],
+    [attributes.data, values],
+  )
+  const typed = { ...texts[''], ...filledTexts(texts[language] ?? noTexts) } as typeof noTexts
   const touched = JSON.stringify(draft) !== JSON.stringify(emptyDraft)
   // A page that is still empty has no faults worth telling.
   const faults = touched ? faultsOf(send.error ?? error, draft, reviewing || send.error !== null) : {}
@@ -87,21 +119,24 @@ function Writing({ first }: { readonly first: Draft }) {
       asks="What should ring, and for whom?"
       action={
         touched && (
-          <button
-            type="button"
-            className={secondary}
+          <Button
             onClick={() => {
               set(emptyDraft)
+              setPickerNo((no) => no + 1)
               setLanguage('')
             }}
           >
             Start anew
-          </button>
+          </Button>
         )
       }
     >
-      <form onSubmit={submit} noValidate className="grid gap-x-12 gap-y-10 lg:grid-cols-[minmax(0,1fr)_24rem]">
-        <div className="grid content-start gap-6">
+      <form
+        onSubmit={submit}
+        noValidate
+        className="grid grid-cols-[minmax(0,1fr)] gap-x-12 gap-y-10 lg:grid-cols-[minmax(0,1fr)_24rem]"
+      >
+        <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] content-start gap-6">
           <Templates
             draft={draft}
             onTake={(taken) => {
@@ -109,7 +144,12 @@ function Writing({ first }: { readonly first: Draft }) {
               setLanguage('')
             }}
           />
-          <Who draft={draft} set={set} faults={faults} />
+          <TargetPicker
+            key={pickerNo}
+            target={draft.to}
+            onChange={(target) => set({ to: target })}
+            faults={{ any: faults.any, all: faults.all, none: faults.none }}
+          />
           <Reach review={error === undefined ? review : undefined} />
           <Words
             draft={draft}
@@ -118,7 +158,19 @@ function Writing({ first }: { readonly first: Draft }) {
             warnings={warnings}
             language={language}
             onLanguage={setLanguage}
+            names={known}
           />
+          <section aria-labelledby="values" className="grid gap-3">
+            <h2 id="values">Values</h2>
+            <ValuesEditor
+              names={places}
+              values={draft.values}
+              fallbacks={draft.fallbacks}
+              onChange={set}
+              reader={reader}
+              faults={{ values: faults.values, fallbacks: faults.fallbacks }}
+            />
+          </section>
           <More draft={draft} set={set} faults={faults} warnings={warnings} />
           {send.error && Object.keys(faults).length === 0 && <Failure error={send.error} />}
           {ready ? (
@@ -131,9 +183,9 @@ function Writing({ first }: { readonly first: Draft }) {
             />
           ) : (
             <div>
-              <button type="submit" className={primary}>
+              <Button rank="primary" type="submit">
                 Review
-              </button>
+              </Button>
               {reviewing && error !== undefined && Object.keys(faults).length === 0 && <Failure error={error} />}
             </div>
           )}
@@ -152,7 +204,12 @@ function Writing({ first }: { readonly first: Draft }) {
               )}
             </Field>
           </div>
-          <Previews samples={review?.samples ?? []} language={language} app={place.app.name} />
+          <Previews
+            samples={review && error === undefined ? review.samples : []}
+            typed={{ ...typed, actions: draft.actions.map((one) => ({ ...one, action: one.action || one.title })) }}
+            language={language}
+            app={place.app.name}
+          />
         </aside>
       </form>
     </Page>
@@ -202,14 +259,9 @@ function Decide({ review, onSend, onTest, tested, busy }: DecideProps) {
             />
           )}
         </Field>
-        <button
-          type="button"
-          className={`${secondary} mb-5.5`}
-          disabled={busy || to.trim() === ''}
-          onClick={() => onTest(to)}
-        >
+        <Button className="mb-5.5" disabled={busy || to.trim() === ''} onClick={() => onTest(to)}>
           Ring these only
-        </button>
+        </Button>
       </div>
       {isMany && (
         <Field
@@ -228,13 +280,16 @@ function Decide({ review, onSend, onTest, tested, busy }: DecideProps) {
         </Field>
       )}
       <div>
-        <button type="button" className={primary} disabled={busy || !mayGo} onClick={onSend}>
+        <Button rank="primary" disabled={busy || !mayGo} onClick={onSend}>
           {busy ? 'Sending …' : `Send in ${place.environment}`}
-        </button>
+        </Button>
       </div>
     </section>
   )
 }
+
+/** What a language says of its own; the rest is what everybody gets. */
+const filledTexts = (own: typeof noTexts) => Object.fromEntries(Object.entries(own).filter(([, text]) => text !== ''))
 
 /** @param all also what is only not there yet; while somebody still writes, that would be nagging */
 function faultsOf(error: unknown, draft: Draft, all: boolean): { readonly [field: string]: string } {
@@ -245,7 +300,7 @@ function faultsOf(error: unknown, draft: Draft, all: boolean): { readonly [field
     if (field === undefined) continue
     if (!all && code === neededFault) continue
     const named = /^\/to\/(any|all|none)\/(\d+)$/.exec(pointer)
-    const reference = named && references(draft[named[1] as 'any' | 'all' | 'none'])[Number(named[2])]
+    const reference = named && draft.to[named[1] as 'any' | 'all' | 'none']?.[Number(named[2])]
     faults[field] ??= reference ? `${reference} ${detail}` : detail
   }
   return faults

@@ -217,6 +217,7 @@ export const reviewReader = z.object({
 })
 
 export type Review = z.infer<typeof review>
+export type Target = z.input<typeof target>
 export type NotificationRequest = z.input<typeof notificationRequest>
 export type Notification = z.infer<typeof notification>
 export type Totals = z.infer<typeof totals>

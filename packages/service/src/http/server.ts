@@ -1,16 +1,15 @@
 import { randomUUID } from 'node:crypto'
 import { createServer, type Server } from 'node:http'
-import { join } from 'node:path'
 import { notificationFileSchema, templateFileSchema } from '@zbell/contract/files'
 import { openApiDocument } from '@zbell/contract/openapi'
 import { gatewayProfileSchema } from '@zbell/core'
 import express, { type Request, type RequestHandler, type Response } from 'express'
-import helmet from 'helmet'
 import type { Logger } from 'pino'
 import type { Database } from '../store/database.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
 import { CallerCheck } from './callers.ts'
 import { isBinaryEvent } from './cloud-events.ts'
+import { securityHeaders, serveConsole } from './console-pages.ts'
 import { serveOperations } from './operations.ts'
 import type { HttpParts } from './parts.ts'
 import { nothingAt, problemHandler, unknownAddress } from './problem-handler.ts'
@@ -129,27 +128,6 @@ const named =
     }
   }
 
-const securityHeaders = helmet({
-  contentSecurityPolicy: {
-    useDefaults: false,
-    directives: {
-      defaultSrc: ["'none'"],
-      scriptSrc: ["'self'"],
-      styleSrc: ["'self'"],
-      imgSrc: ["'self'", 'data:'],
-      fontSrc: ["'self'"],
-      connectSrc: ["'self'"],
-      frameAncestors: ["'none'"],
-      baseUri: ["'none'"],
-      formAction: ["'none'"],
-    },
-  },
-  crossOriginResourcePolicy: { policy: 'cross-origin' },
-  referrerPolicy: { policy: 'no-referrer' },
-  // Whether the service stands behind TLS is the operator's to say, at the proxy that ends it.
-  strictTransportSecurity: false,
-})
-
 /** Answers to programs are no pages: of what helmet sets, this is what still means something there. */
 function plainHeaders(response: Response): void {
   response.setHeader('Cache-Control', 'no-store')
@@ -194,15 +172,3 @@ function serveHealth(app: express.Express, database: Database, metrics: Metrics)
 }
 
 /** The console's files carry a hash in their names and never change; its one page is asked for anew each time. */
-function serveConsole(app: express.Express, dir: string): void {
-  app.use(
-    '/assets',
-    express.static(join(dir, 'assets'), { immutable: true, maxAge: '1y', index: false, fallthrough: true }),
-  )
-  app.use(express.static(dir, { index: false, maxAge: '1h' }))
-  app.get(/^\/(?!v1\/|assets\/).*/, (request, response, next) => {
-    if (!request.accepts('html')) return next()
-    response.setHeader('Cache-Control', 'no-cache')
-    response.sendFile('index.html', { root: dir })
-  })
-}

@@ -1,0 +1,46 @@
+import { createBrowserRouter } from 'react-router'
+import { Failure } from '../parts/page.tsx'
+import { Start } from '../setup/start.tsx'
+import { WatchRoot } from './watch.tsx'
+
+/** Each page comes when somebody goes there. In development there is one more, with every part in every state. */
+export const router = createBrowserRouter([
+  {
+    path: '/',
+    element: <WatchRoot />,
+    children: [
+      {
+        // A page that fails leaves the frame standing.
+        errorElement: (
+          <div className="p-10">
+            <Failure error={undefined} onAgain={() => location.reload()} />
+          </div>
+        ),
+        hydrateFallbackElement: <div />,
+        children: [
+          page('activity', async () => (await import('../activity/activity-page.tsx')).ActivityPage),
+          page('activity/:id', async () => (await import('../activity/notification-page.tsx')).NotificationPage),
+          page('activity/:id/why/:who?', async () => (await import('../activity/why-page.tsx')).WhyPage),
+          page('why', async () => (await import('../activity/why-start-page.tsx')).WhyStartPage),
+          page('setup', async () => (await import('../setup/setup-page.tsx')).SetupPage),
+          page('app', async () => (await import('../apps/app-page.tsx')).AppPage),
+          page('credentials', async () => (await import('../credentials/credentials-page.tsx')).CredentialsPage),
+          page('devices', async () => (await import('../devices/devices-page.tsx')).DevicesPage),
+          page('devices/:id', async () => (await import('../devices/device-page.tsx')).DevicePage),
+          page('people', async () => (await import('../people/people-page.tsx')).PeoplePage),
+          page('people/:user', async () => (await import('../people/person-page.tsx')).PersonPage),
+          page('topics', async () => (await import('../topics/topics-page.tsx')).TopicsPage),
+          page('health', async () => (await import('../health/health-page.tsx')).HealthPage),
+          page('bench', async () => (await import('../test-bench/test-bench-page.tsx')).TestBenchPage),
+          page('write', async () => (await import('../write/write-page.tsx')).WritePage),
+          { index: true, element: <Start /> },
+          { path: '*', element: <Start /> },
+        ],
+      },
+    ],
+  },
+])
+
+function page(path: string, load: () => Promise<() => React.ReactNode>) {
+  return { path, lazy: async () => ({ Component: await load() }) }
+}

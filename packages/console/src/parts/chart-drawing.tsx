@@ -1,0 +1,77 @@
+import { Area, Bar, CartesianGrid, ComposedChart, Legend, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts'
+import type { ChartProps } from './chart.tsx'
+
+/** Dashes tell lines apart where colours do not. */
+const dashes = ['', '6 4', '2 3', '10 4 2 4']
+
+/** The drawing of a {@link Chart}, which comes when one is seen. */
+export default function ChartDrawing({ kind, steps, series, unit }: ChartProps) {
+  const rows = steps.map((step, i) => ({
+    step,
+    ...Object.fromEntries(series.map((one) => [one.name, one.values[i] ?? 0])),
+  }))
+  const still = matchMedia('(prefers-reduced-motion: reduce)').matches
+  return (
+    <ResponsiveContainer width="100%" height="100%">
+      <ComposedChart data={rows} margin={{ top: 8, right: 8, bottom: 0, left: 0 }}>
+        <CartesianGrid vertical={false} stroke="var(--line)" />
+        <XAxis
+          dataKey="step"
+          tickLine={false}
+          stroke="var(--edge)"
+          tick={{ fill: 'var(--soft)', fontSize: 13 }}
+          minTickGap={24}
+        />
+        <YAxis
+          tickLine={false}
+          axisLine={false}
+          width={56}
+          allowDecimals={false}
+          tick={{ fill: 'var(--soft)', fontSize: 13 }}
+          tickFormatter={(value: number) => Intl.NumberFormat('en', { notation: 'compact' }).format(value)}
+        />
+        <Tooltip
+          isAnimationActive={!still}
+          cursor={{ fill: 'var(--sunken)', stroke: 'var(--edge)' }}
+          formatter={(value) => `${Number(value).toLocaleString('en')} ${unit}`}
+          contentStyle={{
+            background: 'var(--raised)',
+            border: '1px solid var(--line)',
+            borderRadius: 6,
+            color: 'var(--ink)',
+          }}
+          itemStyle={{ color: 'var(--ink)' }}
+        />
+        <Legend
+          iconType="plainline"
+          formatter={(name: string) => <span style={{ color: 'var(--ink)' }}>{name}</span>}
+        />
+        {series.map(({ name, colour }, i) =>
+          kind === 'bars' ? (
+            <Bar
+              key={name}
+              dataKey={name}
+              stackId="all"
+              fill={`var(--${colour})`}
+              isAnimationActive={false}
+              maxBarSize={36}
+            />
+          ) : (
+            <Area
+              key={name}
+              type="monotone"
+              dataKey={name}
+              stroke={`var(--${colour})`}
+              strokeWidth={2}
+              strokeDasharray={dashes[i % dashes.length]!}
+              fill={`var(--${colour})`}
+              fillOpacity={0.08}
+              dot={false}
+              isAnimationActive={false}
+            />
+          ),
+        )}
+      </ComposedChart>
+    </ResponsiveContainer>
+  )
+}

@@ -1,0 +1,146 @@
+import { autocompletion, type CompletionContext, completionKeymap } from '@codemirror/autocomplete'
+import { defaultKeymap, history, historyKeymap } from '@codemirror/commands'
+import { HighlightStyle, syntaxHighlighting } from '@codemirror/language'
+import { setDiagnostics } from '@codemirror/lint'
+import { Annotation, Compartment, EditorState, type Extension } from '@codemirror/state'
+import { EditorView, keymap } from '@codemirror/view'
+import { tags } from '@lezer/highlight'
+import { useEffect, useRef } from 'react'
+import type { CodeTextProps, KnownName } from './code-text.tsx'
+import { messageLanguage } from './message-language.ts'
+import { nonce } from './nonce.ts'
+
+/** It came from outside, and is not to be told there again. */
+const fromOutside = Annotation.define<boolean>()
+
+const look = EditorView.theme({
+  '&': {
+    background: 'var(--surface)',
+    border: '1px solid var(--edge)',
+    borderRadius: 'var(--radius-control)',
+    color: 'var(--ink)',
+  },
+  '&.cm-focused': { outline: '2px solid var(--brass)', outlineOffset: '2px' },
+  '.cm-scroller': { fontFamily: 'var(--font-sans)', lineHeight: '1.6' },
+  '.cm-content': { padding: '0.375rem 0', caretColor: 'var(--ink)' },
+  '.cm-line': { padding: '0 var(--control-pad)' },
+  '.cm-tooltip': {
+    background: 'var(--raised)',
+    border: '1px solid var(--line)',
+    borderRadius: 'var(--radius-float)',
+    boxShadow: 'var(--shadow-float)',
+    overflow: 'hidden',
+  },
+  '.cm-tooltip.cm-tooltip-autocomplete > ul': { fontFamily: 'var(--font-sans)', maxHeight: '14rem' },
+  '.cm-tooltip.cm-tooltip-autocomplete > ul > li': { padding: '0.25rem 0.75rem' },
+  '.cm-tooltip-autocomplete ul li[aria-selected]': { background: 'var(--sunken)', color: 'var(--ink)' },
+  '.cm-completionDetail': { color: 'var(--soft)', fontStyle: 'normal', marginInlineStart: '0.75rem' },
+  '.cm-diagnostic-error': { borderInlineStart: '4px solid var(--red)' },
+})
+
+const colours = HighlightStyle.define([
+  { tag: tags.variableName, color: 'var(--brass)', fontWeight: '600' },
+  { tag: tags.keyword, color: 'var(--sea)' },
+  { tag: tags.bracket, color: 'var(--soft)' },
+  { tag: tags.punctuation, color: 'var(--soft)' },
+  { tag: [tags.string, tags.escape], color: 'var(--amber)' },
+])
+
+/** Names after an opening brace; after a comma, the types that a value can have in a text. */
+function complete(names: () => readonly KnownName[]) {
+  return (context: CompletionContext) => {
+    const argument = context.matchBefore(/\{\s*[\w-]*$/)
+    if (argument) {
+      const start = argument.text.search(/[\w-]*$/)
+      return {
+        from: argument.from + start,
+        options: names().map(({ name, note }) => ({ label: name, detail: note, type: 'variable' })),
+        validFor: /^[\w-]*$/,
+      }
+    }
+    const type = context.matchBefore(/\{\s*[\w-]+\s*,\s*[a-z]*$/)
+    if (!type) return null
+    return {
+      from: type.from + type.text.search(/[a-z]*$/),
+      options: [
+        { label: 'number', detail: '1,204' },
+        { label: 'date', detail: '27 Nov 2026, in the reader’s zone' },
+        { label: 'time', detail: '17:45, in the reader’s zone' },
+        { label: 'plural', apply: 'plural, one {# ferry} other {# ferries}', detail: 'one, few, many …' },
+        { label: 'select', apply: 'select, season {…} other {…}', detail: 'by a text' },
+      ],
+      validFor: /^[a-z]*$/,
+    }
+  }
+}
+
+/** The editor of a {@link CodeText}, which comes when one is seen. */
+export default function CodeTextEditor(props: CodeTextProps) {
+  const { value, faults = [], single = false, lang, label, id } = props
+  const home = useRef<HTMLDivElement>(null)
+  const view = useRef<EditorView>(undefined)
+  const latest = useRef(props)
+  latest.current = props
+  const attributes = useRef(new Compartment())
+  const contentAttributes = (): Extension =>
+    EditorView.contentAttributes.of({
+      id,
+      'aria-label': label,
+      'aria-describedby': props['aria-describedby'],
+      'aria-invalid': String(props['aria-invalid']),
+      dir: 'auto',
+      spellcheck: 'true',
+      ...(lang ? { lang } : {}),
+    })
+  // biome-ignore lint/correctness/useExhaustiveDependencies: made once; what changes later is told to it below
+  useEffect(() => {
+    const editor = new EditorView({
+      parent: home.current!,
+      state: EditorState.create({
+        doc: value,
+        extensions: [
+          EditorView.cspNonce.of(nonce),
+          look,
+          messageLanguage,
+          syntaxHighlighting(colours),
+          history(),
+          autocompletion({ override: [complete(() => latest.current.names)], icons: false }),
+          keymap.of([...completionKeymap, ...historyKeymap, ...defaultKeymap]),
+          EditorView.lineWrapping,
+          ...(single ? [EditorState.transactionFilter.of((one) => (one.newDoc.lines > 1 ? [] : one))] : []),
+          attributes.current.of(contentAttributes()),
+          EditorView.updateListener.of((update) => {
+            if (update.docChanged && !update.transactions.some((one) => one.annotation(fromOutside)))
+              latest.current.onChange(update.state.doc.toString())
+          }),
+        ],
+      }),
+    })
+    view.current = editor
+    return () => editor.destroy()
+  }, [])
+  useEffect(() => {
+    const editor = view.current
+    if (!editor || editor.state.doc.toString() === value) return
+    editor.dispatch({
+      changes: { from: 0, to: editor.state.doc.length, insert: value },
+      annotations: fromOutside.of(true),
+    })
+  }, [value])
+  useEffect(() => {
+    view.current?.dispatch({ effects: attributes.current.reconfigure(contentAttributes()) })
+  })
+  useEffect(() => {
+    const editor = view.current
+    if (!editor) return
+    const end = editor.state.doc.length
+    const placed = faults.map(({ from, to, says }) => ({
+      from: Math.min(from, end),
+      to: Math.min(to, end),
+      severity: 'error' as const,
+      message: says,
+    }))
+    editor.dispatch(setDiagnostics(editor.state, placed))
+  }, [faults])
+  return <div ref={home} />
+}

@@ -1,0 +1,42 @@
+import { lazy, Suspense } from 'react'
+import type { FieldControl } from './field.tsx'
+
+/** A name that can be written in the text. */
+export type KnownName = { readonly name: string; readonly note: string }
+
+/** What is wrong in the text, by the places of its characters. */
+export type TextFault = { readonly from: number; readonly to: number; readonly says: string }
+
+export type CodeTextProps = FieldControl & {
+  /** What it is called, for who cannot see the label above it. */
+  readonly label: string
+  readonly value: string
+  readonly onChange: (value: string) => void
+  readonly language: 'message'
+  /** Offered as one types `{`. */
+  readonly names: readonly KnownName[]
+  readonly faults?: readonly TextFault[]
+  /** One line only: Enter is left to the form. */
+  readonly single?: boolean
+  /** BCP 47, of the text itself. */
+  readonly lang?: string | undefined
+}
+
+const Editor = lazy(() => import('./code-text-editor.tsx'))
+
+/**
+ * A text that is a language: its parts have colours, its names are found as one types, and what is wrong is marked in its
+ * place. What is only text goes into an input.
+ */
+export function CodeText(props: CodeTextProps) {
+  const { label: _label, names: _names, faults: _faults, language: _language, single, onChange, ...rest } = props
+  return (
+    <Suspense
+      fallback={
+        <textarea {...rest} dir="auto" rows={single ? 1 : 3} onChange={(event) => onChange(event.target.value)} />
+      }
+    >
+      <Editor {...props} />
+    </Suspense>
+  )
+}

@@ -1,0 +1,270 @@
+import {
+  columnResizingFeature,
+  columnSizingFeature,
+  columnVisibilityFeature,
+  createColumnHelper,
+  tableFeatures,
+  useTable,
+} from '@tanstack/react-table'
+import { useVirtualizer } from '@tanstack/react-virtual'
+import { ArrowDown, ArrowUp, ChevronsUpDown, Columns3 } from 'lucide-react'
+import { type ReactNode, useMemo, useRef, useState } from 'react'
+import { Button } from './button.tsx'
+import { Popover } from './menu.tsx'
+import type { Order } from './order.ts'
+import { Checkbox } from './toggles.tsx'
+
+/** One column of a table. */
+export type Column<Row, Sort extends string = string> = {
+  /** Small and stable: the choice of columns and their widths are kept under it. */
+  readonly name: string
+  readonly title: string
+  readonly cell: (row: Row) => ReactNode
+  /** It tells rows apart, and is always there. */
+  readonly always?: boolean
+  /** Not shown until somebody chooses it. */
+  readonly hidden?: boolean
+  /** By what the list can be put in order with it. */
+  readonly sort?: Sort
+  /** Numbers stand under each other. */
+  readonly align?: 'end'
+  /** In pixels, until somebody drags it; what is left is shared out. */
+  readonly width?: number
+  /** Left out on a phone, where the first column tells it in a second line. */
+  readonly wide?: boolean
+}
+
+type DataTableProps<Row, Sort extends string> = {
+  /** What is listed, for who hears the page. */
+  readonly label: string
+  /** Names this table's choices in this browser. */
+  readonly name: string
+  readonly rows: readonly Row[]
+  readonly idOf: (row: Row) => string
+  readonly columns: readonly Column<Row, Sort>[]
+  readonly order?: Order<Sort>
+  /** What stands above it at the start: filters, exports. */
+  readonly tools?: ReactNode
+  /** What is said when no row fits the filters. */
+  readonly none?: string
+}
+
+const features = tableFeatures({ columnSizingFeature, columnResizingFeature, columnVisibilityFeature })
+const helper = createColumnHelper<typeof features, { readonly row: unknown }>()
+
+/** From so many rows on, only those in sight are drawn. */
+const drawnWhole = 200
+/** About as high as a row is before it was measured, in pixels. */
+const likelyRowHeight = 48
+
+type Kept = { readonly shown: Readonly<Record<string, boolean>>; readonly widths: Readonly<Record<string, number>> }
+
+/** A choice of this browser's, which outlives the visit. */
+function useKept(name: string): readonly [Kept, (part: Partial<Kept>) => void] {
+  const keptAs = `bell-table-${name}`
+  const [kept, set] = useState<Kept>(() => ({
+    shown: {},
+    widths: {},
+    ...(JSON.parse(localStorage.getItem(keptAs) ?? '{}') as Partial<Kept>),
+  }))
+  return [
+    kept,
+    (part) =>
+      set((before) => {
+        const next = { ...before, ...part }
+        localStorage.setItem(keptAs, JSON.stringify(next))
+        return next
+      }),
+  ]
+}
+
+/**
+ * A list of things with what is known of each. Columns are chosen and made wider by who looks; the list is put in order by
+ * their heads. A hundred thousand rows are no more work than two hundred: only what is in sight is drawn.
+ */
+export function DataTable<Row, Sort extends string = never>(props: DataTableProps<Row, Sort>) {
+  const { label, name, rows, idOf, columns, order, tools, none = 'Nothing fits.' } = props
+  const [kept, keep] = useKept(name)
+  const data = useMemo(() => rows.map((row) => ({ row })), [rows])
+  const definitions = useMemo(
+    () =>
+      helper.columns(
+        columns.map((column) =>
+          helper.display({
+            id: column.name,
+            header: column.title,
+            cell: ({ row }) => column.cell(row.original.row as Row),
+            size: column.width ?? 160,
+            minSize: 64,
+            enableHiding: !column.always,
+          }),
+        ),
+      ),
+    [columns],
+  )
+  const visibility = Object.fromEntries(
+    columns.map((one) => [one.name, one.always ? true : (kept.shown[one.name] ?? !one.hidden)]),
+  )
+  const table = useTable({
+    features,
+    columns: definitions,
+    data,
+    getRowId: ({ row }) => idOf(row as Row),
+    columnResizeMode: 'onEnd',
+    state: { columnVisibility: visibility, columnSizing: kept.widths },
+    onColumnSizingChange: (change) =>
+      keep({ widths: typeof change === 'function' ? change(kept.widths as Record<string, number>) : change }),
+  })
+  const byName = new Map(columns.map((one) => [one.name, one]))
+  const heads = table.getHeaderGroups().flatMap((group) => group.headers)
+  const all = table.getRowModel().rows
+  const chooses = columns.some((one) => !one.always)
+  return (
+    <div>
+      {(tools || chooses) && (
+        <div className="mb-3 flex flex-wrap items-end justify-between gap-4">
+          <div className="flex flex-wrap items-end gap-4">{tools}</div>
+          {chooses && (
+            <Popover trigger={<Button icon={Columns3}>Columns</Button>} label="Columns" align="end">
+              <div className="grid gap-1.5">
+                {columns
+                  .filter((one) => !one.always)
+                  .map((one) => (
+                    <Checkbox
+                      key={one.name}
+                      checked={visibility[one.name] ?? false}
+                      onChange={(on) => keep({ shown: { ...kept.shown, [one.name]: on } })}
+                    >
+                      {one.title}
+                    </Checkbox>
+                  ))}
+              </div>
+            </Popover>
+          )}
+        </div>
+      )}
+      {all.length === 0 && <p className="py-6 text-soft">{none}</p>}
+      <Rows
+        label={label}
+        count={all.length}
+        head={
+          <tr>
+            {heads.map((head) => {
+              const column = byName.get(head.column.id)!
+              const width = kept.widths[column.name] ?? column.width
+              return (
+                <th
+                  key={head.id}
+                  scope="col"
+                  style={width === undefined ? undefined : { width }}
+                  className={`group relative ${column.align === 'end' ? 'text-end' : ''} ${column.wide ? 'max-md:hidden' : ''}`}
+                  {...(column.sort !== undefined && order?.sort === column.sort
+                    ? { 'aria-sort': order.direction }
+                    : {})}
+                >
+                  <Head title={column.title} sort={column.sort} order={order} />
+                  <span
+                    aria-hidden="true"
+                    className="absolute inset-y-1 end-2 w-1 cursor-col-resize touch-none rounded-pill group-hover:bg-line hover:bg-edge"
+                    onMouseDown={head.getResizeHandler()}
+                    onTouchStart={head.getResizeHandler()}
+                  />
+                </th>
+              )
+            })}
+          </tr>
+        }
+        row={(index) => {
+          const row = all[index]!
+          return row.getVisibleCells().map((cell) => {
+            const column = byName.get(cell.column.id)!
+            return (
+              <td
+                key={cell.id}
+                className={`${column.align === 'end' ? 'text-end' : ''} ${column.wide ? 'max-md:hidden' : ''} break-words`}
+              >
+                <table.FlexRender cell={cell} />
+              </td>
+            )
+          })
+        }}
+        keyOf={(index) => all[index]!.id}
+      />
+    </div>
+  )
+}
+
+type HeadProps<Sort extends string> = {
+  readonly title: string
+  readonly sort: Sort | undefined
+  readonly order: Order<Sort> | undefined
+}
+
+function Head<Sort extends string>({ title, sort, order }: HeadProps<Sort>) {
+  if (sort === undefined || order === undefined) return <>{title}</>
+  const orders = order.sort === sort
+  const Icon = orders ? (order.direction === 'ascending' ? ArrowUp : ArrowDown) : ChevronsUpDown
+  return (
+    <button
+      type="button"
+      onClick={() => order.by(sort)}
+      className={`inline-flex cursor-pointer items-center gap-1 whitespace-nowrap hover:text-ink ${orders ? 'text-ink' : ''}`}
+    >
+      {title}
+      <Icon size={15} aria-hidden="true" className={orders ? '' : 'opacity-50'} />
+    </button>
+  )
+}
+
+type RowsProps = {
+  readonly label: string
+  readonly head: ReactNode
+  readonly count: number
+  readonly row: (index: number) => ReactNode
+  readonly keyOf: (index: number) => string
+}
+
+/** A few rows as a table like any other; many in a part of the page that scrolls by itself. */
+function Rows({ label, head, count, row, keyOf }: RowsProps) {
+  const scroller = useRef<HTMLDivElement>(null)
+  const many = count > drawnWhole
+  const virtual = useVirtualizer({
+    count: many ? count : 0,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => likelyRowHeight,
+    getItemKey: keyOf,
+    overscan: 12,
+  })
+  const items = virtual.getVirtualItems()
+  const before = items[0]?.start ?? 0
+  const after = virtual.getTotalSize() - (items.at(-1)?.end ?? 0)
+  return (
+    <div
+      ref={scroller}
+      className={many ? 'max-h-[70dvh] overflow-auto' : 'overflow-x-auto'}
+      {...(many ? { tabIndex: 0, role: 'region', 'aria-label': label } : {})}
+    >
+      <table aria-label={label} aria-rowcount={many ? count + 1 : undefined} className="w-full">
+        <thead className={many ? 'sticky top-0 z-10 bg-ground' : ''}>{head}</thead>
+        <tbody>
+          {!many && Array.from({ length: count }, (_, index) => <tr key={keyOf(index)}>{row(index)}</tr>)}
+          {many && before > 0 && (
+            <tr>
+              <td style={{ height: before, padding: 0 }} />
+            </tr>
+          )}
+          {items.map((item) => (
+            <tr key={item.key} ref={virtual.measureElement} data-index={item.index} aria-rowindex={item.index + 2}>
+              {row(item.index)}
+            </tr>
+          ))}
+          {many && after > 0 && (
+            <tr>
+              <td style={{ height: after, padding: 0 }} />
+            </tr>
+          )}
+        </tbody>
+      </table>
+    </div>
+  )
+}

@@ -1,0 +1,42 @@
+import { api } from '../app/api.ts'
+import type { Place } from '../app/place.ts'
+
+export type FoundReference = { readonly reference: string; readonly label: string; readonly note: string }
+
+const few = 6
+const many = (count: number, one: string) => `${count.toLocaleString('en')} ${one}${count === 1 ? '' : 's'}`
+
+/** What fits what is typed, with counts: topics by any part of their name, people by its beginning, what was sent lately. */
+export async function findReferences({ app, environment }: Place, typed: string): Promise<FoundReference[]> {
+  const params = { app: app.slug }
+  const lower = typed.toLowerCase()
+  const [topics, people, sent] = await Promise.all([
+    api.call('listTopics', { params, query: { environment, limit: '200' } }),
+    api.call('listUsers', { params, query: { environment, limit: String(few), ...(typed ? { search: typed } : {}) } }),
+    typed.length < 2
+      ? { items: [] }
+      : api.call('listNotifications', { params, query: { environment, search: typed, limit: '3' } }),
+  ])
+  const everyone = { reference: 'everyone', label: 'everyone', note: 'all devices of this app' }
+  return [
+    ...('everyone'.startsWith(lower) ? [everyone] : []),
+    ...topics.items
+      .filter(({ topic, title }) => `${topic} ${title ?? ''}`.toLowerCase().includes(lower))
+      .slice(0, few)
+      .map(({ topic, title, users, devices }) => ({
+        reference: `topic:${topic}`,
+        label: title ? `${topic}: ${title}` : topic,
+        note: `${many(users, 'follower')}${devices > 0 ? `, ${many(devices, 'device')}` : ''}`,
+      })),
+    ...people.items.map(({ user, devices }) => ({
+      reference: `user:${user}`,
+      label: user ?? '',
+      note: many(devices, 'device'),
+    })),
+    ...sent.items.map(({ id, shows, totals }) => ({
+      reference: `reached:${id}`,
+      label: `reached by “${shows.title}”`,
+      note: many(totals.expanded, 'device'),
+    })),
+  ]
+}
