@@ -5,7 +5,7 @@ import { Link, useParams, useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys, useLiveNotification } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
-import { ActionLink } from '../parts/button.tsx'
+import { useSeen } from '../app/seen.ts'
 import { Exports } from '../parts/exports.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, Waiting } from '../parts/page.tsx'
@@ -37,6 +37,7 @@ export function NotificationPage() {
     queryFn: () => api.call('readProgress', { params, query: { environment } }),
     refetchInterval: (query) => (stillMoves(notification.data) || !query.state.data ? 2_000 : false),
   })
+  useSeen('notification', notification.data && (notification.data.shows.title || 'Wakes the app'))
   if (notification.error) {
     return (
       <Page title="Notification" asks="What became of it?">
@@ -79,7 +80,7 @@ function Detail({ notification, deliveries, more, progress, reason }: DetailProp
     <Page
       title={shows.title || 'Wakes the app'}
       asks="What became of it, device by device?"
-      action={<ActionLink to="/activity">All activity</ActionLink>}
+      crumbs={[{ to: '/activity', name: 'Activity' }]}
     >
       {shows.body && (
         <p className="max-w-2xl text-lg">

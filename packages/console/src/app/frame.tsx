@@ -1,6 +1,6 @@
 import { useQueryClient } from '@tanstack/react-query'
 import type { Session } from '@zbell/contract'
-import { Command, Ellipsis, LogOut, MoonStar, PenLine, Rows3, Settings2, ToggleLeft, TriangleAlert } from 'lucide-react'
+import { Ellipsis, LogOut, MoonStar, PenLine, Rows3, Search, Settings2, ToggleLeft, TriangleAlert } from 'lucide-react'
 import { Tooltip } from 'radix-ui'
 import { type ReactNode, useEffect, useMemo, useState } from 'react'
 import { NavLink, Outlet, useLocation, useNavigate } from 'react-router'
@@ -130,7 +130,7 @@ function TopLine({ place: { app, environment }, onPalette }: { place: Place; onP
           {environment === 'development' && <span className="text-sm font-normal text-on-night-soft">development</span>}
         </p>
         <button type="button" aria-label="Find or do" className="cursor-pointer p-2" onClick={onPalette}>
-          <Command size={19} aria-hidden="true" />
+          <Search size={19} aria-hidden="true" />
         </button>
       </header>
       {environment === 'production' && (

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { Command } from 'cmdk'
 import { Bell, Clock, type LucideIcon, MonitorSmartphone, Search, SquareUser, Tag } from 'lucide-react'
 import { Dialog } from 'radix-ui'
-import { useDeferredValue, useState } from 'react'
+import { useDeferredValue, useEffect, useState } from 'react'
 import { useNavigate } from 'react-router'
 import { api } from './api.ts'
 import { places } from './pages.ts'
@@ -85,7 +85,19 @@ export function Palette({ open, onOpenChange, acts }: PaletteProps) {
   }
   const fits = (name: string) => name.toLowerCase().includes(wanted.toLowerCase())
   const hits = wanted.length >= 2 ? (found.data ?? []) : []
-  const pages = places.flatMap(({ pages: own, name }) => own.map((page) => ({ ...page, place: name })))
+  const seen = wanted === '' ? readSeen(place) : []
+  const pages = places
+    .flatMap(({ pages: own, name }) => own.map((page) => ({ ...page, place: name })))
+    .filter(({ name }) => fits(name))
+  const possible = acts.filter(({ name }) => fits(name))
+  // Enter takes the first, also when it comes only after the rest.
+  const [chosen, choose] = useState('')
+  const first =
+    seen[0]?.to ??
+    (hits[0] && `found ${hits[0].to}`) ??
+    (pages[0] && `page ${pages[0].to}`) ??
+    `do ${possible[0]?.name}`
+  useEffect(() => choose(first), [first])
   return (
     <Dialog.Root open={open} onOpenChange={(now) => (now ? onOpenChange(true) : close())}>
       <Dialog.Portal>
@@ -95,7 +107,7 @@ export function Palette({ open, onOpenChange, acts }: PaletteProps) {
           className="fixed inset-x-3 top-[12dvh] z-50 mx-auto max-w-xl overflow-hidden rounded-float bg-raised shadow-front"
         >
           <Dialog.Title className="sr-only">Find or do</Dialog.Title>
-          <Command label="Find or do" shouldFilter={false}>
+          <Command label="Find or do" shouldFilter={false} value={chosen} onValueChange={choose}>
             <div className="flex items-center gap-2 border-b border-line px-4">
               <Search size={18} aria-hidden="true" className="text-soft" />
               <Command.Input
@@ -110,8 +122,8 @@ export function Palette({ open, onOpenChange, acts }: PaletteProps) {
               <Command.Empty className="px-3 py-4 text-soft">
                 {found.isFetching ? 'Looking …' : 'Nothing here fits. People are found by the beginning of their name.'}
               </Command.Empty>
-              <Group name="Recently seen" show={wanted === ''}>
-                {readSeen(place).map(({ to, name, kind }) => (
+              <Group name="Recently seen" show={seen.length > 0}>
+                {seen.map(({ to, name, kind }) => (
                   <Line key={to} value={to} icon={Clock} name={name} note={kind} onSelect={() => lead(to)} />
                 ))}
               </Group>
@@ -121,27 +133,23 @@ export function Palette({ open, onOpenChange, acts }: PaletteProps) {
                 ))}
               </Group>
               <Group name="Pages" show>
-                {pages
-                  .filter(({ name }) => fits(name))
-                  .map(({ to, name, icon, place: note }) => (
-                    <Line key={to} value={`page ${to}`} icon={icon} name={name} note={note} onSelect={() => lead(to)} />
-                  ))}
+                {pages.map(({ to, name, icon, place: note }) => (
+                  <Line key={to} value={`page ${to}`} icon={icon} name={name} note={note} onSelect={() => lead(to)} />
+                ))}
               </Group>
               <Group name="Do" show>
-                {acts
-                  .filter(({ name }) => fits(name))
-                  .map(({ name, icon, act }) => (
-                    <Line
-                      key={name}
-                      value={`do ${name}`}
-                      icon={icon}
-                      name={name}
-                      onSelect={() => {
-                        close()
-                        act()
-                      }}
-                    />
-                  ))}
+                {possible.map(({ name, icon, act }) => (
+                  <Line
+                    key={name}
+                    value={`do ${name}`}
+                    icon={icon}
+                    name={name}
+                    onSelect={() => {
+                      close()
+                      act()
+                    }}
+                  />
+                ))}
               </Group>
             </Command.List>
           </Command>

@@ -72,8 +72,12 @@ export function WatchRoot() {
 /** Hears when any question is answered with “sign in”. @returns ends it */
 function onSignedOut(listener: () => void): () => void {
   const stops = [
-    queries.getQueryCache().subscribe(({ query }) => isSignedOut(query.state.error) && listener()),
-    queries.getMutationCache().subscribe(({ mutation }) => isSignedOut(mutation?.state.error) && listener()),
+    queries.getQueryCache().subscribe((event) => {
+      if (event.type === 'updated' && event.action.type === 'error' && isSignedOut(event.action.error)) listener()
+    }),
+    queries.getMutationCache().subscribe((event) => {
+      if (event.type === 'updated' && event.action.type === 'error' && isSignedOut(event.action.error)) listener()
+    }),
   ]
   return () => {
     for (const stop of stops) stop()

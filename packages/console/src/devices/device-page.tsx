@@ -4,6 +4,7 @@ import { useParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { useSeen } from '../app/seen.ts'
 import { ActionLink } from '../parts/button.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, Waiting } from '../parts/page.tsx'
@@ -25,6 +26,7 @@ export function DevicePage() {
     queryFn: () =>
       api.call('readDevice', { params: { app: place.app.slug, id }, query: { environment: place.environment } }),
   })
+  useSeen('device', device && `${device.model ?? device.platform} of ${device.user ?? 'nobody'}`)
   const facts = device && [
     ['Can it be rung?', <Reach key="reach" device={device} />],
     ['Person', device.user ?? 'anonymous'],
@@ -46,6 +48,7 @@ export function DevicePage() {
     <Page
       title={device?.model ?? 'Device'}
       asks="What is known of this device?"
+      crumbs={[{ to: '/devices', name: 'Devices' }]}
       action={
         device && (
           <ActionLink rank="primary" to={`/write?to=device:${device.id}`}>

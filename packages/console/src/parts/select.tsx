@@ -51,7 +51,7 @@ export function Select<Value extends string>({
           position="popper"
           sideOffset={4}
           collisionPadding={8}
-          className="z-30 max-h-(--radix-select-content-available-height) min-w-(--radix-select-trigger-width) animate-come overflow-hidden rounded-float border border-line bg-raised shadow-float"
+          className="z-30 max-h-[min(24rem,60dvh)] min-w-(--radix-select-trigger-width) animate-come overflow-hidden rounded-float border border-line bg-raised shadow-float"
         >
           <Radix.Viewport nonce={nonce} className="p-1">
             {options.map((one) => (

@@ -4,6 +4,7 @@ import { Link, useParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { useSeen } from '../app/seen.ts'
 import { Reach } from '../devices/reach.tsx'
 import { ActionLink } from '../parts/button.tsx'
 import { Moment } from '../parts/moment.tsx'
@@ -18,10 +19,12 @@ export function PersonPage() {
     queryFn: () =>
       api.call('readUser', { params: { app: place.app.slug, user }, query: { environment: place.environment } }),
   })
+  useSeen('person', data && user)
   return (
     <Page
       title={user}
       asks="What is known of this person?"
+      crumbs={[{ to: '/people', name: 'People' }]}
       action={
         <ActionLink rank="primary" to={`/write?to=user:${encodeURIComponent(user)}`}>
           Ring this one

@@ -42,6 +42,7 @@ export function ReferenceField({ label, references, onChange, placeholder, ...fi
   const add = (more: readonly string[]) => {
     onChange([...new Set([...references, ...more])])
     setTyped('')
+    setOpen(false)
   }
   const take = () => {
     const all = readReferences(typed)
@@ -68,8 +69,12 @@ export function ReferenceField({ label, references, onChange, placeholder, ...fi
     else if (event.key.length === 1 || event.key === 'ArrowDown') setOpen(true)
   }
   const hits = (found.data ?? []).filter(({ reference }) => !references.includes(reference))
+  // Enter takes the first, also when it comes only after the rest.
+  const [chosen, choose] = useState('')
+  const first = hits[0]?.reference ?? ''
+  useEffect(() => choose(first), [first])
   return (
-    <Command shouldFilter={false} label={label} onKeyDown={onKey}>
+    <Command shouldFilter={false} label={label} value={chosen} onValueChange={choose} onKeyDown={onKey}>
       <Popover.Root open={open && hits.length > 0} onOpenChange={setOpen}>
         <Popover.Anchor asChild>
           {/* biome-ignore lint/a11y/noStaticElementInteractions: a click beside the chips is meant for the input among them */}

@@ -25,7 +25,11 @@ export function TargetPicker({ target, onChange, faults = {} }: Props) {
     const { [part]: _, ...rest } = target
     onChange((all.length === 0 ? rest : { ...rest, [part]: [...all] }) as Target)
   }
-  if (asText) return <TargetText target={target} onChange={onChange} faults={faults} onRows={() => setAsText(false)} />
+  const leaveText = () => {
+    setMore(narrowed)
+    setAsText(false)
+  }
+  if (asText) return <TargetText target={target} onChange={onChange} faults={faults} onRows={leaveText} />
   const row = (part: TargetPart, label: string, hint: string) => (
     <Field key={part} label={label} hint={hint} fault={faults[part]}>
       {(control) => (
