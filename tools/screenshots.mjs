@@ -57,6 +57,18 @@ async function terminal(name, blocks) {
   await page.screenshot({ path: join(root, `docs/screenshots/${name}.png`) })
 }
 
+async function chooseApp(page, name) {
+  await page.getByLabel('App', { exact: true }).click()
+  await page.getByRole('option', { name, exact: true }).click()
+}
+
+/** By day or by dusk, as somebody chooses it. */
+async function chooseColours(page, name) {
+  await page.getByRole('button', { name: 'Harbour office' }).click()
+  await page.getByRole('radio', { name }).click()
+  await page.keyboard.press('Escape')
+}
+
 const pictures = {
   'zbell-send': async () => {
     const command = [
@@ -82,11 +94,11 @@ const pictures = {
   },
   setup: async (page) => {
     await page.goto(`${ready.service}/setup`)
-    await page.getByLabel('App', { exact: true }).selectOption('merrow-crew')
+    await chooseApp(page, 'Merrow Sound Crew')
     await page.getByText('A virtual handset reported back.').waitFor()
     await wait(300)
     await save(page, 'setup')
-    await page.getByLabel('App', { exact: true }).selectOption('merrow-sound')
+    await chooseApp(page, 'Merrow Sound Ferries')
   },
   keys: (page) => picture(page, 'keys', '/app'),
   people: (page) => picture(page, 'people', '/people'),
@@ -208,12 +220,12 @@ const pictures = {
       await zbell('send', '--to', 'user:ada', 'user:signe', '--title', 'Boarding is open', '--no-watch')
     await wait(6_000)
     await page.emulateMedia({ colorScheme: 'dark' })
-    await page.getByRole('radio', { name: 'dark' }).click()
+    await chooseColours(page, 'dark')
     await page.goto(`${ready.service}/health`)
     await page.getByText('How long it took').waitFor()
     await wait(400)
     await save(page, 'health')
-    await page.getByRole('radio', { name: 'light' }).click()
+    await chooseColours(page, 'light')
   },
   'activity-phone': async (page) => {
     await page.setViewportSize({ width: 390, height: 800 })
