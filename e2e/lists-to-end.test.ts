@@ -107,11 +107,13 @@ describe('a list that is longer than its longest page', () => {
       const page = await browser.newPage()
       page.setDefaultTimeout(patience(60_000))
       await page.goto(`${world.url}/sign-in#${link}`)
-      const options = page.getByLabel('App', { exact: true }).locator('option')
+      await page.getByLabel('App', { exact: true }).click()
       await page.getByRole('option', { name: `App ${many - 1}` }).waitFor({ state: 'attached' })
-      expect(await options.count()).toBeGreaterThan(many)
+      expect(await page.getByRole('option').count()).toBeGreaterThan(many)
+      await page.keyboard.press('Escape')
       for (const [place, shown] of [
-        ['topics', new RegExp(`^topic-${many - 1}`)],
+        // Of a long table only what is in sight is drawn.
+        [`topics?search=topic-${many - 1}`, new RegExp(`^topic-${many - 1}`)],
         ['app', /^key 0(?!\d)/],
       ] as const) {
         await page.goto(`${world.url}/${place}`)
