@@ -119,6 +119,9 @@ describe('a list that is longer than its longest page', () => {
         await page.goto(`${world.url}/${place}`)
         await page.getByText(shown).first().waitFor()
       }
+      await page.goto(`${world.url}/write`)
+      await page.getByLabel('To', { exact: true }).fill(`topic-${many - 1}`)
+      await page.getByRole('option', { name: `topic-${many - 1}` }).waitFor()
     } finally {
       await browser.close()
     }

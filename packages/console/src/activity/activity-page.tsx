@@ -120,11 +120,7 @@ export function ActivityPage() {
           none="Nothing that was sent fits."
         />
       )}
-      <Pager
-        next={data?.next ?? null}
-        onNext={() => goOn(data?.next ?? undefined)}
-        {...(after ? { onFirst: () => goOn(undefined) } : {})}
-      />
+      <Pager next={data?.next} after={after} onGo={goOn} />
     </Page>
   )
 }

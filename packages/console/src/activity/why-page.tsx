@@ -52,7 +52,7 @@ export function WhyPage() {
             />
           )}
         </Field>
-        <Button rank="primary" type="submit" className="mb-5.5">
+        <Button rank="primary" type="submit" className="mb-6.5">
           Explain
         </Button>
       </form>

@@ -1,7 +1,6 @@
 import { useQueryClient } from '@tanstack/react-query'
 import type { Session } from '@zbell/contract'
 import { Ellipsis, LogOut, MoonStar, PenLine, Rows3, Search, Settings2, ToggleLeft, TriangleAlert } from 'lucide-react'
-import { Tooltip } from 'radix-ui'
 import { type ReactNode, useEffect, useMemo, useState } from 'react'
 import { NavLink, Outlet, useLocation, useNavigate } from 'react-router'
 import { NewAppPage } from '../apps/new-app-page.tsx'
@@ -9,9 +8,8 @@ import { applyDensity, type Density, densities, readDensity } from '../look/dens
 import { applyTheme, readTheme, type Theme, themes } from '../look/theme.ts'
 import { Button } from '../parts/button.tsx'
 import { Sheet } from '../parts/dialog.tsx'
-import { Popover } from '../parts/menu.tsx'
+import { Popover } from '../parts/popover.tsx'
 import { Select } from '../parts/select.tsx'
-import { Toasts } from '../parts/toast.tsx'
 import { Segments } from '../parts/toggles.tsx'
 import { api } from './api.ts'
 import { useLiveApp } from './live.ts'
@@ -53,13 +51,9 @@ export function Frame() {
   }
   return (
     <PlaceContext.Provider value={place}>
-      <Tooltip.Provider delayDuration={400}>
-        <Toasts>
-          <Framed session={session} place={place} onApp={chooseApp} onEnvironment={choose}>
-            {pathname === '/app/new' ? <NewAppPage onMade={chooseApp} /> : <Outlet />}
-          </Framed>
-        </Toasts>
-      </Tooltip.Provider>
+      <Framed session={session} place={place} onApp={chooseApp} onEnvironment={choose}>
+        {pathname === '/app/new' ? <NewAppPage onMade={chooseApp} /> : <Outlet />}
+      </Framed>
     </PlaceContext.Provider>
   )
 }

@@ -4,6 +4,7 @@ import { Bell, Clock, type LucideIcon, MonitorSmartphone, Search, SquareUser, Ta
 import { Dialog } from 'radix-ui'
 import { useDeferredValue, useEffect, useState } from 'react'
 import { useNavigate } from 'react-router'
+import { findTopics } from './all-topics.ts'
 import { api } from './api.ts'
 import { places } from './pages.ts'
 import { type Place, usePlace } from './place.ts'
@@ -24,13 +25,14 @@ type Hit = { readonly to: string; readonly name: string; readonly note: string; 
 const few = 5
 
 /** Finds whatever fits what is typed: people, devices of a person, notifications, topics. */
-async function find({ app, environment }: Place, typed: string): Promise<Hit[]> {
+async function find(place: Place, typed: string): Promise<Hit[]> {
+  const { app, environment } = place
   const params = { app: app.slug }
   const [people, devices, notifications, topics] = await Promise.all([
     api.call('listUsers', { params, query: { environment, search: typed, limit: String(few) } }),
     api.call('listDevices', { params, query: { environment, user: typed, limit: String(few) } }),
     api.call('listNotifications', { params, query: { environment, search: typed, limit: String(few) } }),
-    api.call('listTopics', { params, query: { environment, limit: '200' } }),
+    findTopics(place, typed, few),
   ])
   return [
     ...people.items.map(({ user }) => ({
@@ -45,15 +47,12 @@ async function find({ app, environment }: Place, typed: string): Promise<Hit[]> 
       note: 'device',
       icon: MonitorSmartphone,
     })),
-    ...topics.items
-      .filter(({ topic, title }) => `${topic} ${title ?? ''}`.toLowerCase().includes(typed.toLowerCase()))
-      .slice(0, few)
-      .map(({ topic }) => ({
-        to: `/people?topic=${encodeURIComponent(topic)}`,
-        name: topic,
-        note: 'topic: who follows it',
-        icon: Tag,
-      })),
+    ...topics.map(({ topic }) => ({
+      to: `/people?topic=${encodeURIComponent(topic)}`,
+      name: topic,
+      note: 'topic: who follows it',
+      icon: Tag,
+    })),
     ...notifications.items.map(({ id, shows }) => ({
       to: `/activity/${id}`,
       name: shows.title || 'Wakes the app',

@@ -154,11 +154,7 @@ export function DevicesPage() {
           none="No device fits this filter."
         />
       )}
-      <Pager
-        next={data?.next ?? null}
-        onNext={() => goOn(data?.next ?? undefined)}
-        {...(after ? { onFirst: () => goOn(undefined) } : {})}
-      />
+      <Pager next={data?.next} after={after} onGo={goOn} />
     </Page>
   )
 }

@@ -10,8 +10,8 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { ArrowDown, ArrowUp, ChevronsUpDown, Columns3 } from 'lucide-react'
 import { type ReactNode, useMemo, useRef, useState } from 'react'
 import { Button } from './button.tsx'
-import { Popover } from './menu.tsx'
 import type { Order } from './order.ts'
+import { Popover } from './popover.tsx'
 import { Checkbox } from './toggles.tsx'
 
 /** One column of a table. */

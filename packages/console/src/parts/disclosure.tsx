@@ -1,5 +1,5 @@
 import { ChevronRight } from 'lucide-react'
-import { Collapsible, Progress as RadixProgress, ScrollArea as RadixScroll, Tooltip as RadixTooltip } from 'radix-ui'
+import { Collapsible, Progress as RadixProgress, ScrollArea as RadixScroll } from 'radix-ui'
 import type { ReactNode } from 'react'
 import { nonce } from './nonce.ts'
 
@@ -20,24 +20,6 @@ export function More({ title, open, onOpenChange, children }: MoreProps) {
       </Collapsible.Trigger>
       <Collapsible.Content className="mt-2">{children}</Collapsible.Content>
     </Collapsible.Root>
-  )
-}
-
-/** A word more about something that stands there already; never the only place where it is said. */
-export function Tip({ says, children }: { readonly says: string; readonly children: ReactNode }) {
-  return (
-    <RadixTooltip.Root>
-      <RadixTooltip.Trigger asChild>{children}</RadixTooltip.Trigger>
-      <RadixTooltip.Portal>
-        <RadixTooltip.Content
-          sideOffset={6}
-          collisionPadding={8}
-          className="z-50 max-w-72 animate-come rounded-control bg-night px-3 py-1.5 text-sm text-on-night shadow-float"
-        >
-          {says}
-        </RadixTooltip.Content>
-      </RadixTooltip.Portal>
-    </RadixTooltip.Root>
   )
 }
 

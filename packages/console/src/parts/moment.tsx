@@ -59,11 +59,3 @@ export function sayMoment(date: Date, now: number): string {
   const name = date.getFullYear() === today.getFullYear() ? day : dayOfYear
   return `${name.format(date)}, ${clock.format(date)}`
 }
-
-/** A count with its thousands apart; the unit stands beside it. */
-export const Count = ({ of, unit }: { readonly of: number; readonly unit?: readonly [one: string, many: string] }) => (
-  <>
-    {of.toLocaleString('en')}
-    {unit && ` ${of === 1 ? unit[0] : unit[1]}`}
-  </>
-)

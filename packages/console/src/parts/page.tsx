@@ -102,18 +102,20 @@ export function Empty({ what, example, children }: EmptyProps) {
 }
 
 type PagerProps = {
-  readonly next: string | null
-  readonly onNext?: () => void
-  readonly onFirst?: () => void
+  /** Where the next page begins; null on the last. */
+  readonly next: string | null | undefined
+  /** Where this one begins; undefined on the first. */
+  readonly after: string | undefined
+  readonly onGo: (after: string | undefined) => void
 }
 
 /** The way through a long list: on to the next page, and back to the first. */
-export function Pager({ next, onNext, onFirst }: PagerProps) {
-  if (!next && !onFirst) return null
+export function Pager({ next, after, onGo }: PagerProps) {
+  if (!next && after === undefined) return null
   return (
     <div className="mt-6 flex gap-3">
-      {onFirst && <Button onClick={onFirst}>First page</Button>}
-      {next && <Button onClick={onNext}>Next page</Button>}
+      {after !== undefined && <Button onClick={() => onGo(undefined)}>First page</Button>}
+      {next && <Button onClick={() => onGo(next)}>Next page</Button>}
     </div>
   )
 }

@@ -22,8 +22,7 @@ type SelectProps<Value extends string> = {
 }
 
 /**
- * One of a few, up to about fifteen. More are searched in a Combobox; two or three that all should be seen stand in a
- * RadioGroup.
+ * One of a few, up to about fifteen; two or three short words stand side by side in Segments.
  */
 export function Select<Value extends string>({
   value,

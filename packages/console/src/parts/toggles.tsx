@@ -1,11 +1,5 @@
 import { Check, Minus } from 'lucide-react'
-import {
-  Checkbox as RadixCheckbox,
-  RadioGroup as RadixRadios,
-  Slider as RadixSlider,
-  Switch as RadixSwitch,
-  ToggleGroup,
-} from 'radix-ui'
+import { Checkbox as RadixCheckbox, Switch as RadixSwitch, ToggleGroup } from 'radix-ui'
 import { type ReactNode, useId } from 'react'
 
 type CheckboxProps = {
@@ -72,45 +66,10 @@ export function Switch({ checked, onChange, children, disabled = false }: Switch
   )
 }
 
-type Choice<Value extends string> = { readonly value: Value; readonly label: string; readonly note?: string }
-
-type RadioProps<Value extends string> = {
+type SegmentsProps<Value extends string> = {
   readonly label: string
   readonly value: Value
-  readonly choices: readonly Choice<Value>[]
   readonly onChange: (value: Value) => void
-}
-
-/** One of two to five, all of them seen, each with what it means. */
-export function RadioGroup<Value extends string>({ label, value, choices, onChange }: RadioProps<Value>) {
-  const id = useId()
-  return (
-    <RadixRadios.Root
-      aria-label={label}
-      value={value}
-      onValueChange={(chosen) => onChange(chosen as Value)}
-      className="grid gap-2"
-    >
-      {choices.map((one) => (
-        <span key={one.value} className="flex items-start gap-2.5">
-          <RadixRadios.Item
-            id={`${id}-${one.value}`}
-            value={one.value}
-            className="mt-0.5 inline-flex size-5 shrink-0 cursor-pointer items-center justify-center rounded-pill border border-edge bg-surface data-[state=checked]:border-ink"
-          >
-            <RadixRadios.Indicator className="size-2.5 rounded-pill bg-ink" />
-          </RadixRadios.Item>
-          <label htmlFor={`${id}-${one.value}`} className="cursor-pointer">
-            {one.label}
-            {one.note && <span className="block text-sm text-soft">{one.note}</span>}
-          </label>
-        </span>
-      ))}
-    </RadixRadios.Root>
-  )
-}
-
-type SegmentsProps<Value extends string> = Omit<RadioProps<Value>, 'choices'> & {
   readonly options: readonly Value[]
   /** On the rail, which is night by day as well. */
   readonly byNight?: boolean
@@ -139,42 +98,5 @@ export function Segments<Value extends string>({ label, value, options, onChange
         </ToggleGroup.Item>
       ))}
     </ToggleGroup.Root>
-  )
-}
-
-type SliderProps = {
-  readonly label: string
-  readonly value: number
-  readonly min: number
-  readonly max: number
-  readonly step?: number
-  readonly onChange: (value: number) => void
-  /** The value in words, such as `10 minutes`. */
-  readonly says: (value: number) => string
-}
-
-/** A number whose place between two ends says more than its digits. */
-export function Slider({ label, value, min, max, step = 1, onChange, says }: SliderProps) {
-  return (
-    <div className="flex items-center gap-4">
-      <RadixSlider.Root
-        value={[value]}
-        min={min}
-        max={max}
-        step={step}
-        onValueChange={([now]) => now !== undefined && onChange(now)}
-        className="relative flex h-5 grow touch-none items-center select-none"
-      >
-        <RadixSlider.Track className="relative h-1 grow rounded-pill bg-edge">
-          <RadixSlider.Range className="absolute h-full rounded-pill bg-ink" />
-        </RadixSlider.Track>
-        <RadixSlider.Thumb
-          aria-label={label}
-          aria-valuetext={says(value)}
-          className="block size-5 cursor-grab rounded-pill border-2 border-ink bg-raised"
-        />
-      </RadixSlider.Root>
-      <span className="min-w-24 text-end">{says(value)}</span>
-    </div>
   )
 }

@@ -125,11 +125,7 @@ export function PeoplePage() {
           none="Nobody fits this."
         />
       )}
-      <Pager
-        next={data?.next ?? null}
-        onNext={() => goOn(data?.next ?? undefined)}
-        {...(after ? { onFirst: () => goOn(undefined) } : {})}
-      />
+      <Pager next={data?.next} after={after} onGo={goOn} />
     </Page>
   )
 }

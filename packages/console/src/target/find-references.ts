@@ -1,3 +1,4 @@
+import { findTopics } from '../app/all-topics.ts'
 import { api } from '../app/api.ts'
 import type { Place } from '../app/place.ts'
 
@@ -7,11 +8,11 @@ const few = 6
 const many = (count: number, one: string) => `${count.toLocaleString('en')} ${one}${count === 1 ? '' : 's'}`
 
 /** What fits what is typed, with counts: topics by any part of their name, people by its beginning, what was sent lately. */
-export async function findReferences({ app, environment }: Place, typed: string): Promise<FoundReference[]> {
+export async function findReferences(place: Place, typed: string): Promise<FoundReference[]> {
+  const { app, environment } = place
   const params = { app: app.slug }
-  const lower = typed.toLowerCase()
   const [topics, people, sent] = await Promise.all([
-    api.call('listTopics', { params, query: { environment, limit: '200' } }),
+    findTopics(place, typed, few),
     api.call('listUsers', { params, query: { environment, limit: String(few), ...(typed ? { search: typed } : {}) } }),
     typed.length < 2
       ? { items: [] }
@@ -19,15 +20,12 @@ export async function findReferences({ app, environment }: Place, typed: string)
   ])
   const everyone = { reference: 'everyone', label: 'everyone', note: 'all devices of this app' }
   return [
-    ...('everyone'.startsWith(lower) ? [everyone] : []),
-    ...topics.items
-      .filter(({ topic, title }) => `${topic} ${title ?? ''}`.toLowerCase().includes(lower))
-      .slice(0, few)
-      .map(({ topic, title, users, devices }) => ({
-        reference: `topic:${topic}`,
-        label: title ? `${topic}: ${title}` : topic,
-        note: `${many(users, 'follower')}${devices > 0 ? `, ${many(devices, 'device')}` : ''}`,
-      })),
+    ...('everyone'.startsWith(typed.toLowerCase()) ? [everyone] : []),
+    ...topics.map(({ topic, title, users, devices }) => ({
+      reference: `topic:${topic}`,
+      label: title ? `${topic}: ${title}` : topic,
+      note: `${many(users, 'follower')}${devices > 0 ? `, ${many(devices, 'device')}` : ''}`,
+    })),
     ...people.items.map(({ user, devices }) => ({
       reference: `user:${user}`,
       label: user ?? '',

@@ -259,7 +259,7 @@ function Decide({ review, onSend, onTest, tested, busy }: DecideProps) {
             />
           )}
         </Field>
-        <Button className="mb-5.5" disabled={busy || to.trim() === ''} onClick={() => onTest(to)}>
+        <Button className="mb-6.5" disabled={busy || to.trim() === ''} onClick={() => onTest(to)}>
           Ring these only
         </Button>
       </div>
