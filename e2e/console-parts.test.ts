@@ -54,6 +54,29 @@ describe('the palette', () => {
     await page.getByRole('heading', { name: 'signe' }).waitFor()
   })
 
+  test('learns what is being looked at while it is open', async () => {
+    let release = () => {}
+    const held = new Promise<void>((resolve) => {
+      release = resolve
+    })
+    await page.route(/\/users\/ada\?/, async (route) => {
+      await held
+      await route.continue()
+    })
+    await page.goto(`${demo.ready.console}people/ada`)
+    await page.getByRole('heading', { name: 'ada' }).waitFor()
+    await page.keyboard.press('Control+k')
+    const ada = palette().getByRole('option', { name: /ada.*person/ })
+    await palette()
+      .getByRole('option', { name: /signe.*person/ })
+      .waitFor()
+    expect(await ada.count()).toBe(0)
+    release()
+    await ada.waitFor()
+    await page.keyboard.press('Escape')
+    await page.unroute(/\/users\/ada\?/)
+  })
+
   test('remembers what was looked at, knows the pages, and does things', async () => {
     await page.keyboard.press('Control+k')
     await palette()

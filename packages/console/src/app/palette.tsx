@@ -8,7 +8,7 @@ import { findTopics } from './all-topics.ts'
 import { api } from './api.ts'
 import { places } from './pages.ts'
 import { type Place, usePlace } from './place.ts'
-import { readSeen } from './seen.ts'
+import { useAllSeen } from './seen.ts'
 
 /** Something that the palette can do beside leading to a page. */
 export type PaletteAct = { readonly name: string; readonly icon: LucideIcon; readonly act: () => void }
@@ -84,7 +84,8 @@ export function Palette({ open, onOpenChange, acts }: PaletteProps) {
   }
   const fits = (name: string) => name.toLowerCase().includes(wanted.toLowerCase())
   const hits = wanted.length >= 2 ? (found.data ?? []) : []
-  const seen = wanted === '' ? readSeen(place) : []
+  const lately = useAllSeen(place)
+  const seen = wanted === '' ? lately : []
   const pages = places
     .flatMap(({ pages: own, name }) => own.map((page) => ({ ...page, place: name })))
     .filter(({ name }) => fits(name))

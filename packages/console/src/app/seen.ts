@@ -1,4 +1,4 @@
-import { useEffect } from 'react'
+import { useEffect, useSyncExternalStore } from 'react'
 import { useLocation } from 'react-router'
 import { type Place, usePlace } from './place.ts'
 
@@ -6,10 +6,18 @@ export type Seen = { readonly to: string; readonly name: string; readonly kind: 
 
 const most = 8
 const keptAs = ({ app, environment }: Place): string => `bell-seen-${app.slug}-${environment}`
+const listeners = new Set<() => void>()
 
-/** What was looked at last in an app and environment, the newest first. */
-export function readSeen(place: Place): readonly Seen[] {
-  return JSON.parse(localStorage.getItem(keptAs(place)) ?? '[]') as Seen[]
+function listen(listener: () => void): () => void {
+  listeners.add(listener)
+  return () => listeners.delete(listener)
+}
+
+const read = (place: Place): string => localStorage.getItem(keptAs(place)) ?? '[]'
+
+/** What was looked at last in an app and environment, the newest first; it grows while one looks. */
+export function useAllSeen(place: Place): readonly Seen[] {
+  return JSON.parse(useSyncExternalStore(listen, () => read(place))) as Seen[]
 }
 
 /** Remembers that this page was looked at. @param name undefined until it is known */
@@ -18,7 +26,8 @@ export function useSeen(kind: string, name: string | undefined): void {
   const { pathname } = useLocation()
   useEffect(() => {
     if (name === undefined) return
-    const others = readSeen(place).filter((one) => one.to !== pathname)
+    const others = (JSON.parse(read(place)) as Seen[]).filter((one) => one.to !== pathname)
     localStorage.setItem(keptAs(place), JSON.stringify([{ to: pathname, name, kind }, ...others].slice(0, most)))
+    for (const listener of listeners) listener()
   }, [place, pathname, kind, name])
 }
