@@ -1,6 +1,7 @@
 import { authentication } from './authentication.ts'
 import { broadcast } from './broadcast.ts'
 import { carry } from './carry.ts'
+import { consoleBench } from './console.ts'
 import { encryption } from './encryption.ts'
 import { expansion } from './expansion.ts'
 import type { Figure } from './figure.ts'
@@ -18,6 +19,7 @@ const benches: Record<string, () => Promise<Figure[]>> = {
   lists,
   encryption,
   authentication,
+  console: consoleBench,
   soak,
 }
 

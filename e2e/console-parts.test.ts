@@ -209,6 +209,32 @@ test('filters and the order of a list stand in its address', async () => {
   await page.waitForURL(/platform=android/)
 })
 
+test('leaving a form with changes asks, and what was typed is there for who stays', async () => {
+  await page.goto(`${demo.ready.console}app`)
+  await page.getByLabel('Its name').fill('Sailing board')
+  await page.getByRole('navigation').getByRole('link', { name: 'Devices' }).click()
+  const asks = page.getByRole('dialog', { name: 'Leave without saving?' })
+  await asks.getByRole('button', { name: 'Stay here' }).click()
+  await asks.waitFor({ state: 'detached' })
+  expect(await page.getByLabel('Its name').inputValue()).toBe('Sailing board')
+  await page.getByRole('navigation').getByRole('link', { name: 'Devices' }).click()
+  await asks.getByRole('button', { name: 'Leave' }).click()
+  await page.getByRole('heading', { name: 'Devices', exact: true }).waitFor()
+  await page.getByRole('navigation').getByRole('link', { name: 'Topics' }).click()
+  await page.getByRole('heading', { name: 'Topics', exact: true }).waitFor()
+})
+
+test('what is wrong in a text is marked in its place', async () => {
+  await page.goto(`${demo.ready.console}write`)
+  await field('Title').fill('To {pier} at {hour')
+  const marked = page.locator('.cm-lintRange-error')
+  await marked.waitFor()
+  expect(await marked.textContent()).toMatch(/^(hour|\{)/)
+  await marked.hover()
+  await page.getByText('a { is not closed by a }').last().waitFor()
+  await page.getByRole('button', { name: 'Start anew' }).click()
+})
+
 test('on a phone a bar has the three places, with the pages behind it', async () => {
   const phone = await open({ width: 390, height: 844 })
   await phone.getByRole('navigation', { name: 'Places' }).getByRole('button', { name: 'Prepare' }).click()

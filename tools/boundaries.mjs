@@ -10,10 +10,10 @@ const packages = {
   core: [],
   contract: ['core'],
   kit: ['type:contract', 'contract/client', 'core/states', 'type:core'],
-  service: ['core', 'contract', 'contract/files', 'contract/openapi'],
+  service: ['core', 'core/rules', 'contract', 'contract/files', 'contract/openapi'],
   standins: ['core', 'contract', 'contract/client', 'kit/states'],
   cli: ['type:contract', 'contract/client', 'contract/events', 'contract/words'],
-  console: ['type:contract', 'contract/client', 'contract/words'],
+  console: ['type:contract', 'contract/client', 'contract/forms', 'contract/words'],
   demo: [
     'core',
     'contract',

@@ -60,6 +60,8 @@ async function bundlePrograms() {
     format: 'esm',
     target: 'node20',
     sourcemap: 'linked',
+    // It drives a browser, and looks for its own files beside it.
+    external: ['playwright-core'],
     // What npm installed in CommonJS form asks for `require`.
     banner: { js: "import {createRequire as __cr} from 'node:module';const require=__cr(import.meta.url);" },
     logLevel: 'error',

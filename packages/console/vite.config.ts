@@ -22,6 +22,8 @@ export default defineConfig(({ command }) => {
   return {
     plugins: [react(), tailwindcss()],
     html: { cspNonce: nonce },
+    // All that any page needs is found at once, so that no page begins anew when it is first seen.
+    optimizeDeps: { entries: ['src/**/*.tsx'] },
     server: { headers: { 'Content-Security-Policy': policyInDevelopment(nonce) } },
     build: {
       target: 'es2022',

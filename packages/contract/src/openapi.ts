@@ -51,6 +51,8 @@ const problemSchema: Schema = {
           pointer: { type: 'string', description: 'A JSON Pointer into the body, or ? and a query parameter.' },
           detail: { type: 'string' },
           code: { type: 'string', description: 'For programs; `needed` where something is missing.' },
+          line: { type: 'integer', minimum: 1, description: 'Of a text that is a language.' },
+          column: { type: 'integer', minimum: 1, description: 'In code points.' },
         },
       },
     },

@@ -81,7 +81,7 @@ export function ActivityPage() {
       }),
   })
   const bar = (
-    <FilterBar>
+    <FilterBar set={Object.keys(filters).length}>
       <TextFilter label="Search" value={search} example="storm" onChange={(text) => set('search', text)} />
       <TextFilter label="Person" value={user} example="ada" onChange={(text) => set('user', text.trim())} />
       <Reasons chosen={reason} onChoose={(code) => set('reason', code)} />

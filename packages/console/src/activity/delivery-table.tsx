@@ -1,49 +1,70 @@
 import type { Delivery } from '@zbell/contract'
 import { deliveryLooks, span } from '@zbell/contract/words'
+import { useMemo } from 'react'
 import { Link } from 'react-router'
+import { type Column, DataTable } from '../parts/data-table.tsx'
 import { StateWord } from '../parts/states.tsx'
 
 type Props = { readonly notification: string; readonly deliveries: readonly Delivery[] }
 
+/** Each device of a notification, where its delivery stands, and how it came there. */
 export function DeliveryTable({ notification, deliveries }: Props) {
+  const columns = useMemo(() => columnsOf(notification), [notification])
   if (deliveries.length === 0) return <p className="mt-2 text-soft">No device belongs to this target.</p>
   return (
-    <table className="mt-2 w-full">
-      <thead>
-        <tr>
-          <th scope="col">Person</th>
-          <th scope="col">Device</th>
-          <th scope="col">State</th>
-          <th scope="col" className="w-1/2 pe-0 max-md:hidden">
-            Progress
-          </th>
-        </tr>
-      </thead>
-      <tbody>
-        {deliveries.map((one) => (
-          <tr key={one.device}>
-            <td>{one.user ?? <span className="text-soft">anonymous</span>}</td>
-            <td>
-              <Link to={`/devices/${one.device}`}>{one.platform}</Link>
-              <span className="block font-mono text-xs text-soft">…{one.device.slice(-8)}</span>
-              {one.rehearsal && <span className="block text-sm text-amber">◑ rehearsal</span>}
-            </td>
-            <td>
-              <StateWord state={one.state} />{' '}
-              <Link to={`/activity/${notification}/why/${one.device}`} className="text-sm">
-                why
-              </Link>
-              {one.reason && <span className="block max-w-64 text-sm text-soft">{one.reason.says}</span>}
-            </td>
-            <td className="pe-0 max-md:hidden">
-              <Timeline timeline={one.timeline} />
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+    <DataTable label="Each device" name="deliveries" rows={deliveries} idOf={(one) => one.device} columns={columns} />
   )
 }
+
+const columnsOf = (notification: string): readonly Column<Delivery>[] => [
+  {
+    name: 'user',
+    title: 'Person',
+    always: true,
+    cell: ({ user }) =>
+      user === null ? (
+        <span className="text-soft">anonymous</span>
+      ) : (
+        <Link to={`/people/${encodeURIComponent(user)}`}>
+          <bdi>{user}</bdi>
+        </Link>
+      ),
+  },
+  {
+    name: 'device',
+    title: 'Device',
+    always: true,
+    cell: (one) => (
+      <>
+        <Link to={`/devices/${one.device}`}>{one.platform}</Link>
+        <span className="block font-mono text-xs text-soft">…{one.device.slice(-8)}</span>
+        {one.rehearsal && <span className="block text-sm text-amber">◑ rehearsal</span>}
+      </>
+    ),
+  },
+  {
+    name: 'state',
+    title: 'State',
+    always: true,
+    cell: (one) => (
+      <>
+        <StateWord state={one.state} />{' '}
+        <Link to={`/activity/${notification}/why/${one.device}`} className="text-sm">
+          why
+        </Link>
+        {one.reason && <span className="block max-w-64 text-sm text-soft">{one.reason.says}</span>}
+      </>
+    ),
+  },
+  {
+    name: 'progress',
+    title: 'Progress',
+    wide: true,
+    always: true,
+    width: 480,
+    cell: (one) => <Timeline timeline={one.timeline} />,
+  },
+]
 
 const timeOf = (at: string): string => new Date(at).toLocaleString('en-GB', { timeStyle: 'long' })
 

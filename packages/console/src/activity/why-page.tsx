@@ -6,6 +6,7 @@ import { Link, useNavigate, useParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { ContentPicture } from '../content/content-picture.tsx'
 import { ActionLink, Button } from '../parts/button.tsx'
 import { Field } from '../parts/field.tsx'
 import { Moment } from '../parts/moment.tsx'
@@ -56,6 +57,20 @@ export function WhyPage() {
           Explain
         </Button>
       </form>
+      {notification.data && (
+        <div className="mt-6 max-w-sm">
+          <ContentPicture
+            surface="web"
+            state="tray"
+            content={{
+              title: notification.data.shows.title || 'Wakes the app',
+              body: notification.data.shows.body ?? '',
+            }}
+            app={place.app.name}
+            dark
+          />
+        </div>
+      )}
       {explanation.error ? <Failure error={explanation.error} /> : who !== '' && !explanation.data && <Waiting />}
       {explanation.data && <Told explanation={explanation.data} />}
     </Page>

@@ -1,15 +1,15 @@
 import { useQuery } from '@tanstack/react-query'
-import { type FormEvent, useState } from 'react'
+import { type FormEvent, useDeferredValue, useState } from 'react'
 import { useNavigate } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { ActionLink, Button } from '../parts/button.tsx'
+import { Combobox, type Found } from '../parts/combobox.tsx'
 import { Field } from '../parts/field.tsx'
 import { Empty, Failure, Page, Waiting } from '../parts/page.tsx'
-import { Select } from '../parts/select.tsx'
 
-const offered = 50
+const offered = 12
 const when = new Intl.DateTimeFormat('en-GB', {
   weekday: 'short',
   day: 'numeric',
@@ -23,17 +23,25 @@ export function WhyStartPage() {
   const place = usePlace()
   const go = useNavigate()
   const [who, setWho] = useState('')
-  const [chosen, setChosen] = useState('')
+  const [typed, setTyped] = useState('')
+  const [chosen, setChosen] = useState<Found>()
+  const wanted = useDeferredValue(typed.trim())
   const { data, error } = useQuery({
-    queryKey: [...keys.notifications(place), 'newest', offered],
+    queryKey: [...keys.notifications(place), 'to ask about', wanted],
     queryFn: () =>
       api.call('listNotifications', {
         params: { app: place.app.slug },
-        query: { environment: place.environment, limit: offered },
+        query: { environment: place.environment, limit: offered, ...(wanted === '' ? {} : { search: wanted }) },
       }),
+    placeholderData: (before) => before,
   })
-  const items = data?.items ?? []
-  const id = chosen || items[0]?.id
+  const found = (data?.items ?? []).map(({ id: one, shows, createdAt }) => ({
+    value: one,
+    label: shows.title || 'Wakes the app',
+    note: when.format(new Date(createdAt)),
+  }))
+  const selected = chosen ?? (wanted === '' ? found[0] : undefined)
+  const id = selected?.value
   const ask = (event: FormEvent) => {
     event.preventDefault()
     if (id !== undefined && who.trim() !== '') void go(`/activity/${id}/why/${encodeURIComponent(who.trim())}`)
@@ -44,7 +52,7 @@ export function WhyStartPage() {
         <Failure error={error} />
       ) : !data ? (
         <Waiting />
-      ) : items.length === 0 ? (
+      ) : found.length === 0 && wanted === '' && chosen === undefined ? (
         <Empty
           what="Once something was sent, this page follows it to any one person: whether they were meant, what each of their devices was asked, and where it ended. “Not at all” gets an answer, too."
           example="zbell why NOTIFICATION user:ada"
@@ -66,28 +74,23 @@ export function WhyStartPage() {
               />
             )}
           </Field>
-          <Field
-            label="Which notification"
-            hint={
-              data.next === null
-                ? 'The newest first'
-                : `The newest ${offered}; each older one asks the same on its own page`
-            }
-          >
+          <Field label="Which notification" hint="The newest, unless you look for another one by its words">
             {(props) => (
-              <Select
+              <Combobox
                 {...props}
-                value={id ?? ''}
-                options={items.map(({ id: one, shows, createdAt }) => ({
-                  value: one,
-                  label: `${when.format(new Date(createdAt))}: ${shows.title || 'wakes the app'}`,
-                }))}
+                label="Which notification"
+                placeholder="Choose one"
+                chosen={selected}
+                found={found}
+                typed={typed}
+                onType={setTyped}
+                none="No notification has these words."
                 onChange={setChosen}
               />
             )}
           </Field>
           <div>
-            <Button rank="primary" type="submit" disabled={who.trim() === ''}>
+            <Button rank="primary" type="submit" disabled={who.trim() === '' || id === undefined}>
               Explain
             </Button>
           </div>

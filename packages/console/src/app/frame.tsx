@@ -1,13 +1,14 @@
 import { useQueryClient } from '@tanstack/react-query'
 import type { Session } from '@zbell/contract'
 import { Ellipsis, LogOut, MoonStar, PenLine, Rows3, Search, Settings2, ToggleLeft, TriangleAlert } from 'lucide-react'
-import { type ReactNode, useEffect, useMemo, useState } from 'react'
+import { lazy, type ReactNode, Suspense, useEffect, useMemo, useState } from 'react'
 import { NavLink, Outlet, useLocation, useNavigate } from 'react-router'
-import { NewAppPage } from '../apps/new-app-page.tsx'
 import { applyDensity, type Density, densities, readDensity } from '../look/density.ts'
 import { applyTheme, readTheme, type Theme, themes } from '../look/theme.ts'
 import { Button } from '../parts/button.tsx'
 import { Sheet } from '../parts/dialog.tsx'
+import { LeavingAsks } from '../parts/leaving.tsx'
+import { Waiting } from '../parts/page.tsx'
 import { Popover } from '../parts/popover.tsx'
 import { Select } from '../parts/select.tsx'
 import { Segments } from '../parts/toggles.tsx'
@@ -26,6 +27,8 @@ import {
 } from './place.ts'
 import { useSession } from './session.ts'
 
+const NewAppPage = lazy(async () => ({ default: (await import('../apps/new-app-page.tsx')).NewAppPage }))
+
 /** What surrounds every page: the rail, or on a phone the bar; which app, which environment; the palette. */
 export function Frame() {
   const { session } = useSession()
@@ -41,7 +44,10 @@ export function Frame() {
   if (!place) {
     return (
       <main id="main">
-        <NewAppPage onMade={chooseApp} />
+        <Suspense fallback={<Waiting />}>
+          <NewAppPage onMade={chooseApp} />
+        </Suspense>
+        <LeavingAsks />
       </main>
     )
   }
@@ -52,7 +58,10 @@ export function Frame() {
   return (
     <PlaceContext.Provider value={place}>
       <Framed session={session} place={place} onApp={chooseApp} onEnvironment={choose}>
-        {pathname === '/app/new' ? <NewAppPage onMade={chooseApp} /> : <Outlet />}
+        <Suspense fallback={<Waiting />}>
+          {pathname === '/app/new' ? <NewAppPage onMade={chooseApp} /> : <Outlet />}
+        </Suspense>
+        <LeavingAsks />
       </Framed>
     </PlaceContext.Provider>
   )

@@ -5,6 +5,7 @@ import { WatchRoot } from './watch.tsx'
 
 /** Each page comes when somebody goes there. In development there is one more, with every part in every state. */
 export const router = createBrowserRouter([
+  ...(import.meta.env.DEV ? [page('parts', async () => (await import('../parts-page/parts-page.tsx')).PartsPage)] : []),
   {
     path: '/',
     element: <WatchRoot />,

@@ -1,13 +1,10 @@
-import { useMutation } from '@tanstack/react-query'
-import type { App } from '@zbell/contract'
-import { type FormEvent, useState } from 'react'
+import { appChange } from '@zbell/contract/forms'
 import { api } from '../app/api.ts'
-import { faultsOf } from '../app/failures.ts'
 import { usePlace } from '../app/place.ts'
 import { useIsOwner, useSession } from '../app/session.ts'
-import { ActionLink, Button } from '../parts/button.tsx'
-import { Field } from '../parts/field.tsx'
-import { Failure, Page, Saved } from '../parts/page.tsx'
+import { ActionLink } from '../parts/button.tsx'
+import { Form, TextInput, useRequestForm } from '../parts/form.tsx'
+import { Page } from '../parts/page.tsx'
 import { Keys } from './keys.tsx'
 import { Settings } from './settings.tsx'
 
@@ -41,51 +38,49 @@ function Names() {
   const { app } = usePlace()
   const { refresh } = useSession()
   const isOwner = useIsOwner()
-  const [name, setName] = useState(app.name)
-  const [identifiers, setIdentifiers] = useState<App['identifiers']>(app.identifiers)
-  const save = useMutation({
-    mutationFn: () => {
-      const trimmed = fields.map(([platform]) => [platform, identifiers[platform]?.trim() || null])
-      return api.call('changeApp', {
-        params: { app: app.slug },
-        body: { name: name.trim(), identifiers: Object.fromEntries(trimmed) },
-      })
-    },
-    onSuccess: refresh,
+  const { ios, android, web } = app.identifiers
+  const filled = useRequestForm({
+    schema: appChange,
+    first: { name: app.name, identifiers: { ios: ios ?? '', android: android ?? '', web: web ?? '' } },
+    requestOf: ({ name, identifiers: given }) => ({
+      name: name.trim(),
+      identifiers: {
+        ios: given.ios.trim() || null,
+        android: given.android.trim() || null,
+        web: given.web.trim() || null,
+      },
+    }),
   })
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    save.mutate()
-  }
-  const faults = faultsOf(save.error)
   return (
-    <form onSubmit={submit} noValidate className="grid content-start gap-5">
+    <Form
+      of={filled}
+      submit="Save"
+      readOnly={!isOwner}
+      className="content-start"
+      onSubmit={async (body) => {
+        await api.call('changeApp', { params: { app: app.slug }, body })
+        await refresh()
+      }}
+    >
       <h2>What it is called</h2>
-      <Field label="Name" hint={`People read it; in addresses it stays ${app.slug}`} fault={faults['/name']}>
-        {(props) => <input {...props} value={name} disabled={!isOwner} onChange={(e) => setName(e.target.value)} />}
-      </Field>
+      <TextInput
+        of={filled}
+        name="name"
+        label="Name"
+        hint={`People read it; in addresses it stays ${app.slug}`}
+        disabled={!isOwner}
+      />
       {fields.map(([platform, label, hint]) => (
-        <Field key={platform} label={label} hint={hint} fault={faults[`/identifiers/${platform}`]}>
-          {(props) => (
-            <input
-              {...props}
-              className="font-mono text-sm"
-              value={identifiers[platform] ?? ''}
-              disabled={!isOwner}
-              onChange={(e) => setIdentifiers({ ...identifiers, [platform]: e.target.value })}
-            />
-          )}
-        </Field>
+        <TextInput
+          key={platform}
+          of={filled}
+          name={`identifiers.${platform}`}
+          label={label}
+          hint={hint}
+          code
+          disabled={!isOwner}
+        />
       ))}
-      {save.error && Object.keys(faults).length === 0 && <Failure error={save.error} />}
-      {isOwner && (
-        <div className="flex items-center gap-4">
-          <Button type="submit" disabled={save.isPending}>
-            Save
-          </Button>
-          <Saved when={save.isSuccess} />
-        </div>
-      )}
-    </form>
+    </Form>
   )
 }

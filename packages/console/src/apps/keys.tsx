@@ -1,16 +1,18 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Key } from '@zbell/contract'
-import { type FormEvent, useState } from 'react'
+import { keyRequest } from '@zbell/contract/forms'
+import { useState } from 'react'
 import { api } from '../app/api.ts'
-import { faultsOf } from '../app/failures.ts'
 import { keys as queryKeys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Button } from '../parts/button.tsx'
+import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Confirm } from '../parts/dialog.tsx'
-import { Field } from '../parts/field.tsx'
+import { ChoiceInput, Form, TextInput, useRequestForm } from '../parts/form.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Waiting } from '../parts/page.tsx'
-import { type Option, Select } from '../parts/select.tsx'
+import type { Option } from '../parts/select.tsx'
+import { ShownOnce } from '../parts/shown-once.tsx'
 
 /** The keys of the app in this environment: who may speak for it. */
 export function Keys() {
@@ -37,6 +39,54 @@ const may: Record<NonNullable<Key['role']>, string> = {
   owner: 'does all',
 }
 
+const columns: readonly Column<Key>[] = [
+  {
+    name: 'key',
+    title: 'Key',
+    always: true,
+    cell: (one) => (
+      <>
+        <bdi>{one.name}</bdi>
+        <span className="block text-sm text-soft">
+          {one.kind} key, made <Moment at={one.createdAt} /> by {one.createdBy}
+        </span>
+      </>
+    ),
+  },
+  {
+    name: 'may',
+    title: 'May',
+    always: true,
+    cell: (one) =>
+      one.revokedAt ? (
+        <span className="text-soft">
+          – revoked <Moment at={one.revokedAt} /> by {one.revokedBy}
+        </span>
+      ) : (
+        <span className="text-sea">
+          <span aria-hidden="true">● </span>
+          {one.role === null ? 'registers devices' : may[one.role]}
+        </span>
+      ),
+  },
+  {
+    name: 'used',
+    title: 'Last used',
+    always: true,
+    wide: true,
+    width: 150,
+    cell: (one) => (one.usedAt ? <Moment at={one.usedAt} /> : 'never'),
+  },
+  {
+    name: 'act',
+    title: 'What to do',
+    always: true,
+    align: 'end',
+    width: 120,
+    cell: (one) => !one.revokedAt && <Revoke one={one} />,
+  },
+]
+
 function KeyTable({ items }: { readonly items: readonly Key[] }) {
   if (items.length === 0) {
     return (
@@ -46,48 +96,7 @@ function KeyTable({ items }: { readonly items: readonly Key[] }) {
       </p>
     )
   }
-  return (
-    <table className="mt-2 w-full">
-      <thead>
-        <tr>
-          <th scope="col">Key</th>
-          <th scope="col">May</th>
-          <th scope="col" className="max-md:hidden">
-            Last used
-          </th>
-          <th scope="col" className="pe-0">
-            <span className="sr-only">What to do</span>
-          </th>
-        </tr>
-      </thead>
-      <tbody>
-        {items.map((one) => (
-          <tr key={one.id}>
-            <td>
-              {one.name}
-              <span className="block text-sm text-soft">
-                {one.kind} key, made <Moment at={one.createdAt} /> by {one.createdBy}
-              </span>
-            </td>
-            <td>
-              {one.revokedAt ? (
-                <span className="text-soft">
-                  – revoked <Moment at={one.revokedAt} /> by {one.revokedBy}
-                </span>
-              ) : (
-                <span className="whitespace-nowrap text-sea">
-                  <span aria-hidden="true">● </span>
-                  {one.role === null ? 'registers devices' : may[one.role]}
-                </span>
-              )}
-            </td>
-            <td className="max-md:hidden">{one.usedAt ? <Moment at={one.usedAt} /> : 'never'}</td>
-            <td className="pe-0 text-end">{!one.revokedAt && <Revoke one={one} />}</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
-  )
+  return <DataTable label="Keys" name="keys" rows={items} idOf={(one) => one.id} columns={columns} />
 }
 
 function Revoke({ one }: { readonly one: Key }) {
@@ -122,53 +131,40 @@ const mays: readonly Option<May>[] = [
 function MakeKey() {
   const place = usePlace()
   const client = useQueryClient()
-  const [name, setName] = useState('')
-  const [may, setMay] = useState<May>('owner')
-  const make = useMutation({
-    mutationFn: () =>
-      api.call('makeKey', {
-        params: { app: place.app.slug },
-        body: {
-          name: name.trim(),
-          environment: place.environment,
-          ...(may === 'app' ? { kind: 'app' as const } : { kind: 'backend' as const, role: may }),
-        },
-      }),
-    onSuccess: () => {
-      setName('')
-      return client.invalidateQueries({ queryKey: queryKeys.appKeys(place) })
-    },
+  const [made, setMade] = useState<string>()
+  const filled = useRequestForm({
+    schema: keyRequest,
+    first: { name: '', may: 'owner' as May },
+    requestOf: ({ name, may }) => ({
+      name: name.trim(),
+      environment: place.environment,
+      ...(may === 'app' ? { kind: 'app' as const } : { kind: 'backend' as const, role: may }),
+    }),
   })
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    make.mutate()
-  }
-  const faults = faultsOf(make.error)
   return (
-    <form onSubmit={submit} noValidate className="grid max-w-xl gap-4">
+    <Form
+      of={filled}
+      submit="Make a key"
+      clears
+      className="max-w-xl"
+      onSubmit={async (body) => {
+        const { key } = await api.call('makeKey', { params: { app: place.app.slug }, body })
+        setMade(key)
+        await client.invalidateQueries({ queryKey: queryKeys.appKeys(place) })
+      }}
+      result={made && <ShownOnce secret={made} />}
+    >
       <h2>Make a key</h2>
       <div className="grid gap-4 sm:grid-cols-2">
-        <Field label="Its name" hint="Who will use it" fault={faults['/name']}>
-          {(props) => (
-            <input {...props} value={name} placeholder="Sailing board" onChange={(e) => setName(e.target.value)} />
-          )}
-        </Field>
-        <Field label="What it may" hint="An app key ships inside the app; the others stay on a server">
-          {(props) => <Select {...props} value={may} options={mays} onChange={setMay} />}
-        </Field>
+        <TextInput of={filled} name="name" label="Its name" hint="Who will use it" placeholder="Sailing board" />
+        <ChoiceInput
+          of={filled}
+          name="may"
+          label="What it may"
+          hint="An app key ships inside the app; the others stay on a server"
+          options={mays}
+        />
       </div>
-      {make.error && Object.keys(faults).length === 0 && <Failure error={make.error} />}
-      {make.data && (
-        <div role="status">
-          <p className="font-semibold">Copy it now; it is shown this once.</p>
-          <p className="mt-1 rounded-md bg-sunken px-4 py-3 font-mono text-sm break-all select-all">{make.data.key}</p>
-        </div>
-      )}
-      <div>
-        <Button type="submit" disabled={make.isPending || name.trim() === ''}>
-          Make a key
-        </Button>
-      </div>
-    </form>
+    </Form>
   )
 }

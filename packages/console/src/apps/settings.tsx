@@ -1,17 +1,16 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import type { AppSettings } from '@zbell/contract'
-import { type FormEvent, useState } from 'react'
+import { appSettingsChange } from '@zbell/contract/forms'
 import { api } from '../app/api.ts'
-import { faultsOf } from '../app/failures.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useIsOwner } from '../app/session.ts'
 import { useSettings } from '../app/use-settings.ts'
 import { Button } from '../parts/button.tsx'
 import { Confirm } from '../parts/dialog.tsx'
-import { Field } from '../parts/field.tsx'
-import { Failure, Saved, Waiting } from '../parts/page.tsx'
-import { Checkbox } from '../parts/toggles.tsx'
+import { CheckInput, Form, TextInput, useRequestForm } from '../parts/form.tsx'
+import { Failure, Waiting } from '../parts/page.tsx'
+import { ShownOnce } from '../parts/shown-once.tsx'
 
 /** What the app asks of its devices, and of whoever sends to many. */
 export function Settings() {
@@ -20,79 +19,66 @@ export function Settings() {
   return (
     <section aria-labelledby="settings">
       <h2 id="settings">What it asks in {place.environment}</h2>
-      {error ? <Failure error={error} /> : data ? <Form first={data} key={place.environment} /> : <Waiting />}
+      {error ? <Failure error={error} /> : data ? <Asks first={data} key={place.environment} /> : <Waiting />}
     </section>
   )
 }
 
-function Form({ first }: { readonly first: AppSettings }) {
+function Asks({ first }: { readonly first: AppSettings }) {
   const place = usePlace()
   const client = useQueryClient()
   const isOwner = useIsOwner()
-  const [askFrom, setAskFrom] = useState(String(first.askFrom))
-  const [requireProof, setRequireProof] = useState(first.requireProof)
-  const [openTopics, setOpenTopics] = useState(first.openTopics)
-  const given = { params: { app: place.app.slug }, query: { environment: place.environment } }
-  const save = useMutation({
-    mutationFn: () =>
-      api.call('changeSettings', {
-        ...given,
-        body: { askFrom: Number(askFrom.replaceAll(/[\s,.]/g, '')) || 0, requireProof, openTopics },
-      }),
-    onSuccess: (settings) => client.setQueryData(keys.settings(place), settings),
+  const filled = useRequestForm({
+    schema: appSettingsChange,
+    first: { askFrom: String(first.askFrom), requireProof: first.requireProof, openTopics: first.openTopics },
+    requestOf: ({ askFrom, ...rest }) => ({
+      ...rest,
+      askFrom: Number(askFrom.replaceAll(/[\s,.]/g, '') || Number.NaN),
+    }),
   })
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    save.mutate()
+  const save = async (body: ReturnType<typeof filled.requestOf>) => {
+    const given = { params: { app: place.app.slug }, query: { environment: place.environment } }
+    client.setQueryData(keys.settings(place), await api.call('changeSettings', { ...given, body }))
   }
-  const faults = faultsOf(save.error)
   return (
-    <form onSubmit={submit} noValidate className="mt-5 grid gap-5">
-      <Field
-        label="Ask from so many devices on"
-        hint="Who sends to as many or more types their number"
-        fault={faults['/askFrom']}
-      >
-        {(props) => (
-          <input
-            {...props}
-            inputMode="numeric"
-            className="w-40"
-            value={askFrom}
-            disabled={!isOwner}
-            onChange={(e) => setAskFrom(e.target.value)}
-          />
+    <>
+      <Form of={filled} submit="Save what it asks" readOnly={!isOwner} className="mt-5" onSubmit={save}>
+        <TextInput
+          of={filled}
+          name="askFrom"
+          label="Ask from so many devices on"
+          hint="Who sends to as many or more types their number"
+          numeric
+          className="w-40"
+          disabled={!isOwner}
+        />
+        <CheckInput
+          of={filled}
+          name="requireProof"
+          label="Want a proof of who somebody is"
+          hint="A device that names a user shows a token that your backend signed"
+          disabled={!isOwner}
+        />
+        {filled.form.watch('requireProof') && !first.proofKey && (
+          <p className="text-sm">
+            <span className="text-amber">△ </span>There is no key to sign proofs with yet: until one is made, no device
+            can name a user.
+          </p>
         )}
-      </Field>
-      <Choice
-        label="Want a proof of who somebody is"
-        hint="A device that names a user shows a token that your backend signed"
-        checked={requireProof}
-        onChange={setRequireProof}
-      />
-      {requireProof && !first.proofKey && (
-        <p className="text-sm">
-          <span className="text-amber">△ </span>There is no key to sign proofs with yet: until one is made, no device
-          can name a user.
-        </p>
-      )}
-      <Choice
-        label="Let devices join any topic"
-        hint="Also one that nobody declared"
-        checked={openTopics}
-        onChange={setOpenTopics}
-      />
-      {save.error && Object.keys(faults).length === 0 && <Failure error={save.error} />}
+        <CheckInput
+          of={filled}
+          name="openTopics"
+          label="Let devices join any topic"
+          hint="Also one that nobody declared"
+          disabled={!isOwner}
+        />
+      </Form>
       {isOwner && (
-        <div className="flex flex-wrap items-center gap-4">
-          <Button type="submit" disabled={save.isPending}>
-            Save what it asks
-          </Button>
-          <Saved when={save.isSuccess} />
+        <div className="mt-5">
+          <ProofKey isThere={first.proofKey} />
         </div>
       )}
-      {isOwner && <ProofKey isThere={first.proofKey} />}
-    </form>
+    </>
   )
 }
 
@@ -122,34 +108,11 @@ function ProofKey({ isThere }: { readonly isThere: boolean }) {
         </Button>
       )}
       {make.data && (
-        <div role="status" className="mt-2">
-          <p>Copy it now; it is shown this once. Your backend signs proofs with it.</p>
-          <code className="mt-1 block rounded-md bg-sunken px-3 py-2 font-mono text-sm break-all">{make.data.key}</code>
+        <div className="mt-2">
+          <ShownOnce secret={make.data.key} for="Your backend signs proofs with it." />
         </div>
       )}
       {make.error && <Failure error={make.error} />}
-    </div>
-  )
-}
-
-function Choice({
-  label,
-  hint,
-  checked,
-  onChange,
-}: {
-  readonly label: string
-  readonly hint: string
-  readonly checked: boolean
-  readonly onChange: (checked: boolean) => void
-}) {
-  const isOwner = useIsOwner()
-  return (
-    <div>
-      <Checkbox checked={checked} disabled={!isOwner} onChange={onChange}>
-        <span className="font-semibold">{label}</span>
-      </Checkbox>
-      <p className="ms-7.5 text-sm text-soft">{hint}</p>
     </div>
   )
 }

@@ -1,6 +1,5 @@
 import type { Review } from '@zbell/contract'
-import { Image as ImageIcon } from 'lucide-react'
-import type { ReactNode } from 'react'
+import { type Cut, Line, NotificationWords } from './notification-words.tsx'
 
 type Sample = Review['samples'][number]
 /** What is drawn: texts as one reader gets them. */
@@ -10,8 +9,7 @@ export type PictureContent = Pick<
 >
 
 export type Surface = 'ios' | 'android' | 'web' | 'watch'
-/** On a phone: locked, lying in the tray, or opened out to its whole length. */
-export type PictureState = 'locked' | 'tray' | 'opened'
+export type PictureState = Cut
 
 type PictureProps = {
   readonly surface: Surface
@@ -20,13 +18,6 @@ type PictureProps = {
   readonly app: string
   /** Day or dusk on the drawn device, whatever the console has. */
   readonly dark: boolean
-}
-
-/** So many lines are seen before a platform cuts, by state. */
-const cuts: Readonly<Record<PictureState, { readonly title: string; readonly body: string }>> = {
-  locked: { title: 'line-clamp-1', body: 'line-clamp-2' },
-  tray: { title: 'line-clamp-1', body: 'line-clamp-3' },
-  opened: { title: '', body: '' },
 }
 
 const screens = {
@@ -74,7 +65,7 @@ export function ContentPicture({ surface, state, content, app, dark }: PicturePr
           className={`mx-auto flex size-28 items-center rounded-[1.6rem] p-3 ${screens.dark}`}
           dir={content.dir ?? 'auto'}
         >
-          <Text className="line-clamp-4 w-full text-center text-sm leading-tight">{content.title}</Text>
+          <Line className="line-clamp-4 w-full text-center text-sm leading-tight">{content.title}</Line>
         </div>
       )
     default:
@@ -86,7 +77,6 @@ type CardProps = Omit<PictureProps, 'dark'>
 
 function Card({ content, app, surface, state }: CardProps) {
   const { title, subtitle, body, image, actions = [], dir, accent } = content
-  const { title: titleCut, body: bodyCut } = cuts[state]
   const web = surface === 'web'
   return (
     <div
@@ -100,14 +90,7 @@ function Card({ content, app, surface, state }: CardProps) {
           <span>now</span>
         </p>
       )}
-      <Text className={`text-sm leading-snug font-semibold ${titleCut}`}>{title}</Text>
-      {subtitle && <Text className={`text-xs leading-snug ${titleCut}`}>{subtitle}</Text>}
-      {body && <Text className={`text-xs leading-snug whitespace-pre-line ${bodyCut}`}>{body}</Text>}
-      {image && state !== 'locked' && (
-        <p className="mt-1 flex items-center gap-1 text-xs text-(--faint)">
-          <ImageIcon size={14} aria-hidden="true" /> a picture
-        </p>
-      )}
+      <NotificationWords title={title} subtitle={subtitle} body={body} image={image} cut={state} />
       {actions.length > 0 && (state === 'opened' || web) && (
         <p className="mt-1.5 flex flex-wrap gap-1 text-xs">
           {actions.slice(0, web ? 2 : surface === 'android' ? 3 : 4).map((one) => (
@@ -118,25 +101,5 @@ function Card({ content, app, surface, state }: CardProps) {
         </p>
       )}
     </div>
-  )
-}
-
-/** Where a value is missing its name stands, marked, in its place. */
-function Text({ className, children }: { readonly className: string; readonly children: string }) {
-  return <p className={`break-words ${className}`}>{marked(children)}</p>
-}
-
-/** A place in a text that nothing has filled in yet: `{pier}`, `{delay, number}`. */
-const hole = /(\{\s*[\w-]+\s*(?:,[^{}]*)?\})/
-function marked(text: string): ReactNode {
-  return text.split(hole).map((part, i) =>
-    hole.test(part) ? (
-      // biome-ignore lint/suspicious/noArrayIndexKey: the parts of a text have no other identity
-      <mark key={i} className="rounded bg-[#f3d9a0] px-0.5 text-[#4a3200]">
-        {part.replace(/^\{\s*([\w-]+).*$/s, '{$1}')}
-      </mark>
-    ) : (
-      part
-    ),
   )
 }

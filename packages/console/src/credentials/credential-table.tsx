@@ -1,20 +1,85 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import type { Credential } from '@zbell/contract'
+import { useMemo } from 'react'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Button } from '../parts/button.tsx'
+import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure } from '../parts/page.tsx'
 
+type Change = { readonly name: 'useCredential' | 'retireCredential' | 'checkCredential'; readonly id: string }
+
+const columnsOf = (change: (one: Change) => void, busy: boolean): readonly Column<Credential>[] => [
+  { name: 'state', title: 'State', always: true, cell: (one) => <State one={one} /> },
+  {
+    name: 'credential',
+    title: 'Credential',
+    always: true,
+    width: 320,
+    cell: (one) => (
+      <>
+        {one.kind} <span className="text-soft">for</span> {one.platform}
+        <span className="block max-w-72 truncate text-sm text-soft">{one.keyId ?? one.subject ?? one.fingerprint}</span>
+        {one.check && <Found check={one.check} />}
+        {one.gatewayOutdatedFrom && (
+          <span className="block max-w-96 text-sm text-red">
+            <span aria-hidden="true">✕ </span>Its gateway profile is outdated from {one.gatewayOutdatedFrom}.
+          </span>
+        )}
+      </>
+    ),
+  },
+  { name: 'until', title: 'Valid until', always: true, wide: true, cell: (one) => <Validity one={one} /> },
+  {
+    name: 'used',
+    title: 'Last used',
+    always: true,
+    wide: true,
+    cell: (one) => (one.usedAt ? <Moment at={one.usedAt} /> : 'never'),
+  },
+  {
+    name: 'act',
+    title: 'What to do',
+    always: true,
+    align: 'end',
+    width: 220,
+    cell: (one) => <Acts one={one} change={change} busy={busy} />,
+  },
+]
+
+type ActsProps = { readonly one: Credential; readonly change: (one: Change) => void; readonly busy: boolean }
+
+function Acts({ one: { id, state, fingerprint }, change, busy }: ActsProps) {
+  return (
+    <span className="inline-flex flex-wrap justify-end gap-2">
+      {(state === 'waiting' || (state === 'retired' && fingerprint)) && (
+        <Button onClick={() => change({ name: 'useCredential', id })}>Put in use</Button>
+      )}
+      {(state === 'in-use' || state === 'waiting') && (
+        <Button disabled={busy} onClick={() => change({ name: 'checkCredential', id })}>
+          Check
+        </Button>
+      )}
+      {(state === 'waiting' || state === 'requested') && (
+        <Button onClick={() => change({ name: 'retireCredential', id })}>Retire</Button>
+      )}
+    </span>
+  )
+}
+
+/** The credentials of an environment: which is in use, what the gateway thinks of it, and what can be done. */
 export function CredentialTable({ items }: { readonly items: readonly Credential[] }) {
   const place = usePlace()
   const client = useQueryClient()
   const change = useMutation({
-    mutationFn: ({ name, id }: { name: 'useCredential' | 'retireCredential' | 'checkCredential'; id: string }) =>
+    mutationFn: ({ name, id }: Change) =>
       api.call(name, { params: { app: place.app.slug, id }, query: { environment: place.environment } }),
     onSettled: () => client.invalidateQueries({ queryKey: keys.credentials(place) }),
   })
+  const { mutate, isPending } = change
+  const columns = useMemo(() => columnsOf(mutate, isPending), [mutate, isPending])
   if (items.length === 0) {
     return (
       <p className="max-w-2xl">
@@ -26,67 +91,7 @@ export function CredentialTable({ items }: { readonly items: readonly Credential
   return (
     <>
       {change.error && <Failure error={change.error} />}
-      <table className="w-full max-md:block">
-        <thead className="max-md:sr-only">
-          <tr>
-            <th scope="col">State</th>
-            <th scope="col">Credential</th>
-            <th scope="col" className="max-md:hidden">
-              Valid until
-            </th>
-            <th scope="col" className="max-md:hidden">
-              Last used
-            </th>
-            <th scope="col" className="pe-0">
-              <span className="sr-only">What to do</span>
-            </th>
-          </tr>
-        </thead>
-        <tbody className="max-md:block">
-          {items.map((one) => (
-            <tr key={one.id} className="max-md:block max-md:py-2">
-              <td className="max-md:block max-md:py-0">
-                <State one={one} />
-              </td>
-              <td className="max-md:block max-md:py-0">
-                {one.kind} <span className="text-soft">for</span> {one.platform}
-                <span className="block max-w-72 truncate text-sm text-soft">
-                  {one.keyId ?? one.subject ?? one.fingerprint}
-                </span>
-                {one.check && <Found check={one.check} />}
-                {one.gatewayOutdatedFrom && (
-                  <span className="block max-w-96 text-sm text-red">
-                    <span aria-hidden="true">✕ </span>Its gateway profile is outdated from {one.gatewayOutdatedFrom}.
-                  </span>
-                )}
-              </td>
-              <td className="max-md:hidden">
-                <Validity one={one} />
-              </td>
-              <td className="max-md:hidden">{one.usedAt ? <Moment at={one.usedAt} /> : 'never'}</td>
-              <td className="pe-0 text-end whitespace-nowrap max-md:block max-md:py-1 max-md:text-start">
-                {(one.state === 'waiting' || (one.state === 'retired' && one.fingerprint)) && (
-                  <Button onClick={() => change.mutate({ name: 'useCredential', id: one.id })}>Put in use</Button>
-                )}
-                {(one.state === 'in-use' || one.state === 'waiting') && (
-                  <Button
-                    className="ms-2"
-                    disabled={change.isPending}
-                    onClick={() => change.mutate({ name: 'checkCredential', id: one.id })}
-                  >
-                    Check
-                  </Button>
-                )}
-                {(one.state === 'waiting' || one.state === 'requested') && (
-                  <Button className="ms-2" onClick={() => change.mutate({ name: 'retireCredential', id: one.id })}>
-                    Retire
-                  </Button>
-                )}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <DataTable label="Credentials" name="credentials" rows={items} idOf={(one) => one.id} columns={columns} cards />
     </>
   )
 }

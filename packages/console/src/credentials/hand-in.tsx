@@ -1,12 +1,13 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { ProblemError } from '@zbell/contract/client'
-import { type DragEvent, type FormEvent, useId, useState } from 'react'
+import { type DragEvent, type FormEvent, useEffect, useId, useRef, useState } from 'react'
 import { useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Button } from '../parts/button.tsx'
 import { Field } from '../parts/field.tsx'
+import { changed } from '../parts/leaving.tsx'
 import { Failure } from '../parts/page.tsx'
 import { Select } from '../parts/select.tsx'
 
@@ -42,6 +43,9 @@ export function HandIn() {
   const [extras, setExtras] = useState<Partial<Record<Extra, string>>>({})
   const [asked, setAsked] = useState<ReadonlySet<Extra>>(new Set())
   const [over, setOver] = useState(false)
+  const unsent = useRef(false)
+  unsent.current = files.length > 0 || pasted !== ''
+  useEffect(() => changed.watch(unsent), [])
   const add = useMutation({
     mutationFn: () =>
       api.call('addCredential', {

@@ -1,11 +1,11 @@
-import { useMutation, useQueryClient } from '@tanstack/react-query'
-import { type FormEvent, useState } from 'react'
+import { useQueryClient } from '@tanstack/react-query'
+import { certificateRequest, credentialMaking } from '@zbell/contract/forms'
+import { useState } from 'react'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
-import { Button } from '../parts/button.tsx'
 import { Field } from '../parts/field.tsx'
-import { Failure } from '../parts/page.tsx'
+import { Form, TextInput, useRequestForm } from '../parts/form.tsx'
 
 /** What needs no download: a web key pair, and the request for a certificate whose key never leaves. */
 export function MakeHere() {
@@ -20,88 +20,73 @@ export function MakeHere() {
 function WebKey() {
   const place = usePlace()
   const client = useQueryClient()
-  const [subject, setSubject] = useState('')
-  const make = useMutation({
-    mutationFn: () =>
-      api.call('makeCredential', {
-        params: { app: place.app.slug },
-        query: { environment: place.environment },
-        body: { platform: 'web', subject },
-      }),
-    onSuccess: () => client.invalidateQueries({ queryKey: keys.credentials(place) }),
+  const filled = useRequestForm({
+    schema: credentialMaking,
+    first: { subject: '' },
+    requestOf: ({ subject }) => ({ platform: 'web' as const, subject: subject.trim() }),
   })
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    make.mutate()
-  }
   return (
-    <form onSubmit={submit} noValidate className="grid gap-3">
+    <Form
+      of={filled}
+      submit="Make a key pair"
+      clears
+      onSubmit={async (body) => {
+        const given = { params: { app: place.app.slug }, query: { environment: place.environment } }
+        await api.call('makeCredential', { ...given, body })
+        await client.invalidateQueries({ queryKey: keys.credentials(place) })
+      }}
+    >
       <h2>A web key pair, made here</h2>
-      <Field label="Contact" hint="How push services reach you: mailto:… or https:…">
-        {(props) => (
-          <input
-            {...props}
-            value={subject}
-            onChange={(event) => setSubject(event.target.value)}
-            placeholder="mailto:bell@example.org"
-          />
-        )}
-      </Field>
-      {make.error && <Failure error={make.error} />}
-      <div>
-        <Button type="submit" disabled={make.isPending}>
-          Make a key pair
-        </Button>
-      </div>
-    </form>
+      <TextInput
+        of={filled}
+        name="subject"
+        label="Contact"
+        hint="How push services reach you: mailto:… or https:…"
+        placeholder="mailto:bell@example.org"
+      />
+    </Form>
   )
 }
 
 function CertificateRequest() {
   const place = usePlace()
   const client = useQueryClient()
-  const [commonName, setCommonName] = useState('')
-  const ask = useMutation({
-    mutationFn: () =>
-      api.call('requestCertificate', {
-        params: { app: place.app.slug },
-        query: { environment: place.environment },
-        body: { platform: 'ios', commonName },
-      }),
-    onSuccess: () => client.invalidateQueries({ queryKey: keys.credentials(place) }),
+  const [request, setRequest] = useState<string>()
+  const filled = useRequestForm({
+    schema: certificateRequest,
+    first: { commonName: '' },
+    requestOf: ({ commonName }) => ({ platform: 'ios' as const, commonName: commonName.trim() }),
   })
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    ask.mutate()
-  }
   return (
-    <form onSubmit={submit} noValidate className="grid gap-3">
+    <Form
+      of={filled}
+      submit="Make a request"
+      clears
+      onSubmit={async (body) => {
+        const given = { params: { app: place.app.slug }, query: { environment: place.environment } }
+        setRequest((await api.call('requestCertificate', { ...given, body })).request)
+        await client.invalidateQueries({ queryKey: keys.credentials(place) })
+      }}
+      result={
+        request && (
+          <Field label="The request" hint="Copy all of it">
+            {(props) => <textarea {...props} readOnly rows={6} className="font-mono text-xs" value={request} />}
+          </Field>
+        )
+      }
+    >
       <h2>A certificate, requested here</h2>
       <p className="text-sm text-soft">
         The key is made and kept here. Upload the request at the platform, and hand in the certificate that comes back:
         it finds its key.
       </p>
-      <Field label="For" hint="What the certificate shall be for">
-        {(props) => (
-          <input
-            {...props}
-            value={commonName}
-            onChange={(event) => setCommonName(event.target.value)}
-            placeholder={place.app.name}
-          />
-        )}
-      </Field>
-      {ask.error && <Failure error={ask.error} />}
-      {ask.data && (
-        <Field label="The request" hint="Copy all of it">
-          {(props) => <textarea {...props} readOnly rows={6} className="font-mono text-xs" value={ask.data.request} />}
-        </Field>
-      )}
-      <div>
-        <Button type="submit" disabled={ask.isPending}>
-          Make a request
-        </Button>
-      </div>
-    </form>
+      <TextInput
+        of={filled}
+        name="commonName"
+        label="For"
+        hint="What the certificate shall be for"
+        placeholder={place.app.name}
+      />
+    </Form>
   )
 }

@@ -118,7 +118,7 @@ export function DevicesPage() {
     placeholderData: (before) => before,
   })
   const filters = (
-    <FilterBar>
+    <FilterBar set={[user, platform].filter(Boolean).length}>
       <TextFilter label="Person" value={user} example="ada" onChange={(text) => set('user', text.trim())} />
       <ChoiceFilter
         label="Platform"

@@ -1,19 +1,19 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Day } from '@zbell/contract'
 import { span } from '@zbell/contract/words'
-import { useState } from 'react'
+import { useMemo, useState } from 'react'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Plot } from '../parts/chart.tsx'
+import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Failure, Waiting } from '../parts/page.tsx'
 
 const shownDays = 14
 const againMs = 10_000
 const counted = ['accepted', 'shown', 'opened', 'skipped', 'refused', 'expired'] as const
 /** On a phone's width these three say most. */
-const always: readonly string[] = ['accepted', 'shown', 'refused']
-const onlyWide = (state: string) => (always.includes(state) ? '' : 'max-md:hidden')
+const onPhone: readonly string[] = ['accepted', 'shown', 'refused']
 const steps = {
   accepted: 'until taken',
   received: 'until arrived',
@@ -80,79 +80,73 @@ function DayPlot({ days }: { readonly days: readonly Day[] }) {
 }
 
 function DayTable({ days, chosen, onChoose }: TableProps) {
-  const most = Math.max(1, ...days.map(({ counts }) => counts.accepted ?? 0))
-  return (
-    <table className="w-full max-w-4xl">
-      <thead>
-        <tr>
-          <th scope="col">Day, UTC</th>
-          {counted.map((state) => (
-            <th key={state} scope="col" className={`text-end! ${onlyWide(state)}`}>
-              {state}
-            </th>
-          ))}
-        </tr>
-      </thead>
-      <tbody>
-        {days.map(({ day, counts }) => (
-          <tr key={day} aria-current={day === chosen ? 'date' : undefined}>
-            <td>
-              <button
-                type="button"
-                onClick={() => onChoose(day)}
-                className={`cursor-pointer whitespace-nowrap underline ${day === chosen ? 'font-semibold' : ''}`}
-              >
-                {day === chosen && <span aria-hidden="true">▸ </span>}
-                {day}
-              </button>
-              <span
-                aria-hidden="true"
-                className="mt-1 block h-1 rounded-full bg-amber/70"
-                style={{ width: `${((counts.accepted ?? 0) / most) * 100}%` }}
-              />
-            </td>
-            {counted.map((state) => (
-              <td key={state} className={`text-end tabular-nums ${onlyWide(state)}`}>
-                {(counts[state] ?? 0).toLocaleString('en')}
-              </td>
-            ))}
-          </tr>
-        ))}
-      </tbody>
-    </table>
+  const columns = useMemo<readonly Column<Day>[]>(
+    () => [
+      {
+        name: 'day',
+        title: 'Day, UTC',
+        always: true,
+        cell: ({ day }) => (
+          <button
+            type="button"
+            onClick={() => onChoose(day)}
+            className={`cursor-pointer whitespace-nowrap underline ${day === chosen ? 'font-semibold' : ''}`}
+          >
+            {day === chosen && <span aria-hidden="true">▸ </span>}
+            {day}
+          </button>
+        ),
+      },
+      ...counted.map((state) => ({
+        name: state,
+        title: state,
+        align: 'end' as const,
+        wide: !onPhone.includes(state),
+        cell: ({ counts }: Day) => (counts[state] ?? 0).toLocaleString('en'),
+      })),
+    ],
+    [chosen, onChoose],
   )
+  return <DataTable label="Days" name="days" rows={days} idOf={({ day }) => day} columns={columns} current={chosen} />
 }
+
+type Duration = Day['steps'][number]
+
+const durationColumns: readonly Column<Duration>[] = [
+  { name: 'step', title: 'Step', always: true, cell: ({ step }) => steps[step] },
+  { name: 'median', title: 'median', always: true, align: 'end', cell: ({ medianMs }) => span(medianMs) },
+  { name: 'p90', title: '9 in 10', always: true, align: 'end', cell: ({ p90Ms }) => span(p90Ms) },
+  { name: 'p99', title: '99 in 100', always: true, align: 'end', cell: ({ p99Ms }) => span(p99Ms) },
+]
 
 function OneDay({ day: { day, steps: durations, reasons } }: { readonly day: Day }) {
   return (
     <div className="max-w-2xl">
       <h3>How long it took on {day}</h3>
-      <table className="mt-2 w-full">
-        <thead>
-          <tr>
-            <th scope="col">Step</th>
-            <th scope="col" className="text-end!">
-              median
-            </th>
-            <th scope="col" className="text-end!">
-              9 in 10
-            </th>
-            <th scope="col" className="pe-0! text-end!">
-              99 in 100
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          {durations.map(({ step, medianMs, p90Ms, p99Ms }) => (
-            <tr key={step}>
-              <td>{steps[step]}</td>
-              <td className="text-end whitespace-nowrap">{span(medianMs)}</td>
-              <td className="text-end whitespace-nowrap">{span(p90Ms)}</td>
-              <td className="pe-0! text-end whitespace-nowrap">{span(p99Ms)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      {durations.length > 0 && (
+        <div className="mt-2 grid gap-4">
+          <Plot
+            says={`How long each step took on ${day}: half of the deliveries, nine in ten, 99 in 100`}
+            kind="beside"
+            byTens
+            unit="ms"
+            say={span}
+            steps={durations.map(({ step }) => steps[step])}
+            series={[
+              { name: 'half of them', colour: 'sea', values: durations.map(({ medianMs }) => medianMs) },
+              { name: '9 in 10', colour: 'brass', values: durations.map(({ p90Ms }) => p90Ms) },
+              { name: '99 in 100', colour: 'soft', values: durations.map(({ p99Ms }) => p99Ms) },
+            ]}
+          />
+          <DataTable
+            label={`How long it took on ${day}`}
+            name="durations"
+            rows={durations}
+            idOf={({ step }) => step}
+            columns={durationColumns}
+          />
+        </div>
+      )}
       {reasons.length > 0 && (
         <>
           <h3 className="mt-6">Why nobody saw them</h3>

@@ -4,6 +4,7 @@ import { nameGateway, span } from '@zbell/contract/words'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, Waiting } from '../parts/page.tsx'
 import { Days } from './days.tsx'
@@ -76,8 +77,86 @@ const stateLooks = {
   halted: { shape: '✕', tone: 'text-red', says: 'refuses the credential' },
 } as const
 
+type GatewayRow = {
+  readonly id: string
+  readonly pid: number
+  readonly gateway: Health['processes'][number]['gateways'][number]
+}
+
+const gatewayColumns: readonly Column<GatewayRow>[] = [
+  {
+    name: 'gateway',
+    title: 'Gateway',
+    always: true,
+    width: 280,
+    cell: ({ gateway }) => (
+      <>
+        {nameGateway(gateway)}
+        <span className="block text-sm break-all text-soft">{gateway.gateway ?? 'each browser’s own'}</span>
+      </>
+    ),
+  },
+  {
+    name: 'state',
+    title: 'State',
+    always: true,
+    width: 150,
+    cell: ({ gateway }) => {
+      const looks = stateLooks[gateway.state]
+      return (
+        <>
+          <span className={looks.tone}>
+            <span aria-hidden="true">{looks.shape} </span>
+            {looks.says}
+          </span>
+          {gateway.restsUntil && (
+            <span className="block text-sm text-soft">
+              until <Moment at={gateway.restsUntil} />
+            </span>
+          )}
+        </>
+      )
+    },
+  },
+  {
+    name: 'flight',
+    title: 'On their way',
+    wide: true,
+    align: 'end',
+    width: 140,
+    cell: ({ gateway }) => `${gateway.inFlight} of ${gateway.inFlightLimit}`,
+  },
+  {
+    name: 'median',
+    title: 'Median',
+    wide: true,
+    align: 'end',
+    width: 110,
+    cell: ({ gateway }) => (gateway.medianMs === null ? '–' : span(gateway.medianMs)),
+  },
+  {
+    name: 'p99',
+    title: '99 in 100',
+    wide: true,
+    align: 'end',
+    width: 120,
+    cell: ({ gateway }) => (gateway.p99Ms === null ? '–' : span(gateway.p99Ms)),
+  },
+  {
+    name: 'answers',
+    title: 'Answers, last 5 min',
+    always: true,
+    cell: ({ gateway }) =>
+      Object.entries(gateway.answers)
+        .map(([name, count]) => `${count.toLocaleString('en')} ${name}`)
+        .join(', ') || '–',
+  },
+  { name: 'process', title: 'Process', wide: true, align: 'end', width: 100, cell: ({ pid }) => pid },
+]
+
 function Gateways({ processes }: Pick<Health, 'processes'>) {
   const rows = processes.flatMap(({ id, pid, gateways }) => gateways.map((gateway) => ({ id, pid, gateway })))
+  // Which process it is matters only where several ask.
   const several = processes.filter(({ gateways }) => gateways.length > 0).length > 1
   return (
     <section>
@@ -85,140 +164,100 @@ function Gateways({ processes }: Pick<Health, 'processes'>) {
       {rows.length === 0 ? (
         <p className="mt-2 text-soft">No gateway has been needed since the service started.</p>
       ) : (
-        <table className="mt-2 w-full">
-          <thead>
-            <tr>
-              <th scope="col">Gateway</th>
-              <th scope="col">State</th>
-              <th scope="col" className="max-md:hidden">
-                On their way
-              </th>
-              <th scope="col" className="max-md:hidden">
-                Median
-              </th>
-              <th scope="col" className="max-md:hidden">
-                99 in 100
-              </th>
-              <th scope="col" className="pe-0">
-                Answers, last 5 min
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            {rows.map(({ id, pid, gateway }) => {
-              const looks = stateLooks[gateway.state]
-              return (
-                <tr key={`${id} ${nameGateway(gateway)}`}>
-                  <td>
-                    {nameGateway(gateway)}
-                    <span className="block text-sm break-all text-soft">
-                      {gateway.gateway ?? 'each browser’s own'}
-                      {several && `, process ${pid}`}
-                    </span>
-                  </td>
-                  <td className={looks.tone}>
-                    <span aria-hidden="true">{looks.shape} </span>
-                    {looks.says}
-                    {gateway.restsUntil && (
-                      <span className="block text-sm text-soft">
-                        until <Moment at={gateway.restsUntil} />
-                      </span>
-                    )}
-                  </td>
-                  <td className="max-md:hidden">
-                    {gateway.inFlight} of {gateway.inFlightLimit}
-                  </td>
-                  <td className="max-md:hidden">{gateway.medianMs === null ? '–' : span(gateway.medianMs)}</td>
-                  <td className="max-md:hidden">{gateway.p99Ms === null ? '–' : span(gateway.p99Ms)}</td>
-                  <td className="pe-0">
-                    {Object.entries(gateway.answers)
-                      .map(([name, count]) => `${count.toLocaleString('en')} ${name}`)
-                      .join(', ') || '–'}
-                  </td>
-                </tr>
-              )
-            })}
-          </tbody>
-        </table>
+        <div className="mt-2">
+          <DataTable
+            label="Gateways"
+            name="gateways"
+            rows={rows}
+            idOf={({ id, gateway }) => `${id} ${nameGateway(gateway)}`}
+            columns={several ? gatewayColumns : gatewayColumns.filter(({ name }) => name !== 'process')}
+          />
+        </div>
       )}
     </section>
   )
 }
 
+type Job = Health['jobs'][number]
+
+const jobColumns: readonly Column<Job>[] = [
+  {
+    name: 'job',
+    title: 'Job',
+    always: true,
+    width: 240,
+    cell: ({ name }) => <span className="font-mono text-sm leading-6">{name}</span>,
+  },
+  { name: 'every', title: 'Every', wide: true, width: 110, cell: ({ everySeconds }) => span(everySeconds * 1_000) },
+  {
+    name: 'last',
+    title: 'Last run',
+    always: true,
+    cell: ({ finishedAt }) => (finishedAt === null ? 'not yet' : <Moment at={finishedAt} />),
+  },
+  {
+    name: 'took',
+    title: 'Took',
+    wide: true,
+    width: 110,
+    align: 'end',
+    cell: ({ durationMs }) => (durationMs === null ? '–' : span(durationMs)),
+  },
+  {
+    name: 'result',
+    title: 'Result',
+    always: true,
+    cell: ({ error, finishedAt }) =>
+      error !== null ? (
+        <span className="text-red">✕ {error}</span>
+      ) : finishedAt === null ? (
+        '–'
+      ) : (
+        <span className="text-sea">● done</span>
+      ),
+  },
+]
+
 function Jobs({ jobs }: Pick<Health, 'jobs'>) {
   return (
     <section>
-      <h2>In the background</h2>
-      <table className="mt-2 w-full max-w-4xl">
-        <thead>
-          <tr>
-            <th scope="col">Job</th>
-            <th scope="col" className="max-md:hidden">
-              Every
-            </th>
-            <th scope="col">Last run</th>
-            <th scope="col" className="max-md:hidden">
-              Took
-            </th>
-            <th scope="col" className="pe-0">
-              Result
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          {jobs.map((job) => (
-            <tr key={job.name}>
-              <td className="font-mono text-sm leading-6">{job.name}</td>
-              <td className="max-md:hidden">{span(job.everySeconds * 1_000)}</td>
-              <td>{job.finishedAt === null ? 'not yet' : <Moment at={job.finishedAt} />}</td>
-              <td className="max-md:hidden">{job.durationMs === null ? '–' : span(job.durationMs)}</td>
-              <td className={job.error !== null ? 'pe-0 text-red' : job.finishedAt === null ? 'pe-0' : 'pe-0 text-sea'}>
-                {job.error !== null ? `✕ ${job.error}` : job.finishedAt === null ? '–' : '● done'}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <h2 className="mb-2">In the background</h2>
+      <DataTable label="In the background" name="jobs" rows={jobs} idOf={({ name }) => name} columns={jobColumns} />
     </section>
   )
 }
 
+type Process = Health['processes'][number]
+
+const processColumns: readonly Column<Process>[] = [
+  {
+    name: 'process',
+    title: 'Process',
+    always: true,
+    cell: ({ host, pid }) => (
+      <span className="font-mono text-sm leading-6 break-all">
+        {host}:{pid}
+      </span>
+    ),
+  },
+  { name: 'does', title: 'Does', always: true, width: 280, cell: ({ does }) => does },
+  { name: 'since', title: 'Since', wide: true, cell: ({ startedAt }) => <Moment at={startedAt} /> },
+  {
+    name: 'memory',
+    title: 'Memory',
+    always: true,
+    align: 'end',
+    width: 110,
+    cell: ({ memoryMb }) => `${Math.round(memoryMb)} MB`,
+  },
+  { name: 'heard', title: 'Heard of', wide: true, cell: ({ seenAt }) => <Moment at={seenAt} /> },
+]
+
 function Processes({ health: { processes, databaseMs } }: { readonly health: Health }) {
   return (
     <section>
-      <h2>Processes</h2>
-      <table className="mt-2 w-full max-w-4xl">
-        <thead>
-          <tr>
-            <th scope="col">Process</th>
-            <th scope="col">Does</th>
-            <th scope="col" className="max-md:hidden">
-              Since
-            </th>
-            <th scope="col">Memory</th>
-            <th scope="col" className="pe-0 max-md:hidden">
-              Heard of
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          {processes.map((one) => (
-            <tr key={one.id}>
-              <td className="font-mono text-sm leading-6 break-all">
-                {one.host}:{one.pid}
-              </td>
-              <td>{one.does}</td>
-              <td className="max-md:hidden">
-                <Moment at={one.startedAt} />
-              </td>
-              <td>{Math.round(one.memoryMb)} MB</td>
-              <td className="pe-0 max-md:hidden">
-                <Moment at={one.seenAt} />
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <h2 className="mb-2">Processes</h2>
+      <DataTable label="Processes" name="processes" rows={processes} idOf={({ id }) => id} columns={processColumns} />
       <p className="mt-2 text-soft">The database answers in {databaseMs} ms.</p>
     </section>
   )

@@ -9,7 +9,7 @@ import { Link } from 'react-router'
 export type Rank = 'primary' | 'secondary' | 'quiet' | 'danger'
 
 const base =
-  'inline-flex min-h-(--control-height) cursor-pointer items-center justify-center gap-2 rounded-control no-underline transition-colors duration-(--duration-answer) disabled:cursor-default disabled:opacity-55'
+  'inline-flex min-h-(--control-height) cursor-pointer items-center justify-center gap-2 rounded-control no-underline transition-colors duration-(--duration-answer) disabled:cursor-default disabled:opacity-55 forced-colors:border'
 const ranks: Readonly<Record<Rank, string>> = {
   primary: 'bg-brass px-4 py-1.5 font-semibold text-on-brass enabled:hover:brightness-110',
   secondary: 'border border-edge px-4 py-1.5 enabled:hover:bg-sunken',

@@ -5,7 +5,8 @@ import type { ChartProps } from './chart.tsx'
 const dashes = ['', '6 4', '2 3', '10 4 2 4']
 
 /** The drawing of a {@link Chart}, which comes when one is seen. */
-export default function ChartDrawing({ kind, steps, series, unit }: ChartProps) {
+export default function ChartDrawing({ kind, steps, series, unit, say, byTens = false }: ChartProps) {
+  const words = say ?? ((value: number) => `${value.toLocaleString('en')} ${unit}`)
   const rows = steps.map((step, i) => ({
     step,
     ...Object.fromEntries(series.map((one) => [one.name, one.values[i] ?? 0])),
@@ -27,13 +28,16 @@ export default function ChartDrawing({ kind, steps, series, unit }: ChartProps) 
           axisLine={false}
           width={56}
           allowDecimals={false}
+          {...(byTens ? { scale: 'log' as const, domain: [1, 'auto'] as const, allowDataOverflow: true } : {})}
           tick={{ fill: 'var(--soft)', fontSize: 13 }}
-          tickFormatter={(value: number) => Intl.NumberFormat('en', { notation: 'compact' }).format(value)}
+          tickFormatter={(value: number) =>
+            say?.(value) ?? Intl.NumberFormat('en', { notation: 'compact' }).format(value)
+          }
         />
         <Tooltip
           isAnimationActive={!still}
           cursor={{ fill: 'var(--sunken)', stroke: 'var(--edge)' }}
-          formatter={(value) => `${Number(value).toLocaleString('en')} ${unit}`}
+          formatter={(value) => words(Number(value))}
           contentStyle={{
             background: 'var(--raised)',
             border: '1px solid var(--line)',
@@ -44,14 +48,15 @@ export default function ChartDrawing({ kind, steps, series, unit }: ChartProps) 
         />
         <Legend
           iconType="plainline"
+          itemSorter={null}
           formatter={(name: string) => <span style={{ color: 'var(--ink)' }}>{name}</span>}
         />
         {series.map(({ name, colour }, i) =>
-          kind === 'bars' ? (
+          kind !== 'lines' ? (
             <Bar
               key={name}
               dataKey={name}
-              stackId="all"
+              {...(kind === 'bars' ? { stackId: 'all' } : {})}
               fill={`var(--${colour})`}
               isAnimationActive={false}
               maxBarSize={36}

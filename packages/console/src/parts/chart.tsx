@@ -12,11 +12,16 @@ export type Series = {
 export type ChartProps = {
   /** What it shows, in a sentence: who hears the page gets this and the table. */
   readonly says: string
-  readonly kind: 'lines' | 'bars'
+  /** Lines over time; bars that add up; bars side by side, which are compared. */
+  readonly kind: 'lines' | 'bars' | 'beside'
   /** What each step is called, such as a day or a clock time. */
   readonly steps: readonly string[]
   readonly series: readonly Series[]
   readonly unit: string
+  /** How a number is said, where the unit alone says too little. */
+  readonly say?: (value: number) => string
+  /** Each step up is ten times as much: for what is small and what is huge in one drawing. */
+  readonly byTens?: boolean
   /** What the steps are, at the head of their column. */
   readonly stepIs?: string
 }
@@ -39,7 +44,7 @@ export function Plot(props: ChartProps) {
 
 /** Numbers over time, drawn for who looks and as a table for who reads: both are there, one at a time. */
 export function Chart(props: ChartProps) {
-  const { says, steps, series, unit, stepIs = 'When' } = props
+  const { says, steps, series, unit, stepIs = 'When', say = (value) => value.toLocaleString('en') } = props
   const [view, setView] = useState<'drawing' | 'table'>('drawing')
   return (
     <Tabs
@@ -73,7 +78,7 @@ export function Chart(props: ChartProps) {
                   <th scope="row">{step}</th>
                   {series.map(({ name, values }) => (
                     <td key={name} className="text-end">
-                      {(values[i] ?? 0).toLocaleString('en')}
+                      {say(values[i] ?? 0)}
                     </td>
                   ))}
                 </tr>

@@ -2,11 +2,11 @@ import { autocompletion, type CompletionContext, completionKeymap } from '@codem
 import { defaultKeymap, history, historyKeymap } from '@codemirror/commands'
 import { HighlightStyle, syntaxHighlighting } from '@codemirror/language'
 import { setDiagnostics } from '@codemirror/lint'
-import { Annotation, Compartment, EditorState, type Extension } from '@codemirror/state'
+import { Annotation, Compartment, EditorState, type Extension, type Text } from '@codemirror/state'
 import { EditorView, keymap } from '@codemirror/view'
 import { tags } from '@lezer/highlight'
 import { useEffect, useRef } from 'react'
-import type { CodeTextProps, KnownName } from './code-text.tsx'
+import type { CodeTextProps, KnownName, TextPlace } from './code-text.tsx'
 import { messageLanguage } from './message-language.ts'
 import { nonce } from './nonce.ts'
 
@@ -74,9 +74,19 @@ function complete(names: () => readonly KnownName[]) {
   }
 }
 
+/** What is marked for a fault: the word that begins there, or the character. */
+function spanAt(text: Text, { line, column }: TextPlace): { readonly from: number; readonly to: number } {
+  const { from, text: whole } = text.line(Math.min(line, text.lines))
+  const before = [...whole].slice(0, column - 1).join('').length
+  const word = /^[\w-]+|^./su.exec(whole.slice(before))?.[0] ?? ''
+  // What is missing at the end of a line is marked on its last character.
+  const start = word === '' ? Math.max(before - 1, 0) : before
+  return { from: from + start, to: from + Math.max(before + word.length, start) }
+}
+
 /** The editor of a {@link CodeText}, which comes when one is seen. */
 export default function CodeTextEditor(props: CodeTextProps) {
-  const { value, faults = [], single = false, lang, label, id } = props
+  const { value, faults, single = false, lang, label, id } = props
   const home = useRef<HTMLDivElement>(null)
   const view = useRef<EditorView>(undefined)
   const latest = useRef(props)
@@ -133,10 +143,8 @@ export default function CodeTextEditor(props: CodeTextProps) {
   useEffect(() => {
     const editor = view.current
     if (!editor) return
-    const end = editor.state.doc.length
-    const placed = faults.map(({ from, to, says }) => ({
-      from: Math.min(from, end),
-      to: Math.min(to, end),
+    const placed = (faults ?? []).map(({ says, ...place }) => ({
+      ...spanAt(editor.state.doc, place),
       severity: 'error' as const,
       message: says,
     }))

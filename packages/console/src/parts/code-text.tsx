@@ -4,8 +4,11 @@ import type { FieldControl } from './field.tsx'
 /** A name that can be written in the text. */
 export type KnownName = { readonly name: string; readonly note: string }
 
-/** What is wrong in the text, by the places of its characters. */
-export type TextFault = { readonly from: number; readonly to: number; readonly says: string }
+/** From 1; a column is a code point. */
+export type TextPlace = { readonly line: number; readonly column: number }
+
+/** What is wrong in the text, and where. */
+export type TextFault = TextPlace & { readonly says: string }
 
 export type CodeTextProps = FieldControl & {
   /** What it is called, for who cannot see the label above it. */
@@ -15,7 +18,7 @@ export type CodeTextProps = FieldControl & {
   readonly language: 'message'
   /** Offered as one types `{`. */
   readonly names: readonly KnownName[]
-  readonly faults?: readonly TextFault[]
+  readonly faults?: readonly TextFault[] | undefined
   /** One line only: Enter is left to the form. */
   readonly single?: boolean
   /** BCP 47, of the text itself. */

@@ -47,6 +47,10 @@ type DataTableProps<Row, Sort extends string> = {
   readonly tools?: ReactNode
   /** What is said when no row fits the filters. */
   readonly none?: string
+  /** On a phone the cells of a row stand under each other, where there is too much for a line. */
+  readonly cards?: boolean
+  /** The row that the rest of the page is about. */
+  readonly current?: string
 }
 
 const features = tableFeatures({ columnSizingFeature, columnResizingFeature, columnVisibilityFeature })
@@ -83,7 +87,7 @@ function useKept(name: string): readonly [Kept, (part: Partial<Kept>) => void] {
  * their heads. A hundred thousand rows are no more work than two hundred: only what is in sight is drawn.
  */
 export function DataTable<Row, Sort extends string = never>(props: DataTableProps<Row, Sort>) {
-  const { label, name, rows, idOf, columns, order, tools, none = 'Nothing fits.' } = props
+  const { label, name, rows, idOf, columns, order, tools, none = 'Nothing fits.', cards = false, current } = props
   const [kept, keep] = useKept(name)
   const data = useMemo(() => rows.map((row) => ({ row })), [rows])
   const definitions = useMemo(
@@ -123,10 +127,10 @@ export function DataTable<Row, Sort extends string = never>(props: DataTableProp
     <div>
       {(tools || chooses) && (
         <div className="mb-3 flex flex-wrap items-end justify-between gap-4">
-          <div className="flex flex-wrap items-end gap-4">{tools}</div>
+          <div className="flex flex-wrap items-end gap-4 max-md:grow">{tools}</div>
           {chooses && (
             <Popover trigger={<Button icon={Columns3}>Columns</Button>} label="Columns" align="end">
-              <div className="grid gap-1.5">
+              <div className="grid max-h-[min(24rem,60dvh)] gap-1.5 overflow-y-auto">
                 {columns
                   .filter((one) => !one.always)
                   .map((one) => (
@@ -143,53 +147,58 @@ export function DataTable<Row, Sort extends string = never>(props: DataTableProp
           )}
         </div>
       )}
-      {all.length === 0 && <p className="py-6 text-soft">{none}</p>}
-      <Rows
-        label={label}
-        count={all.length}
-        head={
-          <tr>
-            {heads.map((head) => {
-              const column = byName.get(head.column.id)!
-              const width = kept.widths[column.name] ?? column.width
+      {all.length === 0 ? (
+        <p className="py-6 text-soft">{none}</p>
+      ) : (
+        <Rows
+          label={label}
+          count={all.length}
+          cards={cards}
+          current={current}
+          head={
+            <tr>
+              {heads.map((head) => {
+                const column = byName.get(head.column.id)!
+                const width = kept.widths[column.name] ?? column.width
+                return (
+                  <th
+                    key={head.id}
+                    scope="col"
+                    style={width === undefined ? undefined : { width }}
+                    className={`group relative ${column.align === 'end' ? 'text-end' : ''} ${column.wide ? 'max-md:hidden' : ''}`}
+                    {...(column.sort !== undefined && order?.sort === column.sort
+                      ? { 'aria-sort': order.direction }
+                      : {})}
+                  >
+                    <Head title={column.title} sort={column.sort} order={order} />
+                    <span
+                      aria-hidden="true"
+                      className="absolute inset-y-1 end-2 w-1 cursor-col-resize touch-none rounded-pill group-hover:bg-line hover:bg-edge"
+                      onMouseDown={head.getResizeHandler()}
+                      onTouchStart={head.getResizeHandler()}
+                    />
+                  </th>
+                )
+              })}
+            </tr>
+          }
+          row={(index) => {
+            const row = all[index]!
+            return row.getVisibleCells().map((cell) => {
+              const column = byName.get(cell.column.id)!
               return (
-                <th
-                  key={head.id}
-                  scope="col"
-                  style={width === undefined ? undefined : { width }}
-                  className={`group relative ${column.align === 'end' ? 'text-end' : ''} ${column.wide ? 'max-md:hidden' : ''}`}
-                  {...(column.sort !== undefined && order?.sort === column.sort
-                    ? { 'aria-sort': order.direction }
-                    : {})}
+                <td
+                  key={cell.id}
+                  className={`${column.align === 'end' ? `text-end ${cards ? 'max-md:text-start' : ''}` : ''} ${column.wide ? 'max-md:hidden' : cards ? 'max-md:block max-md:py-0.5' : ''} break-words`}
                 >
-                  <Head title={column.title} sort={column.sort} order={order} />
-                  <span
-                    aria-hidden="true"
-                    className="absolute inset-y-1 end-2 w-1 cursor-col-resize touch-none rounded-pill group-hover:bg-line hover:bg-edge"
-                    onMouseDown={head.getResizeHandler()}
-                    onTouchStart={head.getResizeHandler()}
-                  />
-                </th>
+                  <table.FlexRender cell={cell} />
+                </td>
               )
-            })}
-          </tr>
-        }
-        row={(index) => {
-          const row = all[index]!
-          return row.getVisibleCells().map((cell) => {
-            const column = byName.get(cell.column.id)!
-            return (
-              <td
-                key={cell.id}
-                className={`${column.align === 'end' ? 'text-end' : ''} ${column.wide ? 'max-md:hidden' : ''} break-words`}
-              >
-                <table.FlexRender cell={cell} />
-              </td>
-            )
-          })
-        }}
-        keyOf={(index) => all[index]!.id}
-      />
+            })
+          }}
+          keyOf={(index) => all[index]!.id}
+        />
+      )}
     </div>
   )
 }
@@ -220,12 +229,14 @@ type RowsProps = {
   readonly label: string
   readonly head: ReactNode
   readonly count: number
+  readonly cards: boolean
+  readonly current: string | undefined
   readonly row: (index: number) => ReactNode
   readonly keyOf: (index: number) => string
 }
 
 /** A few rows as a table like any other; many in a part of the page that scrolls by itself. */
-function Rows({ label, head, count, row, keyOf }: RowsProps) {
+function Rows({ label, head, count, cards, current, row, keyOf }: RowsProps) {
   const scroller = useRef<HTMLDivElement>(null)
   const many = count > drawnWhole
   const virtual = useVirtualizer({
@@ -244,10 +255,28 @@ function Rows({ label, head, count, row, keyOf }: RowsProps) {
       className={many ? 'max-h-[70dvh] overflow-auto' : 'overflow-x-auto'}
       {...(many ? { tabIndex: 0, role: 'region', 'aria-label': label } : {})}
     >
-      <table aria-label={label} aria-rowcount={many ? count + 1 : undefined} className="w-full">
-        <thead className={many ? 'sticky top-0 z-10 bg-ground' : ''}>{head}</thead>
-        <tbody>
-          {!many && Array.from({ length: count }, (_, index) => <tr key={keyOf(index)}>{row(index)}</tr>)}
+      <table
+        aria-label={label}
+        aria-rowcount={many ? count + 1 : undefined}
+        className={`w-full ${cards ? 'max-md:block' : ''}`}
+      >
+        <thead className={`${many ? 'sticky top-0 z-10 bg-ground' : ''} ${cards ? 'max-md:sr-only' : ''}`}>
+          {head}
+        </thead>
+        <tbody className={cards ? 'max-md:block' : ''}>
+          {!many &&
+            Array.from({ length: count }, (_, index) => {
+              const id = keyOf(index)
+              return (
+                <tr
+                  key={id}
+                  aria-current={id === current ? 'true' : undefined}
+                  className={cards ? 'max-md:block max-md:py-2' : ''}
+                >
+                  {row(index)}
+                </tr>
+              )
+            })}
           {many && before > 0 && (
             <tr>
               <td style={{ height: before, padding: 0 }} />

@@ -1,5 +1,7 @@
-import { type ReactNode, useId } from 'react'
+import { ListFilter } from 'lucide-react'
+import { type ReactNode, useId, useState } from 'react'
 import { useSearchParams } from 'react-router'
+import { Button } from './button.tsx'
 import { type Option, Select } from './select.tsx'
 
 /** Filters of a list, and the page that one is on; they stand in the address, so that a view can be shared. */
@@ -43,10 +45,10 @@ type TextFilterProps = {
 
 /** Narrows a list by what is typed. */
 export const TextFilter = ({ label, value, example, onChange }: TextFilterProps) => (
-  <label className="grid text-sm text-soft">
+  <label className="grid text-sm text-soft max-md:w-full">
     {label}
     <input
-      className="w-48 text-base text-ink max-sm:w-full"
+      className="w-48 text-base text-ink max-md:w-full"
       value={value}
       placeholder={example}
       onChange={(event) => onChange(event.target.value)}
@@ -65,14 +67,40 @@ type ChoiceFilterProps<Value extends string> = {
 export function ChoiceFilter<Value extends string>({ label, value, options, onChange }: ChoiceFilterProps<Value>) {
   const id = useId()
   return (
-    <div className="grid text-sm text-soft">
+    <div className="grid text-sm text-soft max-md:w-full">
       <label htmlFor={id}>{label}</label>
-      <Select id={id} value={value} options={options} onChange={onChange} className="w-48 text-base text-ink" />
+      <Select
+        id={id}
+        value={value}
+        options={options}
+        onChange={onChange}
+        className="w-48 text-base text-ink max-md:w-full"
+      />
     </div>
   )
 }
 
-/** What narrows a list, above it. */
-export const FilterBar = ({ children }: { readonly children: ReactNode }) => (
-  <search className="flex flex-wrap items-end gap-x-4 gap-y-3">{children}</search>
-)
+/**
+ * What narrows a list, above it. On a phone it lies behind a button, so that the list is what one sees first.
+ * @param set how many of them hold now
+ */
+export function FilterBar({ set, children }: { readonly set: number; readonly children: ReactNode }) {
+  const [open, setOpen] = useState(false)
+  const id = useId()
+  return (
+    <search className="max-md:grow">
+      <Button
+        icon={ListFilter}
+        aria-expanded={open}
+        aria-controls={id}
+        className="md:hidden"
+        onClick={() => setOpen(!open)}
+      >
+        {set > 0 ? `Filters (${set})` : 'Filters'}
+      </Button>
+      <div id={id} className={`flex flex-wrap items-end gap-x-4 gap-y-3 ${open ? 'max-md:mt-3' : 'max-md:hidden'}`}>
+        {children}
+      </div>
+    </search>
+  )
+}

@@ -68,15 +68,18 @@ export function Switch({ checked, onChange, children, disabled = false }: Switch
 
 type SegmentsProps<Value extends string> = {
   readonly label: string
-  readonly value: Value
+  /** Empty where none holds. */
+  readonly value: Value | ''
   readonly onChange: (value: Value) => void
   readonly options: readonly Value[]
   /** On the rail, which is night by day as well. */
   readonly byNight?: boolean
+  readonly disabled?: boolean
 }
 
 /** One of two or three short words side by side, such as an environment; it counts at once. */
-export function Segments<Value extends string>({ label, value, options, onChange, byNight }: SegmentsProps<Value>) {
+export function Segments<Value extends string>(props: SegmentsProps<Value>) {
+  const { label, value, options, onChange, byNight, disabled = false } = props
   const looks = byNight
     ? 'border-night-line [&>button]:text-on-night-soft [&>button]:data-[state=on]:bg-on-night [&>button]:data-[state=on]:text-[#14293a]'
     : 'border-edge [&>button]:text-soft [&>button]:data-[state=on]:bg-ink [&>button]:data-[state=on]:text-ground'
@@ -85,6 +88,7 @@ export function Segments<Value extends string>({ label, value, options, onChange
       type="single"
       aria-label={label}
       value={value}
+      disabled={disabled}
       onValueChange={(chosen) => chosen && onChange(chosen as Value)}
       className={`flex w-full overflow-hidden rounded-control border text-sm ${looks}`}
     >
@@ -92,7 +96,7 @@ export function Segments<Value extends string>({ label, value, options, onChange
         <ToggleGroup.Item
           key={option}
           value={option}
-          className="flex-1 cursor-pointer px-2 py-1 data-[state=on]:font-semibold"
+          className="flex-1 cursor-pointer px-2 py-1 disabled:cursor-default disabled:opacity-55 data-[state=on]:font-semibold"
         >
           {option}
         </ToggleGroup.Item>

@@ -92,7 +92,7 @@ export function PeoplePage() {
     placeholderData: (before) => before,
   })
   const filters = (
-    <FilterBar>
+    <FilterBar set={[search, topic].filter(Boolean).length}>
       <TextFilter
         label="Name begins with"
         value={search}

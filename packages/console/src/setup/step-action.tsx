@@ -1,13 +1,12 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
-import { ProblemError } from '@zbell/contract/client'
-import { type FormEvent, useState } from 'react'
+import { appChange } from '@zbell/contract/forms'
 import { Link, useNavigate } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useIsOwner, useSession } from '../app/session.ts'
 import { actionLook, Button } from '../parts/button.tsx'
-import { Field } from '../parts/field.tsx'
+import { Form, TextInput, useRequestForm } from '../parts/form.tsx'
 import { Failure } from '../parts/page.tsx'
 import type { PlatformSetup, Step } from './steps.ts'
 
@@ -23,7 +22,7 @@ export function StepAction({ step, platform, isNext }: Props) {
     case 'look-at-device':
       return null
     case 'give-identifier':
-      return isOwner ? <Identifier platform={platform} look={look} /> : <OwnersOnly />
+      return isOwner ? <Identifier platform={platform} isNext={isNext} /> : <OwnersOnly />
     case 'hand-in-credential':
       return (
         <Link to={`/credentials?platform=${platform.platform}`} className={look}>
@@ -66,44 +65,31 @@ function useAnew() {
 
 const examples = { ios: 'example.ferries', android: 'example.ferries', web: 'https://ferries.example' } as const
 
-function Identifier({ platform, look }: { readonly platform: PlatformSetup; readonly look: string }) {
+function Identifier({ platform, isNext }: { readonly platform: PlatformSetup; readonly isNext: boolean }) {
   const place = usePlace()
   const { refresh } = useSession()
   const anew = useAnew()
-  const [given, setGiven] = useState('')
-  const save = useMutation({
-    mutationFn: () =>
-      api.call('changeApp', {
-        params: { app: place.app.slug },
-        body: { identifiers: { [platform.platform]: given.trim() } },
-      }),
-    onSuccess: () => Promise.all([refresh(), anew()]),
+  const filled = useRequestForm({
+    schema: appChange,
+    first: { given: '' },
+    requestOf: ({ given }) => ({ identifiers: { [platform.platform]: given.trim() } }),
+    fieldOf: () => 'given',
   })
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    save.mutate()
-  }
   return (
-    <form onSubmit={submit} noValidate className="mt-2">
-      <Field label="Identifier" hint={`Such as ${examples[platform.platform]}`} fault={faultIn(save.error)}>
-        {(props) => (
-          <input {...props} className="font-mono text-sm" value={given} onChange={(e) => setGiven(e.target.value)} />
-        )}
-      </Field>
-      <button type="submit" className={look} disabled={save.isPending || given.trim() === ''}>
-        Save
-      </button>
-    </form>
+    <Form
+      of={filled}
+      submit="Save"
+      className="mt-2"
+      rank={isNext ? 'primary' : 'secondary'}
+      onSubmit={async (body) => {
+        await api.call('changeApp', { params: { app: place.app.slug }, body })
+        await Promise.all([refresh(), anew()])
+      }}
+    >
+      <TextInput of={filled} name="given" label="Identifier" hint={`Such as ${examples[platform.platform]}`} code />
+    </Form>
   )
 }
-
-/** What is wrong with the one field of the form. */
-const faultIn = (error: unknown): string | undefined =>
-  error instanceof ProblemError
-    ? (error.problem.errors?.[0]?.detail ?? error.problem.detail)
-    : error instanceof Error
-      ? error.message
-      : undefined
 
 function Check({ platform, look }: { readonly platform: PlatformSetup; readonly look: string }) {
   const place = usePlace()

@@ -111,7 +111,7 @@ export function ReferenceField({ label, references, onChange, placeholder, ...fi
                 add(pasted)
               }}
               placeholder={references.length === 0 ? placeholder : ''}
-              className="min-h-7! min-w-32 flex-1 border-0! bg-transparent! px-1! py-0! outline-none!"
+              className="min-h-7! min-w-32 flex-1 border-0! bg-transparent! px-1! py-0! shadow-none! outline-none!"
             />
           </div>
         </Popover.Anchor>

@@ -1,13 +1,16 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import type { Handset, HandsetAct, HandsetChange } from '@zbell/contract'
+import { Bell, BellOff, Download, RotateCw, Trash2 } from 'lucide-react'
 import { type ReactNode, useState } from 'react'
 import { useNavigate } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { More } from '../parts/disclosure.tsx'
+import { Menu, type MenuEntry } from '../parts/menu.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure } from '../parts/page.tsx'
+import { Segments } from '../parts/toggles.tsx'
 import { Screen } from './screen.tsx'
 
 const small =
@@ -44,15 +47,15 @@ export function HandsetCard({ handset }: { readonly handset: Handset }) {
           <Prompt onAnswer={(answer) => act({ do: 'ask', answer })} />
         )}
         <Hands name="The app">
-          {(['closed', 'behind', 'front'] as const).map((state) => (
-            <Switch
-              key={state}
-              on={handset.appState === state}
-              text={`app ${state}`}
+          <div className="w-48">
+            <Segments
+              label="The app is"
+              value={handset.installed ? handset.appState : ''}
+              options={appStates}
               disabled={!handset.installed}
-              set={() => change({ appState: state })}
+              onChange={(state) => change({ appState: state })}
             />
-          ))}
+          </div>
           <Switch on={handset.muted} text="muted" set={(on) => change({ muted: on })} />
         </Hands>
         <Hands name="The phone">
@@ -63,16 +66,19 @@ export function HandsetCard({ handset }: { readonly handset: Handset }) {
         <Hands name="Do">
           <RingThis handset={handset} />
           <Do text={handset.locked ? 'Unlock' : 'Lock'} act={() => change({ locked: !handset.locked })} />
-          {handset.permission !== 'prompt' && (
-            <Do
-              text={handset.permission === 'granted' ? 'Deny in settings' : 'Allow in settings'}
-              act={() => change({ permission: handset.permission === 'granted' ? 'denied' : 'granted' })}
-            />
-          )}
-          <Do text="Restart" act={() => act({ do: 'reboot' })} />
-          <Do
-            text={handset.installed ? 'Remove the app' : 'Install the app'}
-            act={() => act({ do: handset.installed ? 'remove' : 'install' })}
+          <Menu
+            trigger={
+              <button type="button" className={small}>
+                More
+              </button>
+            }
+            entries={[
+              ...(handset.permission === 'prompt' ? [] : [inSettings(handset.permission, change)]),
+              { label: 'Restart', icon: RotateCw, onSelect: () => act({ do: 'reboot' }) },
+              handset.installed
+                ? { label: 'Remove the app', icon: Trash2, danger: true, onSelect: () => act({ do: 'remove' }) }
+                : { label: 'Install the app', icon: Download, onSelect: () => act({ do: 'install' }) },
+            ]}
           />
         </Hands>
         {hand.error && <Failure error={hand.error} />}
@@ -81,6 +87,14 @@ export function HandsetCard({ handset }: { readonly handset: Handset }) {
     </article>
   )
 }
+
+const appStates = ['closed', 'behind', 'front'] as const
+
+/** What a person does about it in the settings of their phone. */
+const inSettings = (permission: 'granted' | 'denied', change: (given: HandsetChange) => void): MenuEntry =>
+  permission === 'granted'
+    ? { label: 'Deny in settings', icon: BellOff, onSelect: () => change({ permission: 'denied' }) }
+    : { label: 'Allow in settings', icon: Bell, onSelect: () => change({ permission: 'granted' }) }
 
 /** Controls that belong together, with what they are of. */
 function Hands({ name, children }: { readonly name: string; readonly children: ReactNode }) {

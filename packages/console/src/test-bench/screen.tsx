@@ -1,5 +1,6 @@
 import type { Handset, ShownNotification } from '@zbell/contract'
 import { type Stack, span, stacksOf } from '@zbell/contract/words'
+import { NotificationWords } from '../content/notification-words.tsx'
 import { Scrolls } from '../parts/disclosure.tsx'
 
 /** A handset's screen: its lock screen and tray, or the app in front. A click on a notification is a tap. */
@@ -14,7 +15,7 @@ export function Screen({
   const time = { timeZone: handset.timeZone }
   const stacks = stacksOf(handset.lockScreen)
   return (
-    <div className="dusk mt-3 flex h-96 flex-col overflow-hidden rounded-[1.75rem] bg-night px-4 pt-3 pb-4 text-on-night">
+    <div className="dusk mt-3 flex h-96 flex-col overflow-hidden rounded-[1.75rem] bg-night px-4 pt-3 pb-4 text-on-night [--faint:var(--on-night-soft)]">
       <p className="flex justify-between text-xs text-on-night-soft">
         <span>{handset.online ? '▂▄▆' : 'no network'}</span>
         <span>{[handset.doNotDisturb && '☾ quiet', handset.lowPower && '◔ low power'].filter(Boolean).join('  ')}</span>
@@ -36,7 +37,12 @@ export function Screen({
         <ul className="grid gap-2 pe-2">
           {stacks.map((stack) => (
             <li key={stack.top.notification}>
-              <Card stack={stack} clock={clock} onTap={(action) => onTap(stack.top.notification, action)} />
+              <Card
+                stack={stack}
+                clock={clock}
+                locked={handset.locked}
+                onTap={(action) => onTap(stack.top.notification, action)}
+              />
             </li>
           ))}
         </ul>
@@ -60,13 +66,15 @@ function where({ installed, appState, opened }: Handset): string {
 function Card({
   stack: { top: one, below },
   clock,
+  locked,
   onTap,
 }: {
   readonly stack: Stack
+  readonly locked: boolean
   readonly clock: Date
   readonly onTap: (action?: string) => void
 }) {
-  const sound = one.heard !== null && one.heard !== 'default' ? `♪ ${one.heard}` : ''
+  const sound = one.heard !== null && one.heard !== 'default' ? one.heard : undefined
   return (
     <div
       className="rounded-xl bg-on-night/12"
@@ -78,19 +86,15 @@ function Card({
         dir={one.dir ?? undefined}
         onClick={() => onTap()}
       >
-        <span className="flex justify-between gap-3">
-          <bdi className="line-clamp-1 font-semibold break-words">{one.title}</bdi>
-          <span className="text-xs whitespace-nowrap text-on-night-soft">
-            {since(clock.getTime() - Date.parse(one.shownAt))}
-          </span>
-        </span>
-        {one.subtitle && <bdi className="line-clamp-1 text-sm leading-snug break-words">{one.subtitle}</bdi>}
-        {one.body && <bdi className="line-clamp-2 text-sm leading-snug break-words">{one.body}</bdi>}
-        {(one.image || sound) && (
-          <span className="block text-xs text-on-night-soft">
-            {[one.image && '▧ a picture', sound].filter(Boolean).join('  ')}
-          </span>
-        )}
+        <NotificationWords
+          title={one.title}
+          subtitle={one.subtitle}
+          body={one.body}
+          image={one.image}
+          sound={sound}
+          cut={locked ? 'locked' : 'tray'}
+          since={since(clock.getTime() - Date.parse(one.shownAt))}
+        />
       </button>
       {one.actions.length > 0 && (
         <div className="flex flex-wrap gap-1.5 px-3 pb-2">

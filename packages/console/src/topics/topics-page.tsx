@@ -1,15 +1,15 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Topic } from '@zbell/contract'
-import { type FormEvent, useState } from 'react'
+import { topicDeclaration } from '@zbell/contract/forms'
 import { Link } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
-import { ActionLink, Button } from '../parts/button.tsx'
+import { ActionLink } from '../parts/button.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Exports } from '../parts/exports.tsx'
-import { Field } from '../parts/field.tsx'
 import { FilterBar, TextFilter, useFilters } from '../parts/filters.tsx'
+import { Form, TextInput, useRequestForm } from '../parts/form.tsx'
 import { useOrder } from '../parts/order.ts'
 import { Empty, Failure, Page, Waiting } from '../parts/page.tsx'
 
@@ -105,7 +105,7 @@ function List({ items }: { readonly items: readonly Topic[] }) {
       columns={columns}
       order={order}
       tools={
-        <FilterBar>
+        <FilterBar set={search === '' ? 0 : 1}>
           <TextFilter label="Search" value={search} example="route" onChange={(text) => set('search', text)} />
         </FilterBar>
       }
@@ -117,57 +117,41 @@ function List({ items }: { readonly items: readonly Topic[] }) {
 function Declare() {
   const place = usePlace()
   const client = useQueryClient()
-  const [topic, setTopic] = useState('')
-  const [title, setTitle] = useState('')
-  const declare = useMutation({
-    mutationFn: () =>
-      api.call('declareTopic', {
-        params: { app: place.app.slug, topic: topic.trim() },
-        query: { environment: place.environment },
-        body: { title: title.trim() || null },
-      }),
-    onSuccess: () => {
-      setTopic('')
-      setTitle('')
-      return client.invalidateQueries({ queryKey: keys.topics(place) })
-    },
+  const filled = useRequestForm({
+    schema: topicDeclaration,
+    first: { topic: '', title: '' },
+    requestOf: ({ topic, title }) => ({ topic: topic.trim(), title: title.trim() || null }),
   })
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    declare.mutate()
-  }
   return (
-    <form onSubmit={submit} noValidate className="mt-12 grid max-w-xl gap-4">
+    <Form
+      of={filled}
+      submit="Declare it"
+      clears
+      className="mt-12 max-w-xl"
+      onSubmit={async ({ topic, ...body }) => {
+        const params = { app: place.app.slug, topic }
+        await api.call('declareTopic', { params, query: { environment: place.environment }, body })
+        await client.invalidateQueries({ queryKey: keys.topics(place) })
+      }}
+    >
       <h2>Declare a topic</h2>
       <div className="grid gap-4 sm:grid-cols-2">
-        <Field label="Topic" hint="Small letters, digits, hyphens and dots">
-          {(props) => (
-            <input
-              {...props}
-              className="font-mono text-sm"
-              value={topic}
-              placeholder="route-4"
-              onChange={(e) => setTopic(e.target.value)}
-            />
-          )}
-        </Field>
-        <Field label="Title" hint="What people call it">
-          {(props) => (
-            <input
-              {...props}
-              value={title}
-              placeholder="Brackenholm – Farrow Isle"
-              onChange={(e) => setTitle(e.target.value)}
-            />
-          )}
-        </Field>
+        <TextInput
+          of={filled}
+          name="topic"
+          label="Topic"
+          hint="Small letters, digits, hyphens and dots"
+          code
+          placeholder="route-4"
+        />
+        <TextInput
+          of={filled}
+          name="title"
+          label="Title"
+          hint="What people call it"
+          placeholder="Brackenholm – Farrow Isle"
+        />
       </div>
-      {declare.error && <Failure error={declare.error} />}
-      <div>
-        <Button type="submit" busy={declare.isPending} disabled={topic.trim() === ''}>
-          Declare it
-        </Button>
-      </div>
-    </form>
+    </Form>
   )
 }

@@ -3,10 +3,10 @@ import type { Template } from '@zbell/contract'
 import { useState } from 'react'
 import { api } from '../app/api.ts'
 import { usePlace } from '../app/place.ts'
+import { ContentPicture } from '../content/content-picture.tsx'
 import { Button } from '../parts/button.tsx'
 import { More } from '../parts/disclosure.tsx'
 import { Failure } from '../parts/page.tsx'
-import { Select } from '../parts/select.tsx'
 import { type Draft, draftLike, requestOf } from './draft.ts'
 
 /** What a template asks for is found in its texts, and filled in below them. */
@@ -64,19 +64,26 @@ export function Templates({ draft, onTake }: { readonly draft: Draft; readonly o
     <More title={`Templates${items.length > 0 ? ` (${items.length})` : ''}`} open={open} onOpenChange={setOpen}>
       <div className="flex flex-wrap items-center gap-x-6 gap-y-3 text-sm">
         {items.length > 0 && (
-          <Select
-            label="Take up"
-            className="w-56"
-            value=""
-            options={[
-              { value: '', label: 'Take up a template' },
-              ...items.map((one) => ({ value: one.name, label: `${one.name}, version ${one.version}` })),
-            ]}
-            onChange={(chosen) => {
-              const taken = items.find((one) => one.name === chosen)
-              if (taken) onTake(draftFrom(taken, draft))
-            }}
-          />
+          <ul aria-label="Templates" className="grid w-full gap-4 sm:grid-cols-2">
+            {items.map((one) => (
+              <li key={one.name} className="min-w-0">
+                <p className="mb-1.5 flex items-baseline justify-between gap-3">
+                  <span className="font-mono break-all">{one.name}</span>
+                  <Button rank="quiet" onClick={() => onTake(draftFrom(one, draft))}>
+                    Take up <span className="sr-only">{one.name}</span>
+                  </Button>
+                </p>
+                <ContentPicture
+                  surface="web"
+                  state="tray"
+                  content={{ ...one.content, title: one.content.title ?? '', actions: one.content.actions ?? [] }}
+                  app={place.app.name}
+                  dark={false}
+                />
+                <p className="mt-1 text-soft">version {one.version}</p>
+              </li>
+            ))}
+          </ul>
         )}
         <span className="flex items-center gap-2">
           <input

@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import { Button } from '../parts/button.tsx'
-import { CodeText, type KnownName } from '../parts/code-text.tsx'
+import { CodeText, type KnownName, type TextFault } from '../parts/code-text.tsx'
 import { Field } from '../parts/field.tsx'
 import { Tabs } from '../parts/tabs.tsx'
 import { type Draft, noTexts, type Texts } from './draft.ts'
@@ -9,6 +9,7 @@ type Props = {
   readonly draft: Draft
   readonly set: (part: Partial<Draft>) => void
   readonly faults: { readonly [field: string]: string }
+  readonly places: { readonly [field: string]: readonly TextFault[] }
   readonly warnings: { readonly [field: string]: readonly string[] }
   readonly language: string
   readonly onLanguage: (language: string) => void
@@ -17,7 +18,7 @@ type Props = {
 }
 
 /** The words, in as many languages as there are tabs. */
-export function Words({ draft, set, faults, warnings, language, onLanguage, names }: Props) {
+export function Words({ draft, set, faults, places, warnings, language, onLanguage, names }: Props) {
   const [adding, setAdding] = useState('')
   const languages = Object.keys(draft.texts)
   const current = languages.includes(language) ? language : ''
@@ -36,9 +37,9 @@ export function Words({ draft, set, faults, warnings, language, onLanguage, name
     onLanguage('')
   }
   const texts = draft.texts[current] ?? noTexts
-  const fault = (name: string) => faults[current === '' ? name : `${name} ${current}`]
+  const own = (name: string) => (current === '' ? name : `${name} ${current}`)
   const text = (name: keyof Texts, label: string, hint: string, single: boolean) => (
-    <Field label={label} hint={hint} fault={fault(name)} warnings={warnings[name]}>
+    <Field label={label} hint={hint} fault={faults[own(name)]} warnings={warnings[name]}>
       {(control) => (
         <CodeText
           {...control}
@@ -49,6 +50,7 @@ export function Words({ draft, set, faults, warnings, language, onLanguage, name
           onChange={(value) => change({ [name]: value })}
           names={names}
           single={single}
+          faults={places[own(name)]}
         />
       )}
     </Field>

@@ -8,6 +8,7 @@ import { usePlace } from '../app/place.ts'
 import { useSettings } from '../app/use-settings.ts'
 import { Previews } from '../content/previews.tsx'
 import { Button } from '../parts/button.tsx'
+import type { TextFault } from '../parts/code-text.tsx'
 import { Field } from '../parts/field.tsx'
 import { Failure, Page } from '../parts/page.tsx'
 import { readReferences } from '../target/references.ts'
@@ -106,7 +107,10 @@ function Writing({ first }: { readonly first: Draft }) {
   const typed = { ...texts[''], ...filledTexts(texts[language] ?? noTexts) } as typeof noTexts
   const touched = JSON.stringify(draft) !== JSON.stringify(emptyDraft)
   // A page that is still empty has no faults worth telling.
-  const faults = touched ? faultsOf(send.error ?? error, draft, reviewing || send.error !== null) : {}
+  const failure = send.error ?? error
+  const asked = reviewing || send.error !== null
+  const found = useMemo(() => (touched ? faultsOf(failure, draft, asked) : noFaults), [touched, failure, draft, asked])
+  const faults = found.says
   const warnings = warningsOf(touched ? review : undefined)
   const submit = (event: FormEvent) => {
     event.preventDefault()
@@ -155,6 +159,7 @@ function Writing({ first }: { readonly first: Draft }) {
             draft={draft}
             set={set}
             faults={faults}
+            places={found.places}
             warnings={warnings}
             language={language}
             onLanguage={setLanguage}
@@ -291,17 +296,27 @@ function Decide({ review, onSend, onTest, tested, busy }: DecideProps) {
 /** What a language says of its own; the rest is what everybody gets. */
 const filledTexts = (own: typeof noTexts) => Object.fromEntries(Object.entries(own).filter(([, text]) => text !== ''))
 
+/** What is wrong, by the field that it stands beside; in texts also where. */
+export type DraftFaults = {
+  readonly says: { readonly [field: string]: string }
+  readonly places: { readonly [field: string]: readonly TextFault[] }
+}
+
+const noFaults: DraftFaults = { says: {}, places: {} }
+
 /** @param all also what is only not there yet; while somebody still writes, that would be nagging */
-function faultsOf(error: unknown, draft: Draft, all: boolean): { readonly [field: string]: string } {
-  if (!(error instanceof ProblemError)) return {}
-  const faults: Record<string, string> = {}
-  for (const { pointer, detail, code } of error.problem.errors ?? []) {
+function faultsOf(error: unknown, draft: Draft, all: boolean): DraftFaults {
+  if (!(error instanceof ProblemError)) return noFaults
+  const says: Record<string, string> = {}
+  const places: Record<string, TextFault[]> = {}
+  for (const { pointer, detail, code, line, column } of error.problem.errors ?? []) {
     const field = fieldOf(pointer)
     if (field === undefined) continue
     if (!all && code === neededFault) continue
     const named = /^\/to\/(any|all|none)\/(\d+)$/.exec(pointer)
     const reference = named && draft.to[named[1] as 'any' | 'all' | 'none']?.[Number(named[2])]
-    faults[field] ??= reference ? `${reference} ${detail}` : detail
+    says[field] ??= reference ? `${reference} ${detail}` : detail
+    if (line !== undefined && column !== undefined) places[field] = [{ line, column, says: detail }]
   }
-  return faults
+  return { says, places }
 }

@@ -2,9 +2,16 @@ import type { ProblemCode } from './catalogue.ts'
 
 /**
  * One place of a request that cannot be used. `pointer` is a JSON Pointer (RFC 6901) into the body, or `?` and the name of a
- * query parameter. Programs tell faults apart by their code, where they have one; the detail is for people.
+ * query parameter. Programs tell faults apart by their code, where they have one; the detail is for people. In a text that is a
+ * language, line and column say where it is, from 1; a column is a code point.
  */
-export type Fault = { readonly pointer: string; readonly detail: string; readonly code?: string | undefined }
+export type Fault = {
+  readonly pointer: string
+  readonly detail: string
+  readonly code?: string | undefined
+  readonly line?: number | undefined
+  readonly column?: number | undefined
+}
 
 /** The code of a fault that something is not there that has to be: while somebody still writes, that is no news. */
 export const neededFault = 'needed'

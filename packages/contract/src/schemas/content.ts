@@ -169,8 +169,8 @@ export const writing = z
       .describe('What differs by platform.'),
   })
   .superRefine((given, context) => {
-    for (const { pointer, says } of textFaults(given as Writing))
-      context.addIssue({ code: 'custom', message: says, path: pointer.slice(1).split('/') })
+    for (const { pointer, says, place } of textFaults(given as Writing))
+      context.addIssue({ code: 'custom', message: says, path: pointer.slice(1).split('/'), params: { place } })
   })
   .meta({
     id: 'Writing',

@@ -164,7 +164,11 @@ export const appSettings = z
 export const appSettingsChange = z.strictObject({
   requireProof: z.boolean().optional(),
   openTopics: z.boolean().optional(),
-  askFrom: z.int().min(1).max(100_000_000).optional(),
+  askFrom: z
+    .int('wants a whole number')
+    .min(1, 'wants one device at least')
+    .max(100_000_000, 'wants 100,000,000 devices at most')
+    .optional(),
 })
 
 export const madeProofKey = z

@@ -11,7 +11,7 @@ export const deliveryLooks: Readonly<Record<DeliveryState, Look & { readonly mea
   opened: { tone: 'good', shape: '◉', word: 'opened', means: 'was opened' },
   skipped: { tone: 'quiet', shape: '–', word: 'skipped', means: 'was not sent, on purpose' },
   refused: { tone: 'bad', shape: '✕', word: 'refused', means: 'the gateway said no' },
-  expired: { tone: 'bad', shape: '⧖', word: 'expired', means: 'ran out of time' },
+  expired: { tone: 'bad', shape: '◷', word: 'expired', means: 'ran out of time' },
   withdrawn: { tone: 'quiet', shape: '↶', word: 'withdrawn', means: 'was taken back' },
 }
 

@@ -37,7 +37,17 @@ const kinds: { readonly [type: number]: Use | undefined } = {
 /** A text in Unicode MessageFormat (ICU) that cannot be read. */
 export class MalformedText extends Error {
   override readonly name = 'MalformedText'
+  /** Where, when that can be told. */
+  readonly place: TextPlace | undefined
+
+  constructor(message: string, place?: TextPlace) {
+    super(message)
+    this.place = place
+  }
 }
+
+/** A place in a text, from 1; a column is a code point. */
+export type TextPlace = { readonly line: number; readonly column: number }
 
 /** How deep choices may lie in one another, and how many places a text may have. */
 const deepest = 6
@@ -98,7 +108,9 @@ function parse(text: string): readonly Element[] {
   try {
     return new IntlMessageFormat(text, 'en', undefined, { ignoreTag: true }).getAst() as unknown as Element[]
   } catch (error) {
-    throw new MalformedText(says(error as { message: string; location?: { start?: { offset: number } } }))
+    const { message, location } = error as ParseError
+    const start = location?.start
+    throw new MalformedText(says(message, start), start && { line: start.line, column: start.column })
   }
 }
 
@@ -114,8 +126,11 @@ const words: { readonly [code: string]: string } = {
   EXPECT_SELECT_ARGUMENT_SELECTOR_FRAGMENT: 'a case wants its words between { and }',
 }
 
-function says({ message, location }: { message: string; location?: { start?: { offset: number } } }): string {
-  const at = location?.start ? `, at character ${location.start.offset + 1}` : ''
+type ParseError = { readonly message: string; readonly location?: { readonly start?: Start } }
+type Start = TextPlace & { readonly offset: number }
+
+function says(message: string, start: Start | undefined): string {
+  const at = start ? `, at character ${start.offset + 1}` : ''
   return `is no MessageFormat${at}: ${words[message] ?? message.toLowerCase().replaceAll('_', ' ')}; a brace that is meant as such is written '{'`
 }
 

@@ -1,7 +1,7 @@
 import type { Platform } from '../devices/device.ts'
 import type { Action, Content } from './content.ts'
 import { isRightToLeft } from './languages.ts'
-import { MalformedText, MessageText, type Use, valueFault } from './message-format.ts'
+import { MalformedText, MessageText, type TextPlace, type Use, valueFault } from './message-format.ts'
 import { type Filling, languagesOf, layered, type Value, type Values, type Writing } from './writing.ts'
 
 /** Who reads it. */
@@ -37,7 +37,7 @@ export type Rendered =
   | { readonly is: 'missing'; readonly value: string; readonly says: string }
 
 /** A text that cannot be read, and where it stands, as a JSON Pointer into the writing. */
-export type TextFault = { readonly pointer: string; readonly says: string }
+export type TextFault = { readonly pointer: string; readonly says: string; readonly place?: TextPlace | undefined }
 
 type Spot = { readonly text: MessageText; readonly inAddress: boolean }
 type Draft = {
@@ -203,7 +203,7 @@ function faultsIn(part: Partial<Content>, at: string): TextFault[] {
       return []
     } catch (error) {
       if (!(error instanceof MalformedText)) throw error
-      return [{ pointer: at + pointer, says: error.message }]
+      return [{ pointer: at + pointer, says: error.message, place: error.place }]
     }
   })
 }

@@ -1,5 +1,5 @@
 import {
-  neededFault,
+  faultsIn,
   type Operation,
   type Operations,
   operations,
@@ -213,44 +213,10 @@ function jsonBody(request: Request): unknown {
 function parsed(type: z.ZodType, value: unknown, prefix: '' | '?'): unknown {
   const read = type.safeParse(value)
   if (read.success) return read.data
-  const faults = read.error.issues
-    .flatMap(flatten)
-    .slice(0, 20)
-    .map((issue) => ({
-      pointer:
-        prefix === '?'
-          ? `?${issue.path.join('.')}`
-          : issue.path.map((step) => `/${String(step).replaceAll('~', '~0').replaceAll('/', '~1')}`).join(''),
-      detail: issue.message.slice(0, 300),
-      ...codeOf(issue, value),
-    }))
+  const found = faultsIn(read.error, value)
+  const faults =
+    prefix === '?' ? found.map((one) => ({ ...one, pointer: `?${one.pointer.slice(1).replaceAll('/', '.')}` })) : found
   const [first] = faults
   const more = faults.length > 1 ? ` There are ${faults.length} such places.` : ''
   throw new Problem('invalid-request', `${first?.pointer || 'The body'}: ${first?.detail}.${more}`, faults)
-}
-
-type Issue = {
-  readonly path: readonly PropertyKey[]
-  readonly message: string
-  readonly code?: string | undefined
-  /** What a check of ours says of itself. */
-  readonly params?: { readonly fault?: string } | undefined
-}
-
-function codeOf({ code, path, params }: Issue, value: unknown): { readonly code?: string } {
-  if (params?.fault !== undefined) return { code: params.fault }
-  if (code !== 'invalid_type') return {}
-  const there = path.reduce<unknown>(
-    (part, step) =>
-      typeof part === 'object' && part !== null ? (part as Record<PropertyKey, unknown>)[step] : undefined,
-    value,
-  )
-  return there === undefined ? { code: neededFault } : {}
-}
-
-/** Of a union's branches the one that came furthest says best what is wrong. */
-function flatten(issue: Issue & { readonly errors?: readonly (readonly Issue[])[] }): Issue[] {
-  if (issue.code !== 'invalid_union' || !issue.errors || issue.errors.length === 0) return [issue]
-  const best = [...issue.errors].sort((a, b) => a.length - b.length)[0] ?? []
-  return best.map((inner) => ({ ...inner, path: [...issue.path, ...inner.path] }))
 }
