@@ -1,0 +1,8 @@
+export { type CheckedRule, checkRule, type Vocabulary } from './check-rule.ts'
+export { firstMs, lastMs, longestMs } from './duration-text.ts'
+export { type Facts, type Happened, programOf, type RuleProgram, type Verdict } from './evaluate-rule.ts'
+export { type ExplainedPart, explainRule, ruleText } from './explain-rule.ts'
+export { nearestOf, type RuleFault, RuleRefused } from './fault.ts'
+export { haversineWithin, largest, scale, versionKey } from './numbers.ts'
+export { ruleLimits } from './read-rule.ts'
+export { type DeviceField, deviceFields, innerOf, partsOf, type RuleType, type Term, type Told } from './term.ts'
