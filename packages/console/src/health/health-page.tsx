@@ -213,7 +213,7 @@ const jobColumns: readonly Column<Job>[] = [
       ) : finishedAt === null ? (
         '–'
       ) : (
-        <span className="text-sea">● done</span>
+        <span className="whitespace-nowrap text-sea">● done</span>
       ),
   },
 ]

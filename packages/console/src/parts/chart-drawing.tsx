@@ -14,7 +14,8 @@ export default function ChartDrawing({ kind, steps, series, unit, say, byTens = 
   const still = matchMedia('(prefers-reduced-motion: reduce)').matches
   return (
     <ResponsiveContainer width="100%" height="100%">
-      <ComposedChart data={rows} margin={{ top: 8, right: 8, bottom: 0, left: 0 }}>
+      {/* Its words and numbers stand beside it as a table, so nothing in it takes the focus. */}
+      <ComposedChart accessibilityLayer={false} data={rows} margin={{ top: 8, right: 8, bottom: 0, left: 0 }}>
         <CartesianGrid vertical={false} stroke="var(--line)" />
         <XAxis
           dataKey="step"
@@ -28,7 +29,7 @@ export default function ChartDrawing({ kind, steps, series, unit, say, byTens = 
           axisLine={false}
           width={56}
           allowDecimals={false}
-          {...(byTens ? { scale: 'log' as const, domain: [1, 'auto'] as const, allowDataOverflow: true } : {})}
+          {...(byTens ? { scale: 'log' as const, domain: [0.5, 'auto'] as const, allowDataOverflow: true } : {})}
           tick={{ fill: 'var(--soft)', fontSize: 13 }}
           tickFormatter={(value: number) =>
             say?.(value) ?? Intl.NumberFormat('en', { notation: 'compact' }).format(value)
@@ -47,7 +48,7 @@ export default function ChartDrawing({ kind, steps, series, unit, say, byTens = 
           itemStyle={{ color: 'var(--ink)' }}
         />
         <Legend
-          iconType="plainline"
+          iconType={kind === 'lines' ? 'plainline' : 'square'}
           itemSorter={null}
           formatter={(name: string) => <span style={{ color: 'var(--ink)' }}>{name}</span>}
         />

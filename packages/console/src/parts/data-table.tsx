@@ -122,14 +122,24 @@ export function DataTable<Row, Sort extends string = never>(props: DataTableProp
   const byName = new Map(columns.map((one) => [one.name, one]))
   const heads = table.getHeaderGroups().flatMap((group) => group.headers)
   const all = table.getRowModel().rows
-  const chooses = columns.some((one) => !one.always)
+  // A short table within a page needs no choice; one that is a page of its own has tools.
+  const chooses = tools !== undefined && columns.some((one) => !one.always)
   return (
     <div>
       {(tools || chooses) && (
         <div className="mb-3 flex flex-wrap items-end justify-between gap-4">
           <div className="flex flex-wrap items-end gap-4 max-md:grow">{tools}</div>
           {chooses && (
-            <Popover trigger={<Button icon={Columns3}>Columns</Button>} label="Columns" align="end">
+            <Popover
+              trigger={
+                // On a phone only those are shown that are always there.
+                <Button icon={Columns3} className="max-md:hidden">
+                  Columns
+                </Button>
+              }
+              label="Columns"
+              align="end"
+            >
               <div className="grid max-h-[min(24rem,60dvh)] gap-1.5 overflow-y-auto">
                 {columns
                   .filter((one) => !one.always)
@@ -189,7 +199,7 @@ export function DataTable<Row, Sort extends string = never>(props: DataTableProp
               return (
                 <td
                   key={cell.id}
-                  className={`${column.align === 'end' ? `text-end ${cards ? 'max-md:text-start' : ''}` : ''} ${column.wide ? 'max-md:hidden' : cards ? 'max-md:block max-md:py-0.5' : ''} break-words`}
+                  className={`${column.align === 'end' ? `text-end whitespace-nowrap ${cards ? 'max-md:text-start' : ''}` : ''} ${column.wide ? 'max-md:hidden' : cards ? 'max-md:block max-md:py-0.5' : ''} break-words`}
                 >
                   <table.FlexRender cell={cell} />
                 </td>

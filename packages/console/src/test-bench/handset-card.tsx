@@ -14,7 +14,7 @@ import { Segments } from '../parts/toggles.tsx'
 import { Screen } from './screen.tsx'
 
 const small =
-  'rounded-control border border-edge px-2.5 py-1 text-sm hover:bg-sunken disabled:opacity-60 cursor-pointer aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-ground'
+  'rounded-control border border-edge px-2 py-1 text-sm hover:bg-sunken disabled:opacity-60 cursor-pointer aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-ground'
 
 /** What a handset answers to: a change of how it is, or something done with it. */
 type Hand = { readonly change: HandsetChange } | { readonly act: HandsetAct }
@@ -99,12 +99,9 @@ const inSettings = (permission: 'granted' | 'denied', change: (given: HandsetCha
 /** Controls that belong together, with what they are of. */
 function Hands({ name, children }: { readonly name: string; readonly children: ReactNode }) {
   return (
-    <fieldset className="grid grid-cols-[5rem_1fr] gap-x-3">
-      <legend className="sr-only">{name}</legend>
-      <p aria-hidden="true" className="py-1 text-sm text-soft">
-        {name}
-      </p>
-      <div className="flex flex-wrap gap-1.5">{children}</div>
+    <fieldset>
+      <legend className="mb-1 text-sm text-soft">{name}</legend>
+      <div className="flex flex-wrap gap-1">{children}</div>
     </fieldset>
   )
 }

@@ -14,9 +14,14 @@ export function warningsOf(review: Review | undefined): { readonly [field: strin
   return all
 }
 
-/** Who would get it, in one line, while it is being written. */
-export function Reach({ review }: { readonly review: Review | undefined }) {
-  if (!review) return <p className="text-sm text-soft">Say who is meant, and this line counts them.</p>
+/** Who would get it, in one line, while it is being written. @param named somebody is meant already */
+export function Reach({ review, named }: { readonly review: Review | undefined; readonly named: boolean }) {
+  if (!review)
+    return (
+      <p className="text-sm text-soft">
+        {named ? 'They are counted once nothing is wrong any more.' : 'Say who is meant, and this line counts them.'}
+      </p>
+    )
   const out = review.leftOut.reduce((sum, { count }) => sum + count, 0)
   return (
     <p className="text-sm text-soft" aria-live="polite">

@@ -154,7 +154,7 @@ function Writing({ first }: { readonly first: Draft }) {
             onChange={(target) => set({ to: target })}
             faults={{ any: faults.any, all: faults.all, none: faults.none }}
           />
-          <Reach review={error === undefined ? review : undefined} />
+          <Reach review={error === undefined ? review : undefined} named={Object.keys(draft.to).length > 0} />
           <Words
             draft={draft}
             set={set}
