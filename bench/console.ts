@@ -132,6 +132,8 @@ async function hold(page: Page, devtools: CDPSession, ready: Ready): Promise<{ w
       body: { to: { any: ['user:ada'] }, content: { title: `Sailing ${no}` } },
     })
     if (warm === undefined && performance.now() >= warmMs) warm = await held()
+    if (warm !== undefined && no % (perSecond * 60) === 0)
+      process.stderr.write(`after ${no / perSecond / 60} min: ${(await held()).heapMb.toFixed(1)} MB\n`)
   }
   return { warm: warm!, end: await held() }
 }

@@ -28,23 +28,25 @@ const eventsUrl = ({ app, environment }: Place, path: string) =>
 export function useLiveApp(place: Place): void {
   const client = useQueryClient()
   useEffect(() => {
+    const anew = (queryKey: readonly unknown[]) => oneAtATime(() => client.invalidateQueries({ queryKey }))
+    const ofDevices = [keys.devices(place), keys.people(place), keys.topics(place)].map(anew)
+    const readSetup = anew(keys.setup(place))
+    const readList = anew(keys.notifications(place))
     const source = new EventSource(eventsUrl(place, 'events'))
     source.addEventListener('open', () => void client.invalidateQueries({ queryKey: placeKey(place) }))
     source.addEventListener('notification', (event) => {
-      takeNotification(client, place, JSON.parse(event.data) as Notification)
-      void client.invalidateQueries({ queryKey: keys.setup(place) })
+      if (!takeNotification(client, place, JSON.parse(event.data) as Notification)) readList()
+      readSetup()
     })
-    const lists = [keys.devices(place), keys.people(place), keys.topics(place), keys.setup(place)].map((queryKey) =>
-      oneAtATime(() => client.invalidateQueries({ queryKey })),
-    )
     source.addEventListener('devices', () => {
-      for (const readAnew of lists) readAnew()
+      for (const readAnew of ofDevices) readAnew()
+      readSetup()
     })
     return () => source.close()
   }, [client, place])
 }
 
-/** Devices change faster than a long list can be read: what changes during a reading is read once more after it. */
+/** Things change faster than a long list can be read: what changes during a reading is read once more after it. */
 function oneAtATime(read: () => Promise<void>): () => void {
   let wanted = false
   let reading = false
@@ -62,17 +64,18 @@ function oneAtATime(read: () => Promise<void>): () => void {
   }
 }
 
-function takeNotification(client: QueryClient, place: Place, fresh: Notification): void {
-  client.setQueryData(keys.notification(place, fresh.id), fresh)
+/** @returns whether a list has it; one that is nowhere yet is new */
+function takeNotification(client: QueryClient, place: Place, fresh: Notification): boolean {
+  // What nobody looks at is not kept: thousands come by in the minutes until it would be forgotten.
+  client.setQueryData<Notification>(keys.notification(place, fresh.id), (known) => known && fresh)
   client.setQueriesData<Page<Notification>>({ queryKey: keys.notifications(place) }, (page) =>
     page?.items.some((one) => one.id === fresh.id)
       ? { ...page, items: page.items.map((one) => (one.id === fresh.id ? fresh : one)) }
       : page,
   )
-  const listed = client
+  return client
     .getQueriesData<Page<Notification>>({ queryKey: keys.notifications(place) })
     .some(([, page]) => page?.items.some((one) => one.id === fresh.id))
-  if (!listed) void client.invalidateQueries({ queryKey: keys.notifications(place) })
 }
 
 /** Follows one notification device by device. */

@@ -11,9 +11,18 @@ import {
   plan,
 } from '@bufbuild/cel'
 import type { Expr } from '@bufbuild/cel-spec/cel/expr/syntax_pb.js'
-import { type Duration, DurationSchema, type Timestamp, TimestampSchema, timestampFromMs } from '@bufbuild/protobuf/wkt'
+import {
+  type Duration,
+  DurationSchema,
+  durationFromMs,
+  durationMs,
+  type Timestamp,
+  TimestampSchema,
+  timestampFromMs,
+  timestampMs,
+} from '@bufbuild/protobuf/wkt'
 import type { AttributeValue, Place } from '../people/attributes.ts'
-import { firstMs, lastMs } from './duration-text.ts'
+import { firstMs, lastMs, longestMs } from './duration-text.ts'
 import { compareTexts, guarded, haversine, haversineWithin, versionKey } from './numbers.ts'
 import { type DeviceField, deviceFields, partsOf, type RuleType, type Term, type Told } from './term.ts'
 
@@ -59,6 +68,9 @@ type Frame = {
   /** The conditions of counts, by the numbers that stand in their place. */
   readonly conditions: readonly (Bound | undefined)[]
   readonly segments: ReadonlyMap<string, RuleProgram>
+  readonly happened: Happened | undefined
+  /** The ways through its data that are asked for, by the numbers that stand in their place. */
+  readonly ways: readonly (readonly string[])[]
 }
 type Bound = (facts: Facts, happened?: Happened) => Value
 
@@ -74,6 +86,21 @@ function known<T>(value: T | undefined): T {
 const calculations = Object.entries(guarded).map(([how, of]) =>
   celFunc(`_${how}_`, [DOUBLE, DOUBLE], DOUBLE, (a, b) => known(of(a, b))),
 )
+/** Messages as the evaluator hands them over. */
+type Moment = { readonly message: Timestamp }
+type Span = { readonly message: Duration }
+const instantWithin = (ms: number): Timestamp => timestampFromMs(known(ms >= firstMs && ms <= lastMs ? ms : undefined))
+const durationWithin = (ms: number): Duration => durationFromMs(known(Math.abs(ms) <= longestMs ? ms : undefined))
+const momentMs = ({ message }: Moment): number => timestampMs(message)
+const spanMs = ({ message }: Span): number => durationMs(message)
+const times = [
+  celFunc('_+_', [instantType, durationType], instantType, (a, b) => instantWithin(momentMs(a) + spanMs(b))),
+  celFunc('_+_', [durationType, instantType], instantType, (a, b) => instantWithin(spanMs(a) + momentMs(b))),
+  celFunc('_-_', [instantType, durationType], instantType, (a, b) => instantWithin(momentMs(a) - spanMs(b))),
+  celFunc('_-_', [instantType, instantType], durationType, (a, b) => durationWithin(momentMs(a) - momentMs(b))),
+  celFunc('_+_', [durationType, durationType], durationType, (a, b) => durationWithin(spanMs(a) + spanMs(b))),
+  celFunc('_-_', [durationType, durationType], durationType, (a, b) => durationWithin(spanMs(a) - spanMs(b))),
+]
 const orders = [
   celFunc('_<_', [STRING, STRING], BOOL, (a, b) => compareTexts(a, b) < 0),
   celFunc('_<=_', [STRING, STRING], BOOL, (a, b) => compareTexts(a, b) <= 0),
@@ -85,8 +112,7 @@ const atOf = (event: string, pick: (all: number[]) => number): Timestamp => {
   const times = frame!.facts.happened.filter(({ type }) => type === event).map(({ atMs }) => atMs)
   return timestampFromMs(known(times.length === 0 ? undefined : pick(times)))
 }
-const msOf = ({ seconds, nanos }: Duration): number => Number(seconds) * 1_000 + nanos / 1e6
-const since = (within: { readonly message: Duration }): number => frame!.facts.nowMs - msOf(within.message)
+const since = (within: Span): number => frame!.facts.nowMs - spanMs(within)
 const told = (what: Told) =>
   celFunc(what, [durationType], DOUBLE, (within) => {
     const from = since(within)
@@ -97,6 +123,7 @@ const told = (what: Told) =>
 const environment = celEnv({
   funcs: [
     ...calculations,
+    ...times,
     ...orders,
     celFunc('size', [STRING], DOUBLE, codePoints),
     celMethod('size', STRING, [], DOUBLE, function () {
@@ -107,6 +134,7 @@ const environment = celEnv({
     celFunc('first', [STRING], instantType, (event) => atOf(event, (all) => Math.min(...all))),
     celFunc('last', [STRING], instantType, (event) => atOf(event, (all) => Math.max(...all))),
     celFunc('count', [STRING, durationType, DOUBLE], DOUBLE, (event, within, no) => count(event, since(within), no)),
+    celFunc('there', [DOUBLE], BOOL, (no) => isThere(frame!.happened?.data, frame!.ways[no]!)),
     celFunc('reached', [STRING], BOOL, (name) => frame!.facts.reached.has(name)),
     celFunc('segment', [STRING], BOOL, (name) => frame!.segments.get(name)?.(frame!.facts) === true),
     celFunc('near', [DYN, DOUBLE, DOUBLE, DOUBLE], BOOL, (place, longitude, latitude, metres) => {
@@ -157,13 +185,15 @@ function bind(term: Term, segments: ReadonlyMap<string, RuleProgram>, occurrence
   const asked = parts.flatMap((one) => (one.is === 'has-attribute' ? [[one.name, 'text'] as const] : []))
   const names = [...new Map<string, RuleType>([...asked, ...attributes])]
   const counts = parts.filter((one) => one.is === 'count')
+  const there = parts.filter((one) => one.is === 'has-data')
+  const ways = there.map(({ path }) => path)
   const conditions = counts.map(({ each, expr }) => each && bind(each, segments, nameOfOccurrence(expr)))
   const run = plan(
     environment,
-    lowered(
-      term.expr,
-      counts.map(({ expr }) => expr),
-    ),
+    lowered(term.expr, {
+      counts: counts.map(({ expr }) => expr),
+      there: there.map(({ expr }) => expr),
+    }),
   )
   return (facts, happened) => {
     const bindings: Record<string, CelInput> = {
@@ -173,7 +203,7 @@ function bind(term: Term, segments: ReadonlyMap<string, RuleProgram>, occurrence
     }
     if (happened && occurrence !== undefined) bindings[occurrence] = occurrenceOf(happened)
     const outer = frame
-    frame = { facts, conditions, segments }
+    frame = { facts, conditions, segments, happened, ways }
     try {
       const value = run(bindings)
       return isCelError(value) ? undefined : value
@@ -221,11 +251,13 @@ const occurrenceOf = ({ type, source, atMs, data }: Happened): Map<string, CelIn
     ['data', inputOf(data)],
   ])
 
-/** JSON as the evaluator takes it. Maps, so that no name of a member means anything else. */
+/** JSON as the evaluator takes it. Maps, so that no name of a member means anything else; one that is null is not there. */
 function inputOf(json: unknown): CelInput {
   if (Array.isArray(json)) return json.map(inputOf)
   if (typeof json === 'object' && json !== null)
-    return new Map(Object.entries(json).map(([name, value]) => [name, inputOf(value)]))
+    return new Map(
+      Object.entries(json).flatMap(([name, value]) => (value === null ? [] : [[name, inputOf(value)] as const])),
+    )
   return (json ?? null) as CelInput
 }
 
@@ -235,23 +267,43 @@ function nameOfOccurrence({ exprKind }: Expr): string | undefined {
   return name?.case === 'identExpr' ? name.value.name : undefined
 }
 
-/** The tree as the evaluator runs it: all numbers are doubles, and a count knows its condition by a number. */
-function lowered(expr: Expr, counts: readonly Expr[]): Expr {
+/** Parts that the evaluator knows by their number. */
+type Numbered = { readonly counts: readonly Expr[]; readonly there: readonly Expr[] }
+
+/** Whether data has something at the end of a way; where the way itself is not there, nothing is. */
+function isThere(data: unknown, path: readonly string[]): boolean {
+  let at = data
+  for (const step of path) {
+    if (typeof at !== 'object' || at === null || Array.isArray(at) || !Object.hasOwn(at, step)) return false
+    at = (at as Record<string, unknown>)[step]
+  }
+  return at !== null
+}
+
+/** The tree as the evaluator runs it: all numbers are doubles, and what it cannot say itself stands by a number. */
+function lowered(expr: Expr, numbered: Numbered): Expr {
   const { exprKind } = expr
-  const of = (one: Expr): Expr => lowered(one, counts)
+  const of = (one: Expr): Expr => lowered(one, numbered)
   const changed = (kind: Expr['exprKind']): Expr => ({ ...expr, exprKind: kind })
   switch (exprKind.case) {
     case 'constExpr': {
       const { constantKind } = exprKind.value
       return constantKind.case === 'int64Value' ? number(expr, Number(constantKind.value)) : expr
     }
-    case 'selectExpr':
+    case 'selectExpr': {
+      const no = numbered.there.indexOf(expr)
+      if (no >= 0)
+        return changed({
+          case: 'callExpr',
+          value: { $typeName: 'cel.expr.Expr.Call', function: 'there', args: [number(expr, no)] },
+        })
       return changed({ case: 'selectExpr', value: { ...exprKind.value, operand: of(exprKind.value.operand!) } })
+    }
     case 'listExpr':
       return changed({ case: 'listExpr', value: { ...exprKind.value, elements: exprKind.value.elements.map(of) } })
     case 'callExpr': {
       const { target, args } = exprKind.value
-      const no = counts.indexOf(expr)
+      const no = numbered.counts.indexOf(expr)
       const own = no < 0 ? args.map(of) : [args[0]!, args[1]!, number(expr, args.length === 4 ? no : -1)]
       return changed({
         case: 'callExpr',

@@ -13,6 +13,7 @@ import { topicCounts } from './0012-topic-counts.ts'
 import { queue } from './0013-queue.ts'
 import { names } from './0014-names.ts'
 import { durations } from './0015-durations.ts'
+import { rules } from './0016-rules.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -33,4 +34,5 @@ export const migrations: readonly Migration[] = [
   { no: 13, name: 'queue', statements: queue },
   { no: 14, name: 'names', statements: names },
   { no: 15, name: 'durations', statements: durations },
+  { no: 16, name: 'rules', statements: rules },
 ]
