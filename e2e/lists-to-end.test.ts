@@ -32,6 +32,7 @@ beforeAll(async () => {
     `insert into devices (id, app_no, environment, platform, token, token_hash, secret_hash, permission, muted, registered_at, seen_at, changed_at) values ${times(device)}`,
     `insert into topics (app_no, environment, name, declared, created_at) values ${times((n) => `(${scope}, 'topic-${n}', 1, now(3))`)}`,
     `insert into templates (app_no, environment, name, version, content, declares, made_by, made_at) values ${times((n) => `(${scope}, 'template-${n}', 1, '{"title":"T"}', '{}', 'test', now(3))`)}`,
+    `insert into segments (app_no, environment, name, version, rule, made_by, made_at) values ${times((n) => `(${scope}, 'segment-${n}', 1, 'true', 'test', now(3))`)}`,
     `insert into attributes (app_no, environment, name, type, created_at) values ${times((n) => `(${scope}, 'attribute${n}', 'text', now(3))`)}`,
     `insert into notifications (id, app_no, environment, state, target, content, urgency, mode, ttl_seconds, sent_by, request_hash, expanded, created_at, expires_at, finished_at, changed_at) values ${times(sent)}`,
     `insert into deliveries (notification_no, device_no, platform, state) select (select no from notifications where id = ${id(notification)}), no, 0, 1 from devices where app_no = 1`,
@@ -50,6 +51,8 @@ const lists: { readonly [Name in ListName]: undefined | { readonly atLeast: numb
   listDevices: { atLeast: many },
   listTopics: { atLeast: many },
   listTemplates: { atLeast: many },
+  listSegments: { atLeast: many },
+  listSegmentMembers: { atLeast: many },
   listAttributes: { atLeast: many },
   listNotifications: { atLeast: many },
   listDeliveries: { atLeast: many },
@@ -65,7 +68,7 @@ const identity = (item: ItemOf<ListName>): string => JSON.stringify(item)
 describe('a list that is longer than its longest page', () => {
   test.each(names)('is read to its end, each once: %s', async (name) => {
     const client = new Client({ url: world.url, bearer: world.operatorKey, environment: 'development' })
-    const items = await client.all(name, { params: { ...params, id: notification } } as never)
+    const items = await client.all(name, { params: { ...params, id: notification, segment: 'segment-0' } } as never)
     expect(items.length).toBeGreaterThanOrEqual(lists[name]!.atLeast)
     expect(new Set(items.map(identity)).size).toBe(items.length)
   })
@@ -76,6 +79,7 @@ describe('a list that is longer than its longest page', () => {
     ['credential', many + 3],
     ['topic', many],
     ['template', many],
+    ['segment', many],
   ])('is whole in zbell %s list', async (group, atLeast) => {
     const env = { ZBELL_URL: world.url, ZBELL_KEY: world.operatorKey, ZBELL_APP: app, ZBELL_ENVIRONMENT: 'development' }
     const { code, out } = await zbell([group, 'list', '--json'], env)

@@ -6,6 +6,7 @@ import { installedOperations } from './operations/installed.ts'
 import { notificationsOperations } from './operations/notifications.ts'
 import type { Operation } from './operations/operation.ts'
 import { peopleOperations } from './operations/people.ts'
+import { segmentsOperations } from './operations/segments.ts'
 import { sessionsOperations } from './operations/sessions.ts'
 import type { RouteName } from './routes.ts'
 
@@ -19,6 +20,7 @@ export const operations = {
   ...notificationsOperations,
   ...healthOperations,
   ...peopleOperations,
+  ...segmentsOperations,
   ...handsetsOperations,
   ...installedOperations,
 } as const satisfies Record<RouteName, Operation>

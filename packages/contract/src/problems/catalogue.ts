@@ -73,6 +73,21 @@ export const problems = {
     title: 'There is no such template in this app and environment.',
     does: 'Check the name and the version; the list of templates has all of them.',
   },
+  'unknown-segment': {
+    status: 404,
+    title: 'There is no such segment in this app and environment.',
+    does: 'Check the name; the list of segments has all of them.',
+  },
+  'segment-in-use': {
+    status: 409,
+    title: 'Other segments use this one.',
+    does: 'Change or remove those that name it first.',
+  },
+  'rule-refused': {
+    status: 422,
+    title: 'The rule cannot be used.',
+    does: 'Mend the rule at that place; attributes are declared by their first use.',
+  },
   'name-taken-live': {
     status: 409,
     title: 'A notification of this name is still live.',

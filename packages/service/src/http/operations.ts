@@ -16,6 +16,7 @@ import { serveOwnDevice } from './routes/own-device.ts'
 import { serveOwnPerson } from './routes/own-person.ts'
 import { servePeople } from './routes/people.ts'
 import { serveReceipts } from './routes/receipts.ts'
+import { serveSegments } from './routes/segments.ts'
 import { serveSessions } from './routes/sessions.ts'
 import { serveSettings } from './routes/settings.ts'
 import { serveSetup } from './routes/setup.ts'
@@ -52,6 +53,7 @@ export function serveOperations(
   serveNotifications(on, database, parts.intake)
   serveActivityFiles(on, database)
   serveTemplates(on, database)
+  serveSegments(on, database)
   serveHealthOf(on, database)
   serveEvents(on, database, hub, streams, (error) => log.warn({ err: error }, 'an event stream missed a change'))
   serveSettings(on, database, proofs)

@@ -81,6 +81,19 @@ export const templates = mysqlTable('templates', {
   deletedAt: instantColumn('deleted_at'),
 })
 
+export const segments = mysqlTable('segments', {
+  no: int('no', { unsigned: true }).autoincrement().primaryKey(),
+  appNo: appNo(),
+  environment: environment(),
+  name: varchar('name', { length: 64 }).notNull(),
+  version: int('version', { unsigned: true }).notNull(),
+  rule: varchar('rule', { length: 4000 }).notNull(),
+  note: varchar('note', { length: 200 }),
+  madeBy: varchar('made_by', { length: 220 }).notNull(),
+  madeAt: instantColumn('made_at').notNull(),
+  deletedAt: instantColumn('deleted_at'),
+})
+
 export const milestones = mysqlTable(
   'milestones',
   {

@@ -1,0 +1,138 @@
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { Client } from '@zbell/contract'
+import { Demo } from './harness/demo.ts'
+
+const demo = new Demo()
+const params = { app: 'merrow-sound' }
+let client: Client
+
+beforeAll(async () => {
+  await demo.start()
+  client = new Client({ url: demo.ready.service, bearer: demo.ready.backendKey })
+})
+afterAll(() => demo.close())
+
+const save = (segment: string, rule: string) =>
+  client.call('saveSegment', { params: { ...params, segment }, body: { rule } })
+const count = (rule: string) => client.call('countRule', { params, body: { rule } })
+const explain = (body: object) => client.call('explainRule', { params, body: body as never })
+
+describe('a segment over HTTP', () => {
+  test('is saved, and a change is a new version', async () => {
+    expect(await save('season', 'user.pass == "season"')).toMatchObject({ name: 'season', version: 1, note: null })
+    expect(await save('season', 'user.pass == "season" && has(user.homePier)')).toMatchObject({ version: 2 })
+    const { items } = await client.call('listSegments', { params })
+    expect(items.find(({ name }) => name === 'season')).toMatchObject({
+      rule: 'user.pass == "season" && has(user.homePier)',
+    })
+  })
+
+  test('counts people and devices, per platform and reachable, with examples, while the rule is written', async () => {
+    const counted = await count('user.pass == "season"')
+    expect(counted).toMatchObject({ people: 2, devices: 3, estimated: false })
+    expect(Object.values(counted.perPlatform).reduce((a, b) => a + b)).toBe(3)
+    expect(new Set(counted.examples.map(({ user }) => user))).toEqual(new Set(['ada', 'nour']))
+  })
+
+  test('follows a change at once', async () => {
+    await client.call('changeUserAttributes', { params: { ...params, user: 'haru' }, body: { pass: 'season' } })
+    expect(await count('segment("season")')).toMatchObject({ people: 3 })
+    await client.call('changeUserAttributes', { params: { ...params, user: 'haru' }, body: { pass: 'weekly' } })
+    expect(await count('segment("season")')).toMatchObject({ people: 2 })
+  })
+
+  test('lists its members, page by page, each once', async () => {
+    const all = await client.all('listSegmentMembers', {
+      params: { ...params, segment: 'season' },
+      query: { limit: 1 },
+    })
+    expect(all.map(({ user }) => user).sort()).toEqual(['ada', 'ada', 'nour'])
+    expect(new Set(all.map(({ device }) => device)).size).toBe(3)
+  })
+
+  test('is explained for one person, clause by clause, and what is not known is neither', async () => {
+    expect(await explain({ segment: 'season', user: 'ada' })).toMatchObject({
+      belongs: true,
+      parts: [
+        { text: 'user.pass == "season"', value: '"season"', verdict: true },
+        { text: 'has(user.homePier)', value: null, verdict: true },
+      ],
+    })
+    expect(await explain({ rule: 'user.renewed < now', user: 'nour' })).toMatchObject({
+      belongs: null,
+      parts: [{ value: expect.stringContaining('not known'), verdict: null }],
+    })
+    const booked = 'count("example.merrow-sound.booked", duration("24h"), o, o.data.sailing == 101) == 1'
+    expect(await explain({ rule: booked, user: 'ada' })).toMatchObject({ belongs: true })
+  })
+
+  test('that another one uses is not removed, and says by which', async () => {
+    await save('quiet-season', 'segment("season") && opened(duration("720h")) == 0')
+    await expect(client.call('deleteSegment', { params: { ...params, segment: 'season' } })).rejects.toMatchObject({
+      problem: { code: 'segment-in-use', detail: 'season is used by quiet-season.' },
+    })
+    await client.call('deleteSegment', { params: { ...params, segment: 'quiet-season' } })
+    await client.call('deleteSegment', { params: { ...params, segment: 'season' } })
+    await expect(client.call('readSegment', { params: { ...params, segment: 'season' } })).rejects.toMatchObject({
+      problem: { code: 'unknown-segment' },
+    })
+    expect(await save('season', 'user.pass == "season"')).toMatchObject({ version: 3 })
+  })
+
+  test('names itself neither directly nor through another', async () => {
+    await save('a', 'segment("season")')
+    await save('b', 'segment("a")')
+    await expect(save('a', 'segment("b")')).rejects.toMatchObject({
+      problem: { code: 'rule-refused', detail: expect.stringContaining('in circles: a → b → a') },
+    })
+    await expect(save('c', 'segment("c")')).rejects.toMatchObject({ problem: { code: 'rule-refused' } })
+  })
+
+  test('with a rule that cannot be used is refused at its line and column', async () => {
+    await expect(save('wrong', 'has(user.pass) &&\n  user.pas == "season"')).rejects.toMatchObject({
+      problem: {
+        status: 422,
+        code: 'rule-refused',
+        errors: [{ pointer: '/rule', line: 2, column: 3, detail: 'no attribute pas is known; the nearest is pass' }],
+      },
+    })
+    await expect(count(`${'('.repeat(3_999)}`)).rejects.toMatchObject({ problem: { code: 'rule-refused' } })
+    await expect(count('x'.repeat(4_001))).rejects.toMatchObject({ problem: { code: 'invalid-request' } })
+    await expect(explain({ rule: 'true' })).rejects.toMatchObject({ problem: { code: 'invalid-request' } })
+    await expect(explain({ rule: 'true', user: 'nobody-here' })).rejects.toMatchObject({
+      problem: { code: 'unknown-user' },
+    })
+  })
+
+  test('takes SQL in a text for a text', async () => {
+    expect(await count(`user.homePier == "' or 1=1 -- "`)).toMatchObject({ people: 0 })
+    expect(await count(`user.homePier != "'; drop table users; --"`)).toMatchObject({ people: 4 })
+  })
+})
+
+describe('a segment by zbell', () => {
+  test('is saved, listed, counted, tried and removed', async () => {
+    const saved = await demo.zbell('segment', 'save', 'commuters', 'follows("route-4")', '--note', 'crosses daily')
+    expect(saved.out).toBe('Saved as commuters, version 1. Count it with: zbell segment count commuters\n')
+    expect((await demo.zbell('segment', 'list')).out).toMatch(/commuters +1 .*follows\("route-4"\)/)
+    expect((await demo.zbell('segment', 'show', 'commuters')).out).toContain('crosses daily')
+    expect((await demo.zbell('segment', 'count', 'commuters')).out).toMatch(
+      /^2 people, 2 devices .*; 1 can be rung\nsuch as signe, nour\n/,
+    )
+    expect((await demo.zbell('segment', 'members', 'commuters')).out).toContain('signe')
+    const tried = await demo.zbell('segment', 'try', 'commuters', 'ada')
+    expect([tried.code, tried.out]).toEqual([
+      0,
+      expect.stringMatching(/^ada does not belong\.\n.*\nno +follows\("route-4"\)/s),
+    ])
+    expect((await demo.zbell('segment', 'delete', 'commuters')).code).toBe(0)
+  })
+
+  test('shows where a rule is wrong, under its line', async () => {
+    const { code, err } = await demo.zbell('segment', 'count', 'has(user.pass) && user.homePear == "Saltmere"')
+    expect(code).toBe(6)
+    expect(err).toContain(
+      '  has(user.pass) && user.homePear == "Saltmere"\n                    ^ no attribute homePear is known; the nearest is homePier\n',
+    )
+  })
+})

@@ -1,0 +1,55 @@
+import { z } from 'zod'
+import type { RouteName } from '../routes.ts'
+import { environmentQuery, namedPageQuery, pageOf, pageQuery } from '../schemas/page.ts'
+import * as segments from '../schemas/segment.ts'
+import type { Operation } from './operation.ts'
+import { done, environment } from './operation.ts'
+
+/** Rules with a name, and what can be asked of a rule. */
+export const segmentsOperations = {
+  listSegments: {
+    ...done,
+    summary: 'Segments by name, each in its newest version',
+    caller: 'app',
+    query: z.object({ ...environmentQuery, ...namedPageQuery }),
+    answer: pageOf(segments.segment),
+  },
+  readSegment: { ...done, summary: 'A segment', caller: 'app', query: environment, answer: segments.segment },
+  saveSegment: {
+    ...done,
+    summary: 'Save a segment; a change is a new version',
+    caller: 'app',
+    query: environment,
+    body: segments.newSegment,
+    answer: segments.segment,
+  },
+  deleteSegment: {
+    status: 204,
+    summary: 'Remove a segment that no other one uses',
+    caller: 'app',
+    query: environment,
+  },
+  countRule: {
+    ...done,
+    summary: 'How many a rule has, with some of them, without saving it',
+    caller: 'app',
+    query: environment,
+    body: segments.ruleRequest,
+    answer: segments.segmentCount,
+  },
+  explainRule: {
+    ...done,
+    summary: 'Whether a user or a device belongs, clause by clause',
+    caller: 'app',
+    query: environment,
+    body: segments.explainRequest,
+    answer: segments.ruleExplanation,
+  },
+  listSegmentMembers: {
+    ...done,
+    summary: 'The devices of a segment at this moment, oldest first',
+    caller: 'app',
+    query: z.object({ ...environmentQuery, ...pageQuery }),
+    answer: pageOf(segments.segmentMember),
+  },
+} as const satisfies Partial<Record<RouteName, Operation>>

@@ -1,0 +1,88 @@
+import type { Segment } from '@zbell/contract'
+import { explainRule } from '@zbell/core/rules'
+import { needSegment, readyRule, usersOf } from '../../intake/segments.ts'
+import { invalid, Problem } from '../../problems/problem.ts'
+import type { Database } from '../../store/database.ts'
+import { type DeviceFacts, ruleFacts } from '../../store/rules/rule-facts.ts'
+import { countRule, ruleMembers } from '../../store/rules/rule-members.ts'
+import { deleteSegment, listSegments, type SegmentRow, saveSegment } from '../../store/segments/segments.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+import { nameAtPlace, numberAtPlace, pageView, placeOfName } from '../views.ts'
+import { needUser } from './people.ts'
+
+/** Longer than this nobody waits for a count, or for a page of members. */
+const withinMs = 10_000
+const examplesShown = 5
+const isSegmentName = (text: string): boolean => /^[a-z0-9][a-z0-9._-]{0,63}$/.test(text)
+
+export function serveSegments(on: OperationRouter, database: Database): void {
+  on.serve('listSegments', async ({ caller: { scope }, query: { limit, after } }) => {
+    const rows = await listSegments(database, scope, limit + 1, nameAtPlace(after))
+    return pageView(rows, limit, ({ name }) => placeOfName(name), segmentView)
+  })
+
+  on.serve('readSegment', async ({ caller: { scope }, params }) =>
+    segmentView(await needSegment(database, scope, params.segment)),
+  )
+
+  on.serve('saveSegment', async ({ caller: { scope, actor }, params, body: { rule, note } }) => {
+    const name = params.segment
+    if (!isSegmentName(name))
+      throw invalid('/segment', 'wants up to 64 small letters, digits, dots, hyphens and underscores as a name')
+    await readyRule(database, scope, rule, Date.now(), name)
+    await saveSegment(database, scope, { name, rule, note, madeBy: actor })
+    return segmentView(await needSegment(database, scope, name))
+  })
+
+  on.serve('deleteSegment', async ({ caller: { scope }, params }) => {
+    const { name } = await needSegment(database, scope, params.segment)
+    const users = await usersOf(database, scope, name)
+    if (users.length > 0) throw new Problem('segment-in-use', `${name} is used by ${users.slice(0, 20).join(', ')}.`)
+    await deleteSegment(database, scope, name)
+    return undefined
+  })
+
+  on.serve('countRule', async ({ caller: { scope }, body: { rule }, waits }) => {
+    const { term, context } = await readyRule(database, scope, rule, Date.now())
+    const bounded = database.bounded({ withinMs, signal: waits })
+    const [count, examples] = await Promise.all([
+      countRule(bounded, scope, term, context),
+      ruleMembers(bounded, scope, term, context, { limit: examplesShown }),
+    ])
+    return { ...count, estimated: false, examples: examples.map(({ user, device }) => ({ user, device })) }
+  })
+
+  on.serve('explainRule', async ({ caller: { scope }, body }) => {
+    const text = body.rule ?? (await needSegment(database, scope, body.segment ?? '')).rule
+    const { term, context, segments } = await readyRule(database, scope, text, Date.now())
+    const who =
+      body.user === undefined
+        ? { device: body.device ?? '' }
+        : { userNo: (await needUser(database, scope, body.user)).no }
+    const all = await ruleFacts(database, scope, who, context.nowMs)
+    if (all.length === 0 && body.user === undefined) throw new Problem('unknown-device')
+    const explained = all.map(({ device, facts }: DeviceFacts) => {
+      const { belongs, parts } = explainRule(term, facts, segments)
+      return { belongs, device, parts: [...parts] }
+    })
+    // A person belongs by any of their devices; of one who has none nothing can be said.
+    return (
+      explained.find(({ belongs }) => belongs === true) ?? explained[0] ?? { belongs: false, device: null, parts: [] }
+    )
+  })
+
+  on.serve('listSegmentMembers', async ({ caller: { scope }, params, query: { limit, after }, waits }) => {
+    const { rule } = await needSegment(database, scope, params.segment)
+    const { term, context } = await readyRule(database, scope, rule, Date.now())
+    const bounded = database.bounded({ withinMs, signal: waits })
+    const rows = await ruleMembers(bounded, scope, term, context, { limit: limit + 1, after: numberAtPlace(after) })
+    return pageView(
+      rows,
+      limit,
+      ({ no }) => String(no),
+      ({ user, device }) => ({ user, device }),
+    )
+  })
+}
+
+const segmentView = ({ madeAt, ...row }: SegmentRow): Segment => ({ ...row, madeAt: madeAt.toISOString() })

@@ -1,0 +1,111 @@
+import { uuidFromBytes } from '@zbell/core'
+import type { Facts, Told } from '@zbell/core/rules'
+import { sql } from 'drizzle-orm'
+import type { Scope } from '../apps/apps.ts'
+import { uuidBuffer } from '../columns.ts'
+import type { Reader } from '../database.ts'
+import { attributesOf } from '../people/attributes.ts'
+
+/** A device, and all that a rule can ask about it. */
+export type DeviceFacts = { readonly device: string; readonly facts: Facts }
+
+/** So many devices of one person are looked at, and so much of what happened to them, newest first. */
+const most = { devices: 100, happened: 10_000, told: 10_000 }
+
+type DeviceRow = {
+  readonly no: number
+  readonly id: Buffer
+  readonly userNo: number | null
+  readonly platform: string
+  readonly locale: string | null
+  readonly timeZone: string | null
+  readonly appVersion: string | null
+  readonly systemVersion: string | null
+  readonly model: string | null
+  readonly permission: string
+  readonly muted: number
+  readonly registeredAt: Date
+  readonly seenAt: Date
+  readonly receiptAt: Date | null
+}
+
+/** What is known of a user's devices, or of one device, at this moment. */
+export async function ruleFacts(
+  database: Reader,
+  { app, environment }: Scope,
+  who: { readonly userNo: number } | { readonly device: string },
+  nowMs: number,
+): Promise<DeviceFacts[]> {
+  const condition = 'userNo' in who ? sql`v.user_no = ${who.userNo}` : sql`v.id = ${uuidBuffer(who.device)}`
+  const devices = await database.rows<DeviceRow>(
+    sql`select v.no, v.id, v.user_no as userNo, v.platform, v.locale, v.time_zone as timeZone, v.app_version as appVersion,
+          v.system_version as systemVersion, v.model, v.permission, v.muted, v.registered_at as registeredAt,
+          v.seen_at as seenAt, v.receipt_at as receiptAt
+        from devices v where v.app_no = ${app.no} and v.environment = ${environment} and v.retired_at is null and ${condition}
+        order by v.no limit ${most.devices}`,
+  )
+  const [first] = devices
+  if (!first) return []
+  const person = await personFacts(database, first)
+  const follows = await database.rows<{ no: number; name: string }>(
+    sql`select d.device_no as no, t.name from topic_devices d join topics t on t.no = d.topic_no
+        where d.device_no in ${devices.map(({ no }) => no)}`,
+  )
+  return devices.map(({ no, id, userNo: _, muted, registeredAt, seenAt, receiptAt, ...rest }) => ({
+    device: uuidFromBytes(id),
+    facts: {
+      ...person,
+      nowMs,
+      device: {
+        ...rest,
+        muted: muted === 1,
+        registeredAt: registeredAt.getTime(),
+        seenAt: seenAt.getTime(),
+        receiptAt: receiptAt?.getTime() ?? null,
+      },
+      topics: new Set([...person.topics, ...follows.filter((one) => one.no === no).map(({ name }) => name)]),
+    },
+  }))
+}
+
+/** What holds for all devices of a user; for a device that is nobody's, what became of notifications on it. */
+async function personFacts(
+  database: Reader,
+  { no, userNo }: Pick<DeviceRow, 'no' | 'userNo'>,
+): Promise<Pick<Facts, 'user' | 'topics' | 'happened' | 'told' | 'reached'>> {
+  const ownDevices = userNo === null ? sql`w.no = ${no}` : sql`w.user_no = ${userNo}`
+  const deliveries = await database.rows<Record<Told, Date | null> & { notification: number; name: string | null }>(
+    sql`select r.notification_no as notification, n.name, r.accepted_at as rung, r.received_at as received, r.opened_at as opened
+        from devices w join deliveries r on r.device_no = w.no join notifications n on n.no = r.notification_no
+        where ${ownDevices} order by r.notification_no desc limit ${most.told}`,
+  )
+  const told = deliveries.flatMap(({ notification, ...times }) =>
+    (['rung', 'received', 'opened'] as const).flatMap((what) =>
+      times[what] === null ? [] : [{ what, atMs: times[what].getTime(), notification: String(notification) }],
+    ),
+  )
+  const reached = new Set(deliveries.flatMap(({ rung, name }) => (rung === null || name === null ? [] : [name])))
+  if (userNo === null) return { user: new Map(), topics: new Set(), happened: [], told, reached }
+  const [attributes, topics, happened] = await Promise.all([
+    attributesOf(database, [userNo]),
+    database.rows<{ name: string }>(
+      sql`select t.name from topic_users m join topics t on t.no = m.topic_no where m.user_no = ${userNo}`,
+    ),
+    database.rows<{ type: string; source: string; at: Date; data: string | null }>(
+      sql`select type, source, at, cast(data as char) as data from occurrences where user_no = ${userNo}
+          order by at desc limit ${most.happened}`,
+    ),
+  ])
+  return {
+    user: new Map(Object.entries(attributes.get(userNo) ?? {})),
+    topics: new Set(topics.map(({ name }) => name)),
+    happened: happened.map(({ type, source, at, data }) => ({
+      type,
+      source,
+      atMs: at.getTime(),
+      data: data === null ? null : (JSON.parse(data) as unknown),
+    })),
+    told,
+    reached,
+  }
+}
