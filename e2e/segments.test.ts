@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { Client } from '@zbell/contract'
 import { Demo } from './harness/demo.ts'
+import { until } from './harness/programs.ts'
 
 const demo = new Demo()
 const params = { app: 'merrow-sound' }
@@ -110,22 +111,106 @@ describe('a segment over HTTP', () => {
   })
 })
 
+describe('a segment as a target', () => {
+  const send = (to: object) =>
+    client.call('sendNotification', { params, body: { to: to as never, content: { title: 'Winter timetable' } } })
+  const reachedBy = async (to: object): Promise<string[]> => {
+    const { id } = await send(to)
+    const at = { params: { ...params, id } }
+    await until(
+      () => client.call('readNotification', at),
+      ({ state }) => state === 'finished',
+    )
+    return (await client.all('listDeliveries', at)).map(({ user }) => user ?? '').sort()
+  }
+
+  test('rings whoever belongs, each device once, beside other references and without those of another', async () => {
+    await save('commuters', 'follows("route-4")')
+    expect(await reachedBy({ any: ['segment:season'] })).toEqual(['ada', 'ada', 'nour'])
+    expect(await reachedBy({ any: ['segment:season', 'segment:commuters', 'user:haru'] })).toEqual([
+      'ada',
+      'ada',
+      'haru',
+      'nour',
+      'signe',
+    ])
+    expect(await reachedBy({ any: ['segment:season'], all: ['segment:commuters'] })).toEqual(['nour'])
+    expect(await reachedBy({ any: ['everyone'], none: ['segment:season'] })).toEqual(['haru', 'signe'])
+    expect(await reachedBy({ all: ['topic:route-4', 'segment:season'] })).toEqual(['nour'])
+  })
+
+  test('can be a rule that nobody saved, alone or beside references', async () => {
+    expect(await reachedBy({ rule: 'user.pass == "weekly"' })).toEqual(['haru', 'signe'])
+    expect(await reachedBy({ any: ['topic:route-4'], rule: 'user.pass == "weekly"' })).toEqual(['signe'])
+    expect(await reachedBy({ rule: 'user.pass == "weekly"', platforms: ['ios'] })).toEqual(['haru'])
+    await expect(send({ rule: 'user.pas == "x"' })).rejects.toMatchObject({
+      problem: { code: 'rule-refused', errors: [{ pointer: '/to/rule', line: 1, column: 1 }] },
+    })
+  })
+
+  test('is counted by the review as it rings', async () => {
+    const review = await client.call('reviewNotification', {
+      params,
+      query: {},
+      body: { to: { any: ['segment:season'] }, content: { title: 'T' } },
+    })
+    const { ios, android, web } = review.devices
+    const out = review.leftOut.reduce((sum, one) => sum + one.count, 0)
+    expect(ios + android + web + out).toBe(3)
+  })
+
+  test('is kept in the version that was sent by, and one that is not there is refused', async () => {
+    const { id } = await send({ any: ['segment:season'] })
+    const { version } = await client.call('readSegment', { params: { ...params, segment: 'season' } })
+    expect((await client.call('readNotification', { params: { ...params, id } })).to).toEqual({
+      any: [`segment:season@${version}`],
+    })
+    await expect(send({ any: ['segment:nobody'] })).rejects.toMatchObject({
+      problem: { errors: [{ pointer: '/to/any/0', detail: 'is not a segment of this app' }] },
+    })
+  })
+
+  test('is said by zbell send', async () => {
+    const sent = await demo.zbell(
+      'send',
+      '--where',
+      'user.pass == "weekly"',
+      '--title',
+      'Passes are cheaper',
+      '--review',
+      '--json',
+    )
+    expect([sent.code, JSON.parse(sent.out)]).toEqual([0, expect.objectContaining({ people: 2 })])
+    const refused = await demo.zbell(
+      'send',
+      '--to',
+      'everyone',
+      '--where',
+      'user.pass = "x"',
+      '--title',
+      'T',
+      '--review',
+    )
+    expect([refused.code, refused.err]).toEqual([6, expect.stringContaining('whether two are equal is asked by ==')])
+  })
+})
+
 describe('a segment by zbell', () => {
   test('is saved, listed, counted, tried and removed', async () => {
-    const saved = await demo.zbell('segment', 'save', 'commuters', 'follows("route-4")', '--note', 'crosses daily')
-    expect(saved.out).toBe('Saved as commuters, version 1. Count it with: zbell segment count commuters\n')
-    expect((await demo.zbell('segment', 'list')).out).toMatch(/commuters +1 .*follows\("route-4"\)/)
-    expect((await demo.zbell('segment', 'show', 'commuters')).out).toContain('crosses daily')
-    expect((await demo.zbell('segment', 'count', 'commuters')).out).toMatch(
+    const saved = await demo.zbell('segment', 'save', 'travellers', 'follows("route-4")', '--note', 'crosses daily')
+    expect(saved.out).toBe('Saved as travellers, version 1. Count it with: zbell segment count travellers\n')
+    expect((await demo.zbell('segment', 'list')).out).toMatch(/travellers +1 .*follows\("route-4"\)/)
+    expect((await demo.zbell('segment', 'show', 'travellers')).out).toContain('crosses daily')
+    expect((await demo.zbell('segment', 'count', 'travellers')).out).toMatch(
       /^2 people, 2 devices .*; 1 can be rung\nsuch as signe, nour\n/,
     )
-    expect((await demo.zbell('segment', 'members', 'commuters')).out).toContain('signe')
-    const tried = await demo.zbell('segment', 'try', 'commuters', 'ada')
+    expect((await demo.zbell('segment', 'members', 'travellers')).out).toContain('signe')
+    const tried = await demo.zbell('segment', 'try', 'travellers', 'ada')
     expect([tried.code, tried.out]).toEqual([
       0,
       expect.stringMatching(/^ada does not belong\.\n.*\nno +follows\("route-4"\)/s),
     ])
-    expect((await demo.zbell('segment', 'delete', 'commuters')).code).toBe(0)
+    expect((await demo.zbell('segment', 'delete', 'travellers')).code).toBe(0)
   })
 
   test('shows where a rule is wrong, under its line', async () => {

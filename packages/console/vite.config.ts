@@ -16,15 +16,17 @@ const policyInDevelopment = (nonce: string) =>
     "form-action 'none'",
   ].join('; ')
 
+const unset = '__CSP_NONCE__'
+
 export default defineConfig(({ command }) => {
   // The service puts one of each answer's own in its place.
-  const nonce = command === 'build' ? '__CSP_NONCE__' : 'development'
+  const nonce = command === 'build' ? unset : 'development'
   return {
     plugins: [react(), tailwindcss()],
     html: { cspNonce: nonce },
-    // All that any page needs is found at once, so that no page begins anew when it is first seen.
-    optimizeDeps: { entries: ['src/**/*.tsx'] },
     server: { headers: { 'Content-Security-Policy': policyInDevelopment(nonce) } },
+    // As it was put together: nothing has taken the place of the nonce.
+    preview: { headers: { 'Content-Security-Policy': policyInDevelopment(unset) } },
     build: {
       target: 'es2022',
       // The page's policy allows no inlined data but images.

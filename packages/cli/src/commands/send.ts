@@ -13,6 +13,7 @@ type SendFlags = {
   readonly all?: string[]
   readonly none?: string[]
   readonly platform?: string[]
+  readonly where?: string
   readonly file?: string
   readonly template?: string
   readonly title?: string
@@ -52,6 +53,7 @@ export function sendCommand(program: Command, io: Io, done: Run): void {
     )
     .option('--all <reference...>', 'only those that each of these names')
     .option('--none <reference...>', 'not those that one of these names')
+    .option('--where <rule>', 'only those for which this condition holds, in CEL')
     .option('--platform <platform...>', 'only ios, android or web')
     .option('--file <file>', 'a notification in YAML or JSON; flags win over what it says')
     .option('--template <name>', 'a saved template, filled with --value')
@@ -167,9 +169,16 @@ function requestOf(flags: SendFlags): NotificationRequest {
       ? {}
       : { commands: parseObject('--commands', flags.commands, '{"cancel": ["last-boat"]}') }),
   }
-  const target = present({ any: flags.to, all: flags.all, none: flags.none, platforms: flags.platform })
+  const target = present({
+    any: flags.to,
+    all: flags.all,
+    none: flags.none,
+    rule: flags.where,
+    platforms: flags.platform,
+  })
   const to = Object.keys(target).length > 0 ? target : rest.to
-  if (to === undefined) throw new UsageError('Say who is meant: --to user:NAME, topic:NAME or everyone.')
+  if (to === undefined)
+    throw new UsageError('Say who is meant: --to user:NAME, topic:NAME, segment:NAME or everyone, or --where RULE.')
   return {
     ...rest,
     to,

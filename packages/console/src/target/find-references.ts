@@ -11,8 +11,9 @@ const many = (count: number, one: string) => `${count.toLocaleString('en')} ${on
 export async function findReferences(place: Place, typed: string): Promise<FoundReference[]> {
   const { app, environment } = place
   const params = { app: app.slug }
-  const [topics, people, sent] = await Promise.all([
+  const [topics, segments, people, sent] = await Promise.all([
     findTopics(place, typed, few),
+    api.call('listSegments', { params, query: { environment, limit: '200' } }),
     api.call('listUsers', { params, query: { environment, limit: String(few), ...(typed ? { search: typed } : {}) } }),
     typed.length < 2
       ? { items: [] }
@@ -26,6 +27,10 @@ export async function findReferences(place: Place, typed: string): Promise<Found
       label: title ? `${topic}: ${title}` : topic,
       note: `${many(users, 'follower')}${devices > 0 ? `, ${many(devices, 'device')}` : ''}`,
     })),
+    ...segments.items
+      .filter(({ name }) => name.includes(typed.toLowerCase()))
+      .slice(0, few)
+      .map(({ name, note, rule }) => ({ reference: `segment:${name}`, label: name, note: note ?? rule.slice(0, 60) })),
     ...people.items.map(({ user, devices }) => ({
       reference: `user:${user}`,
       label: user ?? '',

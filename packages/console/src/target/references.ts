@@ -1,10 +1,11 @@
 import type { Target } from '@zbell/contract'
-import { Bell, Globe, type LucideIcon, MonitorSmartphone, SquareUser, Tag, Ticket } from 'lucide-react'
+import { Bell, Filter, Globe, type LucideIcon, MonitorSmartphone, SquareUser, Tag, Ticket } from 'lucide-react'
 
 /** Each kind of reference: how it looks, and what it is called. */
 export const referenceKinds: Readonly<Record<string, { readonly icon: LucideIcon; readonly name: string }>> = {
   user: { icon: SquareUser, name: 'person' },
   topic: { icon: Tag, name: 'topic' },
+  segment: { icon: Filter, name: 'segment' },
   device: { icon: MonitorSmartphone, name: 'device' },
   token: { icon: Ticket, name: 'token' },
   reached: { icon: Bell, name: 'who a notification reached' },
@@ -34,6 +35,7 @@ export type TargetPart = (typeof targetRows)[number]['part']
 export function textOfTarget(target: Target): string {
   return targetRows
     .flatMap(({ part }) => (target[part]?.length ? [`${part}: ${target[part].join(' ')}`] : []))
+    .concat(target.rule === undefined ? [] : [`rule: ${target.rule.replaceAll(/\s+/g, ' ')}`])
     .concat(target.platforms?.length ? [`platforms: ${target.platforms.join(' ')}`] : [])
     .join('\n')
 }
@@ -41,10 +43,16 @@ export function textOfTarget(target: Target): string {
 /** Reads the text of a target; a line without a name belongs to `any`. */
 export function targetOfText(text: string): Target {
   const found: Record<string, string[]> = {}
+  let rule: string | undefined
   for (const line of text.split('\n')) {
+    const written = /^\s*rule\s*:\s*(.+)$/.exec(line)?.[1]
+    if (written !== undefined) {
+      rule = written
+      continue
+    }
     const [, part = 'any', rest = ''] = /^\s*(?:(any|all|none|platforms)\s*:(?!\S*:))?(.*)$/.exec(line) ?? []
     const all = readReferences(rest)
     if (all.length > 0) found[part] = [...(found[part] ?? []), ...all]
   }
-  return found as Target
+  return { ...found, ...(rule === undefined ? {} : { rule }) } as Target
 }

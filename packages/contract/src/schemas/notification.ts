@@ -11,6 +11,7 @@ import { z } from 'zod'
 import { neededFault } from '../problems/problem.ts'
 import { content, mode, urgency, values, writing } from './content.ts'
 import { deliveryState } from './delivery.ts'
+import { rule } from './segment.ts'
 import { templateReference } from './template.ts'
 import { instant, uuid } from './text.ts'
 
@@ -22,7 +23,7 @@ const reference = z
   })
   .meta({
     id: 'Reference',
-    description: 'user:NAME, device:ID, token:TOKEN, topic:NAME or everyone',
+    description: 'user:NAME, device:ID, token:TOKEN, topic:NAME, segment:NAME, reached:NOTIFICATION or everyone',
     examples: ['user:ada'],
   })
 
@@ -36,10 +37,11 @@ export const target = z
       .optional()
       .describe('Only those that each of these names.'),
     none: references.optional().describe('Not those that one of these names.'),
+    rule: rule.optional().describe('Only those for which this condition in CEL holds.'),
     platforms: z.array(z.enum(platforms)).min(1).max(platforms.length).optional().describe('Only these platforms.'),
   })
-  .refine(({ any, all }) => any !== undefined || all !== undefined, {
-    message: 'wants any or all: who is meant at all',
+  .refine((given) => given.any !== undefined || given.all !== undefined || given.rule !== undefined, {
+    message: 'wants any, all or a rule: who is meant at all',
     params: { fault: neededFault },
   })
   .refine((given) => referencesOf(given).length <= targetLimits.references, {

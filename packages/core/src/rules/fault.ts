@@ -5,10 +5,13 @@ export type RuleFault = { readonly line: number; readonly column: number; readon
 export class RuleRefused extends Error {
   override readonly name = 'RuleRefused'
   readonly faults: readonly RuleFault[]
+  /** The segment whose rule it is, where it is not the one that was asked about. */
+  readonly segment: string | undefined
 
-  constructor(faults: readonly RuleFault[]) {
+  constructor(faults: readonly RuleFault[], segment?: string) {
     super(faults.map(({ line, column, says }) => `line ${line}, column ${column}: ${says}`).join('; '))
     this.faults = faults
+    this.segment = segment
   }
 }
 

@@ -2,26 +2,30 @@ import type { Platform } from '../devices/device.ts'
 import { isUuid } from '../ids/uuid-v7.ts'
 
 /**
- * One reference of a target: a person, one device by its id or by its token, who joined a topic, or all that the app has in
- * this environment.
+ * One reference of a target: a person, one device by its id or by its token, who joined a topic, who belongs to a segment, or
+ * all that the app has in this environment.
  */
 export type Reference =
   | { readonly is: 'user'; readonly user: string }
   | { readonly is: 'device'; readonly device: string }
   | { readonly is: 'token'; readonly token: string }
   | { readonly is: 'topic'; readonly topic: string }
+  /** Whoever a saved rule holds for, in its newest version or in that one. */
+  | { readonly is: 'segment'; readonly segment: string; readonly version: number | undefined }
   /** Devices that another notification has gone to. */
   | { readonly is: 'reached'; readonly notification: string }
   | { readonly is: 'everyone' }
 
 /**
- * Who: every device that at least one reference of `any` names, and every one of `all`, and none of `none`. Each part that
- * is left out asks nothing; one of the first two has to be there.
+ * Who: every device that at least one reference of `any` names, and every one of `all`, and none of `none`, and for which the
+ * rule holds. Each part that is left out asks nothing; `any`, `all` or the rule has to be there.
  */
 export type Target = {
   readonly any?: readonly string[] | undefined
   readonly all?: readonly string[] | undefined
   readonly none?: readonly string[] | undefined
+  /** A condition in CEL. */
+  readonly rule?: string | undefined
   /** Only devices of these platforms. */
   readonly platforms?: readonly Platform[] | undefined
 }
@@ -65,6 +69,8 @@ export const isTopicName = (text: string): boolean => /^[a-z0-9][a-z0-9.-]{0,63}
 
 export const targetLimits = Object.freeze({ references: 10_000, allReferences: 20, userChars: 128, tokenChars: 4_096 })
 
+const segmentReference = /^([a-z0-9][a-z0-9._-]{0,63})(?:@([1-9]\d{0,8}))?$/
+
 /** A person's name in the app's own system: no spaces, no control characters, so that it reads well in a reference. */
 const userName = /^[^\s\p{Cc}\p{Cs}]+$/u
 
@@ -72,7 +78,7 @@ export const isUserName = (text: string): boolean =>
   text.length > 0 && text.length <= targetLimits.userChars && userName.test(text)
 
 /**
- * Reads `user:ada`, `device:0190…`, `token:…`, `topic:route-4` or `everyone`.
+ * Reads `user:ada`, `device:0190…`, `token:…`, `topic:route-4`, `segment:commuters` or `everyone`.
  * @returns the reference, or a sentence that says what is wrong with the text
  */
 export function parseReference(text: string): Reference | string {
@@ -95,11 +101,17 @@ export function parseReference(text: string): Reference | string {
       return isTopicName(name)
         ? { is: 'topic', topic: name }
         : `wants a topic of small letters, digits, hyphens and dots after "topic:"`
+    case 'segment': {
+      const [, segment, version] = segmentReference.exec(name) ?? []
+      return segment === undefined
+        ? 'wants a segment’s name, such as commuters or commuters@3, after "segment:"'
+        : { is: 'segment', segment, version: version === undefined ? undefined : Number(version) }
+    }
     case 'reached':
       return isUuid(name)
         ? { is: 'reached', notification: name }
         : 'wants a notification’s id after "reached:"; it names the devices that one has gone to'
     default:
-      return 'is not a reference; write user:NAME, device:ID, token:TOKEN, topic:NAME, reached:NOTIFICATION or everyone'
+      return 'is not a reference; write user:NAME, device:ID, token:TOKEN, topic:NAME, segment:NAME, reached:NOTIFICATION or everyone'
   }
 }

@@ -1,8 +1,19 @@
 import type { notificationRequest } from '@zbell/contract'
-import type { Filling, Mode, Target, Urgency, Writing } from '@zbell/core'
+import {
+  type Filling,
+  type Mode,
+  parseReference,
+  parseTarget,
+  type Target,
+  type Urgency,
+  type Writing,
+} from '@zbell/core'
 import type { z } from 'zod'
 import type { Scope } from '../store/apps/apps.ts'
+import { whereOf } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
+import { segmentVersions } from '../store/segments/segments.ts'
+import { needRule } from './segments.ts'
 import { filledTemplate } from './templates.ts'
 
 /** A notification as somebody asks for it: a request that was read, a run of a schedule, a firing of a trigger. */
@@ -36,10 +47,41 @@ export async function draftOf(database: Database, scope: Scope, request: Notific
       : await filledTemplate(database, scope, request.template, filling)
   return {
     ...written,
-    target: request.to,
+    target: await settledTarget(database, scope, request.to),
     mode: request.mode,
     urgency: request.urgency,
     ttlSeconds: request.ttlSeconds,
     spreadSeconds: request.spreadSeconds,
   }
+}
+
+/**
+ * A target as it stands at this moment: its rule is one that can be asked, and each segment is meant in its newest version, so
+ * that what was sent shows the rule as it was.
+ * @throws {Problem} `rule-refused`
+ */
+async function settledTarget(database: Database, scope: Scope, target: Target): Promise<Target> {
+  if (target.rule !== undefined) await needRule(database, scope, target.rule, { pointer: '/to/rule' })
+  const names = segmentsOf(target)
+  if (names.length === 0) return target
+  const versions = await segmentVersions(database, whereOf(scope), names)
+  const settle = (reference: string): string => {
+    const read = parseReference(reference)
+    const version = typeof read !== 'string' && read.is === 'segment' ? versions.get(read.segment) : undefined
+    return typeof read !== 'string' && read.is === 'segment' && read.version === undefined && version !== undefined
+      ? `${reference}@${version}`
+      : reference
+  }
+  const { any, all, none } = target
+  return {
+    ...target,
+    ...(any ? { any: any.map(settle) } : {}),
+    ...(all ? { all: all.map(settle) } : {}),
+    ...(none ? { none: none.map(settle) } : {}),
+  }
+}
+
+const segmentsOf = (target: Target): string[] => {
+  const { any, all, none } = parseTarget(target)
+  return [...any, ...all, ...none].flatMap((one) => (one.is === 'segment' ? [one.segment] : []))
 }

@@ -5,6 +5,7 @@ import type { Database } from '../store/database.ts'
 import {
   unknownDevices,
   unknownNotifications,
+  unknownSegments,
   unknownTokens,
   unknownTopics,
   unknownUsers,
@@ -16,6 +17,7 @@ const kinds = {
   device: { name: 'device', missing: unknownDevices },
   topic: { name: 'topic', missing: unknownTopics },
   token: { name: 'token of a device', missing: unknownTokens },
+  segment: { name: 'segment', missing: unknownSegments },
   reached: { name: 'notification', missing: unknownNotifications },
 } as const
 
@@ -29,6 +31,8 @@ function nameOf(reference: Reference): string {
       return reference.token
     case 'topic':
       return reference.topic
+    case 'segment':
+      return reference.segment
     case 'reached':
       return reference.notification
     case 'everyone':

@@ -1,7 +1,8 @@
 import type { Segment } from '@zbell/contract'
 import { explainRule } from '@zbell/core/rules'
-import { needSegment, readyRule, usersOf } from '../../intake/segments.ts'
+import { needRule, needSegment, usersOf } from '../../intake/segments.ts'
 import { invalid, Problem } from '../../problems/problem.ts'
+import { whereOf } from '../../store/apps/where.ts'
 import type { Database } from '../../store/database.ts'
 import { type DeviceFacts, ruleFacts } from '../../store/rules/rule-facts.ts'
 import { countRule, ruleMembers } from '../../store/rules/rule-members.ts'
@@ -17,7 +18,7 @@ const isSegmentName = (text: string): boolean => /^[a-z0-9][a-z0-9._-]{0,63}$/.t
 
 export function serveSegments(on: OperationRouter, database: Database): void {
   on.serve('listSegments', async ({ caller: { scope }, query: { limit, after } }) => {
-    const rows = await listSegments(database, scope, limit + 1, nameAtPlace(after))
+    const rows = await listSegments(database, whereOf(scope), limit + 1, nameAtPlace(after))
     return pageView(rows, limit, ({ name }) => placeOfName(name), segmentView)
   })
 
@@ -29,8 +30,8 @@ export function serveSegments(on: OperationRouter, database: Database): void {
     const name = params.segment
     if (!isSegmentName(name))
       throw invalid('/segment', 'wants up to 64 small letters, digits, dots, hyphens and underscores as a name')
-    await readyRule(database, scope, rule, Date.now(), name)
-    await saveSegment(database, scope, { name, rule, note, madeBy: actor })
+    await needRule(database, scope, rule, { as: name })
+    await saveSegment(database, whereOf(scope), { name, rule, note, madeBy: actor })
     return segmentView(await needSegment(database, scope, name))
   })
 
@@ -38,12 +39,12 @@ export function serveSegments(on: OperationRouter, database: Database): void {
     const { name } = await needSegment(database, scope, params.segment)
     const users = await usersOf(database, scope, name)
     if (users.length > 0) throw new Problem('segment-in-use', `${name} is used by ${users.slice(0, 20).join(', ')}.`)
-    await deleteSegment(database, scope, name)
+    await deleteSegment(database, whereOf(scope), name)
     return undefined
   })
 
   on.serve('countRule', async ({ caller: { scope }, body: { rule }, waits }) => {
-    const { term, context } = await readyRule(database, scope, rule, Date.now())
+    const { term, context } = await needRule(database, scope, rule)
     const bounded = database.bounded({ withinMs, signal: waits })
     const [count, examples] = await Promise.all([
       countRule(bounded, scope, term, context),
@@ -54,7 +55,7 @@ export function serveSegments(on: OperationRouter, database: Database): void {
 
   on.serve('explainRule', async ({ caller: { scope }, body }) => {
     const text = body.rule ?? (await needSegment(database, scope, body.segment ?? '')).rule
-    const { term, context, segments } = await readyRule(database, scope, text, Date.now())
+    const { term, context, segments } = await needRule(database, scope, text)
     const who =
       body.user === undefined
         ? { device: body.device ?? '' }
@@ -73,7 +74,7 @@ export function serveSegments(on: OperationRouter, database: Database): void {
 
   on.serve('listSegmentMembers', async ({ caller: { scope }, params, query: { limit, after }, waits }) => {
     const { rule } = await needSegment(database, scope, params.segment)
-    const { term, context } = await readyRule(database, scope, rule, Date.now())
+    const { term, context } = await needRule(database, scope, rule)
     const bounded = database.bounded({ withinMs, signal: waits })
     const rows = await ruleMembers(bounded, scope, term, context, { limit: limit + 1, after: numberAtPlace(after) })
     return pageView(

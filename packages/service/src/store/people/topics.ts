@@ -2,7 +2,7 @@ import { uuidFromBytes } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
-import type { Database, Reader, Tx } from '../database.ts'
+import type { Database, Tx } from '../database.ts'
 import { noteEvent } from '../devices/device-events.ts'
 import { commas } from '../fragments.ts'
 
@@ -30,19 +30,6 @@ export async function listTopics(database: Database, scope: Scope, limit: number
     sql`select ${columns} from topics t where ${inScope(scope)} and t.name > ${after} order by t.name limit ${limit}`,
   )
   return rows.map(rowOf)
-}
-
-/** The numbers of those that are there. */
-export async function topicNumbers(
-  database: Reader,
-  scope: Scope,
-  names: readonly string[],
-): Promise<Map<string, number>> {
-  if (names.length === 0) return new Map()
-  const rows = await database.rows<{ no: number; name: string }>(
-    sql`select t.no, t.name from topics t where ${inScope(scope)} and t.name in ${names}`,
-  )
-  return new Map(rows.map(({ no, name }) => [name, no]))
 }
 
 export async function findTopic(database: Database, scope: Scope, name: string): Promise<TopicRow | undefined> {

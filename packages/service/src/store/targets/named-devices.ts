@@ -1,12 +1,13 @@
 import { createHash } from 'node:crypto'
-import { deliveryStates, parseTarget, type Reference, reasons, type Target } from '@zbell/core'
+import { deliveryStates, parseTarget, platforms, type Reference, reasons, type Target } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Scope } from '../apps/apps.ts'
+import type { Where } from '../apps/where.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Reader } from '../database.ts'
 import { anyOf } from '../fragments.ts'
-
-export type Where = { readonly appNo: number; readonly environment: Scope['environment'] }
+import { readyRule } from '../rules/ready-rule.ts'
+import { ruleCondition } from '../rules/rule-condition.ts'
+import { findSegment } from '../segments/segments.ts'
 
 /** What references name, by number: the union of all. What is not there names nobody. */
 export type Named = {
@@ -16,7 +17,12 @@ export type Named = {
   readonly devices: readonly number[]
   readonly topics: readonly number[]
   readonly reached: readonly number[]
+  /** Rules, as conditions on a device `v` that are true or false. */
+  readonly rules: readonly Rule[]
 }
+
+/** A rule as it is asked of the devices of an app. */
+type Rule = { readonly condition: SQL; readonly where: Where }
 
 const tokenHash = (token: string): Buffer => createHash('sha256').update(token).digest()
 
@@ -27,6 +33,7 @@ export type NamedTarget = { readonly any: Named; readonly all: readonly Named[];
 export async function nameAll(tx: Reader, target: Target, { appNo, environment }: Where): Promise<NamedTarget> {
   const { any, all, none } = parseTarget(target)
   const every = [...any, ...all, ...none]
+  const where = { appNo, environment }
   const find = async (
     names: readonly string[],
     query: (keys: readonly unknown[]) => SQL,
@@ -40,7 +47,7 @@ export async function nameAll(tx: Reader, target: Target, { appNo, environment }
       distinct.flatMap((name) => (found.has(plain(keyOf(name))) ? [[name, found.get(plain(keyOf(name)))!]] : [])),
     )
   }
-  const [users, topics, devices, tokens, reached] = await Promise.all([
+  const [users, topics, devices, tokens, reached, segments, own] = await Promise.all([
     find(
       every.flatMap((one) => (one.is === 'user' ? [one.user] : [])),
       (names) =>
@@ -72,7 +79,10 @@ export async function nameAll(tx: Reader, target: Target, { appNo, environment }
             where app_no = ${appNo} and environment = ${environment} and id in ${ids}`,
       uuidBuffer,
     ),
+    segmentConditions(tx, where, every),
+    target.rule === undefined ? undefined : conditionOf(tx, where, target.rule),
   ])
+  const rules = (conditions: readonly SQL[]): Rule[] => conditions.map((condition) => ({ condition, where }))
   const named = (own: readonly Reference[]): Named => {
     const numbers = (pick: (one: Reference) => number | undefined) => [
       ...new Set(own.flatMap((one) => pick(one) ?? [])),
@@ -85,9 +95,32 @@ export async function nameAll(tx: Reader, target: Target, { appNo, environment }
       ),
       topics: numbers((one) => (one.is === 'topic' ? topics.get(one.topic) : undefined)),
       reached: numbers((one) => (one.is === 'reached' ? reached.get(one.notification) : undefined)),
+      rules: rules(own.flatMap((one) => (one.is === 'segment' ? [segments.get(one) ?? sql`false`] : []))),
     }
   }
-  return { any: named(any), all: all.map((one) => named([one])), none: named(none) }
+  const whole = own === undefined ? [] : [{ ...named([]), rules: rules([own]) }]
+  return { any: named(any), all: [...all.map((one) => named([one])), ...whole], none: named(none) }
+}
+
+/** A rule as it is asked about at this moment: what is neither yes nor no is no. */
+async function conditionOf(tx: Reader, where: Where, rule: string): Promise<SQL> {
+  const { term, context } = await readyRule(tx, where, rule, Date.now())
+  return sql`coalesce(${ruleCondition(term, context)}, false)`
+}
+
+/** The rules of the segments that are named; one that is not there has nobody. */
+async function segmentConditions(
+  tx: Reader,
+  where: Where,
+  references: readonly Reference[],
+): Promise<Map<Reference, SQL>> {
+  const found = new Map<Reference, SQL>()
+  for (const one of references) {
+    if (one.is !== 'segment') continue
+    const row = await findSegment(tx, where, one.segment, one.version)
+    if (row) found.set(one, await conditionOf(tx, where, row.rule))
+  }
+  return found
 }
 
 const plain = (key: unknown): string => (Buffer.isBuffer(key) ? key.toString('hex') : String(key))
@@ -155,8 +188,17 @@ const kinds = {
         sql`and ${reachedIt}`,
       ).map(byDevice),
   },
+  rules: {
+    condition: (rules: readonly Rule[]): SQL => anyOf(rules.map(({ condition }) => condition)),
+    sources: (rules: readonly Rule[]): Source[] =>
+      platforms.map((platform) => ({
+        tables: sql`devices v force index (by_platform)`,
+        where: sql`v.app_no = ${rules[0]!.where.appNo} and v.environment = ${rules[0]!.where.environment}
+          and v.platform = ${platform} and ${anyOf(rules.map(({ condition }) => condition))}`,
+      })),
+  },
 } as const
-const kindNames = ['devices', 'users', 'topics', 'reached'] as const
+const kindNames = ['devices', 'users', 'topics', 'reached', 'rules'] as const
 
 /** Devices `v` as they are found in these tables. */
 export type Source = { readonly tables: SQL; readonly where: SQL }
@@ -166,7 +208,9 @@ export const isNamed = (named: Named): SQL => (named.everyone ? sql`true` : (isO
 
 /** @returns undefined where nobody is named */
 function isOneOf(named: Named): SQL | undefined {
-  const conditions = kindNames.flatMap((kind) => (named[kind].length === 0 ? [] : [kinds[kind].condition(named[kind])]))
+  const conditions = kindNames.flatMap((kind) =>
+    named[kind].length === 0 ? [] : [kinds[kind].condition(named[kind] as never)],
+  )
   return conditions.length === 0 ? undefined : anyOf(conditions)
 }
 
@@ -175,7 +219,7 @@ function isOneOf(named: Named): SQL | undefined {
  * each device a look, and whoever wants each once has only to put their numbers in order.
  */
 export const sourcesOf = (named: Named): Source[] =>
-  kindNames.flatMap((kind) => (named[kind].length === 0 ? [] : kinds[kind].sources(named[kind])))
+  kindNames.flatMap((kind) => (named[kind].length === 0 ? [] : kinds[kind].sources(named[kind] as never)))
 
 /** All but those that are named: joined to them and found nowhere, which costs half of a condition that is asked of each. */
 export function without({ topics, ...few }: Named): { readonly joins: SQL; readonly conditions: readonly SQL[] } {

@@ -1,6 +1,7 @@
-import { type Environment, isUuid, type Mode, type Platform, type Target, uuidFromBytes } from '@zbell/core'
+import { isUuid, type Mode, type Platform, type Target, uuidFromBytes } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
 import type { BlockDevice } from '../../engine/work.ts'
+import type { Where } from '../apps/where.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Reader } from '../database.ts'
 import { loadBlockDevices } from '../devices/load-block-devices.ts'
@@ -9,8 +10,6 @@ import { isNamed, nameAll } from './named-devices.ts'
 import { isReachable } from './reachable.ts'
 import type { TargetGroup } from './tally-target.ts'
 import { targetParts } from './target-devices.ts'
-
-type Where = { readonly appNo: number; readonly environment: Environment }
 
 type Sought = {
   readonly platform: Platform

@@ -1,11 +1,10 @@
-import { type Environment, type Mode, type Permission, type Platform, platforms, type Target } from '@zbell/core'
+import { type Mode, type Permission, type Platform, platforms, type Target } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
+import type { Where } from '../apps/where.ts'
 import type { Reader } from '../database.ts'
 import { anyOf, commas } from '../fragments.ts'
 import { isReachable } from './reachable.ts'
 import { coversMoreThan, platformsIn, targetConditions, targetParts, unionOf } from './target-devices.ts'
-
-type Where = { readonly appNo: number; readonly environment: Environment }
 
 /** Devices of a target that a decision does not tell apart. */
 export type TargetGroup = {

@@ -2,10 +2,11 @@ import { createHash } from 'node:crypto'
 import { type Platform, parseTarget, platforms, type Target } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
 import type { BlockDevice } from '../../engine/work.ts'
+import type { Where } from '../apps/where.ts'
 import type { Reader } from '../database.ts'
 import { blockDeviceColumns, blockDeviceOf, type RawBlockDevice } from '../devices/load-block-devices.ts'
 import { allOf } from '../fragments.ts'
-import { isNamed, type Named, type NamedTarget, nameAll, sourcesOf, type Where, without } from './named-devices.ts'
+import { isNamed, type Named, type NamedTarget, nameAll, sourcesOf, without } from './named-devices.ts'
 
 /**
  * A target as tails of statements over devices `v`: everything after `select …`. Together they find each device that is meant,
@@ -57,16 +58,16 @@ export async function coversMoreThan(tx: Reader, target: Target, where: Where, m
   const driver = driverOf(target, await nameAll(tx, target, where))
   // No number is null: a list that is empty finds nothing.
   const list = (numbers: readonly number[]) => (numbers.length === 0 ? [null] : numbers)
+  const everyDevice = sql`devices force index (by_platform)
+    where app_no = ${where.appNo} and environment = ${where.environment} and platform in ${platformsIn(target)}`
   const walked: SQL[] = driver
     ? [
         sql`topic_users where topic_no in ${list(driver.topics)}`,
         sql`topic_devices where topic_no in ${list(driver.topics)}`,
         sql`deliveries where notification_no in ${list(driver.reached)}`,
+        ...(driver.rules.length > 0 ? [everyDevice] : []),
       ]
-    : [
-        sql`devices force index (by_platform)
-            where app_no = ${where.appNo} and environment = ${where.environment} and platform in ${platformsIn(target)}`,
-      ]
+    : [everyDevice]
   const counts = await Promise.all(
     walked.map((rows) =>
       tx.rows<{ count: number }>(sql`select count(*) as count from (select 1 from ${rows} limit ${most + 1}) walked`),
@@ -78,8 +79,10 @@ export async function coversMoreThan(tx: Reader, target: Target, where: Where, m
 /** By what the devices are found, where it is not by walking through all: whatever names the fewest, as far as that is plain. */
 function driverOf(target: Target, { any, all }: NamedTarget): Named | undefined {
   const candidates = [...(target.any === undefined ? [] : [any]), ...all].filter(({ everyone }) => !everyone)
-  const isFew = ({ topics, reached }: Named) => topics.length === 0 && reached.length === 0
-  return candidates.find(isFew) ?? candidates[0]
+  const isFew = ({ topics, reached, rules }: Named) => topics.length === 0 && reached.length === 0 && rules.length === 0
+  // A rule is asked of every device; whatever else is named has fewer.
+  const isListed = ({ rules }: Named) => rules.length === 0
+  return candidates.find(isFew) ?? candidates.find(isListed) ?? candidates[0]
 }
 
 /** A look finds so many devices at most; what is behind them is found by the next. */
@@ -125,7 +128,7 @@ export async function personalDevices(tx: Reader, target: Target, where: Where, 
 /** What most programs send to, one person or one token, asked without a table in between: a third less to wait for. */
 function directly(target: Target, where: Where): SQL | undefined {
   const { any, all, none } = parseTarget(target)
-  if (all.length > 0 || none.length > 0 || target.platforms) return undefined
+  if (all.length > 0 || none.length > 0 || target.platforms || target.rule !== undefined) return undefined
   const users = any.flatMap((one) => (one.is === 'user' ? [one.user] : []))
   const tokens = any.flatMap((one) => (one.is === 'token' ? [one.token] : []))
   const { appNo, environment } = where
@@ -153,6 +156,9 @@ export function isPersonal(target: Target): boolean {
   const { any, all, none } = parseTarget(target)
   const every = [...any, ...all, ...none]
   return (
-    any.length > 0 && every.length <= 200 && every.every(({ is }) => is === 'user' || is === 'device' || is === 'token')
+    target.rule === undefined &&
+    any.length > 0 &&
+    every.length <= 200 &&
+    every.every(({ is }) => is === 'user' || is === 'device' || is === 'token')
   )
 }

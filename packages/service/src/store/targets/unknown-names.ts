@@ -27,6 +27,7 @@ export const unknownUsers = unknownIn(sql`users`, sql`name`, asItIs, asItIs as n
 export const unknownTopics = unknownIn(sql`topics`, sql`name`, asItIs, asItIs as never)
 export const unknownDevices = unknownIn(sql`devices`, sql`id`, uuidBuffer, uuidFromBytes as never)
 export const unknownNotifications = unknownIn(sql`notifications`, sql`id`, uuidBuffer, uuidFromBytes as never)
+export const unknownSegments = unknownIn(sql`segments`, sql`name`, asItIs, asItIs as never, sql`and deleted_at is null`)
 export const unknownTokens = unknownIn(
   sql`devices`,
   sql`token_hash`,
