@@ -55,6 +55,11 @@ beforeAll(async () => {
   client = new Client({ url: demo.ready.service, bearer: demo.ready.backendKey })
   const sent = await demo.zbell('send', '--to', 'everyone', '--title', 'Boarding is open', '--json')
   const { id } = JSON.parse(sent.out) as { id: string }
+  await client.call('saveSegment', {
+    params: { ...params, segment: 'commuters' },
+    query,
+    body: { rule: 'user.pass in ["weekly", "season"] && follows("route-4")' },
+  })
   browser = await openBrowser()
   const context = await browser.newContext()
   const page = await context.newPage()
@@ -77,6 +82,9 @@ beforeAll(async () => {
     '/people',
     '/people/ada',
     '/topics',
+    '/segments',
+    '/segments/new',
+    '/segments/commuters',
     '/write',
     '/activity',
     `/activity/${id}`,

@@ -162,7 +162,15 @@ const pictures = {
     await wait(400)
     await save(page, 'notification')
   },
-  devices: (page) => picture(page, 'devices', '/devices'),
+  segment: async (page) => {
+    await zbell('segment', 'save', 'commuters', 'user.pass in ["weekly", "season"] && follows("route-4")')
+    await page.goto(`${ready.service}/segments/commuters`)
+    await page.getByText('can be rung').waitFor()
+    await page.getByLabel('Who', { exact: true }).fill('nour')
+    await page.keyboard.press('Enter')
+    await page.getByText('nour belongs.').waitFor()
+    await save(page, 'segment')
+  },
   credentials: async (page) => {
     await zbell('credential', 'check')
     await picture(page, 'credentials', '/credentials')

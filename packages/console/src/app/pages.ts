@@ -1,6 +1,7 @@
 import {
   Activity,
   Bell,
+  Filter,
   FlaskConical,
   HeartPulse,
   KeyRound,
@@ -29,6 +30,7 @@ export const places: readonly PlaceEntry[] = [
       { to: '/devices', name: 'Devices', icon: Smartphone },
       { to: '/people', name: 'People', icon: Users },
       { to: '/topics', name: 'Topics', icon: Tags },
+      { to: '/segments', name: 'Segments', icon: Filter },
     ],
   },
   { name: 'Ring', icon: Bell, pages: [{ to: '/write', name: 'Write', icon: PenLine }] },

@@ -9,6 +9,7 @@ import { useEffect, useRef } from 'react'
 import type { CodeTextProps, KnownName, TextPlace } from './code-text.tsx'
 import { messageLanguage } from './message-language.ts'
 import { nonce } from './nonce.ts'
+import { deviceNames, ruleFunctions, ruleLanguage } from './rule-language.ts'
 
 /** It came from outside, and is not to be told there again. */
 const fromOutside = Annotation.define<boolean>()
@@ -44,7 +45,45 @@ const colours = HighlightStyle.define([
   { tag: tags.bracket, color: 'var(--soft)' },
   { tag: tags.punctuation, color: 'var(--soft)' },
   { tag: [tags.string, tags.escape], color: 'var(--amber)' },
+  { tag: tags.number, color: 'var(--sea)' },
+  { tag: tags.comment, color: 'var(--soft)' },
 ])
+
+/**
+ * Text that takes the place of coloured text: the browser would give it the colours as styles of its own, which the page's
+ * policy refuses.
+ */
+const replacesBySelf = EditorView.domEventHandlers({
+  beforeinput(event, view) {
+    if (event.inputType !== 'insertText' || event.data === null || view.state.selection.main.empty) return false
+    event.preventDefault()
+    view.dispatch(view.state.replaceSelection(event.data), { userEvent: 'input.type', scrollIntoView: true })
+    return true
+  },
+})
+
+/** In a rule: attributes after `user.`, facts after `device.`, functions where a word begins. */
+function completeRule(names: () => readonly KnownName[]) {
+  return (context: CompletionContext) => {
+    const member = context.matchBefore(/\b(?:user|device)\.\w*$/)
+    if (member) {
+      const options = member.text.startsWith('user')
+        ? names().map(({ name, note }) => ({ label: name, detail: note, type: 'variable' }))
+        : deviceNames.map((name) => ({ label: name, type: 'variable' }))
+      return { from: member.from + member.text.indexOf('.') + 1, options, validFor: /^\w*$/ }
+    }
+    const word = context.matchBefore(/[A-Za-z]\w*$/)
+    if (!word && !context.explicit) return null
+    const before = context.state.sliceDoc(0, word?.from ?? context.pos)
+    // Within a text nothing is offered.
+    if ((before.match(/"/g)?.length ?? 0) % 2 === 1) return null
+    return {
+      from: word?.from ?? context.pos,
+      options: [{ label: 'user', apply: 'user.' }, { label: 'device', apply: 'device.' }, ...ruleFunctions],
+      validFor: /^\w*$/,
+    }
+  }
+}
 
 /** Names after an opening brace; after a comma, the types that a value can have in a text. */
 function complete(names: () => readonly KnownName[]) {
@@ -98,8 +137,8 @@ export default function CodeTextEditor(props: CodeTextProps) {
       'aria-label': label,
       'aria-describedby': props['aria-describedby'],
       'aria-invalid': String(props['aria-invalid']),
-      dir: 'auto',
-      spellcheck: 'true',
+      dir: props.language === 'rule' ? 'ltr' : 'auto',
+      spellcheck: props.language === 'rule' ? 'false' : 'true',
       ...(lang ? { lang } : {}),
     })
   // biome-ignore lint/correctness/useExhaustiveDependencies: made once; what changes later is told to it below
@@ -111,12 +150,16 @@ export default function CodeTextEditor(props: CodeTextProps) {
         extensions: [
           EditorView.cspNonce.of(nonce),
           look,
-          messageLanguage,
+          props.language === 'rule' ? ruleLanguage : messageLanguage,
           syntaxHighlighting(colours),
           history(),
-          autocompletion({ override: [complete(() => latest.current.names)], icons: false }),
+          autocompletion({
+            override: [(props.language === 'rule' ? completeRule : complete)(() => latest.current.names)],
+            icons: false,
+          }),
           keymap.of([...completionKeymap, ...historyKeymap, ...defaultKeymap]),
           EditorView.lineWrapping,
+          replacesBySelf,
           ...(single ? [EditorState.transactionFilter.of((one) => (one.newDoc.lines > 1 ? [] : one))] : []),
           attributes.current.of(contentAttributes()),
           EditorView.updateListener.of((update) => {

@@ -15,8 +15,9 @@ export type CodeTextProps = FieldControl & {
   readonly label: string
   readonly value: string
   readonly onChange: (value: string) => void
-  readonly language: 'message'
-  /** Offered as one types `{`. */
+  /** MessageFormat, or a rule in CEL. */
+  readonly language: 'message' | 'rule'
+  /** In a message offered after `{`, in a rule after `user.` */
   readonly names: readonly KnownName[]
   readonly faults?: readonly TextFault[] | undefined
   /** One line only: Enter is left to the form. */

@@ -12,7 +12,7 @@ import {
   type UseFormReturn,
   useForm,
 } from 'react-hook-form'
-import { z } from 'zod'
+import type { z } from 'zod'
 import { faultsOf } from '../app/failures.ts'
 import { Button } from './button.tsx'
 import { Field } from './field.tsx'
@@ -20,9 +20,6 @@ import { changed } from './leaving.tsx'
 import { Failure, Saved } from './page.tsx'
 import { type Option, Select } from './select.tsx'
 import { Checkbox } from './toggles.tsx'
-
-// The page's policy allows no text that becomes a program.
-z.config({ jitless: true })
 
 /** A form, and how what stands in it becomes the request. */
 export type RequestForm<Values extends FieldValues, Request> = {

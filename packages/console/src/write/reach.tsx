@@ -19,7 +19,9 @@ export function Reach({ review, named }: { readonly review: Review | undefined; 
   if (!review)
     return (
       <p className="text-sm text-soft">
-        {named ? 'They are counted once nothing is wrong any more.' : 'Say who is meant, and this line counts them.'}
+        {named
+          ? 'They are counted once the words are there and nothing is wrong.'
+          : 'Say who is meant, and this line counts them.'}
       </p>
     )
   const out = review.leftOut.reduce((sum, { count }) => sum + count, 0)

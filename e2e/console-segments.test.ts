@@ -1,0 +1,92 @@
+import { afterAll, beforeAll, expect, test } from '@jest/globals'
+import type { Browser, Page } from 'playwright-core'
+import { openBrowser } from './harness/browser.ts'
+import { referencesIn, textIn } from './harness/console-page.ts'
+import { Demo } from './harness/demo.ts'
+import { patience } from './harness/programs.ts'
+
+const demo = new Demo()
+let browser: Browser
+let page: Page
+const complaints: string[] = []
+
+beforeAll(async () => {
+  await demo.start()
+  browser = await openBrowser()
+  page = await (
+    await browser.newContext({ viewport: { width: 1_280, height: 800 }, reducedMotion: 'reduce' })
+  ).newPage()
+  page.setDefaultTimeout(patience(60_000))
+  await page.addInitScript(
+    "document.addEventListener('securitypolicyviolation', (one) => console.error('refused by the policy', one.sourceFile))",
+  )
+  page.on('console', (message) => {
+    if (message.type() === 'error' && !/status of 4(01|04|22)/.test(message.text())) complaints.push(message.text())
+  })
+  await page.goto(demo.ready.console)
+  await page.getByLabel('E-mail').fill(demo.ready.account.email)
+  await page.getByLabel('Password').fill(demo.ready.account.password)
+  await page.keyboard.press('Enter')
+  await page.locator('#main h1').waitFor()
+})
+afterAll(async () => {
+  await browser?.close()
+  await demo.close()
+})
+
+const rule = () => page.getByLabel('Rule', { exact: true })
+/** Writes a rule in place of what stands there, as from a clipboard. */
+const write = async (text: string) => {
+  await rule().press('Control+a')
+  await page.keyboard.insertText(text)
+}
+
+test('a rule is counted while it is written, with its names offered and its faults in their places', async () => {
+  await page.getByRole('navigation').getByRole('link', { name: 'Segments' }).click()
+  await page.getByRole('link', { name: 'Write the first one' }).click()
+  await page.locator('.cm-editor').waitFor()
+  await rule().click()
+  await page.keyboard.type('user.pa')
+  await page.getByRole('option', { name: /^pass/ }).waitFor()
+  await page.keyboard.press('Enter')
+  await page.keyboard.type(' = "season"')
+  await page.locator('.cm-lintRange-error').waitFor()
+  await page.getByText('whether two are equal is asked by ==').first().waitFor()
+  await write('user.pass == "season"')
+  await page.getByText('2 people').waitFor()
+  await page.getByText('Such as').waitFor()
+})
+
+test('it is tried on somebody, clause by clause, before it is saved', async () => {
+  await page.getByLabel('Who', { exact: true }).fill('signe')
+  await page.keyboard.press('Enter')
+  await page.getByText('signe does not belong.').waitFor()
+  const clause = page.getByRole('row').filter({ hasText: 'user.pass == "season"' })
+  await clause.getByText('✕ no').waitFor()
+  await clause.getByText('"weekly"').waitFor()
+})
+
+test('it is saved under a name, changed, rung, and removed after asking', async () => {
+  await page.getByLabel('Name', { exact: true }).fill('Season Holders')
+  await page.getByRole('button', { name: 'Save it' }).click()
+  await page.getByText('wants up to 64 small letters, digits').waitFor()
+  await page.getByLabel('Name', { exact: true }).fill('season')
+  await page.getByRole('button', { name: 'Save it' }).click()
+  await page.getByRole('heading', { name: 'season', exact: true }).waitFor()
+  await write('user.pass == "season" && user.bicycle')
+  await page.getByRole('button', { name: 'Save', exact: true }).click()
+  await page.getByText('saved', { exact: true }).waitFor()
+  await page.getByRole('link', { name: 'Ring these' }).click()
+  expect(await referencesIn(page)).toEqual(['segment:season'])
+  await page.getByLabel('Title', { exact: true }).fill('Winter timetable')
+  await page.getByText('Would ring').waitFor()
+  await page.getByRole('button', { name: 'Start anew' }).click()
+  await page.goto(`${demo.ready.console}segments`)
+  await page.getByRole('row').filter({ hasText: 'version 2' }).getByRole('link', { name: 'season' }).click()
+  expect(await textIn(rule())).toBe('user.pass == "season" && user.bicycle')
+  await page.getByRole('button', { name: 'Remove' }).click()
+  await page.getByRole('button', { name: 'Remove it' }).click()
+  await page.getByText('A segment is a rule with a name').waitFor()
+})
+
+test('nothing failed meanwhile', () => expect(complaints).toEqual([]))

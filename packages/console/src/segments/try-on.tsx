@@ -1,0 +1,103 @@
+import { useMutation } from '@tanstack/react-query'
+import type { RuleExplanation } from '@zbell/contract'
+import { type FormEvent, useState } from 'react'
+import { api } from '../app/api.ts'
+import { usePlace } from '../app/place.ts'
+import { Button } from '../parts/button.tsx'
+import { type Column, DataTable } from '../parts/data-table.tsx'
+import { Field } from '../parts/field.tsx'
+import { Failure } from '../parts/page.tsx'
+
+type Part = RuleExplanation['parts'][number]
+
+const words = (verdict: boolean | null) =>
+  verdict === true
+    ? { tone: 'text-sea', says: '● yes' }
+    : verdict === false
+      ? { tone: 'text-red', says: '✕ no' }
+      : { tone: 'text-soft', says: '– not known' }
+
+const columns: readonly Column<Part>[] = [
+  {
+    name: 'verdict',
+    title: 'Holds',
+    always: true,
+    width: 130,
+    cell: ({ verdict }) => <span className={`whitespace-nowrap ${words(verdict).tone}`}>{words(verdict).says}</span>,
+  },
+  {
+    name: 'clause',
+    title: 'Clause',
+    always: true,
+    cell: ({ text }) => <code className="font-mono text-sm">{text}</code>,
+  },
+  { name: 'value', title: 'What is known', always: true, cell: ({ value }) => <bdi>{value ?? ''}</bdi> },
+]
+
+/** Says for one person whether a rule has them, and clause by clause why. */
+export function TryOn({ rule }: { readonly rule: string }) {
+  const place = usePlace()
+  const [user, setUser] = useState('')
+  const ask = useMutation({
+    mutationFn: () =>
+      api.call('explainRule', {
+        params: { app: place.app.slug },
+        query: { environment: place.environment },
+        body: { rule, user: user.trim() },
+      }),
+  })
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    if (user.trim() !== '') ask.mutate()
+  }
+  const { belongs, parts, device } = ask.data ?? { belongs: null, parts: [], device: null }
+  return (
+    <section aria-labelledby="try-on" className="grid gap-4">
+      <h2 id="try-on">Try it on somebody</h2>
+      <form onSubmit={submit} className="flex flex-wrap items-end gap-3">
+        <Field label="Who" hint="A person’s name">
+          {(control) => (
+            <input
+              {...control}
+              className="font-mono"
+              value={user}
+              placeholder="ada"
+              onChange={(event) => setUser(event.target.value)}
+            />
+          )}
+        </Field>
+        <Button
+          type="submit"
+          className="mb-6.5"
+          busy={ask.isPending}
+          disabled={user.trim() === '' || rule.trim() === ''}
+        >
+          Explain
+        </Button>
+      </form>
+      {ask.error && <Failure error={ask.error} />}
+      {ask.data && !ask.error && (
+        <div className="grid gap-3">
+          <p className="text-lg font-semibold" aria-live="polite">
+            {device === null
+              ? `${user.trim()} has no device that could be rung.`
+              : belongs === true
+                ? `${user.trim()} belongs.`
+                : belongs === false
+                  ? `${user.trim()} does not belong.`
+                  : `${user.trim()} does not belong: what decides is not known.`}
+          </p>
+          {parts.length > 0 && (
+            <DataTable
+              label="Clause by clause"
+              name="clauses"
+              rows={parts}
+              idOf={({ text }) => text}
+              columns={columns}
+            />
+          )}
+        </div>
+      )}
+    </section>
+  )
+}
