@@ -165,10 +165,11 @@ const pictures = {
   segment: async (page) => {
     await zbell('segment', 'save', 'commuters', 'user.pass in ["weekly", "season"] && follows("route-4")')
     await page.goto(`${ready.service}/segments/commuters`)
+    await page.locator('.cm-editor').waitFor()
     await page.getByText('can be rung').waitFor()
     await page.getByLabel('Who', { exact: true }).fill('nour')
     await page.keyboard.press('Enter')
-    await page.getByText('nour belongs.').waitFor()
+    await page.getByRole('table', { name: 'Clause by clause' }).scrollIntoViewIfNeeded()
     await save(page, 'segment')
   },
   credentials: async (page) => {
