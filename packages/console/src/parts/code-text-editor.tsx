@@ -150,6 +150,9 @@ export default function CodeTextEditor(props: CodeTextProps) {
         extensions: [
           EditorView.cspNonce.of(nonce),
           look,
+          ...(props.language === 'rule'
+            ? [EditorView.theme({ '.cm-scroller': { fontFamily: 'var(--font-mono)' } })]
+            : []),
           props.language === 'rule' ? ruleLanguage : messageLanguage,
           syntaxHighlighting(colours),
           history(),

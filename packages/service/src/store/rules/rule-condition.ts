@@ -282,22 +282,23 @@ class Writer {
     return new Date(Math.max(this.#context.nowMs - withinMs, firstMs))
   }
 
-  /** All devices of the device’s user, or itself where it has none. */
-  #ownDevices(): SQL {
-    return sql`(w.user_no = v.user_no or w.no = v.no)`
+  /**
+   * Deliveries `r` of notifications `n` to all devices of the device’s user, or to itself where it has none. Each notification
+   * of the app is one look at the deliveries’ key: an index by device would cost every delivery of every broadcast.
+   */
+  #sentTo(): SQL {
+    const { appNo, environment } = this.#context
+    return sql`devices w straight_join notifications n straight_join deliveries r on r.notification_no = n.no and r.device_no = w.no
+      where (w.user_no = v.user_no or w.no = v.no) and n.app_no = ${appNo} and n.environment = ${environment}`
   }
 
   #told(what: Told, withinMs: number): SQL {
-    return sql`cast((select count(distinct r.notification_no)
-      from devices w join deliveries r on r.device_no = w.no
-      where ${this.#ownDevices()} and ${toldAt[what]} >= ${this.#since(withinMs)}) as double)`
+    return sql`cast((select count(distinct r.notification_no) from ${this.#sentTo()}
+      and ${toldAt[what]} >= ${this.#since(withinMs)}) as double)`
   }
 
   #reached(name: string): SQL {
-    const { appNo, environment } = this.#context
-    return sql`((select 1 from notifications n join deliveries r on r.notification_no = n.no join devices w on w.no = r.device_no
-      where n.app_no = ${appNo} and n.environment = ${environment} and n.name = ${name} and r.accepted_at is not null
-        and ${this.#ownDevices()} limit 1) is not null)`
+    return sql`((select 1 from ${this.#sentTo()} and n.name = ${name} and r.accepted_at is not null limit 1) is not null)`
   }
 
   #data(path: readonly string[], wanted: RuleType): SQL {

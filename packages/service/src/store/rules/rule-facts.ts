@@ -2,6 +2,7 @@ import { uuidFromBytes } from '@zbell/core'
 import type { Facts, Told } from '@zbell/core/rules'
 import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
+import type { Where } from '../apps/where.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Reader } from '../database.ts'
 import { attributesOf } from '../people/attributes.ts'
@@ -9,8 +10,8 @@ import { attributesOf } from '../people/attributes.ts'
 /** A device, and all that a rule can ask about it. */
 export type DeviceFacts = { readonly device: string; readonly facts: Facts }
 
-/** So many devices of one person are looked at, and so much of what happened to them, newest first. */
-const most = { devices: 100, happened: 10_000, told: 10_000 }
+/** So many devices of one person are looked at, and so much of what happened to them and was sent, newest first. */
+const most = { devices: 100, happened: 10_000, notifications: 1_000 }
 
 type DeviceRow = {
   readonly no: number
@@ -46,7 +47,7 @@ export async function ruleFacts(
   )
   const [first] = devices
   if (!first) return []
-  const person = await personFacts(database, first)
+  const person = await personFacts(database, { appNo: app.no, environment }, first)
   const follows = await database.rows<{ no: number; name: string }>(
     sql`select d.device_no as no, t.name from topic_devices d join topics t on t.no = d.topic_no
         where d.device_no in ${devices.map(({ no }) => no)}`,
@@ -71,13 +72,16 @@ export async function ruleFacts(
 /** What holds for all devices of a user; for a device that is nobody's, what became of notifications on it. */
 async function personFacts(
   database: Reader,
+  { appNo, environment }: Where,
   { no, userNo }: Pick<DeviceRow, 'no' | 'userNo'>,
 ): Promise<Pick<Facts, 'user' | 'topics' | 'happened' | 'told' | 'reached'>> {
   const ownDevices = userNo === null ? sql`w.no = ${no}` : sql`w.user_no = ${userNo}`
   const deliveries = await database.rows<Record<Told, Date | null> & { notification: number; name: string | null }>(
     sql`select r.notification_no as notification, n.name, r.accepted_at as rung, r.received_at as received, r.opened_at as opened
-        from devices w join deliveries r on r.device_no = w.no join notifications n on n.no = r.notification_no
-        where ${ownDevices} order by r.notification_no desc limit ${most.told}`,
+        from (select no, name from notifications where app_no = ${appNo} and environment = ${environment}
+              order by no desc limit ${most.notifications}) n
+        straight_join devices w straight_join deliveries r on r.notification_no = n.no and r.device_no = w.no
+        where ${ownDevices}`,
   )
   const told = deliveries.flatMap(({ notification, ...times }) =>
     (['rung', 'received', 'opened'] as const).flatMap((what) =>
