@@ -83,7 +83,7 @@ beforeAll(async () => {
     '/people/ada',
     '/topics',
     '/segments',
-    '/segments/new',
+    '/segments/~new',
     '/segments/commuters',
     '/write',
     '/activity',

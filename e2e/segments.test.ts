@@ -89,6 +89,28 @@ describe('a segment over HTTP', () => {
     await expect(save('c', 'segment("c")')).rejects.toMatchObject({ problem: { code: 'rule-refused' } })
   })
 
+  test('cannot be made so large by naming others that nothing could answer it', async () => {
+    const often = (name: string) => Array.from({ length: 25 }, () => `segment("${name}")`).join(' || ')
+    await save('bomb-0', 'user.pass == "season"')
+    await save('bomb-1', often('bomb-0'))
+    await expect(save('bomb-2', `${often('bomb-1')}`)).rejects.toMatchObject({
+      problem: { code: 'rule-refused', detail: expect.stringContaining('has more than 2000 parts') },
+    })
+    // What was small when it was saved may stand on something that grew: then it has nobody, and says why.
+    await save('bomb-3', 'segment("bomb-1") || user.pass == "weekly"')
+    await save('bomb-0', often('season'))
+    await expect(count('segment("bomb-3")')).rejects.toMatchObject({ problem: { code: 'rule-refused' } })
+    const { id } = await client.call('sendNotification', {
+      params,
+      body: { to: { any: ['segment:bomb-3'] }, content: { title: 'Nobody' } },
+    })
+    const sent = await until(
+      () => client.call('readNotification', { params: { ...params, id } }),
+      ({ state }) => state === 'finished',
+    )
+    expect(sent.totals.expanded).toBe(0)
+  })
+
   test('with a rule that cannot be used is refused at its line and column', async () => {
     await expect(save('wrong', 'has(user.pass) &&\n  user.pas == "season"')).rejects.toMatchObject({
       problem: {

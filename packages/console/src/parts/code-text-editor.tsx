@@ -46,7 +46,6 @@ const colours = HighlightStyle.define([
   { tag: tags.punctuation, color: 'var(--soft)' },
   { tag: [tags.string, tags.escape], color: 'var(--amber)' },
   { tag: tags.number, color: 'var(--sea)' },
-  { tag: tags.comment, color: 'var(--soft)' },
 ])
 
 /**

@@ -7,7 +7,6 @@ export const ruleLanguage = StreamLanguage.define<object>({
   name: 'rule',
   token(stream: StringStream) {
     if (stream.eatSpace()) return null
-    if (stream.match(/^\/\/.*/)) return 'comment'
     if (stream.match(/^(?:"(?:[^"\\]|\\.)*"?|'(?:[^'\\]|\\.)*'?)/)) return 'string'
     if (stream.match(/^\d[\w.]*/)) return 'number'
     const word = stream.match(/^[A-Za-z_]\w*/) as RegExpMatchArray | null

@@ -18,7 +18,8 @@ import { TryOn } from './try-on.tsx'
 export function SegmentPage() {
   const place = usePlace()
   const { name = '' } = useParams()
-  const isNew = name === 'new'
+  // No segment can be called so.
+  const isNew = name === '~new'
   const { data, error } = useQuery({
     queryKey: [...keys.segments(place), 'one', name],
     queryFn: () =>

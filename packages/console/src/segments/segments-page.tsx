@@ -73,7 +73,7 @@ export function SegmentsPage() {
       title="Segments"
       asks="Who belongs together, by what is known of them?"
       action={
-        <ActionLink to="/segments/new" rank="primary" icon={Plus}>
+        <ActionLink to="/segments/~new" rank="primary" icon={Plus}>
           Write a rule
         </ActionLink>
       }
@@ -87,7 +87,7 @@ export function SegmentsPage() {
           what="A segment is a rule with a name: whoever it holds for belongs, at the moment at which it matters. It can be rung like a topic, and nobody has to keep a list."
           example={'user.pass == "season" && follows("route-4")'}
         >
-          <ActionLink to="/segments/new">Write the first one</ActionLink>
+          <ActionLink to="/segments/~new">Write the first one</ActionLink>
         </Empty>
       ) : (
         <DataTable

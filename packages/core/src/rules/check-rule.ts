@@ -352,7 +352,7 @@ class Checker {
     }
     if (exprKind.case !== 'listExpr') {
       this.#read(b, level)
-      return this.#refuse(b, 'after “in” stands a list, such as ["week", "season"], or user')
+      return this.#refuse(b, 'after “in” stands a list, such as ["weekly", "season"], or user')
     }
     const of = this.#read(a, level)
     const { elements } = exprKind.value

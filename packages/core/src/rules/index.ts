@@ -4,5 +4,5 @@ export { type Facts, type Happened, programOf, type RuleProgram, type Verdict } 
 export { type ExplainedPart, explainRule, ruleText } from './explain-rule.ts'
 export { nearestOf, type RuleFault, RuleRefused } from './fault.ts'
 export { haversineWithin, largest, scale, versionKey } from './numbers.ts'
-export { ruleLimits } from './read-rule.ts'
+export { ruleLimits, segmentCalls } from './read-rule.ts'
 export { type DeviceField, deviceFields, innerOf, partsOf, type RuleType, type Term, type Told } from './term.ts'

@@ -87,3 +87,21 @@ function faultOf(text: string, error: unknown): RuleFault {
       : `${got} where the rule should go on with an operator such as == or &&, or end`
   return { ...place, says }
 }
+
+/** The segments that a rule names, found without knowing anything else that it names. @throws {RuleRefused} */
+export function segmentCalls(text: string): string[] {
+  const found = new Set<string>()
+  const walk = ({ exprKind }: Expr): void => {
+    if (exprKind.case === 'callExpr') {
+      const { function: name, target, args } = exprKind.value
+      const given = args[0]?.exprKind
+      const constant = given?.case === 'constExpr' ? given.value.constantKind : undefined
+      if (name === 'segment' && constant?.case === 'stringValue') found.add(constant.value)
+      for (const one of target ? [target, ...args] : args) walk(one)
+    }
+    if (exprKind.case === 'selectExpr' && exprKind.value.operand) walk(exprKind.value.operand)
+    if (exprKind.case === 'listExpr') exprKind.value.elements.forEach(walk)
+  }
+  walk(readRule(text).expr)
+  return [...found]
+}

@@ -1,10 +1,10 @@
 import { type RuleFault, RuleRefused } from '@zbell/core/rules'
-import { Problem } from '../problems/problem.ts'
+import { invalid, Problem } from '../problems/problem.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
 import type { Reader } from '../store/database.ts'
 import { mostSegments, type ReadyRule, readyRule } from '../store/rules/ready-rule.ts'
-import { findSegment, listSegments, type SegmentRow } from '../store/segments/segments.ts'
+import { findSegment, type SegmentRow, segmentNames } from '../store/segments/segments.ts'
 
 /** @throws {Problem} `unknown-segment` */
 export async function needSegment(database: Reader, scope: Scope, name: string): Promise<SegmentRow> {
@@ -32,11 +32,11 @@ export async function needRule(
   }
 }
 
-/** Segments whose rules name this one. */
-export async function usersOf(database: Reader, scope: Scope, name: string): Promise<string[]> {
-  const kept = await listSegments(database, whereOf(scope), mostSegments)
-  const asked = new RegExp(`segment\\s*\\(\\s*["']${name.replaceAll('.', '\\.')}["']`)
-  return kept.filter((one) => one.name !== name && asked.test(one.rule)).map((one) => one.name)
+/** @throws {Problem} when one more would be too many */
+export async function needRoom(database: Reader, scope: Scope, name: string): Promise<void> {
+  const names = await segmentNames(database, whereOf(scope))
+  if (names.length >= mostSegments && !names.includes(name))
+    throw invalid('/segment', `would be one more than the ${mostSegments.toLocaleString('en')} that an app may have`)
 }
 
 function refusal({ faults, segment }: RuleRefused, pointer: string): Problem {

@@ -1,9 +1,10 @@
 import type { Segment } from '@zbell/contract'
 import { explainRule } from '@zbell/core/rules'
-import { needRule, needSegment, usersOf } from '../../intake/segments.ts'
+import { needRoom, needRule, needSegment } from '../../intake/segments.ts'
 import { invalid, Problem } from '../../problems/problem.ts'
 import { whereOf } from '../../store/apps/where.ts'
 import type { Database } from '../../store/database.ts'
+import { segmentsNaming } from '../../store/rules/ready-rule.ts'
 import { type DeviceFacts, ruleFacts } from '../../store/rules/rule-facts.ts'
 import { countRule, ruleMembers } from '../../store/rules/rule-members.ts'
 import { deleteSegment, listSegments, type SegmentRow, saveSegment } from '../../store/segments/segments.ts'
@@ -31,13 +32,14 @@ export function serveSegments(on: OperationRouter, database: Database): void {
     if (!isSegmentName(name))
       throw invalid('/segment', 'wants up to 64 small letters, digits, dots, hyphens and underscores as a name')
     await needRule(database, scope, rule, { as: name })
+    await needRoom(database, scope, name)
     await saveSegment(database, whereOf(scope), { name, rule, note, madeBy: actor })
     return segmentView(await needSegment(database, scope, name))
   })
 
   on.serve('deleteSegment', async ({ caller: { scope }, params }) => {
     const { name } = await needSegment(database, scope, params.segment)
-    const users = await usersOf(database, scope, name)
+    const users = await segmentsNaming(database, whereOf(scope), name)
     if (users.length > 0) throw new Problem('segment-in-use', `${name} is used by ${users.slice(0, 20).join(', ')}.`)
     await deleteSegment(database, whereOf(scope), name)
     return undefined

@@ -1,3 +1,4 @@
+import { setImmediate as nextTurn } from 'node:timers/promises'
 import type { AttributeType } from '@zbell/core'
 import {
   type CheckedRule,
@@ -6,13 +7,14 @@ import {
   programOf,
   type RuleProgram,
   RuleRefused,
+  segmentCalls,
   type Term,
   type Vocabulary,
 } from '@zbell/core/rules'
 import { sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import type { Reader } from '../database.ts'
-import { listSegments } from '../segments/segments.ts'
+import { findSegment, listSegments, segmentNames } from '../segments/segments.ts'
 import type { RuleContext } from './rule-condition.ts'
 
 /** A rule with all that it names, ready to be asked of the database and in memory. */
@@ -24,6 +26,9 @@ export type ReadyRule = {
 
 /** So many segments an app may have in an environment. */
 export const mostSegments = 1_000
+
+/** A rule and all segments that it stands on have so many parts at most, each counted as often as it is named. */
+export const mostParts = 2_000
 
 /**
  * Checks a rule against what the app has declared, and reads the segments that it names, each in its newest version.
@@ -38,20 +43,19 @@ export async function readyRule(
   as?: string,
 ): Promise<ReadyRule> {
   const { appNo, environment } = where
-  const [attributes, kept] = await Promise.all([
+  const [attributes, names] = await Promise.all([
     database.rows<{ no: number; name: string; type: AttributeType }>(
       sql`select no, name, type from attributes where app_no = ${appNo} and environment = ${environment}`,
     ),
-    listSegments(database, where, mostSegments),
+    segmentNames(database, where),
   ])
-  const texts = new Map(kept.map(({ name, rule }) => [name, rule]))
   const vocabulary = {
     attributes: new Map(attributes.map(({ name, type }) => [name, type])),
-    segments: new Set([...texts.keys(), ...(as === undefined ? [] : [as])]),
+    segments: new Set([...names, ...(as === undefined ? [] : [as])]),
   }
   const { term } = checkRule(text, vocabulary)
-  const { terms, programs } = readSegments(term, texts, vocabulary, as)
-  const topics = [term, ...terms.values()].flatMap((one) =>
+  const segments = await readSegments(database, where, { term, vocabulary, as })
+  const topics = [term, ...segments.terms.values()].flatMap((one) =>
     [...partsOf(one)].flatMap((part) => (part.is === 'follows' ? [part.topic] : [])),
   )
   const context = {
@@ -60,30 +64,62 @@ export async function readyRule(
     nowMs,
     attributes: new Map(attributes.map(({ name, no }) => [name, no])),
     topics: await topicNumbers(database, where, [...new Set(topics)]),
-    segments: terms,
+    segments: segments.terms,
   }
-  return { term, context, segments: programs }
+  return { term, context, segments: segments.programs }
 }
 
-/** The segments that a rule names, and those that they name: each is read after what it stands on. */
-function readSegments(
-  term: Term,
-  texts: ReadonlyMap<string, string>,
-  vocabulary: Vocabulary,
-  as: string | undefined,
-): { readonly terms: ReadonlyMap<string, Term>; readonly programs: ReadonlyMap<string, RuleProgram> } {
+type Read = {
+  readonly term: Term
+  readonly vocabulary: Vocabulary
+  readonly as: string | undefined
+}
+
+/** The segments that a rule names, and those that they name: each is read after what it stands on, and only those are. */
+async function readSegments(
+  database: Reader,
+  where: Where,
+  { term, vocabulary, as }: Read,
+): Promise<{ readonly terms: ReadonlyMap<string, Term>; readonly programs: ReadonlyMap<string, RuleProgram> }> {
   const terms = new Map<string, Term>()
   const programs = new Map<string, RuleProgram>()
-  const take = (name: string, way: readonly string[]): void => {
+  const sizes = new Map<string, number>()
+  const sizeOf = (one: Term): number => {
+    let size = 0
+    for (const part of partsOf(one)) size += 1 + (part.is === 'segment' ? (sizes.get(part.name) ?? 0) : 0)
+    // A few segments that name one another often enough would be more than anything can be asked.
+    if (size > mostParts) throw tooLarge
+    return size
+  }
+  const take = async (name: string, way: readonly string[]): Promise<void> => {
     if (way.includes(name)) throw inCircles([...way.slice(way.indexOf(name)), name])
     if (terms.has(name)) return
-    const own = checkSegment(name, texts.get(name) ?? '', vocabulary)
-    for (const other of namedBy(own.term)) take(other, [...way, name])
+    const kept = await findSegment(database, where, name)
+    if (kept === undefined) return
+    const own = checkSegment(name, kept.rule, vocabulary)
+    for (const other of segmentsIn(own.term)) await take(other, [...way, name])
+    sizes.set(name, sizeOf(own.term))
     terms.set(name, own.term)
     programs.set(name, programOf(own.term, programs))
   }
-  for (const name of namedBy(term)) take(name, as === undefined ? [] : [as])
+  for (const name of segmentsIn(term)) await take(name, as === undefined ? [] : [as])
+  sizeOf(term)
   return { terms, programs }
+}
+
+const tooLarge = new RuleRefused([
+  { line: 1, column: 1, says: `with the segments that it names, the rule has more than ${mostParts} parts` },
+])
+
+/** The segments whose rules name one. Each rule is read; the process goes on with other work between two. */
+export async function segmentsNaming(database: Reader, where: Where, name: string): Promise<string[]> {
+  const found: string[] = []
+  for (const one of await listSegments(database, where, mostSegments)) {
+    if (one.name === name || !one.rule.includes('segment')) continue
+    if (segmentCalls(one.rule).includes(name)) found.push(one.name)
+    await nextTurn()
+  }
+  return found
 }
 
 function checkSegment(name: string, text: string, vocabulary: Vocabulary): CheckedRule {
@@ -94,7 +130,7 @@ function checkSegment(name: string, text: string, vocabulary: Vocabulary): Check
   }
 }
 
-const namedBy = (term: Term): string[] => [
+const segmentsIn = (term: Term): string[] => [
   ...new Set([...partsOf(term)].flatMap((one) => (one.is === 'segment' ? [one.name] : []))),
 ]
 

@@ -30,6 +30,14 @@ export async function listSegments(
   )
 }
 
+/** Of all that are on the list. */
+export async function segmentNames(database: Reader, { appNo, environment }: Where): Promise<string[]> {
+  const rows = await database.rows<{ name: string }>(
+    sql`select distinct name from segments where app_no = ${appNo} and environment = ${environment} and deleted_at is null`,
+  )
+  return rows.map(({ name }) => name)
+}
+
 /** @param version the newest when left out; a removed segment is found only by its version */
 export async function findSegment(
   database: Reader,

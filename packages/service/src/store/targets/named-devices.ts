@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto'
 import { deliveryStates, parseTarget, platforms, type Reference, reasons, type Target } from '@zbell/core'
+import { RuleRefused } from '@zbell/core/rules'
 import { type SQL, sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import { uuidBuffer } from '../columns.ts'
@@ -102,10 +103,18 @@ export async function nameAll(tx: Reader, target: Target, { appNo, environment }
   return { any: named(any), all: [...all.map((one) => named([one])), ...whole], none: named(none) }
 }
 
-/** A rule as it is asked about at this moment: what is neither yes nor no is no. */
+/**
+ * A rule as it is asked about at this moment: what is neither yes nor no is no. It was good when it was taken in; where it
+ * cannot be asked any more, since a segment that it names has changed, it has nobody, and whoever counts it is told why.
+ */
 async function conditionOf(tx: Reader, where: Where, rule: string): Promise<SQL> {
-  const { term, context } = await readyRule(tx, where, rule, Date.now())
-  return sql`coalesce(${ruleCondition(term, context)}, false)`
+  try {
+    const { term, context } = await readyRule(tx, where, rule, Date.now())
+    return sql`coalesce(${ruleCondition(term, context)}, false)`
+  } catch (error) {
+    if (!(error instanceof RuleRefused)) throw error
+    return sql`false`
+  }
 }
 
 /** The rules of the segments that are named; one that is not there has nobody. */
