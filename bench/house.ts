@@ -55,13 +55,16 @@ export class House {
     this.#dir = given.dir
   }
 
-  /** @param given a gateway that runs elsewhere; otherwise the stand-in gets a process of its own */
-  static async open(given?: GatewayReady): Promise<House> {
+  /**
+   * @param given a gateway that runs elsewhere; otherwise the stand-in gets a process of its own
+   * @param memoryMb what the database may keep in memory
+   */
+  static async open(given?: GatewayReady, memoryMb = 256): Promise<House> {
     const dir = mkdtempSync(join(tmpdir(), 'bell-bench-'))
     const database = await PrivateServer.start({
       dataDir: dir,
       port: await freePort(),
-      memoryMb: 256,
+      memoryMb,
       log: makeLog('silent'),
     })
     const children: ChildProcess[] = []

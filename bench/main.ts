@@ -8,6 +8,7 @@ import type { Figure } from './figure.ts'
 import { lists } from './lists.ts'
 import { personal } from './personal.ts'
 import { registration } from './registration.ts'
+import { segments } from './segments.ts'
 import { soak } from './soak.ts'
 
 const benches: Record<string, () => Promise<Figure[]>> = {
@@ -17,6 +18,7 @@ const benches: Record<string, () => Promise<Figure[]>> = {
   registration,
   carry,
   lists,
+  segments,
   encryption,
   authentication,
   console: consoleBench,

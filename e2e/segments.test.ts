@@ -35,6 +35,14 @@ describe('a segment over HTTP', () => {
     expect(new Set(counted.examples.map(({ user }) => user))).toEqual(new Set(['ada', 'nour']))
   })
 
+  test('is offered what there is to write it with', async () => {
+    const { attributes, happened, topics } = await client.call('readRuleWords', { params })
+    expect(attributes).toContainEqual({ name: 'pass', type: 'text', values: ['season', 'weekly'] })
+    expect(attributes.find(({ name }) => name === 'bicycle')).toEqual({ name: 'bicycle', type: 'boolean', values: [] })
+    expect(happened).toEqual(['example.merrow-sound.booked'])
+    expect(topics).toContain('route-4')
+  })
+
   test('follows a change at once', async () => {
     await client.call('changeUserAttributes', { params: { ...params, user: 'haru' }, body: { pass: 'season' } })
     expect(await count('segment("season")')).toMatchObject({ people: 3 })
@@ -190,6 +198,51 @@ describe('a segment as a target', () => {
     await expect(send({ any: ['segment:nobody'] })).rejects.toMatchObject({
       problem: { errors: [{ pointer: '/to/any/0', detail: 'is not a segment of this app' }] },
     })
+  })
+
+  test('is told by Why, clause by clause, as it was when it was sent', async () => {
+    await save('booked', 'user.pass == "weekly" && count("example.merrow-sound.tried", duration("24h")) == 0')
+    const { id } = await send({ any: ['segment:booked'], rule: 'user.homePier == "Brackenholm"' })
+    await until(
+      () => client.call('readNotification', { params: { ...params, id } }),
+      ({ totals }) => totals.expanded === 1,
+    )
+    // What happens later changes nothing of it; what was set anew is said.
+    await client.call('reportOccurrences', {
+      params,
+      body: [{ id: 'tried-1', source: '/app', type: 'example.merrow-sound.tried', subject: 'signe' }],
+    })
+    await client.call('changeUserAttributes', { params: { ...params, user: 'signe' }, body: { pass: 'season' } })
+    const why = await client.call('explainDelivery', { params: { ...params, id, who: 'signe' } })
+    expect(why.devices[0]?.rules).toEqual([
+      {
+        segment: 'booked@1',
+        rule: 'user.pass == "weekly" && count("example.merrow-sound.tried", duration("24h")) == 0',
+        belongs: false,
+        parts: [
+          { text: 'user.pass == "weekly"', value: '"season"', verdict: false },
+          { text: 'count("example.merrow-sound.tried", duration("24h")) == 0', value: '0', verdict: true },
+        ],
+        changed: ['pass'],
+      },
+      {
+        segment: null,
+        rule: 'user.homePier == "Brackenholm"',
+        belongs: true,
+        parts: [{ text: 'user.homePier == "Brackenholm"', value: '"Brackenholm"', verdict: true }],
+        changed: [],
+      },
+    ])
+    const drawn = (await demo.zbell('why', id, 'signe')).out
+    expect(drawn).toContain('Segment booked@1 did not hold')
+    expect(drawn).toContain('set again since, and perhaps otherwise then: pass')
+    await client.call('changeUserAttributes', { params: { ...params, user: 'signe' }, body: { pass: 'weekly' } })
+    const other = await client.call('sendNotification', {
+      params,
+      body: { to: { any: ['user:ada'] }, content: { title: 'T' } },
+    })
+    const plain = await client.call('explainDelivery', { params: { ...params, id: other.id, who: 'ada' } })
+    expect(plain.devices.every(({ rules }) => rules.length === 0)).toBe(true)
   })
 
   test('is said by zbell send', async () => {

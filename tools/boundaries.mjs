@@ -13,7 +13,7 @@ const packages = {
   service: ['core', 'core/rules', 'contract', 'contract/files', 'contract/openapi'],
   standins: ['core', 'contract', 'contract/client', 'kit/states'],
   cli: ['type:contract', 'contract/client', 'contract/events', 'contract/words'],
-  console: ['type:contract', 'contract/client', 'contract/forms', 'contract/words'],
+  console: ['core/rule-rows', 'type:contract', 'contract/client', 'contract/forms', 'contract/words'],
   demo: [
     'core',
     'contract',

@@ -24,10 +24,11 @@ export class Demo {
   #child: ChildProcess | undefined
   ready!: Ready
 
-  async start(): Promise<this> {
+  /** @param riders so many passengers besides the five of the scenario */
+  async start(riders = 0): Promise<this> {
     const { child, ready } = await startProgram<Ready>(
       'demo.mjs',
-      ['--port', '0', '--data', this.data, '--json'],
+      ['--port', '0', '--data', this.data, '--riders', String(riders), '--json'],
       process.env,
     )
     this.#child = child

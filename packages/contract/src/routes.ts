@@ -47,6 +47,7 @@ export const routes = {
   listSegments: 'GET /v1/apps/{app}/segments',
   countRule: 'POST /v1/apps/{app}/segments/count',
   explainRule: 'POST /v1/apps/{app}/segments/explain',
+  readRuleWords: 'GET /v1/apps/{app}/rule-words',
   readSegment: 'GET /v1/apps/{app}/segments/{segment}',
   saveSegment: 'PUT /v1/apps/{app}/segments/{segment}',
   deleteSegment: 'DELETE /v1/apps/{app}/segments/{segment}',

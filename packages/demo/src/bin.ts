@@ -6,17 +6,25 @@ import { stringify } from 'yaml'
 import { type DemoReady, startDemo } from './main.ts'
 import { ferries } from './scenario/scenario.ts'
 
-const usage = 'Usage: npm run demo -- [--port N] [--data DIR] [--json]'
+const usage = 'Usage: npm run demo -- [--port N] [--data DIR] [--riders N] [--json]'
 const presetData = '.demo'
+/** So many passengers besides those of the scenario: enough that a count means something. */
+const presetRiders = 400
+const mostRiders = 10_000
 
 process.exitCode = await run()
 if (process.connected) process.disconnect()
 
 async function run(): Promise<number> {
-  let given: { port?: string; data?: string; json?: boolean }
+  let given: { port?: string; data?: string; riders?: string; json?: boolean }
   try {
     given = parseArgs({
-      options: { port: { type: 'string' }, data: { type: 'string' }, json: { type: 'boolean' } },
+      options: {
+        port: { type: 'string' },
+        data: { type: 'string' },
+        riders: { type: 'string' },
+        json: { type: 'boolean' },
+      },
     }).values
   } catch (error) {
     return refuse(`${(error as Error).message}\n${usage}`)
@@ -24,6 +32,9 @@ async function run(): Promise<number> {
   const port = given.port === undefined ? undefined : Number(given.port)
   if (port !== undefined && !(Number.isInteger(port) && port >= 0 && port < 65_536))
     return refuse(`--port wants a number from 0 to 65535.\n${usage}`)
+  const riders = given.riders === undefined ? presetRiders : Number(given.riders)
+  if (!(Number.isInteger(riders) && riders >= 0 && riders <= mostRiders))
+    return refuse(`--riders wants a number from 0 to ${mostRiders}.\n${usage}`)
   const stop = new Promise<void>((done) => {
     // `on`, not `once`: Ctrl-C can come twice, from the terminal and from whoever started this, and means the same.
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => done())
@@ -34,7 +45,7 @@ async function run(): Promise<number> {
   const data = given.data ?? presetData
   if (!given.json) process.stderr.write('Starting the database, the service, the stand-ins and the handsets …\n')
   try {
-    const demo = await startDemo({ data, port, dist })
+    const demo = await startDemo({ data, port, riders, dist })
     if (given.json) process.stdout.write(`${JSON.stringify(demo.ready)}\n`)
     else {
       const byDefault = given.data === undefined

@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto'
 import { type Client, ProblemError } from '@zbell/contract/client'
 import type { StandinAccount, Standins } from '@zbell/standins'
 import type { KeptDemo } from './kept.ts'
+import { inventRiders, segments } from './scenario/riders.ts'
 import { bookings, crew, earlier, ferries, handsets, passengers, topics } from './scenario/scenario.ts'
 
 const environment = 'development'
@@ -32,12 +33,18 @@ export async function makeApp(
 }
 
 /** Switches the passengers' handsets on for the first time, and rings what has rung before the curtain rises. */
-export async function playScenario(backend: Client, appKeyClient: Client, standins: Standins): Promise<void> {
+export async function playScenario(
+  backend: Client,
+  appKeyClient: Client,
+  standins: Standins,
+  riders: number,
+): Promise<void> {
   const { applicationServerKey } = await appKeyClient.call('readInstalledApp', {})
   for (const handset of handsets) {
     await standins.room.make({ ...handset, app: ferries.slug }, applicationServerKey ?? undefined)
   }
   await introducePassengers(backend)
+  if (riders > 0) await introduceRiders(backend, standins, riders)
   for (const request of earlier)
     await backend.call('sendNotification', { params: { app: ferries.slug }, body: request })
 }
@@ -63,6 +70,25 @@ async function introducePassengers(backend: Client): Promise<void> {
     })),
   })
 }
+
+/** So many more passengers, whose phones ring behind the scenes, and the segments in which they count. */
+async function introduceRiders(backend: Client, standins: Standins, count: number): Promise<void> {
+  const app = ferries.slug
+  const { users, devices, happened } = inventRiders(count, Date.now(), (platform) => standins.mints[platform].mint())
+  const type = 'application/x-ndjson'
+  for (const [what, content] of Object.entries({ users, devices }))
+    await backend.upload('importList', { params: { app, what } }, { type, content: inOne(content) })
+  for (let at = 0; at < happened.length; at += together)
+    await backend.call('reportOccurrences', { params: { app }, body: happened.slice(at, at + together) })
+  for (const { name, ...body } of segments) await backend.call('saveSegment', { params: { app, segment: name }, body })
+}
+
+async function* inOne(text: string): AsyncGenerator<Uint8Array> {
+  yield Buffer.from(text)
+}
+
+/** So many occurrences go together in one request. */
+const together = 1_000
 
 /** The second app rehearses: its handset rings without any credential. */
 export async function playCrew(operator: Client): Promise<void> {

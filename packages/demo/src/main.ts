@@ -15,6 +15,8 @@ export type DemoOptions = {
   readonly data: string
   /** The service's port; 0 picks a free one, `undefined` keeps the one of last time. */
   readonly port: number | undefined
+  /** So many passengers besides the five who are told of, when the scenario is loaded. */
+  readonly riders: number
   /** Where the bundles lie. */
   readonly dist: string
 }
@@ -80,6 +82,7 @@ export async function startDemo(options: DemoOptions): Promise<RunningDemo> {
         new Client({ url: running.url, bearer: kept.backendKey }),
         new Client({ url: running.url, bearer: kept.appKey }),
         standins,
+        options.riders,
       )
     }
     await playCrew(operator)

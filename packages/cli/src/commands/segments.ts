@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { ProblemError } from '@zbell/contract/client'
 import type { Command } from 'commander'
-import type { Paint } from '../drawing/paint.ts'
+import { clauses } from '../drawing/clauses.ts'
 import { table } from '../drawing/table.ts'
 import { cut, safe } from '../drawing/text.ts'
 import { moment } from '../drawing/time.ts'
@@ -117,7 +117,9 @@ async function remove({ client, app, io }: Context<object>, segment: string): Pr
 
 async function count({ client, app, flags, io, paint }: Context<object>, given: string): Promise<number> {
   const rule = isName(given) ? `segment("${given}")` : given
-  const found = await pointing(io, rule, () => client.call('countRule', { params: { app }, body: { rule } }))
+  const found = await pointing(io, rule, () =>
+    client.call('countRule', { params: { app }, body: { rule, exact: true } }),
+  )
   if (flags.json) {
     printJson(io, found)
     return exitCodes.done
@@ -184,19 +186,9 @@ async function tryOn(context: Context<object>, given: string, who: string): Prom
         : 'does not belong: what decides is not known'
   io.out(`${safe(who)} ${said}.\n`)
   if (found.device === null) io.out('No device of theirs can be rung.\n')
-  else
-    io.out(
-      table(
-        ['', 'clause', 'is'],
-        found.parts.map(({ text, value, verdict }) => [mark(verdict, paint), safe(text), safe(value ?? '')]),
-        paint.dim,
-      ),
-    )
+  else io.out(clauses(found.parts, paint))
   return exitCodes.done
 }
-
-const mark = (verdict: boolean | null, paint: Paint): string =>
-  verdict === true ? paint.good('yes') : verdict === false ? paint.bad('no') : paint.dim('not known')
 
 /** So many faults are shown at once. */
 const mostShown = 5

@@ -1,6 +1,7 @@
 import type { Explanation, ExplanationStep } from '@zbell/contract'
 import { stepLooks } from '@zbell/contract/words'
 import type { Io } from '../io.ts'
+import { clauses } from './clauses.ts'
 import type { Paint } from './paint.ts'
 import { safe, wrap } from './text.ts'
 import { moment } from './time.ts'
@@ -18,12 +19,32 @@ export function drawExplanation({ verdict, about, devices, likely }: Explanation
     )
   }
   const lines = [paint.strong(safe(verdict)), '', ...about.map(line)]
-  for (const { device, platform, model, verdict: own, steps } of devices) {
+  for (const { device, platform, model, verdict: own, steps, rules } of devices) {
     lines.push('', `${paint.strong(`${safe(model ?? platform)}`)} (${platform})  ${paint.dim(device)}`)
     if (devices.length > 1) lines.push(`  ${safe(own)}`)
-    lines.push(...steps.map(line))
+    lines.push(...steps.map(line), ...rules.flatMap((rule) => ['', ...ruleThen(rule, paint)]))
   }
   if (likely.length > 0)
     lines.push('', 'Most likely, in this order', ...likely.map((one, i) => `  ${i + 1}. ${safe(one)}`))
   return `${lines.join('\n')}\n`
+}
+
+type Rule = Explanation['devices'][number]['rules'][number]
+
+/** What a rule of the target said of a device when it was sent. */
+function ruleThen({ segment, rule, belongs, parts, changed }: Rule, paint: Paint): string[] {
+  const said =
+    belongs === true ? 'held' : belongs === false ? 'did not hold' : 'did not hold: what decides was not known'
+  const name = segment === null ? 'The rule of the target' : `Segment ${safe(segment)}`
+  const shown =
+    parts.length > 0
+      ? clauses(parts, paint).trimEnd().split('\n')
+      : [`${safe(rule)} could not be asked any more: a segment that it names has changed.`]
+  return [
+    `  ${name} ${said}`,
+    ...shown.map((text) => `    ${text}`),
+    ...(changed.length > 0
+      ? [paint.dim(`    set again since, and perhaps otherwise then: ${safe(changed.join(', '))}`)]
+      : []),
+  ]
 }

@@ -12,6 +12,7 @@ import { Field } from '../parts/field.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, Waiting } from '../parts/page.tsx'
 import { toneText } from '../parts/states.tsx'
+import { Clauses } from '../segments/clauses.tsx'
 
 /** Asks about one notification and one person or device, and walks the whole way. */
 export function WhyPage() {
@@ -93,7 +94,7 @@ function Told({ explanation: { verdict, about, devices, likely } }: { readonly e
           </ol>
         </section>
       )}
-      {devices.map(({ device, platform, model, verdict: own, steps }) => (
+      {devices.map(({ device, platform, model, verdict: own, steps, rules }) => (
         <section key={device} aria-labelledby={`way-${device}`} className="mt-8">
           <h2 id={`way-${device}`}>
             <Link to={`/devices/${device}`}>{model ?? platform}</Link>{' '}
@@ -101,12 +102,44 @@ function Told({ explanation: { verdict, about, devices, likely } }: { readonly e
           </h2>
           {devices.length > 1 && <p className="text-soft">{own}</p>}
           <Steps steps={steps} />
+          {rules.map((rule) => (
+            <RuleThen key={rule.segment ?? ''} rule={rule} />
+          ))}
         </section>
       ))}
       <section aria-labelledby="about" className="mt-8">
         <h2 id="about">The notification</h2>
         <Steps steps={about} />
       </section>
+    </div>
+  )
+}
+
+type Rule = Explanation['devices'][number]['rules'][number]
+
+/** What a rule of the target said of a device when it was sent, clause by clause. */
+function RuleThen({ rule: { segment, rule, belongs, parts, changed } }: { readonly rule: Rule }) {
+  const name = segment === null ? 'The rule of the target' : `Segment ${segment}`
+  const said =
+    belongs === true ? 'held' : belongs === false ? 'did not hold' : 'did not hold: what decides was not known'
+  return (
+    <div className="mt-4 grid gap-2">
+      <h3>
+        {name} {said}
+      </h3>
+      {parts.length > 0 ? (
+        <Clauses label={`${name}, clause by clause`} parts={parts} />
+      ) : (
+        <p>
+          <code className="font-mono text-sm">{rule}</code> could not be asked any more: a segment that it names has
+          changed.
+        </p>
+      )}
+      {changed.length > 0 && (
+        <p className="text-sm text-soft">
+          Set again since, so that it may have been otherwise then: {changed.join(', ')}.
+        </p>
+      )}
     </div>
   )
 }

@@ -1,11 +1,15 @@
 import { useQuery } from '@tanstack/react-query'
+import type { RuleWords } from '@zbell/contract'
 import { ProblemError } from '@zbell/contract/client'
-import { useEffect, useMemo, useState } from 'react'
+import { lazy, Suspense, useEffect, useMemo, useState } from 'react'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { Button } from '../parts/button.tsx'
 import { CodeText, type TextFault } from '../parts/code-text.tsx'
 import { Field } from '../parts/field.tsx'
+import { Waiting } from '../parts/page.tsx'
+import { useRuleWords } from './rule-words.ts'
 
 type RuleFieldProps = { readonly value: string; readonly onChange: (rule: string) => void }
 
@@ -26,18 +30,14 @@ function useRested(text: string): string {
 export function RuleField({ value, onChange }: RuleFieldProps) {
   const place = usePlace()
   const at = { params: { app: place.app.slug }, query: { environment: place.environment } }
-  const attributes = useQuery({
-    queryKey: [...keys.people(place), 'attributes'],
-    queryFn: () => api.call('listAttributes', at),
-  })
-  const names = useMemo(
-    () => (attributes.data?.items ?? []).map(({ name, type }) => ({ name, note: type })),
-    [attributes.data],
-  )
+  const words = useRuleWords()
+  const names = useMemo(() => (words?.attributes ?? []).map(({ name, type }) => ({ name, note: type })), [words])
   const rule = useRested(value.trim())
+  const [exactly, setExactly] = useState('')
+  const exact = exactly === rule
   const count = useQuery({
-    queryKey: [...keys.segments(place), 'count', rule],
-    queryFn: ({ signal }) => api.call('countRule', { ...at, body: { rule }, signal }),
+    queryKey: [...keys.segments(place), 'count', rule, exact],
+    queryFn: ({ signal }) => api.call('countRule', { ...at, body: { rule, exact }, signal }),
     enabled: rule !== '',
     retry: false,
     placeholderData: (before) => before,
@@ -46,44 +46,83 @@ export function RuleField({ value, onChange }: RuleFieldProps) {
   const faults = useMemo(() => placedIn(problem?.errors), [problem])
   const says = rule === '' ? undefined : faults[0]?.says
   return (
-    <div className="grid gap-3">
-      <Field label="Rule" hint="A condition in CEL; user., device. and functions are offered as you type" fault={says}>
-        {(control) => (
-          <CodeText
-            {...control}
-            label="Rule"
-            language="rule"
-            value={value}
-            onChange={onChange}
-            names={names}
-            faults={rule === '' ? undefined : faults}
-          />
-        )}
-      </Field>
-      <p className="text-sm text-soft" aria-live="polite">
-        {rule === ''
-          ? 'Write a condition, and this line counts who it has.'
-          : count.error
-            ? says === undefined
-              ? (problem?.detail ?? 'It cannot be counted at this moment.')
-              : 'It is counted once nothing is wrong any more.'
-            : count.data
-              ? ''
-              : 'Counting …'}
-        {count.data && !count.error && <Counted count={count.data} />}
-      </p>
+    <div className="grid gap-x-8 gap-y-3 xl:grid-cols-[3fr_2fr] xl:items-start">
+      <RowsOf rule={value} words={words} onChange={onChange} />
+      <div className="grid gap-3">
+        <Field
+          label="Rule"
+          hint="A condition in CEL; user., device. and functions are offered as you type"
+          fault={says}
+        >
+          {(control) => (
+            <CodeText
+              {...control}
+              label="Rule"
+              language="rule"
+              value={value}
+              onChange={onChange}
+              names={names}
+              faults={rule === '' ? undefined : faults}
+            />
+          )}
+        </Field>
+        <p className="text-sm text-soft" aria-live="polite">
+          {rule === ''
+            ? 'Write a condition, and this line counts who it has.'
+            : count.error
+              ? says === undefined
+                ? (problem?.detail ?? 'It cannot be counted at this moment.')
+                : 'It is counted once nothing is wrong any more.'
+              : count.data
+                ? ''
+                : 'Counting …'}
+          {count.data && !count.error && <Counted count={count.data} />}
+          {count.data?.estimated && !count.error && (
+            <Button rank="quiet" busy={exact && count.isFetching} onClick={() => setExactly(rule)}>
+              Count exactly
+            </Button>
+          )}
+        </p>
+      </div>
     </div>
+  )
+}
+
+const RuleRows = lazy(() => import('./rule-rows-of.tsx'))
+
+type RowsOfProps = {
+  readonly rule: string
+  readonly words: RuleWords | undefined
+  readonly onChange: (rule: string) => void
+}
+
+/** The same rule as rows, which follow the text and are followed by it. */
+function RowsOf({ rule, words, onChange }: RowsOfProps) {
+  return (
+    <section aria-label="The rule as rows" className="grid gap-1">
+      <p className="font-semibold">Rows</p>
+      {words && (
+        <Suspense fallback={<Waiting />}>
+          <RuleRows rule={rule} words={words} onChange={onChange} />
+        </Suspense>
+      )}
+    </section>
   )
 }
 
 type Count = Awaited<ReturnType<typeof api.call<'countRule'>>>
 
-function Counted({ count: { people, devices, reachable, perPlatform, examples } }: { readonly count: Count }) {
+function Counted({
+  count: { estimated, people, devices, reachable, perPlatform, examples },
+}: {
+  readonly count: Count
+}) {
   const platforms = Object.entries(perPlatform).filter(([, number]) => number > 0)
   const some = [...new Set(examples.map(({ user }) => user ?? 'somebody without a name'))]
   return (
     <>
       <strong className="text-ink">
+        {estimated && 'About '}
         {people.toLocaleString('en')} {people === 1 ? 'person' : 'people'}
       </strong>
       , {devices.toLocaleString('en')} {devices === 1 ? 'device' : 'devices'}

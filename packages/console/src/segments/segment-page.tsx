@@ -91,7 +91,7 @@ function Editing({ first }: { readonly first: Segment | undefined }) {
         of={filled}
         submit={first ? 'Save' : 'Save it'}
         rank="primary"
-        className="max-w-3xl"
+        className="max-w-7xl"
         onSubmit={async ({ name, ...body }) => {
           await api.call('saveSegment', {
             params: { app: place.app.slug, segment: name },
@@ -103,21 +103,25 @@ function Editing({ first }: { readonly first: Segment | undefined }) {
         onDone={() => first === undefined && void go(`/segments/${form.getValues('name').trim()}`)}
       >
         {first === undefined && (
-          <TextInput
-            of={filled}
-            name="name"
-            label="Name"
-            hint="Stands in references, as segment:commuters does"
-            code
-            placeholder="commuters"
-          />
+          <div className="max-w-xl">
+            <TextInput
+              of={filled}
+              name="name"
+              label="Name"
+              hint="Stands in references, as segment:commuters does"
+              code
+              placeholder="commuters"
+            />
+          </div>
         )}
         <Controller
           control={form.control}
           name="rule"
           render={({ field }) => <RuleField value={field.value} onChange={field.onChange} />}
         />
-        <TextInput of={filled} name="note" label="Note" hint="What it is for" placeholder="Who crosses every day" />
+        <div className="max-w-xl">
+          <TextInput of={filled} name="note" label="Note" hint="What it is for" placeholder="Who crosses every day" />
+        </div>
       </Form>
       <TryOn rule={form.watch('rule')} />
     </div>

@@ -1,38 +1,11 @@
 import { useMutation } from '@tanstack/react-query'
-import type { RuleExplanation } from '@zbell/contract'
 import { type FormEvent, useState } from 'react'
 import { api } from '../app/api.ts'
 import { usePlace } from '../app/place.ts'
 import { Button } from '../parts/button.tsx'
-import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Field } from '../parts/field.tsx'
 import { Failure } from '../parts/page.tsx'
-
-type Part = RuleExplanation['parts'][number]
-
-const words = (verdict: boolean | null) =>
-  verdict === true
-    ? { tone: 'text-sea', says: '● yes' }
-    : verdict === false
-      ? { tone: 'text-red', says: '✕ no' }
-      : { tone: 'text-soft', says: '– not known' }
-
-const columns: readonly Column<Part>[] = [
-  {
-    name: 'verdict',
-    title: 'Holds',
-    always: true,
-    width: 130,
-    cell: ({ verdict }) => <span className={`whitespace-nowrap ${words(verdict).tone}`}>{words(verdict).says}</span>,
-  },
-  {
-    name: 'clause',
-    title: 'Clause',
-    always: true,
-    cell: ({ text }) => <code className="font-mono text-sm">{text}</code>,
-  },
-  { name: 'value', title: 'What is known', always: true, cell: ({ value }) => <bdi>{value ?? ''}</bdi> },
-]
+import { Clauses } from './clauses.tsx'
 
 /** Says for one person whether a rule has them, and clause by clause why. */
 export function TryOn({ rule }: { readonly rule: string }) {
@@ -87,15 +60,7 @@ export function TryOn({ rule }: { readonly rule: string }) {
                   ? `${user.trim()} does not belong.`
                   : `${user.trim()} does not belong: what decides is not known.`}
           </p>
-          {parts.length > 0 && (
-            <DataTable
-              label="Clause by clause"
-              name="clauses"
-              rows={parts}
-              idOf={({ text }) => text}
-              columns={columns}
-            />
-          )}
+          {parts.length > 0 && <Clauses label="Clause by clause" parts={parts} />}
         </div>
       )}
     </section>

@@ -38,6 +38,15 @@ export const segmentsOperations = {
     body: segments.ruleRequest,
     answer: segments.segmentCount,
   },
+  readRuleWords: {
+    ...done,
+    summary:
+      'What a rule can be about here: attributes with the values that are usual, what happened, topics, segments',
+    caller: 'app',
+    role: 'viewer',
+    query: environment,
+    answer: segments.ruleWords,
+  },
   explainRule: {
     ...done,
     summary: 'Whether a user or a device belongs, clause by clause',

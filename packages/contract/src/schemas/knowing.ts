@@ -2,6 +2,7 @@ import { platforms } from '@zbell/core'
 import { z } from 'zod'
 import { content } from './content.ts'
 import { delivery, deliveryState } from './delivery.ts'
+import { ruleExplanation } from './segment.ts'
 import { instant, uuid } from './text.ts'
 
 /** How a notification's deliveries went over time. */
@@ -38,6 +39,23 @@ export const explanation = z
         model: z.string().nullable(),
         verdict: z.string(),
         steps: z.array(step),
+        rules: z
+          .array(
+            z.object({
+              segment: z
+                .string()
+                .nullable()
+                .describe('By name and version, as in `commuters@3`; null: the rule of the target.'),
+              rule: z.string(),
+              ...ruleExplanation.pick({ belongs: true, parts: true }).shape,
+              changed: z
+                .array(z.string())
+                .describe(
+                  'Attributes that the rule asks about and that have changed since: what they were is not kept.',
+                ),
+            }),
+          )
+          .describe('The rules that the target names, as of the moment at which it was sent.'),
         content: content.nullable().describe('What it would show, or was sent.'),
         delivery: delivery.nullable(),
       }),

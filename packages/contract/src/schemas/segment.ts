@@ -1,3 +1,4 @@
+import { attributeTypes } from '@zbell/core'
 import { z } from 'zod'
 import { userName } from './device.ts'
 import { instant, plainText, uuid } from './text.ts'
@@ -33,7 +34,10 @@ export const segment = z
     description: 'A rule with a name: whoever it holds for belongs. Each change is a version of its own.',
   })
 
-export const ruleRequest = z.strictObject({ rule })
+export const ruleRequest = z.strictObject({
+  rule,
+  exact: z.boolean().default(false).describe('Count all, however long that takes; otherwise many are estimated.'),
+})
 
 export const segmentCount = z
   .object({
@@ -45,6 +49,21 @@ export const segmentCount = z
     examples: z.array(z.object({ user: z.string().nullable(), device: uuid })).describe('Five of them at most.'),
   })
   .meta({ id: 'SegmentCount' })
+
+export const ruleWords = z
+  .object({
+    attributes: z.array(
+      z.object({
+        name: z.string(),
+        type: z.enum(attributeTypes),
+        values: z.array(z.string()).describe('Texts that several people have, the most frequent first; 20 at most.'),
+      }),
+    ),
+    happened: z.array(z.string()).describe('Types of what happened to people lately.'),
+    topics: z.array(z.string()).describe('The first 200 by name.'),
+    segments: z.array(z.string()),
+  })
+  .meta({ id: 'RuleWords' })
 
 export const segmentMember = z
   .object({ user: z.string().nullable(), device: uuid })
@@ -84,5 +103,6 @@ export const ruleExplanation = z
 
 export type Segment = z.infer<typeof segment>
 export type SegmentCount = z.infer<typeof segmentCount>
+export type RuleWords = z.infer<typeof ruleWords>
 export type SegmentMember = z.infer<typeof segmentMember>
 export type RuleExplanation = z.infer<typeof ruleExplanation>

@@ -5,4 +5,13 @@ export { type ExplainedPart, explainRule, ruleText } from './explain-rule.ts'
 export { nearestOf, type RuleFault, RuleRefused } from './fault.ts'
 export { haversineWithin, largest, scale, versionKey } from './numbers.ts'
 export { ruleLimits, segmentCalls } from './read-rule.ts'
-export { type DeviceField, deviceFields, innerOf, partsOf, type RuleType, type Term, type Told } from './term.ts'
+export {
+  type Comparison,
+  type DeviceField,
+  deviceFields,
+  innerOf,
+  partsOf,
+  type RuleType,
+  type Term,
+  type Told,
+} from './term.ts'

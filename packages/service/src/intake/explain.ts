@@ -21,6 +21,7 @@ import { readersValues } from '../store/devices/load-block-devices.ts'
 import { type DeviceRow, findDevice, listDevices } from '../store/devices/read-devices.ts'
 import { targetHas } from '../store/targets/review-target.ts'
 import { unknownUsers } from '../store/targets/unknown-names.ts'
+import { explainRules } from './explain-rules.ts'
 
 /** A person with more devices than this has the newest explained. */
 const mostDevices = 20
@@ -166,6 +167,7 @@ async function explainDevice(
     model: row.model,
     verdict: why.verdict,
     steps: why.steps.map(stepView),
+    rules: await explainRules(database, scope, notification, row),
     content: content as Explanation['devices'][number]['content'],
     delivery: found ? deliveryView(found) : null,
   }

@@ -6,7 +6,9 @@ import { whereOf } from '../../store/apps/where.ts'
 import type { Database } from '../../store/database.ts'
 import { segmentsNaming } from '../../store/rules/ready-rule.ts'
 import { type DeviceFacts, ruleFacts } from '../../store/rules/rule-facts.ts'
-import { countRule, ruleMembers } from '../../store/rules/rule-members.ts'
+import { countRule, estimateRule, isLong, ruleMembers, someMembers } from '../../store/rules/rule-members.ts'
+import { searchRule } from '../../store/rules/rule-search.ts'
+import { ruleWords } from '../../store/rules/rule-words.ts'
 import { deleteSegment, listSegments, type SegmentRow, saveSegment } from '../../store/segments/segments.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { nameAtPlace, numberAtPlace, pageView, placeOfName } from '../views.ts'
@@ -45,15 +47,27 @@ export function serveSegments(on: OperationRouter, database: Database): void {
     return undefined
   })
 
-  on.serve('countRule', async ({ caller: { scope }, body: { rule }, waits }) => {
+  on.serve('countRule', async ({ caller: { scope }, body: { rule, exact }, waits }) => {
     const { term, context } = await needRule(database, scope, rule)
     const bounded = database.bounded({ withinMs, signal: waits })
+    const search = await searchRule(bounded, term, context)
+    const estimate =
+      !exact && (await isLong(bounded, scope, search)) ? await estimateRule(bounded, scope, term, context) : undefined
     const [count, examples] = await Promise.all([
-      countRule(bounded, scope, term, context),
-      ruleMembers(bounded, scope, term, context, { limit: examplesShown }),
+      estimate ?? countRule(bounded, scope, search),
+      // Of nobody there are no examples, and to look for them would take as long as to count.
+      estimate?.devices === 0 ? [] : someMembers(bounded, scope, search, examplesShown),
     ])
-    return { ...count, estimated: false, examples: examples.map(({ user, device }) => ({ user, device })) }
+    return {
+      ...count,
+      estimated: estimate !== undefined,
+      examples: examples.map(({ user, device }) => ({ user, device })),
+    }
   })
+
+  on.serve('readRuleWords', ({ caller: { scope }, waits }) =>
+    ruleWords(database.bounded({ withinMs, signal: waits }), whereOf(scope)),
+  )
 
   on.serve('explainRule', async ({ caller: { scope }, body }) => {
     const text = body.rule ?? (await needSegment(database, scope, body.segment ?? '')).rule
@@ -78,7 +92,8 @@ export function serveSegments(on: OperationRouter, database: Database): void {
     const { rule } = await needSegment(database, scope, params.segment)
     const { term, context } = await needRule(database, scope, rule)
     const bounded = database.bounded({ withinMs, signal: waits })
-    const rows = await ruleMembers(bounded, scope, term, context, { limit: limit + 1, after: numberAtPlace(after) })
+    const search = await searchRule(bounded, term, context)
+    const rows = await ruleMembers(bounded, scope, search, { limit: limit + 1, after: numberAtPlace(after) })
     return pageView(
       rows,
       limit,

@@ -197,3 +197,16 @@ async function declare(tx: Tx, { app, environment }: Scope, name: string, type: 
   )
   return { no: insertId, name, type, devicesMay: false, createdAt }
 }
+
+/** The names of what was changed of a user after a moment. */
+export async function attributesChangedSince(
+  database: Pick<Database, 'rows'>,
+  userNo: number,
+  since: Date,
+): Promise<string[]> {
+  const rows = await database.rows<{ name: string }>(
+    sql`select a.name from user_attributes u join attributes a on a.no = u.attribute_no
+        where u.user_no = ${userNo} and u.changed_at > ${since}`,
+  )
+  return rows.map(({ name }) => name)
+}

@@ -33,6 +33,16 @@ export type RuleContext = {
  */
 export const ruleCondition = (term: Term, context: RuleContext): SQL => new Writer(context).of(term, 'boolean')
 
+/** A rule that asks about a user only, as a condition on a user’s number. */
+export const personCondition = (term: Term, context: RuleContext, person: SQL): SQL =>
+  new Writer(context, person).of(term, 'boolean')
+
+/** What a part of a rule gives that asks about nobody, such as `now - duration("24h")`. */
+export const ruleValue = (term: Term, context: RuleContext): SQL => new Writer(context).of(term, term.type)
+
+/** An instant in a rule lies between the years 1 and 9999. */
+export const isInstant = (column: SQL): SQL => sql`${column} between ${double(firstMs)} and ${double(lastMs)}`
+
 /** Texts are compared by code point, and what is behind them counts. */
 const exact = sql`collate utf8mb4_nopad_bin`
 const double = (value: number): SQL => sql`cast(${value} as double)`
@@ -53,7 +63,7 @@ const columns: Readonly<Record<DeviceField, SQL>> = {
   receiptAt: sql`v.receipt_at`,
 }
 
-const comparisons = {
+export const comparisons = {
   '==': sql`=`,
   '!=': sql`<>`,
   '<': sql`<`,
@@ -78,9 +88,12 @@ const jsonTypes: Readonly<Partial<Record<RuleType, SQL>>> = {
 
 class Writer {
   readonly #context: RuleContext
+  readonly #person: SQL
 
-  constructor(context: RuleContext) {
+  /** @param person the number of the user who is asked about */
+  constructor(context: RuleContext, person = sql`v.user_no`) {
     this.#context = context
+    this.#person = person
   }
 
   /** @param wanted what a value of no type of its own has to be */
@@ -160,13 +173,13 @@ class Writer {
 
   /** The row of an attribute `a` that belongs to the device’s user. */
   #own(name: string): SQL {
-    return sql`a.user_no = v.user_no and a.attribute_no = ${this.#context.attributes.get(name) ?? 0}`
+    return sql`a.user_no = ${this.#person} and a.attribute_no = ${this.#context.attributes.get(name) ?? 0}`
   }
 
   #attribute(name: string, type: RuleType): SQL {
     const column = type === 'text' ? sql`a.text` : sql`a.number`
     // What lies before the year 1 is no instant in a rule.
-    const within = type === 'instant' ? sql`and a.number between ${double(firstMs)} and ${double(lastMs)}` : sql``
+    const within = type === 'instant' ? sql`and ${isInstant(sql`a.number`)}` : sql``
     const value = sql`(select ${column} from user_attributes a where ${this.#own(name)} ${within})`
     return type === 'text' ? sql`(${value} ${exact})` : value
   }
@@ -268,7 +281,7 @@ class Writer {
   }
 
   #happened(event: string): SQL {
-    return sql`o.user_no = v.user_no and o.type = ${event}`
+    return sql`o.user_no = ${this.#person} and o.type = ${event}`
   }
 
   #count({ event, withinMs, each }: Term & { is: 'count' }): SQL {
@@ -283,22 +296,34 @@ class Writer {
   }
 
   /**
-   * Deliveries `r` of notifications `n` to all devices of the device’s user, or to itself where it has none. Each notification
-   * of the app is one look at the deliveries’ key: an index by device would cost every delivery of every broadcast.
+   * What is asked of deliveries `r` of notifications `n`: of those to all devices of the device’s user, or to itself where it is
+   * nobody’s. Each notification of the app is one look at the deliveries’ key: an index by device would cost every delivery of
+   * every broadcast.
    */
-  #sentTo(): SQL {
+  #sentTo(select: SQL, condition: SQL, notifications: SQL): SQL {
     const { appNo, environment } = this.#context
-    return sql`devices w straight_join notifications n straight_join deliveries r on r.notification_no = n.no and r.device_no = w.no
-      where (w.user_no = v.user_no or w.no = v.no) and n.app_no = ${appNo} and n.environment = ${environment}`
+    const own = sql`n.app_no = ${appNo} and n.environment = ${environment} and ${notifications}`
+    return sql`(case when v.user_no is null
+      then (select ${select} from notifications n straight_join deliveries r on r.notification_no = n.no
+            where ${own} and r.device_no = v.no and ${condition} limit 1)
+      else (select ${select} from notifications n straight_join devices w
+              straight_join deliveries r on r.notification_no = n.no and r.device_no = w.no
+            where ${own} and w.user_no = v.user_no and ${condition} limit 1) end)`
   }
 
+  /** Nothing is rung once its notification has expired, but what was on its way then; it may be opened later. */
   #told(what: Told, withinMs: number): SQL {
-    return sql`cast((select count(distinct r.notification_no) from ${this.#sentTo()}
-      and ${toldAt[what]} >= ${this.#since(withinMs)}) as double)`
+    const since = this.#since(withinMs)
+    const count = this.#sentTo(
+      sql`count(distinct r.notification_no)`,
+      sql`${toldAt[what]} >= ${since}`,
+      what === 'rung' ? sql`n.expires_at >= ${since} - interval 1 hour` : sql`true`,
+    )
+    return sql`cast(${count} as double)`
   }
 
   #reached(name: string): SQL {
-    return sql`((select 1 from ${this.#sentTo()} and n.name = ${name} and r.accepted_at is not null limit 1) is not null)`
+    return sql`(${this.#sentTo(sql`1`, sql`r.accepted_at is not null`, sql`n.name = ${name}`)} is not null)`
   }
 
   #data(path: readonly string[], wanted: RuleType): SQL {

@@ -30,7 +30,10 @@ type DeviceRow = {
   readonly receiptAt: Date | null
 }
 
-/** What is known of a user's devices, or of one device, at this moment. */
+/**
+ * What is known of a user's devices, or of one device.
+ * @param nowMs the moment: what happened and was rung after it is left out; the rest is as it is now, since it is kept once only
+ */
 export async function ruleFacts(
   database: Reader,
   { app, environment }: Scope,
@@ -47,7 +50,7 @@ export async function ruleFacts(
   )
   const [first] = devices
   if (!first) return []
-  const person = await personFacts(database, { appNo: app.no, environment }, first)
+  const person = await personFacts(database, { appNo: app.no, environment }, first, nowMs)
   const follows = await database.rows<{ no: number; name: string }>(
     sql`select d.device_no as no, t.name from topic_devices d join topics t on t.no = d.topic_no
         where d.device_no in ${devices.map(({ no }) => no)}`,
@@ -74,6 +77,7 @@ async function personFacts(
   database: Reader,
   { appNo, environment }: Where,
   { no, userNo }: Pick<DeviceRow, 'no' | 'userNo'>,
+  nowMs: number,
 ): Promise<Pick<Facts, 'user' | 'topics' | 'happened' | 'told' | 'reached'>> {
   const ownDevices = userNo === null ? sql`w.no = ${no}` : sql`w.user_no = ${userNo}`
   const deliveries = await database.rows<Record<Told, Date | null> & { notification: number; name: string | null }>(
@@ -85,10 +89,14 @@ async function personFacts(
   )
   const told = deliveries.flatMap(({ notification, ...times }) =>
     (['rung', 'received', 'opened'] as const).flatMap((what) =>
-      times[what] === null ? [] : [{ what, atMs: times[what].getTime(), notification: String(notification) }],
+      times[what] === null || times[what].getTime() > nowMs
+        ? []
+        : [{ what, atMs: times[what].getTime(), notification: String(notification) }],
     ),
   )
-  const reached = new Set(deliveries.flatMap(({ rung, name }) => (rung === null || name === null ? [] : [name])))
+  const reached = new Set(
+    deliveries.flatMap(({ rung, name }) => (rung === null || rung.getTime() > nowMs || name === null ? [] : [name])),
+  )
   if (userNo === null) return { user: new Map(), topics: new Set(), happened: [], told, reached }
   const [attributes, topics, happened] = await Promise.all([
     attributesOf(database, [userNo]),
@@ -96,7 +104,7 @@ async function personFacts(
       sql`select t.name from topic_users m join topics t on t.no = m.topic_no where m.user_no = ${userNo}`,
     ),
     database.rows<{ type: string; source: string; at: Date; data: string | null }>(
-      sql`select type, source, at, cast(data as char) as data from occurrences where user_no = ${userNo}
+      sql`select type, source, at, cast(data as char) as data from occurrences where user_no = ${userNo} and at <= ${new Date(nowMs)}
           order by at desc limit ${most.happened}`,
     ),
   ])

@@ -8,6 +8,7 @@ import type { Reader } from '../database.ts'
 import { anyOf } from '../fragments.ts'
 import { readyRule } from '../rules/ready-rule.ts'
 import { ruleCondition } from '../rules/rule-condition.ts'
+import { type RuleSearch, searchRule } from '../rules/rule-search.ts'
 import { findSegment } from '../segments/segments.ts'
 
 /** What references name, by number: the union of all. What is not there names nobody. */
@@ -22,8 +23,8 @@ export type Named = {
   readonly rules: readonly Rule[]
 }
 
-/** A rule as it is asked of the devices of an app. */
-type Rule = { readonly condition: SQL; readonly where: Where }
+/** A rule as it is asked of the devices of an app, and where those are found that it has. */
+type Rule = { readonly condition: SQL; readonly search: RuleSearch; readonly where: Where }
 
 const tokenHash = (token: string): Buffer => createHash('sha256').update(token).digest()
 
@@ -80,10 +81,9 @@ export async function nameAll(tx: Reader, target: Target, { appNo, environment }
             where app_no = ${appNo} and environment = ${environment} and id in ${ids}`,
       uuidBuffer,
     ),
-    segmentConditions(tx, where, every),
-    target.rule === undefined ? undefined : conditionOf(tx, where, target.rule),
+    segmentRules(tx, where, every),
+    target.rule === undefined ? undefined : readRule(tx, where, target.rule),
   ])
-  const rules = (conditions: readonly SQL[]): Rule[] => conditions.map((condition) => ({ condition, where }))
   const named = (own: readonly Reference[]): Named => {
     const numbers = (pick: (one: Reference) => number | undefined) => [
       ...new Set(own.flatMap((one) => pick(one) ?? [])),
@@ -96,10 +96,10 @@ export async function nameAll(tx: Reader, target: Target, { appNo, environment }
       ),
       topics: numbers((one) => (one.is === 'topic' ? topics.get(one.topic) : undefined)),
       reached: numbers((one) => (one.is === 'reached' ? reached.get(one.notification) : undefined)),
-      rules: rules(own.flatMap((one) => (one.is === 'segment' ? [segments.get(one) ?? sql`false`] : []))),
+      rules: own.flatMap((one) => (one.is === 'segment' ? [segments.get(one) ?? hasNobody(where)] : [])),
     }
   }
-  const whole = own === undefined ? [] : [{ ...named([]), rules: rules([own]) }]
+  const whole = own === undefined ? [] : [{ ...named([]), rules: [own] }]
   return { any: named(any), all: [...all.map((one) => named([one])), ...whole], none: named(none) }
 }
 
@@ -107,27 +107,30 @@ export async function nameAll(tx: Reader, target: Target, { appNo, environment }
  * A rule as it is asked about at this moment: what is neither yes nor no is no. It was good when it was taken in; where it
  * cannot be asked any more, since a segment that it names has changed, it has nobody, and whoever counts it is told why.
  */
-async function conditionOf(tx: Reader, where: Where, rule: string): Promise<SQL> {
+async function readRule(tx: Reader, where: Where, rule: string): Promise<Rule> {
   try {
     const { term, context } = await readyRule(tx, where, rule, Date.now())
-    return sql`coalesce(${ruleCondition(term, context)}, false)`
+    const condition = sql`coalesce(${ruleCondition(term, context)}, false)`
+    return { condition, search: await searchRule(tx, term, context), where }
   } catch (error) {
     if (!(error instanceof RuleRefused)) throw error
-    return sql`false`
+    return hasNobody(where)
   }
 }
 
+const hasNobody = (where: Where): Rule => ({
+  condition: sql`false`,
+  search: { places: [], entries: 0 },
+  where,
+})
+
 /** The rules of the segments that are named; one that is not there has nobody. */
-async function segmentConditions(
-  tx: Reader,
-  where: Where,
-  references: readonly Reference[],
-): Promise<Map<Reference, SQL>> {
-  const found = new Map<Reference, SQL>()
+async function segmentRules(tx: Reader, where: Where, references: readonly Reference[]): Promise<Map<Reference, Rule>> {
+  const found = new Map<Reference, Rule>()
   for (const one of references) {
     if (one.is !== 'segment') continue
     const row = await findSegment(tx, where, one.segment, one.version)
-    if (row) found.set(one, await conditionOf(tx, where, row.rule))
+    if (row) found.set(one, await readRule(tx, where, row.rule))
   }
   return found
 }
@@ -200,11 +203,13 @@ const kinds = {
   rules: {
     condition: (rules: readonly Rule[]): SQL => anyOf(rules.map(({ condition }) => condition)),
     sources: (rules: readonly Rule[]): Source[] =>
-      platforms.map((platform) => ({
-        tables: sql`devices v force index (by_platform)`,
-        where: sql`v.app_no = ${rules[0]!.where.appNo} and v.environment = ${rules[0]!.where.environment}
+      rules.every(({ search }) => search.entries !== undefined)
+        ? rules.flatMap(({ search }) => search.places)
+        : platforms.map((platform) => ({
+            tables: sql`devices v force index (by_platform)`,
+            where: sql`v.app_no = ${rules[0]!.where.appNo} and v.environment = ${rules[0]!.where.environment}
           and v.platform = ${platform} and ${anyOf(rules.map(({ condition }) => condition))}`,
-      })),
+          })),
   },
 } as const
 const kindNames = ['devices', 'users', 'topics', 'reached', 'rules'] as const

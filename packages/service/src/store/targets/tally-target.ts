@@ -1,9 +1,10 @@
-import { type Mode, type Permission, type Platform, platforms, type Target } from '@zbell/core'
+import type { Mode, Permission, Platform, Target } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import type { Reader } from '../database.ts'
 import { anyOf, commas } from '../fragments.ts'
 import { isReachable } from './reachable.ts'
+import { rounded, sampler } from './sample.ts'
 import { coversMoreThan, platformsIn, targetConditions, targetParts, unionOf } from './target-devices.ts'
 
 /** Devices of a target that a decision does not tell apart. */
@@ -42,9 +43,6 @@ export const sampling = {
   /** Fewer devices than these in the sample say too little of the rest, and all are counted. */
   fewest: 800,
 }
-/** They come from so many short stretches, spread over all numbers: who joined sumOfCounts tends to be alike. */
-const stretches = 200
-
 /**
  * Counts who a target means, by what decides whether they ring: one look at each of its devices, or at a sample of the app's
  * people when those are many.
@@ -140,9 +138,6 @@ async function count(
   }
 }
 
-/** An estimate is no truer for its last digits. */
-const rounded = (number: number): number => Number(number.toPrecision(3))
-
 /** Two counts of what has nobody in common, each found in a share of what there is, as one of all. */
 function sumOfCounts(counts: readonly (Counts & { readonly share: number })[]): Counts {
   const groups = new Map<string, TargetGroup>()
@@ -171,9 +166,7 @@ function sumOfCounts(counts: readonly (Counts & { readonly share: number })[]): 
 }
 
 /**
- * Of some people of the app, with all their devices, and of some devices that are nobody's. Each number of either is as
- * likely to be looked at as any other, so that what is found, divided by the share, is unbiased however the numbers lie; and
- * the same ones are looked at each time, so that a review that is asked for again says the same.
+ * Of some people of the app, with all their devices, and of some devices that are nobody's.
  * @returns undefined when a sample saves nothing or says too little
  */
 async function estimate(
@@ -182,33 +175,17 @@ async function estimate(
   where: Where,
   { lacks, asked, how }: { readonly lacks: readonly SQL[]; readonly asked: Asked; readonly how: typeof sampling },
 ): Promise<Tally | undefined> {
-  const [people, nobodys, conditions] = await Promise.all([
-    // Index by index: of each the first and the last are found without a walk.
-    spanOf(database, sql`users`, [sql`named = false`, sql`named = true`], where),
-    spanOf(
-      database,
-      sql`devices`,
-      platforms.map((platform) => sql`platform = ${platform}`),
-      where,
-    ),
+  const [draw, conditions] = await Promise.all([
+    sampler(database, where, platformsIn(target)),
     targetConditions(database, target, where),
   ])
-  const { appNo, environment } = where
   // Of an app among others few numbers are its own: then more of them are looked at.
   for (const wanted of [how.people, how.people * 8, how.people * 64]) {
-    const some = sampleOf(sql`u.no`, people, wanted)
-    const others = sampleOf(sql`v.no`, nobodys, wanted)
-    if (some.share === 1 && others.share === 1) return undefined
-    const peoples = [
-      sql`from users u force index (by_age) straight_join devices v force index (by_user) on v.user_no = u.no
-          where u.app_no = ${appNo} and u.environment = ${environment} and u.named in (false, true)
-            and ${some.condition} and ${conditions}`,
-    ]
-    const alone = platformsIn(target).map(
-      (platform) => sql`from devices v force index (by_platform)
-          where v.app_no = ${appNo} and v.environment = ${environment} and v.platform = ${platform} and v.user_no is null
-            and ${others.condition} and ${conditions}`,
-    )
+    const sample = draw(wanted)
+    if (sample === undefined) return undefined
+    const { some, others } = sample
+    const peoples = [sql`${some.rows} and ${conditions}`]
+    const alone = others.rows.map((rows) => sql`${rows} and ${conditions}`)
     const [ofPeople, ofNobody] = await Promise.all([
       count(database, peoples, lacks, asked),
       count(database, alone, lacks, asked),
@@ -222,49 +199,4 @@ async function estimate(
     return { ...counts, estimated: true, parts: [...peoples, ...alone] }
   }
   return undefined
-}
-
-type Span = { readonly first: number; readonly last: number }
-
-async function spanOf(
-  database: Reader,
-  table: SQL,
-  conditions: readonly SQL[],
-  { appNo, environment }: Where,
-): Promise<Span> {
-  const rows = await database.rows<{ first: number | null; last: number | null }>(
-    sql.join(
-      conditions.map(
-        (one) => sql`select min(no) as first, max(no) as last from ${table}
-                     where app_no = ${appNo} and environment = ${environment} and ${one}`,
-      ),
-      sql` union all `,
-    ),
-  )
-  const numbers = rows.flatMap(({ first, last }) => (first === null || last === null ? [] : [first, last]))
-  return numbers.length === 0 ? { first: 0, last: 0 } : { first: Math.min(...numbers), last: Math.max(...numbers) }
-}
-
-/** Of few numbers a sample saves nothing worth having. */
-const allFromShare = 0.3
-
-/**
- * About so many numbers of a span: stretches of equal length, one at another place in each equal part of it, or all.
- * @returns a condition, and the share of the span for which it holds
- */
-function sampleOf(
-  column: SQL,
-  { first, last }: Span,
-  wanted: number,
-): { readonly condition: SQL; readonly share: number } {
-  const numbers = last - first + 1
-  if (wanted >= numbers * allFromShare) return { condition: sql`${column} between ${first} and ${last}`, share: 1 }
-  const part = numbers / stretches
-  const length = Math.max(1, Math.round(wanted / stretches))
-  const places = Array.from({ length: stretches }, (_, i) => {
-    // The golden section spreads the places evenly and never in step with a pattern in the numbers.
-    const place = Math.floor(first + part * i + ((i * 0.618_033_988_75) % 1) * (part - length))
-    return sql`${column} between ${place} and ${place + length - 1}`
-  })
-  return { condition: anyOf(places), share: (length * stretches) / numbers }
 }

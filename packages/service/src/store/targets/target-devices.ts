@@ -65,7 +65,7 @@ export async function coversMoreThan(tx: Reader, target: Target, where: Where, m
         sql`topic_users where topic_no in ${list(driver.topics)}`,
         sql`topic_devices where topic_no in ${list(driver.topics)}`,
         sql`deliveries where notification_no in ${list(driver.reached)}`,
-        ...(driver.rules.length > 0 ? [everyDevice] : []),
+        ...(driver.rules.some(({ search }) => search.entries === undefined) ? [everyDevice] : []),
       ]
     : [everyDevice]
   const counts = await Promise.all(
@@ -73,7 +73,8 @@ export async function coversMoreThan(tx: Reader, target: Target, where: Where, m
       tx.rows<{ count: number }>(sql`select count(*) as count from (select 1 from ${rows} limit ${most + 1}) walked`),
     ),
   )
-  return counts.flat().reduce((sum, { count }) => sum + count, 0) > most
+  const lookedUp = (driver?.rules ?? []).reduce((sum, { search }) => sum + (search.entries ?? 0), 0)
+  return counts.flat().reduce((sum, { count }) => sum + count, lookedUp) > most
 }
 
 /** By what the devices are found, where it is not by walking through all: whatever names the fewest, as far as that is plain. */

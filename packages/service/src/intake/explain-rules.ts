@@ -1,0 +1,70 @@
+import type { Explanation } from '@zbell/contract'
+import { parseTarget } from '@zbell/core'
+import { explainRule, partsOf, RuleRefused } from '@zbell/core/rules'
+import type { Notification } from '../engine/notification.ts'
+import type { Scope } from '../store/apps/apps.ts'
+import { whereOf } from '../store/apps/where.ts'
+import type { Database } from '../store/database.ts'
+import type { DeviceRow } from '../store/devices/read-devices.ts'
+import { attributesChangedSince } from '../store/people/attributes.ts'
+import { readyRule } from '../store/rules/ready-rule.ts'
+import { ruleFacts } from '../store/rules/rule-facts.ts'
+import { findSegment } from '../store/segments/segments.ts'
+
+type Explained = Explanation['devices'][number]['rules']
+
+/**
+ * Clause by clause what the rules of a target said of a device when the notification was sent. What happened since is left out;
+ * an attribute that was changed since is named, as what it was is not kept.
+ */
+export async function explainRules(
+  database: Database,
+  scope: Scope,
+  { target, createdAt }: Pick<Notification, 'target' | 'createdAt'>,
+  device: Pick<DeviceRow, 'id' | 'userNo'>,
+): Promise<Explained> {
+  const rules = await rulesIn(database, scope, target)
+  if (rules.length === 0) return []
+  const nowMs = createdAt.getTime()
+  const [facts] = await ruleFacts(database, scope, { device: device.id }, nowMs)
+  if (!facts) return []
+  const changed = device.userNo === null ? [] : await attributesChangedSince(database, device.userNo, createdAt)
+  const explained: Explained[number][] = []
+  for (const { segment, rule } of rules) {
+    try {
+      const { term, segments } = await readyRule(database, whereOf(scope), rule, nowMs)
+      const asked = [...partsOf(term)].flatMap((one) =>
+        one.is === 'attribute' || one.is === 'has-attribute' ? [one.name] : [],
+      )
+      const { belongs, parts } = explainRule(term, facts.facts, segments)
+      explained.push({
+        segment,
+        rule,
+        belongs,
+        parts: [...parts],
+        changed: changed.filter((name) => asked.includes(name)),
+      })
+    } catch (error) {
+      // It named a segment that has gone or is another one now, so that it had nobody.
+      if (!(error instanceof RuleRefused)) throw error
+      explained.push({ segment, rule, belongs: null, parts: [], changed: [] })
+    }
+  }
+  return explained
+}
+
+/** The segments of a target, each in the version that it names, and its own rule. */
+async function rulesIn(
+  database: Database,
+  scope: Scope,
+  target: Notification['target'],
+): Promise<{ readonly segment: string | null; readonly rule: string }[]> {
+  const { any, all, none } = parseTarget(target)
+  const rules: { readonly segment: string | null; readonly rule: string }[] = []
+  for (const one of [...any, ...all, ...none]) {
+    if (one.is !== 'segment') continue
+    const row = await findSegment(database, whereOf(scope), one.segment, one.version)
+    if (row) rules.push({ segment: `${row.name}@${row.version}`, rule: row.rule })
+  }
+  return target.rule === undefined ? rules : [...rules, { segment: null, rule: target.rule }]
+}
