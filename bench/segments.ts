@@ -69,7 +69,8 @@ async function ring(house: House, rule: string): Promise<number> {
   for (;;) {
     const { state, totals } = await house.backend.call('readNotification', { params: { app, id } })
     if (state !== 'expanding') {
-      await house.backend.call('holdNotification', { params: { app, id }, body: { hold: 'cancelled' } })
+      if (state !== 'finished')
+        await house.backend.call('holdNotification', { params: { app, id }, body: { hold: 'cancelled' } })
       return totals.expanded
     }
     await wait(10)

@@ -135,6 +135,13 @@ describe('a segment over HTTP', () => {
     })
   })
 
+  test('that looks further back than deliveries are kept is refused where it is written', async () => {
+    await expect(save('told', 'opened(duration("2400h")) > 1')).rejects.toMatchObject({
+      problem: { errors: [{ line: 1, column: 8, detail: 'reaches further back than is kept, which is 2160h' }] },
+    })
+    expect((await save('told', 'count("example.booked", duration("2400h")) > 1')).version).toBe(1)
+  })
+
   test('takes SQL in a text for a text', async () => {
     expect(await count(`user.homePier == "' or 1=1 -- "`)).toMatchObject({ people: 0 })
     expect(await count(`user.homePier != "'; drop table users; --"`)).toMatchObject({ people: 4 })

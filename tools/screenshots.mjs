@@ -101,7 +101,13 @@ const pictures = {
     await chooseApp(page, 'Merrow Sound Ferries')
   },
   keys: (page) => picture(page, 'keys', '/app'),
-  people: (page) => picture(page, 'people', '/people'),
+  people: async (page) => {
+    await page.goto(`${ready.service}/people`)
+    await page.getByRole('button', { name: 'Person' }).click()
+    await page.getByRole('link', { name: 'ada' }).waitFor()
+    await wait(400)
+    await save(page, 'people')
+  },
   topics: (page) => picture(page, 'topics', '/topics'),
   device: async (page) => {
     await zbell(
@@ -163,14 +169,18 @@ const pictures = {
     await save(page, 'notification')
   },
   segment: async (page) => {
-    await zbell('segment', 'save', 'commuters', 'user.pass in ["weekly", "season"] && follows("route-4")')
     await page.goto(`${ready.service}/segments/commuters`)
     await page.locator('.cm-editor').waitFor()
     await page.getByText('can be rung').waitFor()
-    await page.getByLabel('Who', { exact: true }).fill('nour')
-    await page.keyboard.press('Enter')
-    await page.getByRole('table', { name: 'Clause by clause' }).scrollIntoViewIfNeeded()
+    await page.getByLabel('Times', { exact: true }).waitFor()
+    await wait(300)
     await save(page, 'segment')
+    await page.getByLabel('Who', { exact: true }).fill('rider-004')
+    await page.keyboard.press('Enter')
+    await page.getByRole('table', { name: 'Clause by clause' }).waitFor()
+    await page.mouse.wheel(0, 2_000)
+    await wait(300)
+    await save(page, 'segment-explained')
   },
   credentials: async (page) => {
     await zbell('credential', 'check')
@@ -214,15 +224,6 @@ const pictures = {
       ['zbell send --file docs/examples/delay.yaml --to topic:route-4 --language nb --review', review],
       [`zbell why ${sent.trim()} nour`, why],
     ])
-  },
-  'sign-in': async () => {
-    const fresh = await (
-      await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
-    ).newPage()
-    await fresh.goto(`${ready.service}/`)
-    await fresh.getByLabel('Password').waitFor()
-    await wait(200)
-    await save(fresh, 'sign-in')
   },
   health: async (page) => {
     for (let i = 0; i < 30; i++)

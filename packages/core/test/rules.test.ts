@@ -189,7 +189,7 @@ describe('a rule that cannot be used is refused in its place', () => {
     ['follows("Route 4")', '1:9 is not a topic: small letters, digits, hyphens and dots, 64 at most'],
     ['follows(user.pass)', 'follows is written follows("route-4")'],
     ['count("a", duration("3 days")) > 1', '1:12 wants a duration such as "168h", "90m" or "1h30m"'],
-    ['count("a", duration("2400h")) > 1', 'reaches further back than is kept, which is 2160h'],
+    ['opened(duration("2400h")) > 1', 'reaches further back than is kept, which is 2160h'],
     ['count("a", duration("1h"), o, o.price > 2) > 1', 'what happened has data.…, at, type and source, and no price'],
     [
       'count("a", duration("1h"), o, o.data.a == o.data.b) > 1',

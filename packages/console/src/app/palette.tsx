@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { Command } from 'cmdk'
-import { Bell, Clock, type LucideIcon, MonitorSmartphone, Search, SquareUser, Tag } from 'lucide-react'
+import { Bell, Clock, Filter, type LucideIcon, MonitorSmartphone, Search, SquareUser, Tag } from 'lucide-react'
 import { Dialog } from 'radix-ui'
 import { useDeferredValue, useEffect, useState } from 'react'
 import { useNavigate } from 'react-router'
@@ -24,15 +24,16 @@ type Hit = { readonly to: string; readonly name: string; readonly note: string; 
 /** How many of each kind are looked for. */
 const few = 5
 
-/** Finds whatever fits what is typed: people, devices of a person, notifications, topics. */
+/** Finds whatever fits what is typed: people, devices of a person, notifications, topics, segments. */
 async function find(place: Place, typed: string): Promise<Hit[]> {
   const { app, environment } = place
   const params = { app: app.slug }
-  const [people, devices, notifications, topics] = await Promise.all([
+  const [people, devices, notifications, topics, segments] = await Promise.all([
     api.call('listUsers', { params, query: { environment, search: typed, limit: String(few) } }),
     api.call('listDevices', { params, query: { environment, user: typed, limit: String(few) } }),
     api.call('listNotifications', { params, query: { environment, search: typed, limit: String(few) } }),
     findTopics(place, typed, few),
+    api.call('listSegments', { params, query: { environment, limit: '200' } }),
   ])
   return [
     ...people.items.map(({ user }) => ({
@@ -53,6 +54,10 @@ async function find(place: Place, typed: string): Promise<Hit[]> {
       note: 'topic: who follows it',
       icon: Tag,
     })),
+    ...segments.items
+      .filter(({ name }) => name.includes(typed.toLowerCase()))
+      .slice(0, few)
+      .map(({ name }) => ({ to: `/segments/${name}`, name, note: 'segment', icon: Filter })),
     ...notifications.items.map(({ id, shows }) => ({
       to: `/activity/${id}`,
       name: shows.title || 'Wakes the app',
@@ -62,7 +67,7 @@ async function find(place: Place, typed: string): Promise<Hit[]> {
   ]
 }
 
-/** Finds pages, people, devices, topics and notifications, and does things: all that is a few letters away (Ctrl-K). */
+/** Finds pages, people, devices, topics, segments and notifications, and does things: all that is a few letters away (Ctrl-K). */
 export function Palette({ open, onOpenChange, acts }: PaletteProps) {
   const place = usePlace()
   const go = useNavigate()

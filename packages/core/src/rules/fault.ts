@@ -47,3 +47,9 @@ function editDistance(a: string, b: string, enough: number): number {
   }
   return row[b.length]!
 }
+
+/** What somebody who wrote a name that is not known may have meant. */
+export function orNearest(name: string, known: readonly string[]): string {
+  const nearest = nearestOf(name, known)
+  return nearest === undefined ? '' : `; the nearest is ${nearest}`
+}

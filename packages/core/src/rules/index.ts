@@ -1,4 +1,4 @@
-export { type CheckedRule, checkRule, type Vocabulary } from './check-rule.ts'
+export { type CheckedRule, checkRule } from './check-rule.ts'
 export { firstMs, lastMs, longestMs } from './duration-text.ts'
 export { type Facts, type Happened, programOf, type RuleProgram, type Verdict } from './evaluate-rule.ts'
 export { type ExplainedPart, explainRule, ruleText } from './explain-rule.ts'
@@ -15,3 +15,4 @@ export {
   type Term,
   type Told,
 } from './term.ts'
+export type { Vocabulary } from './vocabulary.ts'

@@ -53,7 +53,7 @@ export function serveOperations(
   serveNotifications(on, database, parts.intake)
   serveActivityFiles(on, database)
   serveTemplates(on, database)
-  serveSegments(on, database)
+  serveSegments(on, database, config['retention.deliveryDays'])
   serveHealthOf(on, database)
   serveEvents(on, database, hub, streams, (error) => log.warn({ err: error }, 'an event stream missed a change'))
   serveSettings(on, database, proofs)

@@ -39,7 +39,11 @@ export type Draft = {
  * What is to be sent: written in the request, or a template that is filled in.
  * @throws {Problem} `unknown-template`, or `invalid-request` for values that the template does not take
  */
-export async function draftOf(database: Database, scope: Scope, request: NotificationRequest): Promise<Draft> {
+export async function draftOf(
+  { database, keptDays }: { readonly database: Database; readonly keptDays: number },
+  scope: Scope,
+  request: NotificationRequest,
+): Promise<Draft> {
   const filling = { values: request.values, fallbacks: request.fallbacks }
   const written =
     request.template === undefined
@@ -47,7 +51,7 @@ export async function draftOf(database: Database, scope: Scope, request: Notific
       : await filledTemplate(database, scope, request.template, filling)
   return {
     ...written,
-    target: await settledTarget(database, scope, request.to),
+    target: await settledTarget(database, scope, request.to, keptDays),
     mode: request.mode,
     urgency: request.urgency,
     ttlSeconds: request.ttlSeconds,
@@ -60,8 +64,8 @@ export async function draftOf(database: Database, scope: Scope, request: Notific
  * that what was sent shows the rule as it was.
  * @throws {Problem} `rule-refused`
  */
-async function settledTarget(database: Database, scope: Scope, target: Target): Promise<Target> {
-  if (target.rule !== undefined) await needRule(database, scope, target.rule, { pointer: '/to/rule' })
+async function settledTarget(database: Database, scope: Scope, target: Target, keptDays: number): Promise<Target> {
+  if (target.rule !== undefined) await needRule(database, scope, target.rule, { pointer: '/to/rule', keptDays })
   const names = segmentsOf(target)
   if (names.length === 0) return target
   const versions = await segmentVersions(database, whereOf(scope), names)

@@ -23,6 +23,8 @@ export type IntakeParts = {
   readonly database: Database
   readonly gateways: GatewayRoom
   readonly pace: Pace
+  /** For so many days deliveries are kept; 0 where they stay. */
+  readonly keptDays: number
   /** How long this process holds what it is to send at once; 0 where no worker runs. */
   readonly leaseMs: number
   /** There is work for the engine; what is held is this process's to do. */
@@ -71,7 +73,7 @@ export class Intake {
   async review(scope: Scope, request: NotificationRequest, reader: ReviewReader, signal?: AbortSignal) {
     const { database } = this.#parts
     await checkReferences(database, scope, request.to)
-    return reviewDraft(this.#parts, scope, await draftOf(database, scope, request), reader, signal)
+    return reviewDraft(this.#parts, scope, await draftOf(this.#parts, scope, request), reader, signal)
   }
 
   /**
@@ -86,7 +88,7 @@ export class Intake {
     few?: Promise<readonly BlockDevice[] | undefined>,
   ): Promise<Accepted> {
     const { database, leaseMs, onAccepted, prepareSoon } = this.#parts
-    const draft = await draftOf(database, scope, request)
+    const draft = await draftOf(this.#parts, scope, request)
     const id = uuidV7(Date.now(), randomBytes(10))
     let ahead: Promise<Ahead | undefined> | undefined
     const created = await refusedWhenTaken(() =>

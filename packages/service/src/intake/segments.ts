@@ -3,7 +3,7 @@ import { invalid, Problem } from '../problems/problem.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
 import type { Reader } from '../store/database.ts'
-import { mostSegments, type ReadyRule, readyRule } from '../store/rules/ready-rule.ts'
+import { mostSegments, type ReadyRule, readyRule, type Written } from '../store/rules/ready-rule.ts'
 import { findSegment, type SegmentRow, segmentNames } from '../store/segments/segments.ts'
 
 /** @throws {Problem} `unknown-segment` */
@@ -15,7 +15,6 @@ export async function needSegment(database: Reader, scope: Scope, name: string):
 
 /**
  * A rule that somebody wrote, checked as of now.
- * @param given.as the segment that it is to become
  * @param given.pointer where in the request it stands
  * @throws {Problem} `rule-refused`, each fault at its line and column
  */
@@ -23,12 +22,12 @@ export async function needRule(
   database: Reader,
   scope: Scope,
   text: string,
-  given: { readonly as?: string; readonly pointer?: string } = {},
+  { pointer = '/rule', ...written }: Written & { readonly pointer?: string } = {},
 ): Promise<ReadyRule> {
   try {
-    return await readyRule(database, whereOf(scope), text, Date.now(), given.as)
+    return await readyRule(database, whereOf(scope), text, Date.now(), written)
   } catch (error) {
-    throw error instanceof RuleRefused ? refusal(error, given.pointer ?? '/rule') : error
+    throw error instanceof RuleRefused ? refusal(error, pointer) : error
   }
 }
 

@@ -19,7 +19,7 @@ const withinMs = 10_000
 const examplesShown = 5
 const isSegmentName = (text: string): boolean => /^[a-z0-9][a-z0-9._-]{0,63}$/.test(text)
 
-export function serveSegments(on: OperationRouter, database: Database): void {
+export function serveSegments(on: OperationRouter, database: Database, keptDays: number): void {
   on.serve('listSegments', async ({ caller: { scope }, query: { limit, after } }) => {
     const rows = await listSegments(database, whereOf(scope), limit + 1, nameAtPlace(after))
     return pageView(rows, limit, ({ name }) => placeOfName(name), segmentView)
@@ -33,7 +33,7 @@ export function serveSegments(on: OperationRouter, database: Database): void {
     const name = params.segment
     if (!isSegmentName(name))
       throw invalid('/segment', 'wants up to 64 small letters, digits, dots, hyphens and underscores as a name')
-    await needRule(database, scope, rule, { as: name })
+    await needRule(database, scope, rule, { as: name, keptDays })
     await needRoom(database, scope, name)
     await saveSegment(database, whereOf(scope), { name, rule, note, madeBy: actor })
     return segmentView(await needSegment(database, scope, name))
@@ -48,7 +48,7 @@ export function serveSegments(on: OperationRouter, database: Database): void {
   })
 
   on.serve('countRule', async ({ caller: { scope }, body: { rule, exact }, waits }) => {
-    const { term, context } = await needRule(database, scope, rule)
+    const { term, context } = await needRule(database, scope, rule, { keptDays })
     const bounded = database.bounded({ withinMs, signal: waits })
     const search = await searchRule(bounded, term, context)
     const estimate =

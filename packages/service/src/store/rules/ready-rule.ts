@@ -30,9 +30,16 @@ export const mostSegments = 1_000
 /** A rule and all segments that it stands on have so many parts at most, each counted as often as it is named. */
 export const mostParts = 2_000
 
+/** What is looked at as well where somebody writes a rule. */
+export type Written = {
+  /** The segment that it is to become, which it may not name, neither directly nor through another. */
+  readonly as?: string | undefined
+  /** For so many days deliveries are kept; 0 where they stay. */
+  readonly keptDays?: number
+}
+
 /**
  * Checks a rule against what the app has declared, and reads the segments that it names, each in its newest version.
- * @param as the segment that the rule is to become, which it may not name, neither directly nor through another
  * @throws {RuleRefused} each fault at its line and column
  */
 export async function readyRule(
@@ -40,7 +47,7 @@ export async function readyRule(
   where: Where,
   text: string,
   nowMs: number,
-  as?: string,
+  { as, keptDays = 0 }: Written = {},
 ): Promise<ReadyRule> {
   const { appNo, environment } = where
   const [attributes, names] = await Promise.all([
@@ -52,6 +59,7 @@ export async function readyRule(
   const vocabulary = {
     attributes: new Map(attributes.map(({ name, type }) => [name, type])),
     segments: new Set([...names, ...(as === undefined ? [] : [as])]),
+    ...(keptDays === 0 ? {} : { keptMs: keptDays * 86_400_000 }),
   }
   const { term } = checkRule(text, vocabulary)
   const segments = await readSegments(database, where, { term, vocabulary, as })
