@@ -34,7 +34,10 @@ describe('a new app, in the console', () => {
     await nav('App and keys').click()
     await page.getByRole('link', { name: 'Make another app' }).click()
     await page.getByLabel('Name', { exact: true }).fill('Brackenholm Guide')
-    expect(await page.getByLabel('Short name').inputValue()).toBe('brackenholm-guide')
+    await until(
+      () => page.getByLabel('Short name').inputValue(),
+      (shown) => shown === 'brackenholm-guide',
+    )
     await page.getByRole('button', { name: 'Make it' }).click()
     await page.getByText('How far is Brackenholm Guide from ringing in development?').waitFor()
     await platform('iOS').getByText('0 of 6').waitFor()

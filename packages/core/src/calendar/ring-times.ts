@@ -1,0 +1,141 @@
+import { instantOf, type LocalTime, localAt, localFields } from '../timing/local-time.ts'
+import { CalendarDays, dayFits, dayMs } from './calendar-days.ts'
+import type { CalendarRule } from './calendar-rule.ts'
+
+/** A recurrence with what is added to it and left out of it, by the clock of one zone. */
+export type Recurring = {
+  readonly from: LocalTime
+  readonly rule: CalendarRule
+  /** Further times (RFC 5545 §3.8.5.2), which COUNT and UNTIL do not bound. */
+  readonly also: readonly LocalTime[]
+  /** Times that do not ring (§3.8.5.1). */
+  readonly except: readonly LocalTime[]
+}
+
+/** A rule that does not ring for so long after an instant is over. */
+export const horizonYears = 100
+/** About so many times, so many days, and so many looks at a zone’s clock are worked out without a pause: a few ms each. */
+const together = { times: 1_000, days: 366, looks: 100 }
+
+/** As if its wall clock were in UTC. */
+const floatingOf = (local: LocalTime): number => Date.parse(`${local.length === 16 ? `${local}:00` : local}Z`)
+const fieldsOf = (floatingMs: number) => localFields(new Date(floatingMs).toISOString().slice(0, 19))!
+
+/**
+ * The instants after one at which a recurrence rings in a zone, in ascending order, two at the same instant as one. They come in
+ * stretches, some of them empty: between two of them whoever asks can do something else. What lies in an hour that the clocks
+ * skip rings as long after the gap as it would lie in it; what comes twice rings the first time.
+ * @param afterMs without itself
+ */
+export function* ringTimes(recurring: Recurring, zone: string, afterMs: number): Generator<readonly number[]> {
+  const { rule, also } = recurring
+  const extra = also.map((local) => instantOf(local, zone)).filter((ms) => ms > afterMs)
+  const own = rule.freq === 'HOURLY' || rule.freq === 'MINUTELY' ? byClock : byCalendar
+  const pending = new Set(extra)
+  const left = new Set(recurring.except.map((local) => instantOf(local, zone)))
+  for (const { times, upToMs } of own(recurring, zone, afterMs)) {
+    for (const ms of times) if (ms > afterMs) pending.add(ms)
+    // What was moved ahead over a gap may come after what the next stretch brings.
+    const ready = [...pending].filter((ms) => ms < upToMs).sort((a, b) => a - b)
+    for (const ms of ready) pending.delete(ms)
+    yield ready.filter((ms) => !left.has(ms))
+  }
+  yield [...pending].filter((ms) => !left.has(ms)).sort((a, b) => a - b)
+}
+
+type Stretch = { readonly times: readonly number[]; readonly upToMs: number }
+
+/** Rules of days and longer: the same wall clock, whatever the clocks do. */
+function* byCalendar({ from, rule }: Recurring, zone: string, afterMs: number): Generator<Stretch> {
+  const startMs = floatingOf(from)
+  const days = new CalendarDays(rule, startMs)
+  const untilMs = untilOf(rule, zone)
+  const timesADay = Math.max(1, rule.byHour.length) * Math.max(1, rule.byMinute.length)
+  const stretchMs = Math.max(1, Math.min(together.days, Math.floor(together.times / timesADay))) * dayMs
+  const local = localAt(Math.max(afterMs, -62e12), zone)
+  const afterLocalMs = Date.UTC(local.year, local.month - 1, local.day) - 2 * dayMs
+  // Whoever counts has to begin at the beginning.
+  let atMs = rule.count === undefined ? Math.max(afterLocalMs, startMs) : startMs
+  const endMs = Math.max(afterLocalMs, startMs) + horizonYears * 365.25 * dayMs
+  let counted = 0
+  while (atMs < endMs) {
+    const nextMs = atMs + stretchMs
+    const found = days.between(atMs, nextMs)
+    const some = rule.count === undefined ? found : found.slice(0, rule.count - counted)
+    counted += some.length
+    const times = some.map((ms) => instantOf(fieldsOf(ms), zone)).filter((ms) => ms <= untilMs)
+    const isOver = (rule.count !== undefined && counted >= rule.count) || instantOf(fieldsOf(atMs), zone) > untilMs
+    yield { times, upToMs: isOver ? Number.POSITIVE_INFINITY : instantOf(fieldsOf(nextMs), zone) }
+    if (isOver) return
+    atMs = nextMs
+  }
+}
+
+/** Rules of hours and minutes count what passes, so that a clock that is put back rings twice between two and three. */
+function* byClock({ from, rule }: Recurring, zone: string, afterMs: number): Generator<Stretch> {
+  const startMs = instantOf(from, zone)
+  const stepMs = (rule.freq === 'HOURLY' ? 3_600_000 : 60_000) * rule.interval
+  const untilMs = untilOf(rule, zone)
+  const endMs = Math.max(afterMs, startMs) + horizonYears * 365.25 * dayMs
+  let counted = 0
+  // A step before the instant: minutes of an hour may lie behind it.
+  let no = rule.count === undefined ? Math.max(0, Math.floor((afterMs - startMs) / stepMs) - 1) : 0
+  for (;;) {
+    const times: number[] = []
+    let looked = 0
+    for (; looked < together.looks; looked++, no++) {
+      const ms = startMs + no * stepMs
+      const local = localAt(ms, zone)
+      const resumesMs = dayFits(rule, local.year, local.month, local.day)
+        ? rule.byHour.length > 0 && !rule.byHour.includes(local.hour)
+          ? ms - (local.minute * 60 + local.second) * 1_000 + 3_600_000
+          : undefined
+        : nextFit(rule, local, zone)
+      if (resumesMs !== undefined) {
+        no = Math.max(no, Math.ceil((resumesMs - startMs) / stepMs) - 1)
+        continue
+      }
+      times.push(...withinStep(rule, ms, local).filter((one) => one >= startMs))
+    }
+    const some = rule.count === undefined ? times : times.slice(0, rule.count - counted)
+    counted += some.length
+    const nextMs = startMs + no * stepMs
+    const isOver = (rule.count !== undefined && counted >= rule.count) || nextMs > untilMs || nextMs > endMs
+    yield {
+      times: some.filter((one) => one <= untilMs),
+      upToMs: isOver ? Number.POSITIVE_INFINITY : nextMs - 3_600_000,
+    }
+    if (isOver) return
+  }
+}
+
+/** Where the next day begins on which a rule may ring, or the next month when this one is not meant. */
+function nextFit({ byMonth }: CalendarRule, { year, month, day }: Date3, zone: string): number {
+  const skipsMonth = byMonth.length > 0 && !byMonth.includes(month)
+  return instantOf(fieldsOf(skipsMonth ? Date.UTC(year, month, 1) : Date.UTC(year, month - 1, day + 1)), zone)
+}
+
+type Date3 = { readonly year: number; readonly month: number; readonly day: number }
+
+/** The times that one step of an hour or a minute has. */
+function withinStep(
+  rule: CalendarRule,
+  ms: number,
+  local: { readonly minute: number; readonly second: number },
+): number[] {
+  const second = rule.bySecond[0] ?? local.second
+  if (rule.freq === 'MINUTELY')
+    return rule.byMinute.length > 0 && !rule.byMinute.includes(local.minute)
+      ? []
+      : [ms + (second - local.second) * 1_000]
+  const hourMs = ms - (local.minute * 60 + local.second) * 1_000
+  const minutes = rule.byMinute.length > 0 ? rule.byMinute : [local.minute]
+  const all = minutes.map((minute) => hourMs + (minute * 60 + second) * 1_000)
+  return rule.bySetPos.length === 0 ? all : chosen(all, rule.bySetPos)
+}
+
+const chosen = (all: readonly number[], places: readonly number[]): number[] =>
+  [...new Set(places.flatMap((place) => all.at(place > 0 ? place - 1 : place) ?? []))].sort((a, b) => a - b)
+
+const untilOf = ({ until }: CalendarRule, zone: string): number =>
+  until === undefined ? Number.POSITIVE_INFINITY : 'utcMs' in until ? until.utcMs : instantOf(until.local, zone)
