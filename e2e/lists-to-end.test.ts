@@ -32,6 +32,8 @@ beforeAll(async () => {
     `insert into devices (id, app_no, environment, platform, token, token_hash, secret_hash, permission, muted, registered_at, seen_at, changed_at) values ${times(device)}`,
     `insert into topics (app_no, environment, name, declared, created_at) values ${times((n) => `(${scope}, 'topic-${n}', 1, now(3))`)}`,
     `insert into templates (app_no, environment, name, version, content, declares, made_by, made_at) values ${times((n) => `(${scope}, 'template-${n}', 1, '{"title":"T"}', '{}', 'test', now(3))`)}`,
+    `insert into schedules (app_no, environment, name, timing, notification, grace_seconds, paused, next_at, next_id, made_by, changed_at) values ${times((n) => `(${scope}, 'schedule-${n}', '{"at":"2099-01-01T00:00:00Z"}', '{"to":{"any":["everyone"]},"content":{"title":"T"},"ttlSeconds":60}', 60, false, '2099-01-01', ${id()}, 'test', now(3))`)}`,
+    `insert into schedule_runs (schedule_no, due_at, state, settled_at) values ${times((n) => `((select min(no) from schedules), '2020-01-01' + interval ${n} hour, 'missed', now(3))`)}`,
     `insert into segments (app_no, environment, name, version, rule, made_by, made_at) values ${times((n) => `(${scope}, 'segment-${n}', 1, 'true', 'test', now(3))`)}`,
     `insert into attributes (app_no, environment, name, type, created_at) values ${times((n) => `(${scope}, 'attribute${n}', 'text', now(3))`)}`,
     `insert into notifications (id, app_no, environment, state, target, content, urgency, mode, ttl_seconds, sent_by, request_hash, expanded, created_at, expires_at, finished_at, changed_at) values ${times(sent)}`,
@@ -53,6 +55,8 @@ const lists: { readonly [Name in ListName]: undefined | { readonly atLeast: numb
   listTemplates: { atLeast: many },
   listSegments: { atLeast: many },
   listSegmentMembers: { atLeast: many },
+  listSchedules: { atLeast: many },
+  listRuns: { atLeast: many },
   listAttributes: { atLeast: many },
   listNotifications: { atLeast: many },
   listDeliveries: { atLeast: many },
@@ -68,7 +72,9 @@ const identity = (item: ItemOf<ListName>): string => JSON.stringify(item)
 describe('a list that is longer than its longest page', () => {
   test.each(names)('is read to its end, each once: %s', async (name) => {
     const client = new Client({ url: world.url, bearer: world.operatorKey, environment: 'development' })
-    const items = await client.all(name, { params: { ...params, id: notification, segment: 'segment-0' } } as never)
+    const items = await client.all(name, {
+      params: { ...params, id: notification, segment: 'segment-0', schedule: 'schedule-0' },
+    } as never)
     expect(items.length).toBeGreaterThanOrEqual(lists[name]!.atLeast)
     expect(new Set(items.map(identity)).size).toBe(items.length)
   })

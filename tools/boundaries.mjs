@@ -8,9 +8,9 @@ const root = fileURLToPath(new URL('..', import.meta.url))
 /** What each package may import, and by which doors. `type:` doors carry types only. */
 const packages = {
   core: [],
-  contract: ['core'],
+  contract: ['core', 'core/calendar'],
   kit: ['type:contract', 'contract/client', 'core/states', 'type:core'],
-  service: ['core', 'core/rules', 'contract', 'contract/files', 'contract/openapi'],
+  service: ['core', 'core/calendar', 'core/rules', 'core/rule-rows', 'contract', 'contract/files', 'contract/openapi'],
   standins: ['core', 'contract', 'contract/client', 'kit/states'],
   cli: ['type:contract', 'contract/client', 'contract/events', 'contract/words'],
   console: ['core/rule-rows', 'type:contract', 'contract/client', 'contract/forms', 'contract/words'],
@@ -34,6 +34,7 @@ const packages = {
 const rooms = {
   http: [
     'intake',
+    'scheduler',
     'credentials',
     'people',
     'transfer',
@@ -48,7 +49,7 @@ const rooms = {
     'store',
   ],
   intake: ['engine', 'gateways', 'telemetry', 'problems', 'store'],
-  scheduler: ['credentials', 'store'],
+  scheduler: ['credentials', 'intake', 'engine', 'problems', 'store'],
   credentials: ['gateways', 'people', 'telemetry', 'vault', 'problems', 'store'],
   people: ['vault', 'problems', 'store'],
   telemetry: ['gateways', 'config', 'store'],

@@ -9,6 +9,7 @@ import { healthCommands } from './commands/health.ts'
 import { keyCommands } from './commands/keys.ts'
 import { knowingCommands } from './commands/knowing.ts'
 import { notificationCommands } from './commands/notifications.ts'
+import { scheduleCommands } from './commands/schedules.ts'
 import { segmentCommands } from './commands/segments.ts'
 import { sendCommand } from './commands/send.ts'
 import { serviceCommands } from './commands/service.ts'
@@ -52,6 +53,7 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
   sendCommand(program, io, done)
   notificationCommands(program, io, done)
   templateCommands(program, io, done)
+  scheduleCommands(program, io, done)
   segmentCommands(program, io, done)
   knowingCommands(program, io, done)
   healthCommands(program, io, done)

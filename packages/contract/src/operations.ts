@@ -6,6 +6,7 @@ import { installedOperations } from './operations/installed.ts'
 import { notificationsOperations } from './operations/notifications.ts'
 import type { Operation } from './operations/operation.ts'
 import { peopleOperations } from './operations/people.ts'
+import { schedulesOperations } from './operations/schedules.ts'
 import { segmentsOperations } from './operations/segments.ts'
 import { sessionsOperations } from './operations/sessions.ts'
 import type { RouteName } from './routes.ts'
@@ -20,6 +21,7 @@ export const operations = {
   ...notificationsOperations,
   ...healthOperations,
   ...peopleOperations,
+  ...schedulesOperations,
   ...segmentsOperations,
   ...handsetsOperations,
   ...installedOperations,

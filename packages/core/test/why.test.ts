@@ -38,6 +38,7 @@ function evidence(more: {
       mode: 'show',
       environment: 'development',
       createdMs: sentMs,
+      missedMs: null,
       expiresMs: sentMs + 86_400_000,
       state: 'finished',
       target: 'topic:route-4',

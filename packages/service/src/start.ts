@@ -14,10 +14,12 @@ import { GatewayRoom } from './gateways/gateways.ts'
 import { HandsetControl } from './handsets/control.ts'
 import { httpServer } from './http/server.ts'
 import { Intake } from './intake/intake.ts'
+import { Schedules } from './intake/schedules.ts'
 import { LiveHub } from './live/hub.ts'
 import { does, openEngine } from './open-engine.ts'
 import { BackgroundJobs } from './scheduler/background-jobs.ts'
 import { jobsOfService } from './scheduler/jobs-of-service.ts'
+import { ScheduleClock } from './scheduler/schedule-clock.ts'
 import { Milestones } from './store/apps/milestones.ts'
 import { Database } from './store/database.ts'
 import { PrivateServer } from './store/mariadb/private-server.ts'
@@ -69,6 +71,14 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       await jobs.start(jobsOfService({ database, checks, deliveryDays: config['retention.deliveryDays'], log }))
     }
     const engine = openEngine({ config, log, opened, database, gateways, metrics, milestones, pace, hub })
+    const keptDays = config['retention.deliveryDays']
+    const intake = new Intake({ database, gateways, pace, keptDays, ...engine.forIntake })
+    const schedules = new Schedules(database, intake, keptDays)
+    if (does(config, 'clock')) {
+      const clock = new ScheduleClock(database, schedules, log)
+      opened.push({ part: 'schedules', close: () => clock.close() })
+      clock.start()
+    }
     const http = httpServer({
       config,
       database,
@@ -78,13 +88,8 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       log,
       operatorKey: operator,
       consoleDir,
-      intake: new Intake({
-        database,
-        gateways,
-        pace,
-        keptDays: config['retention.deliveryDays'],
-        ...engine.forIntake,
-      }),
+      intake,
+      schedules,
       answersApi: does(config, 'http'),
       checks,
       handsets,

@@ -7,8 +7,9 @@ import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 import { readObjectFile } from './notification-file.ts'
 import { watchToEnd } from './watching.ts'
+import { sayUnderstood, type WhenFlags, whenIn, withWhen } from './when-flags.ts'
 
-type SendFlags = {
+type SendFlags = WhenFlags & {
   readonly to?: string[]
   readonly all?: string[]
   readonly none?: string[]
@@ -44,8 +45,7 @@ type SendFlags = {
 }
 
 export function sendCommand(program: Command, io: Io, done: Run): void {
-  program
-    .command('send')
+  withWhen(program.command('send'))
     .description('Review a notification, send it, and follow it until every device has come to an end')
     .option(
       '--to <reference...>',
@@ -96,7 +96,9 @@ Example:
 
 async function send(context: Context<SendFlags>): Promise<number> {
   const { client, app, flags, io, paint } = context
-  const body = requestOf(flags)
+  const when = whenIn(flags, io.timeZone)
+  const body = { ...requestOf(flags), ...(when ? { when } : {}) }
+  if (when && !flags.json) await sayUnderstood(context, when)
   const params = { app }
   if (flags.review) {
     const query = {
@@ -116,7 +118,8 @@ async function send(context: Context<SendFlags>): Promise<number> {
     body,
     ...(flags.idempotencyKey === undefined ? {} : { headers: { 'idempotency-key': flags.idempotencyKey } }),
   })
-  if (!flags.watch || flags.paused) {
+  // What waits for its hour is not waited for here.
+  if (!flags.watch || flags.paused || when) {
     io.out(flags.json ? `${JSON.stringify(accepted, null, 2)}\n` : `${accepted.id}\n`)
     return 0
   }

@@ -83,6 +83,21 @@ export const problems = {
     title: 'Other segments use this one.',
     does: 'Change or remove those that name it first.',
   },
+  'unknown-schedule': {
+    status: 404,
+    title: 'There is no such schedule in this app and environment.',
+    does: 'Check the name; the list of schedules has all of them.',
+  },
+  'never-rings': {
+    status: 422,
+    title: 'Nothing of it lies ahead.',
+    does: 'Give it a time that is still to come; a preview shows the times that it has.',
+  },
+  'schedules-changed': {
+    status: 409,
+    title: 'There are not as many schedules as was believed.',
+    does: 'List them, and cancel them with the number that there is.',
+  },
   'rule-refused': {
     status: 422,
     title: 'The rule cannot be used.',

@@ -14,6 +14,7 @@ import { deliveryState } from './delivery.ts'
 import { rule } from './segment.ts'
 import { templateReference } from './template.ts'
 import { instant, uuid } from './text.ts'
+import { graceSeconds, when } from './when.ts'
 
 const reference = z
   .string()
@@ -49,7 +50,7 @@ export const target = z
   })
   .meta({ id: 'Target', description: 'Each device once, however many references name it.' })
 
-const liveName = z
+export const liveName = z
   .string()
   .regex(/^[a-z0-9][a-z0-9._-]{0,63}$/, 'wants up to 64 small letters, digits, dots, hyphens and underscores')
   .describe('A name of your own, by which it is found and stopped; only one live notification of an app has it.')
@@ -65,6 +66,10 @@ export const notificationRequest = z
     ttlSeconds: z.int().min(0).max(maxTtlSeconds).default(defaultTtlSeconds),
     mode: mode.default('show'),
     name: liveName.optional(),
+    when: when
+      .optional()
+      .describe('Rings then and not at once; the target is found then. With repeat it becomes a schedule.'),
+    graceSeconds: graceSeconds.optional(),
     paused: z.boolean().default(false).describe('It waits, and can be edited, until somebody lets it go on.'),
     spreadSeconds: z
       .int()
@@ -84,6 +89,13 @@ export const notificationRequest = z
         params: { fault: neededFault },
       })
     }
+    if (request.when?.repeat !== undefined && request.name === undefined)
+      context.addIssue({
+        code: 'custom',
+        path: ['name'],
+        message: 'is needed: what rings again and again is found and stopped by it',
+        params: { fault: neededFault },
+      })
     if (request.mode !== 'wake' && request.content.commands !== undefined)
       context.addIssue({ code: 'custom', path: ['content', 'commands'], message: 'belongs to the mode wake' })
     if (request.spreadSeconds > request.ttlSeconds) {
@@ -119,8 +131,10 @@ export const totals = z
   .meta({ id: 'Totals', description: 'How many deliveries are in each state now.' })
 
 export const notificationState = z
-  .enum(['expanding', 'sending', 'paused', 'finished', 'cancelled'])
-  .describe('`finished` and `cancelled`: nothing is left to do for the service; receipts may still come.')
+  .enum(['scheduled', 'expanding', 'sending', 'paused', 'finished', 'cancelled'])
+  .describe(
+    '`scheduled`: it waits for its hour. `finished` and `cancelled`: nothing is left to do for the service; receipts may still come.',
+  )
 
 export const reasonCount = z.object({ reason: z.string(), count, says: z.string(), does: z.string() })
 
@@ -147,6 +161,9 @@ export const notification = z
     sentBy: z.string(),
     createdAt: instant,
     expiresAt: instant,
+    dueAt: instant.nullable().describe('When it rings or rang; null for one that was sent at once.'),
+    missedAt: instant.nullable().describe('When it was seen that nothing had run at its time.'),
+    schedule: z.string().nullable().describe('The schedule of which it is a run.'),
     finishedAt: instant.nullable(),
     totals,
     platforms: z.partialRecord(z.enum(platforms), z.partialRecord(deliveryState, count)),
@@ -171,7 +188,13 @@ export const holdRequest = z.strictObject({
 })
 
 export const accepted = z
-  .object({ id: uuid, state: notificationState, createdAt: instant, expiresAt: instant })
+  .object({
+    id: uuid.describe('Of a schedule: of its first run, which is not there before.'),
+    state: notificationState,
+    createdAt: instant,
+    expiresAt: instant,
+    dueAt: instant.nullable().describe('When it rings, or rings first; null for one that is sent at once.'),
+  })
   .meta({ id: 'AcceptedNotification' })
 
 const platformCounts = z.object({ ios: count, android: count, web: count })
@@ -223,3 +246,6 @@ export type Target = z.input<typeof target>
 export type NotificationRequest = z.input<typeof notificationRequest>
 export type Notification = z.infer<typeof notification>
 export type Totals = z.infer<typeof totals>
+
+/** A request as it was read: whatever was left out has its preset. */
+export type SettledRequest = z.output<typeof notificationRequest>

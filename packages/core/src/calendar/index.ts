@@ -1,2 +1,3 @@
 export { type CalendarRule, calendarLimits, parseCalendarRule } from './calendar-rule.ts'
 export { horizonYears, type Recurring, ringTimes } from './ring-times.ts'
+export { type Timing, timesAfter, timingOf, type When, type WhenFault, whenFaults, whenLimits } from './when.ts'

@@ -13,10 +13,13 @@ export type Evidence = {
   readonly notification: {
     readonly mode: Mode
     readonly environment: Environment
+    /** When it was sent, or is to ring. */
     readonly createdMs: number
     readonly expiresMs: number
-    readonly state: 'expanding' | 'sending' | 'paused' | 'finished' | 'cancelled'
+    readonly state: 'scheduled' | 'expanding' | 'sending' | 'paused' | 'finished' | 'cancelled'
     readonly target: string
+    /** When it was seen that nothing had run at its time. */
+    readonly missedMs: number | null
     /** When its deliveries were pruned to totals. */
     readonly prunedMs: number | null
   }
@@ -126,6 +129,17 @@ function tookIt(evidence: Evidence): string {
 
 /** No delivery was made: why the device was not found. */
 function notMeant({ notification, device, named }: Evidence, step: Step, end: End): Why {
+  if (notification.missedMs !== null) {
+    step('stops', 'Nothing ran at its hour, and later it would only have surprised.', notification.missedMs)
+    return end('No: the notification was missed, since the service did not run at its hour.', false)
+  }
+  if (notification.state === 'scheduled') {
+    step('unsure', 'It waits for its hour; whom its target names is found then.', notification.createdMs)
+    return end(
+      `Not yet: the notification waits for its hour${named ? ', and its target names this device now' : ''}.`,
+      false,
+    )
+  }
   if (device.registeredMs > notification.createdMs) {
     step('stops', 'It registered only after the notification was sent.', device.registeredMs)
     return end('No: the device registered later than the notification was sent.', false)

@@ -9,7 +9,8 @@ export type Notification = {
   readonly id: string
   readonly appNo: number
   readonly environment: Environment
-  readonly state: 'expanding' | 'sending' | 'finished'
+  /** `scheduled`: it waits for its hour. */
+  readonly state: 'scheduled' | 'expanding' | 'sending' | 'finished'
   readonly target: Target
   readonly name: string | null
   readonly template: string | null
@@ -27,8 +28,19 @@ export type Notification = {
   readonly expanded: number
   readonly createdAt: Date
   readonly expiresAt: Date
+  /** When it rings or rang; null for one that was sent at once. */
+  readonly dueAt: Date | null
+  /** So late it is still rung when nothing ran at its time; null for one that has none. */
+  readonly graceSeconds: number | null
+  /** When it was seen that nothing had run at its time. */
+  readonly missedAt: Date | null
+  /** The schedule of which it is a run. */
+  readonly schedule: string | null
   readonly finishedAt: Date | null
   readonly changedAt: Date
   /** Grows with every change. */
   readonly version: number
 }
+
+/** When it was, or is, to ring: its hour, or the moment at which it was sent. */
+export const ringsAt = ({ dueAt, createdAt }: Pick<Notification, 'dueAt' | 'createdAt'>): Date => dueAt ?? createdAt

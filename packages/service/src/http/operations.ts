@@ -16,6 +16,7 @@ import { serveOwnDevice } from './routes/own-device.ts'
 import { serveOwnPerson } from './routes/own-person.ts'
 import { servePeople } from './routes/people.ts'
 import { serveReceipts } from './routes/receipts.ts'
+import { serveSchedules } from './routes/schedules.ts'
 import { serveSegments } from './routes/segments.ts'
 import { serveSessions } from './routes/sessions.ts'
 import { serveSettings } from './routes/settings.ts'
@@ -50,7 +51,8 @@ export function serveOperations(
   serveSetup(on, database, gateways, handsets.there)
   serveVault(on, parts.rewrap)
   serveGateways(on, database, gateways)
-  serveNotifications(on, database, parts.intake)
+  serveNotifications(on, database, parts.intake, parts.schedules)
+  serveSchedules(on, database, parts.schedules)
   serveActivityFiles(on, database)
   serveTemplates(on, database)
   serveSegments(on, database, config['retention.deliveryDays'])

@@ -5,6 +5,7 @@ import type { CredentialDesk } from '../credentials/desk.ts'
 import type { GatewayRoom } from '../gateways/gateways.ts'
 import type { HandsetControl } from '../handsets/control.ts'
 import type { Intake } from '../intake/intake.ts'
+import type { Schedules } from '../intake/schedules.ts'
 import type { LiveHub } from '../live/hub.ts'
 import type { CredentialRow } from '../store/apps/credentials.ts'
 import type { Milestones } from '../store/apps/milestones.ts'
@@ -23,6 +24,7 @@ export type HttpParts = {
   readonly operatorKey: string
   readonly consoleDir: string | undefined
   readonly intake: Intake
+  readonly schedules: Schedules
   /** Whether more is answered than how this process is. */
   readonly answersApi: boolean
   readonly desk: CredentialDesk

@@ -44,6 +44,9 @@ export async function notificationView(database: Database, scope: Scope, row: Ke
     sentBy: row.sentBy,
     createdAt: row.createdAt.toISOString(),
     expiresAt: row.expiresAt.toISOString(),
+    dueAt: row.dueAt?.toISOString() ?? null,
+    missedAt: row.missedAt?.toISOString() ?? null,
+    schedule: row.schedule,
     finishedAt: row.finishedAt?.toISOString() ?? null,
     totals,
     platforms: Object.fromEntries([...counted.platforms].map(([platform, own]) => [platform, Object.fromEntries(own)])),
@@ -59,6 +62,7 @@ export async function notificationView(database: Database, scope: Scope, row: Ke
 /** A hold shows until the end; what was cancelled stays so. */
 function stateOf({ state, hold }: KeptNotification): Notification['state'] {
   if (state === 'finished') return hold === 'cancelled' ? 'cancelled' : 'finished'
+  if (state === 'scheduled' && hold === 'cancelled') return 'cancelled'
   return hold === 'paused' ? 'paused' : state
 }
 

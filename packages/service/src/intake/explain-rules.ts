@@ -1,7 +1,7 @@
 import type { Explanation } from '@zbell/contract'
 import { parseTarget } from '@zbell/core'
 import { explainRule, partsOf, RuleRefused } from '@zbell/core/rules'
-import type { Notification } from '../engine/notification.ts'
+import { type Notification, ringsAt } from '../engine/notification.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
@@ -20,15 +20,16 @@ type Explained = Explanation['devices'][number]['rules']
 export async function explainRules(
   database: Database,
   scope: Scope,
-  { target, createdAt }: Pick<Notification, 'target' | 'createdAt'>,
+  { target, dueAt, createdAt }: Pick<Notification, 'target' | 'dueAt' | 'createdAt'>,
   device: Pick<DeviceRow, 'id' | 'userNo'>,
 ): Promise<Explained> {
   const rules = await rulesIn(database, scope, target)
   if (rules.length === 0) return []
-  const nowMs = createdAt.getTime()
+  const rang = ringsAt({ dueAt, createdAt })
+  const nowMs = rang.getTime()
   const [facts] = await ruleFacts(database, scope, { device: device.id }, nowMs)
   if (!facts) return []
-  const changed = device.userNo === null ? [] : await attributesChangedSince(database, device.userNo, createdAt)
+  const changed = device.userNo === null ? [] : await attributesChangedSince(database, device.userNo, rang)
   const explained: Explained[number][] = []
   for (const { segment, rule } of rules) {
     try {

@@ -11,7 +11,7 @@ import {
   type Values,
   type WhyStep,
 } from '@zbell/core'
-import type { Notification } from '../engine/notification.ts'
+import { type Notification, ringsAt } from '../engine/notification.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
 import { gatewayAnswer } from '../store/deliveries/gateway-answers.ts'
@@ -128,7 +128,8 @@ async function explainDevice(
     notification: {
       mode: notification.mode,
       environment: notification.environment,
-      createdMs: notification.createdAt.getTime(),
+      createdMs: ringsAt(notification).getTime(),
+      missedMs: notification.missedAt?.getTime() ?? null,
       expiresMs: notification.expiresAt.getTime(),
       state:
         notification.hold === 'cancelled'

@@ -13,3 +13,14 @@ export async function needNotification(database: Database, scope: Scope, id: str
   if (!found) throw new Problem('unknown-notification')
   return found
 }
+
+/** The single notification that waits for its hour under a name. */
+export async function findScheduledByName(
+  database: Database,
+  scope: Scope,
+  name: string,
+): Promise<Notification | undefined> {
+  const found = await findNotificationByName(database, scope, name.slice(0, 64))
+  const waits = found?.state === 'scheduled' && found.hold !== 'cancelled' && found.schedule === null
+  return waits ? found : undefined
+}

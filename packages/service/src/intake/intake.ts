@@ -1,5 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto'
+import { graceSecondsPreset } from '@zbell/contract'
 import { uuidV7, type Writing } from '@zbell/core'
+import { timingOf, type When } from '@zbell/core/calendar'
 import type { Hold, Notification } from '../engine/notification.ts'
 import type { Ahead } from '../engine/prepare-ahead.ts'
 import type { BlockDevice, HeldWork } from '../engine/work.ts'
@@ -7,6 +9,7 @@ import type { GatewayRoom } from '../gateways/gateways.ts'
 import { invalid, Problem } from '../problems/problem.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
+import { databaseTime } from '../store/database-time.ts'
 import { isDuplicate } from '../store/errors.ts'
 import { createNotification, fewDevices, type Lifetime } from '../store/notifications/create-notification.ts'
 import { editNotification } from '../store/notifications/edit-notification.ts'
@@ -15,6 +18,7 @@ import { withdrawNotification } from '../store/notifications/withdraw-notificati
 import type { Pace } from '../telemetry/pace.ts'
 import { draftOf, type NotificationRequest } from './draft.ts'
 import { needNotification } from './find.ts'
+import { neverRings, nextTime } from './next-time.ts'
 import { checkReferences } from './references.ts'
 import { type ReviewReader, reviewDraft } from './review.ts'
 
@@ -41,7 +45,7 @@ export type IntakeParts = {
 /** Who asks, and what makes it the same request when it comes again. */
 export type Asker = { readonly actor: string; readonly idempotencyKey?: string | undefined }
 
-export type Accepted = Lifetime & { readonly id: string }
+export type Accepted = Lifetime & { readonly id: string; readonly dueAt: Date | null }
 
 export type Edit = {
   readonly content?: object | undefined
@@ -89,6 +93,7 @@ export class Intake {
   ): Promise<Accepted> {
     const { database, leaseMs, onAccepted, prepareSoon } = this.#parts
     const draft = await draftOf(this.#parts, scope, request)
+    const due = request.when === undefined ? undefined : await this.#dueOf(request.when, request.graceSeconds)
     const id = uuidV7(Date.now(), randomBytes(10))
     let ahead: Promise<Ahead | undefined> | undefined
     const created = await refusedWhenTaken(() =>
@@ -98,6 +103,7 @@ export class Intake {
         {
           ...draft,
           id,
+          due,
           name: request.name ?? null,
           paused: request.paused,
           sentBy: actor,
@@ -119,7 +125,20 @@ export class Intake {
     onAccepted(held, ahead)
     // The ring goes out before the answer does: somebody waits for it, and each costs the other a tenth of a millisecond.
     if (held) await new Promise(setImmediate)
-    return { id: created.is === 'repeated' ? created.id : id, ...created.lifetime }
+    return { id: created.is === 'repeated' ? created.id : id, dueAt: due?.at ?? null, ...created.lifetime }
+  }
+
+  /** There is work for the engine that somebody else has stored. */
+  nudge(): void {
+    this.#parts.onAccepted(undefined, undefined)
+  }
+
+  /** @throws {Problem} `never-rings` for an hour that is over */
+  async #dueOf(when: When, graceSeconds = graceSecondsPreset) {
+    const nowMs = (await databaseTime(this.#parts.database)).getTime()
+    const at = await nextTime(timingOf(when, nowMs), nowMs - 1)
+    if (at === undefined) throw neverRings('/when')
+    return { at, graceSeconds }
   }
 
   /** Changes a paused notification of which nothing has gone. @throws {Problem} `not-editable-now` */
@@ -182,7 +201,7 @@ export class Intake {
     })
     onHold()
     onAccepted(undefined, undefined)
-    return { id: wakeId, ...lifetime }
+    return { id: wakeId, dueAt: null, ...lifetime }
   }
 }
 

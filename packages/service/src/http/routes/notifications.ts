@@ -1,21 +1,29 @@
+import { graceSecondsPreset } from '@zbell/contract'
 import { isUuid, parseReference, type Reason, reasons } from '@zbell/core'
 import type { Request } from 'express'
 import type { BlockDevice } from '../../engine/work.ts'
 import { type Asked, explain } from '../../intake/explain.ts'
 import { needNotification } from '../../intake/find.ts'
 import type { Accepted, Intake } from '../../intake/intake.ts'
+import type { Schedules } from '../../intake/schedules.ts'
 import { Problem } from '../../problems/problem.ts'
 import type { Database } from '../../store/database.ts'
 import { listDeliveries } from '../../store/deliveries/list-deliveries.ts'
 import { listNotifications } from '../../store/notifications/read-notifications.ts'
 import { readProgress } from '../../store/notifications/read-progress.ts'
+import type { ScheduleRow } from '../../store/schedules/schedules.ts'
 import type { LookAhead, OperationRouter } from '../serve-operation.ts'
 import { deliveryView, notificationView, pageView } from '../views.ts'
 
-export function serveNotifications(on: OperationRouter, database: Database, intake: Intake): void {
+export function serveNotifications(
+  on: OperationRouter,
+  database: Database,
+  intake: Intake,
+  schedules: Schedules,
+): void {
   const foundAhead = new WeakMap<Request, Promise<readonly BlockDevice[] | undefined>>()
   const lookAhead: LookAhead<'sendNotification'> = (scope, { body, query, request }) => {
-    if (query.dryRun !== 'true') foundAhead.set(request, intake.lookAhead(scope, body.to))
+    if (query.dryRun !== 'true' && body.when === undefined) foundAhead.set(request, intake.lookAhead(scope, body.to))
   }
 
   on.serveAhead('sendNotification', lookAhead, async ({ caller, body, query, request, response, waits }) => {
@@ -24,6 +32,16 @@ export function serveNotifications(on: OperationRouter, database: Database, inta
     if (query.dryRun === 'true') {
       response.json(await intake.review(scope, body, {}, waits))
       return undefined as never // The answer is given.
+    }
+    if (body.when?.repeat !== undefined && body.name !== undefined) {
+      const { when, name, graceSeconds = graceSecondsPreset, paused, ...notification } = body
+      const kept = await schedules.save(
+        scope,
+        name,
+        { when, notification: { ...notification, paused: false }, graceSeconds, paused },
+        actor,
+      )
+      return scheduledView(kept)
     }
     const accepted = await intake.send(scope, body, { actor, idempotencyKey }, foundAhead.get(request))
     response.location(`/v1/apps/${scope.app.slug}/notifications/${accepted.id}`)
@@ -87,12 +105,25 @@ export function serveNotifications(on: OperationRouter, database: Database, inta
   })
 }
 
-const acceptedView = ({ id, createdAt, expiresAt }: Accepted) => ({
+const acceptedView = ({ id, createdAt, expiresAt, dueAt }: Accepted) => ({
   id,
-  state: 'expanding' as const,
+  state: dueAt ? ('scheduled' as const) : ('expanding' as const),
+  dueAt: dueAt?.toISOString() ?? null,
   createdAt: createdAt.toISOString(),
   expiresAt: expiresAt.toISOString(),
 })
+
+/** A schedule that was made by sending; the first of its runs has this id. */
+function scheduledView({ nextId, nextAt, changedAt, notification }: ScheduleRow) {
+  const dueAt = nextAt ?? changedAt
+  return {
+    id: nextId,
+    state: 'scheduled' as const,
+    createdAt: changedAt.toISOString(),
+    dueAt: dueAt.toISOString(),
+    expiresAt: new Date(dueAt.getTime() + notification.ttlSeconds * 1_000).toISOString(),
+  }
+}
 
 /** The Idempotency-Key header. @throws {Problem} `invalid-request` */
 function readIdempotencyKey(request: Request): string | undefined {

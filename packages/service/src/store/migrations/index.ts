@@ -14,6 +14,7 @@ import { queue } from './0013-queue.ts'
 import { names } from './0014-names.ts'
 import { durations } from './0015-durations.ts'
 import { rules } from './0016-rules.ts'
+import { schedules } from './0017-schedules.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -35,4 +36,5 @@ export const migrations: readonly Migration[] = [
   { no: 14, name: 'names', statements: names },
   { no: 15, name: 'durations', statements: durations },
   { no: 16, name: 'rules', statements: rules },
+  { no: 17, name: 'schedules', statements: schedules },
 ]

@@ -37,6 +37,10 @@ export type NewNotification = {
   readonly sentBy: string
   readonly idempotencyHash: Buffer | null
   readonly requestHash: Buffer
+  /** It rings then and not at once, and its lifetime counts from then. */
+  readonly due?: { readonly at: Date; readonly graceSeconds: number } | undefined
+  /** The schedule of which it is a run. */
+  readonly schedule?: string | undefined
 }
 
 /** When it was stored and when its lifetime ends, by the database's clock. */
@@ -95,17 +99,24 @@ export async function createNotification(
   { leaseMs, checkReferences, few, onFound }: Making,
 ): Promise<Created> {
   const urgency = urgencyCode(given.urgency)
-  const atOnce = given.spreadSeconds === 0 && !given.paused
+  const atOnce = given.spreadSeconds === 0 && !given.paused && given.due === undefined
   const found = atOnce ? ((await few) ?? (await fewDevices(database, scope, given.target))) : undefined
   const devices = found?.map(({ no }) => no)
   // A device that is found proves its reference; what is not found has to be looked for.
   if (devices === undefined || devices.length === 0 || referencesOf(given.target).length > 1) await checkReferences?.()
-  const state = devices === undefined ? 'expanding' : devices.length === 0 ? 'finished' : 'sending'
+  const state = given.due
+    ? 'scheduled'
+    : devices === undefined
+      ? 'expanding'
+      : devices.length === 0
+        ? 'finished'
+        : 'sending'
   const held = devices !== undefined && devices.length > 0 && leaseMs > 0
   // Close enough for making ready; what is stored and answered is the database's own.
   const nowMs = Date.now()
+  const { due: _due, ...rest } = given
   const about = {
-    ...given,
+    ...rest,
     appNo: scope.app.no,
     environment: scope.environment,
     state,
@@ -114,6 +125,10 @@ export async function createNotification(
     prunedAt: null,
     expanded: devices?.length ?? 0,
     finishedAt: null,
+    dueAt: given.due?.at ?? null,
+    graceSeconds: given.due?.graceSeconds ?? null,
+    missedAt: null,
+    schedule: given.schedule ?? null,
     createdAt: new Date(nowMs),
     expiresAt: new Date(nowMs + given.ttlSeconds * 1_000),
     changedAt: new Date(nowMs),
@@ -175,7 +190,8 @@ export function notificationStatements(
     JSON.stringify(given.filling),
     given.template,
     given.name,
-    state === 'finished' ? null : given.name,
+    // A run bears its schedule’s name, of which only the schedule is to be found and stopped.
+    state === 'finished' || given.schedule !== undefined ? null : given.name,
     given.content.tag ?? null,
     urgency,
     given.mode,
@@ -187,7 +203,11 @@ export function notificationStatements(
     given.requestHash,
     devices?.length ?? 0,
     devices?.at(-1) ?? 0,
+    given.due?.at ?? null,
+    given.due?.graceSeconds ?? null,
+    given.schedule ?? null,
   ]
+  const begins = given.due ? sql`${given.due.at}` : sql`utc_timestamp(3)`
   const work = enqueueStatement(sql`@notification`, [
     {
       kind: devices === undefined ? 'expand' : 'send',
@@ -195,6 +215,7 @@ export function notificationStatements(
       environment: scope.environment,
       urgency,
       suspended: given.paused,
+      ...(given.due ? { due: given.due.at } : {}),
       heldMs,
       size: devices?.length ?? 0,
       body: devices && devices.length > 0 ? Buffer.from(packBlock(devices)) : null,
@@ -203,9 +224,9 @@ export function notificationStatements(
   return [
     sql`insert into notifications (id, app_no, environment, state, target, content, filling, template, name,
               live_name, tag, urgency, mode, ttl_seconds, spread_seconds, hold, sent_by, idempotency_hash, request_hash,
-              expanded, expanded_to, created_at, changed_at, expires_at, finished_at)
+              expanded, expanded_to, due_at, grace_seconds, schedule, created_at, changed_at, expires_at, finished_at)
             values (${commas(row)}, utc_timestamp(3), utc_timestamp(3),
-              utc_timestamp(3) + interval ${given.ttlSeconds} second, ${state === 'finished' ? sql`utc_timestamp(3)` : null})`,
+              ${begins} + interval ${given.ttlSeconds} second, ${state === 'finished' ? sql`utc_timestamp(3)` : null})`,
     sql`set @notification = last_insert_id()`,
     ...(state === 'finished' ? [] : [work]),
   ]

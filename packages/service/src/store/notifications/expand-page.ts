@@ -1,6 +1,6 @@
 import { blockSize, packBlock, spreadPlan } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Notification } from '../../engine/notification.ts'
+import { type Notification, ringsAt } from '../../engine/notification.ts'
 import type { Claim, Expansion } from '../../engine/work.ts'
 import type { Database, Tx } from '../database.ts'
 import { finishIfDone } from '../deliveries/store-outcomes.ts'
@@ -47,6 +47,7 @@ export async function expandPage(
   leaseMs: number,
   looks: Looks = new Map(),
 ): Promise<Expansion> {
+  if (isMissed(notification, Date.now() + claim.aheadMs)) return storeMissed(database, claim, notification)
   const known = looks.get(claim.no)
   const look = known ?? (await lookFor(database, notification, await expandedTo(database, notification.no)))
   const expansion = await storePage(database, claim, notification, leaseMs, look)
@@ -56,6 +57,26 @@ export async function expandPage(
   const [oldest] = looks.keys()
   if (looks.size > mostLooks && oldest !== undefined) looks.delete(oldest)
   return expansion === 'again' ? 'more' : expansion
+}
+
+/** Whether nothing ran at its hour, nor for so long after it that it would only surprise. */
+const isMissed = ({ state, hold, dueAt, graceSeconds }: Notification, nowMs: number): boolean =>
+  state === 'scheduled' &&
+  hold === 'none' &&
+  dueAt !== null &&
+  graceSeconds !== null &&
+  nowMs - dueAt.getTime() > graceSeconds * 1_000
+
+/** Ends one that was missed, and says so. */
+async function storeMissed(database: Database, claim: Claim, { no }: Notification): Promise<Expansion> {
+  return database.transact(async (tx) => {
+    if (!(await finish(tx, claim))) return 'lost'
+    await tx.change(
+      sql`update notifications set state = 'finished', missed_at = utc_timestamp(3), finished_at = utc_timestamp(3),
+            live_name = null, changed_at = utc_timestamp(3), version = version + 1 where no = ${no} and state = 'scheduled'`,
+    )
+    return 'done'
+  })
 }
 
 async function expandedTo(database: Database, no: number): Promise<number> {
@@ -96,7 +117,7 @@ async function storePage(
     await storeBlocks(tx, notification, claim.urgency, numbers, { done: place.expanded, over })
     await tx.change(
       sql`update notifications set expanded = expanded + ${numbers.length}, expanded_to = ${numbers.at(-1) ?? place.expandedTo}, spread_over = ${over}, changed_at = utc_timestamp(3),
-         version = version + 1 ${done ? sql`, state = 'sending'` : sql``} where no = ${notification.no}`,
+         version = version + 1 ${done ? sql`, state = 'sending'` : sql`, state = 'expanding'`} where no = ${notification.no}`,
     )
     if (done) await finishIfDone(tx, notification.no)
     return done ? 'done' : usedUp ? 'again' : 'more'
@@ -117,7 +138,7 @@ function firstAfter(numbers: readonly number[], after: number): number {
 /** Cuts devices into blocks, each due when its turn in the spread comes. */
 async function storeBlocks(
   tx: Tx,
-  { no, appNo, environment, spreadSeconds, createdAt }: Notification,
+  { no, appNo, environment, spreadSeconds, dueAt, createdAt }: Notification,
   urgency: number,
   numbers: readonly number[],
   { done, over }: { readonly done: number; readonly over: number },
@@ -132,7 +153,7 @@ async function storeBlocks(
       appNo,
       environment,
       urgency,
-      due: new Date(createdAt.getTime() + dueMs(done + at)),
+      due: new Date(ringsAt({ dueAt, createdAt }).getTime() + dueMs(done + at)),
       size: block.length,
       body: Buffer.from(packBlock(block)),
     })

@@ -19,6 +19,7 @@ type StoredNotification = Omit<Notification, 'id' | 'target' | 'content' | 'fill
 const columns = sql`no, id, app_no as appNo, environment, state, target, content, filling, template, name, hold,
   urgency, mode, ttl_seconds as ttlSeconds, spread_seconds as spreadSeconds, withdrawn_at as withdrawnAt, pruned_at as prunedAt,
   sent_by as sentBy, expanded, created_at as createdAt, expires_at as expiresAt, finished_at as finishedAt,
+  due_at as dueAt, grace_seconds as graceSeconds, missed_at as missedAt, schedule,
   changed_at as changedAt, version`
 
 const parsed = <T>(value: unknown): T => (typeof value === 'string' ? JSON.parse(value) : value) as T
@@ -47,6 +48,12 @@ export async function findNotification(
 export async function findNotificationByNo(database: Database, no: number): Promise<Notification | undefined> {
   const [raw] = await database.rows<StoredNotification>(sql`select ${columns} from notifications where no = ${no}`)
   return raw && notificationOf(raw)
+}
+
+/** @param tail conditions, and perhaps an order and a limit */
+export async function notificationsWhere(database: Database, tail: SQL): Promise<Notification[]> {
+  const rows = await database.rows<StoredNotification>(sql`select ${columns} from notifications where ${tail}`)
+  return rows.map(notificationOf)
 }
 
 /** The live one of this name, or the last that had it. */

@@ -20,7 +20,7 @@ export const notifications = mysqlTable('notifications', {
   id: uuidColumn('id').notNull(),
   appNo: appNo(),
   environment: environment(),
-  state: mysqlEnum('state', ['expanding', 'sending', 'finished']).notNull(),
+  state: mysqlEnum('state', ['expanding', 'sending', 'finished', 'scheduled']).notNull(),
   target: json('target').notNull(),
   content: json('content').notNull(),
   urgency: tinyint('urgency', { unsigned: true }).notNull(),
@@ -46,6 +46,36 @@ export const notifications = mysqlTable('notifications', {
   spreadOver: int('spread_over', { unsigned: true }).notNull().default(0),
   withdrawnAt: instantColumn('withdrawn_at'),
   prunedAt: instantColumn('pruned_at'),
+  dueAt: instantColumn('due_at'),
+  graceSeconds: int('grace_seconds', { unsigned: true }),
+  missedAt: instantColumn('missed_at'),
+  schedule: varchar('schedule', { length: 64 }),
+})
+
+export const schedules = mysqlTable('schedules', {
+  no: int('no', { unsigned: true }).autoincrement().primaryKey(),
+  appNo: appNo(),
+  environment: environment(),
+  name: varchar('name', { length: 64 }).notNull(),
+  timing: json('timing').notNull(),
+  notification: json('notification').notNull(),
+  graceSeconds: int('grace_seconds', { unsigned: true }).notNull(),
+  paused: boolean('paused').notNull(),
+  nextAt: instantColumn('next_at'),
+  nextId: uuidColumn('next_id').notNull(),
+  version: int('version', { unsigned: true }).notNull().default(1),
+  madeBy: varchar('made_by', { length: 220 }).notNull(),
+  changedAt: instantColumn('changed_at').notNull(),
+})
+
+export const scheduleRuns = mysqlTable('schedule_runs', {
+  no: rowNo(),
+  scheduleNo: int('schedule_no', { unsigned: true }).notNull(),
+  dueAt: instantColumn('due_at').notNull(),
+  state: mysqlEnum('state', ['rung', 'missed', 'skipped', 'failed']).notNull(),
+  says: varchar('says', { length: 300 }),
+  notificationId: uuidColumn('notification_id'),
+  settledAt: instantColumn('settled_at').notNull(),
 })
 
 export const notificationCounts = mysqlTable(

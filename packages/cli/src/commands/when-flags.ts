@@ -1,0 +1,42 @@
+import type { When } from '@zbell/contract'
+import { whenOfTyped } from '@zbell/contract/words'
+import type { Command } from 'commander'
+import { moment } from '../drawing/time.ts'
+import { UsageError } from '../exit-codes.ts'
+import type { Context } from './context.ts'
+
+export type WhenFlags = {
+  readonly at?: string
+  readonly in?: string
+  readonly zone?: string
+  readonly repeat?: string
+}
+
+/** Adds the options that say when. */
+export const withWhen = (command: Command): Command =>
+  command
+    .option('--at <time>', 'at 18:00, "tomorrow 18:00", "2026-11-27 18:00" or an instant')
+    .option('--in <span>', 'after 15m, 1h30m or 2d')
+    .option('--zone <zone>', 'by the clock of this IANA zone; yours when left out')
+    .option('--repeat <rule>', 'again and again, by RFC 5545: "FREQ=WEEKLY;BYDAY=MO,TU"')
+
+/** What the flags say about when. @throws {UsageError} for what cannot be read */
+export function whenIn({ at, in: after, zone, repeat }: WhenFlags, ownZone: string): When | undefined {
+  const read = whenOfTyped({ at, in: after, zone, repeat }, Date.now(), ownZone)
+  if (typeof read === 'string') throw new UsageError(`${read[0]?.toUpperCase()}${read.slice(1)}.`)
+  return read as When | undefined
+}
+
+/** So many times are said of something that repeats. */
+const shown = 3
+
+/** Says what was understood, before anything is stored: the first times, in the zone in which they are meant. */
+export async function sayUnderstood({ client, app, io, paint }: Context<object>, when: When): Promise<void> {
+  const { times } = await client.call('previewSchedule', { params: { app }, body: { when, count: shown } })
+  if (times.length === 0) return
+  const zone = when.zone ?? io.timeZone
+  const said = times.map((time) => moment(time, { ...io, timeZone: zone }))
+  const more =
+    when.repeat === undefined ? '' : `, then ${said.slice(1).join(', ')}${times.length === shown ? ' …' : ''}`
+  io.err(`${paint.dim('Rings')} ${said[0]}${more} ${paint.dim(`(${zone})`)}\n`)
+}

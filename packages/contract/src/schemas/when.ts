@@ -1,0 +1,33 @@
+import { whenFaults, whenLimits } from '@zbell/core/calendar'
+import { z } from 'zod'
+import { instant } from './text.ts'
+
+const localTime = z.string().max(19).describe('A wall clock’s time without a zone: 2026-11-27T18:00')
+
+/** When something rings: once, or again and again. */
+export const when = z
+  .strictObject({
+    at: instant.optional(),
+    afterSeconds: z.int().min(0).optional().describe(`${whenLimits.afterSeconds} at most.`),
+    local: localTime.optional(),
+    zone: z.string().max(64).optional().describe('IANA, such as Europe/Oslo; belongs to local and to from.'),
+    from: localTime.optional().describe('Where a recurrence begins; it rings then only if repeat names it.'),
+    repeat: z.string().max(600).optional().describe('RFC 5545 §3.3.10: FREQ=WEEKLY;BYDAY=MO,TU'),
+    also: z.array(localTime).optional().describe('Further times (RFC 5545 RDATE).'),
+    except: z.array(localTime).optional().describe('Times that do not ring (RFC 5545 EXDATE).'),
+  })
+  .superRefine((given, context) => {
+    for (const { at, says } of whenFaults(given))
+      context.addIssue({ code: 'custom', path: at === undefined ? [] : [at], message: says })
+  })
+  .meta({ id: 'When', description: 'One of at, afterSeconds, local with zone, or from with zone and repeat.' })
+
+/** Later than this after its time nothing is rung any more, when nobody says otherwise. */
+export const graceSecondsPreset = 600
+export const graceSeconds = z
+  .int()
+  .min(0)
+  .max(86_400)
+  .describe('So late it is still rung when nothing ran at its time; later it is missed, and said so.')
+
+export type When = z.infer<typeof when>

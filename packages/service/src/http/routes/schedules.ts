@@ -1,0 +1,105 @@
+import type { Schedule, ScheduleRun, Upcoming } from '@zbell/contract'
+import { sampleTexts } from '@zbell/core'
+import { type Coming, mostSchedules, type Schedules } from '../../intake/schedules.ts'
+import { invalid } from '../../problems/problem.ts'
+import { whereOf } from '../../store/apps/where.ts'
+import type { Database } from '../../store/database.ts'
+import { databaseTime } from '../../store/database-time.ts'
+import { listRuns, type RunRow } from '../../store/schedules/runs.ts'
+import { listSchedules, type ScheduleRow } from '../../store/schedules/schedules.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+import { nameAtPlace, numberAtPlace, pageView, placeOfName } from '../views.ts'
+
+const isScheduleName = (text: string): boolean => /^[a-z0-9][a-z0-9._-]{0,63}$/.test(text)
+
+export function serveSchedules(on: OperationRouter, database: Database, schedules: Schedules): void {
+  on.serve('listSchedules', async ({ caller: { scope }, query: { limit, after } }) => {
+    const rows = await listSchedules(database, whereOf(scope), limit + 1, nameAtPlace(after))
+    return pageView(rows, limit, ({ name }) => placeOfName(name), scheduleView)
+  })
+
+  on.serve('readSchedule', async ({ caller: { scope }, params }) =>
+    scheduleView(await schedules.need(scope, params.schedule)),
+  )
+
+  on.serve('saveSchedule', async ({ caller: { scope, actor }, params: { schedule: name }, body }) => {
+    if (!isScheduleName(name))
+      throw invalid('/schedule', 'wants up to 64 small letters, digits, dots, hyphens and underscores as a name')
+    if (body.notification.when !== undefined)
+      throw invalid('/notification/when', 'stands beside the notification, not within it')
+    if ((await listSchedules(database, whereOf(scope), mostSchedules + 1)).length > mostSchedules)
+      throw invalid(
+        '/schedule',
+        `would be one more than the ${mostSchedules.toLocaleString('en')} that an app may have`,
+      )
+    return scheduleView(await schedules.save(scope, name, body, actor))
+  })
+
+  on.serve('changeSchedule', async ({ caller: { scope }, params, body }) =>
+    scheduleView(await schedules.pause(scope, params.schedule, body.paused)),
+  )
+
+  on.serve('deleteSchedule', async ({ caller: { scope }, params }) => {
+    await schedules.cancel(scope, params.schedule)
+    return undefined
+  })
+
+  on.serve('cancelSchedules', async ({ caller: { scope }, body }) => ({
+    cancelled: await schedules.cancelAll(scope, body.count),
+  }))
+
+  on.serve('skipRun', async ({ caller: { scope }, params }) =>
+    scheduleView(await schedules.skip(scope, params.schedule)),
+  )
+
+  on.serve('runSchedule', async ({ caller: { scope }, params }) => runView(await schedules.run(scope, params.schedule)))
+
+  on.serve('listRuns', async ({ caller: { scope }, params, query: { limit, after } }) => {
+    const { no } = await schedules.need(scope, params.schedule)
+    const rows = await listRuns(database, no, limit + 1, numberAtPlace(after))
+    return pageView(rows, limit, (row) => String(row.no), runView)
+  })
+
+  on.serve('previewSchedule', async ({ body: { when, count, from } }) => {
+    const times = await schedules.preview(when, count, from ? new Date(from) : await databaseTime(database))
+    return { times: times.map((one) => one.toISOString().replace('.000Z', 'Z')) }
+  })
+
+  on.serve('listUpcoming', async ({ caller: { scope }, query: { days } }) => {
+    const { items, cut } = await schedules.upcoming(scope, days)
+    return { items: items.map(comingView), cut }
+  })
+}
+
+/** What a request about reads like: of a template its name, since its texts are those of its time. */
+const showsOf = ({ template, content, values }: Pick<Coming, 'content' | 'values' | 'template'>) =>
+  template === null ? sampleTexts(content, { values: values ?? {} }) : { title: template, body: null }
+
+const scheduleView = (row: ScheduleRow): Schedule => ({
+  name: row.name,
+  when: row.when as Schedule['when'],
+  notification: row.notification as never,
+  shows: showsOf({
+    template: row.notification.template ?? null,
+    content: row.notification.content as Coming['content'],
+    values: row.notification.values,
+  }),
+  graceSeconds: row.graceSeconds,
+  paused: row.paused,
+  nextAt: row.paused ? null : (row.nextAt?.toISOString() ?? null),
+  version: row.version,
+  madeBy: row.madeBy,
+  changedAt: row.changedAt.toISOString(),
+})
+
+const runView = ({ no: _, dueAt, at, ...rest }: RunRow): ScheduleRun => ({
+  ...rest,
+  dueAt: dueAt.toISOString(),
+  at: at.toISOString(),
+})
+
+const comingView = ({ content, values, template, dueAt, ...rest }: Coming): Upcoming['items'][number] => ({
+  ...rest,
+  dueAt: dueAt.toISOString(),
+  shows: showsOf({ content, values, template }),
+})

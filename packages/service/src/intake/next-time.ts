@@ -1,0 +1,31 @@
+import { setImmediate as nextTurn } from 'node:timers/promises'
+import { type Timing, timesAfter } from '@zbell/core/calendar'
+import { Problem } from '../problems/problem.ts'
+
+/** The first time after an instant, or `undefined` when it is over. Whatever else there is to do is done meanwhile. */
+export async function nextTime(timing: Timing, afterMs: number): Promise<Date | undefined> {
+  const [first] = await nextTimes(timing, afterMs, 1)
+  return first
+}
+
+/** The first times after an instant. @param beforeMs without those from then on */
+export async function nextTimes(
+  timing: Timing,
+  afterMs: number,
+  count: number,
+  beforeMs = Number.POSITIVE_INFINITY,
+): Promise<Date[]> {
+  const found: number[] = []
+  for (const times of timesAfter(timing, afterMs)) {
+    found.push(...times.filter((ms) => ms < beforeMs))
+    if (found.length >= count || times.some((ms) => ms >= beforeMs)) break
+    await nextTurn()
+  }
+  return found.slice(0, count).map((ms) => new Date(ms))
+}
+
+/** @param pointer where in the request the time stands */
+export const neverRings = (pointer: string): Problem =>
+  new Problem('never-rings', 'None of its times lies ahead.', [
+    { pointer, detail: 'has no time that is still to come' },
+  ])

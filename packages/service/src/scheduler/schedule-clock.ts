@@ -1,0 +1,82 @@
+import pLimit from 'p-limit'
+import type { Logger } from 'pino'
+import type { Schedules } from '../intake/schedules.ts'
+import type { Database } from '../store/database.ts'
+import { DatabaseUnavailable } from '../store/errors.ts'
+import { type DueSchedule, dueSchedules } from '../store/schedules/schedules.ts'
+
+/** So often it is looked which schedules are due: an index says so, and none is looked at that is not. */
+const lookEveryMs = 400
+/** So many are read at once, so many share a transaction, and so many transactions run beside each other. */
+const together = { read: 400, settled: 50, beside: 2 }
+/** A schedule that could not be settled is left alone for so long. */
+const restMs = 5_000
+
+/** Rings schedules when their time has come. Any number of processes may have one: each time is settled once. */
+export class ScheduleClock {
+  readonly #database: Database
+  readonly #schedules: Schedules
+  readonly #log: Logger
+  readonly #beside = pLimit(together.beside)
+  readonly #resting = new Map<number, number>()
+  #timer: NodeJS.Timeout | undefined
+  #looking: Promise<void> = Promise.resolve()
+  #stopped = false
+
+  constructor(database: Database, schedules: Schedules, log: Logger) {
+    this.#database = database
+    this.#schedules = schedules
+    this.#log = log
+  }
+
+  start(): void {
+    this.#timer = setTimeout(() => {
+      this.#looking = this.#look().finally(() => {
+        if (!this.#stopped) this.start()
+      })
+    }, lookEveryMs)
+    this.#timer.unref()
+  }
+
+  async close(): Promise<void> {
+    this.#stopped = true
+    clearTimeout(this.#timer)
+    await this.#looking
+  }
+
+  async #look(): Promise<void> {
+    try {
+      while (!this.#stopped && (await this.settleDue()) === together.read);
+    } catch (error) {
+      const level = error instanceof DatabaseUnavailable ? 'debug' : 'warn'
+      this.#log[level]({ err: error }, 'schedules could not be looked at, and are again soon')
+    }
+  }
+
+  /** Settles what is due now. @returns how many were found */
+  async settleDue(): Promise<number> {
+    const due = await dueSchedules(this.#database, together.read)
+    const ready = due.filter(({ schedule: { no } }) => (this.#resting.get(no) ?? 0) <= performance.now())
+    const parts: DueSchedule[][] = []
+    for (let at = 0; at < ready.length; at += together.settled) parts.push(ready.slice(at, at + together.settled))
+    await Promise.all(parts.map((part) => this.#beside(() => this.#settle(part))))
+    return due.length
+  }
+
+  async #settle(part: readonly DueSchedule[]): Promise<void> {
+    if (this.#stopped) return
+    try {
+      await this.#schedules.settle(part)
+      for (const { schedule } of part) this.#resting.delete(schedule.no)
+    } catch (error) {
+      const [first, ...more] = part
+      // One of them is at fault: each by itself, so that the others ring.
+      if (more.length > 0) for (const one of part) await this.#settle([one])
+      else if (first) {
+        this.#resting.set(first.schedule.no, performance.now() + restMs)
+        const { name } = first.schedule
+        this.#log.warn({ err: error, schedule: name }, 'a schedule could not be settled, and is tried again')
+      }
+    }
+  }
+}

@@ -1,0 +1,46 @@
+import { uuidFromBytes } from '@zbell/core'
+import { sql } from 'drizzle-orm'
+import { uuidBuffer } from '../columns.ts'
+import type { Reader, Tx } from '../database.ts'
+
+export type RunState = 'rung' | 'missed' | 'skipped' | 'failed'
+
+export type RunRow = {
+  readonly no: number
+  readonly dueAt: Date
+  readonly state: RunState
+  readonly says: string | null
+  readonly notification: string | null
+  readonly at: Date
+}
+
+/** Settles a time of a schedule. @returns false when it was settled before, by whomever */
+export async function settleTime(
+  tx: Tx,
+  scheduleNo: number,
+  run: { readonly dueAt: Date; readonly state: RunState; readonly says?: string; readonly notification?: string },
+): Promise<boolean> {
+  const { affectedRows } = await tx.change(
+    sql`insert ignore into schedule_runs (schedule_no, due_at, state, says, notification_id, settled_at)
+        values (${scheduleNo}, ${run.dueAt}, ${run.state}, ${run.says?.slice(0, 300) ?? null},
+          ${run.notification === undefined ? null : uuidBuffer(run.notification)}, utc_timestamp(3))`,
+  )
+  return affectedRows === 1
+}
+
+/** Newest first. @param before the number of the last one of the page before */
+export async function listRuns(
+  database: Reader,
+  scheduleNo: number,
+  limit: number,
+  before = Number.MAX_SAFE_INTEGER,
+): Promise<RunRow[]> {
+  const rows = await database.rows<Omit<RunRow, 'notification'> & { notification: Buffer | null }>(
+    sql`select no, due_at as dueAt, state, says, notification_id as notification, settled_at as at
+        from schedule_runs where schedule_no = ${scheduleNo} and no < ${before} order by no desc limit ${limit}`,
+  )
+  return rows.map(({ notification, ...row }) => ({
+    ...row,
+    notification: notification && uuidFromBytes(notification),
+  }))
+}
