@@ -60,6 +60,14 @@ beforeAll(async () => {
     query,
     body: { rule: 'user.pass in ["weekly", "season"] && follows("route-4")' },
   })
+  await client.call('saveSchedule', {
+    params: { ...params, schedule: 'evening' },
+    query,
+    body: {
+      when: { from: '2026-11-27T18:00', zone: 'Europe/Oslo', repeat: 'FREQ=DAILY' },
+      notification: { to: { any: ['segment:commuters'] }, content: { title: 'Your boat tomorrow' } },
+    },
+  })
   browser = await openBrowser()
   const context = await browser.newContext()
   const page = await context.newPage()
@@ -86,6 +94,9 @@ beforeAll(async () => {
     '/segments/~new',
     '/segments/commuters',
     '/write',
+    '/upcoming',
+    '/upcoming?view=schedules',
+    '/upcoming/evening',
     '/activity',
     `/activity/${id}`,
     `/activity/${id}/why/ada`,

@@ -4,6 +4,7 @@ import type { StandinAccount, Standins } from '@zbell/standins'
 import type { KeptDemo } from './kept.ts'
 import { inventRiders, segments } from './scenario/riders.ts'
 import { bookings, crew, earlier, ferries, handsets, passengers, topics } from './scenario/scenario.ts'
+import { timetable } from './scenario/timetable.ts'
 
 const environment = 'development'
 
@@ -71,7 +72,7 @@ async function introducePassengers(backend: Client): Promise<void> {
   })
 }
 
-/** So many more passengers, whose phones ring behind the scenes, and the segments in which they count. */
+/** So many more passengers, whose phones ring behind the scenes, the segments in which they count, and what rings by the clock. */
 async function introduceRiders(backend: Client, standins: Standins, count: number): Promise<void> {
   const app = ferries.slug
   const { users, devices, happened } = inventRiders(count, Date.now(), (platform) => standins.mints[platform].mint())
@@ -81,6 +82,8 @@ async function introduceRiders(backend: Client, standins: Standins, count: numbe
   for (let at = 0; at < happened.length; at += together)
     await backend.call('reportOccurrences', { params: { app }, body: happened.slice(at, at + together) })
   for (const { name, ...body } of segments) await backend.call('saveSegment', { params: { app, segment: name }, body })
+  for (const { name, ...body } of timetable)
+    await backend.call('saveSchedule', { params: { app, schedule: name }, body })
 }
 
 async function* inOne(text: string): AsyncGenerator<Uint8Array> {

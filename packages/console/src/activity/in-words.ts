@@ -3,8 +3,12 @@ import { deliveryOrder } from '@zbell/contract/words'
 
 const count = (n: number, one: string, many = `${one}s`) => `${n.toLocaleString('en')} ${n === 1 ? one : many}`
 
+const hour = new Intl.DateTimeFormat('en-GB', { dateStyle: 'medium', timeStyle: 'short' })
+
 /** One sentence that says where a notification stands. */
-export function inWords({ state, totals }: Notification): string {
+export function inWords({ state, totals, dueAt, missedAt }: Notification): string {
+  if (state === 'scheduled' && dueAt !== null) return `Waits for its hour, ${hour.format(new Date(dueAt))}.`
+  if (missedAt !== null) return 'Missed: nothing ran at its hour.'
   const devices = count(totals.expanded, 'device')
   if (state === 'expanding') return totals.expanded === 0 ? 'Looking for devices …' : `${devices} so far …`
   if (totals.expanded === 0) return 'Nobody in the target has a device that could be rung.'

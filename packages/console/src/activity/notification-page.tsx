@@ -143,7 +143,10 @@ function Detail({ notification, deliveries, more, progress, reason }: DetailProp
   )
 }
 
-function stands({ state, expiresAt }: Notification): string {
+function stands({ state, expiresAt, dueAt, missedAt }: Notification): string {
+  if (missedAt !== null) return 'Missed: nothing ran at its hour, and later it would only have surprised.'
+  if (state === 'scheduled' && dueAt !== null)
+    return `Waits for its hour, ${new Date(dueAt).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })}. Whom its target names is found then.`
   if (state === 'paused') return 'Paused: what has not gone waits until it goes on.'
   if (state === 'cancelled') return 'Cancelled: what had not gone by then does not go.'
   if (state === 'finished') return 'Everything was handed over; receipts may still come.'

@@ -14,6 +14,7 @@ export const keys = {
   credentials: (place: Place) => [...placeKey(place), 'credentials'] as const,
   handsets: (place: Place) => [...placeKey(place), 'handsets'] as const,
   people: (place: Place) => [...placeKey(place), 'people'] as const,
+  schedules: (place: Place) => [...placeKey(place), 'schedules'] as const,
   segments: (place: Place) => [...placeKey(place), 'segments'] as const,
   topics: (place: Place) => [...placeKey(place), 'topics'] as const,
   devices: (place: Place) => [...placeKey(place), 'devices'] as const,

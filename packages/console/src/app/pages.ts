@@ -1,6 +1,7 @@
 import {
   Activity,
   Bell,
+  CalendarClock,
   Filter,
   FlaskConical,
   HeartPulse,
@@ -33,7 +34,14 @@ export const places: readonly PlaceEntry[] = [
       { to: '/segments', name: 'Segments', icon: Filter },
     ],
   },
-  { name: 'Ring', icon: Bell, pages: [{ to: '/write', name: 'Write', icon: PenLine }] },
+  {
+    name: 'Ring',
+    icon: Bell,
+    pages: [
+      { to: '/write', name: 'Write', icon: PenLine },
+      { to: '/upcoming', name: 'Upcoming', icon: CalendarClock },
+    ],
+  },
   {
     name: 'Listen',
     icon: Activity,

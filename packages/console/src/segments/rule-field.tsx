@@ -1,10 +1,11 @@
 import { useQuery } from '@tanstack/react-query'
 import type { RuleWords } from '@zbell/contract'
 import { ProblemError } from '@zbell/contract/client'
-import { lazy, Suspense, useEffect, useMemo, useState } from 'react'
+import { lazy, Suspense, useMemo, useState } from 'react'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { useRested } from '../app/use-rested.ts'
 import { Button } from '../parts/button.tsx'
 import { CodeText, type TextFault } from '../parts/code-text.tsx'
 import { Field } from '../parts/field.tsx'
@@ -12,19 +13,6 @@ import { Waiting } from '../parts/page.tsx'
 import { useRuleWords } from './rule-words.ts'
 
 type RuleFieldProps = { readonly value: string; readonly onChange: (rule: string) => void }
-
-/** So long somebody rests before what they wrote is counted. */
-const restMs = 350
-
-/** What is written, once its writer rests. */
-function useRested(text: string): string {
-  const [rested, setRested] = useState(text)
-  useEffect(() => {
-    const timer = setTimeout(() => setRested(text), restMs)
-    return () => clearTimeout(timer)
-  }, [text])
-  return rested
-}
 
 /** A rule while it is written: its names are offered, its faults marked in their places, and whoever it has is counted. */
 export function RuleField({ value, onChange }: RuleFieldProps) {

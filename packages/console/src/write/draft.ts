@@ -124,7 +124,7 @@ export function fieldOf(pointer: string): string | undefined {
   if (pointer.startsWith('/to')) return 'any'
   const content = /^\/content\/(title|subtitle|body|navigate|tag|group|sound|image|actions)/.exec(pointer)
   if (content) return content[1]
-  const own = /^\/(values|fallbacks|urgency|ttlSeconds|spreadSeconds)/.exec(pointer)
+  const own = /^\/(values|fallbacks|urgency|ttlSeconds|spreadSeconds|name)/.exec(pointer)
   return own?.[1]
 }
 

@@ -1,4 +1,4 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { neededFault, ProblemError } from '@zbell/contract/client'
 import { type FormEvent, useEffect, useMemo, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
@@ -13,6 +13,7 @@ import { Field } from '../parts/field.tsx'
 import { Failure, Page } from '../parts/page.tsx'
 import { readReferences } from '../target/references.ts'
 import { TargetPicker } from '../target/target-picker.tsx'
+import { atOnce, timingIn, WhenField } from '../upcoming/when-field.tsx'
 import { namesIn } from '../values/names-in.ts'
 import { ValuesEditor } from '../values/values-editor.tsx'
 import { type Draft, draftLike, emptyDraft, fieldOf, keepDraft, noTexts, readDraft, requestOf } from './draft.ts'
@@ -55,10 +56,13 @@ export function WritePage() {
 function Writing({ first }: { readonly first: Draft }) {
   const place = usePlace()
   const go = useNavigate()
+  const client = useQueryClient()
   const [draft, setDraft] = useState(first)
   const [language, setLanguage] = useState('')
   const [reader, setReader] = useState('')
   const [reviewing, setReviewing] = useState(false)
+  const [timing, setTiming] = useState(atOnce)
+  const [name, setName] = useState('')
   // What was begun anew, or taken up, is another target: the picker begins anew with it.
   const [pickerNo, setPickerNo] = useState(0)
   const { review, error, isCurrent } = useReview(place, draft, { user: reader, language })
@@ -70,18 +74,24 @@ function Writing({ first }: { readonly first: Draft }) {
   const send = useMutation({
     mutationFn: (to?: string) => {
       const request = requestOf(draft)
-      const body = to === undefined ? request : { ...request, to: { any: readReferences(to) }, spreadSeconds: 0 }
+      const when = timingIn(timing)
+      const later = typeof when === 'object' ? { when, ...(name.trim() === '' ? {} : { name: name.trim() }) } : {}
+      const body =
+        to === undefined ? { ...request, ...later } : { ...request, to: { any: readReferences(to) }, spreadSeconds: 0 }
       return api.call('sendNotification', {
         params: { app: place.app.slug },
         query: { environment: place.environment },
         body,
       })
     },
-    onSuccess: ({ id }, to) => {
+    onSuccess: ({ id, dueAt }, to) => {
       if (to !== undefined) return
+      setTiming(atOnce)
+      setName('')
+      void client.invalidateQueries({ queryKey: keys.schedules(place) })
       setDraft(emptyDraft)
       keepDraft(place.app.slug, place.environment, emptyDraft)
-      return go(`/activity/${id}`)
+      return go(dueAt !== null && timing.repeat.trim() !== '' ? `/upcoming/${name.trim()}` : `/activity/${id}`)
     },
   })
   const attributes = useQuery({
@@ -177,6 +187,23 @@ function Writing({ first }: { readonly first: Draft }) {
             />
           </section>
           <More draft={draft} set={set} faults={faults} warnings={warnings} />
+          <section aria-labelledby="when" className="grid gap-3">
+            <h2 id="when">When</h2>
+            <WhenField timing={timing} onChange={setTiming} />
+            {timing.repeat.trim() !== '' && (
+              <Field label="Name of the schedule" hint="By which it is found and stopped" fault={faults.name}>
+                {(control) => (
+                  <input
+                    {...control}
+                    className="font-mono"
+                    value={name}
+                    placeholder="evening"
+                    onChange={(event) => setName(event.target.value)}
+                  />
+                )}
+              </Field>
+            )}
+          </section>
           {send.error && Object.keys(faults).length === 0 && <Failure error={send.error} />}
           {ready ? (
             <Decide
@@ -185,6 +212,8 @@ function Writing({ first }: { readonly first: Draft }) {
               onTest={(to) => send.mutate(to)}
               tested={send.isSuccess && send.variables !== undefined ? send.variables : undefined}
               busy={send.isPending}
+              later={typeof timingIn(timing) === 'object'}
+              blocked={typeof timingIn(timing) === 'string'}
             />
           ) : (
             <div>
@@ -227,10 +256,14 @@ type DecideProps = {
   readonly onTest: (to: string) => void
   readonly tested: string | undefined
   readonly busy: boolean
+  /** It waits for its hour, and is not sent at once. */
+  readonly later: boolean
+  /** What was typed about its hour cannot be read. */
+  readonly blocked: boolean
 }
 
 /** The last look: try it on somebody, then send; for many, the number has to be typed. */
-function Decide({ review, onSend, onTest, tested, busy }: DecideProps) {
+function Decide({ review, onSend, onTest, tested, busy, later, blocked }: DecideProps) {
   const place = usePlace()
   const [typed, setTyped] = useState('')
   const [to, setTo] = useState('')
@@ -285,8 +318,8 @@ function Decide({ review, onSend, onTest, tested, busy }: DecideProps) {
         </Field>
       )}
       <div>
-        <Button rank="primary" disabled={busy || !mayGo} onClick={onSend}>
-          {busy ? 'Sending …' : `Send in ${place.environment}`}
+        <Button rank="primary" disabled={busy || !mayGo || blocked} onClick={onSend}>
+          {busy ? 'Sending …' : `${later ? 'Schedule' : 'Send'} in ${place.environment}`}
         </Button>
       </div>
     </section>
