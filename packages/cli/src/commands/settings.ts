@@ -7,6 +7,7 @@ import { type Context, printJson, type Run, withContext } from './context.ts'
 
 type ChangeFlags = {
   readonly askFrom?: string
+  readonly timeZone?: string
   readonly requireProof?: string
   readonly openTopics?: string
 }
@@ -28,6 +29,7 @@ export function settingsCommands(program: Command, io: Io, done: Run): void {
     .command('change')
     .description('Change those that are given')
     .option('--ask-from <count>', 'who sends to so many devices or more has to confirm their number')
+    .option('--time-zone <zone>', 'the clock of those whose devices have told none')
     .option('--require-proof <yes|no>', 'a device that names a user has to show a proof of it')
     .option('--open-topics <yes|no>', 'devices may join topics that nobody declared')
     .addHelpText('after', '\nExample:\n  $ zbell settings change --ask-from 5000 --require-proof yes')
@@ -41,14 +43,15 @@ export function settingsCommands(program: Command, io: Io, done: Run): void {
 
 async function change(context: Context<ChangeFlags>): Promise<number> {
   const { client, app, flags } = context
-  const { askFrom, requireProof, openTopics } = flags
+  const { askFrom, timeZone, requireProof, openTopics } = flags
   const body = {
     ...(askFrom === undefined ? {} : { askFrom: devices(askFrom) }),
+    ...(timeZone === undefined ? {} : { timeZone }),
     ...(requireProof === undefined ? {} : { requireProof: truth('--require-proof', requireProof) }),
     ...(openTopics === undefined ? {} : { openTopics: truth('--open-topics', openTopics) }),
   }
   if (Object.keys(body).length === 0)
-    throw new UsageError('nothing to change was given; give --ask-from, --require-proof or --open-topics.')
+    throw new UsageError('nothing to change was given; give --ask-from, --time-zone, --require-proof or --open-topics.')
   return tell(context, await client.call('changeSettings', { params: { app }, body }))
 }
 
@@ -73,7 +76,7 @@ async function proofKey({ client, app, flags, io }: Context<object>): Promise<nu
 }
 
 function tell({ flags, io, paint }: Context<object>, settings: AppSettings): number {
-  const { askFrom, requireProof, openTopics } = settings
+  const { askFrom, timeZone, requireProof, openTopics } = settings
   const said = (is: boolean) => (is ? 'yes' : 'no')
   if (flags.json) printJson(io, settings)
   else
@@ -82,6 +85,7 @@ function tell({ flags, io, paint }: Context<object>, settings: AppSettings): num
         ['setting', 'is', ''],
         [
           ['ask from', askFrom.toLocaleString('en'), 'devices on: who sends to so many confirms their number'],
+          ['time zone', timeZone, 'the clock of those whose devices have told none'],
           ['require proof', said(requireProof), 'a device that names a user has to show a proof of it'],
           ['open topics', said(openTopics), 'devices may join topics that nobody declared'],
           ['proof key', said(settings.proofKey), 'there is a key to sign proofs with'],

@@ -1,5 +1,5 @@
 import type { When } from '@zbell/contract'
-import { whenOfTyped } from '@zbell/contract/words'
+import { firstZone, whenOfTyped } from '@zbell/contract/words'
 import type { Command } from 'commander'
 import { moment } from '../drawing/time.ts'
 import { UsageError } from '../exit-codes.ts'
@@ -10,6 +10,7 @@ export type WhenFlags = {
   readonly in?: string
   readonly zone?: string
   readonly repeat?: string
+  readonly past?: string
 }
 
 /** Adds the options that say when. */
@@ -17,12 +18,13 @@ export const withWhen = (command: Command): Command =>
   command
     .option('--at <time>', 'at 18:00, "tomorrow 18:00", "2026-11-27 18:00" or an instant')
     .option('--in <span>', 'after 15m, 1h30m or 2d')
-    .option('--zone <zone>', 'by the clock of this IANA zone; yours when left out')
+    .option('--zone <zone>', 'by the clock of this IANA zone, or reader for that of each reader; yours when left out')
+    .option('--past <what>', 'with --zone reader: skip, now or tomorrow for those for whom it is over')
     .option('--repeat <rule>', 'again and again, by RFC 5545: "FREQ=WEEKLY;BYDAY=MO,TU"')
 
 /** What the flags say about when. @throws {UsageError} for what cannot be read */
-export function whenIn({ at, in: after, zone, repeat }: WhenFlags, ownZone: string): When | undefined {
-  const read = whenOfTyped({ at, in: after, zone, repeat }, Date.now(), ownZone)
+export function whenIn({ at, in: after, zone, repeat, past }: WhenFlags, ownZone: string): When | undefined {
+  const read = whenOfTyped({ at, in: after, zone, repeat, past }, Date.now(), ownZone)
   if (typeof read === 'string') throw new UsageError(`${read[0]?.toUpperCase()}${read.slice(1)}.`)
   return read as When | undefined
 }
@@ -34,9 +36,11 @@ const shown = 3
 export async function sayUnderstood({ client, app, io, paint }: Context<object>, when: When): Promise<void> {
   const { times } = await client.call('previewSchedule', { params: { app }, body: { when, count: shown } })
   if (times.length === 0) return
-  const zone = when.zone ?? io.timeZone
-  const said = times.map((time) => moment(time, { ...io, timeZone: zone }))
+  const isReaders = when.zone === 'reader'
+  const zone = isReaders ? firstZone : (when.zone ?? io.timeZone)
+  // Where the day begins first the clock shows what it will show each reader.
+  const said = times.map((time) => moment(time, { ...io, timeZone: zone }).replace(isReaders ? / \S+$/ : '', ''))
   const more =
     when.repeat === undefined ? '' : `, then ${said.slice(1).join(', ')}${times.length === shown ? ' …' : ''}`
-  io.err(`${paint.dim('Rings')} ${said[0]}${more} ${paint.dim(`(${zone})`)}\n`)
+  io.err(`${paint.dim('Rings')} ${said[0]}${more} ${paint.dim(`(${isReaders ? 'each reader’s clock' : zone})`)}\n`)
 }

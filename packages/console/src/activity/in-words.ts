@@ -6,10 +6,12 @@ const count = (n: number, one: string, many = `${one}s`) => `${n.toLocaleString(
 const hour = new Intl.DateTimeFormat('en-GB', { dateStyle: 'medium', timeStyle: 'short' })
 
 /** One sentence that says where a notification stands. */
-export function inWords({ state, totals, dueAt, missedAt }: Notification): string {
+export function inWords({ state, totals, dueAt, missedAt, readersHour }: Notification): string {
   if (state === 'scheduled' && dueAt !== null) return `Waits for its hour, ${hour.format(new Date(dueAt))}.`
   if (missedAt !== null) return 'Missed: nothing ran at its hour.'
   const devices = count(totals.expanded, 'device')
+  if (state === 'expanding' && readersHour !== null)
+    return `Rings at ${readersHour.slice(11, 16)} by each reader’s clock: ${devices} so far`
   if (state === 'expanding') return totals.expanded === 0 ? 'Looking for devices …' : `${devices} so far …`
   if (totals.expanded === 0) return 'Nobody in the target has a device that could be rung.'
   const parts = deliveryOrder

@@ -127,7 +127,8 @@ function Next({ at, zone }: { readonly at: string; readonly zone: string | undef
   return (
     <>
       {exactIn(at, ownZone)} by your clock
-      {zone !== undefined && zone !== ownZone && `, ${exactIn(at, zone)} in ${zone}`}
+      {zone === 'reader' && ', for the first readers on Earth'}
+      {zone !== undefined && zone !== 'reader' && zone !== ownZone && `, ${exactIn(at, zone)} in ${zone}`}
     </>
   )
 }

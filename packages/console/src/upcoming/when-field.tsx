@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import type { When } from '@zbell/contract'
-import { whenOfTyped } from '@zbell/contract/words'
+import { firstZone, whenOfTyped } from '@zbell/contract/words'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
@@ -46,7 +46,7 @@ export function WhenField({ timing, onChange }: Props) {
             />
           )}
         </Field>
-        <Field label="Zone" hint="By whose clock">
+        <Field label="Zone" hint="By whose clock; reader: by each one’s own">
           {(control) => (
             <input {...control} value={timing.zone} onChange={(event) => set({ zone: event.target.value })} />
           )}
@@ -85,7 +85,8 @@ function Understood({ when }: { readonly when: When }) {
       }),
     retry: false,
   })
-  const zone = when.zone ?? ownZone
+  const isReaders = when.zone === 'reader'
+  const zone = isReaders ? firstZone : (when.zone ?? ownZone)
   return (
     <p className="text-sm text-soft" aria-live="polite">
       {error
@@ -94,7 +95,7 @@ function Understood({ when }: { readonly when: When }) {
           ? ''
           : data.times.length === 0
             ? 'None of its times lies ahead.'
-            : `Rings ${data.times.map((time) => exactIn(time, zone)).join(', then ')}${data.times.length === shown ? ' …' : ''} (${zone}).`}
+            : `Rings ${data.times.map((time) => exactIn(time, zone)).join(', then ')}${data.times.length === shown ? ' …' : ''} (${isReaders ? 'each reader’s clock' : zone}).`}
     </p>
   )
 }

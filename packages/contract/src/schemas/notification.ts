@@ -163,6 +163,10 @@ export const notification = z
     expiresAt: instant,
     dueAt: instant.nullable().describe('When it rings or rang; null for one that was sent at once.'),
     missedAt: instant.nullable().describe('When it was seen that nothing had run at its time.'),
+    readersHour: z
+      .string()
+      .nullable()
+      .describe('The hour at which it rings by the clock of each reader; dueAt is the first of them.'),
     schedule: z.string().nullable().describe('The schedule of which it is a run.'),
     finishedAt: instant.nullable(),
     totals,

@@ -9,7 +9,7 @@ import {
 } from '@zbell/core'
 import { z } from 'zod'
 import { type PersonColumn, personSorts } from '../sorts.ts'
-import { device, userName } from './device.ts'
+import { device, timeZone, userName } from './device.ts'
 import { anyJson, instant, plainText, uuid } from './text.ts'
 
 const attributeName = z
@@ -157,6 +157,7 @@ export const appSettings = z
     requireProof: z.boolean().describe('A device that names a user has to show a proof of it.'),
     openTopics: z.boolean().describe('Devices may join topics that nobody declared.'),
     askFrom: z.int().describe('Who sends to so many devices or more has to type their number.'),
+    timeZone: z.string().describe('By this clock those are meant whose devices have told none.'),
     proofKey: z.boolean().describe('A key for proofs is there.'),
   })
   .meta({ id: 'AppSettings' })
@@ -164,6 +165,7 @@ export const appSettings = z
 export const appSettingsChange = z.strictObject({
   requireProof: z.boolean().optional(),
   openTopics: z.boolean().optional(),
+  timeZone: timeZone.optional(),
   askFrom: z
     .int('wants a whole number')
     .min(1, 'wants one device at least')

@@ -10,7 +10,17 @@ export const when = z
     at: instant.optional(),
     afterSeconds: z.int().min(0).optional().describe(`${whenLimits.afterSeconds} at most.`),
     local: localTime.optional(),
-    zone: z.string().max(64).optional().describe('IANA, such as Europe/Oslo; belongs to local and to from.'),
+    zone: z
+      .string()
+      .max(64)
+      .optional()
+      .describe(
+        'IANA, such as Europe/Oslo, or reader: by the clock of each recipient’s device; belongs to local and to from.',
+      ),
+    past: z
+      .enum(['skip', 'now', 'tomorrow'])
+      .optional()
+      .describe('With zone reader: what becomes of those for whom the hour is over already; skip when left out.'),
     from: localTime.optional().describe('Where a recurrence begins; it rings then only if repeat names it.'),
     repeat: z.string().max(600).optional().describe('RFC 5545 §3.3.10: FREQ=WEEKLY;BYDAY=MO,TU'),
     also: z.array(localTime).optional().describe('Further times (RFC 5545 RDATE).'),

@@ -1,6 +1,9 @@
 import { localAt, localFields } from '@zbell/core'
 import type { When } from '@zbell/core/calendar'
 
+/** What its clock shows, each reader’s will show later. */
+export { firstZone } from '@zbell/core/calendar'
+
 /** What somebody typed about when something rings. */
 export type TypedWhen = {
   /** `18:00`, `tomorrow 18:00`, `2026-11-27 18:00`, or an instant such as 2026-11-27T17:00:00Z. */
@@ -9,6 +12,8 @@ export type TypedWhen = {
   readonly in?: string | undefined
   /** IANA; of whoever types when left out. */
   readonly zone?: string | undefined
+  /** With the zone `reader`: `skip`, `now` or `tomorrow`. */
+  readonly past?: string | undefined
   /** RFC 5545. */
   readonly repeat?: string | undefined
 }
@@ -36,16 +41,29 @@ export function whenOfTyped(typed: TypedWhen, nowMs: number, ownZone: string): W
     if (repeat !== undefined) return 'what repeats follows a clock: give a time without an offset, and a zone'
     return typed.zone === undefined ? { at } : 'an instant has no zone; give a time without an offset'
   }
-  const local = at === undefined ? wall(nowMs, zone).slice(0, 16) : localOf(at, nowMs, zone)
+  // What day it is for the readers is another question for each; it is taken from whoever types.
+  const clockZone = zone === 'reader' ? ownZone : zone
+  if (!isZone(clockZone)) return `“${zone}” is no time zone; write Europe/Oslo, or reader for each reader’s own`
+  const local = at === undefined ? wall(nowMs, clockZone).slice(0, 16) : localOf(at, nowMs, clockZone)
   if (local === undefined)
     return `“${at}” is no time; write 18:00, tomorrow 18:00, "2026-11-27 18:00" or 2026-11-27T17:00:00Z`
-  return repeat === undefined ? { local, zone } : { from: local, zone, repeat }
+  const past = typed.past === undefined ? {} : { past: typed.past as NonNullable<When['past']> }
+  return repeat === undefined ? { local, zone, ...past } : { from: local, zone, repeat, ...past }
 }
 
 function afterOf(text: string): When | string {
   const [whole, days = '0', hours = '0', minutes = '0', seconds = '0'] = span.exec(text.trim()) ?? []
   if (whole === undefined) return `“${text}” is no length of time; write 15m, 1h30m or 2d`
   return { afterSeconds: Number(days) * 86_400 + Number(hours) * 3_600 + Number(minutes) * 60 + Number(seconds) }
+}
+
+function isZone(zone: string): boolean {
+  try {
+    return new Intl.DateTimeFormat('en', { timeZone: zone }) !== undefined
+  } catch (error) {
+    if (error instanceof RangeError) return false
+    throw error
+  }
 }
 
 const two = (number: number): string => String(number).padStart(2, '0')
@@ -78,6 +96,7 @@ export function sayWhen(when: When): string {
   const spaced = (local: string) => local.replace('T', ' ')
   if (when.at !== undefined) return when.at
   if (when.afterSeconds !== undefined) return `${when.afterSeconds} s after it is saved`
-  if (when.local !== undefined) return `${spaced(when.local)} (${when.zone})`
-  return `${when.repeat} from ${spaced(when.from ?? '')} (${when.zone})`
+  const clock = when.zone === 'reader' ? 'each reader’s clock' : when.zone
+  if (when.local !== undefined) return `${spaced(when.local)} (${clock})`
+  return `${when.repeat} from ${spaced(when.from ?? '')} (${clock})`
 }

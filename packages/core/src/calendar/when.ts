@@ -1,5 +1,6 @@
 import { instantOf, type LocalTime, localFields } from '../timing/local-time.ts'
 import { parseCalendarRule } from './calendar-rule.ts'
+import { firstZone, type Past, readersEnd } from './reader-zones.ts'
 import { type Recurring, ringTimes } from './ring-times.ts'
 
 /** When something rings: once, or again and again. One of `at`, `afterSeconds`, `local` and `from` says so. */
@@ -9,7 +10,10 @@ export type When = {
   readonly afterSeconds?: number | undefined
   /** A wall clock’s time in a zone. */
   readonly local?: LocalTime | undefined
+  /** IANA, or `reader` for the clock of each recipient. */
   readonly zone?: string | undefined
+  /** With `reader`: what becomes of those for whom the hour is over already; `skip` when left out. */
+  readonly past?: Past | undefined
   /** Where a recurrence begins (DTSTART); it rings then only if the rule names it. */
   readonly from?: LocalTime | undefined
   /** RFC 5545 §3.3.10. */
@@ -27,8 +31,8 @@ const kinds = ['at', 'afterSeconds', 'local', 'from'] as const
 const companions: Readonly<Record<(typeof kinds)[number], readonly (keyof When)[]>> = {
   at: [],
   afterSeconds: [],
-  local: ['zone'],
-  from: ['zone', 'repeat', 'also', 'except'],
+  local: ['zone', 'past'],
+  from: ['zone', 'repeat', 'also', 'except', 'past'],
 }
 
 const isZone = (zone: string): boolean => {
@@ -53,7 +57,9 @@ export function whenFaults(when: When): readonly WhenFault[] {
       fault(name, `does not go with ${kind}`)
   if (kind === 'at' || kind === 'afterSeconds') return [...faults, ...instantFaults(when)]
   if (when.zone === undefined) fault('zone', 'is needed: by which clock')
-  else if (!isZone(when.zone)) fault('zone', 'is not an IANA time zone, such as Europe/Oslo')
+  else if (when.zone !== 'reader' && !isZone(when.zone))
+    fault('zone', 'is neither an IANA time zone, such as Europe/Oslo, nor reader')
+  if (when.past !== undefined && when.zone !== 'reader') fault('past', 'belongs to the zone reader')
   const local = when.local ?? when.from ?? ''
   if (!isTime(local)) fault(kind, 'is not a local time such as 2026-11-27T18:00')
   if (kind === 'local') return faults
@@ -86,7 +92,8 @@ function instantFaults({ at, afterSeconds = 0 }: When): WhenFault[] {
 
 /** A time, or times without an end that is known. */
 export type Timing =
-  | { readonly is: 'once'; readonly dueMs: number }
+  /** @property lastMs by the clock of each reader it rings last then */
+  | { readonly is: 'once'; readonly dueMs: number; readonly lastMs?: number }
   | { readonly is: 'recurring'; readonly recurring: Recurring; readonly zone: string }
 
 /**
@@ -96,7 +103,13 @@ export type Timing =
 export function timingOf(when: When, nowMs: number): Timing {
   if (when.at !== undefined) return { is: 'once', dueMs: Date.parse(when.at) }
   if (when.afterSeconds !== undefined) return { is: 'once', dueMs: nowMs + when.afterSeconds * 1_000 }
-  const zone = when.zone ?? 'UTC'
+  // By the clock of each reader it rings where the day begins first.
+  const zone = when.zone === 'reader' ? firstZone : (when.zone ?? 'UTC')
+  if (when.local !== undefined && when.zone === 'reader') {
+    const { local, past = 'skip' } = when
+    const lastMs = readersEnd({ local, past, sentMs: nowMs })
+    return { is: 'once', dueMs: instantOf(local, zone), lastMs: past === 'now' ? Math.max(lastMs, nowMs) : lastMs }
+  }
   if (when.local !== undefined) return { is: 'once', dueMs: instantOf(when.local, zone) }
   const rule = parseCalendarRule(when.repeat ?? '')
   if (typeof rule === 'string' || when.from === undefined) throw new RangeError('has faults')
@@ -106,6 +119,9 @@ export function timingOf(when: When, nowMs: number): Timing {
 
 /** The times after an instant, in stretches between which whoever asks can do something else. */
 export function* timesAfter(timing: Timing, afterMs: number): Generator<readonly number[]> {
-  if (timing.is === 'once') yield timing.dueMs > afterMs ? [timing.dueMs] : []
-  else yield* ringTimes(timing.recurring, timing.zone, afterMs)
+  if (timing.is === 'once') {
+    const { dueMs, lastMs = dueMs } = timing
+    // Where the first readers’ hour is over, that of others may be to come.
+    yield dueMs > afterMs ? [dueMs] : lastMs > afterMs ? [afterMs + 1] : []
+  } else yield* ringTimes(timing.recurring, timing.zone, afterMs)
 }

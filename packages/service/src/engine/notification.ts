@@ -32,6 +32,9 @@ export type Notification = {
   readonly dueAt: Date | null
   /** So late it is still rung when nothing ran at its time; null for one that has none. */
   readonly graceSeconds: number | null
+  /** It rings at this time by the clock of each reader, and what becomes of those for whom that is over. */
+  readonly readerLocal: string | null
+  readonly readerPast: 'skip' | 'now' | 'tomorrow' | null
   /** When it was seen that nothing had run at its time. */
   readonly missedAt: Date | null
   /** The schedule of which it is a run. */

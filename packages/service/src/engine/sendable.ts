@@ -12,5 +12,9 @@ export const sendable = (notification: Omit<Notification, 'no'>, content: Conten
   mode: notification.mode,
   urgency: notification.urgency,
   ttlSeconds: notification.ttlSeconds,
-  expiresAtMs: notification.expiresAt.getTime() - aheadMs,
+  // For whom it rings by their own clock, it lives from then; it may live on for others.
+  expiresAtMs: Math.min(
+    notification.expiresAt.getTime() - aheadMs,
+    notification.readerLocal === null ? Number.POSITIVE_INFINITY : Date.now() + notification.ttlSeconds * 1_000,
+  ),
 })

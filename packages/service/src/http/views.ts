@@ -46,6 +46,7 @@ export async function notificationView(database: Database, scope: Scope, row: Ke
     expiresAt: row.expiresAt.toISOString(),
     dueAt: row.dueAt?.toISOString() ?? null,
     missedAt: row.missedAt?.toISOString() ?? null,
+    readersHour: row.readerLocal,
     schedule: row.schedule,
     finishedAt: row.finishedAt?.toISOString() ?? null,
     totals,

@@ -18,7 +18,7 @@ import { withdrawNotification } from '../store/notifications/withdraw-notificati
 import type { Pace } from '../telemetry/pace.ts'
 import { draftOf, type NotificationRequest } from './draft.ts'
 import { needNotification } from './find.ts'
-import { neverRings, nextTime } from './next-time.ts'
+import { neverRings, nextTime, readersOf } from './next-time.ts'
 import { checkReferences } from './references.ts'
 import { type ReviewReader, reviewDraft } from './review.ts'
 
@@ -138,7 +138,8 @@ export class Intake {
     const nowMs = (await databaseTime(this.#parts.database)).getTime()
     const at = await nextTime(timingOf(when, nowMs), nowMs - 1)
     if (at === undefined) throw neverRings('/when')
-    return { at, graceSeconds }
+    const { local, zone, past = 'skip' } = when
+    return { at, graceSeconds, readers: zone === 'reader' && local ? readersOf(local, past, at) : undefined }
   }
 
   /** Changes a paused notification of which nothing has gone. @throws {Problem} `not-editable-now` */

@@ -1,5 +1,6 @@
 import { setImmediate as nextTurn } from 'node:timers/promises'
-import { type Timing, timesAfter } from '@zbell/core/calendar'
+import { localAt } from '@zbell/core'
+import { firstZone, type Past, readersEnd, type Timing, timesAfter } from '@zbell/core/calendar'
 import { Problem } from '../problems/problem.ts'
 
 /** The first time after an instant, or `undefined` when it is over. Whatever else there is to do is done meanwhile. */
@@ -29,3 +30,18 @@ export const neverRings = (pointer: string): Problem =>
   new Problem('never-rings', 'None of its times lies ahead.', [
     { pointer, detail: 'has no time that is still to come' },
   ])
+
+/** An hour by the clock of each reader, from its first on. */
+export const readersOf = (local: string, past: Past, from: Date) => ({
+  local,
+  past,
+  endsAt: new Date(Math.max(from.getTime(), readersEnd({ local, past, sentMs: from.getTime() }))),
+})
+
+const two = (number: number): string => String(number).padStart(2, '0')
+
+/** The hour of each reader that a time of a schedule is: it is due when it comes where the day begins first. */
+export function readersHourAt(dueAt: Date): string {
+  const { year, month, day, hour, minute, second } = localAt(dueAt.getTime(), firstZone)
+  return `${year}-${two(month)}-${two(day)}T${two(hour)}:${two(minute)}:${two(second)}`
+}

@@ -25,7 +25,7 @@ import {
 import { draftOf } from './draft.ts'
 import { findScheduledByName } from './find.ts'
 import type { Intake } from './intake.ts'
-import { neverRings, nextTime, nextTimes } from './next-time.ts'
+import { neverRings, nextTime, nextTimes, readersHourAt, readersOf } from './next-time.ts'
 import { checkReferences } from './references.ts'
 
 /** What somebody wants rung at its times. */
@@ -142,7 +142,8 @@ export class Schedules {
     const schedule = await this.need(scope, name)
     const now = await databaseTime(this.#database)
     const id = newId()
-    const statements = await this.#statements(scope, schedule, { id, dueAt: now })
+    // By hand it rings at once, also where each reader’s clock would say otherwise.
+    const statements = await this.#statements(scope, schedule, { id, dueAt: now, atOnce: true })
     await this.#database.transact(async (tx) => {
       for (const statement of statements) await tx.change(statement)
       await settleTime(tx, schedule.no, { dueAt: now, state: 'rung', notification: id, says: 'rung by hand' })
@@ -201,8 +202,13 @@ export class Schedules {
     }
   }
 
-  async #statements(scope: Scope, schedule: ScheduleRow, { id, dueAt }: { id: string; dueAt: Date }) {
+  async #statements(
+    scope: Scope,
+    schedule: ScheduleRow,
+    { id, dueAt, atOnce = false }: { readonly id: string; readonly dueAt: Date; readonly atOnce?: boolean },
+  ) {
     const { notification, name, graceSeconds, madeBy } = schedule
+    const { zone, past = 'skip' } = schedule.when
     await checkReferences(this.#database, scope, notification.to)
     const draft = await draftOf({ database: this.#database, keptDays: this.#keptDays }, scope, notification)
     const hash = Buffer.alloc(32)
@@ -215,7 +221,11 @@ export class Schedules {
       sentBy: madeBy,
       idempotencyHash: null,
       requestHash: hash,
-      due: { at: dueAt, graceSeconds },
+      due: {
+        at: dueAt,
+        graceSeconds,
+        readers: zone === 'reader' && !atOnce ? readersOf(readersHourAt(dueAt), past, dueAt) : undefined,
+      },
     }
     return notificationStatements(scope, given, { devices: undefined, state: 'scheduled', heldMs: 0 })
   }

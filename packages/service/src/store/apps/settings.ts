@@ -7,11 +7,13 @@ export type Settings = {
   readonly openTopics: boolean
   /** Sending to so many devices or more asks for their number. */
   readonly askFrom: number
+  /** By this clock those are meant whose devices have told none. */
+  readonly timeZone: string
 }
 export type SettingsRow = Settings & { readonly proofKey: Buffer | null }
 
 /** What an app asks of its devices until somebody says otherwise. */
-const presets: Settings = Object.freeze({ requireProof: false, openTopics: true, askFrom: 100 })
+const presets: Settings = Object.freeze({ requireProof: false, openTopics: true, askFrom: 100, timeZone: 'UTC' })
 
 export async function readSettings(database: Database, { app, environment }: Scope): Promise<SettingsRow> {
   type StoredSettings = { settings: string | Partial<Settings>; proofKey: Buffer | null }

@@ -8,6 +8,8 @@ export const schedules = [
     add column if not exists due_at datetime(3),
     add column if not exists grace_seconds int unsigned,
     add column if not exists missed_at datetime(3),
+    add column if not exists reader_local varchar(19) character set ascii collate ascii_bin,
+    add column if not exists reader_past enum('skip','now','tomorrow'),
     add column if not exists schedule varchar(64) character set ascii collate ascii_bin,
     add index if not exists by_due (state, due_at)`,
   `create table if not exists schedules (

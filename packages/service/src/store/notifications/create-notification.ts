@@ -9,6 +9,7 @@ import {
   urgencies,
   type Writing,
 } from '@zbell/core'
+import type { Past } from '@zbell/core/calendar'
 import { type SQL, sql } from 'drizzle-orm'
 import type { Notification } from '../../engine/notification.ts'
 import type { BlockDevice, HeldWork } from '../../engine/work.ts'
@@ -20,6 +21,14 @@ import { commas } from '../fragments.ts'
 import { enqueueStatement } from '../queue/enqueue.ts'
 import { isPersonal, personalDevices } from '../targets/target-devices.ts'
 import { holds } from './hold-codes.ts'
+
+/** When a notification rings that is not sent at once. */
+export type Due = {
+  readonly at: Date
+  readonly graceSeconds: number
+  /** By the clock of each reader; its lifetime ends when that of the last has. */
+  readonly readers?: { readonly local: string; readonly past: Past; readonly endsAt: Date } | undefined
+}
 
 export type NewNotification = {
   readonly id: string
@@ -38,7 +47,7 @@ export type NewNotification = {
   readonly idempotencyHash: Buffer | null
   readonly requestHash: Buffer
   /** It rings then and not at once, and its lifetime counts from then. */
-  readonly due?: { readonly at: Date; readonly graceSeconds: number } | undefined
+  readonly due?: Due | undefined
   /** The schedule of which it is a run. */
   readonly schedule?: string | undefined
 }
@@ -128,6 +137,8 @@ export async function createNotification(
     dueAt: given.due?.at ?? null,
     graceSeconds: given.due?.graceSeconds ?? null,
     missedAt: null,
+    readerLocal: given.due?.readers?.local ?? null,
+    readerPast: given.due?.readers?.past ?? null,
     schedule: given.schedule ?? null,
     createdAt: new Date(nowMs),
     expiresAt: new Date(nowMs + given.ttlSeconds * 1_000),
@@ -205,9 +216,11 @@ export function notificationStatements(
     devices?.at(-1) ?? 0,
     given.due?.at ?? null,
     given.due?.graceSeconds ?? null,
+    given.due?.readers?.local ?? null,
+    given.due?.readers?.past ?? null,
     given.schedule ?? null,
   ]
-  const begins = given.due ? sql`${given.due.at}` : sql`utc_timestamp(3)`
+  const begins = given.due ? sql`${given.due.readers?.endsAt ?? given.due.at}` : sql`utc_timestamp(3)`
   const work = enqueueStatement(sql`@notification`, [
     {
       kind: devices === undefined ? 'expand' : 'send',
@@ -224,7 +237,7 @@ export function notificationStatements(
   return [
     sql`insert into notifications (id, app_no, environment, state, target, content, filling, template, name,
               live_name, tag, urgency, mode, ttl_seconds, spread_seconds, hold, sent_by, idempotency_hash, request_hash,
-              expanded, expanded_to, due_at, grace_seconds, schedule, created_at, changed_at, expires_at, finished_at)
+              expanded, expanded_to, due_at, grace_seconds, reader_local, reader_past, schedule, created_at, changed_at, expires_at, finished_at)
             values (${commas(row)}, utc_timestamp(3), utc_timestamp(3),
               ${begins} + interval ${given.ttlSeconds} second, ${state === 'finished' ? sql`utc_timestamp(3)` : null})`,
     sql`set @notification = last_insert_id()`,

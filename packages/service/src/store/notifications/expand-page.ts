@@ -8,6 +8,7 @@ import { enqueue, type NewWork } from '../queue/enqueue.ts'
 import { extend, finish, release } from '../queue/hold.ts'
 import { countTarget, lookSize, targetDevices } from '../targets/target-devices.ts'
 import { holds } from './hold-codes.ts'
+import { lookForReaders } from './look-for-readers.ts'
 
 /** How many devices one transaction stores: what a page costs apart from its devices is paid once for all of them. */
 const pageSize = 5 * blockSize
@@ -21,6 +22,8 @@ export type Look = {
   readonly numbers: readonly number[]
   /** Nothing is behind them. */
   readonly whole: boolean
+  /** By the clock of each reader: when it is somebody’s turn next. */
+  readonly nextMs?: number | undefined
 }
 
 async function lookFor(database: Database, notification: Notification, after: number): Promise<Look> {
@@ -47,9 +50,17 @@ export async function expandPage(
   leaseMs: number,
   looks: Looks = new Map(),
 ): Promise<Expansion> {
-  if (isMissed(notification, Date.now() + claim.aheadMs)) return storeMissed(database, claim, notification)
+  const nowMs = Date.now() + claim.aheadMs
+  if (isMissed(notification, nowMs)) return storeMissed(database, claim, notification)
   const known = looks.get(claim.no)
-  const look = known ?? (await lookFor(database, notification, await expandedTo(database, notification.no)))
+  const look =
+    known ??
+    (await (notification.readerLocal === null ? lookFor : lookForReaders)(
+      database,
+      notification,
+      await expandedTo(database, notification.no),
+      nowMs,
+    ))
   const expansion = await storePage(database, claim, notification, leaseMs, look)
   looks.delete(claim.no)
   if (expansion === 'more') looks.set(claim.no, look)
@@ -60,8 +71,9 @@ export async function expandPage(
 }
 
 /** Whether nothing ran at its hour, nor for so long after it that it would only surprise. */
-const isMissed = ({ state, hold, dueAt, graceSeconds }: Notification, nowMs: number): boolean =>
+const isMissed = ({ state, hold, readerLocal, dueAt, graceSeconds }: Notification, nowMs: number): boolean =>
   state === 'scheduled' &&
+  readerLocal === null &&
   hold === 'none' &&
   dueAt !== null &&
   graceSeconds !== null &&
@@ -105,8 +117,15 @@ async function storePage(
     const numbers = cancelled ? [] : look.numbers.slice(from, from + pageSize)
     const usedUp = from + numbers.length === look.numbers.length
     if (place.expandedTo < look.after || (numbers.length === 0 && !look.whole && !cancelled)) return 'again'
-    const done = cancelled || (usedUp && look.whole)
-    if (!(await (done ? finish(tx, claim) : extend(tx, claim, leaseMs)))) return 'lost'
+    const rests = !cancelled && usedUp && look.whole && look.nextMs !== undefined
+    const done = cancelled || (usedUp && look.whole && !rests)
+    const afterMs = rests ? look.nextMs! - (Date.now() + claim.aheadMs) : 0
+    const held = rests
+      ? release(tx, claim, { afterMs: Math.max(0, afterMs) })
+      : done
+        ? finish(tx, claim)
+        : extend(tx, claim, leaseMs)
+    if (!(await held)) return 'lost'
     // All are known when one look found them all.
     const over =
       notification.spreadSeconds === 0 || place.expanded > 0 || cancelled
@@ -116,11 +135,11 @@ async function storePage(
           : await countTarget(tx, notification.target, notification)
     await storeBlocks(tx, notification, claim.urgency, numbers, { done: place.expanded, over })
     await tx.change(
-      sql`update notifications set expanded = expanded + ${numbers.length}, expanded_to = ${numbers.at(-1) ?? place.expandedTo}, spread_over = ${over}, changed_at = utc_timestamp(3),
+      sql`update notifications set expanded = expanded + ${numbers.length}, expanded_to = ${rests ? 0 : (numbers.at(-1) ?? place.expandedTo)}, spread_over = ${over}, changed_at = utc_timestamp(3),
          version = version + 1 ${done ? sql`, state = 'sending'` : sql`, state = 'expanding'`} where no = ${notification.no}`,
     )
     if (done) await finishIfDone(tx, notification.no)
-    return done ? 'done' : usedUp ? 'again' : 'more'
+    return done ? 'done' : rests ? 'suspended' : usedUp ? 'again' : 'more'
   })
 }
 
@@ -138,12 +157,14 @@ function firstAfter(numbers: readonly number[], after: number): number {
 /** Cuts devices into blocks, each due when its turn in the spread comes. */
 async function storeBlocks(
   tx: Tx,
-  { no, appNo, environment, spreadSeconds, dueAt, createdAt }: Notification,
+  { no, appNo, environment, spreadSeconds, readerLocal, dueAt, createdAt }: Notification,
   urgency: number,
   numbers: readonly number[],
   { done, over }: { readonly done: number; readonly over: number },
 ): Promise<void> {
   if (numbers.length === 0) return
+  // By the clock of each reader it begins anew with each turn.
+  const beginMs = readerLocal === null ? ringsAt({ dueAt, createdAt }).getTime() : 0
   const { size, dueMs } = spreadPlan(spreadSeconds, over, blockSize)
   const blocks: NewWork[] = []
   for (let at = 0; at < numbers.length; at += size) {
@@ -153,7 +174,7 @@ async function storeBlocks(
       appNo,
       environment,
       urgency,
-      due: new Date(ringsAt({ dueAt, createdAt }).getTime() + dueMs(done + at)),
+      due: new Date(beginMs + dueMs(done + at)),
       size: block.length,
       body: Buffer.from(packBlock(block)),
     })

@@ -31,7 +31,7 @@ export async function holdIn(tx: Tx, no: number, hold: Hold): Promise<boolean> {
       // One that rests over its hour rings when it goes on, with all of its lifetime.
       await tx.change(
         sql`update notifications set expires_at = utc_timestamp(3) + interval ttl_seconds second, due_at = utc_timestamp(3)
-            where no = ${no} and state = 'scheduled' and due_at < utc_timestamp(3)`,
+            where no = ${no} and state = 'scheduled' and due_at < utc_timestamp(3) and reader_local is null`,
       )
       await resume(tx, no)
       break

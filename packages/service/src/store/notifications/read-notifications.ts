@@ -19,7 +19,8 @@ type StoredNotification = Omit<Notification, 'id' | 'target' | 'content' | 'fill
 const columns = sql`no, id, app_no as appNo, environment, state, target, content, filling, template, name, hold,
   urgency, mode, ttl_seconds as ttlSeconds, spread_seconds as spreadSeconds, withdrawn_at as withdrawnAt, pruned_at as prunedAt,
   sent_by as sentBy, expanded, created_at as createdAt, expires_at as expiresAt, finished_at as finishedAt,
-  due_at as dueAt, grace_seconds as graceSeconds, missed_at as missedAt, schedule,
+  due_at as dueAt, grace_seconds as graceSeconds, missed_at as missedAt, reader_local as readerLocal,
+  reader_past as readerPast, schedule,
   changed_at as changedAt, version`
 
 const parsed = <T>(value: unknown): T => (typeof value === 'string' ? JSON.parse(value) : value) as T

@@ -49,6 +49,8 @@ export const notifications = mysqlTable('notifications', {
   dueAt: instantColumn('due_at'),
   graceSeconds: int('grace_seconds', { unsigned: true }),
   missedAt: instantColumn('missed_at'),
+  readerLocal: varchar('reader_local', { length: 19 }),
+  readerPast: mysqlEnum('reader_past', ['skip', 'now', 'tomorrow']),
   schedule: varchar('schedule', { length: 64 }),
 })
 

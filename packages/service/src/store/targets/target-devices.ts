@@ -89,20 +89,23 @@ function driverOf(target: Target, { any, all }: NamedTarget): Named | undefined 
 /** A look finds so many devices at most; what is behind them is found by the next. */
 export const lookSize = 1_000_000
 
-/** The next devices of a target, in the order of their numbers. @returns all that there are, or exactly so many */
+/** The next devices of a target, in the order of their numbers. @param also what else is asked of each @returns all that there are, or exactly so many */
 export async function targetDevices(
   tx: Reader,
   target: Target,
   where: Where,
   after: number,
   limit: number,
+  also = sql`true`,
 ): Promise<number[]> {
   const parts = await targetParts(tx, target, where)
   const found = await Promise.all(
     parts.map(async (part) =>
-      (await tx.rows<{ no: number }>(sql`select v.no ${part} and v.no > ${after} order by v.no limit ${limit}`)).map(
-        ({ no }) => no,
-      ),
+      (
+        await tx.rows<{ no: number }>(
+          sql`select v.no ${part} and ${also} and v.no > ${after} order by v.no limit ${limit}`,
+        )
+      ).map(({ no }) => no),
     ),
   )
   return inOrder(found.flat()).slice(0, limit)
