@@ -108,7 +108,10 @@ const pictures = {
     await wait(400)
     await save(page, 'people')
   },
-  topics: (page) => picture(page, 'topics', '/topics'),
+  credentials: async (page) => {
+    await zbell('credential', 'check')
+    await picture(page, 'credentials', '/credentials')
+  },
   device: async (page) => {
     await zbell(
       'send',
@@ -182,10 +185,7 @@ const pictures = {
     await wait(300)
     await save(page, 'segment-explained')
   },
-  credentials: async (page) => {
-    await zbell('credential', 'check')
-    await picture(page, 'credentials', '/credentials')
-  },
+  upcoming: (page) => picture(page, 'upcoming', '/upcoming'),
   write: async (page) => {
     const sent = await zbell('send', '--file', delay, '--to', 'topic:route-4', 'user:ada', '--no-watch')
     await page.goto(`${ready.service}/write?like=${sent.trim()}`)

@@ -8,7 +8,7 @@ const zone = 'Europe/Oslo'
 export const timetable: readonly Planned[] = [
   {
     name: 'evening-reminder',
-    when: { from: '2026-11-02T18:00', zone, repeat: 'FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,SU' },
+    when: { from: '2026-11-02T18:00', zone: 'reader', repeat: 'FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,SU' },
     notification: {
       to: { any: ['segment:commuters'] },
       content: {
