@@ -185,7 +185,12 @@ const pictures = {
     await wait(300)
     await save(page, 'segment-explained')
   },
-  upcoming: (page) => picture(page, 'upcoming', '/upcoming'),
+  upcoming: async (page) => {
+    await page.goto(`${ready.service}/upcoming`)
+    await page.getByText('Times by your clock').waitFor()
+    await wait(300)
+    await save(page, 'upcoming')
+  },
   write: async (page) => {
     const sent = await zbell('send', '--file', delay, '--to', 'topic:route-4', 'user:ada', '--no-watch')
     await page.goto(`${ready.service}/write?like=${sent.trim()}`)

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { liveName, notificationRequest } from './notification.ts'
-import { instant, uuid } from './text.ts'
+import { anyJson, instant, uuid } from './text.ts'
 import { graceSeconds, graceSecondsPreset, when } from './when.ts'
 
 export const scheduleName = liveName
@@ -16,7 +16,7 @@ export const schedule = z
   .object({
     name: z.string(),
     when,
-    notification: z.json().describe('As it is given to POST …/notifications, without when.'),
+    notification: anyJson.describe('As it is given to POST …/notifications, without when.'),
     shows: z.object({ title: z.string(), body: z.string().nullable() }),
     graceSeconds: z.int(),
     paused: z.boolean(),
