@@ -139,6 +139,31 @@ describe('a schedule', () => {
     ])
   })
 
+  test('rings by the clock of each reader: it is upcoming at their hour, and can be written so', async () => {
+    const when = { from: '2026-11-27T18:00', zone: 'reader', repeat: 'FREQ=DAILY' }
+    const saved = await save('each', when)
+    // Where the day begins first it is 14 hours ahead of UTC.
+    expect(saved.nextAt).toMatch(/T04:00:00.000Z$/)
+    const { items } = await client.call('listUpcoming', { params, query: { days: 2 } })
+    expect(items.find(({ schedule }) => schedule === 'each')?.readersHour).toMatch(/T18:00:00$/)
+    const sent = await send({ when: { local: '2099-11-27T07:30', zone: 'reader', past: 'tomorrow' } })
+    expect(sent.dueAt).toBe('2099-11-26T17:30:00.000Z')
+    const kept = await client.call('readNotification', { params: { ...params, id: sent.id } })
+    expect(kept.readersHour).toBe('2099-11-27T07:30')
+    const said = await demo.zbell(
+      'send',
+      '--to',
+      'user:ada',
+      '--title',
+      'T',
+      '--at',
+      '2099-11-27 07:30',
+      '--zone',
+      'reader',
+    )
+    expect(said.err).toBe('Rings 27 Nov 2099, 07:30:00 (each reader’s clock)\n')
+  })
+
   test('stands in what is upcoming, with single ones, soonest first', async () => {
     await send({ when: { afterSeconds: 7_200 }, name: 'in-two-hours' })
     const { items, cut } = await client.call('listUpcoming', { params, query: { days: 3 } })
@@ -182,6 +207,8 @@ describe('a schedule', () => {
       (all) => all.length > 0,
     )
     expect(missed.map(({ state, says }) => [state, says])).toEqual([['missed', 'nothing ran at its time']])
+    const { troubles } = await client.call('readHealth', { params, query: {} })
+    expect(troubles.map(({ says }) => says).join()).toMatch(/The schedule missed was missed \d+ minutes ago/)
     const one = await until(
       () => client.call('readNotification', { params: { ...params, id: single.id } }),
       ({ state }) => state === 'finished',
@@ -221,7 +248,11 @@ describe('a preview', () => {
   test.each<[string, object, string]>([
     ['nothing', {}, '/when wants one of at, afterSeconds'],
     ['two kinds', { at: '2099-01-01T00:00:00Z', afterSeconds: 3 }, '/when wants one of at, afterSeconds'],
-    ['a zone that is none', { local: '2099-01-01T00:00', zone: 'Merrow/Sound' }, '/when/zone is not an IANA time zone'],
+    [
+      'a zone that is none',
+      { local: '2099-01-01T00:00', zone: 'Merrow/Sound' },
+      '/when/zone is neither an IANA time zone',
+    ],
     ['no zone', { local: '2099-01-01T00:00' }, '/when/zone is needed'],
     ['a day that is none', { local: '2099-02-30T00:00', zone: 'UTC' }, '/when/local is not a local time'],
     ['the year 9999', { local: '9999-01-01T00:00', zone: 'UTC' }, '/when/local is not a local time'],

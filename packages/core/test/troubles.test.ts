@@ -13,6 +13,7 @@ const gateway = (more: Partial<GatewayState> = {}): GatewayState => ({
 const condition = (more: Partial<Condition> = {}, gateways: GatewayState[] = [gateway()]): Condition => ({
   databaseMs: 1,
   jobs: [],
+  unrung: [],
   processes: [{ does: 'everything', gateways }],
   queue: { due: 0, oldestDueMs: undefined },
   ...more,
@@ -24,7 +25,7 @@ describe('what is wrong at the moment', () => {
 
   test('is that nobody sends, though somebody answers', () => {
     const only = (...all: string[]) => says(condition({ processes: all.map((does) => ({ does, gateways: [] })) }))
-    const noClock = 'No clock runs, so no credential is checked and nothing old is forgotten.'
+    const noClock = 'No clock runs, so no schedule rings, no credential is checked and nothing old is forgotten.'
     expect(only('http')).toEqual(['No worker runs, so nothing is sent.', noClock])
     expect(only('clock')).toEqual(['No worker runs, so nothing is sent.'])
     expect(only('worker')).toEqual([noClock])
@@ -91,4 +92,19 @@ describe('what is wrong at the moment', () => {
 
 test('a rehearsal is told apart from the real thing', () => {
   expect([nameGateway(gateway()), nameGateway(gateway({ rehearsal: true }))]).toEqual(['ios', 'ios in rehearsal'])
+})
+
+test('a schedule whose last time did not ring is told, with what to do', () => {
+  const [missed, failed] = troublesOf(
+    condition({
+      unrung: [
+        { name: 'evening', state: 'missed', says: 'nothing ran at its time', agoSeconds: 1_800 },
+        { name: 'weekly', state: 'failed', says: 'There is no such template.', agoSeconds: 7_200 },
+      ],
+    }),
+    0,
+  )
+  expect(missed?.says).toBe('The schedule evening was missed 30 minutes ago: nothing ran at its time.')
+  expect(failed?.says).toBe('The schedule weekly could not ring 2 hours ago: There is no such template.')
+  expect(failed?.does).toContain('Mend its template')
 })

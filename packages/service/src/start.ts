@@ -75,7 +75,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const intake = new Intake({ database, gateways, pace, keptDays, ...engine.forIntake })
     const schedules = new Schedules(database, intake, keptDays)
     if (does(config, 'clock')) {
-      const clock = new ScheduleClock(database, schedules, log)
+      const clock = new ScheduleClock(database, schedules, log, (state) => metrics.scheduleRuns.inc({ state }))
       opened.push({ part: 'schedules', close: () => clock.close() })
       clock.start()
     }

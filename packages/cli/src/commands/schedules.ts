@@ -219,8 +219,8 @@ async function upcoming({ client, app, flags, io, paint }: Context<{ readonly da
     io.out(
       table(
         ['when', 'name', 'shows'],
-        found.items.map(({ dueAt, name, notification, shows, paused }) => [
-          `${moment(dueAt, io)}${paused ? ' (paused)' : ''}`,
+        found.items.map(({ dueAt, name, notification, shows, paused, readersHour }) => [
+          `${moment(dueAt, io)}${readersHour === null ? '' : `, ${readersHour.slice(11, 16)} each reader’s clock`}${paused ? ' (paused)' : ''}`,
           safe(name ?? notification ?? ''),
           safe(cut(shows.title, 50)),
         ]),

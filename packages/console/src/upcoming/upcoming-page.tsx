@@ -91,11 +91,12 @@ function byDay(items: readonly Item[]): [string, Item[]][] {
   return [...days]
 }
 
-function Line({ item: { dueAt, schedule, notification, name, shows, paused } }: { readonly item: Item }) {
+function Line({ item }: { readonly item: Item }) {
+  const { dueAt, schedule, notification, name, shows, paused, readersHour } = item
   const to = schedule === null ? `/activity/${notification}` : `/upcoming/${schedule}`
   return (
     <li className="grid grid-cols-[4rem_1fr_auto] items-baseline gap-3 border-t border-line py-2">
-      <time dateTime={dueAt}>{clock.format(new Date(dueAt))}</time>
+      <time dateTime={dueAt}>{readersHour?.slice(11, 16) ?? clock.format(new Date(dueAt))}</time>
       <span className="min-w-0">
         <Link to={to} className="font-semibold break-words">
           <bdi>{shows.title || 'Wakes the app'}</bdi>
@@ -108,6 +109,8 @@ function Line({ item: { dueAt, schedule, notification, name, shows, paused } }: 
       </span>
       <span className="text-sm text-soft">
         {paused && 'paused · '}
+        {readersHour !== null &&
+          `${readersHour.slice(11, 16)} each reader’s clock, from ${clock.format(new Date(dueAt))} on · `}
         {schedule === null ? (name ?? 'once') : schedule}
       </span>
     </li>

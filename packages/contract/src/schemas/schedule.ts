@@ -67,6 +67,10 @@ export const upcoming = z
         notification: uuid.nullable().describe('A single notification that waits for its hour.'),
         name: z.string().nullable(),
         shows: z.object({ title: z.string(), body: z.string().nullable() }),
+        readersHour: z
+          .string()
+          .nullable()
+          .describe('The hour at which it rings by the clock of each reader; dueAt is the first of them.'),
         paused: z.boolean(),
         repeats: z.boolean(),
       }),

@@ -51,7 +51,9 @@ function* byCalendar({ from, rule }: Recurring, zone: string, afterMs: number): 
   const days = new CalendarDays(rule, startMs)
   const untilMs = untilOf(rule, zone)
   const timesADay = Math.max(1, rule.byHour.length) * Math.max(1, rule.byMinute.length)
-  const stretchMs = Math.max(1, Math.min(together.days, Math.floor(together.times / timesADay))) * dayMs
+  const mostDays = Math.max(1, Math.min(together.days, Math.floor(together.times / timesADay)))
+  // Mostly only the next time is wanted, and it is near.
+  let stretchDays = Math.min(4, mostDays)
   const local = localAt(Math.max(afterMs, -62e12), zone)
   const afterLocalMs = Date.UTC(local.year, local.month - 1, local.day) - 2 * dayMs
   // Whoever counts has to begin at the beginning.
@@ -59,11 +61,16 @@ function* byCalendar({ from, rule }: Recurring, zone: string, afterMs: number): 
   const endMs = Math.max(afterLocalMs, startMs) + horizonYears * 365.25 * dayMs
   let counted = 0
   while (atMs < endMs) {
-    const nextMs = atMs + stretchMs
+    const nextMs = atMs + stretchDays * dayMs
+    stretchDays = Math.min(stretchDays * 4, mostDays)
     const found = days.between(atMs, nextMs)
     const some = rule.count === undefined ? found : found.slice(0, rule.count - counted)
     counted += some.length
-    const times = some.map((ms) => instantOf(fieldsOf(ms), zone)).filter((ms) => ms <= untilMs)
+    // What a clock in the zone shows is a dear question; what lies before is only counted.
+    const times = some
+      .filter((ms) => ms >= afterLocalMs)
+      .map((ms) => instantOf(fieldsOf(ms), zone))
+      .filter((ms) => ms <= untilMs)
     const isOver = (rule.count !== undefined && counted >= rule.count) || instantOf(fieldsOf(atMs), zone) > untilMs
     yield { times, upToMs: isOver ? Number.POSITIVE_INFINITY : instantOf(fieldsOf(nextMs), zone) }
     if (isOver) return

@@ -24,11 +24,21 @@ export type JobState = {
   readonly lateSeconds: number
 }
 
+/** A schedule whose last time did not ring. */
+export type UnrungSchedule = {
+  readonly name: string
+  readonly state: 'missed' | 'failed'
+  readonly says: string | null
+  readonly agoSeconds: number
+}
+
 /** What is known of a moment. */
 export type Condition = {
   readonly jobs: readonly JobState[]
   readonly databaseMs: number
   readonly processes: readonly { readonly does: string; readonly gateways: readonly GatewayState[] }[]
+  /** Schedules that were expected to ring in the last days, and did not. */
+  readonly unrung: readonly UnrungSchedule[]
   /** Devices whose turn has come, and since when the first of them waits. */
   readonly queue: { readonly due: number; readonly oldestDueMs: number | undefined }
 }
@@ -40,7 +50,7 @@ const fewAnswers = 20
 const muchShare = 0.2
 
 /** What is wrong at the moment, worst first; empty when all is well. */
-export function troublesOf({ processes, queue, databaseMs, jobs }: Condition, nowMs: number): Trouble[] {
+export function troublesOf({ processes, queue, databaseMs, jobs, unrung }: Condition, nowMs: number): Trouble[] {
   const waitsMs = queue.due > 0 && queue.oldestDueMs !== undefined ? nowMs - queue.oldestDueMs : 0
   const works = processes.some(({ does }) => does === 'everything' || does === 'worker')
   const ticks = processes.some(({ does }) => does === 'everything' || does === 'clock')
@@ -50,12 +60,13 @@ export function troublesOf({ processes, queue, databaseMs, jobs }: Condition, no
       ? []
       : [
           {
-            says: 'No clock runs, so no credential is checked and nothing old is forgotten.',
+            says: 'No clock runs, so no schedule rings, no credential is checked and nothing old is forgotten.',
             does: 'Start one: zbell serve --only clock.',
           },
         ]),
     ...processes.flatMap(({ gateways }) => gateways.flatMap(gatewayTrouble)),
     ...(ticks ? jobs.flatMap(jobTrouble) : []),
+    ...unrung.map(scheduleTrouble),
     ...(waitsMs > longWaitMs
       ? [
           {
@@ -74,6 +85,20 @@ export function troublesOf({ processes, queue, databaseMs, jobs }: Condition, no
       : []),
   ]
 }
+
+const hoursIn = (seconds: number): string =>
+  seconds < 5_400 ? `${Math.round(seconds / 60)} minutes` : `${Math.round(seconds / 3_600)} hours`
+
+const scheduleTrouble = ({ name, state, says, agoSeconds }: UnrungSchedule): Trouble =>
+  state === 'missed'
+    ? {
+        says: `The schedule ${name} was missed ${hoursIn(agoSeconds)} ago: ${says ?? 'nothing ran at its time'}.`,
+        does: 'Ring it now if it still matters: zbell schedule run. Its next time rings by itself.',
+      }
+    : {
+        says: `The schedule ${name} could not ring ${hoursIn(agoSeconds)} ago: ${says ?? 'no reason is known'}`,
+        does: 'Mend its template, its segment or its target, and ring it now: zbell schedule run.',
+      }
 
 /** Once may be an accident. */
 const failuresToTell = 2

@@ -15,7 +15,7 @@ import {
   deleteSchedule,
   deleteSchedules,
   findSchedule,
-  holdTime,
+  holdTimes,
   listSchedules,
   moveOn,
   pauseSchedule,
@@ -45,6 +45,8 @@ export type Coming = {
   readonly content: Writing
   readonly values: Values | undefined
   readonly template: string | null
+  /** By the clock of each reader. */
+  readonly readersHour: string | null
   readonly paused: boolean
   readonly repeats: boolean
 }
@@ -155,25 +157,30 @@ export class Schedules {
   /**
    * Settles the times that have come: rings, or says why not. Each run, its notification and the next time are stored together,
    * so that whatever dies, each time is settled once; several schedules share what a transaction costs.
-   * @returns how many were settled here
+   * @returns what became of those that were settled here
    */
-  async settle(due: readonly DueSchedule[]): Promise<number> {
+  async settle(due: readonly DueSchedule[]): Promise<readonly RunRow['state'][]> {
+    if (due.length === 0) return []
     const prepared = await Promise.all(due.map((one) => this.#prepare(one)))
     const settled = await this.#database.transact(async (tx) => {
-      let count = 0
+      const states: RunRow['state'][] = []
+      const held = await holdTimes(
+        tx,
+        due.map(({ schedule }) => schedule),
+      )
       for (const { schedule, dueAt, following, state, made } of prepared) {
-        if (!(await holdTime(tx, schedule))) continue
+        if (!held.has(schedule.no)) continue
         const outcome = typeof made === 'string' ? { says: made } : { notification: schedule.nextId }
         // A time that was settled before, as before a clock was put back, is only left behind.
         if (await settleTime(tx, schedule.no, { dueAt, state, ...outcome })) {
           if (typeof made !== 'string') for (const statement of made) await tx.change(statement)
-          count++
+          states.push(state)
         }
         await moveOn(tx, schedule.no, following, newId())
       }
-      return count
+      return states
     })
-    if (settled > 0) this.#intake.nudge()
+    if (settled.length > 0) this.#intake.nudge()
     return settled
   }
 
@@ -254,10 +261,15 @@ export class Schedules {
       const content = notification.content as Writing
       const about = { schedule: name, notification: null, name, content, values, template, paused } as const
       for (const dueAt of times.slice(0, mostComing.each))
-        items.push({ ...about, dueAt, repeats: timing.is === 'recurring' })
+        items.push({
+          ...about,
+          dueAt,
+          readersHour: when.zone === 'reader' ? readersHourAt(dueAt) : null,
+          repeats: timing.is === 'recurring',
+        })
     }
     const waiting = await scheduledBefore(this.#database, where, until, mostComing.all)
-    for (const { dueAt, id, name, content, filling, template, hold, schedule } of waiting)
+    for (const { dueAt, id, name, content, filling, template, hold, schedule, readerLocal } of waiting)
       if (dueAt && schedule === null)
         items.push({
           dueAt,
@@ -267,6 +279,7 @@ export class Schedules {
           content,
           values: filling.values,
           template,
+          readersHour: readerLocal,
           paused: hold === 'paused',
           repeats: false,
         })

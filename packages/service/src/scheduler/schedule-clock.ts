@@ -3,6 +3,7 @@ import type { Logger } from 'pino'
 import type { Schedules } from '../intake/schedules.ts'
 import type { Database } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
+import type { RunState } from '../store/schedules/runs.ts'
 import { type DueSchedule, dueSchedules } from '../store/schedules/schedules.ts'
 
 /** So often it is looked which schedules are due: an index says so, and none is looked at that is not. */
@@ -17,13 +18,16 @@ export class ScheduleClock {
   readonly #database: Database
   readonly #schedules: Schedules
   readonly #log: Logger
+  readonly #onSettled: (state: RunState) => void
   readonly #beside = pLimit(together.beside)
   readonly #resting = new Map<number, number>()
   #timer: NodeJS.Timeout | undefined
   #looking: Promise<void> = Promise.resolve()
   #stopped = false
 
-  constructor(database: Database, schedules: Schedules, log: Logger) {
+  /** @param onSettled hears what became of each time */
+  constructor(database: Database, schedules: Schedules, log: Logger, onSettled: (state: RunState) => void = () => {}) {
+    this.#onSettled = onSettled
     this.#database = database
     this.#schedules = schedules
     this.#log = log
@@ -66,7 +70,7 @@ export class ScheduleClock {
   async #settle(part: readonly DueSchedule[]): Promise<void> {
     if (this.#stopped) return
     try {
-      await this.#schedules.settle(part)
+      for (const state of await this.#schedules.settle(part)) this.#onSettled(state)
       for (const { schedule } of part) this.#resting.delete(schedule.no)
     } catch (error) {
       const [first, ...more] = part

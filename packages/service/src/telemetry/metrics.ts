@@ -51,6 +51,12 @@ export class Metrics {
     labelNames: ['platform', 'profile', 'from'],
     registers: [this.registry],
   })
+  readonly scheduleRuns = new Counter({
+    name: 'zbell_schedule_runs_total',
+    help: 'Times of schedules that this process settled, by what became of them.',
+    labelNames: ['state'],
+    registers: [this.registry],
+  })
   readonly jobRuns = new Counter({
     name: 'zbell_job_runs_total',
     help: 'Runs of background jobs in this process, by outcome.',

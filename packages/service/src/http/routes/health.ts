@@ -1,11 +1,16 @@
 import type { Day } from '@zbell/contract'
 import { type DeliveryState, quantileMs, type Reason, reasons, timedSteps, toldMs, troublesOf } from '@zbell/core'
+import { whereOf } from '../../store/apps/where.ts'
 import type { Database } from '../../store/database.ts'
 import { type DayCount, readDays } from '../../store/deliveries/day-counts.ts'
 import { listJobs } from '../../store/jobs/jobs.ts'
 import { readWaiting } from '../../store/notifications/read-waiting.ts'
 import { listProcesses } from '../../store/processes.ts'
+import { unrungSchedules } from '../../store/schedules/runs.ts'
 import type { OperationRouter } from '../serve-operation.ts'
+
+/** So many schedules that did not ring are named. */
+const mostUnrung = 10
 
 export function serveHealthOf(on: OperationRouter, database: Database): void {
   on.serve('readHealth', async ({ caller: { scope } }) => {
@@ -28,6 +33,7 @@ export function serveHealthOf(on: OperationRouter, database: Database): void {
       databaseMs,
       jobs,
       processes: own,
+      unrung: await unrungSchedules(database, whereOf(scope), mostUnrung),
       queue: { due: queue.due, oldestDueMs: oldestDueAt?.getTime() },
     }
     return {

@@ -1,5 +1,6 @@
 import { uuidFromBytes } from '@zbell/core'
 import { sql } from 'drizzle-orm'
+import type { Where } from '../apps/where.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Reader, Tx } from '../database.ts'
 
@@ -43,4 +44,19 @@ export async function listRuns(
     ...row,
     notification: notification && uuidFromBytes(notification),
   }))
+}
+
+/** So far back it is told that a schedule did not ring. */
+const toldForDays = 2
+
+/** Schedules whose last time did not ring, the latest first. */
+export async function unrungSchedules(database: Reader, { appNo, environment }: Where, limit: number) {
+  return database.rows<{ name: string; state: 'missed' | 'failed'; says: string | null; agoSeconds: number }>(
+    sql`select s.name, r.state, r.says, timestampdiff(second, r.due_at, utc_timestamp(3)) as agoSeconds
+        from schedules s join schedule_runs r on r.schedule_no = s.no
+        where s.app_no = ${appNo} and s.environment = ${environment} and r.state in ('missed', 'failed')
+          and r.due_at > utc_timestamp(3) - interval ${toldForDays} day
+          and r.no = (select max(l.no) from schedule_runs l where l.schedule_no = s.no)
+        order by r.due_at desc limit ${limit}`,
+  )
 }

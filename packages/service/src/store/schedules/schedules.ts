@@ -127,13 +127,25 @@ export async function dueSchedules(database: Database, limit: number): Promise<r
   return rows.map(({ now, ...row }) => ({ now, schedule: rowOf(row) }))
 }
 
-/** Takes the next time of a schedule in hand, until the transaction ends. @returns false when it is another’s, or another time */
-export async function holdTime(tx: Tx, { no, version, nextAt }: ScheduleRow): Promise<boolean> {
-  const rows = await tx.rows(
-    sql`select 1 from schedules where no = ${no} and version = ${version} and next_at = ${nextAt} and paused = false
-        for update skip locked`,
+/**
+ * Takes the next times of schedules in hand, until the transaction ends.
+ * @returns those that are still to be settled; what another has in hand, or has settled, is left out
+ */
+export async function holdTimes(tx: Tx, schedules: readonly ScheduleRow[]): Promise<ReadonlySet<number>> {
+  // By their numbers alone: an index by time would lock their neighbours along with them.
+  const rows = await tx.rows<{ no: number; version: number; nextAt: Date | null }>(
+    sql`select no, version, next_at as nextAt from schedules force index (primary)
+        where no in ${schedules.map(({ no }) => no)} and paused = false for update skip locked`,
   )
-  return rows.length === 1
+  const held = new Map(rows.map((row) => [row.no, row]))
+  return new Set(
+    schedules
+      .filter(({ no, version, nextAt }) => {
+        const now = held.get(no)
+        return now?.version === version && now.nextAt?.getTime() === nextAt?.getTime()
+      })
+      .map(({ no }) => no),
+  )
 }
 
 export async function moveOn(tx: Tx, no: number, nextAt: Date | null, nextId: string): Promise<void> {
