@@ -8,6 +8,7 @@ import type { Figure } from './figure.ts'
 import { lists } from './lists.ts'
 import { personal } from './personal.ts'
 import { registration } from './registration.ts'
+import { schedules } from './schedules.ts'
 import { segments } from './segments.ts'
 import { soak } from './soak.ts'
 
@@ -19,6 +20,7 @@ const benches: Record<string, () => Promise<Figure[]>> = {
   carry,
   lists,
   segments,
+  schedules,
   encryption,
   authentication,
   console: consoleBench,

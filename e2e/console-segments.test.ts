@@ -152,7 +152,7 @@ test('it is saved under a name, changed, rung, and removed after asking', async 
   await page.goto(`${demo.ready.console}segments`)
   await page.getByRole('row').filter({ hasText: 'version 2' }).getByRole('link', { name: 'season' }).click()
   expect(await textIn(rule())).toBe('user.pass == "season" && user.bicycle')
-  await page.getByRole('button', { name: 'Remove' }).click()
+  await page.getByRole('button', { name: 'Remove', exact: true }).click()
   await page.getByRole('button', { name: 'Remove it' }).click()
   await page.getByText('A segment is a rule with a name').waitFor()
 })

@@ -153,5 +153,6 @@ test.each([
   ['/to/none/2', 'none'],
   ['/to', 'any'],
   ['/values/delay', 'values'],
-  ['/name', undefined],
+  ['/name', 'name'],
+  ['/mode', undefined],
 ])('a fault at %s stands beside %p', (pointer, field) => expect(fieldOf(pointer)).toBe(field))

@@ -87,7 +87,7 @@ describe('the devices of a rule', () => {
 })
 
 describe('an estimate', () => {
-  const how = { above: 1_000, people: 2_000, fewest: 300 }
+  const how = { above: 1_000, walks: 1_000, people: 2_000, fewest: 300 }
 
   test('is made where more has to be looked at than somebody waits for', async () => {
     expect(await isLong(app.database, app.scope, await searched('user.trips % 2 == 0'), how)).toBe(true)

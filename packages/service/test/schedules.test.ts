@@ -6,7 +6,7 @@ import { Intake } from '../src/intake/intake.ts'
 import { Schedules } from '../src/intake/schedules.ts'
 import { ScheduleClock } from '../src/scheduler/schedule-clock.ts'
 import { databaseTime } from '../src/store/database-time.ts'
-import { listRuns } from '../src/store/schedules/runs.ts'
+import { forgetRuns, listRuns } from '../src/store/schedules/runs.ts'
 import { dueSchedules, findSchedule } from '../src/store/schedules/schedules.ts'
 import { makeLog } from '../src/telemetry/log.ts'
 import { type ScratchApp, scratchApp } from './scratch-database.ts'
@@ -188,6 +188,23 @@ describe('a schedule', () => {
     expect(await schedules.cancelAll(app.scope, 2)).toBe(2)
     await expect(schedules.need(app.scope, 'one')).rejects.toMatchObject({ code: 'unknown-schedule' })
   })
+})
+
+test('runs of long ago are forgotten, the last of each schedule never', async () => {
+  const { no } = await save('evening')
+  const { no: other } = await save('rare')
+  for (const [schedule, daysAgo] of [
+    [no, 200],
+    [no, 100],
+    [no, 1],
+    [other, 300],
+  ])
+    await app.database.change(
+      sql`insert into schedule_runs (schedule_no, due_at, state, settled_at)
+          values (${schedule}, utc_timestamp(3) - interval ${daysAgo} day, 'rung', utc_timestamp(3) - interval ${daysAgo} day)`,
+    )
+  expect(await forgetRuns(app.database, 90, () => true)).toBe(2)
+  expect([(await runsOf('evening')).length, (await runsOf('rare')).length]).toEqual([1, 1])
 })
 
 test('of a hundred thousand none of which is due, none is looked at', async () => {

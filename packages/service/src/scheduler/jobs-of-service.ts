@@ -5,6 +5,7 @@ import { forgetDays } from '../store/deliveries/day-counts.ts'
 import { pruneDeliveries } from '../store/deliveries/prune-deliveries.ts'
 import { countMembers } from '../store/people/count-members.ts'
 import { forgetSilent } from '../store/processes.ts'
+import { forgetRuns } from '../store/schedules/runs.ts'
 import { forgetSessions } from '../store/sessions/sessions.ts'
 import type { BackgroundJob } from './background-jobs.ts'
 
@@ -31,6 +32,15 @@ export function jobsOfService(given: {
     { name: 'forget-processes', everySeconds: 600, run: async () => void (await forgetSilent(database)) },
     { name: 'forget-sessions', everySeconds: 3_600, run: async () => void (await forgetSessions(database)) },
     { name: 'forget-days', everySeconds: 3_600, run: async () => void (await forgetDays(database, dayCountsKept)) },
-    ...(deliveryDays === 0 ? [] : [{ name: 'prune-deliveries', everySeconds: 60, run: prune }]),
+    ...(deliveryDays === 0
+      ? []
+      : [
+          { name: 'prune-deliveries', everySeconds: 60, run: prune },
+          {
+            name: 'forget-runs',
+            everySeconds: 3_600,
+            run: async (mayGoOn: () => boolean) => void (await forgetRuns(database, deliveryDays, mayGoOn)),
+          },
+        ]),
   ]
 }

@@ -37,6 +37,7 @@ export const schedules = [
     says varchar(300) character set utf8mb4 collate utf8mb4_bin,
     notification_id binary(16),
     settled_at datetime(3) not null,
-    unique one_time (schedule_no, due_at)
+    unique one_time (schedule_no, due_at),
+    index by_age (settled_at)
   )`,
 ]

@@ -2,7 +2,7 @@ import { uuidFromBytes } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import { uuidBuffer } from '../columns.ts'
-import type { Reader, Tx } from '../database.ts'
+import type { Database, Reader, Tx } from '../database.ts'
 
 export type RunState = 'rung' | 'missed' | 'skipped' | 'failed'
 
@@ -59,4 +59,24 @@ export async function unrungSchedules(database: Reader, { appNo, environment }: 
           and r.no = (select max(l.no) from schedule_runs l where l.schedule_no = s.no)
         order by r.due_at desc limit ${limit}`,
   )
+}
+
+/** So many go in one transaction. */
+const together = 10_000
+
+/** Forgets runs that were settled long ago; each schedule's last stays. @returns how many went */
+export async function forgetRuns(database: Database, days: number, mayGoOn: () => boolean): Promise<number> {
+  let forgotten = 0
+  while (mayGoOn()) {
+    const rows = await database.rows<{ no: number }>(
+      sql`select r.no from schedule_runs r force index (by_age)
+          where r.settled_at < utc_timestamp(3) - interval ${days} day
+            and r.no < (select max(l.no) from schedule_runs l where l.schedule_no = r.schedule_no)
+          order by r.settled_at limit ${together}`,
+    )
+    if (rows.length === 0) break
+    await database.change(sql`delete from schedule_runs where no in ${rows.map(({ no }) => no)}`)
+    forgotten += rows.length
+  }
+  return forgotten
 }
