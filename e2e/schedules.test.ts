@@ -54,6 +54,20 @@ describe('a notification with an hour of its own', () => {
     expect(Date.parse(done.finishedAt!)).toBeGreaterThanOrEqual(dueMs)
   })
 
+  test('that is sent again under the same key is the same, also after its hour', async () => {
+    const headers = { 'idempotency-key': 'boat-1' }
+    const body: NotificationRequest = { to, content, when: { at: `${inSeconds(2)}Z` } }
+    const first = await client.call('sendNotification', { params, body, headers })
+    await until(
+      () => client.call('readNotification', { params: { ...params, id: first.id } }),
+      ({ state }) => state === 'finished',
+    )
+    expect(await client.call('sendNotification', { params, body, headers })).toEqual(first)
+    await expect(
+      client.call('sendNotification', { params, body: { ...body, urgency: 'high' }, headers }),
+    ).rejects.toMatchObject({ problem: { code: 'idempotency-mismatch' } })
+  })
+
   test('finds whom it means then, and not when it was written', async () => {
     const { id } = await send({ to: { any: ['topic:route-6'] }, when: { afterSeconds: 2 } })
     await client.call('joinTopic', { params: { ...params, topic: 'route-6' }, body: { users: ['haru'] } })

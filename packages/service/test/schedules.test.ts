@@ -5,7 +5,9 @@ import { type SQL, sql } from 'drizzle-orm'
 import { Intake } from '../src/intake/intake.ts'
 import { Schedules } from '../src/intake/schedules.ts'
 import { ScheduleClock } from '../src/scheduler/schedule-clock.ts'
+import { Database } from '../src/store/database.ts'
 import { databaseTime } from '../src/store/database-time.ts'
+import { freePort } from '../src/store/mariadb/private-server.ts'
 import { forgetRuns, listRuns } from '../src/store/schedules/runs.ts'
 import { dueSchedules, findSchedule } from '../src/store/schedules/schedules.ts'
 import { makeLog } from '../src/telemetry/log.ts'
@@ -13,6 +15,7 @@ import { type ScratchApp, scratchApp } from './scratch-database.ts'
 
 let app: ScratchApp
 let schedules: Schedules
+let intake: Intake
 const log = makeLog('silent')
 const where = () => ({ appNo: app.scope.app.no, environment: app.scope.environment })
 const notification = notificationRequest.parse({ to: { any: ['everyone'] }, content: { title: 'Evening' } })
@@ -22,7 +25,7 @@ beforeAll(async () => {
   app = await scratchApp()
   // Nothing is sent here: of intake only its ear for new work is needed, and what cancels.
   const unused = {} as never
-  const intake = new Intake({
+  intake = new Intake({
     database: app.database,
     gateways: unused,
     pace: unused,
@@ -143,6 +146,36 @@ describe('the time of a schedule', () => {
   })
 })
 
+describe('a clock', () => {
+  test('goes past a schedule that cannot be settled, and does not wait for it', async () => {
+    await save('broken')
+    await save('evening')
+    // What no request could be: reading it fails, each time.
+    await app.database.change(sql`update schedules set notification = '{"to": 7}' where name = 'broken'`)
+    await makeDue('broken', 10)
+    await makeDue('evening', 1)
+    const clock = new ScheduleClock(app.database, schedules, log)
+    expect(await clock.settleDue()).toBe(2)
+    expect((await runsOf('evening')).map(({ state }) => state)).toEqual(['rung'])
+    // It rests, and is nobody’s work until then.
+    expect(await clock.settleDue()).toBe(0)
+    expect(await runsOf('broken')).toEqual([])
+  })
+
+  test('leaves each as it is while the database is away', async () => {
+    await save('evening')
+    await makeDue('evening', 1)
+    const away = new Database({ url: `mysql://bell:x@127.0.0.1:${await freePort()}/bell`, connections: 2 })
+    const clock = new ScheduleClock(app.database, new Schedules(away, intake, 0), log)
+    // Not set aside as if it were at fault: it is looked at again at once.
+    for (const _ of [1, 2]) await expect(clock.settleDue()).rejects.toMatchObject({ name: 'DatabaseUnavailable' })
+    expect(await runsOf('evening')).toEqual([])
+    await settle()
+    expect((await runsOf('evening')).map(({ state }) => state)).toEqual(['rung'])
+    await away.close()
+  })
+})
+
 describe('a schedule', () => {
   test('that rests does not ring, and goes on with what lies ahead', async () => {
     await save('evening')
@@ -163,6 +196,15 @@ describe('a schedule', () => {
     await schedules.pause(app.scope, 'evening', true)
     expect((await schedules.pause(app.scope, 'evening', false)).nextAt).toEqual(skipped.nextAt)
     expect((await runsOf('evening')).map(({ state }) => state)).toEqual(['skipped'])
+  })
+
+  test('that was changed or rung meanwhile is not skipped by who had the time before in mind', async () => {
+    await save('evening')
+    await Promise.all([schedules.skip(app.scope, 'evening'), schedules.skip(app.scope, 'evening')])
+    const runs = await runsOf('evening')
+    const { nextAt } = (await findSchedule(app.database, where(), 'evening'))!
+    expect(new Set(runs.map(({ dueAt }) => dueAt.getTime())).size).toBe(runs.length)
+    expect(runs.every(({ dueAt }) => dueAt.getTime() < nextAt!.getTime())).toBe(true)
   })
 
   test('is over after its last time', async () => {

@@ -11,7 +11,13 @@ import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
 import { databaseTime } from '../store/database-time.ts'
 import { isDuplicate } from '../store/errors.ts'
-import { createNotification, fewDevices, type Lifetime } from '../store/notifications/create-notification.ts'
+import {
+  type Created,
+  createNotification,
+  earlierAnswer,
+  fewDevices,
+  type Lifetime,
+} from '../store/notifications/create-notification.ts'
 import { editNotification } from '../store/notifications/edit-notification.ts'
 import { holdNotification } from '../store/notifications/hold.ts'
 import { withdrawNotification } from '../store/notifications/withdraw-notification.ts'
@@ -45,7 +51,7 @@ export type IntakeParts = {
 /** Who asks, and what makes it the same request when it comes again. */
 export type Asker = { readonly actor: string; readonly idempotencyKey?: string | undefined }
 
-export type Accepted = Lifetime & { readonly id: string; readonly dueAt: Date | null }
+export type Accepted = Lifetime & { readonly id: string }
 
 export type Edit = {
   readonly content?: object | undefined
@@ -93,6 +99,13 @@ export class Intake {
   ): Promise<Accepted> {
     const { database, leaseMs, onAccepted, prepareSoon } = this.#parts
     const draft = await draftOf(this.#parts, scope, request)
+    const hashes = {
+      idempotencyHash: idempotencyKey === undefined ? null : sha256(idempotencyKey),
+      requestHash: sha256(JSON.stringify(request)),
+    }
+    // Its hour may have come since it was sent first.
+    const earlier = request.when === undefined ? undefined : await earlierAnswer(database, scope, hashes)
+    if (earlier) return answerOf(earlier, earlier.id)
     const due = request.when === undefined ? undefined : await this.#dueOf(request.when, request.graceSeconds)
     const id = uuidV7(Date.now(), randomBytes(10))
     let ahead: Promise<Ahead | undefined> | undefined
@@ -107,8 +120,7 @@ export class Intake {
           name: request.name ?? null,
           paused: request.paused,
           sentBy: actor,
-          idempotencyHash: idempotencyKey === undefined ? null : sha256(idempotencyKey),
-          requestHash: sha256(JSON.stringify(request)),
+          ...hashes,
         },
         {
           leaseMs,
@@ -120,12 +132,12 @@ export class Intake {
         },
       ),
     )
-    if (created.is === 'repeated' && !created.sameRequest) throw new Problem('idempotency-mismatch')
+    const accepted = answerOf(created, id)
     const held = created.is === 'created' ? created.mine : undefined
     onAccepted(held, ahead)
     // The ring goes out before the answer does: somebody waits for it, and each costs the other a tenth of a millisecond.
     if (held) await new Promise(setImmediate)
-    return { id: created.is === 'repeated' ? created.id : id, dueAt: due?.at ?? null, ...created.lifetime }
+    return accepted
   }
 
   /** There is work for the engine that somebody else has stored. */
@@ -202,8 +214,15 @@ export class Intake {
     })
     onHold()
     onAccepted(undefined, undefined)
-    return { id: wakeId, dueAt: null, ...lifetime }
+    return { id: wakeId, ...lifetime }
   }
+}
+
+/** @param id of one that was made now @throws {Problem} `idempotency-mismatch` */
+function answerOf(created: Created, id: string): Accepted {
+  if (created.is === 'created') return { id, ...created.lifetime }
+  if (!created.sameRequest) throw new Problem('idempotency-mismatch')
+  return { id: created.id, ...created.lifetime }
 }
 
 async function refusedWhenTaken<T>(create: () => Promise<T>): Promise<T> {

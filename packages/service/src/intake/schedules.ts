@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto'
 import type { SettledRequest } from '@zbell/contract'
 import { uuidV7, type Values, type Writing } from '@zbell/core'
 import { timingOf, type When } from '@zbell/core/calendar'
-import { Problem } from '../problems/problem.ts'
+import { invalid, Problem } from '../problems/problem.ts'
 import { findAppByNo, type Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
@@ -11,16 +11,17 @@ import { notificationStatements } from '../store/notifications/create-notificati
 import { scheduledBefore } from '../store/notifications/read-scheduled.ts'
 import { type RunRow, settleTime } from '../store/schedules/runs.ts'
 import {
+  countOtherSchedules,
   type DueSchedule,
   deleteSchedule,
   deleteSchedules,
   findSchedule,
   holdTimes,
-  listSchedules,
   moveOn,
   pauseSchedule,
   type ScheduleRow,
   saveSchedule,
+  schedulesBefore,
 } from '../store/schedules/schedules.ts'
 import { draftOf } from './draft.ts'
 import { findScheduledByName } from './find.ts'
@@ -52,7 +53,7 @@ export type Coming = {
 }
 
 /** So many schedules an app may have in an environment. */
-export const mostSchedules = 100_000
+const mostSchedules = 100_000
 /** So many times of one schedule, and of all together, are listed as upcoming. */
 const mostComing = { each: 100, all: 1_000 }
 
@@ -89,6 +90,11 @@ export class Schedules {
     const nowMs = (await databaseTime(this.#database)).getTime()
     const nextAt = await nextTime(timingOf(when, nowMs), nowMs - 1)
     if (nextAt === undefined) throw neverRings('/when')
+    if ((await countOtherSchedules(this.#database, whereOf(scope), name)) >= mostSchedules)
+      throw invalid(
+        '/schedule',
+        `would be one more than the ${mostSchedules.toLocaleString('en')} that an app may have`,
+      )
     const waiting = await findScheduledByName(this.#database, scope, name)
     if (waiting) await this.#intake.cancel(scope, waiting.id)
     const settled = when.afterSeconds === undefined ? when : { at: nextAt.toISOString() }
@@ -133,6 +139,8 @@ export class Schedules {
     const { nextAt } = schedule
     const following = (await nextTime(timingOf(schedule.when, nextAt.getTime()), nextAt.getTime())) ?? null
     await this.#database.transact(async (tx) => {
+      // Changed, or rung, meanwhile: then it is another time that is next.
+      if (!(await holdTimes(tx, [schedule])).has(schedule.no)) return
       if (!(await settleTime(tx, schedule.no, { dueAt: nextAt, state: 'skipped' }))) return
       await moveOn(tx, schedule.no, following, newId())
     })
@@ -140,18 +148,19 @@ export class Schedules {
   }
 
   /** Rings a schedule now, beside its times. @throws {Problem} for what cannot be sent */
-  async run(scope: Scope, name: string): Promise<RunRow> {
+  async run(scope: Scope, name: string): Promise<Omit<RunRow, 'no'>> {
     const schedule = await this.need(scope, name)
     const now = await databaseTime(this.#database)
     const id = newId()
     // By hand it rings at once, also where each reader’s clock would say otherwise.
     const statements = await this.#statements(scope, schedule, { id, dueAt: now, atOnce: true })
+    const run = { dueAt: now, state: 'rung', notification: id, says: 'rung by hand' } as const
     await this.#database.transact(async (tx) => {
       for (const statement of statements) await tx.change(statement)
-      await settleTime(tx, schedule.no, { dueAt: now, state: 'rung', notification: id, says: 'rung by hand' })
+      await settleTime(tx, schedule.no, run)
     })
     this.#intake.nudge()
-    return { no: 0, dueAt: now, state: 'rung', says: 'rung by hand', notification: id, at: now }
+    return { ...run, at: now }
   }
 
   /**
@@ -222,9 +231,10 @@ export class Schedules {
     const given = {
       ...draft,
       id,
-      name,
+      // So that it can be asked whom it reached.
+      name: notification.name ?? name,
       schedule: name,
-      paused: false,
+      paused: notification.paused,
       sentBy: madeBy,
       idempotencyHash: null,
       requestHash: hash,
@@ -247,7 +257,7 @@ export class Schedules {
     const now = await databaseTime(this.#database)
     const until = new Date(now.getTime() + days * 86_400_000)
     const where = whereOf(scope)
-    const schedules = await listSchedules(this.#database, where, mostComing.all + 1)
+    const schedules = await schedulesBefore(this.#database, where, until, mostComing.all + 1)
     let cut = schedules.length > mostComing.all
     const items: Coming[] = []
     for (const schedule of schedules.slice(0, mostComing.all)) {

@@ -10,7 +10,7 @@ import { type DueSchedule, dueSchedules } from '../store/schedules/schedules.ts'
 const lookEveryMs = 400
 /** So many are read at once, so many share a transaction, and so many transactions run beside each other. */
 const together = { read: 400, settled: 50, beside: 2 }
-/** A schedule that could not be settled is left alone for so long. */
+/** What could not be done is left alone for so long. */
 const restMs = 5_000
 
 /** Rings schedules when their time has come. Any number of processes may have one: each time is settled once. */
@@ -33,12 +33,12 @@ export class ScheduleClock {
     this.#log = log
   }
 
-  start(): void {
+  start(afterMs = lookEveryMs): void {
     this.#timer = setTimeout(() => {
-      this.#looking = this.#look().finally(() => {
-        if (!this.#stopped) this.start()
+      this.#looking = this.#look().then((nextMs) => {
+        if (!this.#stopped) this.start(nextMs)
       })
-    }, lookEveryMs)
+    }, afterMs)
     this.#timer.unref()
   }
 
@@ -48,31 +48,36 @@ export class ScheduleClock {
     await this.#looking
   }
 
-  async #look(): Promise<void> {
+  /** @returns how long to wait for the next look */
+  async #look(): Promise<number> {
     try {
       while (!this.#stopped && (await this.settleDue()) === together.read);
+      return lookEveryMs
     } catch (error) {
       const level = error instanceof DatabaseUnavailable ? 'debug' : 'warn'
       this.#log[level]({ err: error }, 'schedules could not be looked at, and are again soon')
+      return error instanceof DatabaseUnavailable ? lookEveryMs : restMs
     }
   }
 
   /** Settles what is due now. @returns how many were found */
   async settleDue(): Promise<number> {
-    const due = await dueSchedules(this.#database, together.read)
-    const ready = due.filter(({ schedule: { no } }) => (this.#resting.get(no) ?? 0) <= performance.now())
+    for (const [no, untilMs] of this.#resting) if (untilMs <= performance.now()) this.#resting.delete(no)
+    // Those that rest do not stand in the way of others.
+    const ready = await dueSchedules(this.#database, together.read, [...this.#resting.keys()])
     const parts: DueSchedule[][] = []
     for (let at = 0; at < ready.length; at += together.settled) parts.push(ready.slice(at, at + together.settled))
     await Promise.all(parts.map((part) => this.#beside(() => this.#settle(part))))
-    return due.length
+    return ready.length
   }
 
   async #settle(part: readonly DueSchedule[]): Promise<void> {
     if (this.#stopped) return
     try {
       for (const state of await this.#schedules.settle(part)) this.#onSettled(state)
-      for (const { schedule } of part) this.#resting.delete(schedule.no)
     } catch (error) {
+      // A database that is away is no schedule’s fault.
+      if (error instanceof DatabaseUnavailable) throw error
       const [first, ...more] = part
       // One of them is at fault: each by itself, so that the others ring.
       if (more.length > 0) for (const one of part) await this.#settle([one])

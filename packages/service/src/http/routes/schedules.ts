@@ -1,6 +1,6 @@
-import type { Schedule, ScheduleRun, Upcoming } from '@zbell/contract'
+import { type Schedule, type ScheduleRun, scheduleName, type Upcoming } from '@zbell/contract'
 import { sampleTexts } from '@zbell/core'
-import { type Coming, mostSchedules, type Schedules } from '../../intake/schedules.ts'
+import type { Coming, Schedules } from '../../intake/schedules.ts'
 import { invalid } from '../../problems/problem.ts'
 import { whereOf } from '../../store/apps/where.ts'
 import type { Database } from '../../store/database.ts'
@@ -9,8 +9,6 @@ import { listRuns, type RunRow } from '../../store/schedules/runs.ts'
 import { listSchedules, type ScheduleRow } from '../../store/schedules/schedules.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { nameAtPlace, numberAtPlace, pageView, placeOfName } from '../views.ts'
-
-const isScheduleName = (text: string): boolean => /^[a-z0-9][a-z0-9._-]{0,63}$/.test(text)
 
 export function serveSchedules(on: OperationRouter, database: Database, schedules: Schedules): void {
   on.serve('listSchedules', async ({ caller: { scope }, query: { limit, after } }) => {
@@ -23,15 +21,10 @@ export function serveSchedules(on: OperationRouter, database: Database, schedule
   )
 
   on.serve('saveSchedule', async ({ caller: { scope, actor }, params: { schedule: name }, body }) => {
-    if (!isScheduleName(name))
-      throw invalid('/schedule', 'wants up to 64 small letters, digits, dots, hyphens and underscores as a name')
+    const { error } = scheduleName.safeParse(name)
+    if (error) throw invalid('/schedule', `${error.issues[0]?.message} as a name`)
     if (body.notification.when !== undefined)
       throw invalid('/notification/when', 'stands beside the notification, not within it')
-    if ((await listSchedules(database, whereOf(scope), mostSchedules + 1)).length > mostSchedules)
-      throw invalid(
-        '/schedule',
-        `would be one more than the ${mostSchedules.toLocaleString('en')} that an app may have`,
-      )
     return scheduleView(await schedules.save(scope, name, body, actor))
   })
 
@@ -92,8 +85,10 @@ const scheduleView = (row: ScheduleRow): Schedule => ({
   changedAt: row.changedAt.toISOString(),
 })
 
-const runView = ({ no: _, dueAt, at, ...rest }: RunRow): ScheduleRun => ({
-  ...rest,
+const runView = ({ state, says, notification, dueAt, at }: Omit<RunRow, 'no'>): ScheduleRun => ({
+  state,
+  says,
+  notification,
   dueAt: dueAt.toISOString(),
   at: at.toISOString(),
 })

@@ -1,4 +1,4 @@
-import type { Segment } from '@zbell/contract'
+import { type Segment, segmentName } from '@zbell/contract'
 import { explainRule } from '@zbell/core/rules'
 import { needRoom, needRule, needSegment } from '../../intake/segments.ts'
 import { invalid, Problem } from '../../problems/problem.ts'
@@ -17,7 +17,6 @@ import { needUser } from './people.ts'
 /** Longer than this nobody waits for a count, or for a page of members. */
 const withinMs = 10_000
 const examplesShown = 5
-const isSegmentName = (text: string): boolean => /^[a-z0-9][a-z0-9._-]{0,63}$/.test(text)
 
 export function serveSegments(on: OperationRouter, database: Database, keptDays: number): void {
   on.serve('listSegments', async ({ caller: { scope }, query: { limit, after } }) => {
@@ -31,8 +30,8 @@ export function serveSegments(on: OperationRouter, database: Database, keptDays:
 
   on.serve('saveSegment', async ({ caller: { scope, actor }, params, body: { rule, note } }) => {
     const name = params.segment
-    if (!isSegmentName(name))
-      throw invalid('/segment', 'wants up to 64 small letters, digits, dots, hyphens and underscores as a name')
+    const { error } = segmentName.safeParse(name)
+    if (error) throw invalid('/segment', `${error.issues[0]?.message} as a name`)
     await needRule(database, scope, rule, { as: name, keptDays })
     await needRoom(database, scope, name)
     await saveSegment(database, whereOf(scope), { name, rule, note, madeBy: actor })

@@ -27,7 +27,8 @@ export const schedules = [
     made_by varchar(220) character set utf8mb4 collate utf8mb4_bin not null,
     changed_at datetime(3) not null,
     unique one_schedule (app_no, environment, name),
-    index by_due (paused, next_at)
+    index by_due (paused, next_at),
+    index by_app (app_no, environment, next_at)
   )`,
   `create table if not exists schedule_runs (
     no bigint unsigned auto_increment primary key,
@@ -38,6 +39,6 @@ export const schedules = [
     notification_id binary(16),
     settled_at datetime(3) not null,
     unique one_time (schedule_no, due_at),
-    index by_age (settled_at)
+    index by_state (state, settled_at)
   )`,
 ]

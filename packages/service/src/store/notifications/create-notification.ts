@@ -7,6 +7,7 @@ import {
   type Target,
   type Urgency,
   urgencies,
+  uuidFromBytes,
   type Writing,
 } from '@zbell/core'
 import type { Past } from '@zbell/core/calendar'
@@ -52,8 +53,8 @@ export type NewNotification = {
   readonly schedule?: string | undefined
 }
 
-/** When it was stored and when its lifetime ends, by the database's clock. */
-export type Lifetime = { readonly createdAt: Date; readonly expiresAt: Date }
+/** When it was stored, when it rings if not at once, and when its lifetime ends, by the database's clock. */
+export type Lifetime = { readonly createdAt: Date; readonly dueAt: Date | null; readonly expiresAt: Date }
 
 export type Created =
   | {
@@ -150,8 +151,8 @@ export async function createNotification(
     type Stored = Lifetime & { readonly notificationNo: number; readonly workNo: number; readonly now: Date }
     const [stored] = await database.compound<Stored>(
       notificationStatements(scope, given, { devices, state, heldMs: held ? leaseMs : 0 }),
-      sql`select no as notificationNo, last_insert_id() as workNo, created_at as createdAt, expires_at as expiresAt,
-         utc_timestamp(3) as now from notifications where no = @notification`,
+      sql`select no as notificationNo, last_insert_id() as workNo, created_at as createdAt, due_at as dueAt,
+         expires_at as expiresAt, utc_timestamp(3) as now from notifications where no = @notification`,
     )
     if (!stored) throw new Error('a notification that was just stored is not there')
     const { notificationNo, workNo, now, ...lifetime } = stored
@@ -170,7 +171,7 @@ export async function createNotification(
     }
   } catch (error) {
     if (!isDuplicate(error, 'one_answer', 'one_live_name')) throw error
-    const earlier = given.idempotencyHash && (await earlierAnswer(database, scope, given, given.idempotencyHash))
+    const earlier = await earlierAnswer(database, scope, given)
     if (!earlier) throw error
     return earlier
   }
@@ -245,21 +246,19 @@ export function notificationStatements(
   ]
 }
 
-async function earlierAnswer(
+/** What was made of a request that came before under the same key. */
+export async function earlierAnswer(
   database: Database,
   scope: Scope,
-  given: NewNotification,
-  key: Buffer,
-): Promise<Created | undefined> {
-  const [row] = await database.rows<{ id: Buffer; request_hash: Buffer; created_at: Date; expires_at: Date }>(
-    sql`select id, request_hash, created_at, expires_at from notifications where app_no = ${scope.app.no} and environment = ${scope.environment} and idempotency_hash = ${key}`,
+  given: Pick<NewNotification, 'idempotencyHash' | 'requestHash'>,
+): Promise<(Created & { readonly is: 'repeated' }) | undefined> {
+  if (given.idempotencyHash === null) return undefined
+  const [row] = await database.rows<Lifetime & { readonly id: Buffer; readonly requestHash: Buffer }>(
+    sql`select id, request_hash as requestHash, created_at as createdAt, due_at as dueAt, expires_at as expiresAt
+        from notifications where app_no = ${scope.app.no} and environment = ${scope.environment}
+          and idempotency_hash = ${given.idempotencyHash}`,
   )
   if (!row) return undefined
-  const hex = row.id.toString('hex')
-  return {
-    is: 'repeated',
-    id: `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`,
-    sameRequest: row.request_hash.equals(given.requestHash),
-    lifetime: { createdAt: row.created_at, expiresAt: row.expires_at },
-  }
+  const { id, requestHash, ...lifetime } = row
+  return { is: 'repeated', id: uuidFromBytes(id), sameRequest: requestHash.equals(given.requestHash), lifetime }
 }

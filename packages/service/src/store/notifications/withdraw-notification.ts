@@ -39,7 +39,7 @@ export async function withdrawNotification(
     const first = { devices: undefined, state: 'expanding', heldMs: 0 } as const
     for (const statement of notificationStatements(scope, wake, first)) await tx.change(statement)
     const [stored] = await tx.rows<Lifetime>(
-      sql`select created_at as createdAt, expires_at as expiresAt from notifications where no = @notification`,
+      sql`select created_at as createdAt, due_at as dueAt, expires_at as expiresAt from notifications where no = @notification`,
     )
     if (!stored) throw new Error('a notification that was just stored is not there')
     return stored

@@ -46,18 +46,20 @@ export async function listRuns(
   }))
 }
 
-/** So far back it is told that a schedule did not ring. */
-const toldForDays = 2
+/** So far back it is told that a schedule did not ring, and so many times of all apps are looked at. */
+const told = { days: 2, times: 1_000 }
 
 /** Schedules whose last time did not ring, the latest first. */
 export async function unrungSchedules(database: Reader, { appNo, environment }: Where, limit: number) {
   return database.rows<{ name: string; state: 'missed' | 'failed'; says: string | null; agoSeconds: number }>(
     sql`select s.name, r.state, r.says, timestampdiff(second, r.due_at, utc_timestamp(3)) as agoSeconds
-        from schedules s join schedule_runs r on r.schedule_no = s.no
-        where s.app_no = ${appNo} and s.environment = ${environment} and r.state in ('missed', 'failed')
-          and r.due_at > utc_timestamp(3) - interval ${toldForDays} day
+        from (select no, schedule_no, state, says, due_at, settled_at from schedule_runs force index (by_state)
+              where state in ('missed', 'failed') and settled_at > utc_timestamp(3) - interval ${told.days} day
+              order by settled_at desc limit ${told.times}) r
+        join schedules s on s.no = r.schedule_no
+        where s.app_no = ${appNo} and s.environment = ${environment}
           and r.no = (select max(l.no) from schedule_runs l where l.schedule_no = s.no)
-        order by r.due_at desc limit ${limit}`,
+        order by r.settled_at desc limit ${limit}`,
   )
 }
 
@@ -69,10 +71,11 @@ export async function forgetRuns(database: Database, days: number, mayGoOn: () =
   let forgotten = 0
   while (mayGoOn()) {
     const rows = await database.rows<{ no: number }>(
-      sql`select r.no from schedule_runs r force index (by_age)
-          where r.settled_at < utc_timestamp(3) - interval ${days} day
+      sql`select r.no from schedule_runs r force index (by_state)
+          where r.state in ('rung', 'missed', 'skipped', 'failed')
+            and r.settled_at < utc_timestamp(3) - interval ${days} day
             and r.no < (select max(l.no) from schedule_runs l where l.schedule_no = r.schedule_no)
-          order by r.settled_at limit ${together}`,
+          limit ${together}`,
     )
     if (rows.length === 0) break
     await database.change(sql`delete from schedule_runs where no in ${rows.map(({ no }) => no)}`)

@@ -59,6 +59,28 @@ export async function listSchedules(database: Reader, where: Where, limit: numbe
   return rows.map(rowOf)
 }
 
+/** How many there are besides one. */
+export async function countOtherSchedules(database: Reader, where: Where, name: string): Promise<number> {
+  const [row] = await database.rows<{ others: number }>(
+    sql`select count(*) as others from schedules where ${own(where)} and name <> ${name}`,
+  )
+  return row?.others ?? 0
+}
+
+/** Those that ring before a moment, soonest first. */
+export async function schedulesBefore(
+  database: Reader,
+  where: Where,
+  before: Date,
+  limit: number,
+): Promise<ScheduleRow[]> {
+  const rows = await database.rows<Stored>(
+    sql`select ${columns} from schedules force index (by_app)
+        where ${own(where)} and next_at < ${before} order by next_at limit ${limit}`,
+  )
+  return rows.map(rowOf)
+}
+
 export async function findSchedule(database: Reader, where: Where, name: string): Promise<ScheduleRow | undefined> {
   const [row] = await database.rows<Stored>(
     sql`select ${columns} from schedules where ${own(where)} and name = ${name}`,
@@ -118,11 +140,15 @@ export async function deleteSchedules(database: Database, where: Where, believed
 /** A schedule whose time has come, and what time it is. */
 export type DueSchedule = { readonly schedule: ScheduleRow; readonly now: Date }
 
-/** Those whose time has come, the longest due first. */
-export async function dueSchedules(database: Database, limit: number): Promise<readonly DueSchedule[]> {
+/** Those whose time has come, the longest due first. @param except the numbers of some that are left alone */
+export async function dueSchedules(
+  database: Database,
+  limit: number,
+  except: readonly number[] = [],
+): Promise<readonly DueSchedule[]> {
   const rows = await database.rows<Stored & { now: Date }>(
     sql`select ${columns}, utc_timestamp(3) as now from schedules force index (by_due)
-        where paused = false and next_at <= utc_timestamp(3) order by next_at limit ${limit}`,
+        where paused = false and next_at <= utc_timestamp(3) ${except.length > 0 ? sql`and no not in ${except}` : sql``} order by next_at limit ${limit}`,
   )
   return rows.map(({ now, ...row }) => ({ now, schedule: rowOf(row) }))
 }
@@ -135,7 +161,7 @@ export async function holdTimes(tx: Tx, schedules: readonly ScheduleRow[]): Prom
   // By their numbers alone: an index by time would lock their neighbours along with them.
   const rows = await tx.rows<{ no: number; version: number; nextAt: Date | null }>(
     sql`select no, version, next_at as nextAt from schedules force index (primary)
-        where no in ${schedules.map(({ no }) => no)} and paused = false for update skip locked`,
+        where no in ${schedules.map(({ no }) => no)} for update skip locked`,
   )
   const held = new Map(rows.map((row) => [row.no, row]))
   return new Set(
