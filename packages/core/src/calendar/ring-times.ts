@@ -17,6 +17,9 @@ export const horizonYears = 100
 /** About so many times, so many days, and so many looks at a zone’s clock are worked out without a pause: a few ms each. */
 const together = { times: 1_000, days: 366, looks: 100 }
 
+/** 0001-01-01, where calendars begin. */
+const firstMs = -62_135_596_800_000
+
 /** As if its wall clock were in UTC. */
 const floatingOf = (local: LocalTime): number => Date.parse(`${local.length === 16 ? `${local}:00` : local}Z`)
 const fieldsOf = (floatingMs: number) => localFields(new Date(floatingMs).toISOString().slice(0, 19))!
@@ -28,11 +31,11 @@ const fieldsOf = (floatingMs: number) => localFields(new Date(floatingMs).toISOS
  * @param afterMs without itself
  */
 export function* ringTimes(recurring: Recurring, zone: string, afterMs: number): Generator<readonly number[]> {
-  const { rule, also } = recurring
-  const extra = also.map((local) => instantOf(local, zone)).filter((ms) => ms > afterMs)
+  const { rule } = recurring
+  const also = yield* instantsOf(recurring.also, zone)
+  const left = new Set(yield* instantsOf(recurring.except, zone))
   const own = rule.freq === 'HOURLY' || rule.freq === 'MINUTELY' ? byClock : byCalendar
-  const pending = new Set(extra)
-  const left = new Set(recurring.except.map((local) => instantOf(local, zone)))
+  const pending = new Set(also.filter((ms) => ms > afterMs))
   for (const { times, upToMs } of own(recurring, zone, afterMs)) {
     for (const ms of times) if (ms > afterMs) pending.add(ms)
     // What was moved ahead over a gap may come after what the next stretch brings.
@@ -41,6 +44,16 @@ export function* ringTimes(recurring: Recurring, zone: string, afterMs: number):
     yield ready.filter((ms) => !left.has(ms))
   }
   yield [...pending].filter((ms) => !left.has(ms)).sort((a, b) => a - b)
+}
+
+/** The instants of local times, some of them at a time. */
+function* instantsOf(locals: readonly LocalTime[], zone: string): Generator<readonly number[], number[]> {
+  const instants: number[] = []
+  for (const local of locals) {
+    instants.push(instantOf(local, zone))
+    if (instants.length % (together.looks / 4) === 0) yield []
+  }
+  return instants
 }
 
 type Stretch = { readonly times: readonly number[]; readonly upToMs: number }
@@ -54,7 +67,8 @@ function* byCalendar({ from, rule }: Recurring, zone: string, afterMs: number): 
   const mostDays = Math.max(1, Math.min(together.days, Math.floor(together.times / timesADay)))
   // Mostly only the next time is wanted, and it is near.
   let stretchDays = Math.min(4, mostDays)
-  const local = localAt(Math.max(afterMs, -62e12), zone)
+  // No clock is asked what it showed before the year 1.
+  const local = localAt(Math.max(afterMs, firstMs), zone)
   const afterLocalMs = Date.UTC(local.year, local.month - 1, local.day) - 2 * dayMs
   // Whoever counts has to begin at the beginning.
   let atMs = rule.count === undefined ? Math.max(afterLocalMs, startMs) : startMs

@@ -10,6 +10,7 @@ export {
   type DeviceField,
   deviceFields,
   innerOf,
+  mirrored,
   partsOf,
   type RuleType,
   type Term,

@@ -21,6 +21,15 @@ export const deviceFields = {
 export type DeviceField = keyof typeof deviceFields
 
 export type Comparison = '==' | '!=' | '<' | '<=' | '>' | '>='
+/** What a comparison is when its sides are turned about. */
+export const mirrored: Readonly<Record<Comparison, Comparison>> = {
+  '==': '==',
+  '!=': '!=',
+  '<': '>',
+  '<=': '>=',
+  '>': '<',
+  '>=': '<=',
+}
 export type Arithmetic = '+' | '-' | '*' | '/' | '%'
 export type TextTest = 'startsWith' | 'endsWith' | 'contains'
 /** What became of notifications: handed over to a gateway, arrived on a device, opened there. */

@@ -1,4 +1,4 @@
-import { type Comparison, innerOf, partsOf, type RuleType, type Term } from '@zbell/core/rules'
+import { innerOf, mirrored, partsOf, type RuleType, type Term } from '@zbell/core/rules'
 import { type SQL, sql } from 'drizzle-orm'
 import type { Reader } from '../database.ts'
 import { allOf, commas } from '../fragments.ts'
@@ -196,15 +196,6 @@ function followers(topic: string, { topics }: RuleContext): Known {
     users: sql`topic_users k where k.topic_no = ${no}`,
     devices: sql`topic_devices k where k.topic_no = ${no}`,
   }
-}
-
-const mirrored: Readonly<Record<Comparison, Comparison>> = {
-  '==': '==',
-  '!=': '!=',
-  '<': '>',
-  '<=': '>=',
-  '>': '<',
-  '>=': '<=',
 }
 
 /** Whether a part says itself what it gives, whoever is looked at. */
