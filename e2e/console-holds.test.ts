@@ -4,6 +4,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { Client } from '@zbell/contract'
 import type { Browser, BrowserContextOptions, Page } from 'playwright-core'
 import { openBrowser } from './harness/browser.ts'
+import { signIn } from './harness/console-page.ts'
 import { Demo } from './harness/demo.ts'
 import { patience } from './harness/programs.ts'
 
@@ -72,11 +73,7 @@ beforeAll(async () => {
   const context = await browser.newContext()
   const page = await context.newPage()
   page.setDefaultTimeout(patience(60_000))
-  await page.goto(demo.ready.console)
-  await page.getByLabel('E-mail').fill(demo.ready.account.email)
-  await page.getByLabel('Password').fill(demo.ready.account.password)
-  await page.keyboard.press('Enter')
-  await page.locator('#main h1').waitFor()
+  await signIn(page, demo.ready)
   cookies = await context.cookies()
   await context.close()
   const { items } = await client.call('listDevices', { params, query: { ...query, limit: 1 } })

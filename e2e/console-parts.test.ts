@@ -4,7 +4,7 @@ import { gzipSync } from 'node:zlib'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Browser, Page } from 'playwright-core'
 import { openBrowser } from './harness/browser.ts'
-import { choose, referencesIn, sayTo, textIn } from './harness/console-page.ts'
+import { choose, referencesIn, sayTo, signIn, textIn } from './harness/console-page.ts'
 import { Demo } from './harness/demo.ts'
 import { patience, until } from './harness/programs.ts'
 
@@ -20,11 +20,7 @@ const open = async (viewport: { width: number; height: number }): Promise<Page> 
   one.on('console', (message) => {
     if (/Content Security Policy/.test(message.text())) refused.push(message.text())
   })
-  await one.goto(demo.ready.console)
-  await one.getByLabel('E-mail').fill(demo.ready.account.email)
-  await one.getByLabel('Password').fill(demo.ready.account.password)
-  await one.keyboard.press('Enter')
-  await one.locator('#main h1').waitFor()
+  await signIn(one, demo.ready)
   return one
 }
 

@@ -1,33 +1,19 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import type { Browser, Locator, Page } from 'playwright-core'
 import { openBrowser } from './harness/browser.ts'
-import { referencesIn, textIn } from './harness/console-page.ts'
+import { openConsole, referencesIn, textIn } from './harness/console-page.ts'
 import { Demo } from './harness/demo.ts'
-import { patience, until } from './harness/programs.ts'
+import { until } from './harness/programs.ts'
 
 const demo = new Demo()
 let browser: Browser
 let page: Page
-const complaints: string[] = []
+let complaints: readonly string[]
 
 beforeAll(async () => {
   await demo.start()
   browser = await openBrowser()
-  page = await (
-    await browser.newContext({ viewport: { width: 1_280, height: 800 }, reducedMotion: 'reduce' })
-  ).newPage()
-  page.setDefaultTimeout(patience(60_000))
-  await page.addInitScript(
-    "document.addEventListener('securitypolicyviolation', (one) => console.error('refused by the policy', one.sourceFile))",
-  )
-  page.on('console', (message) => {
-    if (message.type() === 'error' && !/status of 4(01|04|22)/.test(message.text())) complaints.push(message.text())
-  })
-  await page.goto(demo.ready.console)
-  await page.getByLabel('E-mail').fill(demo.ready.account.email)
-  await page.getByLabel('Password').fill(demo.ready.account.password)
-  await page.keyboard.press('Enter')
-  await page.locator('#main h1').waitFor()
+  ;({ page, complaints } = await openConsole(browser, demo.ready))
 })
 afterAll(async () => {
   await browser?.close()

@@ -1,28 +1,18 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import type { Browser, Page } from 'playwright-core'
 import { openBrowser } from './harness/browser.ts'
+import { openConsole } from './harness/console-page.ts'
 import { Demo } from './harness/demo.ts'
-import { patience } from './harness/programs.ts'
 
 const demo = new Demo()
 let browser: Browser
 let page: Page
-const complaints: string[] = []
+let complaints: readonly string[]
 
 beforeAll(async () => {
   await demo.start()
   browser = await openBrowser()
-  const viewport = { width: 1_280, height: 800 }
-  page = await (await browser.newContext({ viewport, reducedMotion: 'reduce', timezoneId: 'Europe/Oslo' })).newPage()
-  page.setDefaultTimeout(patience(60_000))
-  page.on('console', (message) => {
-    if (message.type() === 'error' && !/status of 4(01|04|22)/.test(message.text())) complaints.push(message.text())
-  })
-  await page.goto(demo.ready.console)
-  await page.getByLabel('E-mail').fill(demo.ready.account.email)
-  await page.getByLabel('Password').fill(demo.ready.account.password)
-  await page.keyboard.press('Enter')
-  await page.locator('#main h1').waitFor()
+  ;({ page, complaints } = await openConsole(browser, demo.ready, { timezoneId: 'Europe/Oslo' }))
 })
 afterAll(async () => {
   await browser?.close()

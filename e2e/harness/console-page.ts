@@ -1,4 +1,6 @@
-import type { Locator, Page } from 'playwright-core'
+import type { Browser, BrowserContextOptions, Locator, Page } from 'playwright-core'
+import type { Ready } from './demo.ts'
+import { patience } from './programs.ts'
 
 /** Chooses from a list that opens. @param option its words, whole */
 export async function choose(control: Locator, option: string): Promise<void> {
@@ -32,4 +34,36 @@ export async function sayTo(page: Page, references: string, label = 'To'): Promi
   }
   await input.fill(references)
   await input.press('Enter')
+}
+
+/** Signs in with the demo’s account. */
+export async function signIn(page: Page, { console: address, account }: Ready): Promise<void> {
+  await page.goto(address)
+  await page.getByLabel('E-mail').fill(account.email)
+  await page.getByLabel('Password').fill(account.password)
+  await page.keyboard.press('Enter')
+  await page.locator('#main h1').waitFor()
+}
+
+/**
+ * A page of the console on which somebody has signed in.
+ * @returns the page, and what it complains of: a refusal that a test provokes is no complaint
+ */
+export async function openConsole(
+  browser: Browser,
+  ready: Ready,
+  options: BrowserContextOptions = {},
+): Promise<{ readonly page: Page; readonly complaints: readonly string[] }> {
+  const viewport = { width: 1_280, height: 800 }
+  const page = await (await browser.newContext({ viewport, reducedMotion: 'reduce', ...options })).newPage()
+  page.setDefaultTimeout(patience(60_000))
+  await page.addInitScript(
+    "document.addEventListener('securitypolicyviolation', (one) => console.error('refused by the policy', one.sourceFile))",
+  )
+  const complaints: string[] = []
+  page.on('console', (message) => {
+    if (message.type() === 'error' && !/status of 4(01|04|22)/.test(message.text())) complaints.push(message.text())
+  })
+  await signIn(page, ready)
+  return { page, complaints }
 }

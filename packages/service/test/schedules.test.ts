@@ -87,6 +87,21 @@ describe('the time of a schedule', () => {
     expect(work).toMatchObject({ kind: 'expand', dueAt: before.nextAt })
   })
 
+  test('makes a run that bears the notification’s own name, and waits where that was wished', async () => {
+    await schedules.save(
+      app.scope,
+      'evening',
+      { when: daily, notification: { ...notification, name: 'storm', paused: true }, graceSeconds: 600, paused: false },
+      'test',
+    )
+    await makeDue('evening', 1)
+    await settle()
+    const [one] = await app.database.rows(sql`select name, schedule, hold from notifications`)
+    expect(one).toMatchObject({ name: 'storm', schedule: 'evening', hold: 1 })
+    const [work] = await app.database.rows(sql`select suspended from work`)
+    expect(work).toMatchObject({ suspended: 1 })
+  })
+
   test('is settled once, whoever else looks, and however often', async () => {
     await save('schedule-1')
     await multiply('schedule-1', 59, sql`utc_timestamp(3)`)
