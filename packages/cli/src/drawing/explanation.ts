@@ -39,7 +39,7 @@ function ruleThen({ segment, rule, belongs, parts, changed }: Rule, paint: Paint
   const shown =
     parts.length > 0
       ? clauses(parts, paint).trimEnd().split('\n')
-      : [`${safe(rule)} could not be asked any more: a segment that it names has changed.`]
+      : [`${safe(rule)} can no longer be evaluated: a segment that it names has changed.`]
   return [
     `  ${name} ${said}`,
     ...shown.map((text) => `    ${text}`),

@@ -8,7 +8,7 @@ const hour = new Intl.DateTimeFormat('en-GB', { dateStyle: 'medium', timeStyle: 
 /** One sentence that says where a notification stands. */
 export function inWords({ state, totals, dueAt, missedAt, readersHour }: Notification): string {
   if (state === 'scheduled' && dueAt !== null) return `Waits for its hour, ${hour.format(new Date(dueAt))}.`
-  if (missedAt !== null) return 'Missed: nothing ran at its hour.'
+  if (missedAt !== null) return 'Missed: the service was not running at its hour.'
   const devices = count(totals.expanded, 'device')
   if (state === 'expanding' && readersHour !== null)
     return `Rings at ${readersHour.slice(11, 16)} by each reader’s clock: ${devices} so far`

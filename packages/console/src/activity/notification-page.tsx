@@ -144,7 +144,8 @@ function Detail({ notification, deliveries, more, progress, reason }: DetailProp
 }
 
 function stands({ state, expiresAt, dueAt, missedAt }: Notification): string {
-  if (missedAt !== null) return 'Missed: nothing ran at its hour, and later it would only have surprised.'
+  if (missedAt !== null)
+    return 'Missed: the service was not running at its hour, and ringing it later would only have confused people.'
   if (state === 'scheduled' && dueAt !== null)
     return `Waits for its hour, ${new Date(dueAt).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })}. Whom its target names is found then.`
   if (state === 'paused') return 'Paused: what has not gone waits until it goes on.'

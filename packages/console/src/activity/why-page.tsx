@@ -131,7 +131,7 @@ function RuleThen({ rule: { segment, rule, belongs, parts, changed } }: { readon
         <Clauses label={`${name}, clause by clause`} parts={parts} />
       ) : (
         <p>
-          <code className="font-mono text-sm">{rule}</code> could not be asked any more: a segment that it names has
+          <code className="font-mono text-sm">{rule}</code> can no longer be evaluated: a segment that it names has
           changed.
         </p>
       )}

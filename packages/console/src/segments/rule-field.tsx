@@ -60,7 +60,7 @@ export function RuleField({ value, onChange }: RuleFieldProps) {
             : count.error
               ? says === undefined
                 ? (problem?.detail ?? 'It cannot be counted at this moment.')
-                : 'It is counted once nothing is wrong any more.'
+                : 'It will be counted once the rule is valid.'
               : count.data
                 ? ''
                 : 'Counting …'}

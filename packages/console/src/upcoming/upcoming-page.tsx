@@ -46,7 +46,7 @@ function Agenda() {
     queryFn: () =>
       api.call('listUpcoming', {
         params: { app: place.app.slug },
-        query: { environment: place.environment, days: String(days) as never },
+        query: { environment: place.environment, days },
       }),
     refetchInterval: 30_000,
   })

@@ -38,6 +38,6 @@ export const graceSeconds = z
   .int()
   .min(0)
   .max(86_400)
-  .describe('So late it is still rung when nothing ran at its time; later it is missed, and said so.')
+  .describe('How late it may still ring when the service was not running at its time; after that it counts as missed.')
 
 export type When = z.infer<typeof when>

@@ -130,7 +130,11 @@ function tookIt(evidence: Evidence): string {
 /** No delivery was made: why the device was not found. */
 function notMeant({ notification, device, named }: Evidence, step: Step, end: End): Why {
   if (notification.missedMs !== null) {
-    step('stops', 'Nothing ran at its hour, and later it would only have surprised.', notification.missedMs)
+    step(
+      'stops',
+      'The service was not running at its hour, and ringing it later would only have confused people.',
+      notification.missedMs,
+    )
     return end('No: the notification was missed, since the service did not run at its hour.', false)
   }
   if (notification.state === 'scheduled') {
