@@ -188,7 +188,7 @@ describe('a plan that the service handed over', () => {
       .format(at(3))
       .replace(' ', 'T')
     const plans = [
-      { name: 'reminder', when: { at: local }, content: { title: 'Your sailing leaves soon', tag: 'reminder' } },
+      { name: 'reminder', when: { local }, content: { title: 'Your sailing leaves soon', tag: 'reminder' } },
       {
         name: 'pier',
         when: { place: { longitude: 5.32, latitude: 60.39 }, metres: 300, on: 'enter' },

@@ -8,9 +8,19 @@ const root = fileURLToPath(new URL('..', import.meta.url))
 /** What each package may import, and by which doors. `type:` doors carry types only. */
 const packages = {
   core: [],
-  contract: ['core', 'core/calendar'],
+  contract: ['core', 'core/calendar', 'core/restraint'],
   kit: ['type:contract', 'contract/client', 'core/states', 'type:core'],
-  service: ['core', 'core/calendar', 'core/rules', 'core/rule-rows', 'contract', 'contract/files', 'contract/openapi'],
+  service: [
+    'core',
+    'core/calendar',
+    'core/feed',
+    'core/restraint',
+    'core/rules',
+    'core/rule-rows',
+    'contract',
+    'contract/files',
+    'contract/openapi',
+  ],
   standins: ['core', 'contract', 'contract/client', 'kit/states'],
   cli: ['type:contract', 'contract/client', 'contract/events', 'contract/words'],
   console: ['core/rule-rows', 'type:contract', 'contract/client', 'contract/forms', 'contract/words'],

@@ -1,6 +1,8 @@
 import { Command, CommanderError } from 'commander'
 import { accountCommands } from './commands/accounts.ts'
 import { appCommands } from './commands/apps.ts'
+import { calendarCommands } from './commands/calendar.ts'
+import { channelCommands } from './commands/channels.ts'
 import { credentialCommands } from './commands/credentials.ts'
 import { deviceCommands } from './commands/devices.ts'
 import { gatewayCommands } from './commands/gateways.ts'
@@ -9,6 +11,8 @@ import { healthCommands } from './commands/health.ts'
 import { keyCommands } from './commands/keys.ts'
 import { knowingCommands } from './commands/knowing.ts'
 import { notificationCommands } from './commands/notifications.ts'
+import { planCommands } from './commands/plans.ts'
+import { restraintCommands } from './commands/restraint.ts'
 import { scheduleCommands } from './commands/schedules.ts'
 import { segmentCommands } from './commands/segments.ts'
 import { sendCommand } from './commands/send.ts'
@@ -55,6 +59,10 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
   templateCommands(program, io, done)
   scheduleCommands(program, io, done)
   segmentCommands(program, io, done)
+  channelCommands(program, io, done)
+  restraintCommands(program, io, done)
+  planCommands(program, io, done)
+  calendarCommands(program, io, done)
   knowingCommands(program, io, done)
   healthCommands(program, io, done)
   credentialCommands(program, io, done)

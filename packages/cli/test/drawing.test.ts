@@ -47,6 +47,8 @@ const plain = {
   toast: null,
   topics: [],
   plans: [],
+  blockedChannels: [],
+  mutedChannels: [],
   log: [],
 }
 
@@ -128,16 +130,18 @@ describe('drawing', () => {
       people: 850_000,
       devices: { ios: 283_000, android: 0, web: 284_000 },
       leftOut: [],
+      quiet: [],
+      caps: [],
       listed: [],
       samples: [],
       faults: [],
       warnings: [],
       seconds: null,
     }
-    const estimate = drawReview({ ...review, estimated: true }, paint(false))
+    const estimate = drawReview({ ...review, estimated: true }, paint(false), { timeZone: 'UTC' })
     expect(estimate).toContain('About 567,000 devices of 850,000 people: ios 283,000, web 284,000')
     expect(estimate).toContain('--exact')
-    expect(drawReview({ ...review, estimated: false }, paint(false))).toBe(
+    expect(drawReview({ ...review, estimated: false }, paint(false), { timeZone: 'UTC' })).toBe(
       '567,000 devices of 850,000 people: ios 283,000, web 284,000\n\n',
     )
   })

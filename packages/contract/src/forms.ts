@@ -4,6 +4,7 @@
  */
 import './no-eval.ts'
 import { z } from 'zod'
+import { channelName, channelSetting } from './schemas/channel.ts'
 import { userName } from './schemas/device.ts'
 import { topicName, topicSetting } from './schemas/person.ts'
 import { newSegment, segmentName } from './schemas/segment.ts'
@@ -12,10 +13,13 @@ export { faultsIn } from './problems/faults-in.ts'
 export { appChange, appRequest, keyRequest } from './schemas/app.ts'
 export { certificateRequest, credentialMaking } from './schemas/credential.ts'
 export { appSettingsChange } from './schemas/person.ts'
+export { cap as capMaking, quietWindow as quietHoursMaking, stopRequest as stopMaking } from './schemas/restraint.ts'
 
 /** A topic that is declared, with its name in the same form. */
 export const topicDeclaration = topicSetting.extend({ topic: topicName })
 /** A segment with its name in the same form. */
 export const namedSegment = newSegment.extend({ name: segmentName })
+/** A channel with its name in the same form. */
+export const namedChannel = channelSetting.extend({ channel: channelName })
 /** Somebody joins a topic. */
 export const topicJoin = z.strictObject({ topic: topicName, users: z.array(userName) })

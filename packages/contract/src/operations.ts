@@ -6,6 +6,7 @@ import { installedOperations } from './operations/installed.ts'
 import { notificationsOperations } from './operations/notifications.ts'
 import type { Operation } from './operations/operation.ts'
 import { peopleOperations } from './operations/people.ts'
+import { restraintOperations } from './operations/restraint.ts'
 import { schedulesOperations } from './operations/schedules.ts'
 import { segmentsOperations } from './operations/segments.ts'
 import { sessionsOperations } from './operations/sessions.ts'
@@ -22,6 +23,7 @@ export const operations = {
   ...healthOperations,
   ...peopleOperations,
   ...schedulesOperations,
+  ...restraintOperations,
   ...segmentsOperations,
   ...handsetsOperations,
   ...installedOperations,

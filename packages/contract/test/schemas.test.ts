@@ -6,11 +6,9 @@ const faultsOf = (value: unknown) =>
   notificationRequest.safeParse(value).error?.issues.map(({ path }) => path.join('/')) ?? []
 
 describe('a notification request', () => {
-  test('needs a target and a title, and the rest has defaults', () => {
+  test('needs a target and a title; urgency and lifetime are left to the channel, and the rest has defaults', () => {
     expect(notificationRequest.parse(good)).toEqual({
       ...good,
-      urgency: 'normal',
-      ttlSeconds: 86_400,
       mode: 'show',
       spreadSeconds: 0,
       paused: false,

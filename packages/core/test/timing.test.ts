@@ -146,9 +146,20 @@ describe('plans', () => {
     expect(due([plan], nowMs + 60_000)).toEqual({ rings: [plan], kept: [] })
   })
   test('a device that was off rings what it missed within the hour, and nothing older', () => {
-    const plan = keep({ at: '2026-11-23T13:00' })
+    const plan = keep({ local: '2026-11-23T13:00' })
     expect(due([plan], nowMs + 2 * 3_600_000).rings).toEqual([plan])
     expect(due([plan], nowMs + 2 * 3_600_000 + 1)).toEqual({ rings: [], kept: [] })
+  })
+  test('an instant, the device’s own clock and that of a zone are three things', () => {
+    const ringsAt = (when: Plan['when']) =>
+      iso(keepPlan({ name: 'walk', when, content }, nowMs, 'Asia/Tokyo').ringsAtMs)
+    expect(ringsAt({ at: '2026-11-23T13:00:00+01:00' })).toBe('2026-11-23T12:00:00.000Z')
+    expect(ringsAt({ local: '2026-11-24T07:30' })).toBe('2026-11-23T22:30:00.000Z')
+    expect(ringsAt({ local: '2026-11-24T07:30', zone: 'reader' })).toBe('2026-11-23T22:30:00.000Z')
+    expect(ringsAt({ local: '2026-11-24T07:30', zone: 'Europe/Oslo' })).toBe('2026-11-24T06:30:00.000Z')
+    expect(ringsAt({ from: '2026-11-23T07:30', repeat: 'FREQ=DAILY', zone: 'Europe/Oslo' })).toBe(
+      '2026-11-24T06:30:00.000Z',
+    )
   })
   test('by recurrence it rings and goes on', () => {
     const plan = keep({ from: '2026-11-23T13:00', repeat: 'FREQ=DAILY' })
@@ -173,7 +184,9 @@ describe('plans', () => {
   test.each<[Plan, RegExp]>([
     [{ name: 'two words', when: { afterSeconds: 1 }, content }, /name has/],
     [{ name: 'a', when: { afterSeconds: -1 }, content }, /0 or more/],
-    [{ name: 'a', when: { at: 'tomorrow' }, content }, /not a local time/],
+    [{ name: 'a', when: { at: '2026-11-23T13:00' }, content }, /not an instant/],
+    [{ name: 'a', when: { local: 'tomorrow' }, content }, /not a local time/],
+    [{ name: 'a', when: { local: '2026-11-23T13:00', zone: 'Nowhere/Else' }, content }, /neither an IANA time zone/],
     [{ name: 'a', when: { from: '2026-11-23T13:00', repeat: 'FREQ=YEARLY' }, content }, /FREQ wants/],
     [{ name: 'a', when: { place: { longitude: 0, latitude: 0 }, metres: 1, on: 'leave' }, content }, /metres wants/],
     [{ name: 'a', when: { afterSeconds: 1 }, content: { title: '' } }, /wants a title/],

@@ -14,6 +14,8 @@ const condition = (more: Partial<Condition> = {}, gateways: GatewayState[] = [ga
   databaseMs: 1,
   jobs: [],
   unrung: [],
+  unheard: [],
+  stopped: undefined,
   processes: [{ does: 'everything', gateways }],
   queue: { due: 0, oldestDueMs: undefined },
   ...more,

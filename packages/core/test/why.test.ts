@@ -21,6 +21,7 @@ const delivered = (state: DeliveryState, more: Partial<Delivery> = {}): Delivery
   appState: null,
   became: null,
   action: null,
+  waits: null,
   moments: {},
   ...more,
 })
@@ -60,6 +61,8 @@ function evidence(more: {
     delivery: more.delivery,
     answer: more.answer ?? null,
     replacedMs: more.replacedMs ?? null,
+    zone: 'UTC',
+    cap: null,
     nowMs: sentMs + 60_000,
   }
 }

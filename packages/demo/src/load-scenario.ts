@@ -3,7 +3,17 @@ import { type Client, ProblemError } from '@zbell/contract/client'
 import type { StandinAccount, Standins } from '@zbell/standins'
 import type { KeptDemo } from './kept.ts'
 import { inventRiders, segments } from './scenario/riders.ts'
-import { bookings, crew, earlier, ferries, handsets, passengers, topics } from './scenario/scenario.ts'
+import {
+  bookings,
+  channels,
+  crew,
+  earlier,
+  ferries,
+  handsets,
+  passengers,
+  restraint,
+  topics,
+} from './scenario/scenario.ts'
 import { timetable } from './scenario/timetable.ts'
 
 const environment = 'development'
@@ -54,6 +64,8 @@ export async function playScenario(
 async function introducePassengers(backend: Client): Promise<void> {
   const app = ferries.slug
   for (const [topic, title] of topics) await backend.call('declareTopic', { params: { app, topic }, body: { title } })
+  for (const { channel, ...body } of channels) await backend.call('saveChannel', { params: { app, channel }, body })
+  await backend.call('changeSettings', { params: { app }, body: { timeZone: 'Europe/Oslo', ...restraint } })
   for (const { user, attributes, topics: followed } of passengers) {
     await backend.call('changeUserAttributes', { params: { app, user }, body: attributes })
     for (const topic of followed) await backend.call('joinTopic', { params: { app, topic }, body: { users: [user] } })

@@ -1,4 +1,4 @@
-import type { Device } from '@zbell/contract'
+import type { Device, OwnChannel, OwnQuietHours } from '@zbell/contract'
 import type { Allowed, FrontAnswer, KeptPlan, Permission, Plan } from '@zbell/core/states'
 import type { Stop } from './browser/listeners.ts'
 import type { Remembered } from './states/history.ts'
@@ -29,6 +29,9 @@ export type PermissionState = {
   readonly advice: string
 }
 
+/** One window: the days on which it begins, from when to when by the person’s clock, and what becomes of what comes then. */
+export type QuietHours = OwnQuietHours['quietHours'][number]
+
 export type Bell<Data = unknown> = {
   permission(): PermissionState
   /** Asks the user, if they can still be asked, and registers when they say yes. Call it from a click, never on load. */
@@ -49,6 +52,18 @@ export type Bell<Data = unknown> = {
     join(topic: string): Promise<void>
     leave(topic: string): Promise<void>
     list(): Promise<readonly string[]>
+  }
+  /** The kinds of notification that the app declares. */
+  readonly channels: {
+    list(): Promise<readonly OwnChannel[]>
+    /** Mutes a channel, or lets it ring again, on all devices of the person. */
+    mute(channel: string, muted?: boolean): Promise<void>
+  }
+  /** Hours in which nothing rings for this person, beside the app’s own. */
+  readonly quietHours: {
+    get(): Promise<readonly QuietHours[]>
+    /** An empty list takes them away. */
+    set(quietHours: readonly QuietHours[]): Promise<void>
   }
   /** Facts about the user, those that the app lets devices set; null removes one. */
   set(attributes: Readonly<Record<string, unknown>>): Promise<void>

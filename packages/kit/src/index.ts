@@ -13,7 +13,7 @@ import { type Arriving, type Opened, Reception } from './states/reception.ts'
 import { Registration } from './states/registration.ts'
 
 export type { Allowed, FrontAnswer, KeptPlan, Permission, Plan } from '@zbell/core/states'
-export type { Bell, BellOptions, PermissionState } from './bell.ts'
+export type { Bell, BellOptions, PermissionState, QuietHours } from './bell.ts'
 export type { Remembered } from './states/history.ts'
 export type { Arriving, Opened } from './states/reception.ts'
 
@@ -120,6 +120,14 @@ class BrowserBell {
         join: (topic) => this.#say({ say: 'join', topic }),
         leave: (topic) => this.#say({ say: 'leave', topic }),
         list: async () => (await (await this.#registration.client())?.call('listOwnTopics', {}))?.topics ?? [],
+      },
+      channels: {
+        list: async () => (await (await this.#registration.client())?.call('listOwnChannels', {}))?.channels ?? [],
+        mute: (channel, muted = true) => this.#say({ say: 'channel', channel, muted }),
+      },
+      quietHours: {
+        get: async () => (await (await this.#registration.client())?.call('readOwnQuietHours', {}))?.quietHours ?? [],
+        set: (quietHours) => this.#say({ say: 'quiet-hours', quietHours }),
       },
       set: (values) => this.#say({ say: 'attributes', values }),
       report: (type, data) => this.#say({ say: 'occurrence', event: eventOf(type, data) }),

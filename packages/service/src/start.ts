@@ -15,6 +15,7 @@ import { HandsetControl } from './handsets/control.ts'
 import { httpServer } from './http/server.ts'
 import { Intake } from './intake/intake.ts'
 import { Schedules } from './intake/schedules.ts'
+import { Stops } from './intake/stops.ts'
 import { LiveHub } from './live/hub.ts'
 import { does, openEngine } from './open-engine.ts'
 import { BackgroundJobs } from './scheduler/background-jobs.ts'
@@ -74,6 +75,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const keptDays = config['retention.deliveryDays']
     const intake = new Intake({ database, gateways, pace, keptDays, ...engine.forIntake })
     const schedules = new Schedules(database, intake, keptDays)
+    const stops = new Stops(database, intake)
     if (does(config, 'clock')) {
       const clock = new ScheduleClock(database, schedules, log, (state) => metrics.scheduleRuns.inc({ state }))
       opened.push({ part: 'schedules', close: () => clock.close() })
@@ -90,6 +92,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       consoleDir,
       intake,
       schedules,
+      stops,
       answersApi: does(config, 'http'),
       checks,
       handsets,

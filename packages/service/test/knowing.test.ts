@@ -57,6 +57,7 @@ async function block(devices: readonly number[]) {
     urgency: 1,
     environment: 'development',
     createdAt,
+    channelNo: 0,
     aheadMs: 0,
     kind: 'send',
     failures: 0,
@@ -136,7 +137,7 @@ describe('days', () => {
               const days = new DayCounts()
               for (const { platform, state, reason, durationMs } of entries)
                 days.add(platform, state, reason, durationMs)
-              await days.store(tx, scope.app.no, 'development')
+              await days.store(tx, { appNo: scope.app.no, environment: 'development', channelNo: 0 })
             }),
           ),
         )
@@ -154,7 +155,7 @@ describe('days', () => {
   test('are forgotten after their time, and no sooner', async () => {
     for (const ago of [0, 5, 800])
       await database.change(
-        sql`insert into day_counts values (${scope.app.no}, 'development', utc_date() - interval ${ago} day, 0, 0, ${deliveryStates.accepted}, 0, 3, 7)`,
+        sql`insert into day_counts values (${scope.app.no}, 'development', utc_date() - interval ${ago} day, 0, 0, ${deliveryStates.accepted}, 0, 3, 7, 0)`,
       )
     await forgetDays(database, 760)
     expect((await readDays(database, scope, 1_000)).map(({ count }) => count)).toEqual([7, 7])

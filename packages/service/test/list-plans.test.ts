@@ -113,7 +113,7 @@ describe('a target is found by reading a few rows for each device that it names,
 
 describe('a large target is estimated from a sample', () => {
   const few = { above: 5_000, people: 2_000, fewest: 100 }
-  const asked = { names: ['trips', 'shoeSize'], mode: 'show' as const, exact: false }
+  const asked = { names: ['trips', 'shoeSize'], mode: 'show' as const, exact: false, channelNo: null }
   const tally = (target: Target, how: typeof sampling, exact = false) =>
     tallyTarget(
       database,
@@ -177,7 +177,7 @@ describe('a large target is estimated from a sample', () => {
       database,
       { any: ['everyone'] },
       { appNo, environment: 'production' },
-      { names: [], mode: 'show', exact: false },
+      { names: [], mode: 'show', channelNo: null, exact: false },
       few,
     )
     expect(estimated).toBe(true)

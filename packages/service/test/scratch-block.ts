@@ -11,6 +11,7 @@ export const claimOf = (devices: readonly number[], more: Partial<SendClaim> = {
   urgency: 2,
   environment: 'development',
   createdAt: new Date(),
+  channelNo: 0,
   aheadMs: 0,
   kind: 'send',
   failures: 0,

@@ -3,6 +3,7 @@ import type { Outcome, Reason } from '@zbell/core'
 import type { Notification } from '../src/engine/notification.ts'
 import type { Gateways, Lane, WorkStore } from '../src/engine/ports.ts'
 import { prepareAhead } from '../src/engine/prepare-ahead.ts'
+import { type Restraint, unrestrained } from '../src/engine/restraint.ts'
 import { sendBlock } from '../src/engine/send-block.ts'
 import { sendBlockDefaults } from '../src/engine/send-options.ts'
 import type { BlockDevice, Claim, Outcomes } from '../src/engine/work.ts'
@@ -23,6 +24,9 @@ const notification = {
   urgency: 'normal',
   ttlSeconds: 60,
   expiresAt: new Date(Date.now() + 60_000),
+  channel: null,
+  stopped: false,
+  expanded: 10,
 } as unknown as Notification
 
 let stored: Outcomes[]
@@ -38,6 +42,9 @@ let woken: number[] = []
 /** What all lanes have become meanwhile. */
 let turned: Lane['state'] | undefined
 let opened: string[]
+let restraint: Restraint
+let over: ReadonlyMap<number, string>
+let counted: number[]
 
 beforeEach(() => {
   stored = []
@@ -49,6 +56,9 @@ beforeEach(() => {
   woken = []
   turned = undefined
   opened = []
+  restraint = unrestrained
+  over = new Map()
+  counted = []
   answer = async () => ({ is: 'accepted' })
   lane = async () => undefined
   laneState = () => 'open'
@@ -56,6 +66,11 @@ beforeEach(() => {
 
 const store = {
   devices: async (numbers: readonly number[]) => fleet.filter(({ no }) => numbers.includes(no)),
+  restraint: async () => restraint,
+  countUnderCaps: async (_notification: Notification, _caps: unknown, persons: readonly number[]) => {
+    counted = [...persons]
+    return over
+  },
   storeOutcomes: async (_claim: Claim, outcomes: Outcomes) => {
     stored.push({ ...outcomes, ended: [...outcomes.ended], remaining: [...outcomes.remaining] })
     return holds
@@ -142,6 +157,79 @@ describe('a block', () => {
       [99, 'skipped', 'unregistered'],
     ])
     expect(stored.at(-1)).toMatchObject({ remaining: [], retries: [] })
+  })
+
+  describe('under restraint', () => {
+    const cap = { name: 'offers', most: 1, hours: 24 }
+    const always = (then: 'wait' | 'skip') => ({ from: '00:00', to: '00:00', then, belowUrgency: null })
+
+    test('skips those on whose device its channel is blocked, and those who muted it', async () => {
+      fleet = [device(1), device(2), device(3, { userNo: 30 })]
+      restraint = { ...unrestrained, blocked: new Set([1]), mutedBy: new Set([30]) }
+      await run(claimOf([1, 2, 3]))
+      expect(ends()).toEqual([
+        [1, 'skipped', 'channel-blocked'],
+        [2, 'accepted', undefined],
+        [3, 'skipped', 'channel-muted'],
+      ])
+    })
+
+    test('lets those wait for whom quiet hours hold, until they end, without counting it as a try', async () => {
+      fleet = [device(1, { timeZone: 'Asia/Tokyo' }), device(2, { timeZone: 'Europe/Oslo' })]
+      const now = Date.parse('2027-01-12T14:00:00Z')
+      const night = { from: '22:00', to: '07:00', then: 'wait' as const }
+      restraint = { ...unrestrained, quiet: [night] }
+      const ofLater = { ...notification, expiresAt: new Date(now + 86_400_000) }
+      await sendBlock(claimOf([1, 2], { failures: 2 }), ofLater, store, gateways, {
+        ...sendBlockDefaults,
+        now: () => now,
+        chance: () => 0,
+      })
+      expect(ends()).toEqual([[2, 'accepted', undefined]])
+      // Seven in the morning of the next day in Tokyo.
+      expect(stored.at(-1)?.retries).toEqual([
+        { devices: [1], failures: 2, cause: 'quiet-hours', afterMs: 8 * 3_600_000 },
+      ])
+    })
+
+    test('ends those who would wait for longer than it lives, and leaves out where that is asked', async () => {
+      fleet = [device(1), device(2, { userNo: 20 })]
+      restraint = { ...unrestrained, quiet: [always('wait')] }
+      await run(claimOf([1, 2]))
+      expect(ends()).toEqual([
+        [1, 'expired', 'quiet-hours'],
+        [2, 'expired', 'quiet-hours'],
+      ])
+      stored = []
+      restraint = { ...unrestrained, own: new Map([[20, [always('skip')]]]) }
+      await run(claimOf([1, 2]))
+      expect(ends()).toEqual([
+        [1, 'accepted', undefined],
+        [2, 'skipped', 'quiet-hours'],
+      ])
+    })
+
+    test('counts under caps each person once, and only who would ring; whom a cap leaves out is told which', async () => {
+      fleet = [
+        device(1, { userNo: 10 }),
+        device(2, { userNo: 10 }),
+        device(3),
+        device(4, { userNo: 40, muted: true }),
+        device(5, { userNo: 50 }),
+      ]
+      restraint = { ...unrestrained, caps: [cap] }
+      over = new Map([[10, 'offers']])
+      await run(claimOf([1, 2, 3, 4, 5]))
+      expect(counted).toEqual([10, -3, 50])
+      expect(ends()).toEqual([
+        [1, 'skipped', 'over-cap'],
+        [2, 'skipped', 'over-cap'],
+        [3, 'accepted', undefined],
+        [4, 'skipped', 'muted'],
+        [5, 'accepted', undefined],
+      ])
+      expect(stored.flatMap(({ ended }) => ended).find(({ deviceNo }) => deviceNo === 1)?.detail).toBe('offers')
+    })
   })
 
   test('never has more requests on their way than its lane has places', async () => {

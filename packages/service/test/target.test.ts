@@ -117,7 +117,7 @@ describe('a target', () => {
     })
     await fc.assert(
       fc.asyncProperty(meant, async (target) => {
-        const asked = { names: [], mode: 'show' as const, exact: true }
+        const asked = { names: [], mode: 'show' as const, exact: true, channelNo: null }
         const { groups, people: counted, estimated } = await tallyTarget(database, target, where(), asked)
         const found = fleet.filter(({ platform, names }) => isMeant(target, platform, (text) => names.has(text)))
         expect(estimated).toBe(false)
@@ -183,7 +183,7 @@ test('whether a device can be rung is the same in the database as in memory, wha
       for (const muted of [true, false])
         for (const retired of [true, false]) {
           const [row] = await database.rows<{ rings: number }>(
-            sql`select ${isReachable(mode)} as rings from (select ${permission} as permission, ${muted} as muted, ${retired ? new Date() : null} as retired_at) v`,
+            sql`select ${isReachable(mode, null)} as rings from (select ${permission} as permission, ${muted} as muted, ${retired ? new Date() : null} as retired_at) v`,
           )
           expect(row!.rings === 1).toBe(reasonToSkip({ permission, muted, retired }, mode) === undefined)
         }

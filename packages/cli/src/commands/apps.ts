@@ -5,6 +5,7 @@ import { safe } from '../drawing/text.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
+import { stopCommands } from './stops.ts'
 
 type ChangeFlags = {
   readonly name?: string
@@ -18,7 +19,9 @@ const platforms = ['ios', 'android', 'web'] as const
 const nothing = 'none'
 
 export function appCommands(program: Command, io: Io, done: Run): void {
-  const group = program.command('app').description('Make, look at and change apps; with the operator’s key')
+  const group = program
+    .command('app')
+    .description('Make, look at and change apps, with the operator’s key; stop one and start it again')
   const withIdentifiers = (command: Command) =>
     command
       .option('--ios <identifier>', 'its bundle identifier on iOS')
@@ -64,6 +67,7 @@ export function appCommands(program: Command, io: Io, done: Run): void {
     .option('--name <name>', 'what people call it')
     .addHelpText('after', '\nExample:\n  $ zbell app change --android example.ferries')
     .action(withContext<ChangeFlags, []>(io, done, change))
+  stopCommands(group, io, done)
 }
 
 async function list({ client, flags, io, paint }: Context<object>): Promise<number> {

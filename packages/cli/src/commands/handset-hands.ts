@@ -17,6 +17,7 @@ export type ChangeFlags = {
   readonly clock?: string
   readonly timeZone?: string
   readonly place?: string
+  readonly block?: string[]
 }
 
 /** What the flags of `zbell handset set` say. @throws {UsageError} */
@@ -34,6 +35,7 @@ export function changeOf(flags: ChangeFlags): HandsetChange {
     ...Object.fromEntries(switches),
     user: flags.user === 'none' ? null : flags.user,
     clockOffsetSeconds: flags.clock === undefined ? undefined : wholeSeconds(flags.clock),
+    blockedChannels: flags.block?.includes('none') ? [] : flags.block,
     place: flags.place === undefined ? undefined : placeOf(flags.place),
   }
   const given = Object.entries(change).filter(([, value]) => value !== undefined)

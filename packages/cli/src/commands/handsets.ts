@@ -70,6 +70,7 @@ export function handsetCommands(program: Command, io: Io, done: Run): void {
     .option('--clock <seconds>', 'how far its clock is ahead, or behind with a minus')
     .option('--time-zone <zone>', 'such as Europe/Oslo')
     .option('--place <longitude,latitude>', 'where it is, in degrees; “none” when it does not know')
+    .option('--block <channel...>', 'channels that its system blocks from now on; none for none')
     .addHelpText('after', '\nExample:\n  $ zbell handset set ada-ios --app-state front --in-front replace')
     .action(withContext<ChangeFlags, [string]>(io, done, change))
   const acts: [string, string, (...given: string[]) => HandsetAct][] = [
@@ -101,6 +102,17 @@ export function handsetCommands(program: Command, io: Io, done: Run): void {
       .addHelpText('after', `\nExample:\n  $ zbell handset ${verb} ada-ios route-4`)
       .action(
         withContext<object, [string, string]>(io, done, (context, id, topic) => act(context, id, { do: verb, topic })),
+      )
+  }
+  for (const verb of ['mute', 'unmute'] as const) {
+    group
+      .command(`${verb} <id> <channel>`)
+      .description(verb === 'mute' ? 'Mute a channel in the app' : 'Let a channel ring again in the app')
+      .addHelpText('after', `\nExample:\n  $ zbell handset ${verb} ada-ios offers`)
+      .action(
+        withContext<object, [string, string]>(io, done, (context, id, channel) =>
+          act(context, id, { do: verb === 'mute' ? 'mute-channel' : 'let-channel', channel }),
+        ),
       )
   }
   group

@@ -7,7 +7,7 @@ import { exitCodes } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 
-type DaysFlags = { readonly days: string }
+type DaysFlags = { readonly days: string; readonly channel?: string }
 
 /** How the service does, and what each day brought. */
 export function healthCommands(program: Command, io: Io, done: Run): void {
@@ -20,6 +20,7 @@ export function healthCommands(program: Command, io: Io, done: Run): void {
     .command('days')
     .description('What each day brought, and how long each step took')
     .option('--days <count>', 'so many, today among them, up to 366', '14')
+    .option('--channel <channel>', 'only what was sent on this channel')
     .addHelpText('after', '\nExample:\n  $ zbell days --days 7')
     .action(withContext<DaysFlags, []>(io, done, days))
 }
@@ -94,7 +95,10 @@ const gatewayTable = (
   )
 
 async function days({ client, app, flags, io, paint }: Context<DaysFlags>): Promise<number> {
-  const { items } = await client.call('listDays', { params: { app }, query: { days: flags.days } })
+  const { items } = await client.call('listDays', {
+    params: { app },
+    query: { days: flags.days, channel: flags.channel },
+  })
   if (flags.json) printJson(io, items)
   else if (items.length === 0) io.out('Nothing was sent on these days.\n')
   else io.out(dayTable(items, paint.dim))

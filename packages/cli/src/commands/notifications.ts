@@ -14,6 +14,7 @@ type ListFlags = {
   readonly search?: string
   readonly user?: string
   readonly reason?: string
+  readonly channel?: string
 }
 
 export function notificationCommands(program: Command, io: Io, done: Run): void {
@@ -25,6 +26,7 @@ export function notificationCommands(program: Command, io: Io, done: Run): void 
     .option('--after <place>', 'go on where the page before ended')
     .option('--search <text>', 'only those whose texts or name have this in them')
     .option('--user <name>', 'only those with a delivery for this person')
+    .option('--channel <channel>', 'only those of this channel')
     .option('--reason <code>', 'only those with a delivery that ended so')
     .addHelpText('after', '\nExample:\n  $ zbell notification list --limit 5')
     .action(withContext<ListFlags, []>(io, done, list))
@@ -50,6 +52,7 @@ async function list({ client, app, flags, io, paint }: Context<ListFlags>): Prom
       search: flags.search,
       user: flags.user,
       reason: flags.reason,
+      channel: flags.channel,
     },
   })
   if (flags.json) printJson(io, page)

@@ -212,17 +212,18 @@ async function runs({ client, app, flags, io, paint }: Context<PageFlags>, sched
 
 async function upcoming({ client, app, flags, io, paint }: Context<{ readonly days: string }>): Promise<number> {
   const days = wholeOf('--days', flags.days)
-  const found = await client.call('listUpcoming', { params: { app }, query: { days } })
+  const found = await client.call('listUpcoming', { params: { app }, query: { days, reach: 'true' } })
   if (flags.json) printJson(io, found)
   else if (found.items.length === 0) io.out(`Nothing rings within ${days} days.\n`)
   else {
     io.out(
       table(
-        ['when', 'name', 'shows'],
-        found.items.map(({ dueAt, name, notification, shows, paused, readersHour }) => [
+        ['when', 'name', 'shows', 'would ring'],
+        found.items.map(({ dueAt, name, notification, shows, paused, readersHour, reach }) => [
           `${moment(dueAt, io)}${readersHour === null ? '' : `, ${readersHour.slice(11, 16)} each reader’s clock`}${paused ? ' (paused)' : ''}`,
           safe(name ?? notification ?? ''),
-          safe(cut(shows.title, 50)),
+          safe(cut(shows.title || '(wakes the app)', 50)),
+          reach === null ? '–' : `${reach.estimated ? 'about ' : ''}${reach.devices.toLocaleString('en')}`,
         ]),
         paint.dim,
       ),

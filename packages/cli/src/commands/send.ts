@@ -6,6 +6,7 @@ import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 import { readObjectFile } from './notification-file.ts'
+import { present, secondsIn } from './reading.ts'
 import { watchToEnd } from './watching.ts'
 import { sayUnderstood, type WhenFlags, whenIn, withWhen } from './when-flags.ts'
 
@@ -21,6 +22,7 @@ type SendFlags = WhenFlags & {
   readonly subtitle?: string
   readonly body?: string
   readonly navigate?: string
+  readonly channel?: string
   readonly tag?: string
   readonly group?: string
   readonly sound?: string
@@ -61,6 +63,7 @@ export function sendCommand(program: Command, io: Io, done: Run): void {
     .option('--subtitle <text>', 'a line of its own below the title')
     .option('--body <text>', 'the text below it')
     .option('--navigate <place>', 'where a tap leads: a path in the app, or an address')
+    .option('--channel <channel>', 'the kind of notification that it is')
     .option('--tag <tag>', 'takes the place of an earlier one with the same tag')
     .option('--group <group>', 'lies together with others of this group')
     .option('--sound <name>', 'default, none, or a sound of the app by its name')
@@ -109,7 +112,7 @@ async function send(context: Context<SendFlags>): Promise<number> {
     }
     const review = await client.call('reviewNotification', { params, body, query })
     if (flags.json) printJson(io, review)
-    else io.out(drawReview(review, paint))
+    else io.out(drawReview(review, paint, io))
     return review.faults.length > 0 ? exitCodes.invalid : exitCodes.done
   }
   if (!flags.yes && !(await mayGo(context, body))) return exitCodes.notAllowed
@@ -142,7 +145,7 @@ async function mayGo(
       `This would ring ${devices.toLocaleString('en')} devices, and nobody is here to ask; add --yes.`,
     )
   }
-  if (!flags.json) io.err(drawReview(review, paint))
+  if (!flags.json) io.err(drawReview(review, paint, io))
   if (review.faults.length > 0) return false
   const wanted = isMany ? String(devices) : 'y'
   const answer = await io.ask(
@@ -163,10 +166,10 @@ function requestOf(flags: SendFlags): NotificationRequest {
   const file = (flags.file === undefined ? {} : readObjectFile(flags.file)) as Partial<NotificationRequest>
   const isContent = flags.file !== undefined && !('content' in file) && !('to' in file)
   const { content: given, ...rest } = isContent ? { content: file as NotificationRequest['content'] } : file
-  const { title, subtitle, body, navigate, tag, group, sound } = flags
+  const { title, subtitle, body, navigate, channel, tag, group, sound } = flags
   const content = {
     ...given,
-    ...present({ title, subtitle, body, navigate, tag, group, sound }),
+    ...present({ title, subtitle, body, navigate, channel, tag, group, sound }),
     ...(flags.data === undefined ? {} : { data: parseObject('--data', flags.data, '{"sailing": 12}') }),
     ...(flags.commands === undefined
       ? {}
@@ -191,16 +194,13 @@ function requestOf(flags: SendFlags): NotificationRequest {
       mode: flags.mode,
       name: flags.name,
       paused: flags.paused,
-      ttlSeconds: seconds('--ttl', flags.ttl),
-      spreadSeconds: seconds('--spread', flags.spread),
+      ttlSeconds: secondsIn('--ttl', flags.ttl),
+      spreadSeconds: secondsIn('--spread', flags.spread),
       values: pairs('--value', flags.value, rest.values),
       fallbacks: pairs('--fallback', flags.fallback, rest.fallbacks),
     }),
   } as NotificationRequest
 }
-
-const present = (all: Record<string, unknown>): Record<string, unknown> =>
-  Object.fromEntries(Object.entries(all).filter(([, value]) => value !== undefined))
 
 /** `delay=15` is a number, `open=true` a boolean, all else text; quotes keep a number text: `pass="15"`. */
 function pairs(flag: string, texts: readonly string[] | undefined, before: object | undefined): object | undefined {
@@ -221,10 +221,4 @@ function parseObject(flag: string, text: string, example: string): Record<string
   } catch {
     throw new UsageError(`${flag} is not JSON: ${text.slice(0, 60)}; write an object, such as '${example}'.`)
   }
-}
-
-function seconds(flag: string, text: string | undefined): number | undefined {
-  if (text === undefined) return undefined
-  if (!/^\d+$/.test(text)) throw new UsageError(`${flag} wants whole seconds, not ${text.slice(0, 40)}.`)
-  return Number(text)
 }

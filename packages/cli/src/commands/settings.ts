@@ -4,6 +4,7 @@ import { table } from '../drawing/table.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
+import { countIn, truthIn } from './reading.ts'
 
 type ChangeFlags = {
   readonly askFrom?: string
@@ -45,24 +46,14 @@ async function change(context: Context<ChangeFlags>): Promise<number> {
   const { client, app, flags } = context
   const { askFrom, timeZone, requireProof, openTopics } = flags
   const body = {
-    ...(askFrom === undefined ? {} : { askFrom: devices(askFrom) }),
+    ...(askFrom === undefined ? {} : { askFrom: countIn('--ask-from', askFrom, 'a number of devices') }),
     ...(timeZone === undefined ? {} : { timeZone }),
-    ...(requireProof === undefined ? {} : { requireProof: truth('--require-proof', requireProof) }),
-    ...(openTopics === undefined ? {} : { openTopics: truth('--open-topics', openTopics) }),
+    ...(requireProof === undefined ? {} : { requireProof: truthIn('--require-proof', requireProof) }),
+    ...(openTopics === undefined ? {} : { openTopics: truthIn('--open-topics', openTopics) }),
   }
   if (Object.keys(body).length === 0)
     throw new UsageError('nothing to change was given; give --ask-from, --time-zone, --require-proof or --open-topics.')
   return tell(context, await client.call('changeSettings', { params: { app }, body }))
-}
-
-function devices(text: string): number {
-  if (/^\d{1,9}$/.test(text)) return Number(text)
-  throw new UsageError(`--ask-from wants a number of devices, not ${text.slice(0, 60)}.`)
-}
-
-function truth(flag: string, text: string): boolean {
-  if (text === 'yes' || text === 'no') return text === 'yes'
-  throw new UsageError(`${flag} wants yes or no, not ${text.slice(0, 60)}.`)
 }
 
 async function proofKey({ client, app, flags, io }: Context<object>): Promise<number> {
@@ -88,6 +79,8 @@ function tell({ flags, io, paint }: Context<object>, settings: AppSettings): num
           ['time zone', timeZone, 'the clock of those whose devices have told none'],
           ['require proof', said(requireProof), 'a device that names a user has to show a proof of it'],
           ['open topics', said(openTopics), 'devices may join topics that nobody declared'],
+          ['quiet hours', String(settings.quietHours.length), 'windows: zbell quiet-hours list'],
+          ['caps', String(settings.caps.length), 'zbell cap list'],
           ['proof key', said(settings.proofKey), 'there is a key to sign proofs with'],
         ],
         paint.dim,

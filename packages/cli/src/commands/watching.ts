@@ -2,7 +2,7 @@ import type { Delivery, Notification } from '@zbell/contract'
 import { readEvents } from '@zbell/contract/events'
 import { paintState } from '../drawing/paint.ts'
 import { pad, safe } from '../drawing/text.ts'
-import { clock } from '../drawing/time.ts'
+import { clock, moment } from '../drawing/time.ts'
 import { exitCodes } from '../exit-codes.ts'
 import { type Context, printJson } from './context.ts'
 
@@ -33,6 +33,11 @@ export async function watchToEnd(context: Context<object>, id: string): Promise<
       if (event !== 'notification') continue
       last = data as Notification
       if (!flags.json && last.totals.expanded > deliveries.size) tellTotals(context, last)
+      const waits = waitsFor(context, last)
+      if (waits !== undefined) {
+        if (!flags.json) io.err(`${waits}\n`)
+        break
+      }
       if (last.state !== 'finished' && last.state !== 'cancelled') continue
       if (allSettled(last, deliveries)) break
       patience ??= setTimeout(() => enough.abort(), receiptsWithinMs)
@@ -45,7 +50,17 @@ export async function watchToEnd(context: Context<object>, id: string): Promise<
   if (!last) return exitCodes.done
   if (flags.json) printJson(io, { ...last, deliveries: [...deliveries.values()] })
   else io.out(`\n${summary(last)}\n${reasonsOf(last, paint.dim)}`)
-  return io.stop.aborted || reached(last) > 0 || last.totals.expanded === 0 ? exitCodes.done : exitCodes.nobodyReached
+  return io.stop.aborted || reached(last) > 0 || last.totals.expanded === 0 || last.totals.queued > 0
+    ? exitCodes.done
+    : exitCodes.nobodyReached
+}
+
+/** What is waited for that nobody sits out; undefined while it goes on. */
+function waitsFor({ io }: Context<object>, { state, totals, quiet }: Notification): string | undefined {
+  if (state === 'stopped') return 'The app is stopped; it waits until somebody starts it again: zbell app start.'
+  if (quiet === null || state !== 'sending' || totals.queued > quiet.devices) return undefined
+  const devices = `${quiet.devices.toLocaleString('en')} ${quiet.devices === 1 ? 'device waits' : 'devices wait'}`
+  return `${devices} for quiet hours to end, from ${moment(quiet.until, io)} on.`
 }
 
 const reached = ({ totals }: Notification): number =>

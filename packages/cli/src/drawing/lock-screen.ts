@@ -69,6 +69,8 @@ function moods(handset: Handset): string[] {
     handset.doNotDisturb ? 'do not disturb' : '',
     handset.lowPower ? 'low power' : '',
     handset.muted ? 'muted in the app' : '',
+    ...handset.mutedChannels.map((channel) => `${safe(channel)} muted in the app`),
+    ...handset.blockedChannels.map((channel) => `${safe(channel)} blocked by the system`),
     handset.topics.length > 0 ? `follows ${handset.topics.map(safe).join(', ')}` : '',
     ...handset.plans.map(
       ({ name, ringsAt }) => `plans ${safe(name)}${ringsAt ? ` at ${ringsAt.slice(11, 16)} UTC` : ''}`,

@@ -2,13 +2,14 @@ import type { Review } from '@zbell/contract'
 import type { Paint } from './paint.ts'
 import { table } from './table.ts'
 import { cut, safe } from './text.ts'
+import { moment } from './time.ts'
 
 const many = (count: number, one: string, more: string): string =>
   `${count.toLocaleString('en')} ${count === 1 ? one : more}`
 
 /** What would happen, for somebody who decides whether it shall. */
-export function drawReview(review: Review, paint: Paint): string {
-  const { devices, people, estimated, leftOut, listed, samples, faults, warnings, seconds } = review
+export function drawReview(review: Review, paint: Paint, clock: Parameters<typeof moment>[1]): string {
+  const { devices, people, estimated, leftOut, quiet, caps, listed, samples, faults, warnings, seconds } = review
   const on = Object.entries(devices).filter(([, count]) => count > 0)
   const total = on.reduce((sum, [, count]) => sum + count, 0)
   const parts = on.map(([platform, count]) => `${platform} ${count.toLocaleString('en')}`).join(', ')
@@ -16,11 +17,18 @@ export function drawReview(review: Review, paint: Paint): string {
     `${estimated ? 'About ' : ''}${paint.strong(many(total, 'device', 'devices'))} of ${many(people, 'person', 'people')}${parts ? `: ${parts}` : ''}${duration(seconds)}`,
   ]
   if (estimated) lines.push(paint.dim('From a sample; --review --exact counts each one.'))
+  if (quiet.length > 0) {
+    lines.push('', 'Wait for quiet hours to end')
+    for (const { until, devices: waiting } of quiet)
+      lines.push(`  ${waiting.toLocaleString('en')} × until ${moment(until, clock)}`)
+  }
   if (leftOut.length > 0) {
     lines.push('', 'Left out')
     for (const { reason, count, says } of leftOut)
       lines.push(`  ${count.toLocaleString('en')} × ${reason}  ${paint.dim(says)}`)
   }
+  for (const { cap, people: full } of caps)
+    lines.push(`  The cap ${safe(cap)} leaves out ${many(full, 'person', 'people')}.`)
   if (listed.length > 0)
     lines.push(
       table(

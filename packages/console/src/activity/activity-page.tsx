@@ -6,6 +6,7 @@ import { Link } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { ChannelFilter } from '../channels/channel-filter.tsx'
 import { ActionLink } from '../parts/button.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Exports } from '../parts/exports.tsx'
@@ -69,10 +70,12 @@ const columns: readonly Column<Notification>[] = [
 
 export function ActivityPage() {
   const place = usePlace()
-  const { search, user, reason, after, set, goOn } = useFilters('search', 'user', 'reason')
-  const filters = { ...(search ? { search } : {}), ...(user ? { user } : {}), ...(reason ? { reason } : {}) }
+  const { search, user, reason, channel, after, set, goOn } = useFilters('search', 'user', 'reason', 'channel')
+  const filters = Object.fromEntries(
+    Object.entries({ search, user, reason, channel }).filter(([, text]) => text !== ''),
+  )
   const { data, error, refetch } = useQuery({
-    queryKey: [...keys.notifications(place), after ?? '', search, user, reason],
+    queryKey: [...keys.notifications(place), after ?? '', search, user, reason, channel],
     placeholderData: keepPreviousData,
     queryFn: () =>
       api.call('listNotifications', {
@@ -85,6 +88,7 @@ export function ActivityPage() {
       <TextFilter label="Search" value={search} example="storm" onChange={(text) => set('search', text)} />
       <TextFilter label="Person" value={user} example="ada" onChange={(text) => set('user', text.trim())} />
       <Reasons chosen={reason} onChoose={(code) => set('reason', code)} />
+      <ChannelFilter chosen={channel} onChoose={(name) => set('channel', name)} />
       <Exports what="notifications" filters={filters} />
     </FilterBar>
   )

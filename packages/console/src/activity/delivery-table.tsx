@@ -53,6 +53,13 @@ const columnsOf = (notification: string): readonly Column<Delivery>[] => [
           why
         </Link>
         {one.reason && <span className="block max-w-64 text-sm text-soft">{one.reason.says}</span>}
+        {one.cap && <span className="block font-mono text-xs text-soft">{one.cap}</span>}
+        {one.waits && (
+          <span className="block max-w-64 text-sm text-soft">
+            {one.waits.reason === 'quiet-hours' ? 'Waits for quiet hours to end' : 'Waits for another try'},{' '}
+            {timeOf(one.waits.until)}
+          </span>
+        )}
       </>
     ),
   },

@@ -89,8 +89,13 @@ function Detail({ notification, deliveries, more, progress, reason }: DetailProp
       )}
       <p className="mt-2 text-sm text-soft">
         Sent <Moment at={notification.createdAt} /> by {notification.sentBy} to{' '}
-        <span className="font-mono">{sayTarget(notification.to)}</span>, urgency {notification.urgency}.{' '}
-        {stands(notification)}
+        <span className="font-mono">{sayTarget(notification.to)}</span>, urgency {notification.urgency}
+        {notification.channel && (
+          <>
+            , channel <span className="font-mono">{notification.channel}</span>
+          </>
+        )}
+        . {stands(notification)}
       </p>
       <Holds notification={notification} />
       <section aria-labelledby="totals" className="mt-8">
@@ -143,14 +148,17 @@ function Detail({ notification, deliveries, more, progress, reason }: DetailProp
   )
 }
 
-function stands({ state, expiresAt, dueAt, missedAt }: Notification): string {
+function stands({ state, expiresAt, dueAt, missedAt, quiet }: Notification): string {
   if (missedAt !== null)
     return 'Missed: the service was not running at its hour, and ringing it later would only have confused people.'
   if (state === 'scheduled' && dueAt !== null)
     return `Waits for its hour, ${new Date(dueAt).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })}. Whom its target names is found then.`
+  if (state === 'stopped') return 'The app is stopped: it waits until somebody starts it again.'
   if (state === 'paused') return 'Paused: what has not gone waits until it goes on.'
   if (state === 'cancelled') return 'Cancelled: what had not gone by then does not go.'
   if (state === 'finished') return 'Everything was handed over; receipts may still come.'
   const until = new Date(expiresAt).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })
+  if (quiet !== null)
+    return `${quiet.devices.toLocaleString('en')} ${quiet.devices === 1 ? 'device waits' : 'devices wait'} for quiet hours to end, the first at ${new Date(quiet.until).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })}.`
   return `${state === 'expanding' ? 'Looking for devices' : 'Being sent'}; it lives until ${until}.`
 }

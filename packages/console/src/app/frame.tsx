@@ -1,6 +1,17 @@
 import { useQueryClient } from '@tanstack/react-query'
 import type { Session } from '@zbell/contract'
-import { Ellipsis, LogOut, MoonStar, PenLine, Rows3, Search, Settings2, ToggleLeft, TriangleAlert } from 'lucide-react'
+import {
+  Ellipsis,
+  LogOut,
+  MoonStar,
+  OctagonX,
+  PenLine,
+  Rows3,
+  Search,
+  Settings2,
+  ToggleLeft,
+  TriangleAlert,
+} from 'lucide-react'
 import { lazy, type ReactNode, Suspense, useEffect, useMemo, useState } from 'react'
 import { NavLink, Outlet, useLocation, useNavigate } from 'react-router'
 import { applyDensity, type Density, densities, readDensity } from '../look/density.ts'
@@ -12,6 +23,7 @@ import { Waiting } from '../parts/page.tsx'
 import { Popover } from '../parts/popover.tsx'
 import { Select } from '../parts/select.tsx'
 import { Segments } from '../parts/toggles.tsx'
+import { StopBanner } from '../stop/stop-banner.tsx'
 import { api } from './api.ts'
 import { useLiveApp } from './live.ts'
 import { placeOf, places } from './pages.ts'
@@ -95,6 +107,7 @@ function Framed({ session, place, onApp, onEnvironment, children }: FramedProps)
   const other = environment === 'production' ? 'development' : 'production'
   const acts: readonly PaletteAct[] = [
     { name: 'Write a notification', icon: PenLine, act: () => void go('/write') },
+    { name: 'Stop everything', icon: OctagonX, act: () => void go('/stop') },
     { name: `Go to ${other}`, icon: ToggleLeft, act: () => onEnvironment(other) },
     { name: 'Change between day and dusk', icon: MoonStar, act: look.turn },
     {
@@ -113,6 +126,7 @@ function Framed({ session, place, onApp, onEnvironment, children }: FramedProps)
         <Rail {...choices} onPalette={() => setPalette(true)} />
         <div className="min-w-0 max-md:pb-16">
           <TopLine place={place} onPalette={() => setPalette(true)} />
+          <StopBanner />
           <main id="main">{children}</main>
         </div>
       </div>

@@ -14,12 +14,14 @@ export const keys = {
   credentials: (place: Place) => [...placeKey(place), 'credentials'] as const,
   handsets: (place: Place) => [...placeKey(place), 'handsets'] as const,
   people: (place: Place) => [...placeKey(place), 'people'] as const,
+  channels: (place: Place) => [...placeKey(place), 'channels'] as const,
+  stop: (place: Place) => [...placeKey(place), 'stop'] as const,
   schedules: (place: Place) => [...placeKey(place), 'schedules'] as const,
   segments: (place: Place) => [...placeKey(place), 'segments'] as const,
   topics: (place: Place) => [...placeKey(place), 'topics'] as const,
   devices: (place: Place) => [...placeKey(place), 'devices'] as const,
   /** @param count so many days, each number of them an answer of its own */
-  days: (place: Place, count: number) => [...placeKey(place), 'days', count] as const,
+  days: (place: Place, count: number, channel = '') => [...placeKey(place), 'days', count, channel] as const,
   health: (place: Place) => [...placeKey(place), 'health'] as const,
 }
 

@@ -1,12 +1,14 @@
 import {
   Activity,
   Bell,
+  BellRing,
   CalendarClock,
   Filter,
   FlaskConical,
   HeartPulse,
   KeyRound,
   type LucideIcon,
+  OctagonX,
   PenLine,
   Route,
   ScrollText,
@@ -32,6 +34,7 @@ export const places: readonly PlaceEntry[] = [
       { to: '/people', name: 'People', icon: Users },
       { to: '/topics', name: 'Topics', icon: Tags },
       { to: '/segments', name: 'Segments', icon: Filter },
+      { to: '/channels', name: 'Channels', icon: BellRing },
     ],
   },
   {
@@ -40,6 +43,7 @@ export const places: readonly PlaceEntry[] = [
     pages: [
       { to: '/write', name: 'Write', icon: PenLine },
       { to: '/upcoming', name: 'Upcoming', icon: CalendarClock },
+      { to: '/stop', name: 'Stop', icon: OctagonX },
     ],
   },
   {

@@ -5,6 +5,7 @@ import { useMemo, useState } from 'react'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { ChannelFilter } from '../channels/channel-filter.tsx'
 import { Plot } from '../parts/chart.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Failure, Waiting } from '../parts/page.tsx'
@@ -26,16 +27,24 @@ export function Days() {
   const place = usePlace()
   const { app, environment } = place
   const [chosen, choose] = useState<string>()
+  const [channel, setChannel] = useState('')
   const { data, error } = useQuery({
-    queryKey: keys.days(place, shownDays),
-    queryFn: () => api.call('listDays', { params: { app: app.slug }, query: { environment, days: shownDays } }),
+    queryKey: keys.days(place, shownDays, channel),
+    queryFn: () =>
+      api.call('listDays', {
+        params: { app: app.slug },
+        query: { environment, days: shownDays, ...(channel === '' ? {} : { channel }) },
+      }),
     refetchInterval: againMs,
   })
   const days = [...(data?.items ?? [])].reverse()
   const day = days.find((one) => one.day === chosen) ?? days[0]
   return (
     <section>
-      <h2>Days</h2>
+      <div className="flex flex-wrap items-end justify-between gap-3">
+        <h2>Days</h2>
+        <ChannelFilter chosen={channel} onChoose={setChannel} />
+      </div>
       {error ? (
         <Failure error={error} />
       ) : !data ? (

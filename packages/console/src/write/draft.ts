@@ -1,4 +1,4 @@
-import type { Notification, NotificationRequest, Target, WritingInput } from '@zbell/contract'
+import type { Notification, NotificationRequest, Target, When, WritingInput } from '@zbell/contract'
 
 export type Texts = { readonly title: string; readonly subtitle: string; readonly body: string }
 export type Button = { readonly title: string; readonly action: string; readonly navigate: string }
@@ -9,6 +9,7 @@ export type Draft = {
   readonly to: Target
   /** By language; the empty one is what everybody gets. */
   readonly texts: { readonly [language: string]: Texts }
+  readonly channel: string
   readonly navigate: string
   readonly tag: string
   readonly group: string
@@ -17,7 +18,9 @@ export type Draft = {
   readonly actions: readonly Button[]
   readonly values: Values
   readonly fallbacks: Values
-  readonly urgency: 'very-low' | 'low' | 'normal' | 'high'
+  /** Empty: the channel’s, else normal. */
+  readonly urgency: '' | 'very-low' | 'low' | 'normal' | 'high'
+  /** 0: the channel’s, else a day. */
   readonly ttlSeconds: number
   readonly spreadSeconds: number
   /** What a copied notification has beyond these fields; it goes along as it was. */
@@ -29,6 +32,7 @@ export const noTexts: Texts = { title: '', subtitle: '', body: '' }
 export const emptyDraft: Draft = {
   to: {},
   texts: { '': noTexts },
+  channel: '',
   navigate: '',
   tag: '',
   group: '',
@@ -37,8 +41,8 @@ export const emptyDraft: Draft = {
   actions: [],
   values: {},
   fallbacks: {},
-  urgency: 'normal',
-  ttlSeconds: 86_400,
+  urgency: '',
+  ttlSeconds: 0,
   spreadSeconds: 0,
   beyond: {},
 }
@@ -55,7 +59,7 @@ const given = (values: Values): Values | undefined => (Object.keys(values).lengt
 
 export function requestOf(draft: Draft): NotificationRequest {
   const { '': shared = noTexts, ...languages } = draft.texts
-  const { navigate, tag, group, sound, image, values, fallbacks } = draft
+  const { channel, navigate, tag, group, sound, image, values, fallbacks } = draft
   const actions = draft.actions.map((one, i) => filled({ ...one, action: one.action || `action-${i + 1}` }))
   const perLanguage = Object.fromEntries(
     Object.entries(languages).flatMap(([language, texts]) => {
@@ -66,24 +70,37 @@ export function requestOf(draft: Draft): NotificationRequest {
   const content = {
     ...draft.beyond,
     perLanguage: undefined,
-    ...filled({ ...shared, navigate, tag, group, sound, image, actions }),
+    ...filled({ ...shared, channel, navigate, tag, group, sound, image, actions }),
     ...(Object.keys(perLanguage).length > 0 ? { perLanguage } : {}),
   }
   return {
     to: filled(draft.to),
     content,
     ...filled({ values: given(values), fallbacks: given(fallbacks) }),
-    urgency: draft.urgency,
-    ttlSeconds: draft.ttlSeconds,
+    ...(draft.urgency === '' ? {} : { urgency: draft.urgency }),
+    ...(draft.ttlSeconds === 0 ? {} : { ttlSeconds: draft.ttlSeconds }),
     spreadSeconds: draft.spreadSeconds,
   } as NotificationRequest
+}
+
+/** The same handed to devices as a plan of this name, which they ring by themselves at its time. */
+export function planRequestOf(draft: Draft, name: string, when: When): NotificationRequest {
+  const { title, body } = draft.texts[''] ?? noTexts
+  const { navigate, tag } = draft
+  const plan = { name, when, content: filled({ title, body, navigate, tag }) }
+  return {
+    to: filled(draft.to),
+    mode: 'wake',
+    content: { commands: { plans: [plan] } },
+  } as unknown as NotificationRequest
 }
 
 type Like = Pick<Notification, 'to' | 'content' | 'values' | 'fallbacks' | 'urgency' | 'ttlSeconds' | 'spreadSeconds'>
 
 /** A draft like a notification that was sent, for the same people. */
 export function draftLike({ to, content, values, fallbacks, urgency, ttlSeconds, spreadSeconds }: Like): Draft {
-  const { title, subtitle, body, navigate, tag, group, sound, image, actions, perLanguage, ...beyond } = content
+  const { title, subtitle, body, channel, navigate, tag, group, sound, image, actions, perLanguage, ...beyond } =
+    content
   const texts = (given: {
     title?: string | undefined
     subtitle?: string | undefined
@@ -100,6 +117,7 @@ export function draftLike({ to, content, values, fallbacks, urgency, ttlSeconds,
       '': texts({ title, subtitle, body }),
       ...Object.fromEntries(Object.entries(perLanguage ?? {}).map(([language, own]) => [language, texts(own)])),
     },
+    channel: channel ?? '',
     navigate: navigate ?? '',
     tag: tag ?? '',
     group: group ?? '',
@@ -122,7 +140,7 @@ export function fieldOf(pointer: string): string | undefined {
   const part = /^\/to\/(any|all|none)/.exec(pointer)
   if (part) return part[1]
   if (pointer.startsWith('/to')) return 'any'
-  const content = /^\/content\/(title|subtitle|body|navigate|tag|group|sound|image|actions)/.exec(pointer)
+  const content = /^\/content\/(title|subtitle|body|channel|navigate|tag|group|sound|image|actions)/.exec(pointer)
   if (content) return content[1]
   const own = /^\/(values|fallbacks|urgency|ttlSeconds|spreadSeconds|name)/.exec(pointer)
   return own?.[1]

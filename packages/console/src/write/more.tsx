@@ -1,11 +1,13 @@
 import { span } from '@zbell/contract/words'
 import { Plus, X } from 'lucide-react'
+import { useChannels } from '../channels/use-channels.ts'
 import { Button, IconButton } from '../parts/button.tsx'
 import { Fault, Field, Warnings } from '../parts/field.tsx'
 import { type Option, Select } from '../parts/select.tsx'
 import type { Draft, Button as DraftButton } from './draft.ts'
 
 const lifetimes = [
+  [0, '1 day, or as its channel says'],
   [900, '15 minutes'],
   [3_600, '1 hour'],
   [21_600, '6 hours'],
@@ -22,6 +24,7 @@ const spreads = [
 ] as const
 
 const urgencies = [
+  { value: '', label: 'normal, or as its channel says' },
   { value: 'very-low', label: 'very low', note: 'on power and Wi-Fi' },
   { value: 'low', label: 'low', note: 'on power or Wi-Fi' },
   { value: 'normal', label: 'normal', note: 'neither power nor Wi-Fi needed' },
@@ -68,6 +71,7 @@ export function More({ draft, set, faults, warnings }: Props) {
       {text('tag', 'Tag', 'Takes the place of an earlier one with this tag', 'sailing-101')}
       {text('group', 'Group', 'Lies together with others of it', 'route-4')}
       {text('sound', 'Sound', 'default, none, or one of the app’s by name', 'horn')}
+      <ChannelField draft={draft} set={set} fault={faults.channel} />
       <Field label="Urgency" hint="High wakes a sleeping phone" fault={faults.urgency}>
         {(props) => (
           <Select {...props} value={draft.urgency} options={urgencies} onChange={(urgency) => set({ urgency })} />
@@ -95,6 +99,26 @@ export function More({ draft, set, faults, warnings }: Props) {
       </Field>
       <Buttons draft={draft} set={set} faults={faults} warnings={warnings} />
     </div>
+  )
+}
+
+/** The kind of notification that it is, where the app declares kinds. */
+function ChannelField({ draft, set, fault }: Pick<Props, 'draft' | 'set'> & { readonly fault: string | undefined }) {
+  const { data = [] } = useChannels()
+  if (data.length === 0 && draft.channel === '') return null
+  const options = [
+    { value: '', label: 'of no channel' },
+    ...data.map(({ channel, title, note }) => ({ value: channel, label: title, ...(note ? { note } : {}) })),
+    ...(draft.channel === '' || data.some(({ channel }) => channel === draft.channel)
+      ? []
+      : [{ value: draft.channel, label: draft.channel }]),
+  ]
+  return (
+    <Field label="Channel" hint="The kind that it is; people mute kinds" fault={fault}>
+      {(props) => (
+        <Select {...props} value={draft.channel} options={options} onChange={(channel) => set({ channel })} />
+      )}
+    </Field>
   )
 }
 

@@ -1,4 +1,6 @@
 import type { Review } from '@zbell/contract'
+import { ownZone } from '../parts/moment.tsx'
+import { exactIn } from '../upcoming/when-field.tsx'
 
 const many = (count: number, one: string, more: string) => `${count.toLocaleString('en')} ${count === 1 ? one : more}`
 
@@ -24,20 +26,25 @@ export function Reach({ review, named }: { readonly review: Review | undefined; 
           : 'Say who is meant, and this line counts them.'}
       </p>
     )
+  const waits = review.quiet.reduce((sum, { devices }) => sum + devices, 0)
   const out = review.leftOut.reduce((sum, { count }) => sum + count, 0)
   return (
     <p className="text-sm text-soft" aria-live="polite">
       Would ring {review.estimated && 'about '}
       <strong className="text-ink">{many(devicesIn(review), 'device', 'devices')}</strong> of{' '}
       {many(review.people, 'person', 'people')}
+      {waits > 0 && `; ${waits.toLocaleString('en')} of them wait for quiet hours to end`}
       {out > 0 && `; ${out.toLocaleString('en')} left out`}.
     </p>
   )
 }
 
+/** So many ends of quiet hours are told, one for each of many zones. */
+const quietShown = 6
+
 /** Everything to know before it goes. */
 export function ReviewSummary({ review }: { readonly review: Review }) {
-  const { devices, people, estimated, leftOut, warnings, faults, seconds } = review
+  const { devices, people, estimated, leftOut, quiet, caps, warnings, faults, seconds } = review
   return (
     <div className="grid max-w-2xl gap-5">
       <div>
@@ -53,6 +60,22 @@ export function ReviewSummary({ review }: { readonly review: Review }) {
             `; takes about ${seconds < 90 ? `${Math.ceil(seconds)} s` : `${Math.ceil(seconds / 60)} min`}`}
         </p>
       </div>
+      {quiet.length > 0 && (
+        <section aria-labelledby="quiet">
+          <h3 id="quiet" className="font-semibold">
+            Wait for quiet hours to end
+          </h3>
+          <ul>
+            {quiet.slice(0, quietShown).map(({ until, devices: waiting }) => (
+              <li key={until}>
+                <span className="font-semibold">{many(waiting, 'device', 'devices')}</span> until{' '}
+                {exactIn(until, ownZone)}
+              </li>
+            ))}
+            {quiet.length > quietShown && <li className="text-soft">and {quiet.length - quietShown} later ends</li>}
+          </ul>
+        </section>
+      )}
       {leftOut.length > 0 && (
         <section aria-labelledby="left-out">
           <h3 id="left-out" className="font-semibold">
@@ -63,6 +86,11 @@ export function ReviewSummary({ review }: { readonly review: Review }) {
               <li key={reason}>
                 <span className="font-semibold">{count.toLocaleString('en')} × </span>
                 {says}
+              </li>
+            ))}
+            {caps.map(({ cap, people: full }) => (
+              <li key={cap} className="text-soft">
+                The cap <span className="font-mono text-sm">{cap}</span> leaves out {many(full, 'person', 'people')}.
               </li>
             ))}
           </ul>

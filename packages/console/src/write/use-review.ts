@@ -1,4 +1,4 @@
-import type { Review } from '@zbell/contract'
+import type { Review, When } from '@zbell/contract'
 import { useEffect, useState } from 'react'
 import { api } from '../app/api.ts'
 import type { Place } from '../app/place.ts'
@@ -18,14 +18,15 @@ export function useReview(
   place: Place,
   draft: Draft,
   reader: { readonly user: string; readonly language: string },
+  when: When | undefined,
 ): Reviewed {
   const [state, setState] = useState<{ of: string; review: Review | undefined; error: unknown }>({
     of: '',
     review: undefined,
     error: undefined,
   })
-  const asked = JSON.stringify([requestOf(draft), reader])
-  // biome-ignore lint/correctness/useExhaustiveDependencies: `asked` holds all of the draft and the reader
+  const asked = JSON.stringify([requestOf(draft), reader, when])
+  // biome-ignore lint/correctness/useExhaustiveDependencies: `asked` holds all of the draft, the reader and the time
   useEffect(() => {
     const stop = new AbortController()
     const timer = setTimeout(() => {
@@ -34,7 +35,9 @@ export function useReview(
         ...(reader.user ? { user: reader.user } : {}),
         ...(reader.language ? { language: reader.language } : {}),
       }
-      const given = { params: { app: place.app.slug }, query, body: requestOf(draft), signal: stop.signal }
+      // A recurrence is reviewed as of its first time; its name is of no matter here.
+      const body = { ...requestOf(draft), ...(when ? { when, name: 'as-it-stands' } : {}) }
+      const given = { params: { app: place.app.slug }, query, body, signal: stop.signal }
       api.call('reviewNotification', given).then(
         (review) => setState({ of: asked, review, error: undefined }),
         (error: unknown) => stop.signal.aborted || setState((last) => ({ of: asked, review: last.review, error })),

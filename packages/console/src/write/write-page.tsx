@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import type { When } from '@zbell/contract'
 import { neededFault, ProblemError } from '@zbell/contract/client'
 import { type FormEvent, useEffect, useMemo, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
@@ -11,17 +12,37 @@ import { Button } from '../parts/button.tsx'
 import type { TextFault } from '../parts/code-text.tsx'
 import { Field } from '../parts/field.tsx'
 import { Failure, Page } from '../parts/page.tsx'
+import { Segments } from '../parts/toggles.tsx'
 import { readReferences } from '../target/references.ts'
 import { TargetPicker } from '../target/target-picker.tsx'
-import { atOnce, timingIn, WhenField } from '../upcoming/when-field.tsx'
+import { atOnce, type TypedTiming, timingIn, WhenField } from '../upcoming/when-field.tsx'
 import { namesIn } from '../values/names-in.ts'
 import { ValuesEditor } from '../values/values-editor.tsx'
-import { type Draft, draftLike, emptyDraft, fieldOf, keepDraft, noTexts, readDraft, requestOf } from './draft.ts'
+import {
+  type Draft,
+  draftLike,
+  emptyDraft,
+  fieldOf,
+  keepDraft,
+  noTexts,
+  planRequestOf,
+  readDraft,
+  requestOf,
+} from './draft.ts'
 import { More } from './more.tsx'
 import { devicesIn, Reach, ReviewSummary, warningsOf } from './reach.tsx'
 import { Templates } from './templates.tsx'
 import { useReview } from './use-review.ts'
 import { Words } from './words.tsx'
+
+/** When it rings, where that can be read and is not at once. */
+const whenIn = (timing: TypedTiming): When | undefined => {
+  const when = timingIn(timing)
+  return typeof when === 'object' ? when : undefined
+}
+
+const ringers = ['the service', 'the devices'] as const
+type Ringer = (typeof ringers)[number]
 
 export function WritePage() {
   const place = usePlace()
@@ -63,9 +84,10 @@ function Writing({ first }: { readonly first: Draft }) {
   const [reviewing, setReviewing] = useState(false)
   const [timing, setTiming] = useState(atOnce)
   const [name, setName] = useState('')
+  const [ringer, setRinger] = useState<Ringer>('the service')
   // What was begun anew, or taken up, is another target: the picker begins anew with it.
   const [pickerNo, setPickerNo] = useState(0)
-  const { review, error, isCurrent } = useReview(place, draft, { user: reader, language })
+  const { review, error, isCurrent } = useReview(place, draft, { user: reader, language }, whenIn(timing))
   useEffect(() => keepDraft(place.app.slug, place.environment, draft), [place, draft])
   const set = (part: Partial<Draft>) => {
     setReviewing(false)
@@ -75,9 +97,13 @@ function Writing({ first }: { readonly first: Draft }) {
     mutationFn: (to?: string) => {
       const request = requestOf(draft)
       const when = timingIn(timing)
+      const plan = to === undefined && ringer === 'the devices' && typeof when === 'object'
       const later = typeof when === 'object' ? { when, ...(name.trim() === '' ? {} : { name: name.trim() }) } : {}
-      const body =
-        to === undefined ? { ...request, ...later } : { ...request, to: { any: readReferences(to) }, spreadSeconds: 0 }
+      const body = plan
+        ? planRequestOf(draft, name.trim(), when)
+        : to === undefined
+          ? { ...request, ...later }
+          : { ...request, to: { any: readReferences(to) }, spreadSeconds: 0 }
       return api.call('sendNotification', {
         params: { app: place.app.slug },
         query: { environment: place.environment },
@@ -91,6 +117,7 @@ function Writing({ first }: { readonly first: Draft }) {
       void client.invalidateQueries({ queryKey: keys.schedules(place) })
       setDraft(emptyDraft)
       keepDraft(place.app.slug, place.environment, emptyDraft)
+      setRinger('the service')
       return go(dueAt !== null && timing.repeat.trim() !== '' ? `/upcoming/${name.trim()}` : `/activity/${id}`)
     },
   })
@@ -115,6 +142,7 @@ function Writing({ first }: { readonly first: Draft }) {
     [attributes.data, values],
   )
   const typed = { ...texts[''], ...filledTexts(texts[language] ?? noTexts) } as typeof noTexts
+  const hasTime = timing.at.trim() !== '' || timing.repeat.trim() !== ''
   const touched = JSON.stringify(draft) !== JSON.stringify(emptyDraft)
   // A page that is still empty has no faults worth telling.
   const failure = send.error ?? error
@@ -190,8 +218,22 @@ function Writing({ first }: { readonly first: Draft }) {
           <section aria-labelledby="when" className="grid gap-3">
             <h2 id="when">When</h2>
             <WhenField timing={timing} onChange={setTiming} />
-            {timing.repeat.trim() !== '' && (
-              <Field label="Name of the schedule" hint="By which it is found and stopped" fault={faults.name}>
+            {hasTime && (
+              <div className="grid max-w-md gap-1">
+                <Segments label="Who rings it" value={ringer} options={ringers} onChange={setRinger} />
+                <p className="text-sm text-soft">
+                  {ringer === 'the devices'
+                    ? 'Handed to the devices now, which ring it by themselves, without a network; title, text, place and tag go along. Write reader as the zone for each one’s own clock.'
+                    : 'The service finds its people and rings it at its time.'}
+                </p>
+              </div>
+            )}
+            {(timing.repeat.trim() !== '' || (hasTime && ringer === 'the devices')) && (
+              <Field
+                label={ringer === 'the devices' ? 'Name of the plan' : 'Name of the schedule'}
+                hint="By which it is found and stopped"
+                fault={faults.name}
+              >
                 {(control) => (
                   <input
                     {...control}

@@ -20,6 +20,7 @@ export const healthOperations = {
     query: z.object({
       ...environmentQuery,
       days: z.coerce.number().int().min(1).max(366).default(14).describe('So many, this one among them.'),
+      channel: z.string().max(64).optional().describe('Only what was sent on this channel.'),
     }),
     answer: pageOf(day),
   },

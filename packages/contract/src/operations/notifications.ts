@@ -19,6 +19,7 @@ import type { Operation } from './operation.ts'
 import { done, environment } from './operation.ts'
 
 const notificationFilter = {
+  channel: z.string().max(64).optional().describe('Only those of this channel.'),
   search: z.string().max(100).optional().describe('Only those whose texts or name have this in them.'),
   user: z.string().max(128).optional().describe('Only those with a delivery for this person.'),
   reason: z.string().max(40).optional().describe('Only those with a delivery that ended for this reason.'),

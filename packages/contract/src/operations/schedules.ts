@@ -80,7 +80,11 @@ export const schedulesOperations = {
     summary: 'What rings within the next days, soonest first',
     caller: 'app',
     role: 'viewer',
-    query: z.object({ ...environmentQuery, days: z.coerce.number().int().min(1).max(92).default(14) }),
+    query: z.object({
+      ...environmentQuery,
+      days: z.coerce.number().int().min(1).max(92).default(14),
+      reach: z.enum(['true', 'false']).optional().describe('With `true` it is counted whom each would ring as of now.'),
+    }),
     answer: schedules.upcoming,
   },
 } as const satisfies Partial<Record<RouteName, Operation>>

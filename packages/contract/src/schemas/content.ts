@@ -9,6 +9,7 @@ import {
   urgencies,
   type Writing,
 } from '@zbell/core'
+import { isChannelName } from '@zbell/core/restraint'
 import { z } from 'zod'
 import { anyJson, plainText, uuid } from './text.ts'
 
@@ -97,7 +98,10 @@ function picture() {
   )
 }
 
-const label = z.string().regex(/^[A-Za-z0-9_.-]{1,64}$/, 'wants 1 to 64 letters, digits, dots, hyphens or underscores')
+/** What an app calls a thing of its own, such as a sound. */
+export const label = z
+  .string()
+  .regex(/^[A-Za-z0-9_.-]{1,64}$/, 'wants 1 to 64 letters, digits, dots, hyphens or underscores')
 
 const parts = {
   title: plainText(contentLimits.titleChars).describe('The first line.'),
@@ -139,8 +143,16 @@ const parts = {
   timestamp: z.int().min(0).optional().describe('The moment that it speaks of, in milliseconds since 1970.'),
 }
 
+const channel = z
+  .string()
+  .refine(isChannelName, 'is not a channel: small letters, digits, dots, hyphens and underscores, 64 at most')
+  .optional()
+  .describe('The kind of notification that it is: a channel that the app declares.')
+
 /** What one device gets: its language chosen, its values filled in. */
-export const content = z.strictObject(parts).meta({ id: 'Content', description: 'What a device shows.' })
+export const content = z
+  .strictObject({ ...parts, channel })
+  .meta({ id: 'Content', description: 'What a device shows.' })
 
 const { title, subtitle, body, dir, icon, image, actions, navigate: place } = parts
 const inLanguage = z.strictObject({ title, subtitle, body, dir, icon, image, actions, navigate: place }).partial()
@@ -161,6 +173,7 @@ export const writing = z
   .strictObject({
     ...parts,
     title: parts.title.optional(),
+    channel,
     perLanguage,
     perPlatform: z
       .strictObject({ ios: onPlatform, android: onPlatform, web: onPlatform })

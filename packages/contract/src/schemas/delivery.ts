@@ -16,6 +16,11 @@ export const delivery = z
     gatewayReference: z.string().nullable().describe('The gateway’s own id for what it accepted.'),
     appState: z.enum(appStates).nullable().describe('Where the app was when it arrived.'),
     became: z.enum(presentations).nullable().describe('What the device did with it.'),
+    cap: z.string().nullable().describe('The cap that left its person out.'),
+    waits: z
+      .object({ reason: z.string(), says: z.string(), until: instant })
+      .nullable()
+      .describe('Of one in the queue: what it waits for, and until when.'),
     action: z.string().nullable().describe('The action that was taken when it was opened.'),
     timeline: z
       .array(

@@ -100,6 +100,14 @@ const facts = {
   model: plainText(64).nullable(),
 }
 
+const blockedChannels = z
+  .array(z.string().max(64))
+  .max(100)
+  .optional()
+  .describe(
+    'The app’s channels that the system blocks on the device, where it tells; what is left out stays as it was.',
+  )
+
 const registrationFacts = {
   ...facts,
   permission: facts.permission.default('prompt'),
@@ -113,7 +121,7 @@ const registrationFacts = {
   model: facts.model.default(null),
 }
 
-const claims = { installation: installation.optional(), proof }
+const claims = { installation: installation.optional(), proof, blockedChannels }
 
 export const registration = z.discriminatedUnion('platform', [
   z.strictObject({ platform: z.literal('ios'), token, ...registrationFacts, ...claims }),
@@ -127,6 +135,7 @@ export const deviceChange = z
     token,
     subscription,
     proof,
+    blockedChannels,
     merge: z
       .boolean()
       .describe('With `user`: what is known of the anonymous person (attributes, topics, occurrences) becomes theirs.'),

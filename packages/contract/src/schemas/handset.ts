@@ -50,6 +50,8 @@ export const handset = z
     toast: z.string().nullable().describe('What the app showed of its own, in place of a notification.'),
     opened: z.string().nullable().describe('Where the last tap led.'),
     topics: z.array(z.string()),
+    blockedChannels: z.array(z.string()).describe('The app’s channels that its system blocks.'),
+    mutedChannels: z.array(z.string()).describe('Those that its user muted in the app.'),
     plans: z.array(z.object({ name: z.string(), title: z.string(), ringsAt: instant.nullable() })),
     log: z.array(z.object({ at: instant, what: z.string() })).describe('What happened to it, newest first.'),
   })
@@ -85,6 +87,10 @@ export const handsetChange = z
     timeZone,
     clockOffsetSeconds: z.int().min(-31_536_000).max(31_536_000).describe('How far its clock is ahead.'),
     place: place.nullable(),
+    blockedChannels: z
+      .array(z.string().max(64))
+      .max(100)
+      .describe('In the system’s settings, which of the app’s channels are blocked.'),
   })
   .partial()
 
@@ -103,6 +109,8 @@ export const handsetAct = z.discriminatedUnion('do', [
   z.strictObject({ do: z.literal('ask'), answer: z.enum(['granted', 'denied']).describe('What its user answers.') }),
   z.strictObject({ do: z.literal('join'), topic: z.string() }),
   z.strictObject({ do: z.literal('leave'), topic: z.string() }),
+  z.strictObject({ do: z.literal('mute-channel'), channel: z.string().max(64) }),
+  z.strictObject({ do: z.literal('let-channel'), channel: z.string().max(64) }),
   z.strictObject({ do: z.literal('reboot') }),
   z.strictObject({ do: z.literal('remove') }),
   z.strictObject({ do: z.literal('install') }),

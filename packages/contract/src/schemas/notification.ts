@@ -62,8 +62,13 @@ export const notificationRequest = z
     template: templateReference.optional().describe('In place of content: a saved template, filled with `values`.'),
     values: values.optional().describe('Values that the texts name; a person’s attributes fill the rest.'),
     fallbacks: values.optional().describe('What stands in for a value that a person does not have.'),
-    urgency: urgency.default('normal'),
-    ttlSeconds: z.int().min(0).max(maxTtlSeconds).default(defaultTtlSeconds),
+    urgency: urgency.optional().describe('The channel’s when left out, else `normal`.'),
+    ttlSeconds: z
+      .int()
+      .min(0)
+      .max(maxTtlSeconds)
+      .optional()
+      .describe(`The channel’s when left out, else ${defaultTtlSeconds}.`),
     mode: mode.default('show'),
     name: liveName.optional(),
     when: when
@@ -98,7 +103,7 @@ export const notificationRequest = z
       })
     if (request.mode !== 'wake' && request.content.commands !== undefined)
       context.addIssue({ code: 'custom', path: ['content', 'commands'], message: 'belongs to the mode wake' })
-    if (request.spreadSeconds > request.ttlSeconds) {
+    if (request.spreadSeconds > (request.ttlSeconds ?? defaultTtlSeconds)) {
       context.addIssue({
         code: 'custom',
         path: ['spreadSeconds'],
@@ -131,9 +136,9 @@ export const totals = z
   .meta({ id: 'Totals', description: 'How many deliveries are in each state now.' })
 
 export const notificationState = z
-  .enum(['scheduled', 'expanding', 'sending', 'paused', 'finished', 'cancelled'])
+  .enum(['scheduled', 'expanding', 'sending', 'paused', 'stopped', 'finished', 'cancelled'])
   .describe(
-    '`scheduled`: it waits for its hour. `finished` and `cancelled`: nothing is left to do for the service; receipts may still come.',
+    '`scheduled`: it waits for its hour. `stopped`: its app is stopped, and it waits for it to be started. `finished` and `cancelled`: nothing is left to do for the service; receipts may still come.',
   )
 
 export const reasonCount = z.object({ reason: z.string(), count, says: z.string(), does: z.string() })
@@ -153,6 +158,7 @@ export const notification = z
       .describe('About what it reads like: shared texts, with the sending’s own values.'),
     values,
     fallbacks: values,
+    channel: z.string().nullable().describe('The kind of notification that it is.'),
     urgency,
     ttlSeconds: z.int(),
     mode,
@@ -172,6 +178,10 @@ export const notification = z
     totals,
     platforms: z.partialRecord(z.enum(platforms), z.partialRecord(deliveryState, count)),
     reasons: z.array(reasonCount).describe('Why deliveries ended where nobody saw them.'),
+    quiet: z
+      .object({ devices: count, until: instant })
+      .nullable()
+      .describe('Devices that wait for quiet hours to end, and when the first of them do.'),
   })
   .meta({ id: 'Notification' })
 
@@ -214,6 +224,12 @@ export const review = z
         'Whether these numbers are estimated from a sample, to three digits: the target covers more than 50,000 devices or topic memberships.',
       ),
     leftOut: z.array(reasonCount).describe('Devices that the target names and that would not be rung, by reason.'),
+    quiet: z
+      .array(z.object({ until: instant, devices: count }))
+      .describe('Devices that would wait for quiet hours to end, by when that is; they are among those that ring.'),
+    caps: z
+      .array(z.object({ cap: z.string(), people: count }))
+      .describe('People who would not be rung, since they have got as many as a cap allows; left out above by device.'),
     samples: z
       .array(
         z.object({

@@ -10,6 +10,7 @@ import {
 import { z } from 'zod'
 import { type PersonColumn, personSorts } from '../sorts.ts'
 import { device, timeZone, userName } from './device.ts'
+import { caps, quietHours } from './restraint.ts'
 import { anyJson, instant, plainText, uuid } from './text.ts'
 
 const attributeName = z
@@ -158,6 +159,8 @@ export const appSettings = z
     openTopics: z.boolean().describe('Devices may join topics that nobody declared.'),
     askFrom: z.int().describe('Who sends to so many devices or more has to type their number.'),
     timeZone: z.string().describe('By this clock those are meant whose devices have told none.'),
+    quietHours,
+    caps,
     proofKey: z.boolean().describe('A key for proofs is there.'),
   })
   .meta({ id: 'AppSettings' })
@@ -166,6 +169,8 @@ export const appSettingsChange = z.strictObject({
   requireProof: z.boolean().optional(),
   openTopics: z.boolean().optional(),
   timeZone: timeZone.optional(),
+  quietHours: quietHours.optional(),
+  caps: caps.optional(),
   askFrom: z
     .int('wants a whole number')
     .min(1, 'wants one device at least')

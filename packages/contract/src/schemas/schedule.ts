@@ -71,8 +71,13 @@ export const upcoming = z
           .string()
           .nullable()
           .describe('The hour at which it rings by the clock of each reader; dueAt is the first of them.'),
+        channel: z.string().nullable(),
         paused: z.boolean(),
         repeats: z.boolean(),
+        reach: z
+          .object({ devices: z.int(), people: z.int(), estimated: z.boolean() })
+          .nullable()
+          .describe('Whom it would ring as of now; null where that was not asked, or could not be counted in time.'),
       }),
     ),
     cut: z.boolean().describe('There is more than is listed.'),

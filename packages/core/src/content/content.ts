@@ -51,6 +51,8 @@ export type Content = {
   readonly tag?: string | undefined
   /** Whether a newer one that takes another's place rings again. */
   readonly renotify?: boolean | undefined
+  /** The kind of notification that it is, as the app declares kinds. */
+  readonly channel?: string | undefined
   /** What lies together in the tray. */
   readonly group?: string | undefined
   readonly silent?: boolean | undefined

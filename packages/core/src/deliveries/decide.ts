@@ -4,9 +4,9 @@ import type { Reason } from './reasons.ts'
 
 /** A fact about a device that keeps it from being rung, and the reason that is then given. */
 export type Obstacle = {
-  readonly [F in keyof Reachability]: {
+  readonly [F in keyof Reachability]-?: {
     readonly fact: F
-    readonly is: Reachability[F]
+    readonly is: NonNullable<Reachability[F]>
     readonly reason: Reason
     /** It keeps the device from being woken, too: a `wake` shows nothing, so it asks no leave. */
     readonly stopsWake: boolean
@@ -19,6 +19,8 @@ export const obstacles: readonly Obstacle[] = [
   { fact: 'permission', is: 'denied', reason: 'permission-denied', stopsWake: false },
   { fact: 'permission', is: 'prompt', reason: 'permission-not-asked', stopsWake: false },
   { fact: 'muted', is: true, reason: 'muted', stopsWake: false },
+  { fact: 'channelBlocked', is: true, reason: 'channel-blocked', stopsWake: false },
+  { fact: 'channelMuted', is: true, reason: 'channel-muted', stopsWake: false },
 ]
 
 const ofShow: readonly Obstacle[] = obstacles

@@ -105,6 +105,26 @@ export const reasons = {
     says: 'The notification was withdrawn after it had gone to this device.',
     does: 'Nothing: the device was told to remove what it showed.',
   },
+  'channel-blocked': {
+    code: 23,
+    says: 'The system blocks the notification’s channel on this device.',
+    does: 'Nothing: it was the user’s choice, in the system’s settings. Other channels still ring.',
+  },
+  'channel-muted': {
+    code: 24,
+    says: 'The person muted the notification’s channel inside the app.',
+    does: 'Nothing: it was the person’s choice. Other channels still ring.',
+  },
+  'quiet-hours': {
+    code: 25,
+    says: 'It came in quiet hours, in which it does not ring.',
+    does: 'Send at another hour, with the urgency high, or on a channel for which quiet hours do not hold.',
+  },
+  'over-cap': {
+    code: 26,
+    says: 'The person had got as many as a cap allows.',
+    does: 'Nothing, if that is what the cap is for; otherwise change the cap, or use a channel that it does not hold for.',
+  },
   unregistered: {
     code: 16,
     says: 'The device unregistered after the notification was accepted.',

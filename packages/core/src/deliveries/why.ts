@@ -1,6 +1,7 @@
 import type { Mode } from '../content/content.ts'
 import type { AppState, Environment, Permission, Platform } from '../devices/device.ts'
 import type { Presentation } from '../devices/presentation.ts'
+import { localAt } from '../timing/local-time.ts'
 import { type Reason, reasons } from './reasons.ts'
 import type { DeliveryMoments, DeliveryState } from './states.ts'
 
@@ -16,7 +17,7 @@ export type Evidence = {
     /** When it was sent, or is to ring. */
     readonly createdMs: number
     readonly expiresMs: number
-    readonly state: 'scheduled' | 'expanding' | 'sending' | 'paused' | 'finished' | 'cancelled'
+    readonly state: 'scheduled' | 'expanding' | 'sending' | 'paused' | 'stopped' | 'finished' | 'cancelled'
     readonly target: string
     /** When it was seen that nothing had run at its time. */
     readonly missedMs: number | null
@@ -45,6 +46,8 @@ export type Evidence = {
         readonly appState: AppState | null
         readonly became: Presentation | null
         readonly action: string | null
+        /** Of one in the queue: what it waits for, and until when. */
+        readonly waits: { readonly reason: Reason; readonly untilMs: number } | null
         readonly moments: DeliveryMoments
       }
     | undefined
@@ -54,6 +57,15 @@ export type Evidence = {
     readonly credential: string | null
     readonly status: number
     readonly says: string
+  } | null
+  /** By this clock its quiet hours are meant. */
+  readonly zone: string
+  /** The cap that left its person out, and when what counts under it came. */
+  readonly cap: {
+    readonly name: string
+    readonly most: number
+    readonly hours: number
+    readonly cameMs: readonly number[]
   } | null
   /** A later notification of the same tag that was shown there. */
   readonly replacedMs: number | null
@@ -84,6 +96,16 @@ export function explainDelivery(evidence: Evidence): Why {
   step('good', 'The target named it when the notification was sent.', notification.createdMs)
   const { state, reason, attempts, moments } = delivery
   if (state === 'queued') {
+    const { waits } = delivery
+    if (notification.state === 'stopped') {
+      step('unsure', 'Its app is stopped, and nothing is sent until somebody starts it again.')
+      return end('Not yet: the app is stopped.', false)
+    }
+    if (waits?.reason === 'quiet-hours') {
+      const until = clockAt(waits.untilMs, evidence.zone)
+      step('unsure', `It came in quiet hours, and rings when they end: from ${until} on.`, waits.untilMs)
+      return end(`Not yet: it waits for quiet hours to end, ${until}.`, false)
+    }
     const stopped = notification.state === 'paused'
     step('unsure', attempts > 0 ? `It waits for another try after ${attempts}.` : 'Its turn has not come yet.')
     return end(stopped ? 'Not yet: the notification is paused.' : 'Not yet: it is still in the queue.', false)
@@ -92,6 +114,7 @@ export function explainDelivery(evidence: Evidence): Why {
     const why = reason ?? 'internal-fault'
     const answered = whatItSaid(evidence)
     if (answered) step('note', `The gateway said no${tries(evidence)}${answered}.`, moments[state] ?? null)
+    noteRestraint(evidence, why, step)
     step('stops', `${reasons[why].says} ${reasons[why].does}`, moments[state] ?? null)
     return end(`No: ${lower(reasons[why].says)}`, false)
   }
@@ -105,6 +128,25 @@ export function explainDelivery(evidence: Evidence): Why {
   step('good', tookIt(evidence), moments.accepted ?? null)
   if (moments.received === undefined) return trailEnds(evidence, step, end)
   return onDevice(evidence, step, end)
+}
+
+/** What a clock in a zone shows, and which. */
+function clockAt(ms: number, zone: string): string {
+  const { hour, minute } = localAt(ms, zone)
+  return `${String(hour).padStart(2, '0')}:${String(minute).padStart(2, '0')} in ${zone}`
+}
+
+/** The numbers behind quiet hours and caps. */
+function noteRestraint({ delivery, cap, zone }: Evidence, why: Reason, step: Step): void {
+  const at = delivery?.moments.skipped ?? delivery?.moments.expired
+  if (why === 'quiet-hours' && at !== undefined) {
+    step('note', `By its clock it was ${clockAt(at, zone)}.`, at)
+    if (delivery?.state === 'expired') step('note', 'Its lifetime was over before the quiet hours were.', at)
+  }
+  if (why !== 'over-cap' || cap === null) return
+  const hours = cap.hours === 1 ? 'an hour' : `${cap.hours} hours`
+  step('note', `The cap ${cap.name} lets ${cap.most} ring in ${hours}, and the person had got ${cap.cameMs.length}.`)
+  for (const ms of cap.cameMs) step('note', `One that counts under ${cap.name}.`, ms)
 }
 
 type Step = (verdict: StepVerdict, says: string, atMs?: number | null) => void

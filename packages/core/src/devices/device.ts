@@ -34,4 +34,7 @@ export type Reachability = {
   readonly permission: Permission
   readonly muted: boolean
   readonly retired: boolean
+  /** Of the channel that a notification is of: the system blocks it on this device, or its person has muted it. */
+  readonly channelBlocked?: boolean | undefined
+  readonly channelMuted?: boolean | undefined
 }

@@ -13,6 +13,8 @@ export const deviceEvents = {
   'signed-out': { code: 11, says: 'They signed out.' },
   joined: { code: 12, says: 'It joined a topic.' },
   left: { code: 13, says: 'It left a topic.' },
+  'channel-blocked': { code: 14, says: 'The system blocks channels on it.' },
+  'channel-allowed': { code: 15, says: 'The system blocks no channel on it any more.' },
 } as const
 
 export type DeviceEvent = keyof typeof deviceEvents

@@ -39,6 +39,10 @@ export type Condition = {
   readonly processes: readonly { readonly does: string; readonly gateways: readonly GatewayState[] }[]
   /** Schedules that were expected to ring in the last days, and did not. */
   readonly unrung: readonly UnrungSchedule[]
+  /** Schedules that ring for nobody, so often in a row, or have been paused for so many days. */
+  readonly unheard: readonly { readonly name: string; readonly because: 'nobody' | 'paused'; readonly count: number }[]
+  /** The app is stopped. */
+  readonly stopped: { readonly reason: string; readonly by: string; readonly sinceSeconds: number } | undefined
   /** Devices whose turn has come, and since when the first of them waits. */
   readonly queue: { readonly due: number; readonly oldestDueMs: number | undefined }
 }
@@ -50,11 +54,15 @@ const fewAnswers = 20
 const muchShare = 0.2
 
 /** What is wrong at the moment, worst first; empty when all is well. */
-export function troublesOf({ processes, queue, databaseMs, jobs, unrung }: Condition, nowMs: number): Trouble[] {
+export function troublesOf(
+  { processes, queue, databaseMs, jobs, unrung, unheard, stopped }: Condition,
+  nowMs: number,
+): Trouble[] {
   const waitsMs = queue.due > 0 && queue.oldestDueMs !== undefined ? nowMs - queue.oldestDueMs : 0
   const works = processes.some(({ does }) => does === 'everything' || does === 'worker')
   const ticks = processes.some(({ does }) => does === 'everything' || does === 'clock')
   return [
+    ...(stopped ? [stopTrouble(stopped)] : []),
     ...(works ? [] : [{ says: 'No worker runs, so nothing is sent.', does: 'Start one: zbell serve --only worker.' }]),
     ...(ticks
       ? []
@@ -67,6 +75,7 @@ export function troublesOf({ processes, queue, databaseMs, jobs, unrung }: Condi
     ...processes.flatMap(({ gateways }) => gateways.flatMap(gatewayTrouble)),
     ...(ticks ? jobs.flatMap(jobTrouble) : []),
     ...unrung.map(scheduleTrouble),
+    ...unheard.map(unheardTrouble),
     ...(waitsMs > longWaitMs
       ? [
           {
@@ -88,6 +97,22 @@ export function troublesOf({ processes, queue, databaseMs, jobs, unrung }: Condi
 
 const hoursIn = (seconds: number): string =>
   seconds < 5_400 ? `${Math.round(seconds / 60)} minutes` : `${Math.round(seconds / 3_600)} hours`
+
+const stopTrouble = ({ reason, by, sinceSeconds }: NonNullable<Condition['stopped']>): Trouble => ({
+  says: `The app is stopped: ${reason} (${by}, ${hoursIn(sinceSeconds)} ago). Nothing is sent.`,
+  does: 'Start it again when that is over, and say what of that which waits should still ring: zbell app start.',
+})
+
+const unheardTrouble = ({ name, because, count }: Condition['unheard'][number]): Trouble =>
+  because === 'nobody'
+    ? {
+        says: `The schedule ${name} has rung for nobody ${count} times in a row.`,
+        does: 'See whom its target names: zbell schedule show. Cancel it when nobody is meant any more.',
+      }
+    : {
+        says: `The schedule ${name} has been paused for ${count} days, and its times go by.`,
+        does: 'Let it go on, or cancel it: zbell schedule resume, zbell schedule cancel.',
+      }
 
 const scheduleTrouble = ({ name, state, says, agoSeconds }: UnrungSchedule): Trouble =>
   state === 'missed'

@@ -1,13 +1,18 @@
 import type { Place } from '../people/attributes.ts'
-import { instantOf, type LocalTime, localFields } from './local-time.ts'
+import { instantOf, type LocalTime, localAt, localFields } from './local-time.ts'
 import { nextOccurrence, parseRecurrence } from './recurrence.ts'
 
-/** When a plan rings, on the device itself and without a network. */
+/** By whose clock a local time is meant: an IANA zone, or the device’s own (`reader`), also when left out. */
+type Clock = { readonly zone?: string | undefined }
+
+/** When a plan rings, on the device itself and without a network: in the words of a notification’s `when`, and at places. */
 export type PlanTime =
   | { readonly afterSeconds: number }
-  | { readonly at: LocalTime }
+  /** RFC 3339. */
+  | { readonly at: string }
+  | ({ readonly local: LocalTime } & Clock)
   /** At the local time of `from`, on the days of an RFC 5545 recurrence. */
-  | { readonly from: LocalTime; readonly repeat: string }
+  | ({ readonly from: LocalTime; readonly repeat: string } & Clock)
   | { readonly place: Place; readonly metres: number; readonly on: 'enter' | 'leave' }
 
 export type PlanContent = {
@@ -35,13 +40,32 @@ export function planFault({ name, when, content }: Plan): string | undefined {
   if (content.title === '') return 'a plan wants a title'
   if ('afterSeconds' in when)
     return when.afterSeconds >= 0 && Number.isFinite(when.afterSeconds) ? undefined : 'afterSeconds wants 0 or more'
-  if ('at' in when) return localFields(when.at) ? undefined : `${when.at} is not a local time such as 2026-11-23T07:30`
+  if ('at' in when)
+    return instant.test(when.at) && !Number.isNaN(Date.parse(when.at))
+      ? undefined
+      : `${when.at} is not an instant such as 2026-11-23T06:30:00Z; a local time is called local`
+  if (('local' in when || 'from' in when) && !isClock(when.zone))
+    return `${when.zone} is neither an IANA time zone nor reader`
+  if ('local' in when)
+    return localFields(when.local) ? undefined : `${when.local} is not a local time such as 2026-11-23T07:30`
   if ('repeat' in when) {
     if (!localFields(when.from)) return `${when.from} is not a local time such as 2026-11-23T07:30`
     const rule = parseRecurrence(when.repeat)
     return typeof rule === 'string' ? rule : undefined
   }
   return when.metres >= 50 && when.metres <= 100_000 ? undefined : 'metres wants 50 to 100,000'
+}
+
+const instant = /^\d{4}-\d{2}-\d{2}T\d{2}:\d{2}(?::\d{2}(?:\.\d{1,3})?)?(?:Z|[+-]\d{2}:\d{2})$/
+
+function isClock(zone: string | undefined): boolean {
+  if (zone === undefined || zone === 'reader') return true
+  try {
+    return localAt(0, zone) !== undefined
+  } catch (error) {
+    if (error instanceof RangeError) return false
+    throw error
+  }
 }
 
 /** Keeps a plan from now on. @throws {RangeError} for one that {@link planFault} names */
@@ -57,12 +81,20 @@ export function nextRing({ when }: Plan, setAtMs: number, afterMs: number, zone:
   if ('place' in when) return undefined
   if ('repeat' in when) {
     const rule = parseRecurrence(when.repeat)
-    return typeof rule === 'string' ? undefined : nextOccurrence(when.from, rule, zone, afterMs)
+    return typeof rule === 'string' ? undefined : nextOccurrence(when.from, rule, zoneOf(when, zone), afterMs)
   }
-  const ms = 'at' in when ? instantOf(when.at, zone) : setAtMs + when.afterSeconds * 1_000
+  const ms =
+    'local' in when
+      ? instantOf(when.local, zoneOf(when, zone))
+      : 'at' in when
+        ? Date.parse(when.at)
+        : setAtMs + when.afterSeconds * 1_000
   // What was to ring while the device was off rings once, when it is on again.
   return ms > afterMs || afterMs === setAtMs ? ms : undefined
 }
+
+/** @param own the device’s */
+const zoneOf = ({ zone = 'reader' }: Clock, own: string): string => (zone === 'reader' ? own : zone)
 
 /** A device that was off for longer rings nothing of before. */
 const lateMs = 3_600_000

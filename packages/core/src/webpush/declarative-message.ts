@@ -7,6 +7,7 @@ import type { Action, Commands, Content, Direction, Json, Mode } from '../conten
 export type OwnMember = {
   readonly notification: string
   readonly mode: Mode
+  readonly channel?: string | undefined
   readonly group?: string | undefined
   readonly commands?: Commands | undefined
 }
@@ -47,6 +48,7 @@ export function declarativeMessage(id: string, content: Content, mode: Mode, ori
     navigate = '/',
     actions,
     badgeCount,
+    channel,
     group,
     sound,
     silent,
@@ -77,6 +79,7 @@ export function declarativeMessage(id: string, content: Content, mode: Mode, ori
     zephyr: {
       notification: id,
       mode,
+      ...(channel === undefined ? {} : { channel }),
       ...(group === undefined ? {} : { group }),
       ...(commands === undefined ? {} : { commands }),
     },

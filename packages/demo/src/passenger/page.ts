@@ -16,6 +16,7 @@ const who = element<HTMLSelectElement>('who')
 const allow = element<HTMLButtonElement>('allow')
 const leave = element<HTMLButtonElement>('leave')
 const muted = element<HTMLInputElement>('muted')
+const night = element<HTMLInputElement>('night')
 const front = element<HTMLSelectElement>('front')
 const route = element<HTMLSelectElement>('route')
 const state = element('state')
@@ -75,6 +76,7 @@ function offer(bell: PassengerBell): void {
     await list(bell)
   })
   on(muted, 'change', () => bell.mute(muted.checked))
+  on(night, 'change', () => bell.quietHours.set(night.checked ? [{ from: '22:00', to: '07:00' }] : []))
   on(element('join'), 'click', async () => {
     await bell.topics.join(route.value)
     await showTopics(bell)
@@ -94,6 +96,7 @@ async function join(bell: PassengerBell): Promise<void> {
   await bell.ask()
   await bell.signIn(who.value)
   await showTopics(bell)
+  await showRestraint(bell)
   tell(bell)
   state.dataset.ready = 'true'
 }
@@ -115,6 +118,23 @@ function tell(bell: PassengerBell): void {
       : canAsk
         ? 'You have not been asked yet.'
         : 'Nobody is signed in; this browser rings for nobody.'
+}
+
+/** The kinds of notification, each with a switch, and whether this passenger has quiet hours. */
+async function showRestraint(bell: PassengerBell): Promise<void> {
+  night.checked = (await bell.quietHours.get()).length > 0
+  const switches = (await bell.channels.list()).map(({ channel, title, note, muted: off }) => {
+    const box = document.createElement('input')
+    box.type = 'checkbox'
+    box.checked = !off
+    box.dataset.channel = channel
+    box.addEventListener('change', () => void bell.channels.mute(channel, !box.checked))
+    const label = document.createElement('label')
+    label.title = note ?? ''
+    label.append(box, ` ${title} `)
+    return label
+  })
+  element('channels').replaceChildren('Ring me about: ', ...switches)
 }
 
 async function showTopics(bell: PassengerBell): Promise<void> {

@@ -80,6 +80,42 @@ export const topics = [
   ['weather', 'Weather'],
 ] as const
 
+/** The kinds of notification that the company sends. */
+export const channels = [
+  {
+    channel: 'delays',
+    title: 'Delays and cancellations',
+    note: 'Your sailing is late, has another berth, or does not go.',
+    urgency: 'high',
+    quietHours: false,
+    caps: false,
+    names: { android: 'delays_loud' },
+  },
+  {
+    channel: 'boarding',
+    title: 'Boarding',
+    note: 'Boarding opens, ten minutes before your boat leaves.',
+    urgency: 'high',
+    ttlSeconds: 1_800,
+    quietHours: false,
+    caps: false,
+  },
+  { channel: 'reminders', title: 'Reminders', note: 'What you asked to be reminded of, and passes that end.' },
+  {
+    channel: 'offers',
+    title: 'Offers',
+    note: 'A cheaper crossing now and then. Never at night, and twice a week at most.',
+    urgency: 'low',
+    sound: 'none',
+  },
+] as const
+
+/** Offers alone know quiet hours and a cap; everything else rings at any hour. */
+export const restraint = {
+  quietHours: [{ from: '21:00', to: '08:00', then: 'wait' as const, channels: ['offers'] }],
+  caps: [{ name: 'offers-a-week', most: 2, hours: 168, channels: ['offers'] }],
+}
+
 /** What happened at the ticket office. */
 export const bookings = [
   { id: 'booking-7001', user: 'ada', sailing: 101 },
@@ -175,8 +211,8 @@ export const earlier: readonly NotificationRequest[] = [
       body: 'Strong wind at Farrow Isle. Your ticket is good on any sailing tomorrow.',
       navigate: '/sailings/418',
       tag: 'sailing-418',
+      channel: 'delays',
     },
-    urgency: 'high',
   },
   {
     to: { any: ['user:haru'] },
@@ -185,8 +221,7 @@ export const earlier: readonly NotificationRequest[] = [
       body: 'Sandpiper to Gull Point, berth 1, until 17:35.',
       navigate: '/sailings/204',
       tag: 'sailing-204',
+      channel: 'boarding',
     },
-    urgency: 'high',
-    ttlSeconds: 1_800,
   },
 ]

@@ -16,6 +16,20 @@ export const timetable: readonly Planned[] = [
         body: 'The first sailing leaves at 06:40. Boarding opens ten minutes before.',
         navigate: '/sailings',
         tag: 'tomorrow',
+        channel: 'reminders',
+      },
+    },
+  },
+  {
+    name: 'weekend-offer',
+    when: { from: '2026-11-06T07:30', zone: 'reader', repeat: 'FREQ=WEEKLY;BYDAY=FR' },
+    notification: {
+      to: { any: ['topic:weather', 'segment:commuters'] },
+      content: {
+        title: 'The islands this weekend',
+        body: 'Two cross for the price of one, Saturday and Sunday.',
+        navigate: '/offers/weekend',
+        channel: 'offers',
       },
     },
   },
@@ -39,6 +53,7 @@ export const timetable: readonly Planned[] = [
         title: 'Your season pass ends soon',
         body: 'Renew it in the app, and keep your place on the car deck.',
         navigate: '/passes/renew',
+        channel: 'reminders',
       },
     },
   },

@@ -32,11 +32,12 @@ const asObject = (value: unknown): Record<string, unknown> =>
 function isPlan(value: unknown): value is Plan {
   const { name, when, content } = asObject(value)
   const { title } = asObject(content)
-  const { afterSeconds, at, from, repeat, place, metres, on } = asObject(when)
+  const { afterSeconds, at, local, from, repeat, place, metres, on } = asObject(when)
   const { longitude, latitude } = asObject(place)
   const known =
     typeof afterSeconds === 'number' ||
     typeof at === 'string' ||
+    typeof local === 'string' ||
     (typeof from === 'string' && typeof repeat === 'string') ||
     (typeof longitude === 'number' &&
       typeof latitude === 'number' &&

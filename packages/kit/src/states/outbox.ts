@@ -5,6 +5,8 @@ import type { KitStorage } from './storage.ts'
 /** What a device says of itself and its user, beside its registration. */
 export type Saying =
   | { readonly say: 'join' | 'leave'; readonly topic: string }
+  | { readonly say: 'channel'; readonly channel: string; readonly muted: boolean }
+  | { readonly say: 'quiet-hours'; readonly quietHours: readonly unknown[] }
   | { readonly say: 'attributes'; readonly values: Readonly<Record<string, unknown>> }
   | { readonly say: 'occurrence'; readonly event: Readonly<Record<string, unknown>> }
 
@@ -65,6 +67,12 @@ async function say(client: Client, saying: Saying): Promise<void> {
       break
     case 'leave':
       await client.call('leaveOwnTopic', { params: { topic: saying.topic } })
+      break
+    case 'channel':
+      await client.call('changeOwnChannel', { params: { channel: saying.channel }, body: { muted: saying.muted } })
+      break
+    case 'quiet-hours':
+      await client.call('saveOwnQuietHours', { body: { quietHours: saying.quietHours } as never })
       break
     case 'attributes':
       await client.call('changeOwnAttributes', { body: saying.values as never })

@@ -1,7 +1,11 @@
 import type { Environment, Filling, Mode, Target, Urgency, Writing } from '@zbell/core'
+import type { Channel } from '@zbell/core/restraint'
 
 /** Whether somebody stopped a notification, for a while or for good. */
 export type Hold = 'none' | 'paused' | 'cancelled'
+
+/** The same, or that its whole app is stopped. */
+export type Halt = Hold | 'stopped'
 
 /** A notification as it is kept, with the number of its row. */
 export type Notification = {
@@ -21,6 +25,10 @@ export type Notification = {
   readonly ttlSeconds: number
   readonly spreadSeconds: number
   readonly hold: Hold
+  /** Its app is stopped. */
+  readonly stopped: boolean
+  /** The kind that it is, as the app declares it now. */
+  readonly channel: Channel | null
   readonly withdrawnAt: Date | null
   /** Its deliveries were pruned to totals. */
   readonly prunedAt: Date | null

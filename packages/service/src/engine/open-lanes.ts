@@ -1,4 +1,5 @@
 import { type Content, isHandsetAddress, type Platform, type Reason } from '@zbell/core'
+import { platformName } from '@zbell/core/restraint'
 import type { Notification } from './notification.ts'
 import type { Address, Gateways, Lane, PreparedRequest } from './ports.ts'
 import { sendable } from './sendable.ts'
@@ -90,13 +91,15 @@ export class OpenLanes {
    * @throws what went wrong in shaping it
    */
   async prepare(
-    { lane, prepared }: OpenLane,
+    { lane, prepared, platform }: OpenLane,
     { content, name }: { readonly content: Content; readonly name: string },
     aheadMs: number,
   ): Promise<PreparedRequest> {
     const known = prepared.get(name)
     if (known) return known
-    const made = await lane.prepare(sendable(this.#notification, content, aheadMs))
+    const { channel } = this.#notification
+    const named = channel ? { ...content, channel: platformName(channel, platform) } : content
+    const made = await lane.prepare(sendable(this.#notification, named, aheadMs))
     if (prepared.size >= preparedKept) prepared.clear()
     prepared.set(name, made)
     return made

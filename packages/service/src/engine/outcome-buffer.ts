@@ -43,7 +43,7 @@ export class OutcomeBuffer {
   /** @param tries how many requests it has taken */
   end(
     device: Pick<BlockDevice, 'no' | 'platform'>,
-    how: Pick<Ended, 'state' | 'reason' | 'gatewayReference' | 'answer'>,
+    how: Pick<Ended, 'state' | 'reason' | 'gatewayReference' | 'answer' | 'detail'>,
     tries: number,
   ): void {
     // Every one of the same form: there are a million of them.
@@ -55,6 +55,7 @@ export class OutcomeBuffer {
       attempts: tries,
       gatewayReference: how.gatewayReference,
       answer: how.answer,
+      detail: how.detail,
       atMs: this.#options.now(),
     })
   }
@@ -62,6 +63,11 @@ export class OutcomeBuffer {
   /** It is not done with, and comes again. */
   wait(device: BlockDevice, cause: Waiting['cause'], retryAfterMs = 0, untried?: true): void {
     this.#waiting.push({ device, cause, retryAfterMs, ...(untried ? { untried } : {}) })
+  }
+
+  /** It comes in quiet hours, and again when they end. */
+  waitForQuiet(device: BlockDevice, afterMs: number, spreadMs: number): void {
+    this.#waiting.push({ device, cause: 'quiet-hours', retryAfterMs: afterMs, untried: true, spreadMs })
   }
 
   /** Stores what there is when it is time to. */

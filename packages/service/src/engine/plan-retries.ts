@@ -1,7 +1,7 @@
 import { type RetryOptions, retryDelayMs } from '@zbell/core'
 import type { BlockDevice, Retry } from './work.ts'
 
-export type Cause = 'gateway-busy' | 'gateway-unreachable' | 'credential-rejected' | 'internal-fault'
+export type Cause = 'gateway-busy' | 'gateway-unreachable' | 'credential-rejected' | 'internal-fault' | 'quiet-hours'
 
 /** A device that was not done with. */
 export type Waiting = {
@@ -10,6 +10,8 @@ export type Waiting = {
   readonly retryAfterMs: number
   /** The gateway rests, and this device was not tried: that is no failure of its own. */
   readonly untried?: true
+  /** Those who waited for the same come over so long. */
+  readonly spreadMs?: number
 }
 
 export type RetryPlan = {
@@ -50,13 +52,13 @@ function whenAgain(
   group: readonly Waiting[],
   { failuresBefore, leftMs, retry, chance }: Parameters<typeof planRetries>[1],
 ): { readonly afterMs: number; readonly failures: number } {
-  const { cause, untried } = group[0]!
+  const { cause, untried, spreadMs = restSpreadMs } = group[0]!
   // These were not tried for their own sake, so it counts as no failure; a new credential wakes them at once.
   if (cause === 'credential-rejected')
     return { afterMs: Math.min(rejectedLookMs, Math.max(leftMs, 0)), failures: failuresBefore }
   const askedMs = group.reduce((most, one) => Math.max(most, one.retryAfterMs), 0)
   // A little later than asked, and not all at once.
-  if (untried) return { afterMs: askedMs + chance() * restSpreadMs, failures: failuresBefore }
+  if (untried) return { afterMs: askedMs + chance() * spreadMs, failures: failuresBefore }
   const failures = failuresBefore + 1
   return { afterMs: retryDelayMs(failures, retry, chance(), askedMs), failures }
 }
@@ -64,7 +66,9 @@ function whenAgain(
 function grouped(waiting: readonly Waiting[]): Waiting[][] {
   const groups = new Map<string, Waiting[]>()
   for (const one of waiting) {
-    const name = `${one.device.platform} ${one.cause} ${one.untried ?? false}`
+    // Quiet hours end at another moment for each zone.
+    const untilMs = one.cause === 'quiet-hours' ? one.retryAfterMs : 0
+    const name = `${one.device.platform} ${one.cause} ${one.untried ?? false} ${untilMs}`
     const group = groups.get(name)
     if (group) group.push(one)
     else groups.set(name, [one])

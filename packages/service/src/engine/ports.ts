@@ -1,5 +1,7 @@
 import type { Content, Environment, Mode, Outcome, Platform, Reason, Urgency, Values } from '@zbell/core'
-import type { Hold, Notification } from './notification.ts'
+import type { Cap } from '@zbell/core/restraint'
+import type { Halt, Notification } from './notification.ts'
+import type { Restraint } from './restraint.ts'
 import type { BlockDevice, Claim, Expansion, HeldWork, Outcomes, Withdrawal } from './work.ts'
 
 /** What the engine asks of the store. */
@@ -15,8 +17,18 @@ export type WorkStore = {
   values(userNos: readonly number[]): Promise<Map<number, Values>>
   /** Devices that a newer notification of the same tag has reached already. */
   superseded(notification: Notification, tag: string, numbers: readonly number[]): Promise<Set<number>>
+  /** What keeps a notification from ringing on these devices, here or now. */
+  restraint(notification: Notification, devices: readonly BlockDevice[]): Promise<Restraint>
+  /** Counts a notification for people under caps. @returns by which of them somebody is left out */
+  countUnderCaps(
+    notification: Notification,
+    caps: readonly Cap[],
+    persons: readonly number[],
+  ): Promise<ReadonlyMap<number, string>>
+  /** One that came to nothing for somebody counts no more. @returns where to go on; undefined when all is done */
+  giveBackPage(claim: Claim, after: number): Promise<Withdrawal>
   /** Those among these notifications that somebody stopped. */
-  holds(numbers: readonly number[]): Promise<Map<number, Hold>>
+  holds(numbers: readonly number[]): Promise<Map<number, Halt>>
   storeOutcomes(claim: Claim, outcomes: Outcomes): Promise<boolean>
   /** Work of an app that waits for another credential is due now. */
   wakeRejected(of: { readonly appNo: number; readonly environment: Environment }): Promise<void>

@@ -2,18 +2,21 @@ import {
   type Content,
   MalformedText,
   type Outcome,
+  type Reason,
   type Rendered,
   Renderer,
   readerOf,
   reasonToSkip,
   type Values,
 } from '@zbell/core'
+import { quietSpreadSeconds } from '@zbell/core/restraint'
 import { Answers } from './answers.ts'
 import type { Notification } from './notification.ts'
 import { type OpenLane, OpenLanes } from './open-lanes.ts'
 import { OutcomeBuffer } from './outcome-buffer.ts'
 import type { Gateways, Lane, PreparedRequest, WorkStore } from './ports.ts'
 import type { Ahead } from './prepare-ahead.ts'
+import { personOf, Restraints, unrestrained } from './restraint.ts'
 import { type SendBlockOptions, sendBlockDefaults } from './send-options.ts'
 import { unlessAborted } from './unless-aborted.ts'
 import type { BlockDevice, Claim } from './work.ts'
@@ -45,6 +48,9 @@ class BlockRun {
   readonly #renderer: Renderer
   #values = new Map<number, Values>()
   #superseded: ReadonlySet<number> = new Set()
+  #restraints: Restraints
+  /** By person, the cap that leaves them out. */
+  #over: ReadonlyMap<number, string> = new Map()
   readonly #answers = new Answers()
   /** Lanes whose credential the gateway refused. */
   readonly #rejecting = new Set<Lane>()
@@ -69,6 +75,7 @@ class BlockRun {
     this.#outcomes = new OutcomeBuffer(claim, store, { ...options, now: () => this.#now() })
     this.#renderer = ahead?.renderer ?? new Renderer(notification.content, notification.filling)
     this.#lanes = ahead?.lanes ?? new OpenLanes(notification, gateways)
+    this.#restraints = new Restraints(unrestrained, notification, 0)
   }
 
   async run(): Promise<boolean> {
@@ -95,7 +102,7 @@ class BlockRun {
     for (const device of devices) {
       if (!this.#outcomes.holding) break
       const hold = this.#options.hold()
-      if (hold === 'paused' || hold === 'stopping') break
+      if (hold === 'paused' || hold === 'stopped' || hold === 'stopping') break
       if (hold === 'cancelled')
         this.#outcomes.end(device, { state: 'withdrawn', reason: 'cancelled' }, this.#claim.failures)
       else {
@@ -118,6 +125,26 @@ class BlockRun {
     }
     if (content.tag !== undefined)
       this.#superseded = await this.#store.superseded(this.#notification, content.tag, this.#claim.devices)
+    const restraint = await this.#store.restraint(this.#notification, devices)
+    this.#restraints = new Restraints(restraint, this.#notification, this.#now())
+    if (restraint.caps.length > 0) {
+      const persons = new Set(devices.filter((device) => this.#mayRing(device)).map(personOf))
+      this.#over = await this.#store.countUnderCaps(this.#notification, restraint.caps, [...persons])
+    }
+  }
+
+  /** Whether it would ring now, caps aside. */
+  #mayRing(device: BlockDevice): boolean {
+    return (
+      this.#skipOf(device) === undefined &&
+      !this.#superseded.has(device.no) &&
+      this.#restraints.quiet(device).is === 'open'
+    )
+  }
+
+  #skipOf(device: BlockDevice): Reason | undefined {
+    const ofChannel = this.#restraints.ofChannel(device)
+    return reasonToSkip(ofChannel ? { ...device, ...ofChannel } : device, this.#notification.mode)
   }
 
   #isPersonal(): boolean {
@@ -154,7 +181,7 @@ class BlockRun {
       this.#outcomes.end(device, { state: 'expired', reason: cause ?? 'expired-in-queue' }, failures)
       return undefined
     }
-    const skip = reasonToSkip(device, this.#notification.mode)
+    const skip = this.#skipOf(device)
     if (skip) {
       this.#outcomes.end(device, { state: 'skipped', reason: skip }, failures)
       return undefined
@@ -163,6 +190,7 @@ class BlockRun {
       this.#outcomes.end(device, { state: 'withdrawn', reason: 'superseded' }, failures)
       return undefined
     }
+    if (this.#isRestrained(device)) return undefined
     const rendered = this.#rendered(device)
     if (rendered === undefined) {
       this.#outcomes.wait(device, 'internal-fault')
@@ -179,6 +207,24 @@ class BlockRun {
     if (turn) return turn.then(() => this.#goOn(device, open, request))
     this.#launch(device, open, request)
     return undefined
+  }
+
+  /** Whether quiet hours or a cap keep it from ringing now; then that is noted. */
+  #isRestrained(device: BlockDevice): boolean {
+    const quiet = this.#restraints.quiet(device)
+    if (quiet.is === 'wait') {
+      const spreadMs = quietSpreadSeconds(this.#notification.expanded) * 1_000
+      this.#outcomes.waitForQuiet(device, Math.max(0, quiet.untilMs - this.#now()), spreadMs)
+      return true
+    }
+    if (quiet.is === 'skip') {
+      this.#outcomes.end(device, { state: 'skipped', reason: 'quiet-hours' }, this.#claim.failures)
+      return true
+    }
+    const cap = this.#over.size === 0 ? undefined : this.#over.get(personOf(device))
+    if (cap === undefined) return false
+    this.#outcomes.end(device, { state: 'skipped', reason: 'over-cap', detail: cap }, this.#claim.failures)
+    return true
   }
 
   /** The first of its kind: its lane is opened, its request prepared. */

@@ -1,5 +1,5 @@
 import { type RetryOptions, resolveRetry } from '@zbell/core'
-import type { Hold } from './notification.ts'
+import type { Halt } from './notification.ts'
 
 export type SendBlockOptions = {
   readonly retry: RetryOptions
@@ -9,7 +9,7 @@ export type SendBlockOptions = {
   readonly now: () => number
   readonly chance: () => number
   /** Whether somebody holds the notification back, as far as is known by now, or this process is to stop. */
-  readonly hold: () => Hold | 'stopping'
+  readonly hold: () => Halt | 'stopping'
   /** From then on what is on its way to a gateway is not waited for. */
   readonly givenUp: AbortSignal
   /** A fault of ours, for the log. The devices wait for another try; the rest of the block goes on. */

@@ -11,10 +11,12 @@ export type Claim = {
   /** The notification’s. */
   readonly environment: Environment
   readonly createdAt: Date
+  /** The notification’s; 0 for none. */
+  readonly channelNo: number
   /** By how many ms the database's clock is ahead of this process's: due times and lifetimes are the database's. */
   readonly aheadMs: number
 } & (
-  | { readonly kind: 'expand' | 'withdraw' }
+  | { readonly kind: 'expand' | 'withdraw' | 'give-back' }
   | {
       readonly kind: 'send'
       readonly failures: number
@@ -67,6 +69,8 @@ export type Ended = {
   readonly gatewayReference?: string | undefined
   /** What the gateway said at last, when it said anything. */
   readonly answer?: GatewayAnswer | undefined
+  /** What the reason is about: the name of a cap. */
+  readonly detail?: string | undefined
   readonly atMs: number
 }
 

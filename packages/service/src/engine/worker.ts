@@ -1,12 +1,12 @@
 import { setMaxListeners } from 'node:events'
 import { urgencies } from '@zbell/core'
 import type { Logger } from 'pino'
-import type { Hold, Notification } from './notification.ts'
+import type { Halt, Notification } from './notification.ts'
 import type { Gateways, WorkStore } from './ports.ts'
 import type { Ahead } from './prepare-ahead.ts'
 import { sendBlock } from './send-block.ts'
 import { sendBlockDefaults } from './send-options.ts'
-import type { Claim, HeldWork } from './work.ts'
+import type { Claim, HeldWork, Withdrawal } from './work.ts'
 
 export type WorkerOptions = {
   /** Pieces of work at a time. */
@@ -39,7 +39,7 @@ export class Worker {
   readonly #active = new Set<Promise<void>>()
   readonly #held = new Map<number, Claim>()
   /** Of what is at hand: how it was held when it was last looked at. */
-  #holds = new Map<number, Hold>()
+  #holds = new Map<number, Halt>()
   #looking: NodeJS.Timeout | undefined
   #running = false
   readonly #givenUp = new AbortController()
@@ -175,7 +175,7 @@ export class Worker {
   async #handle({ claim, notification, devices: known }: HeldWork, ahead: Ahead | undefined): Promise<void> {
     if (claim.kind === 'send') {
       // What was just read is newer than the last look.
-      this.#holds.set(notification.no, notification.hold)
+      this.#holds.set(notification.no, notification.stopped ? 'stopped' : notification.hold)
       const store = known ? { ...this.#store, devices: async () => [...known] } : this.#store
       const options = {
         ...sendBlockDefaults,
@@ -192,7 +192,8 @@ export class Worker {
       this.#events.onStored(notification.no)
       return
     }
-    if (claim.kind === 'withdraw') await this.#withdraw(claim)
+    if (claim.kind === 'withdraw') await this.#pages(claim, (after) => this.#store.withdrawPage(claim, after))
+    else if (claim.kind === 'give-back') await this.#pages(claim, (after) => this.#store.giveBackPage(claim, after))
     else await this.#expand(claim, notification)
   }
 
@@ -206,9 +207,10 @@ export class Worker {
     }
   }
 
-  async #withdraw(claim: Claim): Promise<void> {
+  /** Does a page after the other, until all is done or this process is to stop. */
+  async #pages(claim: Claim, next: (after: number) => Promise<Withdrawal>): Promise<void> {
     for (let after = 0; ; ) {
-      const page = await this.#store.withdrawPage(claim, after)
+      const page = await next(after)
       this.#events.onStored(claim.notificationNo)
       if (page.is !== 'more') return
       if (!this.#running) return this.#store.release(claim, 0)

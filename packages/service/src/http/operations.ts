@@ -5,9 +5,11 @@ import type { HttpParts } from './parts.ts'
 import { rateLimits } from './rate-limits.ts'
 import { serveActivityFiles } from './routes/activity-files.ts'
 import { serveApps } from './routes/apps.ts'
+import { serveChannels } from './routes/channels.ts'
 import { serveCredentials } from './routes/credentials.ts'
 import { serveDevices } from './routes/devices.ts'
 import { type EventStreams, serveEvents } from './routes/events.ts'
+import { serveFeed } from './routes/feed.ts'
 import { serveGateways } from './routes/gateways.ts'
 import { serveHandsets } from './routes/handsets.ts'
 import { serveHealthOf } from './routes/health.ts'
@@ -16,6 +18,7 @@ import { serveOwnDevice } from './routes/own-device.ts'
 import { serveOwnPerson } from './routes/own-person.ts'
 import { servePeople } from './routes/people.ts'
 import { serveReceipts } from './routes/receipts.ts'
+import { serveRestraint } from './routes/restraint.ts'
 import { serveSchedules } from './routes/schedules.ts'
 import { serveSegments } from './routes/segments.ts'
 import { serveSessions } from './routes/sessions.ts'
@@ -53,6 +56,9 @@ export function serveOperations(
   serveGateways(on, database, gateways)
   serveNotifications(on, database, parts.intake, parts.schedules)
   serveSchedules(on, database, parts.schedules)
+  serveFeed(on, database, config['http.publicUrl'], parts.url)
+  serveChannels(on, database, limits, onChange)
+  serveRestraint(on, database, parts.stops, limits, onChange)
   serveActivityFiles(on, database)
   serveTemplates(on, database)
   serveSegments(on, database, config['retention.deliveryDays'])

@@ -6,6 +6,7 @@ import type { GatewayRoom } from '../gateways/gateways.ts'
 import type { HandsetControl } from '../handsets/control.ts'
 import type { Intake } from '../intake/intake.ts'
 import type { Schedules } from '../intake/schedules.ts'
+import type { Stops } from '../intake/stops.ts'
 import type { LiveHub } from '../live/hub.ts'
 import type { CredentialRow } from '../store/apps/credentials.ts'
 import type { Milestones } from '../store/apps/milestones.ts'
@@ -25,6 +26,7 @@ export type HttpParts = {
   readonly consoleDir: string | undefined
   readonly intake: Intake
   readonly schedules: Schedules
+  readonly stops: Stops
   /** Whether more is answered than how this process is. */
   readonly answersApi: boolean
   readonly desk: CredentialDesk

@@ -14,6 +14,7 @@ import type { Database } from '../store/database.ts'
 import { countDeliveries } from '../store/deliveries/counts.ts'
 import type { DeliveryRow } from '../store/deliveries/list-deliveries.ts'
 import type { DeviceRow } from '../store/devices/read-devices.ts'
+import { waitsFor } from '../store/queue/read-queue.ts'
 
 export async function notificationView(database: Database, scope: Scope, row: KeptNotification): Promise<Notification> {
   const counted = await countDeliveries(database, row.no)
@@ -24,6 +25,7 @@ export async function notificationView(database: Database, scope: Scope, row: Ke
   // The row was read before the count: outcomes that were stored in between can only make `known` larger.
   const expanded = Math.max(row.expanded, known)
   const totals: Totals = { expanded, ...states, queued: expanded - known }
+  const quiet = row.state === 'finished' ? null : await waitsFor(database, row.no, reasons['quiet-hours'].code)
   return {
     id: row.id,
     app: scope.app.slug,
@@ -36,6 +38,7 @@ export async function notificationView(database: Database, scope: Scope, row: Ke
     shows: sampleTexts(row.content, row.filling),
     values: { ...row.filling.values },
     fallbacks: { ...row.filling.fallbacks },
+    channel: row.channel?.name ?? null,
     urgency: row.urgency,
     ttlSeconds: row.ttlSeconds,
     mode: row.mode,
@@ -57,14 +60,18 @@ export async function notificationView(database: Database, scope: Scope, row: Ke
       says: reasons[reason].says,
       does: reasons[reason].does,
     })),
+    quiet: quiet && { devices: quiet.size, until: quiet.until.toISOString() },
   }
 }
 
 /** A hold shows until the end; what was cancelled stays so. */
-function stateOf({ state, hold }: KeptNotification): Notification['state'] {
+function stateOf({ state, hold, stopped, dueAt }: KeptNotification): Notification['state'] {
   if (state === 'finished') return hold === 'cancelled' ? 'cancelled' : 'finished'
   if (state === 'scheduled' && hold === 'cancelled') return 'cancelled'
-  return hold === 'paused' ? 'paused' : state
+  if (hold === 'paused') return 'paused'
+  // One whose hour is yet to come waits for that first.
+  const ahead = state === 'scheduled' && dueAt !== null && dueAt.getTime() > Date.now()
+  return stopped && !ahead ? 'stopped' : state
 }
 
 export function deliveryView(row: DeliveryRow): Delivery {
@@ -88,6 +95,12 @@ export function deliveryView(row: DeliveryRow): Delivery {
     appState: row.appState,
     became: row.became,
     action: row.action,
+    cap: row.reason === 'over-cap' ? row.detail : null,
+    waits: row.waits && {
+      reason: row.waits.reason,
+      says: reasons[row.waits.reason].says,
+      until: row.waits.until.toISOString(),
+    },
     timeline,
   }
 }

@@ -1,5 +1,6 @@
 import type { notificationRequest } from '@zbell/contract'
 import {
+  defaultTtlSeconds,
   type Filling,
   type Mode,
   parseReference,
@@ -8,10 +9,13 @@ import {
   type Urgency,
   type Writing,
 } from '@zbell/core'
+import type { Channel } from '@zbell/core/restraint'
 import type { z } from 'zod'
+import { invalid } from '../problems/problem.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
+import { channelNamed } from '../store/restraint/channels.ts'
 import { segmentVersions } from '../store/segments/segments.ts'
 import { needRule } from './segments.ts'
 import { filledTemplate } from './templates.ts'
@@ -33,6 +37,8 @@ export type Draft = {
   readonly urgency: Urgency
   readonly ttlSeconds: number
   readonly spreadSeconds: number
+  /** The kind that it is. */
+  readonly channel: Channel | null
 }
 
 /**
@@ -49,14 +55,29 @@ export async function draftOf(
     request.template === undefined
       ? { content: request.content as Writing, filling, template: null }
       : await filledTemplate(database, scope, request.template, filling)
+  const channel = await channelIn(database, scope, written.content)
+  const ttlSeconds = request.ttlSeconds ?? channel?.ttlSeconds ?? defaultTtlSeconds
+  if (request.spreadSeconds > ttlSeconds)
+    throw invalid('/spreadSeconds', 'is longer than the notification lives; give it a longer ttlSeconds')
+  const sound = written.content.sound ?? channel?.sound
   return {
     ...written,
+    content: sound === undefined ? written.content : { ...written.content, sound },
+    channel,
     target: await settledTarget(database, scope, request.to, keptDays),
     mode: request.mode,
-    urgency: request.urgency,
-    ttlSeconds: request.ttlSeconds,
+    urgency: request.urgency ?? channel?.urgency ?? 'normal',
+    ttlSeconds,
     spreadSeconds: request.spreadSeconds,
   }
+}
+
+/** @throws {Problem} `invalid-request` for a channel that the app does not have */
+export async function channelIn(database: Database, scope: Scope, { channel }: Writing): Promise<Channel | null> {
+  if (channel === undefined) return null
+  const found = await channelNamed(database, whereOf(scope), channel)
+  if (!found) throw invalid('/content/channel', `is not a channel of this app in ${scope.environment}`)
+  return found
 }
 
 /**

@@ -2,6 +2,7 @@ import { type Delivery, type Explanation, sayTarget } from '@zbell/contract'
 import {
   type Content,
   type Environment,
+  type Evidence,
   environments,
   explainDelivery,
   isHandsetAddress,
@@ -13,12 +14,15 @@ import {
 } from '@zbell/core'
 import { type Notification, ringsAt } from '../engine/notification.ts'
 import type { Scope } from '../store/apps/apps.ts'
+import { readSettings } from '../store/apps/settings.ts'
+import { whereOf } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
 import { gatewayAnswer } from '../store/deliveries/gateway-answers.ts'
 import type { DeliveryRow } from '../store/deliveries/list-deliveries.ts'
 import { deliveryOf, laterOfTag } from '../store/deliveries/one-delivery.ts'
 import { readersValues } from '../store/devices/load-block-devices.ts'
 import { type DeviceRow, findDevice, listDevices } from '../store/devices/read-devices.ts'
+import { usesOf } from '../store/restraint/caps.ts'
 import { targetHas } from '../store/targets/review-target.ts'
 import { unknownUsers } from '../store/targets/unknown-names.ts'
 import { explainRules } from './explain-rules.ts'
@@ -136,7 +140,9 @@ async function explainDevice(
           ? 'cancelled'
           : notification.hold === 'paused' && notification.state !== 'finished'
             ? 'paused'
-            : notification.state,
+            : notification.stopped && (notification.state === 'expanding' || notification.state === 'sending')
+              ? 'stopped'
+              : notification.state,
       target: sayTarget(notification.target).slice(0, 300),
       prunedMs: notification.prunedAt?.getTime() ?? null,
     },
@@ -151,8 +157,14 @@ async function explainDevice(
       rehearsal: isHandsetAddress(row.token),
     },
     named: await targetHas(database, notification.target, where, row.id),
+    zone: row.timeZone ?? (await readSettings(database, scope)).timeZone,
+    cap:
+      found?.reason === 'over-cap' && found.detail !== null
+        ? await capOf(database, scope, found.detail, row, found.moments.skipped)
+        : null,
     delivery: found && {
       ...found,
+      waits: found.waits && { reason: found.waits.reason, untilMs: found.waits.until.getTime() },
       moments: Object.fromEntries(Object.entries(found.moments).map(([state, at]) => [state, at.getTime()])),
     },
     answer: (found && (await gatewayAnswer(database, notification.no, row.no))) ?? null,
@@ -173,6 +185,24 @@ async function explainDevice(
     delivery: found ? deliveryView(found) : null,
   }
   return { why, view }
+}
+
+/** A cap as it is now, and what counted under it for somebody when it left them out. */
+async function capOf(
+  database: Database,
+  scope: Scope,
+  name: string,
+  device: Pick<DeviceRow, 'no' | 'userNo'>,
+  at: Date | undefined,
+): Promise<Evidence['cap']> {
+  const cap = (await readSettings(database, scope)).caps.find((one) => one.name === name)
+  if (!cap || !at) return null
+  const person = device.userNo ?? -device.no
+  const uses = (await usesOf(database, whereOf(scope), cap, [person], at.getTime())).get(person) ?? []
+  return {
+    ...cap,
+    cameMs: uses.map(({ atSeconds }) => atSeconds * 1_000).filter((ms) => ms <= at.getTime()),
+  }
 }
 
 /** What it shows there; null when that cannot be said: a value is missing, or its text is of a time before texts had places. */

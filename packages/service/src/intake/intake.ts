@@ -22,11 +22,12 @@ import { editNotification } from '../store/notifications/edit-notification.ts'
 import { holdNotification } from '../store/notifications/hold.ts'
 import { withdrawNotification } from '../store/notifications/withdraw-notification.ts'
 import type { Pace } from '../telemetry/pace.ts'
-import { draftOf, type NotificationRequest } from './draft.ts'
+import { channelIn, draftOf, type NotificationRequest } from './draft.ts'
 import { needNotification } from './find.ts'
-import { neverRings, nextTime, readersOf } from './next-time.ts'
+import { neverRings, nextTime, readersHourAt, readersOf } from './next-time.ts'
 import { checkReferences } from './references.ts'
 import { type ReviewReader, reviewDraft } from './review.ts'
+import type { Moment } from './review-restraint.ts'
 
 /** What intake needs of the rest of the process. */
 export type IntakeParts = {
@@ -83,7 +84,8 @@ export class Intake {
   async review(scope: Scope, request: NotificationRequest, reader: ReviewReader, signal?: AbortSignal) {
     const { database } = this.#parts
     await checkReferences(database, scope, request.to)
-    return reviewDraft(this.#parts, scope, await draftOf(this.#parts, scope, request), reader, signal)
+    const draft = await draftOf(this.#parts, scope, request)
+    return reviewDraft(this.#parts, scope, draft, reader, await this.#momentOf(request.when), signal)
   }
 
   /**
@@ -140,6 +142,21 @@ export class Intake {
     return accepted
   }
 
+  /** When it would ring; a recurrence, when it does so first. */
+  async #momentOf(when: When | undefined): Promise<Moment> {
+    const nowMs = (await databaseTime(this.#parts.database)).getTime()
+    if (when === undefined) return { atMs: nowMs }
+    const at = await nextTime(timingOf(when, nowMs), nowMs - 1)
+    if (at === undefined) throw neverRings('/when')
+    if (when.zone === 'reader') return { local: when.local ?? readersHourAt(at) }
+    return { atMs: at.getTime() }
+  }
+
+  /** Somebody else has halted or started something. */
+  lookForHolds(): void {
+    this.#parts.onHold()
+  }
+
   /** There is work for the engine that somebody else has stored. */
   nudge(): void {
     this.#parts.onAccepted(undefined, undefined)
@@ -163,7 +180,8 @@ export class Intake {
     if (row.mode === 'show' && next.title === '' && !next.perPlatform)
       throw invalid('/content/title', 'is needed: it is the first line that is shown')
     const filling = { values: values ?? row.filling.values, fallbacks: fallbacks ?? row.filling.fallbacks }
-    const changed = { content: next, filling, urgency: urgency ?? row.urgency }
+    const channel = await channelIn(database, scope, next)
+    const changed = { content: next, filling, urgency: urgency ?? row.urgency, channelNo: channel?.no ?? null }
     if (!(await editNotification(database, row.no, changed))) throw new Problem('not-editable-now')
     return needNotification(database, scope, row.id)
   }

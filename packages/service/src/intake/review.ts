@@ -15,13 +15,16 @@ import {
 } from '@zbell/core'
 import type { GatewayRoom } from '../gateways/gateways.ts'
 import type { Scope } from '../store/apps/apps.ts'
+import type { Where } from '../store/apps/where.ts'
 import type { Database, Reader } from '../store/database.ts'
 import { readersValues } from '../store/devices/load-block-devices.ts'
 import { listLeftOut, sampleDevices } from '../store/targets/review-target.ts'
+import { ringersOf } from '../store/targets/ringers.ts'
 import { type Tally, type TargetGroup, tallyTarget } from '../store/targets/tally-target.ts'
 import { targetParts } from '../store/targets/target-devices.ts'
 import type { Pace } from '../telemetry/pace.ts'
 import type { Draft } from './draft.ts'
+import { type Moment, type Restrained, restrained, restraintOn } from './review-restraint.ts'
 
 export type ReviewReader = {
   readonly user?: string | undefined
@@ -40,6 +43,7 @@ const withinMs = 10_000
 
 /**
  * Says what would happen, and stores nothing.
+ * @param moment when it would ring
  * @param signal nobody waits for the answer any more
  * @throws {TooSlow} when its target takes too long to look through
  */
@@ -48,22 +52,30 @@ export async function reviewDraft(
   scope: Scope,
   draft: Draft,
   reader: ReviewReader,
+  moment: Moment,
   signal?: AbortSignal,
 ): Promise<Review> {
   const { pace } = given
   const database = given.database.bounded({ withinMs, signal })
   const where = { appNo: scope.app.no, environment: scope.environment }
   const wanted = wantedValues(draft)
-  const { groups, people, estimated, parts } = await tallyTarget(database, draft.target, where, {
+  const channelNo = draft.channel?.no ?? null
+  const tally = await tallyTarget(database, draft.target, where, {
     names: wanted,
     mode: draft.mode,
+    channelNo,
     exact: reader.exact === 'true',
   })
+  const { groups, estimated, parts } = tally
   const faults = lackingFaults(groups, wanted)
-  const devices = { ios: 0, android: 0, web: 0 }
+  let devices = { ios: 0, android: 0, web: 0 }
+  let people = tally.people
   // Who lacks a value is left out, and so is not among those who ring.
   for (const group of groups)
     if (skipOf(group, draft.mode) === undefined) devices[group.platform] += group.devices - group.lackingAny
+  const ofApp = await restraintOn(database, where, draft)
+  const held = ofApp && (await restrainedOf(database, where, draft, ofApp, tally, moment))
+  if (held) ({ devices, people } = held)
   const total = devices.ios + devices.android + devices.web
   const samples =
     total === 0 ? [] : await samplesOf({ database, gateways: given.gateways }, scope, draft, reader, { devices, parts })
@@ -80,7 +92,9 @@ export async function reviewDraft(
     people,
     devices,
     estimated,
-    leftOut: leftOutOf(groups, draft.mode),
+    leftOut: leftOutOf(groups, draft.mode, held?.leftOut),
+    quiet: held?.quiet ?? [],
+    caps: held?.caps ?? [],
     listed: reader.list === undefined ? [] : await listed(database, draft, where, groups, reader.list),
     samples,
     faults: distinct(faults),
@@ -94,8 +108,28 @@ export async function reviewDraft(
   }
 }
 
-const skipOf = ({ permission, muted }: Pick<TargetGroup, 'permission' | 'muted'>, mode: Mode): Reason | undefined =>
-  reasonToSkip({ permission, muted, retired: false }, mode)
+/** Who of those that would ring is kept from it by quiet hours and caps: looked at person by person. */
+async function restrainedOf(
+  database: Reader,
+  where: Where,
+  draft: Draft,
+  ofApp: NonNullable<Awaited<ReturnType<typeof restraintOn>>>,
+  { looks, lacks }: Tally,
+  moment: Moment,
+): Promise<Restrained> {
+  const channelNo = draft.channel?.no ?? null
+  const looked = await Promise.all(
+    looks.map(async ({ parts, share }) => ({
+      share,
+      ringers: await ringersOf(database, parts, { mode: draft.mode, channelNo, lacks }),
+    })),
+  )
+  return restrained(database, where, draft, ofApp, { moment, looks: looked })
+}
+
+type Facts = Pick<TargetGroup, 'permission' | 'muted' | 'channelBlocked' | 'channelMuted'>
+
+const skipOf = (facts: Facts, mode: Mode): Reason | undefined => reasonToSkip({ ...facts, retired: false }, mode)
 
 /** Attributes that the texts name and that nothing stands in for. */
 const wantedValues = ({ content, filling, mode }: Draft): string[] =>
@@ -117,8 +151,12 @@ const lackingFaults = (groups: readonly TargetGroup[], wanted: readonly string[]
         ]
   })
 
-function leftOutOf(groups: readonly TargetGroup[], mode: Mode): Review['leftOut'] {
-  const counts = new Map<Reason, number>()
+function leftOutOf(
+  groups: readonly TargetGroup[],
+  mode: Mode,
+  restrained: ReadonlyMap<Reason, number> = new Map(),
+): Review['leftOut'] {
+  const counts = new Map<Reason, number>(restrained)
   const add = (reason: Reason, devices: number) => {
     if (devices > 0) counts.set(reason, (counts.get(reason) ?? 0) + devices)
   }
@@ -137,7 +175,7 @@ function leftOutOf(groups: readonly TargetGroup[], mode: Mode): Review['leftOut'
 
 async function listed(
   database: Reader,
-  { target, mode }: Draft,
+  { target, mode, channel }: Draft,
   where: { appNo: number; environment: Scope['environment'] },
   groups: readonly TargetGroup[],
   reason: string,
@@ -145,12 +183,15 @@ async function listed(
   const kinds = new Map(
     groups
       .filter((group) => skipOf(group, mode) === reason)
-      .map(({ permission, muted }) => [`${permission} ${muted}`, { permission, muted }]),
+      .map(({ permission, muted, channelBlocked, channelMuted }) => {
+        const kind = { permission, muted, channelBlocked, channelMuted }
+        return [JSON.stringify(kind), kind]
+      }),
   )
   const all: Review['listed'] = []
   for (const kind of kinds.values())
     if (all.length < mostListed)
-      all.push(...(await listLeftOut(database, target, where, kind, mostListed - all.length)))
+      all.push(...(await listLeftOut(database, target, where, kind, channel?.no ?? null, mostListed - all.length)))
   return all
 }
 
@@ -171,6 +212,7 @@ async function samplesOf(
       platform,
       user,
       mode: draft.mode,
+      channelNo: draft.channel?.no ?? null,
     })
     const values = await readersValues(
       database,

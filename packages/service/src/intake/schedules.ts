@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto'
 import type { SettledRequest } from '@zbell/contract'
-import { uuidV7, type Values, type Writing } from '@zbell/core'
+import { type Mode, type Target, uuidV7, type Values, type Writing } from '@zbell/core'
 import { timingOf, type When } from '@zbell/core/calendar'
 import { invalid, Problem } from '../problems/problem.ts'
 import { findAppByNo, type Scope } from '../store/apps/apps.ts'
@@ -50,6 +50,9 @@ export type Coming = {
   readonly readersHour: string | null
   readonly paused: boolean
   readonly repeats: boolean
+  readonly target: Target
+  readonly mode: Mode
+  readonly channel: string | null
 }
 
 /** So many schedules an app may have in an environment. */
@@ -269,7 +272,10 @@ export class Schedules {
       cut ||= times.length > mostComing.each
       const { values, template = null } = notification
       const content = notification.content as Writing
-      const about = { schedule: name, notification: null, name, content, values, template, paused } as const
+      const { to: target, mode } = notification
+      const channel = content.channel ?? null
+      const of = { target, mode, channel }
+      const about = { schedule: name, notification: null, name, content, values, template, paused, ...of } as const
       for (const dueAt of times.slice(0, mostComing.each))
         items.push({
           ...about,
@@ -279,7 +285,8 @@ export class Schedules {
         })
     }
     const waiting = await scheduledBefore(this.#database, where, until, mostComing.all)
-    for (const { dueAt, id, name, content, filling, template, hold, schedule, readerLocal } of waiting)
+    for (const one of waiting) {
+      const { dueAt, id, name, content, filling, template, hold, schedule, readerLocal, target, mode, channel } = one
       if (dueAt && schedule === null)
         items.push({
           dueAt,
@@ -292,7 +299,11 @@ export class Schedules {
           readersHour: readerLocal,
           paused: hold === 'paused',
           repeats: false,
+          target,
+          mode,
+          channel: channel?.name ?? null,
         })
+    }
     items.sort((a, b) => a.dueAt.getTime() - b.dueAt.getTime())
     return { items: items.slice(0, mostComing.all), cut: cut || items.length > mostComing.all }
   }

@@ -5,6 +5,7 @@ import { forgetDays } from '../store/deliveries/day-counts.ts'
 import { pruneDeliveries } from '../store/deliveries/prune-deliveries.ts'
 import { countMembers } from '../store/people/count-members.ts'
 import { forgetSilent } from '../store/processes.ts'
+import { forgetCapPages } from '../store/restraint/caps.ts'
 import { forgetRuns } from '../store/schedules/runs.ts'
 import { forgetSessions } from '../store/sessions/sessions.ts'
 import type { BackgroundJob } from './background-jobs.ts'
@@ -30,6 +31,7 @@ export function jobsOfService(given: {
     { name: 'check-credentials', everySeconds: 60, run: (mayGoOn) => checks.checkDue(mayGoOn) },
     { name: 'announce-expiry', everySeconds: 600, run: () => checks.announce(new Date()) },
     { name: 'forget-processes', everySeconds: 600, run: async () => void (await forgetSilent(database)) },
+    { name: 'forget-caps', everySeconds: 3_600, run: (mayGoOn) => forgetCapPages(database, mayGoOn) },
     { name: 'forget-sessions', everySeconds: 3_600, run: async () => void (await forgetSessions(database)) },
     { name: 'forget-days', everySeconds: 3_600, run: async () => void (await forgetDays(database, dayCountsKept)) },
     ...(deliveryDays === 0

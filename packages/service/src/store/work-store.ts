@@ -13,6 +13,8 @@ import { wakeRejected } from './notifications/read-waiting.ts'
 import { withdrawPage } from './notifications/withdraw-notification.ts'
 import { FairQueue } from './queue/fair-queue.ts'
 import { extend, release } from './queue/hold.ts'
+import { countUnderCaps, giveBack } from './restraint/caps.ts'
+import { restraintOf } from './restraint/restraint-of.ts'
 
 const tryAgainAfterMs = 200
 
@@ -40,6 +42,10 @@ export const workStore = (
   values: (userNos) => readersValues(database, userNos),
   superseded: (notification, tag, numbers) => superseded(database, notification, tag, numbers),
   holds: (numbers) => holdsOf(database, numbers),
+  restraint: (notification, devices) => restraintOf(database, notification, devices),
+  countUnderCaps: (notification, caps, persons) =>
+    countUnderCaps(database, notification, notification.no, caps, persons),
+  giveBackPage: (claim, after) => giveBack(database, claim, after, leaseMs),
   wakeRejected: (of) => wakeRejected(database, of),
   async noteAccepted({ appNo, environment }, platform, rehearsal) {
     try {

@@ -107,6 +107,11 @@ async function act(
       if (!installed) return 'not-possible-now'
       await handset.topic(given.topic, given.do === 'join')
       return undefined
+    case 'mute-channel':
+    case 'let-channel':
+      if (!installed) return 'not-possible-now'
+      await handset.channel(given.channel, given.do === 'mute-channel')
+      return undefined
     case 'reboot':
       await handset.reboot()
       return undefined

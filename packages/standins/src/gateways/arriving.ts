@@ -32,6 +32,7 @@ export const dress = z
     ),
     renotify: z.boolean(),
     group: z.string(),
+    channel: z.string(),
     silent: z.boolean(),
     requireInteraction: z.boolean(),
     timestamp: z.number(),

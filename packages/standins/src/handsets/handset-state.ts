@@ -44,6 +44,9 @@ export type HandsetState = {
   /** Where the buttons of what is shown lead, by notification and action. */
   places?: Record<string, string>
   topics?: string[]
+  /** Which of the app’s channels its system blocks, by the names that they have there, and which its user muted in the app. */
+  blockedChannels?: string[]
+  mutedChannels?: string[]
   log?: Entry[]
   /** What came while there was no network; the gateway holds it. */
   held?: Arriving[]

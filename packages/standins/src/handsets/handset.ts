@@ -69,7 +69,8 @@ export class Handset {
   async #receive({ notification: id, ...arriving }: Arriving): Promise<Presentation | 'second-copy'> {
     const { state } = this
     const where = {
-      permission: state.permission,
+      // The system blocks a channel as it blocks an app.
+      permission: this.#blocks(arriving.channel) ? ('denied' as const) : state.permission,
       appState: state.appState,
       doNotDisturb: state.doNotDisturb ?? false,
       zone: state.timeZone,
@@ -151,7 +152,8 @@ export class Handset {
     const told = Object.keys(change).filter((name) => name !== 'user')
     if (told.length > 0)
       this.#log(told.map((name) => `${name}: ${JSON.stringify(change[name as keyof HandsetChange])}`).join(', '))
-    if (['permission', 'muted', 'timeZone', 'user'].some((name) => name in change)) await this.#tellService()
+    if (['permission', 'muted', 'timeZone', 'user', 'blockedChannels'].some((name) => name in change))
+      await this.#tellService()
     if (state.online !== false && before.online === false) await this.#backOnline()
     await this.tick()
     this.#onChange()
@@ -180,7 +182,13 @@ export class Handset {
       opened: null,
       held: [],
     })
-    Object.assign(this.state, { topics: [], user: null, muted: false, watch: this.state.watch ? [] : null })
+    Object.assign(this.state, {
+      topics: [],
+      mutedChannels: [],
+      user: null,
+      muted: false,
+      watch: this.state.watch ? [] : null,
+    })
     this.#log('the app was removed')
     this.#onChange()
   }
@@ -201,6 +209,20 @@ export class Handset {
     this.#log(`${joins ? 'joined' : 'left'} ${topic}`)
     this.#onChange()
     await this.#app.outbox.flush()
+  }
+
+  /** The app’s own switch for a channel: it holds on all devices of its user. */
+  async channel(channel: string, muted: boolean): Promise<void> {
+    await this.#app.outbox.add({ say: 'channel', channel, muted })
+    const others = (this.state.mutedChannels ?? []).filter((one) => one !== channel)
+    this.state.mutedChannels = muted ? [...others, channel].sort() : others
+    this.#log(`${channel} ${muted ? 'muted' : 'rings again'}`)
+    this.#onChange()
+    await this.#app.outbox.flush()
+  }
+
+  #blocks(channel: string | undefined): boolean {
+    return channel !== undefined && (this.state.blockedChannels ?? []).includes(channel)
   }
 
   /** Rings it past the service, to look at a notification while it is being written. */
@@ -258,6 +280,8 @@ export class Handset {
       toast: this.state.toast ?? null,
       opened,
       topics: this.state.topics ?? [],
+      blockedChannels: this.state.blockedChannels ?? [],
+      mutedChannels: this.state.mutedChannels ?? [],
       plans: plans.map(({ name, content, ringsAtMs }) => ({
         name,
         title: content.title,

@@ -3,7 +3,7 @@ import type { HandsetState } from './handset-state.ts'
 
 /** What the app on a handset says of itself when it registers. @throws {TypeError} for a browser without keys */
 export function registrationBody(state: HandsetState): Registration {
-  const { platform, token, browser, permission, muted, user, locale, timeZone, model } = state
+  const { platform, token, browser, permission, muted, user, locale, timeZone, model, blockedChannels = [] } = state
   const facts = {
     permission,
     muted: muted ?? false,
@@ -11,6 +11,7 @@ export function registrationBody(state: HandsetState): Registration {
     locale,
     timeZone,
     model,
+    blockedChannels,
     appVersion: '4.2.0',
     systemVersion: platform === 'web' ? '1' : '12',
   }

@@ -18,8 +18,8 @@ const deliveriesAtOnce = 2_000
 /** What was sent and what became of it, as files. */
 export function serveActivityFiles(on: OperationRouter, database: Database): void {
   on.serve('exportNotifications', async ({ caller: { scope }, query, response }) => {
-    const { format, search, user, reason } = query
-    const filter = { search, user, reason: needReason(reason) }
+    const { format, search, user, reason, channel } = query
+    const filter = { search, user, channel, reason: needReason(reason) }
     const name = `${scope.app.slug}-${scope.environment}-notifications`
     const rows = notificationLines(database, scope, filter)
     await sendFile(response, { name, format, columns: notificationColumns, rows })

@@ -1,12 +1,15 @@
 import type { Day } from '@zbell/contract'
 import { type DeliveryState, quantileMs, type Reason, reasons, timedSteps, toldMs, troublesOf } from '@zbell/core'
+import type { Scope } from '../../store/apps/apps.ts'
 import { whereOf } from '../../store/apps/where.ts'
 import type { Database } from '../../store/database.ts'
 import { type DayCount, readDays } from '../../store/deliveries/day-counts.ts'
 import { listJobs } from '../../store/jobs/jobs.ts'
 import { readWaiting } from '../../store/notifications/read-waiting.ts'
 import { listProcesses } from '../../store/processes.ts'
-import { unrungSchedules } from '../../store/schedules/runs.ts'
+import { channelNamed } from '../../store/restraint/channels.ts'
+import { findStop } from '../../store/restraint/stops.ts'
+import { unheardSchedules, unrungSchedules } from '../../store/schedules/runs.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 
 /** So many schedules that did not ring are named. */
@@ -34,6 +37,8 @@ export function serveHealthOf(on: OperationRouter, database: Database): void {
       jobs,
       processes: own,
       unrung: await unrungSchedules(database, whereOf(scope), mostUnrung),
+      unheard: await unheardSchedules(database, whereOf(scope), mostUnrung),
+      stopped: await stopOf(database, scope),
       queue: { due: queue.due, oldestDueMs: oldestDueAt?.getTime() },
     }
     return {
@@ -52,13 +57,23 @@ export function serveHealthOf(on: OperationRouter, database: Database): void {
 
   on.serve('listDays', async ({ caller: { scope }, query }) => {
     const days = new Map<string, DayCount[]>()
-    for (const one of await readDays(database, scope, query.days)) {
+    const channel =
+      query.channel === undefined ? undefined : await channelNamed(database, whereOf(scope), query.channel)
+    const channelNo = query.channel === undefined ? undefined : (channel?.no ?? -1)
+    for (const one of await readDays(database, scope, query.days, channelNo)) {
       const own = days.get(one.day)
       if (own) own.push(one)
       else days.set(one.day, [one])
     }
     return { items: [...days].map(([day, rows]) => dayView(day, rows)), next: null }
   })
+}
+
+async function stopOf(database: Database, scope: Scope) {
+  const stop = await findStop(database, whereOf(scope))
+  return (
+    stop && { reason: stop.reason, by: stop.stoppedBy, sinceSeconds: (Date.now() - stop.stoppedAt.getTime()) / 1_000 }
+  )
 }
 
 type Counts = Partial<Record<DeliveryState, number>>

@@ -1,5 +1,5 @@
 import { graceSecondsPreset } from '@zbell/contract'
-import { isUuid, parseReference, type Reason, reasons } from '@zbell/core'
+import { defaultTtlSeconds, isUuid, parseReference, type Reason, reasons } from '@zbell/core'
 import type { Request } from 'express'
 import type { BlockDevice } from '../../engine/work.ts'
 import { type Asked, explain } from '../../intake/explain.ts'
@@ -121,7 +121,7 @@ function scheduledView({ nextId, nextAt, changedAt, notification }: ScheduleRow)
     state: 'scheduled' as const,
     createdAt: changedAt.toISOString(),
     dueAt: dueAt.toISOString(),
-    expiresAt: new Date(dueAt.getTime() + notification.ttlSeconds * 1_000).toISOString(),
+    expiresAt: new Date(dueAt.getTime() + (notification.ttlSeconds ?? defaultTtlSeconds) * 1_000).toISOString(),
   }
 }
 

@@ -5,12 +5,15 @@ import { ProofRefused, type Proofs } from '../../people/proofs.ts'
 import { invalid, Problem } from '../../problems/problem.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import { credentialInUse } from '../../store/apps/credentials.ts'
+import { whereOf } from '../../store/apps/where.ts'
 import { Batcher } from '../../store/batcher.ts'
 import type { Database } from '../../store/database.ts'
 import { changeDevice, TokenNotOwn, unregisterDevice } from '../../store/devices/change-device.ts'
-import { findDevice } from '../../store/devices/read-devices.ts'
+import { noteEvent } from '../../store/devices/device-events.ts'
+import { type DeviceRow, findDevice } from '../../store/devices/read-devices.ts'
 import { Overtaken } from '../../store/devices/register-device.ts'
 import { type Registered, type Registering, registerDevices } from '../../store/devices/register-devices.ts'
+import { storeBlocked } from '../../store/restraint/channels.ts'
 import { hashSecret, newSecret } from '../../vault/secrets.ts'
 import type { Vault } from '../../vault/vault.ts'
 import type { RateLimits } from '../rate-limits.ts'
@@ -83,7 +86,7 @@ function serveRegistration(on: OperationRouter, { database, limits, proofs, rule
   on.serve(
     'registerDevice',
     async ({ caller: { scope }, body }) => {
-      const { platform, installation = null, proof, allows, ...facts } = body
+      const { platform, installation = null, proof, allows, blockedChannels, ...facts } = body
       await needProof(proofs, scope, facts.user, proof)
       const address = await addressOf(
         rules,
@@ -111,6 +114,7 @@ function serveRegistration(on: OperationRouter, { database, limits, proofs, rule
       // Another registration of the same token can have come in between; then that one's secret counts, not this one's.
       if (!stored)
         throw new Problem('register-again', 'The same token was registered by another call meanwhile, and that counts.')
+      await noteBlocked(database, scope, stored, blockedChannels)
       return { device: deviceView(stored), secret, installation: kept }
     },
     limits.registrations,
@@ -121,7 +125,7 @@ function serveOwnChanges(on: OperationRouter, { database, limits, proofs, rules,
   on.serve(
     'changeOwnDevice',
     async ({ caller: { scope, device }, body }) => {
-      const { token, subscription, proof, allows, ...facts } = body
+      const { token, subscription, proof, allows, blockedChannels, ...facts } = body
       if (facts.user !== device.user) await needProof(proofs, scope, facts.user, proof)
       const given = device.platform === 'web' ? { subscription } : { token }
       if (device.platform === 'web' && token !== undefined)
@@ -140,6 +144,7 @@ function serveOwnChanges(on: OperationRouter, { database, limits, proofs, rules,
         if (error instanceof TokenNotOwn) throw new Problem('register-again')
         throw error
       }
+      await noteBlocked(database, scope, device, blockedChannels)
       onChange()
       const changed = await findDevice(database, scope, device.id)
       if (!changed) throw new Problem('unknown-device')
@@ -147,6 +152,25 @@ function serveOwnChanges(on: OperationRouter, { database, limits, proofs, rules,
     },
     limits.deviceCalls,
   )
+}
+
+/** Which channels the system blocks, where the device tells. */
+async function noteBlocked(
+  database: Database,
+  scope: Scope,
+  device: Pick<DeviceRow, 'no' | 'platform'>,
+  names: readonly string[] | undefined,
+): Promise<void> {
+  if (names === undefined) return
+  await database.transact(async (tx) => {
+    if (!(await storeBlocked(tx, whereOf(scope), device, names))) return
+    await noteEvent(
+      tx,
+      device.no,
+      names.length > 0 ? 'channel-blocked' : 'channel-allowed',
+      names.join(', ').slice(0, 200),
+    )
+  })
 }
 
 /** Signing out needs none. @throws {Problem} `proof-refused` */

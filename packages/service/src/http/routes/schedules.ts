@@ -1,5 +1,6 @@
 import { type Schedule, type ScheduleRun, scheduleName, type Upcoming } from '@zbell/contract'
 import { sampleTexts } from '@zbell/core'
+import { type Reach, ReachCounter } from '../../intake/reach.ts'
 import type { Coming, Schedules } from '../../intake/schedules.ts'
 import { invalid } from '../../problems/problem.ts'
 import { whereOf } from '../../store/apps/where.ts'
@@ -58,9 +59,11 @@ export function serveSchedules(on: OperationRouter, database: Database, schedule
     return { times: times.map((one) => one.toISOString().replace('.000Z', 'Z')) }
   })
 
-  on.serve('listUpcoming', async ({ caller: { scope }, query: { days } }) => {
+  const counter = new ReachCounter(database)
+  on.serve('listUpcoming', async ({ caller: { scope }, query: { days, reach } }) => {
     const { items, cut } = await schedules.upcoming(scope, days)
-    return { items: items.map(comingView), cut }
+    const counted = reach === 'true' ? await counter.count(whereOf(scope), items) : []
+    return { items: items.map((item, i) => comingView(item, counted[i] ?? null)), cut }
   })
 }
 
@@ -93,8 +96,12 @@ const runView = ({ state, says, notification, dueAt, at }: Omit<RunRow, 'no'>): 
   at: at.toISOString(),
 })
 
-const comingView = ({ content, values, template, dueAt, ...rest }: Coming): Upcoming['items'][number] => ({
+const comingView = (
+  { content, values, template, dueAt, target: _target, mode: _mode, ...rest }: Coming,
+  reach: Reach | null,
+): Upcoming['items'][number] => ({
   ...rest,
+  reach,
   dueAt: dueAt.toISOString(),
   shows: showsOf({ content, values, template }),
 })

@@ -8,7 +8,7 @@ import type { OperationRouter } from '../serve-operation.ts'
 export function serveSettings(on: OperationRouter, database: Database, proofs: Proofs): void {
   const view = async (scope: Scope): Promise<AppSettings> => {
     const { proofKey, ...settings } = await readSettings(database, scope)
-    return { ...settings, proofKey: proofKey !== null }
+    return { ...(settings as Omit<AppSettings, 'proofKey'>), proofKey: proofKey !== null }
   }
   on.serve('readSettings', ({ caller: { scope } }) => view(scope))
   on.serve('changeSettings', async ({ caller: { scope }, body }) => {

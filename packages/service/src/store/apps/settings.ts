@@ -1,3 +1,4 @@
+import type { Cap, QuietWindow } from '@zbell/core/restraint'
 import { sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 import type { Scope } from './apps.ts'
@@ -9,19 +10,33 @@ export type Settings = {
   readonly askFrom: number
   /** By this clock those are meant whose devices have told none. */
   readonly timeZone: string
+  readonly quietHours: readonly QuietWindow[]
+  readonly caps: readonly Cap[]
 }
 export type SettingsRow = Settings & { readonly proofKey: Buffer | null }
 
 /** What an app asks of its devices until somebody says otherwise. */
-const presets: Settings = Object.freeze({ requireProof: false, openTopics: true, askFrom: 100, timeZone: 'UTC' })
+const presets: Settings = Object.freeze({
+  requireProof: false,
+  openTopics: true,
+  askFrom: 100,
+  timeZone: 'UTC',
+  quietHours: [],
+  caps: [],
+})
 
 export async function readSettings(database: Database, { app, environment }: Scope): Promise<SettingsRow> {
   type StoredSettings = { settings: string | Partial<Settings>; proofKey: Buffer | null }
   const [row] = await database.rows<StoredSettings>(
     sql`select settings, proof_key as proofKey from app_settings where app_no = ${app.no} and environment = ${environment}`,
   )
-  const given = typeof row?.settings === 'string' ? (JSON.parse(row.settings) as Partial<Settings>) : row?.settings
-  return { ...presets, ...given, proofKey: row?.proofKey ?? null }
+  return { ...settingsOf(row?.settings), proofKey: row?.proofKey ?? null }
+}
+
+/** Settings as they are kept, with what nobody has set. */
+export function settingsOf(stored: unknown): Settings {
+  const given = typeof stored === 'string' ? (JSON.parse(stored) as Partial<Settings>) : (stored as Partial<Settings>)
+  return { ...presets, ...given }
 }
 
 export async function changeSettings(

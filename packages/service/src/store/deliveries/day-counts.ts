@@ -3,7 +3,6 @@ import {
   deliveryStateOfCode,
   deliveryStates,
   durationClass,
-  type Environment,
   type Platform,
   platforms,
   type Reason,
@@ -11,6 +10,7 @@ import {
 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
+import type { Where } from '../apps/where.ts'
 import type { Database, Tx } from '../database.ts'
 import { commas } from '../fragments.ts'
 
@@ -46,15 +46,15 @@ export class DayCounts {
       onStep(platforms[this.#steps[i]!]!, deliveryStateOfCode(this.#steps[i + 1]!), this.#steps[i + 2]!)
   }
 
-  async store(tx: Tx, appNo: number, environment: Environment): Promise<void> {
+  async store(tx: Tx, { appNo, environment, channelNo }: Where & { readonly channelNo: number }): Promise<void> {
     if (this.#counts.size === 0) return
     const slot = Math.floor(Math.random() * slots)
     // In the order of the key, as everybody does it: two that meet wait for each other, and never in a circle.
     const rows = [...this.#counts.values()].sort((a, b) => a[0] - b[0] || a[1] - b[1] || a[2] - b[2] || a[3] - b[3])
     await tx.change(
-      sql`insert into day_counts (app_no, environment, day, slot, platform, state, reason, duration, count)
+      sql`insert into day_counts (app_no, environment, day, slot, channel_no, platform, state, reason, duration, count)
        values ${sql.join(
-         rows.map((row) => sql`(${appNo}, ${environment}, utc_date(), ${slot}, ${commas(row)})`),
+         rows.map((row) => sql`(${appNo}, ${environment}, utc_date(), ${slot}, ${channelNo}, ${commas(row)})`),
          sql`, `,
        )}
        on duplicate key update count = count + value(count)`,
@@ -73,16 +73,18 @@ export type DayCount = {
   readonly count: number
 }
 
-/** What the last days brought to an app, this one among them. */
+/** What the last days brought to an app, this one among them. @param channelNo only what was of this channel */
 export async function readDays(
   database: Pick<Database, 'rows'>,
   { app, environment }: Scope,
   days: number,
+  channelNo?: number,
 ): Promise<DayCount[]> {
   type DayRow = { day: string; platform: number; state: number; reason: number; duration: number; count: number }
   const rows = await database.rows<DayRow>(
     sql`select date_format(day, '%Y-%m-%d') as day, platform, state, reason, duration, cast(sum(count) as unsigned) as count
      from day_counts where app_no = ${app.no} and environment = ${environment} and day > utc_date() - interval ${days} day
+       ${channelNo === undefined ? sql`` : sql`and channel_no = ${channelNo}`}
      group by day, platform, state, reason, duration order by day, platform, state, reason, duration`,
   )
   return rows.map(({ day, platform, state, reason, duration, count }) => ({

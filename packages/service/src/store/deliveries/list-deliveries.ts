@@ -34,6 +34,10 @@ export type DeliveryRow = {
   readonly appState: AppState | null
   readonly became: Presentation | null
   readonly action: string | null
+  /** What the reason is about: the name of a cap. */
+  readonly detail: string | null
+  /** Of one in the queue: what it waits for, and until when. */
+  readonly waits: { readonly reason: Reason; readonly until: Date } | null
   readonly moments: Partial<Record<DeliveryState, Date>>
 }
 
@@ -81,6 +85,7 @@ type StoredRow = {
   attempts: number
   gatewayReference: string | null
   action: string | null
+  detail: string | null
   appState: number | null
   became: number | null
   acceptedAt: Date | null
@@ -107,7 +112,7 @@ async function storedDeliveries(
   ]
   const rows = await database.rows<StoredRow>(
     sql`select d.device_no as deviceNo, v.id, v.token, u.name as user, d.platform, d.state, d.reason, d.attempts,
-       d.gateway_reference as gatewayReference, d.action, d.app_state as appState, d.became, d.accepted_at as acceptedAt, d.received_at as receivedAt,
+       d.gateway_reference as gatewayReference, d.action, d.detail, d.app_state as appState, d.became, d.accepted_at as acceptedAt, d.received_at as receivedAt,
        d.shown_at as shownAt, d.dismissed_at as dismissedAt, d.opened_at as openedAt, d.ended_at as endedAt
      from deliveries d join devices v on v.no = d.device_no left join users u on u.no = v.user_no
      where ${allOf(conditions)} order by d.device_no limit ${page.limit}`,
@@ -135,6 +140,8 @@ async function storedDeliveries(
       appState: wordOf(appStates, row.appState),
       became: wordOf(presentations, row.became),
       action: row.action,
+      detail: row.detail,
+      waits: null,
       moments: Object.fromEntries(Object.entries(moments).filter(([, at]) => at !== null)),
     }
   })
@@ -147,11 +154,11 @@ async function queuedDeliveries(
   { limit, deviceNo }: DeliveryPage,
 ): Promise<DeliveryRow[]> {
   const blocks = await workOf(database, notificationNo, 'send')
-  const failures = new Map<number, number>()
+  const blockOf = new Map<number, (typeof blocks)[number]>()
   for (const block of blocks)
     for (const no of unpackBlock(block.body ?? new Uint8Array()))
-      if (no > after && (deviceNo === undefined || no === deviceNo)) failures.set(no, block.failures)
-  const numbers = [...failures.keys()].sort((a, b) => a - b).slice(0, limit)
+      if (no > after && (deviceNo === undefined || no === deviceNo)) blockOf.set(no, block)
+  const numbers = [...blockOf.keys()].sort((a, b) => a - b).slice(0, limit)
   if (numbers.length === 0) return []
   const rows = await database.rows<{ no: number; id: Buffer; token: string; user: string | null; platform: Platform }>(
     sql`select v.no, v.id, v.token, u.name as user, v.platform from devices v left join users u on u.no = v.user_no
@@ -165,11 +172,18 @@ async function queuedDeliveries(
     rehearsal: isHandsetAddress(row.token),
     state: 'queued',
     reason: null,
-    attempts: failures.get(row.no) ?? 0,
+    attempts: blockOf.get(row.no)?.failures ?? 0,
     gatewayReference: null,
     appState: null,
     became: null,
     action: null,
+    detail: null,
+    waits: waitOf(blockOf.get(row.no)),
     moments: {},
   }))
+}
+
+function waitOf(block: { readonly cause: number; readonly dueAt: Date } | undefined): DeliveryRow['waits'] {
+  if (!block || block.cause === 0) return null
+  return { reason: reasonOfCode(block.cause), until: block.dueAt }
 }

@@ -2,11 +2,13 @@ import {
   deliveryStateOfCode,
   deliveryStates,
   deviceEvents,
+  type Environment,
   packBlock,
   platforms,
   reasons,
   stepsTaken,
 } from '@zbell/core'
+import { isChannelName } from '@zbell/core/restraint'
 import { sql } from 'drizzle-orm'
 import type { Claim, Ended, Outcomes } from '../../engine/work.ts'
 import type { Database, Tx } from '../database.ts'
@@ -14,6 +16,7 @@ import { holds } from '../notifications/hold-codes.ts'
 import { enqueue } from '../queue/enqueue.ts'
 import { extend, finish, release } from '../queue/hold.ts'
 import { hasWork } from '../queue/read-queue.ts'
+import { isStopped } from '../restraint/stops.ts'
 import { CountChanges } from './counts.ts'
 import { DayCounts, type OnStep } from './day-counts.ts'
 import { keepAnswers } from './gateway-answers.ts'
@@ -90,8 +93,10 @@ async function notStoredYet(tx: Tx, notificationNo: number, ended: readonly Ende
 }
 
 async function giveBackRest(tx: Tx, claim: Claim): Promise<void> {
-  const [row] = await tx.rows<{ hold: number }>(sql`select hold from notifications where no = ${claim.notificationNo}`)
-  await release(tx, claim, row?.hold === holds.paused ? 'suspended' : { afterMs: 0 })
+  const [row] = await tx.rows<{ hold: number; stopped: number }>(
+    sql`select n.hold, ${isStopped(sql`n`)} as stopped from notifications n where n.no = ${claim.notificationNo}`,
+  )
+  await release(tx, claim, row?.hold === holds.paused ? 'suspended' : row?.stopped === 1 ? 'stopped' : { afterMs: 0 })
 }
 
 async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], days: DayCounts): Promise<void> {
@@ -112,7 +117,7 @@ async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], d
   const answers = await keepAnswers(tx, notificationNo, ended)
   const rows = ended.map((one, i) => deliveryValues(notificationNo, one, answers[i]!)).join(',')
   await tx.change(
-    sql`insert into deliveries (notification_no, device_no, platform, state, reason, attempts, gateway_reference, answer, accepted_at, ended_at)
+    sql`insert into deliveries (notification_no, device_no, platform, state, reason, attempts, gateway_reference, answer, detail, accepted_at, ended_at)
      values ${sql.raw(rows)}`,
   )
   const counts = new CountChanges()
@@ -121,7 +126,7 @@ async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], d
     days.add(platforms.indexOf(platform), state, reason === undefined ? 0 : reasons[reason].code, atMs - createdMs)
   if (early.length === 0) {
     await counts.store(tx, notificationNo)
-    await days.store(tx, claim.appNo, claim.environment)
+    await days.store(tx, claim)
     return
   }
   for (const one of ended) {
@@ -149,7 +154,7 @@ async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], d
     )
   }
   await counts.store(tx, notificationNo)
-  await days.store(tx, claim.appNo, claim.environment)
+  await days.store(tx, claim)
   await tx.change(
     sql`delete from early_receipts where notification_no = ${notificationNo} and device_no in ${[...new Set(early.map((receipt) => receipt.device_no))]}`,
   )
@@ -164,7 +169,7 @@ function deliveryValues(notificationNo: number, one: Ended, answer: string | nul
   const reason = one.reason === undefined ? 0 : reasons[one.reason].code
   const at = instantLiteral(one.atMs)
   const moments = one.state === 'accepted' ? `${at},null` : `null,${at}`
-  return `(${notificationNo},${one.deviceNo},${platforms.indexOf(one.platform)},${state},${reason},${one.attempts},${referenceLiteral(one.gatewayReference)},${answer === null ? 'null' : `x'${answer}'`},${moments})`
+  return `(${notificationNo},${one.deviceNo},${platforms.indexOf(one.platform)},${state},${reason},${one.attempts},${referenceLiteral(one.gatewayReference)},${answer === null ? 'null' : `x'${answer}'`},${detailLiteral(one.detail)},${moments})`
 }
 
 let lastInstant = { ms: Number.NaN, literal: '' }
@@ -179,12 +184,27 @@ function instantLiteral(ms: number): string {
 const referenceLiteral = (reference: string | undefined): string =>
   reference !== undefined && /^[A-Za-z0-9._:/@-]{1,64}$/.test(reference) ? `'${reference}'` : 'null'
 
+/** The name of a cap, which has no letter that could end a text. */
+const detailLiteral = (detail: string | undefined): string =>
+  detail !== undefined && isChannelName(detail) ? `'${detail}'` : 'null'
+
 /** Marks a notification as finished when no work is left. The caller holds the lock on its row. */
 export async function finishIfDone(tx: Tx, notificationNo: number): Promise<void> {
   if (await hasWork(tx, notificationNo)) return
-  await tx.change(
+  const { affectedRows } = await tx.change(
     sql`update notifications set state = 'finished', live_name = null, finished_at = utc_timestamp(3) where no = ${notificationNo} and state <> 'finished'`,
   )
   // Receipts for devices that the notification never had stay unclaimed; nothing waits for them any more.
   await tx.change(sql`delete from early_receipts where notification_no = ${notificationNo}`)
+  if (affectedRows === 1) await giveBackIfCapped(tx, notificationNo)
+}
+
+/** Now that all is known, what reached nobody counts under no cap. */
+async function giveBackIfCapped(tx: Tx, notificationNo: number): Promise<void> {
+  const [row] = await tx.rows<{ appNo: number; environment: Environment; urgency: number }>(
+    sql`select app_no as appNo, environment, urgency from notifications n where no = ${notificationNo} and capped
+        and exists (select 1 from notification_counts c
+                    where c.notification_no = n.no and c.state >= ${deliveryStates.skipped} and c.count > 0)`,
+  )
+  if (row) await enqueue(tx, notificationNo, [{ kind: 'give-back', ...row }])
 }

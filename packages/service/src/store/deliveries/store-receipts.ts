@@ -74,12 +74,17 @@ export async function storeReceipts(
   return taken
 }
 
-type Known = { readonly no: number; readonly appNo: number; readonly environment: Environment }
+type Known = {
+  readonly no: number
+  readonly appNo: number
+  readonly environment: Environment
+  readonly channelNo: number
+}
 
 async function notificationsOf(database: Database, incoming: readonly IncomingReceipt[]): Promise<Map<string, Known>> {
   const ids = [...new Set(incoming.map((receipt) => receipt.notification))]
   const rows = await database.rows<Known & { id: Buffer }>(
-    sql`select no, id, app_no as appNo, environment from notifications where id in ${ids.map(uuidBuffer)}`,
+    sql`select no, id, app_no as appNo, environment, coalesce(channel_no, 0) as channelNo from notifications where id in ${ids.map(uuidBuffer)}`,
   )
   return new Map(rows.map((row) => [uuidFromBytes(row.id), row]))
 }
@@ -206,7 +211,7 @@ async function countSteps(
     for (const step of taken) days.add(platform, step.state, 0, step.durationMs)
   }
   await counts.store(tx, known.no)
-  await days.store(tx, known.appNo, known.environment)
+  await days.store(tx, known)
 }
 
 const recordOf = (row: DeliveryRaw): DeliveryRecord => ({

@@ -15,6 +15,7 @@ import { names } from './0014-names.ts'
 import { durations } from './0015-durations.ts'
 import { rules } from './0016-rules.ts'
 import { schedules } from './0017-schedules.ts'
+import { restraint } from './0018-restraint.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -37,4 +38,5 @@ export const migrations: readonly Migration[] = [
   { no: 15, name: 'durations', statements: durations },
   { no: 16, name: 'rules', statements: rules },
   { no: 17, name: 'schedules', statements: schedules },
+  { no: 18, name: 'restraint', statements: restraint },
 ]

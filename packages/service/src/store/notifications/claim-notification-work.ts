@@ -1,8 +1,10 @@
 import { reasonOfCode, unpackBlock } from '@zbell/core'
+import type { Notification } from '../../engine/notification.ts'
 import type { Claim, HeldWork } from '../../engine/work.ts'
 import type { Database } from '../database.ts'
 import { type ClaimOptions, claim } from '../queue/claim.ts'
 import { release } from '../queue/hold.ts'
+import { setAside } from '../queue/suspend.ts'
 import type { ClaimedWork } from '../queue/work.ts'
 import { findNotificationByNo } from './read-notifications.ts'
 
@@ -16,21 +18,27 @@ export async function claimNotificationWork(database: Database, options: ClaimOp
   try {
     const notification = await findNotificationByNo(database, work.subjectNo)
     if (!notification) throw new Error('there is work for a notification that is not there')
-    return { claim: claimOf(work, notification.createdAt), notification }
+    if (!notification.stopped) return { claim: claimOf(work, notification), notification }
+    // What has come in since its app was stopped is set aside like what was there.
+    await release(database, work, 'stopped')
+    await setAside(database, work)
   } catch (error) {
     // Nobody will work on it here. When the database is the trouble this fails as well, and the lease runs out.
     await release(database, work, { afterMs: afterFaultMs }).catch(() => false)
     throw error
   }
+  return claimNotificationWork(database, options)
 }
 
-function claimOf(work: ClaimedWork, createdAt: Date): Claim {
+function claimOf(work: ClaimedWork, { createdAt, channel }: Notification): Claim {
   const { no, fence, kind, appNo, environment, urgency } = work
   const aheadMs = work.claimedAt.getTime() - Date.now()
-  const held = { no, fence, appNo, notificationNo: work.subjectNo, urgency, environment, createdAt, aheadMs }
+  const channelNo = channel?.no ?? 0
+  const held = { no, fence, appNo, notificationNo: work.subjectNo, urgency, environment, createdAt, channelNo, aheadMs }
   switch (kind) {
     case 'expand':
     case 'withdraw':
+    case 'give-back':
       return { ...held, kind }
     case 'send':
       return {

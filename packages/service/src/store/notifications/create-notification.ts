@@ -11,6 +11,7 @@ import {
   type Writing,
 } from '@zbell/core'
 import type { Past } from '@zbell/core/calendar'
+import type { Channel } from '@zbell/core/restraint'
 import { type SQL, sql } from 'drizzle-orm'
 import type { Notification } from '../../engine/notification.ts'
 import type { BlockDevice, HeldWork } from '../../engine/work.ts'
@@ -20,6 +21,8 @@ import type { Database } from '../database.ts'
 import { isDuplicate } from '../errors.ts'
 import { commas } from '../fragments.ts'
 import { enqueueStatement } from '../queue/enqueue.ts'
+import { release } from '../queue/hold.ts'
+import { isStopped } from '../restraint/stops.ts'
 import { isPersonal, personalDevices } from '../targets/target-devices.ts'
 import { holds } from './hold-codes.ts'
 
@@ -51,6 +54,8 @@ export type NewNotification = {
   readonly due?: Due | undefined
   /** The schedule of which it is a run. */
   readonly schedule?: string | undefined
+  /** The kind that it is. */
+  readonly channel?: Channel | null | undefined
 }
 
 /** When it was stored, when it rings if not at once, and when its lifetime ends, by the database's clock. */
@@ -131,6 +136,8 @@ export async function createNotification(
     environment: scope.environment,
     state,
     hold: 'none',
+    stopped: false,
+    channel: given.channel ?? null,
     withdrawnAt: null,
     prunedAt: null,
     expanded: devices?.length ?? 0,
@@ -148,18 +155,32 @@ export async function createNotification(
   } as const
   if (held && found) onFound?.(about, found)
   try {
-    type Stored = Lifetime & { readonly notificationNo: number; readonly workNo: number; readonly now: Date }
+    type Stored = Lifetime & {
+      readonly notificationNo: number
+      readonly workNo: number
+      readonly now: Date
+      readonly stopped: number
+    }
     const [stored] = await database.compound<Stored>(
       notificationStatements(scope, given, { devices, state, heldMs: held ? leaseMs : 0 }),
       sql`select no as notificationNo, last_insert_id() as workNo, created_at as createdAt, due_at as dueAt,
-         expires_at as expiresAt, utc_timestamp(3) as now from notifications where no = @notification`,
+         expires_at as expiresAt, utc_timestamp(3) as now, ${isStopped(sql`n`)} as stopped
+         from notifications n where no = @notification`,
     )
     if (!stored) throw new Error('a notification that was just stored is not there')
-    const { notificationNo, workNo, now, ...lifetime } = stored
-    if (!held || !found) return { is: 'created', mine: undefined, lifetime }
+    const { notificationNo, workNo, now, stopped, ...lifetime } = stored
+    // Its app is stopped: whoever claims it sets it aside.
+    if (held && stopped === 1) await release(database, { no: workNo, fence: 1 }, { afterMs: 0 })
+    if (!held || !found || stopped === 1) return { is: 'created', mine: undefined, lifetime }
     const notification: Notification = { ...about, ...lifetime, changedAt: lifetime.createdAt, no: notificationNo }
     const claim = { no: workNo, fence: 1, appNo: scope.app.no, notificationNo, urgency, kind: 'send' as const }
-    const of = { environment: scope.environment, createdAt: lifetime.createdAt, aheadMs: now.getTime() - Date.now() }
+    const channelNo = given.channel?.no ?? 0
+    const of = {
+      environment: scope.environment,
+      createdAt: lifetime.createdAt,
+      channelNo,
+      aheadMs: now.getTime() - Date.now(),
+    }
     return {
       is: 'created',
       lifetime,
@@ -220,6 +241,7 @@ export function notificationStatements(
     given.due?.readers?.local ?? null,
     given.due?.readers?.past ?? null,
     given.schedule ?? null,
+    given.channel?.no ?? null,
   ]
   const begins = given.due ? sql`${given.due.readers?.endsAt ?? given.due.at}` : sql`utc_timestamp(3)`
   const work = enqueueStatement(sql`@notification`, [
@@ -238,7 +260,7 @@ export function notificationStatements(
   return [
     sql`insert into notifications (id, app_no, environment, state, target, content, filling, template, name,
               live_name, tag, urgency, mode, ttl_seconds, spread_seconds, hold, sent_by, idempotency_hash, request_hash,
-              expanded, expanded_to, due_at, grace_seconds, reader_local, reader_past, schedule, created_at, changed_at, expires_at, finished_at)
+              expanded, expanded_to, due_at, grace_seconds, reader_local, reader_past, schedule, channel_no, created_at, changed_at, expires_at, finished_at)
             values (${commas(row)}, utc_timestamp(3), utc_timestamp(3),
               ${begins} + interval ${given.ttlSeconds} second, ${state === 'finished' ? sql`utc_timestamp(3)` : null})`,
     sql`set @notification = last_insert_id()`,

@@ -138,9 +138,26 @@ async function storePage(
       sql`update notifications set expanded = expanded + ${numbers.length}, expanded_to = ${rests ? 0 : (numbers.at(-1) ?? place.expandedTo)}, spread_over = ${over}, changed_at = utc_timestamp(3),
          version = version + 1 ${done ? sql`, state = 'sending'` : sql`, state = 'expanding'`} where no = ${notification.no}`,
     )
-    if (done) await finishIfDone(tx, notification.no)
+    if (done) {
+      await finishIfDone(tx, notification.no)
+      await noteRun(tx, notification, place.expanded + numbers.length, cancelled)
+    }
     return done ? 'done' : rests ? 'suspended' : usedUp ? 'again' : 'more'
   })
+}
+
+/** A schedule whose runs reach nobody, one after the other, is told of. */
+async function noteRun(
+  tx: Tx,
+  { schedule, appNo, environment }: Notification,
+  found: number,
+  cancelled: boolean,
+): Promise<void> {
+  if (schedule === null || cancelled) return
+  await tx.change(
+    sql`update schedules set empty_runs = ${found > 0 ? sql`0` : sql`empty_runs + 1`}
+        where app_no = ${appNo} and environment = ${environment} and name = ${schedule}`,
+  )
 }
 
 /** The place of the first number greater than this one, in ascending numbers. */

@@ -1,8 +1,10 @@
 import { sql } from 'drizzle-orm'
-import type { Hold } from '../../engine/notification.ts'
+import type { Halt, Hold } from '../../engine/notification.ts'
+import type { Where } from '../apps/where.ts'
 import type { Database, Tx } from '../database.ts'
 import { finishIfDone } from '../deliveries/store-outcomes.ts'
 import { makeDue, resume, suspend } from '../queue/suspend.ts'
+import { isStopped } from '../restraint/stops.ts'
 import { holdOfCode, holds } from './hold-codes.ts'
 
 /**
@@ -45,11 +47,27 @@ export async function holdIn(tx: Tx, no: number, hold: Hold): Promise<boolean> {
   return true
 }
 
-/** How the notifications that a worker has at hand are held now. */
-export async function holdsOf(database: Database, numbers: readonly number[]): Promise<Map<number, Hold>> {
-  if (numbers.length === 0) return new Map()
-  const rows = await database.rows<{ no: number; hold: number }>(
-    sql`select no, hold from notifications where no in ${numbers} and hold <> 0`,
+/** What came to its hour while its app was stopped rings when it is started, with all of its lifetime. */
+export async function resumeLate(database: Database, { appNo, environment }: Where): Promise<void> {
+  await database.change(
+    sql`update notifications set expires_at = utc_timestamp(3) + interval ttl_seconds second, due_at = utc_timestamp(3)
+        where app_no = ${appNo} and environment = ${environment} and state = 'scheduled' and hold = ${holds.none}
+          and due_at < utc_timestamp(3) and reader_local is null`,
   )
-  return new Map(rows.map(({ no, hold }) => [no, holdOfCode(hold)]))
+}
+
+/** How the notifications that a worker has at hand are held now. */
+export async function holdsOf(database: Database, numbers: readonly number[]): Promise<Map<number, Halt>> {
+  if (numbers.length === 0) return new Map()
+  const rows = await database.rows<{ no: number; hold: number; stopped: number }>(
+    sql`select n.no, n.hold, ${isStopped(sql`n`)} as stopped from notifications n where n.no in ${numbers}`,
+  )
+  return new Map(
+    rows
+      .filter(({ hold, stopped }) => hold !== 0 || stopped === 1)
+      .map(({ no, hold, stopped }) => [
+        no,
+        holdOfCode(hold) === 'cancelled' || stopped === 0 ? holdOfCode(hold) : 'stopped',
+      ]),
+  )
 }

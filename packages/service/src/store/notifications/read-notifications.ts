@@ -5,9 +5,18 @@ import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database } from '../database.ts'
 import { allOf } from '../fragments.ts'
+import { channelOf } from '../restraint/channels.ts'
+import { isStopped } from '../restraint/stops.ts'
 import { holdOfCode } from './hold-codes.ts'
 
-type StoredNotification = Omit<Notification, 'id' | 'target' | 'content' | 'filling' | 'urgency' | 'hold'> & {
+type StoredNotification = Omit<
+  Notification,
+  'id' | 'target' | 'content' | 'filling' | 'urgency' | 'hold' | 'stopped' | 'channel'
+> & {
+  stopped: number
+  channelNo: number | null
+  channelName: string | null
+  channelSetting: string | null
   id: Buffer
   target: unknown
   content: unknown
@@ -16,17 +25,25 @@ type StoredNotification = Omit<Notification, 'id' | 'target' | 'content' | 'fill
   urgency: number
 }
 
-const columns = sql`no, id, app_no as appNo, environment, state, target, content, filling, template, name, hold,
+/** Of a notification `n`. */
+const columns = sql`n.no, n.id, app_no as appNo, environment, state, target, content, filling, template, name, hold,
   urgency, mode, ttl_seconds as ttlSeconds, spread_seconds as spreadSeconds, withdrawn_at as withdrawnAt, pruned_at as prunedAt,
   sent_by as sentBy, expanded, created_at as createdAt, expires_at as expiresAt, finished_at as finishedAt,
   due_at as dueAt, grace_seconds as graceSeconds, missed_at as missedAt, reader_local as readerLocal,
   reader_past as readerPast, schedule,
-  changed_at as changedAt, version`
+  changed_at as changedAt, version, ${isStopped(sql`n`)} as stopped, n.channel_no as channelNo,
+  (select c.name from channels c where c.no = n.channel_no) as channelName,
+  (select c.setting from channels c where c.no = n.channel_no) as channelSetting`
 
 const parsed = <T>(value: unknown): T => (typeof value === 'string' ? JSON.parse(value) : value) as T
 
-const notificationOf = (raw: StoredNotification): Notification => ({
+const notificationOf = ({ channelNo, channelName, channelSetting, ...raw }: StoredNotification): Notification => ({
   ...raw,
+  stopped: raw.stopped === 1,
+  channel:
+    channelNo === null || channelName === null || channelSetting === null
+      ? null
+      : channelOf({ no: channelNo, name: channelName, setting: channelSetting }),
   id: uuidFromBytes(raw.id),
   target: parsed<Target>(raw.target),
   content: parsed<Writing>(raw.content),
@@ -41,19 +58,19 @@ export async function findNotification(
   id: string,
 ): Promise<Notification | undefined> {
   const [raw] = await database.rows<StoredNotification>(
-    sql`select ${columns} from notifications where id = ${uuidBuffer(id)} and app_no = ${scope.app.no} and environment = ${scope.environment}`,
+    sql`select ${columns} from notifications n where id = ${uuidBuffer(id)} and app_no = ${scope.app.no} and environment = ${scope.environment}`,
   )
   return raw && notificationOf(raw)
 }
 
 export async function findNotificationByNo(database: Database, no: number): Promise<Notification | undefined> {
-  const [raw] = await database.rows<StoredNotification>(sql`select ${columns} from notifications where no = ${no}`)
+  const [raw] = await database.rows<StoredNotification>(sql`select ${columns} from notifications n where no = ${no}`)
   return raw && notificationOf(raw)
 }
 
 /** @param tail conditions, and perhaps an order and a limit */
 export async function notificationsWhere(database: Database, tail: SQL): Promise<Notification[]> {
-  const rows = await database.rows<StoredNotification>(sql`select ${columns} from notifications where ${tail}`)
+  const rows = await database.rows<StoredNotification>(sql`select ${columns} from notifications n where ${tail}`)
   return rows.map(notificationOf)
 }
 
@@ -64,7 +81,7 @@ export async function findNotificationByName(
   name: string,
 ): Promise<Notification | undefined> {
   const [raw] = await database.rows<StoredNotification>(
-    sql`select ${columns} from notifications where app_no = ${scope.app.no} and environment = ${scope.environment} and name = ${name} order by no desc limit 1`,
+    sql`select ${columns} from notifications n where app_no = ${scope.app.no} and environment = ${scope.environment} and name = ${name} order by no desc limit 1`,
   )
   return raw && notificationOf(raw)
 }
@@ -75,6 +92,8 @@ export type NotificationPage = {
   readonly search?: string | undefined
   readonly user?: string | undefined
   readonly reason?: Reason | undefined
+  /** Of this channel. */
+  readonly channel?: string | undefined
 }
 
 /** Newest first. */
@@ -83,7 +102,7 @@ export async function listNotifications(
   scope: Scope,
   page: NotificationPage,
 ): Promise<Notification[]> {
-  const { search, user, reason } = page
+  const { search, user, reason, channel } = page
   const { app, environment } = scope
   const beforeNo = page.after === undefined ? Number.MAX_SAFE_INTEGER : Number(page.after)
   const conditions: SQL[] = [sql`app_no = ${app.no}`, sql`environment = ${environment}`, sql`no < ${beforeNo}`]
@@ -92,6 +111,11 @@ export async function listNotifications(
     const like = `%${search.replace(/[\\%_]/g, '\\$&')}%`
     conditions.push(sql`(n.content like ${like} or n.filling like ${like} or n.name like ${like})`)
   }
+  if (channel)
+    conditions.push(
+      sql`n.channel_no = (select c.no from channels c
+                          where c.app_no = ${app.no} and c.environment = ${environment} and c.name = ${channel})`,
+    )
   if (user)
     conditions.push(
       sql`exists (select 1 from devices v join users u on u.no = v.user_no join deliveries d on d.device_no = v.no
@@ -112,7 +136,7 @@ export async function listNotifications(
 /** What changed at or after a moment, oldest change first. */
 export async function changedNotifications(database: Database, scope: Scope, since: Date): Promise<Notification[]> {
   const rows = await database.rows<StoredNotification>(
-    sql`select ${columns} from notifications where app_no = ${scope.app.no} and environment = ${scope.environment} and changed_at >= ${since} order by changed_at limit 100`,
+    sql`select ${columns} from notifications n where app_no = ${scope.app.no} and environment = ${scope.environment} and changed_at >= ${since} order by changed_at limit 100`,
   )
   return rows.map(notificationOf)
 }

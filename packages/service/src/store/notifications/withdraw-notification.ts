@@ -76,11 +76,12 @@ export async function withdrawPage(
 
 async function mark(
   tx: Tx,
-  { notificationNo, appNo, environment }: Claim,
+  claim: Claim,
   rows: readonly { readonly platform: number; readonly state: number; readonly reason: number }[],
   after: number,
   last: number,
 ): Promise<void> {
+  const { notificationNo } = claim
   await tx.change(
     sql`update deliveries set state = ${deliveryStates.withdrawn}, reason = ${takenBack}, ended_at = utc_timestamp(3)
      where notification_no = ${notificationNo} and device_no > ${after} and device_no <= ${last} and ${markable}`,
@@ -93,5 +94,5 @@ async function mark(
     days.add(platform, 'withdrawn', takenBack, 0)
   }
   await counts.store(tx, notificationNo)
-  await days.store(tx, appNo, environment)
+  await days.store(tx, claim)
 }

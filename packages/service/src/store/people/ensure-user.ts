@@ -29,7 +29,7 @@ export async function ensurePersonOf(tx: Tx, scope: Scope, deviceNo: number): Pr
 }
 
 /** Tables of which a person's rows go with them. */
-const ownedByUser = [sql`user_attributes`, sql`topic_users`]
+const ownedByUser = [sql`user_attributes`, sql`topic_users`, sql`channel_mutes`, sql`user_quiet_hours`]
 
 /** Somebody who never said who they are and whom nobody can be any more: nothing of them is kept. */
 export async function forgetAnonymous(tx: Tx, userNo: number): Promise<void> {

@@ -8,6 +8,7 @@ export type QueueState = {
   readonly due: number
   /** Parts that wait for another try, or for their time. */
   readonly later: number
+  /** Of notifications that are paused, or of an app that is stopped. */
   readonly suspended: number
   /** Subjects of what is due. */
   readonly dueSubjects: readonly number[]
@@ -21,8 +22,8 @@ export async function readQueue(
   const rows = await reader.rows<{ subjectNo: number; due: string; later: string; suspended: string }>(
     sql`select subject_no as subjectNo, sum(if(isDue, size, 0)) as due,
        sum(if(not isDue and not suspended, size, 0)) as later, sum(if(not isDue and suspended, size, 0)) as suspended
-     from (select subject_no, size, suspended,
-             leased_until is not null or (not suspended and due_at <= utc_timestamp(3)) as isDue
+     from (select subject_no, size, suspended or stopped as suspended,
+             leased_until is not null or (not suspended and not stopped and due_at <= utc_timestamp(3)) as isDue
            from work where app_no = ${of.appNo} and environment = ${of.environment} and kind = ${of.kind}) queued
      group by subject_no`,
   )
@@ -41,10 +42,25 @@ export async function hasWork(reader: Reader, subjectNo: number, which: 'any' | 
   return (await reader.rows(sql`select 1 from work where subject_no = ${subjectNo} ${held} limit 1`)).length > 0
 }
 
+/** Until when work of a subject waits for a cause, and how much of it. @returns null where none does */
+export async function waitsFor(
+  reader: Reader,
+  subjectNo: number,
+  cause: number,
+): Promise<{ readonly until: Date; readonly size: number } | null> {
+  const [row] = await reader.rows<{ until: Date | null; size: string | null }>(
+    sql`select min(due_at) as until, sum(size) as size from work
+        where subject_no = ${subjectNo} and cause = ${cause} and due_at > utc_timestamp(3)`,
+  )
+  return row?.until ? { until: row.until, size: Number(row.size) } : null
+}
+
 /** What of a subject is in the queue. */
 export const workOf = (
   reader: Reader,
   subjectNo: number,
   kind: string,
-): Promise<Pick<QueuedWork, 'body' | 'failures'>[]> =>
-  reader.rows(sql`select body, failures from work where subject_no = ${subjectNo} and kind = ${kind}`)
+): Promise<(Pick<QueuedWork, 'body' | 'failures' | 'cause'> & { readonly dueAt: Date })[]> =>
+  reader.rows(
+    sql`select body, failures, cause, due_at as dueAt from work where subject_no = ${subjectNo} and kind = ${kind}`,
+  )

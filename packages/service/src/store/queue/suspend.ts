@@ -9,6 +9,27 @@ export async function suspend(tx: Changes, subjectNo: number): Promise<void> {
   await tx.change(sql`update work set suspended = true where subject_no = ${subjectNo} and leased_until is null`)
 }
 
+/** Sets aside all work of an app that nobody holds, so that nobody looks at it. */
+export async function setAside(
+  tx: Changes,
+  { appNo, environment }: { readonly appNo: number; readonly environment: Environment },
+): Promise<void> {
+  await tx.change(
+    sql`update work set stopped = true where app_no = ${appNo} and environment = ${environment} and stopped = false
+        and leased_until is null`,
+  )
+}
+
+/** Lets it go on, each when it is due. */
+export async function takeUp(
+  tx: Changes,
+  { appNo, environment }: { readonly appNo: number; readonly environment: Environment },
+): Promise<void> {
+  await tx.change(
+    sql`update work set stopped = false where app_no = ${appNo} and environment = ${environment} and stopped = true`,
+  )
+}
+
 /** Lets suspended work go on, each when it is due. */
 export async function resume(tx: Changes, subjectNo: number): Promise<void> {
   await tx.change(sql`update work set suspended = false where subject_no = ${subjectNo}`)

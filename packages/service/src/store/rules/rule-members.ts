@@ -61,7 +61,7 @@ const sumOf = (together: (of: (count: RuleCount) => number) => number): RuleCoun
 
 async function countIn(database: Reader, rows: SQL): Promise<RuleCount> {
   const found = await database.rows<{ platform: Platform | null; devices: number; reachable: string; people: number }>(
-    sql`select v.platform, count(*) as devices, sum(${isReachable('show')}) as reachable,
+    sql`select v.platform, count(*) as devices, sum(${isReachable('show', null)}) as reachable,
           count(distinct if(u.named, v.user_no, null)) as people
         ${rows} group by v.platform with rollup`,
   )

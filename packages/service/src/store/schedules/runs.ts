@@ -63,6 +63,21 @@ export async function unrungSchedules(database: Reader, { appNo, environment }: 
   )
 }
 
+/** So often in a row a run may reach nobody, and so long a schedule may be paused, before it is told. */
+const unheard = { runs: 3, pausedDays: 7 }
+
+/** Schedules whose last runs found nobody, and those that have been paused for long while their times went by. */
+export async function unheardSchedules(database: Reader, { appNo, environment }: Where, limit: number) {
+  return database.rows<{ name: string; because: 'nobody' | 'paused'; count: number }>(
+    sql`select name, if(paused, 'paused', 'nobody') as because,
+          if(paused, timestampdiff(day, changed_at, utc_timestamp(3)), empty_runs) as count
+        from schedules where app_no = ${appNo} and environment = ${environment}
+          and ((not paused and empty_runs >= ${unheard.runs})
+            or (paused and next_at < utc_timestamp(3) and changed_at < utc_timestamp(3) - interval ${unheard.pausedDays} day))
+        order by name limit ${limit}`,
+  )
+}
+
 /** So many go in one transaction. */
 const together = 10_000
 

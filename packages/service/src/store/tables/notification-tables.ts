@@ -52,6 +52,8 @@ export const notifications = mysqlTable('notifications', {
   readerLocal: varchar('reader_local', { length: 19 }),
   readerPast: mysqlEnum('reader_past', ['skip', 'now', 'tomorrow']),
   schedule: varchar('schedule', { length: 64 }),
+  channelNo: int('channel_no', { unsigned: true }),
+  capped: boolean('capped').notNull().default(false),
 })
 
 export const schedules = mysqlTable('schedules', {
@@ -68,6 +70,7 @@ export const schedules = mysqlTable('schedules', {
   version: int('version', { unsigned: true }).notNull().default(1),
   madeBy: varchar('made_by', { length: 220 }).notNull(),
   changedAt: instantColumn('changed_at').notNull(),
+  emptyRuns: int('empty_runs', { unsigned: true }).notNull().default(0),
 })
 
 export const scheduleRuns = mysqlTable('schedule_runs', {
@@ -104,6 +107,7 @@ export const dayCounts = mysqlTable(
     reason: tinyint('reason', { unsigned: true }).notNull(),
     duration: tinyint('duration', { unsigned: true }).notNull(),
     count: bigint('count', { mode: 'number', unsigned: true }).notNull(),
+    channelNo: int('channel_no', { unsigned: true }).notNull().default(0),
   },
   (table) => [
     primaryKey({
@@ -112,6 +116,7 @@ export const dayCounts = mysqlTable(
         table.environment,
         table.day,
         table.slot,
+        table.channelNo,
         table.platform,
         table.state,
         table.reason,
@@ -141,6 +146,7 @@ export const deliveries = mysqlTable(
     endedAt: instantColumn('ended_at'),
     appState: tinyint('app_state', { unsigned: true }),
     became: tinyint('became', { unsigned: true }),
+    detail: varchar('detail', { length: 64 }),
   },
   (table) => [primaryKey({ columns: [table.notificationNo, table.deviceNo] })],
 )
@@ -187,4 +193,5 @@ export const work = mysqlTable('work', {
   environment: mysqlEnum('environment', environments).notNull().default('development'),
   leasedUntil: instantColumn('leased_until'),
   suspended: boolean('suspended').notNull().default(false),
+  stopped: boolean('stopped').notNull().default(false),
 })

@@ -7,7 +7,7 @@ import type { Reader } from '../database.ts'
 import { loadBlockDevices } from '../devices/load-block-devices.ts'
 import { allOf } from '../fragments.ts'
 import { isNamed, nameAll } from './named-devices.ts'
-import { isReachable } from './reachable.ts'
+import { channelFacts, isReachable } from './reachable.ts'
 import type { TargetGroup } from './tally-target.ts'
 import { targetParts } from './target-devices.ts'
 
@@ -16,6 +16,7 @@ type Sought = {
   /** Devices of this person only. */
   readonly user: string | undefined
   readonly mode: Mode
+  readonly channelNo: number | null
 }
 
 /**
@@ -26,7 +27,7 @@ export async function sampleDevices(
   database: Reader,
   parts: readonly SQL[],
   where: Where,
-  { platform, user, mode }: Sought,
+  { platform, user, mode, channelNo }: Sought,
 ): Promise<(BlockDevice & { readonly user: string | null })[]> {
   const { appNo, environment } = where
   const ofUser =
@@ -39,7 +40,7 @@ export async function sampleDevices(
     rows.push(
       ...(await database.rows<{ no: number; user: string | null }>(
         sql`select v.no, (select name from users where no = v.user_no) as user ${part}
-           and v.platform = ${platform} and ${isReachable(mode)} ${ofUser} limit ${sampled}`,
+           and v.platform = ${platform} and ${isReachable(mode, channelNo)} ${ofUser} limit ${sampled}`,
       )),
     )
     if (rows.length >= sampled) break
@@ -60,9 +61,11 @@ export async function listLeftOut(
   database: Reader,
   target: Target,
   where: Where,
-  which: Pick<TargetGroup, 'permission' | 'muted'>,
+  which: Pick<TargetGroup, 'permission' | 'muted' | 'channelBlocked' | 'channelMuted'>,
+  channelNo: number | null,
   limit: number,
 ): Promise<{ readonly device: string; readonly user: string | null; readonly platform: Platform }[]> {
+  const ofChannel = channelFacts(channelNo)
   // A device that the target names twice is listed once.
   const found = new Map<
     string,
@@ -71,7 +74,8 @@ export async function listLeftOut(
   for (const part of await targetParts(database, target, where)) {
     const rows = await database.rows<{ id: Buffer; user: string | null; platform: Platform }>(
       sql`select v.id, v.platform, (select name from users where no = v.user_no) as user ${part}
-         and v.permission = ${which.permission} and v.muted = ${which.muted} limit ${limit}`,
+         and v.permission = ${which.permission} and v.muted = ${which.muted}
+         and ${ofChannel.blocked} = ${which.channelBlocked} and ${ofChannel.muted} = ${which.channelMuted} limit ${limit}`,
     )
     for (const { id, ...rest } of rows) found.set(uuidFromBytes(id), { device: uuidFromBytes(id), ...rest })
     if (found.size >= limit) break

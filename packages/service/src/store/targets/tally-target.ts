@@ -3,7 +3,7 @@ import { type SQL, sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import type { Reader } from '../database.ts'
 import { anyOf, commas } from '../fragments.ts'
-import { isReachable } from './reachable.ts'
+import { channelFacts, isReachable } from './reachable.ts'
 import { rounded, sampler } from './sample.ts'
 import { coversMoreThan, platformsIn, targetConditions, targetParts, unionOf } from './target-devices.ts'
 
@@ -12,6 +12,8 @@ export type TargetGroup = {
   readonly platform: Platform
   readonly permission: Permission
   readonly muted: boolean
+  readonly channelBlocked: boolean
+  readonly channelMuted: boolean
   readonly devices: number
   /** Of these, how many belong to somebody who lacks a value; those that would not be rung anyway are not counted. */
   readonly lackingAny: number
@@ -29,10 +31,19 @@ export type Tally = Counts & {
   readonly estimated: boolean
   /** Those who were looked at, as tails of statements over devices `v`. */
   readonly parts: readonly SQL[]
+  /** The same, with what share of all each has. */
+  readonly looks: readonly { readonly parts: readonly SQL[]; readonly share: number }[]
+  /** For each attribute that was asked about, whether the person of a device `v` lacks it. */
+  readonly lacks: readonly SQL[]
 }
 
 /** Attributes that the texts want to say, how the notification rings, and whether every device is to be counted. */
-type Asked = { readonly names: readonly string[]; readonly mode: Mode; readonly exact: boolean }
+type Asked = {
+  readonly names: readonly string[]
+  readonly mode: Mode
+  readonly channelNo: number | null
+  readonly exact: boolean
+}
 
 /** When a target is estimated, and from how many people. */
 export const sampling = {
@@ -58,10 +69,18 @@ export async function tallyTarget(
     targetParts(database, target, where),
     asked.exact ? false : coversMoreThan(database, target, where, how.above),
   ])
-  if (parts.length === 0) return { groups: [], people: 0, estimated: false, parts }
+  if (parts.length === 0) return { groups: [], people: 0, estimated: false, parts, looks: [], lacks: [] }
   const lacks = await lackingConditions(database, where, asked.names)
   const estimated = isLarge ? await estimate(database, target, where, { lacks, asked, how }) : undefined
-  return estimated ?? { ...(await count(database, parts, lacks, asked)), estimated: false, parts }
+  return (
+    estimated ?? {
+      ...(await count(database, parts, lacks, asked)),
+      estimated: false,
+      parts,
+      looks: [{ parts, share: 1 }],
+      lacks,
+    }
+  )
 }
 
 /** For each attribute, whether the person of a device `v` lacks it. */
@@ -88,6 +107,8 @@ type Row = {
   readonly platform: Platform | null
   readonly permission: Permission | null
   readonly muted: number | null
+  readonly channelBlocked: number | null
+  readonly channelMuted: number | null
   readonly devices: number
   readonly people: number
   readonly lackingAny: string
@@ -101,11 +122,12 @@ async function count(
   database: Reader,
   parts: readonly SQL[],
   lacks: readonly SQL[],
-  { names, mode }: Asked,
+  { names, mode, channelNo }: Asked,
 ): Promise<Counts> {
-  const rings = isReachable(mode)
+  const rings = isReachable(mode, channelNo)
+  const ofChannel = channelFacts(channelNo)
   const own = [
-    sql`v.no, v.platform, v.permission, v.muted`,
+    sql`v.no, v.platform, v.permission, v.muted, ${ofChannel.blocked} as channelBlocked, ${ofChannel.muted} as channelMuted`,
     sql`coalesce(cast(v.user_no as signed), -cast(v.no as signed)) as person`,
     sql`${rings} as rings`,
     ...lacks.map((condition, i) => sql`${rings} and ${condition} as ${lacksColumn(i)}`),
@@ -113,20 +135,26 @@ async function count(
   const any = lacks.length === 0 ? sql`false` : anyOf(lacks.map((_, i) => lacksColumn(i)))
   const sums = lacks.map((_, i) => sql`, sum(${lacksColumn(i)}) as ${sql.raw(`lacking${i}`)}`)
   const rows = await database.rows<Row>(
-    sql`select platform, permission, muted, count(*) as devices,
+    sql`select platform, permission, muted, channelBlocked, channelMuted, count(*) as devices,
        count(distinct if(rings and not ${any}, person, null)) as people, sum(${any}) as lackingAny ${sql.join(sums)}
      from (${unionOf(parts, commas(own))}) devices
-     group by platform, permission, muted with rollup`,
+     group by platform, permission, muted, channelBlocked, channelMuted with rollup`,
   )
   return {
     groups: rows.flatMap((row) =>
-      row.platform === null || row.permission === null || row.muted === null
+      row.platform === null ||
+      row.permission === null ||
+      row.muted === null ||
+      row.channelBlocked === null ||
+      row.channelMuted === null
         ? []
         : [
             {
               platform: row.platform,
               permission: row.permission,
               muted: row.muted === 1,
+              channelBlocked: row.channelBlocked === 1,
+              channelMuted: row.channelMuted === 1,
               devices: row.devices,
               lackingAny: Number(row.lackingAny),
               lacking: Object.fromEntries(names.map((name, i) => [name, Number(row[`lacking${i}`])])),
@@ -143,7 +171,7 @@ function sumOfCounts(counts: readonly (Counts & { readonly share: number })[]): 
   const groups = new Map<string, TargetGroup>()
   for (const { groups: own, share } of counts)
     for (const group of own) {
-      const name = `${group.platform} ${group.permission} ${group.muted}`
+      const name = `${group.platform} ${group.permission} ${group.muted} ${group.channelBlocked} ${group.channelMuted}`
       const before = groups.get(name)
       groups.set(name, {
         ...group,
@@ -196,7 +224,16 @@ async function estimate(
       { ...ofPeople, share: some.share },
       { ...ofNobody, share: others.share },
     ])
-    return { ...counts, estimated: true, parts: [...peoples, ...alone] }
+    return {
+      ...counts,
+      estimated: true,
+      parts: [...peoples, ...alone],
+      looks: [
+        { parts: peoples, share: some.share },
+        { parts: alone, share: others.share },
+      ],
+      lacks,
+    }
   }
   return undefined
 }

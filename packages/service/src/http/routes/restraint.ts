@@ -1,0 +1,77 @@
+import type { Stop } from '@zbell/contract'
+import { isUserName } from '@zbell/core'
+import type { QuietWindow } from '@zbell/core/restraint'
+import type { Stopped, Stops } from '../../intake/stops.ts'
+import { Problem } from '../../problems/problem.ts'
+import { whereOf } from '../../store/apps/where.ts'
+import type { Database } from '../../store/database.ts'
+import { ensurePersonOf, ensureUser } from '../../store/people/ensure-user.ts'
+import { quietHoursOf, storeQuietHours } from '../../store/restraint/quiet-hours.ts'
+import type { RateLimits } from '../rate-limits.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+import { needUser } from './people.ts'
+
+/** The stop of an app, and people’s own quiet hours. */
+export function serveRestraint(
+  on: OperationRouter,
+  database: Database,
+  stops: Stops,
+  limits: RateLimits,
+  onChange: () => void,
+): void {
+  on.serve('readStop', async ({ caller: { scope } }) => stopView(await stops.read(scope)))
+  on.serve('stopApp', async ({ caller: { scope, actor }, body }) => {
+    const stopped = await stops.stop(scope, { reason: body.reason, by: actor })
+    onChange()
+    return stopView(stopped)
+  })
+  on.serve('startApp', async ({ caller: { scope }, body }) => {
+    const started = await stops.start(scope, body.ring)
+    onChange()
+    return stopView(started)
+  })
+
+  on.serve('readQuietHours', async ({ caller: { scope }, params }) =>
+    quietView(database, (await needUser(database, scope, params.user)).no),
+  )
+  on.serve('saveQuietHours', async ({ caller: { scope }, params, body }) => {
+    if (!isUserName(params.user)) throw new Problem('unknown-user', 'This cannot be the name of a user.')
+    const userNo = await database.transact(async (tx) => {
+      const person = await ensureUser(tx, scope, params.user)
+      await storeQuietHours(tx, whereOf(scope), person, body.quietHours as QuietWindow[])
+      return person
+    })
+    return quietView(database, userNo)
+  })
+
+  on.serve(
+    'readOwnQuietHours',
+    async ({ caller: { device } }) => quietView(database, device.userNo ?? 0),
+    limits.deviceCalls,
+  )
+  on.serve(
+    'saveOwnQuietHours',
+    async ({ caller: { scope, device }, body }) => {
+      const userNo = await database.transact(async (tx) => {
+        const person = await ensurePersonOf(tx, scope, device.no)
+        await storeQuietHours(tx, whereOf(scope), person, body.quietHours as QuietWindow[])
+        return person
+      })
+      return quietView(database, userNo)
+    },
+    limits.deviceCalls,
+  )
+}
+
+const quietView = async (database: Database, userNo: number) => ({
+  quietHours: ((await quietHoursOf(database, [userNo])).get(userNo) ?? []) as (QuietWindow & { days?: never })[],
+})
+
+const stopView = ({ stopped, waiting }: Stopped): Stop => ({
+  stopped: stopped && {
+    reason: stopped.reason,
+    stoppedBy: stopped.stoppedBy,
+    stoppedAt: stopped.stoppedAt.toISOString(),
+  },
+  waiting: waiting.map(({ id, name, title, sentBy, devices }) => ({ notification: id, name, title, sentBy, devices })),
+})

@@ -1,0 +1,73 @@
+import { sampleTexts } from '@zbell/core'
+import type { Scope } from '../store/apps/apps.ts'
+import { whereOf } from '../store/apps/where.ts'
+import type { Database } from '../store/database.ts'
+import { resumeLate } from '../store/notifications/hold.ts'
+import { type WaitingForStart, waitingForStart } from '../store/notifications/read-stopped.ts'
+import { setAside, takeUp } from '../store/queue/suspend.ts'
+import { findStop, removeStop, type StopRow, storeStop } from '../store/restraint/stops.ts'
+import type { Intake } from './intake.ts'
+
+/** So many are listed. */
+const mostListed = 200
+
+export type Stopped = {
+  readonly stopped: StopRow | null
+  readonly waiting: readonly (WaitingForStart & { readonly title: string })[]
+}
+
+/** What of that which waits is still to ring: all, none, or these. */
+export type StillRings = 'all' | 'none' | readonly string[]
+
+/** Halts and starts all that an app sends in an environment. */
+export class Stops {
+  readonly #database: Database
+  readonly #intake: Intake
+
+  constructor(database: Database, intake: Intake) {
+    this.#database = database
+    this.#intake = intake
+  }
+
+  async read(scope: Scope): Promise<Stopped> {
+    const where = whereOf(scope)
+    const stopped = await findStop(this.#database, where)
+    if (!stopped) return { stopped: null, waiting: [] }
+    const waiting = await waitingForStart(this.#database, where, mostListed)
+    return {
+      stopped,
+      waiting: waiting.map((one) => ({ ...one, title: sampleTexts(one.content, one.filling).title })),
+    }
+  }
+
+  /** From now on nothing is sent; what is on its way to a gateway at this moment may still arrive. */
+  async stop(scope: Scope, given: { readonly reason: string; readonly by: string }): Promise<Stopped> {
+    const where = whereOf(scope)
+    await storeStop(this.#database, where, given)
+    // So that nobody looks at it in vain; what comes in from now on is set aside by whoever claims it.
+    await setAside(this.#database, where)
+    this.#intake.lookForHolds()
+    return this.read(scope)
+  }
+
+  /** Lets the app send again. What is not to ring any more is cancelled before anything goes. */
+  async start(scope: Scope, rings: StillRings): Promise<Stopped> {
+    const where = whereOf(scope)
+    if (rings !== 'all') await this.#cancelOthers(scope, rings === 'none' ? [] : rings)
+    await resumeLate(this.#database, where)
+    await removeStop(this.#database, where)
+    await takeUp(this.#database, where)
+    this.#intake.lookForHolds()
+    this.#intake.nudge()
+    return this.read(scope)
+  }
+
+  async #cancelOthers(scope: Scope, kept: readonly string[]): Promise<void> {
+    for (;;) {
+      const waiting = await waitingForStart(this.#database, whereOf(scope), mostListed + kept.length)
+      const others = waiting.filter(({ id }) => !kept.includes(id))
+      if (others.length === 0) return
+      for (const { id } of others) await this.#intake.cancel(scope, id)
+    }
+  }
+}
