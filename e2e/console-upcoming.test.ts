@@ -56,7 +56,7 @@ test('what rings again and again becomes a schedule, with a name that it wants',
 
 test('it stands in the agenda day by day, and among the schedules', async () => {
   await page.getByRole('navigation', { name: 'Pages' }).getByRole('link', { name: 'Upcoming' }).click()
-  await page.getByText('Times by your clock, Europe/Oslo.').waitFor()
+  await page.getByText('Times by your clock, Europe/Oslo;').waitFor()
   expect(await page.getByRole('link', { name: 'Your boat tomorrow' }).count()).toBeGreaterThan(10)
   await page.getByRole('radio', { name: 'schedules' }).click()
   await page.getByRole('row').filter({ hasText: 'FREQ=DAILY' }).getByRole('link', { name: 'evening' }).click()

@@ -52,6 +52,28 @@ describe('the passengers’ page', () => {
   const webDelivery = (sent: Sent) => sent.deliveries.find(({ platform }) => platform === 'web')
   const send = (...more: string[]) => json<Sent>('send', '--to', 'user:signe', ...more)
 
+  test('a kind of notification that they mute does not ring here, and neither does anything in their quiet hours', async () => {
+    const offers = page.locator('[data-channel=offers]')
+    await offers.uncheck()
+    const codeOf = (sent: Sent) => webDelivery(sent)?.state
+    await until(
+      async () => codeOf(await send('--title', 'Two for one', '--channel', 'offers')),
+      (state) => state === 'skipped',
+    )
+    await offers.check()
+    await page.getByLabel('Nothing between ten and seven').check()
+    const { quietHours } = await until(
+      () => json<{ quietHours: object[] }>('quiet-hours', 'list', '--user', 'signe'),
+      (one) => one.quietHours.length === 1,
+    )
+    expect(quietHours).toEqual([{ from: '22:00', to: '07:00', then: 'wait' }])
+    await page.getByLabel('Nothing between ten and seven').uncheck()
+    await until(
+      () => json<{ quietHours: object[] }>('quiet-hours', 'list', '--user', 'signe'),
+      (one) => one.quietHours.length === 0,
+    )
+  })
+
   test('while it is in front, its own line takes the place of the notification, and the service hears of that', async () => {
     const sent = await send('--title', 'Boarding is open', '--body', 'Berth 1.')
     expect(webDelivery(sent)).toMatchObject({ state: 'shown', appState: 'front', became: 'replaced' })

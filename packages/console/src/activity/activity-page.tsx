@@ -89,7 +89,6 @@ export function ActivityPage() {
       <TextFilter label="Person" value={user} example="ada" onChange={(text) => set('user', text.trim())} />
       <Reasons chosen={reason} onChoose={(code) => set('reason', code)} />
       <ChannelFilter chosen={channel} onChoose={(name) => set('channel', name)} />
-      <Exports what="notifications" filters={filters} />
     </FilterBar>
   )
   return (
@@ -97,9 +96,12 @@ export function ActivityPage() {
       title="Activity"
       asks="What was sent, and how far did it get?"
       action={
-        <ActionLink to="/write" rank="primary" icon={PenLine}>
-          Write a notification
-        </ActionLink>
+        <div className="flex flex-wrap items-center gap-x-6 gap-y-2">
+          <Exports what="notifications" filters={filters} />
+          <ActionLink to="/write" rank="primary" icon={PenLine}>
+            Write a notification
+          </ActionLink>
+        </div>
       }
     >
       {error ? (

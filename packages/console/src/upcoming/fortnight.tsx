@@ -45,8 +45,7 @@ function Day({ day, isToday, out, items }: DayProps) {
   return (
     <li className={`min-h-28 p-2.5 ${out ? 'bg-sunken max-lg:hidden' : 'bg-surface'}`}>
       <p className={`text-sm ${isToday ? 'font-semibold text-brass' : 'text-soft'}`}>
-        {weekday.format(day)} {date.format(day)}
-        {isToday && ', today'}
+        {isToday ? 'Today,' : weekday.format(day)} {date.format(day)}
       </p>
       <ul className="mt-1.5 grid gap-1.5">
         {items.slice(0, shown).map((item) => (

@@ -121,7 +121,9 @@ const named =
     const startMs = Date.now()
     // The path only: a query can hold what a person typed.
     if (log.isLevelEnabled('debug')) {
-      const { method, path } = request
+      const { method } = request
+      // The address of a calendar is its secret.
+      const path = request.path.replace(/^(\/v1\/calendars\/).+/, '$1…')
       response.once('close', () =>
         log.debug({ requestId, method, path, status: response.statusCode, ms: Date.now() - startMs }, 'request'),
       )

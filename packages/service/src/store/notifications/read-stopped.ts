@@ -2,6 +2,7 @@ import type { Filling, Writing } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import type { Database } from '../database.ts'
+import { dueSubjects } from '../queue/read-queue.ts'
 import { holds } from './hold-codes.ts'
 import { notificationsWhere } from './read-notifications.ts'
 
@@ -22,10 +23,12 @@ export async function waitingForStart(
   { appNo, environment }: Where,
   limit: number,
 ): Promise<WaitingForStart[]> {
+  // What waits for its hour, for quiet hours to end or for another try would not ring by now.
+  const due = await dueSubjects(database, { appNo, environment })
+  if (due.length === 0) return []
   const found = await notificationsWhere(
     database,
-    sql`app_no = ${appNo} and environment = ${environment} and hold = ${holds.none}
-        and (state in ('expanding', 'sending') or (state = 'scheduled' and due_at <= utc_timestamp(3)))
+    sql`app_no = ${appNo} and environment = ${environment} and hold = ${holds.none} and state <> 'finished' and no in ${due}
         order by no limit ${limit}`,
   )
   return found.map(({ id, name, content, filling, sentBy, expanded }) => ({

@@ -42,6 +42,21 @@ export async function hasWork(reader: Reader, subjectNo: number, which: 'any' | 
   return (await reader.rows(sql`select 1 from work where subject_no = ${subjectNo} ${held} limit 1`)).length > 0
 }
 
+/** So many subjects are told of. */
+const mostSubjects = 10_000
+
+/** What an app has whose turn has come, stopped or not. */
+export async function dueSubjects(
+  reader: Reader,
+  of: { readonly appNo: number; readonly environment: Environment },
+): Promise<number[]> {
+  const rows = await reader.rows<{ no: number }>(
+    sql`select distinct subject_no as no from work where app_no = ${of.appNo} and environment = ${of.environment}
+          and not suspended and due_at <= utc_timestamp(3) order by subject_no limit ${mostSubjects}`,
+  )
+  return rows.map(({ no }) => no)
+}
+
 /** Until when work of a subject waits for a cause, and how much of it. @returns null where none does */
 export async function waitsFor(
   reader: Reader,
