@@ -33,7 +33,9 @@ const browser = await chromium.launch({
 })
 
 async function zbell(...args) {
-  const child = spawn(process.execPath, [join(root, 'dist/zbell.mjs'), ...args], {
+  // Nobody sits here to confirm what goes to many.
+  const sure = args[0] === 'send' && !args.includes('--review') ? ['--yes'] : []
+  const child = spawn(process.execPath, [join(root, 'dist/zbell.mjs'), ...args, ...sure], {
     env: { ...process.env, ZBELL_PROFILE: ready.profile, TZ: 'Atlantic/Faroe' },
   })
   let out = ''
@@ -100,7 +102,7 @@ const pictures = {
     await save(page, 'setup')
     await chooseApp(page, 'Merrow Sound Ferries')
   },
-  keys: (page) => picture(page, 'keys', '/app'),
+  channels: (page) => picture(page, 'channels', '/channels'),
   people: async (page) => {
     await page.goto(`${ready.service}/people`)
     await page.getByRole('button', { name: 'Person' }).click()
@@ -122,7 +124,7 @@ const pictures = {
       '--body',
       'Now 17:45 from berth 2.',
     )
-    await page.goto(`${ready.service}/devices`)
+    await page.goto(`${ready.service}/devices?user=ada`)
     await page.getByRole('link', { name: 'Skerry 4' }).click()
     await page.getByRole('heading', { name: 'What rang here' }).waitFor()
     await wait(400)
@@ -186,8 +188,8 @@ const pictures = {
     await save(page, 'segment-explained')
   },
   upcoming: async (page) => {
-    await page.goto(`${ready.service}/upcoming`)
-    await page.getByText('Times by your clock').waitFor()
+    await page.goto(`${ready.service}/upcoming?view=days`)
+    await page.getByText('each one’s clock').first().waitFor()
     await wait(300)
     await save(page, 'upcoming')
   },
@@ -201,12 +203,33 @@ const pictures = {
     await save(page, 'write')
   },
   review: async (page) => {
-    const sent = await zbell('send', '--file', delay, '--to', 'everyone', '--no-watch')
+    const offer = [
+      '--channel',
+      'offers',
+      '--title',
+      'The islands this weekend',
+      '--body',
+      'Two cross for the price of one.',
+    ]
+    for (let n = 0; n < 2; n++)
+      await zbell('send', '--to', 'segment:commuters', ...offer, '--urgency', 'high', '--no-watch')
+    const sent = await zbell(
+      'send',
+      '--to',
+      'everyone',
+      ...offer,
+      '--at',
+      '2030-01-01T20:00:00Z',
+      '--no-watch',
+      '--yes',
+    )
     await page.goto(`${ready.service}/write?like=${sent.trim()}`)
-    await page.getByLabel('On Android').getByText('Kittiwake').waitFor()
+    await page.getByLabel('On Android').getByText('The islands').waitFor()
+    await page.getByLabel('At', { exact: true }).fill('tomorrow 06:30')
+    await page.getByLabel('Zone', { exact: true }).fill('reader')
+    await page.getByText('wait for quiet hours to end').first().waitFor()
     await page.getByRole('button', { name: 'Review' }).click()
-    await page.getByRole('button', { name: 'Send in development' }).waitFor()
-    await page.getByRole('button', { name: 'Send in development' }).scrollIntoViewIfNeeded()
+    await page.getByRole('heading', { name: 'Wait for quiet hours to end' }).waitFor()
     await page.mouse.wheel(0, 2_000)
     await wait(500)
     await save(page, 'review')

@@ -131,6 +131,7 @@ async function showRestraint(bell: PassengerBell): Promise<void> {
     box.addEventListener('change', () => void bell.channels.mute(channel, !box.checked))
     const label = document.createElement('label')
     label.title = note ?? ''
+    label.className = 'kind'
     label.append(box, ` ${title} `)
     return label
   })
