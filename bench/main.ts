@@ -8,6 +8,7 @@ import type { Figure } from './figure.ts'
 import { lists } from './lists.ts'
 import { personal } from './personal.ts'
 import { registration } from './registration.ts'
+import { restraint } from './restraint.ts'
 import { schedules } from './schedules.ts'
 import { segments } from './segments.ts'
 import { soak } from './soak.ts'
@@ -21,6 +22,7 @@ const benches: Record<string, () => Promise<Figure[]>> = {
   lists,
   segments,
   schedules,
+  restraint,
   encryption,
   authentication,
   console: consoleBench,

@@ -27,7 +27,9 @@ export async function countUnderCaps(
   if (caps.length === 0 || persons.length === 0) return new Map()
   return database.transact(async (tx) => {
     const over = new Map<number, string>()
-    const [row] = await tx.rows<{ seconds: number }>(sql`select unix_timestamp() as seconds`)
+    const [row] = await tx.rows<{ seconds: string; capped: number | null }>(
+      sql`select unix_timestamp() as seconds, (select capped from notifications where no = ${notificationNo}) as capped`,
+    )
     const nowSeconds = Number(row?.seconds)
     const inOrder = [...caps].sort((a, b) => (a.name < b.name ? -1 : 1))
     const read = new Map<Cap, Map<number, CapPage>>()
@@ -40,7 +42,8 @@ export async function countUnderCaps(
       else for (const cap of inOrder) pageOf(cap, person).count(person, notificationNo, cap, nowSeconds)
     }
     for (const cap of inOrder) await storePages(tx, where, cap, read.get(cap)!, nowSeconds)
-    await tx.change(sql`update notifications set capped = true where no = ${notificationNo} and capped = false`)
+    // Its row is what outcomes wait for, so it is not touched for nothing.
+    if (row?.capped === 0) await tx.change(sql`update notifications set capped = true where no = ${notificationNo}`)
     return over
   })
 }
