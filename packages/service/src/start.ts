@@ -69,7 +69,15 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     if (does(config, 'clock')) {
       const jobs = new BackgroundJobs(database, log, metrics)
       opened.push({ part: 'background jobs', close: () => jobs.close() })
-      await jobs.start(jobsOfService({ database, checks, deliveryDays: config['retention.deliveryDays'], log }))
+      await jobs.start(
+        jobsOfService({
+          database,
+          checks,
+          deliveryDays: config['retention.deliveryDays'],
+          log,
+          onMeasured: (measured) => metrics.noteMeasured(measured),
+        }),
+      )
     }
     const engine = openEngine({ config, log, opened, database, gateways, metrics, milestones, pace, hub })
     const keptDays = config['retention.deliveryDays']

@@ -46,7 +46,7 @@ Example:
 
 async function hand(context: Context<HandFlags>, name: string): Promise<number> {
   const { title, body, navigate, tag, ...flags } = context.flags
-  const timed = flags.at !== undefined || flags.repeat !== undefined
+  const timed = flags.at !== undefined || flags.local !== undefined || flags.repeat !== undefined
   // An instant is one everywhere; a time of day is each device’s own, unless a zone is named.
   const zone = flags.zone ?? (timed && !/Z|[+-]\d{2}:\d{2}$/.test(flags.at ?? '') ? 'reader' : undefined)
   const when = whenIn({ ...flags, ...(zone === undefined ? {} : { zone }) }, context.io.timeZone)

@@ -87,6 +87,8 @@ async function show({ client, app, flags, io, paint }: Context<object>, user: st
     ['user', safe(person.user ?? '–')],
     ...Object.entries(person.attributes).map(([name, value]) => [name, safe(sayValue(value))]),
     ['topics', person.topics.join(' ') || '–'],
+    ['muted channels', person.mutedChannels.map(safe).join(' ') || '–'],
+    ['quiet hours', person.quietHours.map(({ from, to }) => `${from} – ${to}`).join(', ') || '–'],
     ['first seen', moment(person.createdAt, io)],
   ]
   io.out(table(['', ''], facts, paint.dim).trimStart())

@@ -7,6 +7,7 @@ import type { Context } from './context.ts'
 
 export type WhenFlags = {
   readonly at?: string
+  readonly local?: string
   readonly in?: string
   readonly zone?: string
   readonly repeat?: string
@@ -17,13 +18,19 @@ export type WhenFlags = {
 export const withWhen = (command: Command): Command =>
   command
     .option('--at <time>', 'at 18:00, "tomorrow 18:00", "2026-11-27 18:00" or an instant')
+    .option('--local <time>', 'the same for a time without an offset, such as 07:30')
     .option('--in <span>', 'after 15m, 1h30m or 2d')
     .option('--zone <zone>', 'by the clock of this IANA zone, or reader for that of each reader; yours when left out')
     .option('--past <what>', 'with --zone reader: skip, now or tomorrow for those for whom it is over')
     .option('--repeat <rule>', 'again and again, by RFC 5545: "FREQ=WEEKLY;BYDAY=MO,TU"')
 
 /** What the flags say about when. @throws {UsageError} for what cannot be read */
-export function whenIn({ at, in: after, zone, repeat, past }: WhenFlags, ownZone: string): When | undefined {
+export function whenIn(
+  { at: given, local, in: after, zone, repeat, past }: WhenFlags,
+  ownZone: string,
+): When | undefined {
+  if (given !== undefined && local !== undefined) throw new UsageError('Give --at or --local, not both.')
+  const at = given ?? local
   const read = whenOfTyped({ at, in: after, zone, repeat, past }, Date.now(), ownZone)
   if (typeof read === 'string') throw new UsageError(`${read[0]?.toUpperCase()}${read.slice(1)}.`)
   return read as When | undefined

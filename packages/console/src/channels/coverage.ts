@@ -16,3 +16,8 @@ export const urgencyOf = (choice: UrgencyChoice): Below => (choice === 'any' ? n
 /** For which notifications quiet hours or a cap hold, in words. */
 export const forWhich = (channels: readonly string[] | undefined, below: Below): string =>
   `${channels === undefined ? 'For all channels' : `For ${channels.join(', ')}`}${below === null || below === undefined ? '' : `, less urgent than ${below}`}`
+
+type Window = Pick<AppSettings['quietHours'][number], 'days' | 'from' | 'to' | 'then'>
+
+export const sayWindow = ({ days, from, to, then }: Window): string =>
+  `${days === undefined ? 'Every day' : days.join(', ')}, ${from} to ${to}: ${then === 'wait' ? 'waits' : 'is left out'}`

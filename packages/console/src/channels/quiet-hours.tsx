@@ -6,7 +6,7 @@ import { useSettings } from '../app/use-settings.ts'
 import { IconButton } from '../parts/button.tsx'
 import { ChoiceInput, Form, TextInput, useRequestForm } from '../parts/form.tsx'
 import { Failure, Waiting } from '../parts/page.tsx'
-import { forWhich, type UrgencyChoice, urgencyChoices, urgencyOf } from './coverage.ts'
+import { forWhich, sayWindow, type UrgencyChoice, urgencyChoices, urgencyOf } from './coverage.ts'
 import { useRestraint } from './use-restraint.ts'
 
 type Window = AppSettings['quietHours'][number]
@@ -25,9 +25,6 @@ export function QuietHoursSection() {
     </section>
   )
 }
-
-export const sayWindow = ({ days, from, to, then }: Window): string =>
-  `${days === undefined ? 'Every day' : days.join(', ')}, ${from} to ${to}: ${then === 'wait' ? 'waits' : 'is left out'}`
 
 function Windows({ settings: { quietHours } }: { readonly settings: AppSettings }) {
   const isOwner = useIsOwner()

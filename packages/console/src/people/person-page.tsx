@@ -1,10 +1,12 @@
 import { useQuery } from '@tanstack/react-query'
+import type { WholePerson } from '@zbell/contract'
 import { sayValue } from '@zbell/contract/words'
 import { Link, useParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useSeen } from '../app/seen.ts'
+import { sayWindow } from '../channels/coverage.ts'
 import { Reach } from '../devices/reach.tsx'
 import { ActionLink } from '../parts/button.tsx'
 import { Moment } from '../parts/moment.tsx'
@@ -49,6 +51,8 @@ export function PersonPage() {
             {Object.keys(data.attributes).length === 0 && <p className="text-soft">None yet.</p>}
             <h2 className="mt-8">Topics</h2>
             <Follows user={user} topics={data.topics} />
+            <h2 className="mt-8">What they want less of</h2>
+            <Less mutedChannels={data.mutedChannels} quietHours={data.quietHours} />
           </section>
           <section aria-labelledby="own-devices">
             <h2 id="own-devices">Devices</h2>
@@ -84,5 +88,25 @@ export function PersonPage() {
         </div>
       )}
     </Page>
+  )
+}
+
+/** What somebody muted, and the hours in which nothing rings for them. */
+function Less({ mutedChannels, quietHours }: Pick<WholePerson, 'mutedChannels' | 'quietHours'>) {
+  if (mutedChannels.length === 0 && quietHours.length === 0)
+    return <p className="mt-2 text-soft">Nothing: no channel is muted, and no quiet hours are their own.</p>
+  return (
+    <ul className="mt-2">
+      {mutedChannels.map((channel) => (
+        <li key={channel} className="border-t border-line py-2">
+          <span className="font-mono text-sm">{channel}</span> is muted
+        </li>
+      ))}
+      {quietHours.map((window) => (
+        <li key={JSON.stringify(window)} className="border-t border-line py-2">
+          {sayWindow(window)}
+        </li>
+      ))}
+    </ul>
   )
 }

@@ -10,7 +10,7 @@ import {
 import { z } from 'zod'
 import { type PersonColumn, personSorts } from '../sorts.ts'
 import { device, timeZone, userName } from './device.ts'
-import { caps, quietHours } from './restraint.ts'
+import { caps, ownQuietHours, quietHours } from './restraint.ts'
 import { anyJson, instant, plainText, uuid } from './text.ts'
 
 const attributeName = z
@@ -118,6 +118,8 @@ export const person = z
 
 export const personWhole = person
   .extend({
+    quietHours: ownQuietHours.describe('Their own, beside the app’s.'),
+    mutedChannels: z.array(z.string()).describe('Channels that they muted in the app.'),
     devices: z.array(device),
     occurrences: z.array(
       z.object({ id: z.string(), source: z.string(), type: z.string(), at: instant, data: anyJson.nullable() }),

@@ -11,6 +11,7 @@ export type Incoming = {
   readonly commands: unknown
   readonly options: {
     readonly body?: string
+    readonly channel?: string
     readonly tag?: string
     readonly lang?: string
     readonly dir?: 'auto' | 'ltr' | 'rtl'
@@ -56,6 +57,7 @@ export function readIncoming(text: string): Incoming | undefined {
     badgeCount: typeof app_badge === 'number' ? app_badge : undefined,
     options: {
       ...pick(given, texts, 'string'),
+      ...pick(own, ['channel'], 'string'),
       ...pick(given, flags, 'boolean'),
       ...(given.dir === 'auto' || given.dir === 'ltr' || given.dir === 'rtl' ? { dir: given.dir } : {}),
       ...(typeof given.timestamp === 'number' ? { timestamp: given.timestamp } : {}),

@@ -1,15 +1,17 @@
 import { sampleTexts } from '@zbell/core'
 import type { Scope } from '../store/apps/apps.ts'
-import { whereOf } from '../store/apps/where.ts'
+import { type Where, whereOf } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
 import { resumeLate } from '../store/notifications/hold.ts'
-import { type WaitingForStart, waitingForStart } from '../store/notifications/read-stopped.ts'
+import { noteChange, type WaitingForStart, waitingForStart } from '../store/notifications/read-stopped.ts'
 import { setAside, takeUp } from '../store/queue/suspend.ts'
 import { findStop, removeStop, type StopRow, storeStop } from '../store/restraint/stops.ts'
 import type { Intake } from './intake.ts'
 
 /** So many are listed. */
 const mostListed = 200
+/** So many are told of at once. */
+const mostTold = 10_000
 
 export type Stopped = {
   readonly stopped: StopRow | null
@@ -46,6 +48,7 @@ export class Stops {
     await storeStop(this.#database, where, given)
     // So that nobody looks at it in vain; what comes in from now on is set aside by whoever claims it.
     await setAside(this.#database, where)
+    await this.#tell(where)
     this.#intake.lookForHolds()
     return this.read(scope)
   }
@@ -57,9 +60,19 @@ export class Stops {
     await resumeLate(this.#database, where)
     await removeStop(this.#database, where)
     await takeUp(this.#database, where)
+    await this.#tell(where)
     this.#intake.lookForHolds()
     this.#intake.nudge()
     return this.read(scope)
+  }
+
+  /** What waits stands otherwise from now on, and whoever looks at it hears so. */
+  async #tell(where: Where): Promise<void> {
+    const waiting = await waitingForStart(this.#database, where, mostTold)
+    await noteChange(
+      this.#database,
+      waiting.map(({ no }) => no),
+    )
   }
 
   async #cancelOthers(scope: Scope, kept: readonly string[]): Promise<void> {

@@ -6,9 +6,16 @@ import { pruneDeliveries } from '../store/deliveries/prune-deliveries.ts'
 import { countMembers } from '../store/people/count-members.ts'
 import { forgetSilent } from '../store/processes.ts'
 import { forgetCapPages } from '../store/restraint/caps.ts'
-import { forgetRuns } from '../store/schedules/runs.ts'
+import { allStops } from '../store/restraint/stops.ts'
+import { countUnheard, forgetRuns } from '../store/schedules/runs.ts'
 import { forgetSessions } from '../store/sessions/sessions.ts'
 import type { BackgroundJob } from './background-jobs.ts'
+
+/** Schedules that nobody hears, and apps that are stopped. */
+export type Measured = {
+  readonly unheard: Awaited<ReturnType<typeof countUnheard>>
+  readonly stopped: Awaited<ReturnType<typeof allStops>>
+}
 
 /** Two years and a month: this one can be held against the last. */
 const dayCountsKept = 760
@@ -20,14 +27,21 @@ export function jobsOfService(given: {
   /** Days after which deliveries are pruned; 0 for never. */
   readonly deliveryDays: number
   readonly log: Logger
+  /** Hears what is to be known of schedules and stops, for those who watch. */
+  readonly onMeasured: (measured: Measured) => void
 }): BackgroundJob[] {
-  const { database, checks, deliveryDays, log } = given
+  const { database, checks, deliveryDays, log, onMeasured } = given
   const prune = async (mayGoOn: () => boolean) => {
     const notifications = await pruneDeliveries(database, deliveryDays, mayGoOn)
     if (notifications > 0) log.info({ notifications }, 'old deliveries were pruned to their totals')
   }
   return [
     { name: 'count-topics', everySeconds: 60, run: async (mayGoOn) => void (await countMembers(database, mayGoOn)) },
+    {
+      name: 'measure-schedules',
+      everySeconds: 60,
+      run: async () => onMeasured({ unheard: await countUnheard(database), stopped: await allStops(database) }),
+    },
     { name: 'check-credentials', everySeconds: 60, run: (mayGoOn) => checks.checkDue(mayGoOn) },
     { name: 'announce-expiry', everySeconds: 600, run: () => checks.announce(new Date()) },
     { name: 'forget-processes', everySeconds: 600, run: async () => void (await forgetSilent(database)) },

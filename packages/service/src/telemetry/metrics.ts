@@ -1,6 +1,17 @@
 import type { GatewayHealth } from '@zbell/contract'
 import { Counter, collectDefaultMetrics, Gauge, Histogram, Registry } from 'prom-client'
 
+/** What is looked at once a minute. */
+type Measured = {
+  readonly unheard: readonly {
+    readonly app: string
+    readonly environment: string
+    readonly because: string
+    readonly count: number
+  }[]
+  readonly stopped: readonly { readonly app: string; readonly environment: string }[]
+}
+
 type GatewayNow = GatewayHealth & { readonly appNo: number }
 
 /** What the service counts, in OpenMetrics' text form. */
@@ -55,6 +66,18 @@ export class Metrics {
     name: 'zbell_schedule_runs_total',
     help: 'Times of schedules that this process settled, by what became of them.',
     labelNames: ['state'],
+    registers: [this.registry],
+  })
+  readonly unheardSchedules = new Gauge({
+    name: 'zbell_schedules_unheard',
+    help: 'Schedules that rang for nobody three times running, or have been paused for a week while their times went by.',
+    labelNames: ['app', 'environment', 'because'],
+    registers: [this.registry],
+  })
+  readonly stoppedApps = new Gauge({
+    name: 'zbell_app_stopped',
+    help: '1 for an app that is stopped.',
+    labelNames: ['app', 'environment'],
     registers: [this.registry],
   })
   readonly jobRuns = new Counter({
@@ -132,6 +155,13 @@ export class Metrics {
 
   noteGatewayAnswer(platform: string, durationMs: number, outcome: string): void {
     seriesOf(this.#gatewaySeries, this.gatewayAnswers, platform, outcome).observe(durationMs / 1_000)
+  }
+
+  noteMeasured({ unheard, stopped }: Measured): void {
+    this.unheardSchedules.reset()
+    for (const { count, ...labels } of unheard) this.unheardSchedules.set(labels, Number(count))
+    this.stoppedApps.reset()
+    for (const labels of stopped) this.stoppedApps.set(labels, 1)
   }
 
   noteOutcomes(

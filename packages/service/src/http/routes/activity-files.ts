@@ -47,6 +47,7 @@ const notificationColumns = [
   'urgency',
   'to',
   'template',
+  'channel',
   'title',
   'body',
   'expanded',

@@ -16,6 +16,8 @@ import { ensureUser } from '../../store/people/ensure-user.ts'
 import { occurrencesOf, storeOccurrences } from '../../store/people/occurrences.ts'
 import { findUser, listUsers, type UserRow } from '../../store/people/read-users.ts'
 import { topicsOfUsers } from '../../store/people/topics.ts'
+import { mutedChannelsOf } from '../../store/restraint/channels.ts'
+import { quietHoursOf } from '../../store/restraint/quiet-hours.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { deviceView, pageView } from '../views.ts'
 import { inWords, occurrenceOf } from './said-of-people.ts'
@@ -41,6 +43,8 @@ export function servePeople(on: OperationRouter, database: Database, onChange: (
     const own = await listDevices(database, scope, { user: params.user, limit: mostShown })
     return {
       ...personView(row, attributes.get(row.no), topics.get(row.no)),
+      quietHours: [...((await quietHoursOf(database, [row.no])).get(row.no) ?? [])] as never,
+      mutedChannels: await mutedChannelsOf(database, row.no),
       devices: own.map(deviceView),
       occurrences: (await occurrencesOf(database, row.no, mostShown)).map(({ at, data, ...one }) => ({
         ...one,

@@ -8,6 +8,7 @@ import { notificationsWhere } from './read-notifications.ts'
 
 /** What would ring by now if its app were not stopped. */
 export type WaitingForStart = {
+  readonly no: number
   readonly id: string
   readonly name: string | null
   readonly content: Writing
@@ -31,7 +32,8 @@ export async function waitingForStart(
     sql`app_no = ${appNo} and environment = ${environment} and hold = ${holds.none} and state <> 'finished' and no in ${due}
         order by no limit ${limit}`,
   )
-  return found.map(({ id, name, content, filling, sentBy, expanded }) => ({
+  return found.map(({ no, id, name, content, filling, sentBy, expanded }) => ({
+    no,
     id,
     name,
     content,
@@ -39,4 +41,12 @@ export async function waitingForStart(
     sentBy,
     devices: expanded,
   }))
+}
+
+/** Lets those know who watch these. */
+export async function noteChange(database: Database, numbers: readonly number[]): Promise<void> {
+  if (numbers.length === 0) return
+  await database.change(
+    sql`update notifications set changed_at = utc_timestamp(3), version = version + 1 where no in ${numbers}`,
+  )
 }

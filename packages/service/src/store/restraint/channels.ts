@@ -130,3 +130,12 @@ export async function storeBlocked(
     )
   return true
 }
+
+/** The channels that a person muted, by name. */
+export async function mutedChannelsOf(reader: Reader, userNo: number): Promise<string[]> {
+  const rows = await reader.rows<{ name: string }>(
+    sql`select c.name from channel_mutes m join channels c on c.no = m.channel_no
+        where m.user_no = ${userNo} and c.deleted_at is null order by c.name`,
+  )
+  return rows.map(({ name }) => name)
+}

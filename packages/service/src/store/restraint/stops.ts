@@ -34,6 +34,6 @@ export async function removeStop(database: Database, { appNo, environment }: Whe
   await database.change(sql`delete from app_stops where app_no = ${appNo} and environment = ${environment}`)
 }
 
-/** Whose apps are stopped, for those who send. */
-export const allStops = (reader: Reader): Promise<{ appNo: number; environment: Environment }[]> =>
-  reader.rows(sql`select app_no as appNo, environment from app_stops`)
+/** Which apps are stopped. */
+export const allStops = (reader: Reader): Promise<{ app: string; environment: Environment }[]> =>
+  reader.rows(sql`select a.slug as app, s.environment from app_stops s join apps a on a.no = s.app_no`)

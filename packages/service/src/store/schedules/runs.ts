@@ -66,17 +66,26 @@ export async function unrungSchedules(database: Reader, { appNo, environment }: 
 /** So often in a row a run may reach nobody, and so long a schedule may be paused, before it is told. */
 const unheard = { runs: 3, pausedDays: 7 }
 
+/** That a schedule rang for nobody so often in a row, or has been paused for so long while its times went by. */
+const isUnheard = sql`((not paused and empty_runs >= ${unheard.runs})
+  or (paused and next_at < utc_timestamp(3) and changed_at < utc_timestamp(3) - interval ${unheard.pausedDays} day))`
+
 /** Schedules whose last runs found nobody, and those that have been paused for long while their times went by. */
 export async function unheardSchedules(database: Reader, { appNo, environment }: Where, limit: number) {
   return database.rows<{ name: string; because: 'nobody' | 'paused'; count: number }>(
     sql`select name, if(paused, 'paused', 'nobody') as because,
           if(paused, timestampdiff(day, changed_at, utc_timestamp(3)), empty_runs) as count
-        from schedules where app_no = ${appNo} and environment = ${environment}
-          and ((not paused and empty_runs >= ${unheard.runs})
-            or (paused and next_at < utc_timestamp(3) and changed_at < utc_timestamp(3) - interval ${unheard.pausedDays} day))
+        from schedules where app_no = ${appNo} and environment = ${environment} and ${isUnheard}
         order by name limit ${limit}`,
   )
 }
+
+/** How many there are of those in each app. */
+export const countUnheard = (database: Reader) =>
+  database.rows<{ app: string; environment: string; because: 'nobody' | 'paused'; count: number }>(
+    sql`select a.slug as app, s.environment, if(s.paused, 'paused', 'nobody') as because, count(*) as count
+        from schedules s join apps a on a.no = s.app_no where ${isUnheard} group by a.slug, s.environment, because`,
+  )
 
 /** So many go in one transaction. */
 const together = 10_000
