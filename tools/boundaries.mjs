@@ -8,7 +8,7 @@ const root = fileURLToPath(new URL('..', import.meta.url))
 /** What each package may import, and by which doors. `type:` doors carry types only. */
 const packages = {
   core: [],
-  contract: ['core', 'core/calendar', 'core/restraint'],
+  contract: ['core', 'core/calendar', 'core/restraint', 'core/triggers'],
   kit: ['type:contract', 'contract/client', 'core/states', 'type:core'],
   service: [
     'core',
@@ -17,6 +17,8 @@ const packages = {
     'core/restraint',
     'core/rules',
     'core/rule-rows',
+    'core/triggers',
+    'core/triggers',
     'contract',
     'contract/files',
     'contract/openapi',

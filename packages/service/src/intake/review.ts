@@ -60,11 +60,14 @@ export async function reviewDraft(
   const where = { appNo: scope.app.no, environment: scope.environment }
   const wanted = wantedValues(draft)
   const channelNo = draft.channel?.no ?? null
+  const ofApp = await restraintOn(database, where, draft)
+  // Quiet hours and caps are asked of each person: of many, of a sample of them.
+  const exact = reader.exact === 'true' && ofApp === undefined
   const tally = await tallyTarget(database, draft.target, where, {
     names: wanted,
     mode: draft.mode,
     channelNo,
-    exact: reader.exact === 'true',
+    exact,
   })
   const { groups, estimated, parts } = tally
   const faults = lackingFaults(groups, wanted)
@@ -73,7 +76,6 @@ export async function reviewDraft(
   // Who lacks a value is left out, and so is not among those who ring.
   for (const group of groups)
     if (skipOf(group, draft.mode) === undefined) devices[group.platform] += group.devices - group.lackingAny
-  const ofApp = await restraintOn(database, where, draft)
   const held = ofApp && (await restrainedOf(database, where, draft, ofApp, tally, moment))
   if (held) ({ devices, people } = held)
   const total = devices.ios + devices.android + devices.web

@@ -1,0 +1,178 @@
+import {
+  type CelInput,
+  type CelResult,
+  CelScalar,
+  celEnv,
+  celFunc,
+  celMap,
+  isCelError,
+  isCelList,
+  isCelMap,
+  isCelUint,
+  plan,
+} from '@bufbuild/cel'
+import type { Expr } from '@bufbuild/cel-spec/cel/expr/syntax_pb.js'
+import { isMessage } from '@bufbuild/protobuf'
+import { DurationSchema, TimestampSchema, timestampDate, timestampFromDate } from '@bufbuild/protobuf/wkt'
+import type { Json } from '../content/content.ts'
+import { placeIn, RuleRefused } from '../rules/fault.ts'
+import { type ReadRule, readRule, ruleLimits } from '../rules/read-rule.ts'
+
+/** What an expression of a trigger can speak of. */
+export const triggerNames = ['row', 'before', 'event', 'gone', 'now'] as const
+export type TriggerName = (typeof triggerNames)[number]
+
+/** What comes from outside, as an expression sees it: numbers are doubles, moments are timestamps. */
+export type Given = { readonly [Name in TriggerName]?: unknown }
+
+/** A value, or why there is none. */
+export type Found = { readonly is: 'value'; readonly value: Json } | { readonly is: 'neither'; readonly says: string }
+
+/** Loops over lists that lie in one another, and so many in all, could take longer than anybody waits. */
+const mostLoops = 4
+
+const { DOUBLE, INT } = CelScalar
+const both = [
+  ['_+_', (a: number, b: number) => a + b],
+  ['_-_', (a: number, b: number) => a - b],
+  ['_*_', (a: number, b: number) => a * b],
+  ['_/_', (a: number, b: number) => a / b],
+] as const
+
+/** A whole literal beside a number is one. */
+const env = celEnv({
+  funcs: [
+    ...both.flatMap(([name, act]) => [
+      celFunc(name, [DOUBLE, INT], DOUBLE, (a: number, b: bigint) => act(a, Number(b))),
+      celFunc(name, [INT, DOUBLE], DOUBLE, (a: bigint, b: number) => act(Number(a), b)),
+    ]),
+    celFunc('_%_', [DOUBLE, DOUBLE], DOUBLE, (a: number, b: number) => a % b),
+    celFunc('_%_', [DOUBLE, INT], DOUBLE, (a: number, b: bigint) => a % Number(b)),
+    celFunc('_%_', [INT, DOUBLE], DOUBLE, (a: bigint, b: number) => Number(a) % b),
+  ],
+})
+
+type Program = (given?: Record<string, CelInput>) => CelResult
+
+/** An expression in CEL, all of it, read and looked at once. */
+export class Expression {
+  readonly text: string
+  readonly #evaluate: (given?: Record<string, CelInput>) => CelResult
+
+  /** @throws {RuleRefused} for what cannot be read, names nothing that there is, or could take too long */
+  constructor(text: string) {
+    const read = readRule(text)
+    this.text = text
+    look(read)
+    this.#evaluate = plan(env, read.expr) as Program
+  }
+
+  evaluate(given: Given): Found {
+    let result: CelResult
+    try {
+      result = this.#evaluate(bindingsOf(given))
+    } catch (error) {
+      return { is: 'neither', says: error instanceof Error ? error.message : String(error) }
+    }
+    if (isCelError(result)) return { is: 'neither', says: result.message }
+    const value = jsonOf(result)
+    return value === undefined ? { is: 'neither', says: 'is nothing that can be said' } : { is: 'value', value }
+  }
+
+  /** Whether it holds. What is neither yes nor no does not. */
+  holds(given: Given): { readonly holds: boolean; readonly says?: string } {
+    const found = this.evaluate(given)
+    if (found.is === 'neither') return { holds: false, says: found.says }
+    return found.value === true ? { holds: true } : { holds: false }
+  }
+}
+
+/** A row whose names are anybody’s: a map, so that no name of it means anything to the language it is written in. */
+const bindingsOf = (given: Given): Record<string, CelInput> =>
+  Object.fromEntries(triggerNames.map((name) => [name, celOf(given[name] ?? (name === 'gone' ? false : {}))]))
+
+function celOf(value: unknown): CelInput {
+  if (Array.isArray(value)) return value.map(celOf) as CelInput
+  if (value instanceof Date) return timestampFromDate(value) as unknown as CelInput
+  if (typeof value === 'object' && value !== null && Object.getPrototypeOf(value) !== null && !isPlain(value))
+    return value as CelInput
+  if (typeof value === 'object' && value !== null)
+    return celMap(
+      new Map(Object.entries(value).map(([name, own]) => [name, celOf(own)])) as never,
+    ) as unknown as CelInput
+  return value as CelInput
+}
+
+const isPlain = (value: object): boolean => Object.getPrototypeOf(value) === Object.prototype
+
+function jsonOf(value: unknown): Json | undefined {
+  if (value === null || typeof value === 'string' || typeof value === 'boolean') return value
+  if (typeof value === 'number') return Number.isFinite(value) ? value : undefined
+  if (typeof value === 'bigint') return Number(value)
+  if (isCelUint(value)) return Number(value.value)
+  if (isCelList(value)) {
+    const all = [...value].map(jsonOf)
+    return all.every((one) => one !== undefined) ? (all as Json[]) : undefined
+  }
+  if (isCelMap(value)) {
+    const all = [...value].map(([name, own]) => [String(name), jsonOf(own)] as const)
+    return all.every(([, own]) => own !== undefined) ? (Object.fromEntries(all) as Json) : undefined
+  }
+  if (typeof value === 'object' && 'message' in value) return jsonOf((value as { message: unknown }).message)
+  if (isMessage(value, TimestampSchema)) return timestampDate(value).toISOString()
+  if (isMessage(value, DurationSchema)) return Number(value.seconds) + value.nanos / 1e9
+  return undefined
+}
+
+/** Refuses names that there are not, and loops in loops. @throws {RuleRefused} */
+function look({ text, expr, positions }: ReadRule): void {
+  let nodes = 0
+  let loops = 0
+  const refuse = (at: Expr, says: string): never => {
+    throw new RuleRefused([{ ...placeIn(text, positions[String(at.id)] ?? 0), says }])
+  }
+  const walk = (node: Expr | undefined, own: ReadonlySet<string>, inLoop: boolean): void => {
+    if (!node) return
+    if (++nodes > ruleLimits.nodes) refuse(node, `has more than ${ruleLimits.nodes} parts`)
+    const { exprKind } = node
+    switch (exprKind.case) {
+      case 'identExpr': {
+        const { name } = exprKind.value
+        if (!own.has(name) && !(triggerNames as readonly string[]).includes(name) && !types.has(name))
+          refuse(node, `“${name}” is not known here; there are ${triggerNames.join(', ')}`)
+        return
+      }
+      case 'selectExpr':
+        walk(exprKind.value.operand, own, inLoop)
+        return
+      case 'callExpr':
+        for (const one of [exprKind.value.target, ...exprKind.value.args]) walk(one, own, inLoop)
+        return
+      case 'listExpr':
+        for (const one of exprKind.value.elements) walk(one, own, inLoop)
+        return
+      case 'structExpr':
+        for (const { keyKind, value } of exprKind.value.entries) {
+          if (keyKind.case === 'mapKey') walk(keyKind.value, own, inLoop)
+          walk(value, own, inLoop)
+        }
+        return
+      case 'comprehensionExpr': {
+        const loop = exprKind.value
+        if (inLoop) refuse(node, 'has a loop within a loop')
+        if (++loops > mostLoops) refuse(node, `has more than ${mostLoops} loops`)
+        walk(loop.iterRange, own, inLoop)
+        walk(loop.accuInit, own, inLoop)
+        const inner = new Set([...own, loop.iterVar, loop.accuVar])
+        for (const one of [loop.loopCondition, loop.loopStep, loop.result]) walk(one, inner, true)
+        return
+      }
+      default:
+        return
+    }
+  }
+  walk(expr, new Set(), false)
+}
+
+/** Names of types, which stand for themselves. */
+const types = new Set(['int', 'uint', 'double', 'bool', 'string', 'bytes', 'list', 'map', 'null_type', 'type'])

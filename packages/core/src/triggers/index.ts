@@ -1,0 +1,3 @@
+/** What rings without a person: expressions over rows and events, triggers, and what changed in a table. */
+export { Expression, type Found, type Given, type TriggerName, triggerNames } from './expression.ts'
+export * from './trigger.ts'

@@ -1,0 +1,244 @@
+import type { Mode, Urgency } from '../content/content.ts'
+import type { Value, Values, Writing } from '../content/writing.ts'
+import { type RuleFault, RuleRefused } from '../rules/fault.ts'
+import { parseReference, targetLimits } from '../targets/target.ts'
+import { Expression, type Given } from './expression.ts'
+
+/** Whom a firing is for: each reference is an expression. */
+export type TriggerTarget = {
+  readonly any?: readonly string[] | undefined
+  readonly all?: readonly string[] | undefined
+  readonly none?: readonly string[] | undefined
+}
+
+/** What is rung: a template that is filled in, or words of its own. */
+export type TriggerCase = {
+  /** It is this case if that holds; always when left out. */
+  readonly when?: string | undefined
+  readonly to?: TriggerTarget | undefined
+  readonly template?: string | undefined
+  readonly content?: Partial<Writing> | undefined
+  /** By name, each an expression. */
+  readonly values?: { readonly [name: string]: string } | undefined
+}
+
+export type TriggerOptions = {
+  readonly urgency?: Urgency | undefined
+  readonly mode?: Mode | undefined
+  readonly ttlSeconds?: number | undefined
+  readonly channel?: string | undefined
+  /** An expression. */
+  readonly tag?: string | undefined
+}
+
+/** What rings without a person, as somebody writes it. */
+export type TriggerDefinition = TriggerCase & {
+  /** A source by its name, or `occurrences`. */
+  readonly source: string
+  /** Of occurrences: only those of these types. */
+  readonly types?: readonly string[] | undefined
+  /** The first that holds counts; what it leaves out is the trigger’s own. */
+  readonly cases?: readonly TriggerCase[] | undefined
+  /** One firing for each key; that of the row or the event when left out. */
+  readonly key?: string | undefined
+  readonly notMoreOftenThan?: number | undefined
+  /** It waits for so many seconds, and then asks `unless` again. */
+  readonly after?: number | undefined
+  readonly unless?: string | undefined
+  /** Whether it rings for what a source found after it was away for longer than `lateAfterSeconds`. */
+  readonly late?: 'ring' | 'skip' | undefined
+  readonly lateAfterSeconds?: number | undefined
+  readonly options?: TriggerOptions | undefined
+}
+
+export const triggerLimits = Object.freeze({ cases: 20, references: 20, values: 50, seconds: 2_592_000, keyChars: 200 })
+
+/** A place in a definition, as a JSON Pointer, and what is wrong there. */
+export type TriggerFault = { readonly pointer: string; readonly says: string; readonly place?: RuleFault }
+
+type ReadCase = {
+  readonly when: Expression | undefined
+  readonly to: { readonly [Part in keyof Required<TriggerTarget>]: readonly Expression[] }
+  readonly template: string | undefined
+  readonly content: Partial<Writing> | undefined
+  readonly values: readonly (readonly [name: string, value: Expression])[]
+}
+
+/** What a row or an event makes of a trigger. */
+export type Fired =
+  | {
+      readonly is: 'fires'
+      readonly case: number
+      readonly key: string
+      readonly to: { readonly any?: string[]; readonly all?: string[]; readonly none?: string[] }
+      readonly template: string | undefined
+      readonly content: Partial<Writing> | undefined
+      readonly values: Values
+      readonly tag: string | undefined
+    }
+  | { readonly is: 'no-case'; readonly says: string }
+  | { readonly is: 'fault'; readonly says: string }
+
+/** A trigger that is read, ready to be asked about one row or event after the other. */
+export class Trigger {
+  readonly definition: TriggerDefinition
+  readonly #when: Expression | undefined
+  readonly #cases: readonly ReadCase[]
+  readonly #key: Expression | undefined
+  readonly #unless: Expression | undefined
+  readonly #tag: Expression | undefined
+
+  /** @throws {RuleRefused} for what {@link triggerFaults} names */
+  constructor(definition: TriggerDefinition) {
+    this.definition = definition
+    const { cases, key, unless, options = {} } = definition
+    this.#when = cases ? read(definition.when) : undefined
+    this.#cases = (cases ?? [definition]).map((one) => readCase({ ...inherited(definition), ...given(one) }))
+    this.#key = read(key)
+    this.#unless = read(unless)
+    this.#tag = read(options.tag)
+  }
+
+  /** Whether what would ring is not to, by now. */
+  isOver(now: Given): boolean {
+    return this.#unless?.holds(now).holds ?? false
+  }
+
+  /** @param ownKey of the row or the event, for a trigger that has none of its own */
+  fire(now: Given, ownKey: string): Fired {
+    const outer = this.#when?.holds(now)
+    if (outer && !outer.holds) return { is: 'no-case', says: outer.says ?? 'when does not hold' }
+    const says: string[] = []
+    for (const [at, one] of this.#cases.entries()) {
+      const answer = one.when?.holds(now) ?? { holds: true }
+      if (answer.holds) return this.#made(at, one, now, ownKey)
+      if (answer.says !== undefined) says.push(answer.says)
+    }
+    return { is: 'no-case', says: says[0] ?? 'no case holds' }
+  }
+
+  #made(at: number, one: ReadCase, now: Given, ownKey: string): Fired {
+    const fault = (what: string, says: string): Fired => ({ is: 'fault', says: `${what} ${says}` })
+    const key = this.#key ? textOf(this.#key, now) : ownKey
+    if (typeof key !== 'string') return fault('its key', key.says)
+    const to: { any?: string[]; all?: string[]; none?: string[] } = {}
+    for (const part of ['any', 'all', 'none'] as const) {
+      if (one.to[part].length === 0) continue
+      const references: string[] = []
+      for (const expression of one.to[part]) {
+        const reference = textOf(expression, now)
+        if (typeof reference !== 'string') return fault(`the reference ${expression.text}`, reference.says)
+        const wrong = parseReference(reference)
+        if (typeof wrong === 'string') return fault(`the reference “${reference.slice(0, 100)}”`, wrong)
+        references.push(reference)
+      }
+      to[part] = references
+    }
+    const values: [string, Value][] = []
+    for (const [name, expression] of one.values) {
+      const found = expression.evaluate(now)
+      if (found.is === 'neither') return fault(`the value ${name}`, `cannot be said: ${found.says}`)
+      const { value } = found
+      // A value that the row does not have stands in for nothing; a template says whether it can be without.
+      if (value === null) continue
+      if (typeof value === 'object')
+        return fault(`the value ${name}`, 'is neither text, nor a number, nor true or false')
+      values.push([name, value])
+    }
+    const tag = this.#tag ? textOf(this.#tag, now) : undefined
+    if (tag !== undefined && typeof tag !== 'string') return fault('its tag', tag.says)
+    const { template, content } = one
+    return {
+      is: 'fires',
+      case: at,
+      key: key.slice(0, triggerLimits.keyChars),
+      to,
+      template,
+      content,
+      values: Object.fromEntries(values),
+      tag,
+    }
+  }
+}
+
+const read = (text: string | undefined): Expression | undefined =>
+  text === undefined ? undefined : new Expression(text)
+
+const inherited = ({ to, template, content, values }: TriggerDefinition): TriggerCase => ({
+  to,
+  template,
+  content,
+  values,
+})
+
+/** What a case says itself, without what it leaves out. */
+const given = ({ when, to, template, content, values }: TriggerCase): TriggerCase =>
+  Object.fromEntries(
+    Object.entries({ when, to, template, content, values }).filter(([, value]) => value !== undefined),
+  ) as TriggerCase
+
+const readCase = ({ when, to = {}, template, content, values = {} }: TriggerCase): ReadCase => ({
+  when: read(when),
+  to: {
+    any: (to.any ?? []).map((one) => new Expression(one)),
+    all: (to.all ?? []).map((one) => new Expression(one)),
+    none: (to.none ?? []).map((one) => new Expression(one)),
+  },
+  // One of the two is said, the nearer one.
+  template: content !== undefined && template !== undefined ? undefined : template,
+  content,
+  values: Object.entries(values).map(([name, text]) => [name, new Expression(text)] as const),
+})
+
+/** A text; a number or a truth is written as one. */
+function textOf(expression: Expression, now: Given): string | { readonly says: string } {
+  const found = expression.evaluate(now)
+  if (found.is === 'neither') return { says: `cannot be said: ${found.says}` }
+  const { value } = found
+  if (typeof value === 'string') return value === '' ? { says: 'is empty' } : value
+  if (typeof value === 'number' || typeof value === 'boolean') return String(value)
+  return { says: 'is no text' }
+}
+
+/** What is wrong with a definition, each with its place. */
+export function triggerFaults(definition: TriggerDefinition): TriggerFault[] {
+  const faults: TriggerFault[] = []
+  const check = (pointer: string, text: string | undefined) => {
+    if (text === undefined) return
+    try {
+      new Expression(text)
+    } catch (error) {
+      if (!(error instanceof RuleRefused)) throw error
+      const [place] = error.faults
+      if (place) faults.push({ pointer, says: place.says, place })
+    }
+  }
+  const whole = (pointer: string, one: TriggerCase) => {
+    check(`${pointer}/when`, one.when)
+    for (const part of ['any', 'all', 'none'] as const)
+      for (const [i, text] of (one.to?.[part] ?? []).entries()) check(`${pointer}/to/${part}/${i}`, text)
+    for (const [name, text] of Object.entries(one.values ?? {})) check(`${pointer}/values/${name}`, text)
+    const references = [one.to?.any, one.to?.all, one.to?.none].flatMap((all) => all ?? []).length
+    if (references > Math.min(triggerLimits.references, targetLimits.references))
+      faults.push({ pointer: `${pointer}/to`, says: `has more than ${triggerLimits.references} references` })
+  }
+  whole('', definition)
+  const { cases, key, unless, after, options = {} } = definition
+  for (const [i, one] of (cases ?? []).entries()) whole(`/cases/${i}`, one)
+  for (const [i, one] of (cases ?? [definition]).entries()) {
+    const own = { ...inherited(definition), ...given(one) }
+    const pointer = cases ? `/cases/${i}` : ''
+    if (own.to?.any === undefined && own.to?.all === undefined)
+      faults.push({ pointer: `${pointer}/to`, says: 'is needed, with any or all: for whom it rings' })
+    if (own.template === undefined && own.content === undefined)
+      faults.push({ pointer: `${pointer}/template`, says: 'is needed, or content: what it says' })
+    if (one.template !== undefined && one.content !== undefined)
+      faults.push({ pointer: `${pointer}/content`, says: 'comes from the template; leave it out' })
+  }
+  check('/key', key)
+  check('/unless', unless)
+  check('/options/tag', options.tag)
+  if (unless !== undefined && after === undefined)
+    faults.push({ pointer: '/unless', says: 'belongs to after: it is asked again when that is over' })
+  return faults
+}

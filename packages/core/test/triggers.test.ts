@@ -1,0 +1,180 @@
+import { describe, expect, test } from '@jest/globals'
+import { RuleRefused } from '@zbell/core/rules'
+import { Expression, type Given, Trigger, type TriggerDefinition, triggerFaults } from '@zbell/core/triggers'
+
+const now: Given = {
+  row: {
+    id: 101,
+    route: 4,
+    delay: 17.5,
+    status: 'late',
+    departs: new Date('2026-11-28T17:30:00Z'),
+    berth: null,
+    tags: ['a', 'b'],
+    '__proto__ x': 1,
+    constructor: 'hull',
+  },
+  before: { delay: 3 },
+}
+const say = (text: string, given: Given = now) => {
+  const found = new Expression(text).evaluate(given)
+  return found.is === 'value' ? found.value : `neither: ${found.says}`
+}
+const refusal = (text: string) => {
+  try {
+    new Expression(text)
+    return undefined
+  } catch (error) {
+    if (error instanceof RuleRefused) return error.message
+    throw error
+  }
+}
+
+describe('an expression of a trigger', () => {
+  test.each([
+    ['row.delay >= 15 && (before.delay < 15 || !has(before.delay))', true],
+    ["'topic:route-' + string(row.route)", 'topic:route-4'],
+    ['row.delay + 5', 22.5],
+    ['60 * row.delay', 1_050],
+    ['row.id % 2 == 1.0', true],
+    ['row.route', 4],
+    ['row.berth == null', true],
+    ['row.departs > timestamp("2026-11-28T17:00:00Z")', true],
+    ['row.departs', '2026-11-28T17:30:00.000Z'],
+    ["row.tags.exists(one, one == 'b')", true],
+    ["row['__proto__ x'] + 0", 1],
+    ['row.constructor', 'hull'],
+    ["row.status.matches('^(late|early)$')", true],
+    ["{'delay': row.delay, 'tags': row.tags}", { delay: 17.5, tags: ['a', 'b'] }],
+    ['gone', false],
+  ])('%s', (text, expected) => expect(say(text)).toEqual(expected))
+
+  test.each([
+    ['row.missing', /field not found: missing|no such key/],
+    ["'user:' + row.berth", /overload/],
+    ['row.toString', /not found|no such key/],
+    ['1 / 0', /./],
+  ])('%s has no value, and says why', (text, says) => expect(say(text)).toMatch(says))
+
+  test('does not hold where it is neither yes nor no', () => {
+    expect(new Expression('row.missing > 3').holds(now).holds).toBe(false)
+    expect(new Expression('row.missing > 3 || row.delay > 3').holds(now)).toEqual({ holds: true })
+    expect(new Expression('row.delay').holds(now)).toEqual({ holds: false })
+  })
+
+  test.each([
+    ['', /wants a condition/],
+    ['user.pass == "season"', /“user” is not known here; there are row, before, event, gone, now/],
+    ['row.delay >=', /after >= a value is wanted/],
+    ['row.tags.all(a, row.tags.all(b, a != b))', /a loop within a loop/],
+    [`${'row.a + '.repeat(150)}1`, /parts|words/],
+  ])('%s is refused', (text, says) => expect(refusal(text)).toMatch(says))
+})
+
+const late: TriggerDefinition = {
+  source: 'sailings',
+  when: 'row.delay >= 15 && (before.delay < 15 || !has(before.delay))',
+  to: { any: ["'topic:route-' + string(row.route)"] },
+  template: 'delay',
+  values: { vessel: 'row.status', delay: 'row.delay', berth: 'row.berth' },
+  key: 'string(row.id)',
+  options: { tag: "'sailing-' + string(row.id)", urgency: 'high' },
+}
+
+describe('a trigger', () => {
+  test('fires with its references, its values and its key; a value that the row does not have is left out', () => {
+    expect(new Trigger(late).fire(now, 'own')).toEqual({
+      is: 'fires',
+      case: 0,
+      key: '101',
+      to: { any: ['topic:route-4'] },
+      template: 'delay',
+      content: undefined,
+      values: { vessel: 'late', delay: 17.5 },
+      tag: 'sailing-101',
+    })
+    expect(new Trigger({ ...late, key: undefined }).fire(now, 'own')).toMatchObject({ key: 'own' })
+  })
+
+  test('fires for no row for which its condition does not hold, also one that is new', () => {
+    expect(new Trigger(late).fire({ ...now, before: { delay: 16 } }, '')).toMatchObject({ is: 'no-case' })
+    expect(new Trigger(late).fire({ ...now, before: {} }, '')).toMatchObject({ is: 'fires' })
+    expect(new Trigger(late).fire({ row: {}, before: {} }, '')).toMatchObject({ is: 'no-case' })
+  })
+
+  test('takes the first case that holds, with what the trigger says for all', () => {
+    const cases = [
+      { when: "row.status == 'cancelled'", template: 'cancelled' },
+      { when: 'row.delay > 10', to: { any: ["'user:ada'"] } },
+      { when: 'true', content: { title: 'Something changed' } },
+    ]
+    const trigger = new Trigger({ ...late, when: undefined, cases })
+    const cancelled = { row: { ...(now.row as object), status: 'cancelled' }, before: {} }
+    expect(trigger.fire(cancelled, '')).toMatchObject({
+      case: 0,
+      template: 'cancelled',
+      to: { any: ['topic:route-4'] },
+    })
+    expect(trigger.fire(now, '')).toMatchObject({ case: 1, template: 'delay', to: { any: ['user:ada'] } })
+    const small = { row: { ...(now.row as object), delay: 1 }, before: {} }
+    expect(trigger.fire(small, '')).toMatchObject({
+      case: 2,
+      content: { title: 'Something changed' },
+      template: undefined,
+    })
+    const outer = new Trigger({ ...late, cases })
+    expect(outer.fire(small, '')).toMatchObject({ is: 'no-case' })
+  })
+
+  test.each([
+    [{ name: 'two words' }, /the reference “user:two words”/],
+    [{ name: null }, /the reference 'user:' \+ row.name cannot be said/],
+    [{ name: '' }, /./],
+    [{}, /cannot be said/],
+  ])('names nobody else than it means: %j', (row, says) => {
+    const fired = new Trigger({ source: 's', to: { any: ["'user:' + row.name"] }, content: { title: 'T' } }).fire(
+      { row },
+      'k',
+    )
+    expect(fired).toMatchObject({ is: 'fault', says: expect.stringMatching(says) })
+  })
+
+  test('keeps what stands in a name within its own reference', () => {
+    const to = { any: ["'user:' + row.name"] }
+    for (const name of ['everyone', 'topic:all', "x' || true", '{vessel}'])
+      expect(new Trigger({ source: 's', to, content: { title: 'T' } }).fire({ row: { name } }, 'k')).toMatchObject(
+        /\s/.test(name) ? { is: 'fault' } : { to: { any: [`user:${name}`] } },
+      )
+  })
+
+  test('is over when unless holds by then', () => {
+    const trigger = new Trigger({ ...late, after: 900, unless: 'gone || row.delay < 5' })
+    expect(trigger.isOver(now)).toBe(false)
+    expect(trigger.isOver({ row: { delay: 2 } })).toBe(true)
+    expect(trigger.isOver({ row: {}, gone: true })).toBe(true)
+  })
+
+  test('tells each fault at its place', () => {
+    expect(triggerFaults(late)).toEqual([])
+    const faults = triggerFaults({
+      source: 's',
+      when: 'row.delay >',
+      key: 'sailing.id',
+      unless: 'true',
+      values: { delay: 'row.' },
+      cases: [{ template: 'a', content: { title: 'b' } }, { to: { any: ['user'] } }],
+      options: { tag: '1 +' },
+    })
+    expect(faults.map(({ pointer }) => pointer)).toEqual([
+      '/when',
+      '/values/delay',
+      '/cases/1/to/any/0',
+      '/cases/0/to',
+      '/cases/0/content',
+      '/cases/1/template',
+      '/key',
+      '/options/tag',
+      '/unless',
+    ])
+  })
+})
