@@ -39,8 +39,6 @@ describe('what stands in the fields', () => {
         perLanguage: { nb: { title: 'Forsinket' } },
       },
       values: { delay: 15, berth: '2' },
-      urgency: 'normal',
-      ttlSeconds: 86_400,
       spreadSeconds: 0,
     })
   })
