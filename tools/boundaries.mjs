@@ -46,6 +46,7 @@ const packages = {
 const rooms = {
   http: [
     'intake',
+    'triggers',
     'scheduler',
     'credentials',
     'people',
@@ -61,6 +62,7 @@ const rooms = {
     'store',
   ],
   intake: ['engine', 'gateways', 'telemetry', 'problems', 'store'],
+  triggers: ['intake', 'problems', 'store'],
   scheduler: ['credentials', 'intake', 'engine', 'problems', 'store'],
   credentials: ['gateways', 'people', 'telemetry', 'vault', 'problems', 'store'],
   people: ['vault', 'problems', 'store'],

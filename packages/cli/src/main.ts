@@ -22,6 +22,7 @@ import { setupCommand } from './commands/setup.ts'
 import { templateCommands } from './commands/templates.ts'
 import { topicCommands } from './commands/topics.ts'
 import { transferCommands } from './commands/transfer.ts'
+import { triggerCommands } from './commands/triggers.ts'
 import { userCommands } from './commands/users.ts'
 import { vaultCommands } from './commands/vault.ts'
 import { exitCodes, sayFailure } from './exit-codes.ts'
@@ -59,6 +60,7 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
   templateCommands(program, io, done)
   scheduleCommands(program, io, done)
   segmentCommands(program, io, done)
+  triggerCommands(program, io, done)
   channelCommands(program, io, done)
   restraintCommands(program, io, done)
   planCommands(program, io, done)

@@ -10,6 +10,7 @@ import { restraintOperations } from './operations/restraint.ts'
 import { schedulesOperations } from './operations/schedules.ts'
 import { segmentsOperations } from './operations/segments.ts'
 import { sessionsOperations } from './operations/sessions.ts'
+import { triggersOperations } from './operations/triggers.ts'
 import type { RouteName } from './routes.ts'
 
 export type { Caller, Operation } from './operations/operation.ts'
@@ -25,6 +26,7 @@ export const operations = {
   ...schedulesOperations,
   ...restraintOperations,
   ...segmentsOperations,
+  ...triggersOperations,
   ...handsetsOperations,
   ...installedOperations,
 } as const satisfies Record<RouteName, Operation>

@@ -15,6 +15,7 @@ const condition = (more: Partial<Condition> = {}, gateways: GatewayState[] = [ga
   jobs: [],
   unrung: [],
   unheard: [],
+  runaways: [],
   stopped: undefined,
   processes: [{ does: 'everything', gateways }],
   queue: { due: 0, oldestDueMs: undefined },

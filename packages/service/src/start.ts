@@ -29,6 +29,8 @@ import { wakeRejected } from './store/notifications/read-waiting.ts'
 import { Metrics } from './telemetry/metrics.ts'
 import { Pace } from './telemetry/pace.ts'
 import { Presence } from './telemetry/presence.ts'
+import { TriggerClock } from './triggers/trigger-clock.ts'
+import { Triggers } from './triggers/triggers.ts'
 import { operatorKey } from './vault/key-files.ts'
 import { givenKeyring, keptKeyring } from './vault/keyring.ts'
 import { Vault } from './vault/vault.ts'
@@ -84,10 +86,14 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const intake = new Intake({ database, gateways, pace, keptDays, ...engine.forIntake })
     const schedules = new Schedules(database, intake, keptDays)
     const stops = new Stops(database, intake)
+    const triggers = new Triggers(database, intake, keptDays, (state) => metrics.firings.inc({ state }))
     if (does(config, 'clock')) {
       const clock = new ScheduleClock(database, schedules, log, (state) => metrics.scheduleRuns.inc({ state }))
       opened.push({ part: 'schedules', close: () => clock.close() })
       clock.start()
+      const triggerClock = new TriggerClock(triggers, log)
+      opened.push({ part: 'triggers', close: () => triggerClock.close() })
+      triggerClock.start()
     }
     const http = httpServer({
       config,
@@ -101,6 +107,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       intake,
       schedules,
       stops,
+      triggers,
       answersApi: does(config, 'http'),
       checks,
       handsets,

@@ -88,6 +88,11 @@ export const problems = {
     title: 'There is no such schedule in this app and environment.',
     does: 'Check the name; the list of schedules has all of them.',
   },
+  'unknown-trigger': {
+    status: 404,
+    title: 'There is no such trigger in this app and environment.',
+    does: 'Check the name; the list of triggers has all of them.',
+  },
   'unknown-channel': {
     status: 404,
     title: 'There is no such channel in this app and environment.',

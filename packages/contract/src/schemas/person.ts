@@ -163,6 +163,7 @@ export const appSettings = z
     timeZone: z.string().describe('By this clock those are meant whose devices have told none.'),
     quietHours,
     caps,
+    runawayFloor: z.int().describe('A trigger that fires less often within an hour is not stopped as a runaway.'),
     proofKey: z.boolean().describe('A key for proofs is there.'),
   })
   .meta({ id: 'AppSettings' })
@@ -171,6 +172,7 @@ export const appSettingsChange = z.strictObject({
   requireProof: z.boolean().optional(),
   openTopics: z.boolean().optional(),
   timeZone: timeZone.optional(),
+  runawayFloor: z.int().min(1).max(1_000_000).optional(),
   quietHours: quietHours.optional(),
   caps: caps.optional(),
   askFrom: z

@@ -41,6 +41,8 @@ export type Condition = {
   readonly unrung: readonly UnrungSchedule[]
   /** Schedules that ring for nobody, so often in a row, or have been paused for so many days. */
   readonly unheard: readonly { readonly name: string; readonly because: 'nobody' | 'paused'; readonly count: number }[]
+  /** Triggers that were stopped as runaways. */
+  readonly runaways: readonly { readonly name: string; readonly because: string }[]
   /** The app is stopped. */
   readonly stopped: { readonly reason: string; readonly by: string; readonly sinceSeconds: number } | undefined
   /** Devices whose turn has come, and since when the first of them waits. */
@@ -55,7 +57,7 @@ const muchShare = 0.2
 
 /** What is wrong at the moment, worst first; empty when all is well. */
 export function troublesOf(
-  { processes, queue, databaseMs, jobs, unrung, unheard, stopped }: Condition,
+  { processes, queue, databaseMs, jobs, unrung, unheard, runaways, stopped }: Condition,
   nowMs: number,
 ): Trouble[] {
   const waitsMs = queue.due > 0 && queue.oldestDueMs !== undefined ? nowMs - queue.oldestDueMs : 0
@@ -76,6 +78,10 @@ export function troublesOf(
     ...(ticks ? jobs.flatMap(jobTrouble) : []),
     ...unrung.map(scheduleTrouble),
     ...unheard.map(unheardTrouble),
+    ...runaways.map(({ name, because }) => ({
+      says: `The trigger ${name} was paused before it rang everybody: ${because}.`,
+      does: 'See its log: zbell trigger log. When it is right so, let it go on: zbell trigger enable.',
+    })),
     ...(waitsMs > longWaitMs
       ? [
           {

@@ -27,6 +27,7 @@ import { serveSetup } from './routes/setup.ts'
 import { serveTemplates } from './routes/templates.ts'
 import { serveTopics } from './routes/topics.ts'
 import { serveTransfer } from './routes/transfer.ts'
+import { serveTriggers } from './routes/triggers.ts'
 import { serveVault } from './routes/vault.ts'
 import type { OperationRouter } from './serve-operation.ts'
 
@@ -58,6 +59,7 @@ export function serveOperations(
   serveSchedules(on, database, parts.schedules)
   serveFeed(on, database, config['http.publicUrl'], parts.url)
   serveChannels(on, database, limits, onChange)
+  serveTriggers(on, database, parts.triggers)
   serveRestraint(on, database, parts.stops, limits, onChange)
   serveActivityFiles(on, database)
   serveTemplates(on, database)

@@ -12,6 +12,7 @@ import type { CredentialRow } from '../store/apps/credentials.ts'
 import type { Milestones } from '../store/apps/milestones.ts'
 import type { Database } from '../store/database.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
+import type { Triggers } from '../triggers/triggers.ts'
 import type { Vault } from '../vault/vault.ts'
 
 /** What the HTTP interface needs of the rest of the process. */
@@ -27,6 +28,7 @@ export type HttpParts = {
   readonly intake: Intake
   readonly schedules: Schedules
   readonly stops: Stops
+  readonly triggers: Triggers
   /** Whether more is answered than how this process is. */
   readonly answersApi: boolean
   readonly desk: CredentialDesk

@@ -9,6 +9,7 @@ import { forgetCapPages } from '../store/restraint/caps.ts'
 import { allStops } from '../store/restraint/stops.ts'
 import { countUnheard, forgetRuns } from '../store/schedules/runs.ts'
 import { forgetSessions } from '../store/sessions/sessions.ts'
+import { forgetFirings } from '../store/triggers/firings.ts'
 import type { BackgroundJob } from './background-jobs.ts'
 
 /** Schedules that nobody hears, and apps that are stopped. */
@@ -52,6 +53,11 @@ export function jobsOfService(given: {
       ? []
       : [
           { name: 'prune-deliveries', everySeconds: 60, run: prune },
+          {
+            name: 'forget-firings',
+            everySeconds: 3_600,
+            run: (mayGoOn: () => boolean) => forgetFirings(database, deliveryDays, mayGoOn),
+          },
           {
             name: 'forget-runs',
             everySeconds: 3_600,

@@ -68,6 +68,12 @@ export class Metrics {
     labelNames: ['state'],
     registers: [this.registry],
   })
+  readonly firings = new Counter({
+    name: 'zbell_firings_total',
+    help: 'Firings of triggers that this process settled, by what became of them.',
+    labelNames: ['state'],
+    registers: [this.registry],
+  })
   readonly unheardSchedules = new Gauge({
     name: 'zbell_schedules_unheard',
     help: 'Schedules that rang for nobody three times running, or have been paused for a week while their times went by.',

@@ -12,6 +12,8 @@ export type Settings = {
   readonly timeZone: string
   readonly quietHours: readonly QuietWindow[]
   readonly caps: readonly Cap[]
+  /** A trigger that fires less often within an hour is no runaway. */
+  readonly runawayFloor: number
 }
 export type SettingsRow = Settings & { readonly proofKey: Buffer | null }
 
@@ -23,6 +25,7 @@ const presets: Settings = Object.freeze({
   timeZone: 'UTC',
   quietHours: [],
   caps: [],
+  runawayFloor: 10_000,
 })
 
 export async function readSettings(database: Database, { app, environment }: Scope): Promise<SettingsRow> {

@@ -16,6 +16,7 @@ import { durations } from './0015-durations.ts'
 import { rules } from './0016-rules.ts'
 import { schedules } from './0017-schedules.ts'
 import { restraint } from './0018-restraint.ts'
+import { triggers } from './0019-triggers.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -39,4 +40,5 @@ export const migrations: readonly Migration[] = [
   { no: 16, name: 'rules', statements: rules },
   { no: 17, name: 'schedules', statements: schedules },
   { no: 18, name: 'restraint', statements: restraint },
+  { no: 19, name: 'triggers', statements: triggers },
 ]

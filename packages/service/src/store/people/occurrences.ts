@@ -3,6 +3,7 @@ import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Database, Tx } from '../database.ts'
 import { commas } from '../fragments.ts'
+import { leaveEvents } from '../triggers/events.ts'
 import { ensureUser } from './ensure-user.ts'
 
 export type NewOccurrence = {
@@ -29,6 +30,7 @@ export async function storeOccurrences(
     for (const name of new Set(occurrences.flatMap(({ user }) => (user === undefined ? [] : [user]))))
       users.set(name, await ensureUser(tx, scope, name))
     const own = person && (await person(tx))
+    const where = { appNo: scope.app.no, environment: scope.environment }
     const rows = occurrences.map(({ id, source, type, at, data, user }) => {
       const identity = createHash('sha256')
         .update(JSON.stringify([source, id]))
@@ -37,11 +39,16 @@ export async function storeOccurrences(
       return sql`(${scope.app.no}, ${scope.environment}, ${identity}, ${source}, ${id}, ${type}, ${userNo}, ${at},
         ${data === undefined ? null : JSON.stringify(data)}, utc_timestamp(3))`
     })
-    const { affectedRows } = await tx.change(
+    const added = await tx.rows<{ no: number }>(
       sql`insert ignore into occurrences (app_no, environment, identity, source, id, type, user_no, at, data, taken_at)
-          values ${commas(rows)}`,
+          values ${commas(rows)} returning no`,
     )
-    return affectedRows
+    await leaveEvents(
+      tx,
+      where,
+      added.map(({ no }) => no),
+    )
+    return added.length
   })
 }
 

@@ -1,0 +1,166 @@
+import type { Firing, Trigger } from '@zbell/contract'
+import type { Command } from 'commander'
+import { table } from '../drawing/table.ts'
+import { cut, safe } from '../drawing/text.ts'
+import { moment } from '../drawing/time.ts'
+import { exitCodes, UsageError } from '../exit-codes.ts'
+import type { Io } from '../io.ts'
+import { type Context, printJson, type Run, withContext } from './context.ts'
+import { readObjectFile } from './notification-file.ts'
+
+type PageFlags = { readonly limit: string; readonly after?: string }
+type TryFlags = { readonly event?: string; readonly row?: string; readonly before?: string }
+
+export function triggerCommands(program: Command, io: Io, done: Run): void {
+  const group = program.command('trigger').description('What rings without a person: when a row or an event fits')
+  group
+    .command('list')
+    .description('Triggers by name')
+    .addHelpText('after', '\nExample:\n  $ zbell trigger list')
+    .action(withContext<object, []>(io, done, list))
+  group
+    .command('show <name>')
+    .description('A trigger as it was saved')
+    .addHelpText('after', '\nExample:\n  $ zbell trigger show booked')
+    .action(
+      withContext<object, [string]>(io, done, async (context, trigger) =>
+        tell(context, await context.client.call('readTrigger', { params: { app: context.app, trigger } })),
+      ),
+    )
+  group
+    .command('save <file>')
+    .description('Save the trigger that a file (YAML or JSON) holds; it is off until it is enabled')
+    .option('--enable', 'switch it on at once')
+    .addHelpText('after', '\nExample:\n  $ zbell trigger save booked.yaml --enable')
+    .action(withContext<{ enable?: boolean }, [string]>(io, done, save))
+  group
+    .command('try <name>')
+    .description('What would come of an event or a row; nothing is stored and nothing is sent')
+    .option('--event <json>', 'an event, such as \'{"type": "…", "data": {…}}\'')
+    .option('--row <json>', 'a row')
+    .option('--before <json>', 'the row as it was before')
+    .addHelpText(
+      'after',
+      `\nExample:\n  $ zbell trigger try booked --event '{"subject": "ada", "data": {"sailing": 101}}'`,
+    )
+    .action(withContext<TryFlags, [string]>(io, done, tryIt))
+  for (const [verb, enabled] of [
+    ['enable', true],
+    ['disable', false],
+  ] as const)
+    group
+      .command(`${verb} <name>`)
+      .description(enabled ? 'Switch a trigger on, also one that was paused as a runaway' : 'Switch a trigger off')
+      .addHelpText('after', `\nExample:\n  $ zbell trigger ${verb} booked`)
+      .action(
+        withContext<object, [string]>(io, done, async (context, trigger) => {
+          const { client, app, flags } = context
+          const changed = await client.call('changeTrigger', { params: { app, trigger }, body: { enabled } })
+          if (flags.json) printJson(context.io, changed)
+          else context.io.out(`${trigger} is ${enabled ? 'on' : 'off'}.\n`)
+          return exitCodes.done
+        }),
+      )
+  group
+    .command('log <name>')
+    .description('What came of each event and row, newest first')
+    .option('--limit <count>', 'at most so many, up to 200', '20')
+    .option('--after <place>', 'go on where the page before ended')
+    .addHelpText('after', '\nExample:\n  $ zbell trigger log booked')
+    .action(withContext<PageFlags, [string]>(io, done, log))
+  group
+    .command('delete <name>')
+    .description('Delete a trigger, with its log')
+    .addHelpText('after', '\nExample:\n  $ zbell trigger delete booked')
+    .action(
+      withContext<object, [string]>(io, done, async ({ client, app, io: out }, trigger) => {
+        await client.call('deleteTrigger', { params: { app, trigger } })
+        out.out(`${trigger} is gone.\n`)
+        return exitCodes.done
+      }),
+    )
+}
+
+async function save(context: Context<{ enable?: boolean }>, file: string): Promise<number> {
+  const { client, app, flags } = context
+  const { trigger, ...definition } = readObjectFile(file) as { trigger?: string }
+  if (typeof trigger !== 'string') throw new UsageError(`${file} says no name: begin it with trigger: NAME.`)
+  const body = { ...definition, ...(flags.enable ? { enabled: true } : {}) }
+  return tell(context, await client.call('saveTrigger', { params: { app, trigger }, body: body as never }))
+}
+
+async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
+  const page = { items: await client.all('listTriggers', { params: { app } }), next: null }
+  if (flags.json) printJson(io, page)
+  else if (page.items.length === 0) io.out('There is no trigger yet. Save one with: zbell trigger save FILE\n')
+  else {
+    const rows = page.items.map((one) => [
+      one.name,
+      stateOf(one),
+      safe(String((one.definition as { source?: string }).source ?? '')),
+      String(one.version),
+      moment(one.changedAt, io),
+    ])
+    io.out(table(['trigger', 'is', 'source', 'version', 'changed'], rows, paint.dim))
+  }
+  return exitCodes.done
+}
+
+const stateOf = ({ enabled, pausedBecause }: Trigger): string =>
+  pausedBecause !== null ? 'paused' : enabled ? 'on' : 'off'
+
+function tell({ flags, io, paint }: Context<object>, one: Trigger): number {
+  if (flags.json) printJson(io, one)
+  else {
+    io.out(`${paint.strong(one.name)} ${stateOf(one)}, version ${one.version}, by ${safe(one.madeBy)}\n`)
+    if (one.pausedBecause !== null) io.out(`Paused: ${safe(one.pausedBecause)}\n`)
+    io.out(`${safe(JSON.stringify(one.definition, null, 2))}\n`)
+  }
+  return exitCodes.done
+}
+
+const objectIn = (flag: string, text: string | undefined): Record<string, never> | undefined => {
+  if (text === undefined) return undefined
+  try {
+    return JSON.parse(text) as Record<string, never>
+  } catch {
+    throw new UsageError(`${flag} is not JSON: ${text.slice(0, 60)}`)
+  }
+}
+
+async function tryIt({ client, app, flags, io, paint }: Context<TryFlags>, trigger: string): Promise<number> {
+  const given = {
+    event: objectIn('--event', flags.event),
+    row: objectIn('--row', flags.row),
+    before: objectIn('--before', flags.before),
+  }
+  const body = Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined))
+  const tried = await client.call('tryTrigger', { params: { app, trigger }, body })
+  if (flags.json) printJson(io, tried)
+  else if (tried.is === 'fires') {
+    io.out(
+      `It fires, by case ${(tried.caseNo ?? 0) + 1}, for the key ${paint.strong(safe(tried.key ?? ''))}, and would send\n`,
+    )
+    io.out(`${safe(JSON.stringify(tried.request, null, 2))}\n`)
+  } else io.out(`${tried.is === 'fault' ? 'It cannot ring' : 'It does not fire'}: ${safe(tried.says ?? '')}\n`)
+  return exitCodes.done
+}
+
+async function log({ client, app, flags, io, paint }: Context<PageFlags>, trigger: string): Promise<number> {
+  const { limit, after } = flags
+  const page = await client.call('listFirings', { params: { app, trigger }, query: { limit, after } })
+  if (flags.json) printJson(io, page)
+  else if (page.items.length === 0) io.out('Nothing came to it yet.\n')
+  else {
+    const rows = page.items.map((one: Firing) => [
+      moment(one.at, io),
+      safe(cut(one.key, 40)),
+      one.state,
+      one.notification ?? '',
+      safe(cut(one.says ?? '', 70)),
+    ])
+    io.out(table(['at', 'key', 'became', 'notification', ''], rows, paint.dim))
+    if (page.next !== null) io.out(paint.dim(`more: --after ${page.next}\n`))
+  }
+  return exitCodes.done
+}

@@ -1,0 +1,74 @@
+import { type Firing, type Trigger, triggerName } from '@zbell/contract'
+import type { TriggerDefinition } from '@zbell/core/triggers'
+import { invalid } from '../../problems/problem.ts'
+import { whereOf } from '../../store/apps/where.ts'
+import type { Database } from '../../store/database.ts'
+import { type FiringRow, listFirings } from '../../store/triggers/firings.ts'
+import { listTriggers, type TriggerRow } from '../../store/triggers/triggers.ts'
+import type { Triggers } from '../../triggers/triggers.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+import { nameAtPlace, numberAtPlace, pageView, placeOfName } from '../views.ts'
+
+export function serveTriggers(on: OperationRouter, database: Database, triggers: Triggers): void {
+  on.serve('listTriggers', async ({ caller: { scope }, query: { limit, after } }) => {
+    const rows = await listTriggers(database, whereOf(scope), limit + 1, nameAtPlace(after))
+    return pageView(rows, limit, ({ name }) => placeOfName(name), triggerView)
+  })
+
+  on.serve('readTrigger', async ({ caller: { scope }, params }) =>
+    triggerView(await triggers.need(scope, params.trigger)),
+  )
+
+  on.serve('saveTrigger', async ({ caller: { scope, actor }, params: { trigger: name }, body }) => {
+    const { error } = triggerName.safeParse(name)
+    if (error) throw invalid('/trigger', `${error.issues[0]?.message} as a name`)
+    return triggerView(
+      await triggers.save(scope, name, body as TriggerDefinition & { readonly enabled: boolean }, actor),
+    )
+  })
+
+  on.serve('changeTrigger', async ({ caller: { scope }, params, body }) =>
+    triggerView(await triggers.enable(scope, params.trigger, body.enabled)),
+  )
+
+  on.serve('deleteTrigger', async ({ caller: { scope }, params }) => {
+    await triggers.delete(scope, params.trigger)
+    return undefined
+  })
+
+  on.serve('tryTrigger', async ({ caller: { scope }, params, body }) => {
+    const { request, ...tried } = await triggers.try(scope, params.trigger, body)
+    return { ...tried, request: request as never }
+  })
+
+  on.serve('listFirings', async ({ caller: { scope }, params, query: { limit, after } }) => {
+    const { no } = await triggers.need(scope, params.trigger)
+    const rows = await listFirings(database, no, limit + 1, numberAtPlace(after))
+    return pageView(rows, limit, (row) => String(row.no), firingView)
+  })
+}
+
+const triggerView = ({
+  name,
+  version,
+  definition,
+  enabled,
+  pausedBecause,
+  madeBy,
+  changedAt,
+}: TriggerRow): Trigger => ({
+  name,
+  version,
+  definition: definition as never,
+  enabled,
+  pausedBecause,
+  madeBy,
+  changedAt: changedAt.toISOString(),
+})
+
+const firingView = ({ at, dueAt, given, ...row }: FiringRow): Firing => ({
+  ...row,
+  given: given as never,
+  at: at.toISOString(),
+  dueAt: dueAt?.toISOString() ?? null,
+})

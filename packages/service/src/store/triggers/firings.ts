@@ -1,0 +1,129 @@
+import { createHash } from 'node:crypto'
+import { uuidFromBytes } from '@zbell/core'
+import { sql } from 'drizzle-orm'
+import type { Where } from '../apps/where.ts'
+import { uuidBuffer } from '../columns.ts'
+import type { Database, Reader, Tx } from '../database.ts'
+
+export const firingStates = ['rung', 'waiting', 'over', 'held', 'nobody', 'no-case', 'fault', 'dropped'] as const
+export type FiringState = (typeof firingStates)[number]
+
+export type NewFiring = {
+  readonly triggerNo: number
+  readonly version: number
+  readonly key: string
+  /** The row or the event. */
+  readonly given: unknown
+  readonly state: FiringState
+  readonly says?: string | undefined
+  readonly caseNo?: number | undefined
+  /** What is to ring when its wait is over. */
+  readonly ring?: unknown
+  readonly notification?: string | undefined
+  readonly afterSeconds?: number | undefined
+}
+
+const keyHash = (key: string): Buffer => createHash('sha256').update(key).digest().subarray(0, 16)
+
+export async function storeFiring(tx: Tx, one: NewFiring): Promise<void> {
+  await tx.change(
+    sql`insert into firings (trigger_no, version, key_hash, key_text, given, state, says, case_no, ring, notification_id, fired_at, due_at)
+        values (${one.triggerNo}, ${one.version}, ${keyHash(one.key)}, ${one.key.slice(0, 200)}, ${JSON.stringify(one.given)},
+          ${one.state}, ${one.says?.slice(0, 300) ?? null}, ${one.caseNo ?? null}, ${one.ring === undefined ? null : JSON.stringify(one.ring)},
+          ${one.notification === undefined ? null : uuidBuffer(one.notification)}, utc_timestamp(3),
+          ${one.afterSeconds === undefined ? null : sql`utc_timestamp(3) + interval ${one.afterSeconds} second`})`,
+  )
+}
+
+/** Whether it fired for a key within so many seconds. */
+export async function firedLately(tx: Reader, triggerNo: number, key: string, seconds: number): Promise<boolean> {
+  const rows = await tx.rows(
+    sql`select 1 from firings where trigger_no = ${triggerNo} and key_hash = ${keyHash(key)}
+          and fired_at > utc_timestamp(3) - interval ${seconds} second and state in ('rung', 'waiting', 'nobody') limit 1`,
+  )
+  return rows.length > 0
+}
+
+export type FiringRow = {
+  readonly no: number
+  readonly version: number
+  readonly key: string
+  readonly given: unknown
+  readonly state: FiringState
+  readonly says: string | null
+  readonly caseNo: number | null
+  readonly notification: string | null
+  readonly at: Date
+  readonly dueAt: Date | null
+}
+
+type Stored = Omit<FiringRow, 'given' | 'notification'> & { given: string; notification: Buffer | null }
+
+/** Newest first. @param before the number of the last one of the page before */
+export async function listFirings(
+  reader: Reader,
+  triggerNo: number,
+  limit: number,
+  before = Number.MAX_SAFE_INTEGER,
+): Promise<FiringRow[]> {
+  const rows = await reader.rows<Stored>(
+    sql`select no, version, key_text as \`key\`, cast(given as char) as given, state, says, case_no as caseNo,
+          notification_id as notification, fired_at as at, due_at as dueAt
+        from firings where trigger_no = ${triggerNo} and no < ${before} order by no desc limit ${limit}`,
+  )
+  return rows.map(({ given, notification, ...row }) => ({
+    ...row,
+    given: JSON.parse(given) as unknown,
+    notification: notification && uuidFromBytes(notification),
+  }))
+}
+
+/** A firing whose wait is over. */
+export type DueFiring = {
+  readonly no: number
+  readonly triggerNo: number
+  readonly name: string
+  readonly appNo: number
+  readonly environment: Where['environment']
+  readonly definition: string
+  readonly given: string
+  readonly ring: string
+}
+
+/** Those whose wait is over, the longest due first. */
+export const dueFirings = (database: Database, limit: number): Promise<DueFiring[]> =>
+  database.rows<DueFiring>(
+    sql`select f.no, f.trigger_no as triggerNo, t.name, t.app_no as appNo, t.environment, cast(v.definition as char) as definition,
+          cast(f.given as char) as given, cast(f.ring as char) as ring
+        from firings f force index (by_due) join triggers t on t.no = f.trigger_no
+        join trigger_versions v on v.trigger_no = f.trigger_no and v.version = f.version
+        where f.state = 'waiting' and f.due_at <= utc_timestamp(3) order by f.due_at limit ${limit}`,
+  )
+
+/** Says what came of one that waited. @returns false when somebody else has said it */
+export async function settleFiring(
+  tx: Tx,
+  no: number,
+  how: { readonly state: FiringState; readonly says?: string | undefined; readonly notification?: string | undefined },
+): Promise<boolean> {
+  const { affectedRows } = await tx.change(
+    sql`update firings set state = ${how.state}, says = ${how.says?.slice(0, 300) ?? null}, ring = null,
+          notification_id = ${how.notification === undefined ? null : uuidBuffer(how.notification)}
+        where no = ${no} and state = 'waiting'`,
+  )
+  return affectedRows === 1
+}
+
+/** So many go in one transaction. */
+const together = 5_000
+
+/** Forgets firings of long ago. */
+export async function forgetFirings(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
+  while (mayGoOn()) {
+    const { affectedRows } = await database.change(
+      sql`delete from firings where fired_at < utc_timestamp(3) - interval ${days} day and state <> 'waiting'
+          order by no limit ${together}`,
+    )
+    if (affectedRows < together) return
+  }
+}

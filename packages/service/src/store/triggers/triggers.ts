@@ -1,0 +1,161 @@
+import type { TriggerDefinition } from '@zbell/core/triggers'
+import { sql } from 'drizzle-orm'
+import { settingsOf } from '../apps/settings.ts'
+import type { Where } from '../apps/where.ts'
+import type { Database, Reader, Tx } from '../database.ts'
+
+/** A trigger as it is kept. */
+export type TriggerRow = {
+  readonly no: number
+  readonly appNo: number
+  readonly environment: Where['environment']
+  readonly name: string
+  readonly version: number
+  readonly definition: TriggerDefinition
+  readonly enabled: boolean
+  /** A runaway was stopped, and why; it goes on when somebody says so. */
+  readonly pausedBecause: string | null
+  readonly busiest: number
+  readonly madeBy: string
+  readonly changedAt: Date
+}
+
+type Stored = Omit<TriggerRow, 'definition' | 'enabled'> & { definition: string; enabled: number }
+
+const columns = sql`no, app_no as appNo, environment, name, version, cast(definition as char) as definition, enabled,
+  paused_because as pausedBecause, busiest, made_by as madeBy, changed_at as changedAt`
+
+const rowOf = ({ definition, enabled, ...rest }: Stored): TriggerRow => ({
+  ...rest,
+  definition: JSON.parse(definition) as TriggerDefinition,
+  enabled: enabled === 1,
+})
+
+const own = ({ appNo, environment }: Where) => sql`app_no = ${appNo} and environment = ${environment}`
+
+/** By name. @param after the name of the last one before */
+export async function listTriggers(reader: Reader, where: Where, limit: number, after = ''): Promise<TriggerRow[]> {
+  const rows = await reader.rows<Stored>(
+    sql`select ${columns} from triggers where ${own(where)} and name > ${after} order by name limit ${limit}`,
+  )
+  return rows.map(rowOf)
+}
+
+export async function findTrigger(reader: Reader, where: Where, name: string): Promise<TriggerRow | undefined> {
+  const [row] = await reader.rows<Stored>(sql`select ${columns} from triggers where ${own(where)} and name = ${name}`)
+  return row && rowOf(row)
+}
+
+/** Those that are switched on for a source and not paused. */
+export async function triggersOfSource(reader: Reader, where: Where, source: string): Promise<TriggerRow[]> {
+  const rows = await reader.rows<Stored>(
+    sql`select ${columns} from triggers where ${own(where)} and source = ${source} and enabled = true order by no`,
+  )
+  return rows.map(rowOf)
+}
+
+export async function countOtherTriggers(reader: Reader, where: Where, name: string): Promise<number> {
+  const [row] = await reader.rows<{ count: number }>(
+    sql`select count(*) as count from triggers where ${own(where)} and name <> ${name}`,
+  )
+  return row?.count ?? 0
+}
+
+/** Saves one under its name; a change is another version, and the one before is kept. */
+export async function saveTrigger(
+  database: Database,
+  { appNo, environment }: Where,
+  given: Pick<TriggerRow, 'name' | 'definition' | 'enabled' | 'madeBy'>,
+): Promise<void> {
+  const definition = JSON.stringify(given.definition)
+  await database.transact(async (tx) => {
+    await tx.change(
+      sql`insert into triggers (app_no, environment, name, definition, source, enabled, hour_at, made_by, changed_at)
+          values (${appNo}, ${environment}, ${given.name}, ${definition}, ${given.definition.source}, ${given.enabled},
+            utc_timestamp(), ${given.madeBy}, utc_timestamp(3))
+          on duplicate key update no = last_insert_id(no), version = version + 1, definition = value(definition),
+            source = value(source), enabled = value(enabled), made_by = value(made_by), changed_at = value(changed_at)`,
+    )
+    await tx.change(
+      sql`insert into trigger_versions (trigger_no, version, definition, made_by, made_at)
+          select no, version, definition, made_by, changed_at from triggers
+          where app_no = ${appNo} and environment = ${environment} and name = ${given.name}`,
+    )
+  })
+}
+
+/** Switches one on or off; one that is switched on is not paused any more. */
+export async function enableTrigger(database: Database, no: number, enabled: boolean): Promise<void> {
+  await database.change(
+    sql`update triggers set enabled = ${enabled}, paused_because = null, changed_at = utc_timestamp(3) where no = ${no}`,
+  )
+}
+
+export async function deleteTrigger(database: Database, no: number): Promise<void> {
+  await database.transact(async (tx) => {
+    await tx.change(sql`delete from firings where trigger_no = ${no}`)
+    await tx.change(sql`delete from trigger_versions where trigger_no = ${no}`)
+    await tx.change(sql`delete from triggers where no = ${no}`)
+  })
+}
+
+/** A trigger in hand until the transaction ends, as it stands now. @returns undefined for one that has gone */
+export async function holdTrigger(
+  tx: Tx,
+  no: number,
+): Promise<
+  | {
+      readonly enabled: boolean
+      readonly pausedBecause: string | null
+      readonly hourCount: number
+      readonly busiest: number
+      readonly floor: number
+    }
+  | undefined
+> {
+  const [row] = await tx.rows<{
+    enabled: number
+    pausedBecause: string | null
+    hourCount: number
+    busiest: number
+    isNow: number
+    settings: unknown
+  }>(
+    sql`select enabled, paused_because as pausedBecause, hour_count as hourCount, busiest,
+          hour_at = date_format(utc_timestamp(), '%Y-%m-%d %H:00:00') as isNow,
+          (select s.settings from app_settings s where s.app_no = t.app_no and s.environment = t.environment) as settings
+        from triggers t where no = ${no} for update`,
+  )
+  if (!row) return undefined
+  const { enabled, pausedBecause, hourCount, busiest, isNow, settings } = row
+  return {
+    enabled: enabled === 1,
+    pausedBecause,
+    hourCount: isNow === 1 ? hourCount : 0,
+    busiest: isNow === 1 ? busiest : Math.max(busiest, hourCount),
+    floor: settingsOf(settings).runawayFloor,
+  }
+}
+
+/** Counts firings of this hour; the busiest one before it is what a runaway is measured by. */
+export async function countFirings(
+  tx: Tx,
+  no: number,
+  { hourCount, busiest }: { readonly hourCount: number; readonly busiest: number },
+): Promise<void> {
+  await tx.change(
+    sql`update triggers set hour_at = date_format(utc_timestamp(), '%Y-%m-%d %H:00:00'), hour_count = ${hourCount},
+          busiest = ${busiest} where no = ${no}`,
+  )
+}
+
+export async function pauseTrigger(tx: Tx, no: number, because: string): Promise<void> {
+  await tx.change(sql`update triggers set paused_because = ${because.slice(0, 300)} where no = ${no}`)
+}
+
+/** Triggers that were stopped as runaways, for those who watch. */
+export const pausedTriggers = (reader: Reader, where: Where): Promise<{ name: string; because: string }[]> =>
+  reader.rows(
+    sql`select name, paused_because as because from triggers where ${own(where)} and enabled = true
+          and paused_because is not null order by name limit 20`,
+  )

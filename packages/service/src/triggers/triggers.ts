@@ -1,0 +1,304 @@
+import { RuleRefused } from '@zbell/core/rules'
+import { type Fired, Trigger, type TriggerDefinition, triggerFaults } from '@zbell/core/triggers'
+import type { Intake } from '../intake/intake.ts'
+import { Problem } from '../problems/problem.ts'
+import { findAppByNo, type Scope } from '../store/apps/apps.ts'
+import { whereOf } from '../store/apps/where.ts'
+import type { Database, Tx } from '../store/database.ts'
+import { takeEvents, type WaitingEvent, waitingEvents } from '../store/triggers/events.ts'
+import {
+  type DueFiring,
+  dueFirings,
+  type FiringState,
+  firedLately,
+  type NewFiring,
+  settleFiring,
+  storeFiring,
+} from '../store/triggers/firings.ts'
+import {
+  countFirings,
+  countOtherTriggers,
+  deleteTrigger,
+  enableTrigger,
+  findTrigger,
+  holdTrigger,
+  pauseTrigger,
+  saveTrigger,
+  type TriggerRow,
+  triggersOfSource,
+} from '../store/triggers/triggers.ts'
+import { type Made, makeNotification, type Ring, requestOf, ringOf } from './firing.ts'
+
+/** So many triggers an app may have in an environment. */
+const mostTriggers = 1_000
+/** What happened is looked at so many at a time. */
+const together = 50
+/** More than so many times its busiest hour so far, and more than the app’s floor, is a runaway. */
+const runawayTimes = 10
+
+/** What came of a row or an event at a trigger, before it is stored. */
+type Outcome = {
+  readonly row: TriggerRow
+  readonly firing: Omit<NewFiring, 'state'> & { readonly state: FiringState }
+  readonly made: Made | undefined
+}
+
+/** What would come of a row or an event. */
+export type Tried = {
+  readonly is: 'fires' | 'no-case' | 'fault'
+  readonly says: string | null
+  readonly caseNo: number | null
+  readonly key: string | null
+  readonly request: ReturnType<typeof requestOf> | null
+}
+
+/** The use cases of triggers, for a route and for the clock that lets them fire. */
+export class Triggers {
+  readonly #database: Database
+  readonly #intake: Intake
+  readonly #keptDays: number
+  readonly #onFired: (state: FiringState) => void
+
+  /** @param onFired hears what became of each firing */
+  constructor(database: Database, intake: Intake, keptDays: number, onFired: (state: FiringState) => void = () => {}) {
+    this.#database = database
+    this.#intake = intake
+    this.#keptDays = keptDays
+    this.#onFired = onFired
+  }
+
+  /** @throws {Problem} `unknown-trigger` */
+  async need(scope: Scope, name: string): Promise<TriggerRow> {
+    const found = await findTrigger(this.#database, whereOf(scope), name)
+    if (!found) throw new Problem('unknown-trigger', `There is no trigger ${name.slice(0, 80)}.`)
+    return found
+  }
+
+  /** Saves a trigger under its name; no other is touched. @throws {Problem} `invalid-request` with each place */
+  async save(
+    scope: Scope,
+    name: string,
+    { enabled, ...definition }: TriggerDefinition & { readonly enabled: boolean },
+    actor: string,
+  ): Promise<TriggerRow> {
+    refuseFaults(definition)
+    if (definition.source !== 'occurrences')
+      throw new Problem('invalid-request', `There is no source ${definition.source.slice(0, 80)}.`, [
+        { pointer: '/source', detail: 'is not a source of this app; occurrences is there without having been made' },
+      ])
+    if ((await countOtherTriggers(this.#database, whereOf(scope), name)) >= mostTriggers)
+      throw new Problem('invalid-request', `An app has ${mostTriggers} triggers at most.`, [
+        { pointer: '/trigger', detail: `would be one more than the ${mostTriggers} that an app may have` },
+      ])
+    await saveTrigger(this.#database, whereOf(scope), { name, definition, enabled, madeBy: actor })
+    return this.need(scope, name)
+  }
+
+  async enable(scope: Scope, name: string, enabled: boolean): Promise<TriggerRow> {
+    const { no } = await this.need(scope, name)
+    await enableTrigger(this.#database, no, enabled)
+    return this.need(scope, name)
+  }
+
+  async delete(scope: Scope, name: string): Promise<void> {
+    await deleteTrigger(this.#database, (await this.need(scope, name)).no)
+  }
+
+  /** What would come of a row or an event; nothing is stored. */
+  async try(
+    scope: Scope,
+    name: string,
+    { event, row, before }: { readonly event?: unknown; readonly row?: unknown; readonly before?: unknown },
+  ): Promise<Tried> {
+    const { definition } = await this.need(scope, name)
+    const fired = new Trigger(definition).fire({ event, row, before, now: new Date() }, keyOf(event))
+    if (fired.is !== 'fires') return { is: fired.is, says: fired.says, caseNo: null, key: null, request: null }
+    const request = requestOf(ringOf(fired), definition)
+    return { is: 'fires', says: null, caseNo: fired.case, key: fired.key, request }
+  }
+
+  /**
+   * Lets what happened fire, some at a time. What is stored of it, the notifications, and that it is done with are one
+   * transaction: whatever dies, each fires once.
+   * @returns how many were looked at
+   */
+  async fireWaiting(): Promise<number> {
+    const events = await waitingEvents(this.#database, together)
+    if (events.length === 0) return 0
+    const prepared = await this.#prepare(events)
+    const states = await this.#database.transact(async (tx) => {
+      const taken = await takeEvents(
+        tx,
+        events.map(({ no }) => no),
+      )
+      const stored: FiringState[] = []
+      for (const { event, outcomes } of prepared)
+        if (taken.has(event.no)) for (const outcome of outcomes) stored.push(await this.#store(tx, outcome))
+      return stored
+    })
+    this.#tell(states)
+    return events.length
+  }
+
+  async #prepare(events: readonly WaitingEvent[]) {
+    const known = new Map<string, { readonly scope: Scope | undefined; readonly triggers: readonly TriggerRow[] }>()
+    const prepared: { readonly event: WaitingEvent; readonly outcomes: readonly Outcome[] }[] = []
+    for (const event of events) {
+      const { appNo, environment } = event
+      const name = `${appNo} ${environment}`
+      if (!known.has(name)) {
+        const app = await findAppByNo(this.#database, appNo)
+        const triggers = await triggersOfSource(this.#database, { appNo, environment }, 'occurrences')
+        known.set(name, { scope: app && { app, environment }, triggers })
+      }
+      const { scope, triggers } = known.get(name)!
+      const outcomes: Outcome[] = []
+      if (scope)
+        for (const row of triggers)
+          if (row.definition.types === undefined || row.definition.types.includes(String(event.event.type)))
+            outcomes.push(await this.#outcome(scope, row, event.event))
+      prepared.push({ event, outcomes })
+    }
+    return prepared
+  }
+
+  async #outcome(scope: Scope, row: TriggerRow, event: WaitingEvent['event']): Promise<Outcome> {
+    const { no: triggerNo, version, name, definition } = row
+    const about = { triggerNo, version, given: { event: bounded(event) } }
+    const fired = firedBy(definition, event)
+    if (fired.is !== 'fires')
+      return { row, firing: { ...about, key: keyOf(event), state: fired.is, says: fired.says }, made: undefined }
+    const ring = ringOf(fired)
+    const firing = { ...about, key: fired.key, caseNo: fired.case }
+    if (definition.after !== undefined && definition.after > 0)
+      return { row, firing: { ...firing, state: 'waiting', ring, afterSeconds: definition.after }, made: undefined }
+    const made = await makeNotification(
+      { database: this.#database, keptDays: this.#keptDays },
+      scope,
+      name,
+      definition,
+      ring,
+    )
+    return { row, firing: { ...firing, ...stateOf(made) }, made }
+  }
+
+  /** Stores a firing with its notification, unless it fired for its key lately or is a runaway. */
+  async #store(tx: Tx, { row, firing, made }: Outcome): Promise<FiringState> {
+    const rings = firing.state === 'rung' || firing.state === 'waiting'
+    const held = await holdTrigger(tx, row.no)
+    if (!held?.enabled) return 'dropped'
+    const { notMoreOftenThan } = row.definition
+    const drop = async (state: FiringState, says: string): Promise<FiringState> => {
+      const { triggerNo, version, key, given, caseNo } = firing
+      await storeFiring(tx, { triggerNo, version, key, given, caseNo, state, says })
+      return state
+    }
+    if (rings) {
+      if (held.pausedBecause !== null) return drop('dropped', `paused: ${held.pausedBecause}`)
+      if (notMoreOftenThan !== undefined && (await firedLately(tx, row.no, firing.key, notMoreOftenThan)))
+        return drop('held', `it fired for ${firing.key} within the last ${notMoreOftenThan} seconds`)
+      if (held.hourCount + 1 > Math.max(held.floor, held.busiest * runawayTimes)) {
+        const because = `it fired ${held.hourCount} times within this hour, and ${held.busiest} times in its busiest hour before`
+        await pauseTrigger(tx, row.no, because)
+        return drop('dropped', `paused: ${because}`)
+      }
+      await countFirings(tx, row.no, { hourCount: held.hourCount + 1, busiest: held.busiest })
+    }
+    if (made?.is === 'made') for (const statement of made.statements) await tx.change(statement)
+    await storeFiring(tx, firing)
+    return firing.state
+  }
+
+  /** Rings what has waited, unless it is not needed any more. @returns how many were looked at */
+  async fireDue(): Promise<number> {
+    const due = await dueFirings(this.#database, together)
+    const states: FiringState[] = []
+    for (const one of due) {
+      const settled = await this.#settle(one)
+      const isOurs = await this.#database.transact(async (tx) => {
+        const { made, ...how } = settled
+        if (!(await settleFiring(tx, one.no, how))) return false
+        if (made?.is === 'made') for (const statement of made.statements) await tx.change(statement)
+        return true
+      })
+      if (isOurs) states.push(settled.state)
+    }
+    this.#tell(states)
+    return due.length
+  }
+
+  async #settle(one: DueFiring) {
+    const definition = JSON.parse(one.definition) as TriggerDefinition
+    const { event } = JSON.parse(one.given) as { event?: unknown }
+    if (isOver(definition, event))
+      return { state: 'over' as const, says: 'unless holds by now', made: undefined, notification: undefined }
+    const app = await findAppByNo(this.#database, one.appNo)
+    if (!app) return { state: 'fault' as const, says: 'its app has gone', made: undefined, notification: undefined }
+    const scope = { app, environment: one.environment }
+    const ring = JSON.parse(one.ring) as Ring
+    const given = { database: this.#database, keptDays: this.#keptDays }
+    const made = await makeNotification(given, scope, one.name, definition, ring)
+    return { ...stateOf(made), made }
+  }
+
+  #tell(states: readonly FiringState[]): void {
+    if (states.includes('rung')) this.#intake.nudge()
+    for (const state of states) this.#onFired(state)
+  }
+}
+
+const stateOf = (made: Made): { state: FiringState; says: string | undefined; notification: string | undefined } =>
+  made.is === 'made'
+    ? { state: 'rung', says: undefined, notification: made.id }
+    : made.is === 'nobody'
+      ? { state: 'nobody', says: 'nobody in its target has a device', notification: undefined }
+      : { state: 'fault', says: made.says, notification: undefined }
+
+/** A trigger that was good when it was saved may be none of a later version; that is said, and holds up no other. */
+function firedBy(definition: TriggerDefinition, event: unknown): Fired {
+  try {
+    return new Trigger(definition).fire({ event, now: new Date() }, keyOf(event))
+  } catch (error) {
+    if (error instanceof RuleRefused) return { is: 'fault', says: error.message }
+    throw error
+  }
+}
+
+function isOver(definition: TriggerDefinition, event: unknown): boolean {
+  try {
+    return new Trigger(definition).isOver({ event, now: new Date() })
+  } catch (error) {
+    if (error instanceof RuleRefused) return true
+    throw error
+  }
+}
+
+/** @throws {Problem} `invalid-request` with each place */
+function refuseFaults(definition: TriggerDefinition): void {
+  const faults = triggerFaults(definition)
+  const [first] = faults
+  if (!first) return
+  throw new Problem(
+    'invalid-request',
+    `${first.pointer || 'The trigger'} ${first.says}.`,
+    faults.slice(0, 20).map(({ pointer, says, place }) => ({
+      pointer,
+      detail: place ? `line ${place.line}, column ${place.column}: ${says}` : says,
+    })),
+  )
+}
+
+/** The key of an event that its trigger does not name otherwise: what names an occurrence (CloudEvents 1.0 §3.1.1). */
+function keyOf(event: unknown): string {
+  const { source, id } = (event ?? {}) as { source?: unknown; id?: unknown }
+  return `${String(source ?? '')} ${String(id ?? '')}`.trim().slice(0, 200)
+}
+
+/** What is kept of it in the log. */
+const mostLoggedChars = 4_000
+function bounded(event: Readonly<Record<string, unknown>>): unknown {
+  const text = JSON.stringify(event)
+  return text.length <= mostLoggedChars
+    ? event
+    : { ...event, data: `${text.length.toLocaleString('en')} characters, too many to be kept` }
+}
