@@ -1,5 +1,6 @@
-import { writeFileSync } from 'node:fs'
+import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { Client, type NewTrigger, type ProblemError } from '@zbell/contract'
 import { until, zbell } from './harness/programs.ts'
@@ -173,7 +174,9 @@ describe('a trigger on what happens', () => {
       (found) => found.length === 2,
     )
     expect(all[1]).toMatchObject({ state: 'rung' })
-    expect(all[0]).toMatchObject({ state: 'fault', says: expect.stringContaining('delay') })
+    expect(all[0]).toMatchObject({ state: 'fault', key: `${user} 2`, says: expect.stringContaining('delay') })
+    const { troubles } = await client.call('readHealth', { params })
+    expect(troubles.map(({ says }) => says).join(' ')).toContain('The trigger late could not ring the last time')
     expect(await read(all[1]!.notification!)).toMatchObject({ template: 'delay@1' })
   })
 
@@ -221,11 +224,28 @@ describe('a trigger that is written', () => {
         'values: { vessel: event.data.vessel }',
       ].join('\n'),
     )
-    expect((await command('trigger', 'save', file)).out).toContain('freed off, version 1')
+    expect((await command('trigger', 'save', file)).out).toContain('# off, version 1')
     const event = JSON.stringify({ type: 'example.freed', data: { route: 'route-4', vessel: 'Kittiwake' } })
+    expect((await command('trigger', 'try', 'freed', '--event', event)).out).toContain(
+      'It cannot ring: topic:route-4 is not a topic of this app',
+    )
+    await client.call('declareTopic', { params: { app, topic: 'route-4' }, body: {} as never })
     const tried = await command('trigger', 'try', 'freed', '--event', event)
     expect(tried.out).toContain('It fires, by case 1')
-    expect(tried.out).toContain('topic:route-4')
+    expect(tried.out).toContain('for the key')
+    expect(tried.out).toContain('0 devices of 0 people')
+    const request = {
+      event: { type: 'example.freed', id: '1', source: 's', data: { route: 'route-4', vessel: 'Kittiwake' } },
+    }
+    const { review, cases, caseNo } = await client.call('tryTrigger', {
+      params: { app, trigger: 'freed' },
+      body: request,
+    })
+    expect({ caseNo, cases, left: review?.faults.map(({ field }) => field) }).toEqual({
+      caseNo: 0,
+      cases: [],
+      left: ['to'],
+    })
     expect((await command('trigger', 'try', 'freed', '--event', '{"data": {}}')).out).toContain(
       'It cannot ring: the reference',
     )
@@ -241,6 +261,26 @@ describe('a trigger that is written', () => {
     expect((await command('trigger', 'disable', 'freed')).out).toBe('freed is off.\n')
     expect((await command('trigger', 'delete', 'freed')).out).toBe('freed is gone.\n')
     expect((await command('trigger', 'show', 'freed')).code).toBe(5)
+  })
+
+  test('is the one of the manual, tried as it says there', async () => {
+    const example = fileURLToPath(new URL('../docs/examples/booked-trigger.yaml', import.meta.url))
+    expect(readFileSync(new URL('../docs/triggers.md', import.meta.url), 'utf8')).toContain(
+      readFileSync(example, 'utf8'),
+    )
+    const user = await somebody()
+    expect((await command('trigger', 'save', example)).out).toContain('# off, version')
+    const shown = join(world.data, 'shown.yaml')
+    writeFileSync(shown, (await command('trigger', 'show', 'booked')).out)
+    expect((await command('trigger', 'save', shown)).code).toBe(0)
+    const event = (data: object) => JSON.stringify({ id: 'b-1', subject: user, data })
+    const aboard = await command('trigger', 'try', 'booked', '--event', event({ sailing: 101, deck: 'car', berth: 2 }))
+    expect(aboard.out).toContain('It fires, by case 1, for the key b-1.')
+    expect(aboard.out).toContain('Drive aboard at berth 2')
+    const afoot = await command('trigger', 'try', 'booked', '--event', event({ sailing: 102 }))
+    expect(afoot.out).toContain('It fires, by case 2')
+    expect(afoot.out).toContain('You are booked on sailing 102')
+    await command('trigger', 'delete', 'booked')
   })
 
   test('is refused at each place that cannot be', async () => {

@@ -147,6 +147,35 @@ describe('a trigger', () => {
       )
   })
 
+  test('explains clause by clause what it asked, up to the first case that holds', () => {
+    const trigger = new Trigger({
+      source: 's',
+      to: { any: ["'everyone'"] },
+      content: { title: 'T' },
+      cases: [
+        { when: "row.status == 'cancelled'" },
+        { when: 'row.delay >= 15 && !(before.delay >= 15)' },
+        { when: 'true' },
+      ],
+    })
+    expect(trigger.explain({ row: { status: 'late', delay: 20 }, before: {} })).toEqual([
+      {
+        when: "row.status == 'cancelled'",
+        holds: false,
+        parts: [{ text: 'row.status == "cancelled"', value: '"late"', verdict: false }],
+      },
+      {
+        when: 'row.delay >= 15 && !(before.delay >= 15)',
+        holds: false,
+        parts: [
+          { text: 'row.delay >= 15', value: '20', verdict: true },
+          { text: 'before.delay >= 15', value: 'not there', verdict: null },
+        ],
+      },
+      { when: 'true', holds: true, parts: [{ text: 'true', value: null, verdict: true }] },
+    ])
+  })
+
   test('is over when unless holds by then', () => {
     const trigger = new Trigger({ ...late, after: 900, unless: 'gone || row.delay < 5' })
     expect(trigger.isOver(now)).toBe(false)

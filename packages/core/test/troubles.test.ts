@@ -16,6 +16,7 @@ const condition = (more: Partial<Condition> = {}, gateways: GatewayState[] = [ga
   unrung: [],
   unheard: [],
   runaways: [],
+  faultyTriggers: [],
   stopped: undefined,
   processes: [{ does: 'everything', gateways }],
   queue: { due: 0, oldestDueMs: undefined },

@@ -9,6 +9,7 @@ import { countIn, truthIn } from './reading.ts'
 type ChangeFlags = {
   readonly askFrom?: string
   readonly timeZone?: string
+  readonly runawayFloor?: string
   readonly requireProof?: string
   readonly openTopics?: string
 }
@@ -31,6 +32,7 @@ export function settingsCommands(program: Command, io: Io, done: Run): void {
     .description('Change those that are given')
     .option('--ask-from <count>', 'who sends to so many devices or more has to confirm their number')
     .option('--time-zone <zone>', 'the clock of those whose devices have told none')
+    .option('--runaway-floor <count>', 'a trigger that fires less often within an hour is never stopped as a runaway')
     .option('--require-proof <yes|no>', 'a device that names a user has to show a proof of it')
     .option('--open-topics <yes|no>', 'devices may join topics that nobody declared')
     .addHelpText('after', '\nExample:\n  $ zbell settings change --ask-from 5000 --require-proof yes')
@@ -44,15 +46,18 @@ export function settingsCommands(program: Command, io: Io, done: Run): void {
 
 async function change(context: Context<ChangeFlags>): Promise<number> {
   const { client, app, flags } = context
-  const { askFrom, timeZone, requireProof, openTopics } = flags
+  const { askFrom, timeZone, runawayFloor, requireProof, openTopics } = flags
   const body = {
     ...(askFrom === undefined ? {} : { askFrom: countIn('--ask-from', askFrom, 'a number of devices') }),
     ...(timeZone === undefined ? {} : { timeZone }),
+    ...(runawayFloor === undefined ? {} : { runawayFloor: Number(runawayFloor) }),
     ...(requireProof === undefined ? {} : { requireProof: truthIn('--require-proof', requireProof) }),
     ...(openTopics === undefined ? {} : { openTopics: truthIn('--open-topics', openTopics) }),
   }
   if (Object.keys(body).length === 0)
-    throw new UsageError('nothing to change was given; give --ask-from, --time-zone, --require-proof or --open-topics.')
+    throw new UsageError(
+      'nothing to change was given; give --ask-from, --time-zone, --runaway-floor, --require-proof or --open-topics.',
+    )
   return tell(context, await client.call('changeSettings', { params: { app }, body }))
 }
 
@@ -67,7 +72,7 @@ async function proofKey({ client, app, flags, io }: Context<object>): Promise<nu
 }
 
 function tell({ flags, io, paint }: Context<object>, settings: AppSettings): number {
-  const { askFrom, timeZone, requireProof, openTopics } = settings
+  const { askFrom, timeZone, runawayFloor, requireProof, openTopics } = settings
   const said = (is: boolean) => (is ? 'yes' : 'no')
   if (flags.json) printJson(io, settings)
   else
@@ -77,6 +82,7 @@ function tell({ flags, io, paint }: Context<object>, settings: AppSettings): num
         [
           ['ask from', askFrom.toLocaleString('en'), 'devices on: who sends to so many confirms their number'],
           ['time zone', timeZone, 'the clock of those whose devices have told none'],
+          ['runaway floor', runawayFloor.toLocaleString('en'), 'firings in an hour up to which no trigger is stopped'],
           ['require proof', said(requireProof), 'a device that names a user has to show a proof of it'],
           ['open topics', said(openTopics), 'devices may join topics that nobody declared'],
           ['quiet hours', String(settings.quietHours.length), 'windows: zbell quiet-hours list'],

@@ -1,7 +1,10 @@
 import type { Firing, Trigger } from '@zbell/contract'
 import type { Command } from 'commander'
+import { stringify } from 'yaml'
+import { clauses } from '../drawing/clauses.ts'
+import { drawReview } from '../drawing/review.ts'
 import { table } from '../drawing/table.ts'
-import { cut, safe } from '../drawing/text.ts'
+import { cut, safe, safeLines } from '../drawing/text.ts'
 import { moment } from '../drawing/time.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
@@ -20,7 +23,7 @@ export function triggerCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<object, []>(io, done, list))
   group
     .command('show <name>')
-    .description('A trigger as it was saved')
+    .description('A trigger as a file, as save takes it')
     .addHelpText('after', '\nExample:\n  $ zbell trigger show booked')
     .action(
       withContext<object, [string]>(io, done, async (context, trigger) =>
@@ -112,9 +115,9 @@ const stateOf = ({ enabled, pausedBecause }: Trigger): string =>
 function tell({ flags, io, paint }: Context<object>, one: Trigger): number {
   if (flags.json) printJson(io, one)
   else {
-    io.out(`${paint.strong(one.name)} ${stateOf(one)}, version ${one.version}, by ${safe(one.madeBy)}\n`)
-    if (one.pausedBecause !== null) io.out(`Paused: ${safe(one.pausedBecause)}\n`)
-    io.out(`${safe(JSON.stringify(one.definition, null, 2))}\n`)
+    io.out(paint.dim(`# ${stateOf(one)}, version ${one.version}, by ${safe(one.madeBy)}\n`))
+    if (one.pausedBecause !== null) io.out(paint.bad(`# paused: ${safe(one.pausedBecause)}\n`))
+    io.out(safeLines(stringify({ trigger: one.name, ...(one.definition as object) })))
   }
   return exitCodes.done
 }
@@ -137,12 +140,16 @@ async function tryIt({ client, app, flags, io, paint }: Context<TryFlags>, trigg
   const body = Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined))
   const tried = await client.call('tryTrigger', { params: { app, trigger }, body })
   if (flags.json) printJson(io, tried)
-  else if (tried.is === 'fires') {
-    io.out(
-      `It fires, by case ${(tried.caseNo ?? 0) + 1}, for the key ${paint.strong(safe(tried.key ?? ''))}, and would send\n`,
-    )
-    io.out(`${safe(JSON.stringify(tried.request, null, 2))}\n`)
-  } else io.out(`${tried.is === 'fault' ? 'It cannot ring' : 'It does not fire'}: ${safe(tried.says ?? '')}\n`)
+  else {
+    for (const { when, holds, parts } of tried.cases) {
+      io.out(`${paint.strong(holds ? 'holds' : 'does not hold')}  ${safe(when)}\n`)
+      if (parts.length > 1 || !holds) io.out(clauses(parts, paint))
+    }
+    if (tried.review) {
+      io.out(`It fires, by case ${(tried.caseNo ?? 0) + 1}, for the key ${paint.strong(safe(tried.key ?? ''))}.\n\n`)
+      io.out(drawReview(tried.review, paint, io))
+    } else io.out(`${tried.is === 'fault' ? 'It cannot ring' : 'It does not fire'}: ${safe(tried.says ?? '')}\n`)
+  }
   return exitCodes.done
 }
 

@@ -6,6 +6,13 @@ const unsafe = /[\u0000-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2066-\u206
 /** Text from outside, safe to print on one line. */
 export const safe = (text: string): string => text.replace(/\s+/g, ' ').replace(unsafe, '')
 
+/** Text from outside, safe to print on as many lines as it has. */
+export const safeLines = (text: string): string =>
+  text
+    .split('\n')
+    .map((line) => line.replace(unsafe, ''))
+    .join('\n')
+
 export const pad = (text: string, width: number): string => text + ' '.repeat(Math.max(0, width - stringWidth(text)))
 
 /** As much of the beginning as fits into a width in terminal cells, by whole characters as people see them; one at least. */

@@ -3,6 +3,8 @@ import { triggerLimits } from '@zbell/core/triggers'
 import { z } from 'zod'
 import { channelName } from './channel.ts'
 import { mode, urgency, valueName, writing } from './content.ts'
+import { review } from './notification.ts'
+import { ruleExplanation } from './segment.ts'
 import { templateReference } from './template.ts'
 import { anyJson, instant, uuid } from './text.ts'
 
@@ -89,7 +91,10 @@ export const tried = z
     says: z.string().nullable(),
     caseNo: z.int().nullable().describe('Which case holds, from 0.'),
     key: z.string().nullable(),
-    request: anyJson.nullable().describe('What would be sent, as for POST …/notifications.'),
+    cases: z
+      .array(z.object({ when: z.string(), holds: z.boolean(), parts: ruleExplanation.shape.parts }))
+      .describe('What was asked, clause by clause, up to the first case that holds.'),
+    review: review.nullable().describe('Whom it would reach, and what they would get.'),
   })
   .meta({ id: 'TriedTrigger' })
 

@@ -43,6 +43,8 @@ export type Condition = {
   readonly unheard: readonly { readonly name: string; readonly because: 'nobody' | 'paused'; readonly count: number }[]
   /** Triggers that were stopped as runaways. */
   readonly runaways: readonly { readonly name: string; readonly because: string }[]
+  /** Triggers whose last firing could not ring, and why. */
+  readonly faultyTriggers: readonly { readonly name: string; readonly because: string }[]
   /** The app is stopped. */
   readonly stopped: { readonly reason: string; readonly by: string; readonly sinceSeconds: number } | undefined
   /** Devices whose turn has come, and since when the first of them waits. */
@@ -57,7 +59,7 @@ const muchShare = 0.2
 
 /** What is wrong at the moment, worst first; empty when all is well. */
 export function troublesOf(
-  { processes, queue, databaseMs, jobs, unrung, unheard, runaways, stopped }: Condition,
+  { processes, queue, databaseMs, jobs, unrung, unheard, runaways, faultyTriggers, stopped }: Condition,
   nowMs: number,
 ): Trouble[] {
   const waitsMs = queue.due > 0 && queue.oldestDueMs !== undefined ? nowMs - queue.oldestDueMs : 0
@@ -81,6 +83,10 @@ export function troublesOf(
     ...runaways.map(({ name, because }) => ({
       says: `The trigger ${name} was paused before it rang everybody: ${because}.`,
       does: 'See its log: zbell trigger log. When it is right so, let it go on: zbell trigger enable.',
+    })),
+    ...faultyTriggers.map(({ name, because }) => ({
+      says: `The trigger ${name} could not ring the last time: ${because}.`,
+      does: 'Try it with what came to it, as its log has it (zbell trigger log, zbell trigger try), and mend it.',
     })),
     ...(waitsMs > longWaitMs
       ? [

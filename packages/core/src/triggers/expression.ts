@@ -15,6 +15,7 @@ import type { Expr } from '@bufbuild/cel-spec/cel/expr/syntax_pb.js'
 import { isMessage } from '@bufbuild/protobuf'
 import { DurationSchema, TimestampSchema, timestampDate, timestampFromDate } from '@bufbuild/protobuf/wkt'
 import type { Json } from '../content/content.ts'
+import { type ExplainedPart, ruleText } from '../rules/explain-rule.ts'
 import { placeIn, RuleRefused } from '../rules/fault.ts'
 import { type ReadRule, readRule, ruleLimits } from '../rules/read-rule.ts'
 
@@ -57,26 +58,38 @@ type Program = (given?: Record<string, CelInput>) => CelResult
 /** An expression in CEL, all of it, read and looked at once. */
 export class Expression {
   readonly text: string
-  readonly #evaluate: (given?: Record<string, CelInput>) => CelResult
+  readonly #expr: Expr
+  readonly #evaluate: Program
 
   /** @throws {RuleRefused} for what cannot be read, names nothing that there is, or could take too long */
   constructor(text: string) {
     const read = readRule(text)
     this.text = text
     look(read)
+    this.#expr = read.expr
     this.#evaluate = plan(env, read.expr) as Program
   }
 
   evaluate(given: Given): Found {
-    let result: CelResult
-    try {
-      result = this.#evaluate(bindingsOf(given))
-    } catch (error) {
-      return { is: 'neither', says: error instanceof Error ? error.message : String(error) }
-    }
-    if (isCelError(result)) return { is: 'neither', says: result.message }
-    const value = jsonOf(result)
-    return value === undefined ? { is: 'neither', says: 'is nothing that can be said' } : { is: 'value', value }
+    return found(this.#evaluate, bindingsOf(given))
+  }
+
+  /** Clause by clause, those that and, or and not put together. */
+  explain(given: Given): ExplainedPart[] {
+    const bindings = bindingsOf(given)
+    const of = (expr: Expr): Found => found(plan(env, expr) as Program, bindings)
+    return clausesOf(this.#expr).map((clause) => {
+      const verdict = of(clause)
+      const values = askedIn(clause).map((asked) => {
+        const one = of(asked)
+        return one.is === 'value' ? JSON.stringify(one.value) : 'not there'
+      })
+      return {
+        text: ruleText(clause),
+        value: values.length === 0 ? null : values.join(', '),
+        verdict: verdict.is === 'value' ? verdict.value === true : null,
+      }
+    })
   }
 
   /** Whether it holds. What is neither yes nor no does not. */
@@ -85,6 +98,37 @@ export class Expression {
     if (found.is === 'neither') return { holds: false, says: found.says }
     return found.value === true ? { holds: true } : { holds: false }
   }
+}
+
+function found(evaluate: Program, bindings: Record<string, CelInput>): Found {
+  let result: CelResult
+  try {
+    result = evaluate(bindings)
+  } catch (error) {
+    return { is: 'neither', says: error instanceof Error ? error.message : String(error) }
+  }
+  if (isCelError(result)) return { is: 'neither', says: result.message }
+  const value = jsonOf(result)
+  return value === undefined ? { is: 'neither', says: 'is nothing that can be said' } : { is: 'value', value }
+}
+
+const connectives = new Set(['_&&_', '_||_', '!_'])
+
+/** The parts that are put together by and, or and not. */
+function clausesOf(expr: Expr): Expr[] {
+  const { exprKind } = expr
+  return exprKind.case === 'callExpr' && connectives.has(exprKind.value.function)
+    ? exprKind.value.args.flatMap(clausesOf)
+    : [expr]
+}
+
+/** What a comparison compares, but for what it says itself. */
+function askedIn({ exprKind }: Expr): Expr[] {
+  if (exprKind.case !== 'callExpr') return []
+  const { target, args } = exprKind.value
+  return [...(target ? [target] : []), ...args].filter(
+    ({ exprKind: own }) => own.case !== 'constExpr' && own.case !== 'listExpr',
+  )
 }
 
 /** A row whose names are anybody’s: a map, so that no name of it means anything to the language it is written in. */

@@ -1,5 +1,6 @@
 import type { Mode, Urgency } from '../content/content.ts'
 import type { Value, Values, Writing } from '../content/writing.ts'
+import type { ExplainedPart } from '../rules/explain-rule.ts'
 import { type RuleFault, RuleRefused } from '../rules/fault.ts'
 import { parseReference, targetLimits } from '../targets/target.ts'
 import { Expression, type Given } from './expression.ts'
@@ -77,7 +78,14 @@ export type Fired =
       readonly tag: string | undefined
     }
   | { readonly is: 'no-case'; readonly says: string }
-  | { readonly is: 'fault'; readonly says: string }
+  | { readonly is: 'fault'; readonly says: string; readonly key?: string }
+
+/** A condition that was asked, whether it holds, and why. */
+export type ExplainedCase = {
+  readonly when: string
+  readonly holds: boolean
+  readonly parts: readonly ExplainedPart[]
+}
 
 /** A trigger that is read, ready to be asked about one row or event after the other. */
 export class Trigger {
@@ -117,10 +125,24 @@ export class Trigger {
     return { is: 'no-case', says: says[0] ?? 'no case holds' }
   }
 
+  /** Clause by clause what {@link fire} asks, up to the first case that holds. */
+  explain(now: Given): ExplainedCase[] {
+    const asked: ExplainedCase[] = []
+    const ask = (when: Expression | undefined): boolean => {
+      if (!when) return true
+      const { holds } = when.holds(now)
+      asked.push({ when: when.text, holds, parts: when.explain(now) })
+      return holds
+    }
+    if (ask(this.#when)) this.#cases.some(({ when }) => ask(when))
+    return asked
+  }
+
   #made(at: number, one: ReadCase, now: Given, ownKey: string): Fired {
-    const fault = (what: string, says: string): Fired => ({ is: 'fault', says: `${what} ${says}` })
-    const key = this.#key ? textOf(this.#key, now) : ownKey
-    if (typeof key !== 'string') return fault('its key', key.says)
+    const ofKey = this.#key ? textOf(this.#key, now) : ownKey
+    if (typeof ofKey !== 'string') return { is: 'fault', says: `its key ${ofKey.says}` }
+    const key = ofKey.slice(0, triggerLimits.keyChars)
+    const fault = (what: string, says: string): Fired => ({ is: 'fault', says: `${what} ${says}`, key })
     const to: { any?: string[]; all?: string[]; none?: string[] } = {}
     for (const part of ['any', 'all', 'none'] as const) {
       if (one.to[part].length === 0) continue
@@ -151,7 +173,7 @@ export class Trigger {
     return {
       is: 'fires',
       case: at,
-      key: key.slice(0, triggerLimits.keyChars),
+      key,
       to,
       template,
       content,

@@ -1,5 +1,5 @@
 import { RuleRefused } from '@zbell/core/rules'
-import { type Fired, Trigger, type TriggerDefinition, triggerFaults } from '@zbell/core/triggers'
+import { type ExplainedCase, type Fired, Trigger, type TriggerDefinition, triggerFaults } from '@zbell/core/triggers'
 import type { Intake } from '../intake/intake.ts'
 import { Problem } from '../problems/problem.ts'
 import { findAppByNo, type Scope } from '../store/apps/apps.ts'
@@ -49,7 +49,10 @@ export type Tried = {
   readonly says: string | null
   readonly caseNo: number | null
   readonly key: string | null
-  readonly request: ReturnType<typeof requestOf> | null
+  /** What was asked, clause by clause. */
+  readonly cases: readonly ExplainedCase[]
+  /** Whom it would reach and what they would get. */
+  readonly review: Awaited<ReturnType<Intake['review']>> | null
 }
 
 /** The use cases of triggers, for a route and for the clock that lets them fire. */
@@ -111,10 +114,19 @@ export class Triggers {
     { event, row, before }: { readonly event?: unknown; readonly row?: unknown; readonly before?: unknown },
   ): Promise<Tried> {
     const { definition } = await this.need(scope, name)
-    const fired = new Trigger(definition).fire({ event, row, before, now: new Date() }, keyOf(event))
-    if (fired.is !== 'fires') return { is: fired.is, says: fired.says, caseNo: null, key: null, request: null }
-    const request = requestOf(ringOf(fired), definition)
-    return { is: 'fires', says: null, caseNo: fired.case, key: fired.key, request }
+    const given = { event, row, before, now: new Date() }
+    const trigger = new Trigger(definition)
+    const cases = trigger.explain(given)
+    const fired = trigger.fire(given, keyOf(event))
+    const none = { caseNo: null, key: null, cases, review: null }
+    if (fired.is !== 'fires') return { ...none, is: fired.is, says: fired.says }
+    try {
+      const review = await this.#intake.review(scope, requestOf(ringOf(fired), definition), {})
+      return { is: 'fires', says: null, caseNo: fired.case, key: fired.key, cases, review }
+    } catch (error) {
+      if (error instanceof Problem) return { ...none, caseNo: fired.case, key: fired.key, is: 'fault', says: error.message }
+      throw error
+    }
   }
 
   /**
@@ -167,7 +179,16 @@ export class Triggers {
     const about = { triggerNo, version, given: { event: bounded(event) } }
     const fired = firedBy(definition, event)
     if (fired.is !== 'fires')
-      return { row, firing: { ...about, key: keyOf(event), state: fired.is, says: fired.says }, made: undefined }
+      return {
+        row,
+        firing: {
+          ...about,
+          key: (fired.is === 'fault' ? fired.key : undefined) ?? keyOf(event),
+          state: fired.is,
+          says: fired.says,
+        },
+        made: undefined,
+      }
     const ring = ringOf(fired)
     const firing = { ...about, key: fired.key, caseNo: fired.case }
     if (definition.after !== undefined && definition.after > 0)

@@ -37,8 +37,8 @@ export function serveTriggers(on: OperationRouter, database: Database, triggers:
   })
 
   on.serve('tryTrigger', async ({ caller: { scope }, params, body }) => {
-    const { request, ...tried } = await triggers.try(scope, params.trigger, body)
-    return { ...tried, request: request as never }
+    const { cases, ...tried } = await triggers.try(scope, params.trigger, body)
+    return { ...tried, cases: cases.map(({ parts, ...one }) => ({ ...one, parts: [...parts] })) }
   })
 
   on.serve('listFirings', async ({ caller: { scope }, params, query: { limit, after } }) => {

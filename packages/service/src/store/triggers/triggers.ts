@@ -159,3 +159,13 @@ export const pausedTriggers = (reader: Reader, where: Where): Promise<{ name: st
     sql`select name, paused_because as because from triggers where ${own(where)} and enabled = true
           and paused_because is not null order by name limit 20`,
   )
+
+/** Triggers whose last firing, within a day, could not ring. */
+export const faultyTriggers = (reader: Reader, where: Where): Promise<{ name: string; because: string }[]> =>
+  reader.rows(
+    sql`select t.name, f.says as because
+        from triggers t join firings f on f.no = (select max(l.no) from firings l where l.trigger_no = t.no)
+        where t.app_no = ${where.appNo} and t.environment = ${where.environment} and t.enabled = true
+          and f.state = 'fault' and f.fired_at > utc_timestamp(3) - interval 1 day
+        order by t.name limit 20`,
+  )
