@@ -127,6 +127,46 @@ describe('a trigger on what happens', () => {
     expect(all[0]).toMatchObject({ state: 'rung' })
   })
 
+  test('takes what an event says as text, whatever it says, and goes on', async () => {
+    await save('hostile', {
+      ...booked,
+      types: ['example.hostile'],
+      to: { any: ["'user:' + event.data.who"] },
+      key: 'string(event.data.n)',
+    })
+    const user = await somebody()
+    const words = [
+      "'; drop table triggers; --",
+      '{vessel} {n, plural, one {#}}',
+      "' + event.subject + '",
+      '<b>\u2028"\\"</b> 😀',
+      'x'.repeat(9_000),
+    ]
+    for (const [n, vessel] of words.entries()) await happened('example.hostile', undefined, { n, who: user, vessel })
+    const others = ['everyone', `${user} topic:all`, `${user}', 'everyone`, null, { any: 'everyone' }, '__proto__']
+    for (const [n, who] of others.entries())
+      await happened('example.hostile', undefined, { n: 100 + n, who, vessel: 'x' })
+    const evil: object = JSON.parse(`{"n": 200, "who": "${user}", "__proto__": {"who": "everyone"}}`)
+    await expect(happened('example.hostile', undefined, evil)).rejects.toThrow('/data/__proto__ has a reserved name')
+    await happened('example.hostile', undefined, { n: 200, who: user, vessel: 'Kittiwake' })
+    const all = await until(
+      () => firings('hostile'),
+      (found) => found.some(({ key }) => key === '200'),
+    )
+    const of = (n: number) => all.find(({ key }) => key === String(n))
+    for (const n of others.keys())
+      expect(all.filter(({ given }) => (given as { event: { data: { n: number } } }).event.data.n === 100 + n)).toEqual(
+        [expect.objectContaining({ state: expect.stringMatching(/^(nobody|fault)$/), notification: null })],
+      )
+    for (const n of [0, 1, 2, 3]) {
+      const rung = await read(of(n)!.notification!)
+      expect(rung.to).toEqual({ any: [`user:${user}`] })
+      expect(rung.shows.title).toBe(`You are on board of ${words[n]}`)
+    }
+    expect(of(200)).toMatchObject({ state: 'rung' })
+    expect((await client.call('readTrigger', { params: { app, trigger: 'hostile' } })).pausedBecause).toBeNull()
+  })
+
   test('waits when it is told to, and does not ring when that is over by then', async () => {
     await save('reminder', {
       ...booked,

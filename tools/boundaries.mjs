@@ -18,7 +18,6 @@ const packages = {
     'core/rules',
     'core/rule-rows',
     'core/triggers',
-    'core/triggers',
     'contract',
     'contract/files',
     'contract/openapi',

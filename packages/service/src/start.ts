@@ -86,7 +86,10 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const intake = new Intake({ database, gateways, pace, keptDays, ...engine.forIntake })
     const schedules = new Schedules(database, intake, keptDays)
     const stops = new Stops(database, intake)
-    const triggers = new Triggers(database, intake, keptDays, (state) => metrics.firings.inc({ state }))
+    const triggers = new Triggers(database, intake, keptDays, {
+      fired: (state) => metrics.firings.inc({ state }),
+      failed: (trigger, err) => log.error({ err, trigger }, 'a trigger could not ring, by a fault of ours'),
+    })
     if (does(config, 'clock')) {
       const clock = new ScheduleClock(database, schedules, log, (state) => metrics.scheduleRuns.inc({ state }))
       opened.push({ part: 'schedules', close: () => clock.close() })

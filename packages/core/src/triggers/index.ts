@@ -1,3 +1,6 @@
 /** What rings without a person: expressions over rows and events, triggers, and what changed in a table. */
+
+export * from './cursor.ts'
 export { Expression, type Found, type Given, type TriggerName, triggerNames } from './expression.ts'
+export * from './table-state.ts'
 export * from './trigger.ts'

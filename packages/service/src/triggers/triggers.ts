@@ -5,6 +5,7 @@ import { Problem } from '../problems/problem.ts'
 import { findAppByNo, type Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
 import type { Database, Tx } from '../store/database.ts'
+import { DatabaseUnavailable } from '../store/errors.ts'
 import { takeEvents, type WaitingEvent, waitingEvents } from '../store/triggers/events.ts'
 import {
   type DueFiring,
@@ -43,6 +44,17 @@ type Outcome = {
   readonly made: Made | undefined
 }
 
+type Prepared = { readonly event: WaitingEvent; readonly outcomes: readonly Outcome[] }
+
+/** Who hears what comes of firings. */
+export type Hears = {
+  fired(state: FiringState): void
+  /** A fault of ours. */
+  failed(trigger: string, error: unknown): void
+}
+
+const ourFault = 'a fault of ours, which the service’s log tells'
+
 /** What would come of a row or an event. */
 export type Tried = {
   readonly is: 'fires' | 'no-case' | 'fault'
@@ -60,14 +72,13 @@ export class Triggers {
   readonly #database: Database
   readonly #intake: Intake
   readonly #keptDays: number
-  readonly #onFired: (state: FiringState) => void
+  readonly #hears: Hears
 
-  /** @param onFired hears what became of each firing */
-  constructor(database: Database, intake: Intake, keptDays: number, onFired: (state: FiringState) => void = () => {}) {
+  constructor(database: Database, intake: Intake, keptDays: number, hears: Hears) {
     this.#database = database
     this.#intake = intake
     this.#keptDays = keptDays
-    this.#onFired = onFired
+    this.#hears = hears
   }
 
   /** @throws {Problem} `unknown-trigger` */
@@ -124,7 +135,8 @@ export class Triggers {
       const review = await this.#intake.review(scope, requestOf(ringOf(fired), definition), {})
       return { is: 'fires', says: null, caseNo: fired.case, key: fired.key, cases, review }
     } catch (error) {
-      if (error instanceof Problem) return { ...none, caseNo: fired.case, key: fired.key, is: 'fault', says: error.message }
+      if (error instanceof Problem)
+        return { ...none, caseNo: fired.case, key: fired.key, is: 'fault', says: error.message }
       throw error
     }
   }
@@ -138,23 +150,48 @@ export class Triggers {
     const events = await waitingEvents(this.#database, together)
     if (events.length === 0) return 0
     const prepared = await this.#prepare(events)
-    const states = await this.#database.transact(async (tx) => {
+    try {
+      this.#tell(await this.#storeAll(prepared))
+    } catch (error) {
+      if (error instanceof DatabaseUnavailable) throw error
+      // One of them is to blame, and holds up no other.
+      for (const one of prepared) this.#tell(await this.#storeAlone(one))
+    }
+    return events.length
+  }
+
+  /** Stores what came of events that nobody else has taken meanwhile. */
+  async #storeAll(prepared: readonly Prepared[]): Promise<FiringState[]> {
+    return this.#database.transact(async (tx) => {
       const taken = await takeEvents(
         tx,
-        events.map(({ no }) => no),
+        prepared.map(({ event }) => event.no),
       )
       const stored: FiringState[] = []
       for (const { event, outcomes } of prepared)
         if (taken.has(event.no)) for (const outcome of outcomes) stored.push(await this.#store(tx, outcome))
       return stored
     })
-    this.#tell(states)
-    return events.length
   }
 
-  async #prepare(events: readonly WaitingEvent[]) {
+  /** Stores what came of an event, or else that it could not be. */
+  async #storeAlone(one: Prepared): Promise<FiringState[]> {
+    try {
+      return await this.#storeAll([one])
+    } catch (error) {
+      if (error instanceof DatabaseUnavailable) throw error
+      const outcomes = one.outcomes.map(({ row, firing: { triggerNo, version, key } }): Outcome => {
+        this.#hears.failed(row.name, error)
+        const firing = { triggerNo, version, key, given: {}, state: 'fault' as const, says: ourFault }
+        return { row, firing, made: undefined }
+      })
+      return this.#storeAll([{ ...one, outcomes }])
+    }
+  }
+
+  async #prepare(events: readonly WaitingEvent[]): Promise<Prepared[]> {
     const known = new Map<string, { readonly scope: Scope | undefined; readonly triggers: readonly TriggerRow[] }>()
-    const prepared: { readonly event: WaitingEvent; readonly outcomes: readonly Outcome[] }[] = []
+    const prepared: Prepared[] = []
     for (const event of events) {
       const { appNo, environment } = event
       const name = `${appNo} ${environment}`
@@ -193,14 +230,25 @@ export class Triggers {
     const firing = { ...about, key: fired.key, caseNo: fired.case }
     if (definition.after !== undefined && definition.after > 0)
       return { row, firing: { ...firing, state: 'waiting', ring, afterSeconds: definition.after }, made: undefined }
-    const made = await makeNotification(
-      { database: this.#database, keptDays: this.#keptDays },
-      scope,
-      name,
-      definition,
-      ring,
-    )
+    const made = await this.#make(scope, name, definition, ring)
     return { row, firing: { ...firing, ...stateOf(made) }, made }
+  }
+
+  /** What cannot be made, whatever the fault, holds up nothing else; only a database that is away does. */
+  async #make(scope: Scope, name: string, definition: TriggerDefinition, ring: Ring): Promise<Made> {
+    try {
+      return await makeNotification(
+        { database: this.#database, keptDays: this.#keptDays },
+        scope,
+        name,
+        definition,
+        ring,
+      )
+    } catch (error) {
+      if (error instanceof DatabaseUnavailable) throw error
+      this.#hears.failed(name, error)
+      return { is: 'fault', says: ourFault }
+    }
   }
 
   /** Stores a firing with its notification, unless it fired for its key lately or is a runaway. */
@@ -257,14 +305,13 @@ export class Triggers {
     if (!app) return { state: 'fault' as const, says: 'its app has gone', made: undefined, notification: undefined }
     const scope = { app, environment: one.environment }
     const ring = JSON.parse(one.ring) as Ring
-    const given = { database: this.#database, keptDays: this.#keptDays }
-    const made = await makeNotification(given, scope, one.name, definition, ring)
+    const made = await this.#make(scope, one.name, definition, ring)
     return { ...stateOf(made), made }
   }
 
   #tell(states: readonly FiringState[]): void {
     if (states.includes('rung')) this.#intake.nudge()
-    for (const state of states) this.#onFired(state)
+    for (const state of states) this.#hears.fired(state)
   }
 }
 
