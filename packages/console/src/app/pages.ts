@@ -16,6 +16,7 @@ import {
   Smartphone,
   Tags,
   Users,
+  Zap,
 } from 'lucide-react'
 
 export type PageEntry = { readonly to: string; readonly name: string; readonly icon: LucideIcon }
@@ -43,6 +44,7 @@ export const places: readonly PlaceEntry[] = [
     pages: [
       { to: '/write', name: 'Write', icon: PenLine },
       { to: '/upcoming', name: 'Upcoming', icon: CalendarClock },
+      { to: '/triggers', name: 'Triggers', icon: Zap },
       { to: '/stop', name: 'Stop', icon: OctagonX },
     ],
   },

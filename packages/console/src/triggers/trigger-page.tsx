@@ -1,0 +1,197 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import type { Firing, Trigger } from '@zbell/contract'
+import { Link, useNavigate, useParams } from 'react-router'
+import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
+import { usePlace } from '../app/place.ts'
+import { useSeen } from '../app/seen.ts'
+import { Button } from '../parts/button.tsx'
+import { type Column, DataTable } from '../parts/data-table.tsx'
+import { Confirm } from '../parts/dialog.tsx'
+import { Moment } from '../parts/moment.tsx'
+import { Failure, Page, Waiting } from '../parts/page.tsx'
+import { casesOf, definitionOf, type ToldCase } from './definition.ts'
+import { TriggerState } from './trigger-state.tsx'
+import { TryTrigger } from './try-trigger.tsx'
+
+/** One trigger: what it listens to, what would come of an event, and what came of each. */
+export function TriggerPage() {
+  const place = usePlace()
+  const { name = '' } = useParams()
+  const at = { params: { app: place.app.slug, trigger: name }, query: { environment: place.environment } }
+  const trigger = useQuery({
+    queryKey: [...keys.triggers(place), 'one', name],
+    queryFn: () => api.call('readTrigger', at),
+    refetchInterval: 10_000,
+  })
+  const firings = useQuery({
+    queryKey: [...keys.triggers(place), 'firings', name],
+    queryFn: () => api.call('listFirings', { ...at, query: { ...at.query, limit: '50' } }),
+    refetchInterval: 2_000,
+  })
+  useSeen('trigger', trigger.data?.name)
+  return (
+    <Page
+      title={name}
+      asks="When does it ring, for whom, and what came of it?"
+      crumbs={[{ to: '/triggers', name: 'Triggers' }]}
+      action={trigger.data && <Acts trigger={trigger.data} />}
+    >
+      {trigger.error ? (
+        <Failure error={trigger.error} />
+      ) : trigger.data ? (
+        <div className="grid gap-10">
+          <Facts trigger={trigger.data} />
+          <TryTrigger name={name} last={(firings.data?.items[0]?.given as { event?: unknown } | undefined)?.event} />
+          <section aria-labelledby="firings">
+            <h2 id="firings" className="mb-2">
+              What came of each event
+            </h2>
+            {firings.error ? (
+              <Failure error={firings.error} />
+            ) : (
+              <DataTable
+                label="Firings"
+                name="firings"
+                rows={firings.data?.items ?? []}
+                idOf={({ no }) => String(no)}
+                columns={columns}
+                none="Nothing came to it yet."
+              />
+            )}
+          </section>
+        </div>
+      ) : (
+        <Waiting />
+      )}
+    </Page>
+  )
+}
+
+function Facts({ trigger }: { readonly trigger: Trigger }) {
+  const definition = definitionOf(trigger)
+  const { source, types, key, notMoreOftenThan, after, unless } = definition
+  const code = (text: string) => <code className="font-mono text-sm break-words">{text}</code>
+  const facts: readonly (readonly [string, React.ReactNode])[] = [
+    ['Is', <TriggerState key="is" of={trigger} />],
+    ['Listens to', code(types?.join(', ') ?? source)],
+    ...(key === undefined ? [] : [['One for each', code(key)] as const]),
+    ...(notMoreOftenThan === undefined
+      ? []
+      : [['Not more often', `than once in ${notMoreOftenThan} seconds`] as const]),
+    ...(after === undefined ? [] : [['Waits', `${after} seconds`] as const]),
+    ...(unless === undefined ? [] : [['Not if by then', code(unless)] as const]),
+    ['Saved', `version ${trigger.version}, by ${trigger.madeBy}`],
+  ]
+  return (
+    <div className="grid gap-6">
+      {trigger.pausedBecause !== null && (
+        <p className="max-w-3xl text-red">
+          It was paused before it rang everybody: {trigger.pausedBecause}. When that is right so, switch it on.
+        </p>
+      )}
+      <dl className="grid max-w-3xl grid-cols-[8rem_1fr] gap-y-2">
+        {facts.map(([name, value]) => (
+          <div key={name} className="contents">
+            <dt className="text-soft">{name}</dt>
+            <dd className="min-w-0 break-words">{value}</dd>
+          </div>
+        ))}
+      </dl>
+      <DataTable
+        label="Cases"
+        name="cases"
+        rows={casesOf(definition)}
+        idOf={({ when, to, says }) => `${when} ${to} ${says}`}
+        columns={caseColumns}
+      />
+    </div>
+  )
+}
+
+const caseColumns: readonly Column<ToldCase>[] = [
+  { name: 'when', title: 'When', always: true, cell: ({ when }) => <code className="font-mono text-sm">{when}</code> },
+  { name: 'to', title: 'Rings', always: true, cell: ({ to }) => <code className="font-mono text-sm">{to}</code> },
+  { name: 'says', title: 'With', always: true, cell: ({ says }) => <bdi>{says}</bdi> },
+]
+
+const tones: Readonly<Record<Firing['state'], string>> = {
+  rung: 'text-sea',
+  waiting: 'text-sea',
+  over: 'text-soft',
+  held: 'text-soft',
+  nobody: 'text-soft',
+  'no-case': 'text-soft',
+  fault: 'text-red',
+  dropped: 'text-red',
+}
+
+const columns: readonly Column<Firing>[] = [
+  { name: 'at', title: 'At', always: true, width: 180, cell: ({ at }) => <Moment at={at} /> },
+  {
+    name: 'key',
+    title: 'Key',
+    always: true,
+    width: 240,
+    cell: ({ key }) => <bdi className="font-mono text-sm break-all">{key}</bdi>,
+  },
+  {
+    name: 'became',
+    title: 'Became',
+    always: true,
+    width: 120,
+    cell: ({ state }) => <span className={tones[state]}>{state}</span>,
+  },
+  {
+    name: 'what',
+    title: 'What of it',
+    always: true,
+    cell: ({ notification, says, dueAt, state }) => (
+      <>
+        {notification && <Link to={`/activity/${notification}`}>The notification</Link>} {says}
+        {state === 'waiting' && dueAt && (
+          <>
+            until <Moment at={dueAt} />
+          </>
+        )}
+      </>
+    ),
+  },
+]
+
+function Acts({ trigger: { name, enabled, pausedBecause } }: { readonly trigger: Trigger }) {
+  const place = usePlace()
+  const client = useQueryClient()
+  const go = useNavigate()
+  const at = { params: { app: place.app.slug, trigger: name }, query: { environment: place.environment } }
+  const anew = () => client.invalidateQueries({ queryKey: keys.triggers(place) })
+  const isOn = enabled && pausedBecause === null
+  const change = useMutation({
+    mutationFn: () => api.call('changeTrigger', { ...at, body: { enabled: !isOn } }),
+    onSettled: anew,
+  })
+  const remove = useMutation({
+    mutationFn: () => api.call('deleteTrigger', at),
+    onSuccess: async () => {
+      await go('/triggers')
+      await anew()
+    },
+  })
+  const error = change.error ?? remove.error
+  return (
+    <>
+      {error && <Failure error={error} />}
+      <Button rank={isOn ? 'secondary' : 'primary'} busy={change.isPending} onClick={() => change.mutate()}>
+        {isOn ? 'Switch off' : 'Switch on'}
+      </Button>
+      <Confirm
+        title={`Delete ${name}?`}
+        yes="Delete it"
+        onYes={() => remove.mutate()}
+        trigger={<Button rank="danger">Delete</Button>}
+      >
+        It rings no more, and its log goes with it. What it has rung stays as it is.
+      </Confirm>
+    </>
+  )
+}

@@ -1,0 +1,74 @@
+import { useQuery } from '@tanstack/react-query'
+import type { Trigger } from '@zbell/contract'
+import { Link } from 'react-router'
+import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
+import { usePlace } from '../app/place.ts'
+import { type Column, DataTable } from '../parts/data-table.tsx'
+import { Moment } from '../parts/moment.tsx'
+import { Empty, Failure, Page, Waiting } from '../parts/page.tsx'
+import { definitionOf } from './definition.ts'
+import { TriggerState } from './trigger-state.tsx'
+
+const columns: readonly Column<Trigger>[] = [
+  {
+    name: 'trigger',
+    title: 'Trigger',
+    always: true,
+    width: 220,
+    cell: ({ name }) => (
+      <Link to={`/triggers/${name}`} className="font-mono text-sm break-all">
+        {name}
+      </Link>
+    ),
+  },
+  { name: 'is', title: 'Is', always: true, width: 110, cell: (one) => <TriggerState of={one} /> },
+  {
+    name: 'listens',
+    title: 'Listens to',
+    always: true,
+    cell: (one) => {
+      const { source, types } = definitionOf(one)
+      return <span className="font-mono text-sm break-words">{types?.join(', ') ?? source}</span>
+    },
+  },
+  {
+    name: 'saved',
+    title: 'Saved',
+    wide: true,
+    width: 160,
+    cell: ({ version, changedAt }) => (
+      <>
+        <Moment at={changedAt} />
+        <span className="block text-sm text-soft">version {version}</span>
+      </>
+    ),
+  },
+]
+
+/** What rings without a person. */
+export function TriggersPage() {
+  const place = usePlace()
+  const { data, error } = useQuery({
+    queryKey: keys.triggers(place),
+    queryFn: () =>
+      api.all('listTriggers', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    refetchInterval: 10_000,
+  })
+  return (
+    <Page title="Triggers" asks="What rings without a person, and when?">
+      {error ? (
+        <Failure error={error} />
+      ) : !data ? (
+        <Waiting />
+      ) : data.length === 0 ? (
+        <Empty
+          what="A trigger rings for what happens: a condition over an event, whom it is for, and the words. It is saved from a file, tried here, and then switched on."
+          example={'zbell trigger save docs/examples/booked-trigger.yaml'}
+        />
+      ) : (
+        <DataTable label="Triggers" name="triggers" rows={data} idOf={({ name }) => name} columns={columns} />
+      )}
+    </Page>
+  )
+}
