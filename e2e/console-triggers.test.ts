@@ -49,9 +49,9 @@ const report = (data: object) =>
 
 test('a trigger is tried, switched on, rings, and its log leads to the notification', async () => {
   await page.getByRole('navigation', { name: 'Pages' }).getByRole('link', { name: 'Triggers', exact: true }).click()
-  await page.getByText('A trigger rings for what happens').waitFor()
+  await page.getByRole('row').filter({ hasText: 'place-freed' }).getByText('● on').waitFor()
   await client.call('saveTrigger', { params: { ...params, trigger: 'freed' }, body: freed })
-  await page.getByRole('link', { name: 'freed' }).click({ timeout: 30_000 })
+  await page.getByRole('link', { name: 'freed', exact: true }).click({ timeout: 30_000 })
   await page.getByRole('heading', { level: 1, name: 'freed' }).waitFor()
 
   const event = page.getByLabel('Event', { exact: true })
@@ -88,6 +88,8 @@ test('one that could not ring says so, and is deleted', async () => {
   await log.getByText('no-case').first().waitFor()
   await page.getByRole('button', { name: 'Delete' }).click()
   await page.getByRole('button', { name: 'Delete it', exact: true }).click()
-  await page.getByText('A trigger rings for what happens').waitFor()
+  await page.getByRole('heading', { level: 1, name: 'Triggers' }).waitFor()
+  await client.call('deleteTrigger', { params: { ...params, trigger: 'place-freed' } })
+  await page.getByText('A trigger rings for what happens').waitFor({ timeout: 30_000 })
   expect(complaints).toEqual([])
 })

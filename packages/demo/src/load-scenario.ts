@@ -15,6 +15,7 @@ import {
   topics,
 } from './scenario/scenario.ts'
 import { timetable } from './scenario/timetable.ts'
+import { triggers } from './scenario/triggers.ts'
 
 const environment = 'development'
 
@@ -82,6 +83,7 @@ async function introducePassengers(backend: Client): Promise<void> {
       data: { sailing },
     })),
   })
+  for (const { name, ...body } of triggers) await backend.call('saveTrigger', { params: { app, trigger: name }, body })
 }
 
 /** So many more passengers, whose phones ring behind the scenes, the segments in which they count, and what rings by the clock. */
