@@ -1,14 +1,15 @@
-/** @returns `undefined` for what is not base64 (RFC 4648 §4), with or without its padding */
-export function bytesOfBase64(text: string): Uint8Array<ArrayBuffer> | undefined {
-  if (!/^[A-Za-z0-9+/]*={0,2}$/.test(text)) return undefined
-  try {
-    return Uint8Array.from(atob(text), (unit) => unit.charCodeAt(0))
-  } catch {
-    return undefined
-  }
-}
+import { fromBase64url, toBase64url } from '../webpush/bytes.ts'
 
-export const base64OfBytes = (bytes: Uint8Array): string => btoa(String.fromCharCode(...bytes))
+/** @returns `undefined` for what is not base64 (RFC 4648 §4), with or without its padding */
+export const bytesOfBase64 = (text: string): Uint8Array<ArrayBuffer> | undefined =>
+  /^[A-Za-z0-9+/]*={0,2}$/.test(text)
+    ? fromBase64url(text.replace(/=+$/, '').replaceAll('+', '-').replaceAll('/', '_'))
+    : undefined
+
+export const base64OfBytes = (bytes: Uint8Array): string => {
+  const text = toBase64url(bytes).replaceAll('-', '+').replaceAll('_', '/')
+  return text.padEnd(Math.ceil(text.length / 4) * 4, '=')
+}
 
 /** @returns `undefined` for what is not pairs of hexadecimal digits */
 export const bytesOfHex = (text: string): Uint8Array<ArrayBuffer> | undefined =>
