@@ -247,6 +247,8 @@ test('on a phone a bar has the three places, with the pages behind it', async ()
 
 test('a session that ends in the middle of writing goes on where it was', async () => {
   await page.goto(`${demo.ready.console}write`)
+  // What stands there until the editor has come gives its focus away when it does.
+  await page.locator('.cm-content').first().waitFor()
   await field('Title').fill('Half written')
   await page.context().clearCookies()
   // The next thing that is asked for is refused, and the way back in stands before the page.

@@ -9,7 +9,9 @@ export async function deliveryOf(
   notification: { readonly no: number; readonly createdAt: Date },
   deviceNo: number,
 ): Promise<DeliveryRow | undefined> {
-  return (await listDeliveries(database, notification, { limit: 1, deviceNo }))[0]
+  const look = async () => (await listDeliveries(database, notification, { limit: 1, deviceNo }))[0]
+  // One that leaves the queue between the looks at outcomes and at the queue is in neither; then it is in the first.
+  return (await look()) ?? look()
 }
 
 /** When a later notification of the same tag was shown on a device, in ms since 1970. */
