@@ -61,7 +61,7 @@ const rooms = {
     'store',
   ],
   intake: ['engine', 'gateways', 'telemetry', 'problems', 'store'],
-  triggers: ['intake', 'problems', 'store'],
+  triggers: ['intake', 'scheduler', 'problems', 'store'],
   scheduler: ['credentials', 'intake', 'engine', 'problems', 'store'],
   credentials: ['gateways', 'people', 'telemetry', 'vault', 'problems', 'store'],
   people: ['vault', 'problems', 'store'],

@@ -29,7 +29,7 @@ import { wakeRejected } from './store/notifications/read-waiting.ts'
 import { Metrics } from './telemetry/metrics.ts'
 import { Pace } from './telemetry/pace.ts'
 import { Presence } from './telemetry/presence.ts'
-import { TriggerClock } from './triggers/trigger-clock.ts'
+import { triggerClock } from './triggers/trigger-clock.ts'
 import { Triggers } from './triggers/triggers.ts'
 import { operatorKey } from './vault/key-files.ts'
 import { givenKeyring, keptKeyring } from './vault/keyring.ts'
@@ -94,9 +94,9 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       const clock = new ScheduleClock(database, schedules, log, (state) => metrics.scheduleRuns.inc({ state }))
       opened.push({ part: 'schedules', close: () => clock.close() })
       clock.start()
-      const triggerClock = new TriggerClock(triggers, log)
-      opened.push({ part: 'triggers', close: () => triggerClock.close() })
-      triggerClock.start()
+      const firing = triggerClock(triggers, log)
+      opened.push({ part: 'triggers', close: () => firing.close() })
+      firing.start()
     }
     const http = httpServer({
       config,

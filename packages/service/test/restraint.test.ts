@@ -15,7 +15,7 @@ import { channelNamed, channelsOf, muteChannel, saveChannel, storeBlocked } from
 import { storeQuietHours } from '../src/store/restraint/quiet-hours.ts'
 import { restraintOf } from '../src/store/restraint/restraint-of.ts'
 import { removeStop, storeStop } from '../src/store/restraint/stops.ts'
-import { type ScratchApp, scratchApp } from './scratch-database.ts'
+import { addDevice, type ScratchApp, scratchApp } from './scratch-database.ts'
 import { claimNext, newNotification } from './scratch-notification.ts'
 
 let app: ScratchApp
@@ -32,13 +32,7 @@ beforeEach(async () => {
   await changeSettings(app.database, app.scope, { caps: [], quietHours: [] })
 })
 
-const device = (no: number, userNo: number | null = null) =>
-  app.database.change(
-    sql`insert into devices (no, id, app_no, environment, platform, token, token_hash, secret_hash, user_no, permission, muted,
-          registered_at, seen_at, changed_at)
-        values (${no}, unhex(md5(${no})), ${app.scope.app.no}, 'development', 'ios', 'x', unhex(sha2(${no}, 256)),
-          unhex(sha2(concat('s', ${no}), 256)), ${userNo}, 'granted', 0, '2026-01-01', now(3), now(3))`,
-  )
+const device = (no: number, userNo: number | null = null) => addDevice(app, no, userNo)
 
 const cap: Cap = { name: 'offers', most: 2, hours: 24 }
 const count = (notificationNo: number, persons: readonly number[], caps: readonly Cap[] = [cap]) =>

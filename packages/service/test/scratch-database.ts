@@ -1,6 +1,7 @@
 import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { sql } from 'drizzle-orm'
 import { createApp, findApp, type Scope } from '../src/store/apps/apps.ts'
 import { Database } from '../src/store/database.ts'
 import { freePort, PrivateServer } from '../src/store/mariadb/private-server.ts'
@@ -47,3 +48,12 @@ export async function scratchApp(): Promise<ScratchApp> {
   await createApp(database, { slug: 'ferries', name: 'Ferries', identifiers: {}, createdAt: new Date() })
   return { scratch, database, scope: { app: (await findApp(database, 'ferries'))!, environment: 'development' } }
 }
+
+/** A phone that may be rung, of a user if one is said. */
+export const addDevice = ({ database, scope }: ScratchApp, no: number, userNo: number | null = null) =>
+  database.change(
+    sql`insert into devices (no, id, app_no, environment, platform, token, token_hash, secret_hash, user_no, permission, muted,
+          registered_at, seen_at, changed_at)
+        values (${no}, unhex(md5(${no})), ${scope.app.no}, ${scope.environment}, 'ios', 'x', unhex(sha2(${no}, 256)),
+          unhex(sha2(concat('s', ${no}), 256)), ${userNo}, 'granted', 0, '2026-01-01', now(3), now(3))`,
+  )

@@ -8,6 +8,7 @@ import { useSeen } from '../app/seen.ts'
 import { Button } from '../parts/button.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Confirm } from '../parts/dialog.tsx'
+import { type Fact, Facts } from '../parts/facts.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, Waiting } from '../parts/page.tsx'
 import { casesOf, definitionOf, type ToldCase } from './definition.ts'
@@ -41,7 +42,7 @@ export function TriggerPage() {
         <Failure error={trigger.error} />
       ) : trigger.data ? (
         <div className="grid gap-10">
-          <Facts trigger={trigger.data} />
+          <Told trigger={trigger.data} />
           <TryTrigger name={name} last={(firings.data?.items[0]?.given as { event?: unknown } | undefined)?.event} />
           <section aria-labelledby="firings">
             <h2 id="firings" className="mb-2">
@@ -68,11 +69,11 @@ export function TriggerPage() {
   )
 }
 
-function Facts({ trigger }: { readonly trigger: Trigger }) {
+function Told({ trigger }: { readonly trigger: Trigger }) {
   const definition = definitionOf(trigger)
   const { source, types, key, notMoreOftenThan, after, unless } = definition
   const code = (text: string) => <code className="font-mono text-sm break-words">{text}</code>
-  const facts: readonly (readonly [string, React.ReactNode])[] = [
+  const facts: readonly Fact[] = [
     ['Is', <TriggerState key="is" of={trigger} />],
     ['Listens to', code(types?.join(', ') ?? source)],
     ...(key === undefined ? [] : [['One for each', code(key)] as const]),
@@ -90,14 +91,7 @@ function Facts({ trigger }: { readonly trigger: Trigger }) {
           It was paused before it rang everybody: {trigger.pausedBecause}. When that is right so, switch it on.
         </p>
       )}
-      <dl className="grid max-w-3xl grid-cols-[8rem_1fr] gap-y-2">
-        {facts.map(([name, value]) => (
-          <div key={name} className="contents">
-            <dt className="text-soft">{name}</dt>
-            <dd className="min-w-0 break-words">{value}</dd>
-          </div>
-        ))}
-      </dl>
+      <Facts all={facts} />
       <DataTable
         label="Cases"
         name="cases"

@@ -9,6 +9,7 @@ import { useSeen } from '../app/seen.ts'
 import { Button } from '../parts/button.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Confirm } from '../parts/dialog.tsx'
+import { type Fact, Facts } from '../parts/facts.tsx'
 import { Moment, ownZone } from '../parts/moment.tsx'
 import { Failure, Page, Waiting } from '../parts/page.tsx'
 import { exactIn } from './when-field.tsx'
@@ -43,7 +44,7 @@ export function SchedulePage() {
         <Failure error={schedule.error} />
       ) : schedule.data ? (
         <div className="grid gap-10">
-          <Facts schedule={schedule.data} />
+          <Told schedule={schedule.data} />
           <section aria-labelledby="runs">
             <h2 id="runs" className="mb-2">
               What became of its times
@@ -97,9 +98,9 @@ const columns: readonly Column<ScheduleRun>[] = [
   },
 ]
 
-function Facts({ schedule: { when, notification, shows, nextAt, paused } }: { readonly schedule: Schedule }) {
+function Told({ schedule: { when, notification, shows, nextAt, paused } }: { readonly schedule: Schedule }) {
   const request = notification as unknown as { readonly to: Parameters<typeof sayTarget>[0] }
-  const facts: readonly (readonly [string, React.ReactNode])[] = [
+  const facts: readonly Fact[] = [
     ['Shows', <bdi key="shows">{shows.title || 'Wakes the app'}</bdi>],
     [
       'For',
@@ -111,16 +112,7 @@ function Facts({ schedule: { when, notification, shows, nextAt, paused } }: { re
     ['Next', paused ? 'paused' : nextAt === null ? 'over' : <Next key="next" at={nextAt} zone={when.zone} />],
     ['Would reach', <ReachNow key="reach" notification={notification} />],
   ]
-  return (
-    <dl className="grid max-w-3xl grid-cols-[8rem_1fr] gap-y-2">
-      {facts.map(([name, value]) => (
-        <div key={name} className="contents">
-          <dt className="text-soft">{name}</dt>
-          <dd className="min-w-0 break-words">{value}</dd>
-        </div>
-      ))}
-    </dl>
-  )
+  return <Facts all={facts} />
 }
 
 function Next({ at, zone }: { readonly at: string; readonly zone: string | undefined }) {

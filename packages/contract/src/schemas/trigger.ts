@@ -107,7 +107,7 @@ export const firing = z
     state: z
       .enum(['rung', 'waiting', 'over', 'held', 'nobody', 'no-case', 'fault', 'dropped'])
       .describe(
-        '`over`: unless held when it had waited. `held`: notMoreOftenThan. `nobody`: nobody in its target has a device. `dropped`: the trigger was paused as a runaway.',
+        '`over`: unless held when it had waited. `held`: notMoreOftenThan. `nobody`: nobody in its target has a device. `dropped`: the trigger was paused as a runaway, or switched off while the firing waited.',
       ),
     says: z.string().nullable(),
     caseNo: z.int().nullable(),

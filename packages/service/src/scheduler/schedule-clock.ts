@@ -5,13 +5,12 @@ import type { Database } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import type { RunState } from '../store/schedules/runs.ts'
 import { type DueSchedule, dueSchedules } from '../store/schedules/schedules.ts'
+import { Looks, restMs } from './looks.ts'
 
 /** So often it is looked which schedules are due: an index says so, and none is looked at that is not. */
 const lookEveryMs = 400
 /** So many are read at once, so many share a transaction, and so many transactions run beside each other. */
 const together = { read: 400, settled: 50, beside: 2 }
-/** What could not be done is left alone for so long. */
-const restMs = 5_000
 
 /** Rings schedules when their time has come. Any number of processes may have one: each time is settled once. */
 export class ScheduleClock {
@@ -21,9 +20,7 @@ export class ScheduleClock {
   readonly #onSettled: (state: RunState) => void
   readonly #beside = pLimit(together.beside)
   readonly #resting = new Map<number, number>()
-  #timer: NodeJS.Timeout | undefined
-  #looking: Promise<void> = Promise.resolve()
-  #stopped = false
+  readonly #looks: Looks
 
   /** @param onSettled hears what became of each time */
   constructor(database: Database, schedules: Schedules, log: Logger, onSettled: (state: RunState) => void = () => {}) {
@@ -31,33 +28,22 @@ export class ScheduleClock {
     this.#database = database
     this.#schedules = schedules
     this.#log = log
+    this.#looks = new Looks({
+      what: 'schedules',
+      everyMs: lookEveryMs,
+      log,
+      look: async () => {
+        while (!this.#looks.isClosed && (await this.settleDue()) === together.read);
+      },
+    })
   }
 
-  start(afterMs = lookEveryMs): void {
-    this.#timer = setTimeout(() => {
-      this.#looking = this.#look().then((nextMs) => {
-        if (!this.#stopped) this.start(nextMs)
-      })
-    }, afterMs)
-    this.#timer.unref()
+  start(): void {
+    this.#looks.start()
   }
 
-  async close(): Promise<void> {
-    this.#stopped = true
-    clearTimeout(this.#timer)
-    await this.#looking
-  }
-
-  /** @returns how long to wait for the next look */
-  async #look(): Promise<number> {
-    try {
-      while (!this.#stopped && (await this.settleDue()) === together.read);
-      return lookEveryMs
-    } catch (error) {
-      const level = error instanceof DatabaseUnavailable ? 'debug' : 'warn'
-      this.#log[level]({ err: error }, 'schedules could not be looked at, and are again soon')
-      return error instanceof DatabaseUnavailable ? lookEveryMs : restMs
-    }
+  close(): Promise<void> {
+    return this.#looks.close()
   }
 
   /** Settles what is due now. @returns how many were found */
@@ -72,7 +58,7 @@ export class ScheduleClock {
   }
 
   async #settle(part: readonly DueSchedule[]): Promise<void> {
-    if (this.#stopped) return
+    if (this.#looks.isClosed) return
     try {
       for (const state of await this.#schedules.settle(part)) this.#onSettled(state)
     } catch (error) {

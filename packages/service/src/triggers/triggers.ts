@@ -44,6 +44,17 @@ type Outcome = {
   readonly made: Made | undefined
 }
 
+/** What becomes of a firing that has waited. */
+type Settled = {
+  readonly state: FiringState
+  readonly says?: string | undefined
+  readonly notification?: string | undefined
+  readonly made?: Made
+}
+
+/** What was stored, and of how many events; others may have been taken by somebody else. */
+type Stored = { readonly events: number; readonly states: readonly FiringState[] }
+
 type Prepared = { readonly event: WaitingEvent; readonly outcomes: readonly Outcome[] }
 
 /** Who hears what comes of firings. */
@@ -144,38 +155,39 @@ export class Triggers {
   /**
    * Lets what happened fire, some at a time. What is stored of it, the notifications, and that it is done with are one
    * transaction: whatever dies, each fires once.
-   * @returns how many were looked at
+   * @returns how many were this process’s to look at
    */
   async fireWaiting(): Promise<number> {
     const events = await waitingEvents(this.#database, together)
     if (events.length === 0) return 0
     const prepared = await this.#prepare(events)
     try {
-      this.#tell(await this.#storeAll(prepared))
+      return this.#tell(await this.#storeAll(prepared))
     } catch (error) {
       if (error instanceof DatabaseUnavailable) throw error
       // One of them is to blame, and holds up no other.
-      for (const one of prepared) this.#tell(await this.#storeAlone(one))
+      let ours = 0
+      for (const one of prepared) ours += this.#tell(await this.#storeAlone(one))
+      return ours
     }
-    return events.length
   }
 
   /** Stores what came of events that nobody else has taken meanwhile. */
-  async #storeAll(prepared: readonly Prepared[]): Promise<FiringState[]> {
+  async #storeAll(prepared: readonly Prepared[]): Promise<Stored> {
     return this.#database.transact(async (tx) => {
       const taken = await takeEvents(
         tx,
         prepared.map(({ event }) => event.no),
       )
-      const stored: FiringState[] = []
+      const states: FiringState[] = []
       for (const { event, outcomes } of prepared)
-        if (taken.has(event.no)) for (const outcome of outcomes) stored.push(await this.#store(tx, outcome))
-      return stored
+        if (taken.has(event.no)) for (const outcome of outcomes) states.push(await this.#store(tx, outcome))
+      return { events: taken.size, states }
     })
   }
 
   /** Stores what came of an event, or else that it could not be. */
-  async #storeAlone(one: Prepared): Promise<FiringState[]> {
+  async #storeAlone(one: Prepared): Promise<Stored> {
     try {
       return await this.#storeAll([one])
     } catch (error) {
@@ -281,37 +293,46 @@ export class Triggers {
   /** Rings what has waited, unless it is not needed any more. @returns how many were looked at */
   async fireDue(): Promise<number> {
     const due = await dueFirings(this.#database, together)
-    const states: FiringState[] = []
     for (const one of due) {
       const settled = await this.#settle(one)
-      const isOurs = await this.#database.transact(async (tx) => {
-        const { made, ...how } = settled
-        if (!(await settleFiring(tx, one.no, how))) return false
-        if (made?.is === 'made') for (const statement of made.statements) await tx.change(statement)
-        return true
+      const state = await this.#storeSettled(one, settled).catch((error: unknown) => {
+        if (error instanceof DatabaseUnavailable) throw error
+        this.#hears.failed(one.name, error)
+        return this.#storeSettled(one, { state: 'fault', says: ourFault })
       })
-      if (isOurs) states.push(settled.state)
+      if (state) this.#tell({ events: 1, states: [state] })
     }
-    this.#tell(states)
     return due.length
   }
 
-  async #settle(one: DueFiring) {
+  /** @returns undefined when somebody else has settled it */
+  async #storeSettled(one: DueFiring, { made, ...how }: Settled): Promise<FiringState | undefined> {
+    return this.#database.transact(async (tx) => {
+      if (!(await settleFiring(tx, one.no, how))) return undefined
+      if (made?.is === 'made') for (const statement of made.statements) await tx.change(statement)
+      return how.state
+    })
+  }
+
+  async #settle(one: DueFiring): Promise<Settled> {
+    if (one.enabled === 0) return { state: 'dropped', says: 'its trigger was switched off while it waited' }
+    if (one.pausedBecause !== null) return { state: 'dropped', says: `paused: ${one.pausedBecause}` }
     const definition = JSON.parse(one.definition) as TriggerDefinition
     const { event } = JSON.parse(one.given) as { event?: unknown }
-    if (isOver(definition, event))
-      return { state: 'over' as const, says: 'unless holds by now', made: undefined, notification: undefined }
+    if (isOver(definition, event)) return { state: 'over', says: 'unless holds by now' }
     const app = await findAppByNo(this.#database, one.appNo)
-    if (!app) return { state: 'fault' as const, says: 'its app has gone', made: undefined, notification: undefined }
+    if (!app) return { state: 'fault', says: 'its app has gone' }
     const scope = { app, environment: one.environment }
     const ring = JSON.parse(one.ring) as Ring
     const made = await this.#make(scope, one.name, definition, ring)
     return { ...stateOf(made), made }
   }
 
-  #tell(states: readonly FiringState[]): void {
+  /** @returns of how many events it was */
+  #tell({ events, states }: Stored): number {
     if (states.includes('rung')) this.#intake.nudge()
     for (const state of states) this.#hears.fired(state)
+    return events
   }
 }
 

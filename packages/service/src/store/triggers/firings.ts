@@ -85,6 +85,8 @@ export type DueFiring = {
   readonly name: string
   readonly appNo: number
   readonly environment: Where['environment']
+  readonly enabled: number
+  readonly pausedBecause: string | null
   readonly definition: string
   readonly given: string
   readonly ring: string
@@ -93,7 +95,8 @@ export type DueFiring = {
 /** Those whose wait is over, the longest due first. */
 export const dueFirings = (database: Database, limit: number): Promise<DueFiring[]> =>
   database.rows<DueFiring>(
-    sql`select f.no, f.trigger_no as triggerNo, t.name, t.app_no as appNo, t.environment, cast(v.definition as char) as definition,
+    sql`select f.no, f.trigger_no as triggerNo, t.name, t.app_no as appNo, t.environment, t.enabled,
+          t.paused_because as pausedBecause, cast(v.definition as char) as definition,
           cast(f.given as char) as given, cast(f.ring as char) as ring
         from firings f force index (by_due) join triggers t on t.no = f.trigger_no
         join trigger_versions v on v.trigger_no = f.trigger_no and v.version = f.version
@@ -122,7 +125,7 @@ export async function forgetFirings(database: Database, days: number, mayGoOn: (
   while (mayGoOn()) {
     const { affectedRows } = await database.change(
       sql`delete from firings where fired_at < utc_timestamp(3) - interval ${days} day and state <> 'waiting'
-          order by no limit ${together}`,
+          order by fired_at limit ${together}`,
     )
     if (affectedRows < together) return
   }
