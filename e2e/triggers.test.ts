@@ -112,19 +112,12 @@ describe('a trigger on what happens', () => {
     await happened('example.lacking', undefined, { sailing: 2, vessel: 'Kittiwake' })
     await happened('example.lacking', user, { sailing: 0, vessel: 'Kittiwake' })
     await happened('example.lacking', user, { sailing: 3 })
-    await happened('example.lacking', 'two words'.replace(' ', '\u00a0'), { sailing: 5, vessel: 'x' }).catch(() => {})
     await happened('example.lacking', user, { sailing: 4, vessel: 'Kittiwake' })
     const all = await until(
       () => firings('lacking'),
-      (found) => found.some(({ key }) => key === `${user} 4`),
+      (found) => found.length === 5,
     )
-    expect(
-      all
-        .map(({ state }) => state)
-        .reverse()
-        .slice(0, 4),
-    ).toEqual(['nobody', 'fault', 'no-case', 'fault'])
-    expect(all[0]).toMatchObject({ state: 'rung' })
+    expect(all.map(({ state }) => state).reverse()).toEqual(['nobody', 'fault', 'no-case', 'fault', 'rung'])
   })
 
   test('takes what an event says as text, whatever it says, and goes on', async () => {

@@ -193,6 +193,19 @@ const pictures = {
     await wait(300)
     await save(page, 'upcoming')
   },
+  triggers: async (page) => {
+    await page.goto(`${ready.service}/triggers/place-freed`)
+    await page
+      .getByLabel('Event', { exact: true })
+      .fill(
+        '{\n  "id": "freed-1",\n  "subject": "ada",\n  "data": { "sailing": 101, "vessel": "Kittiwake", "places": 3 }\n}',
+      )
+    await page.getByRole('button', { name: 'Try it' }).click()
+    await page.getByText('It fires').waitFor()
+    await page.mouse.wheel(0, 330)
+    await wait(400)
+    await save(page, 'triggers')
+  },
   write: async (page) => {
     const sent = await zbell('send', '--file', delay, '--to', 'topic:route-4', 'user:ada', '--no-watch')
     await page.goto(`${ready.service}/write?like=${sent.trim()}`)
@@ -264,11 +277,6 @@ const pictures = {
     await wait(400)
     await save(page, 'health')
     await chooseColours(page, 'light')
-  },
-  'activity-phone': async (page) => {
-    await page.setViewportSize({ width: 390, height: 800 })
-    await picture(page, 'activity-phone', '/activity')
-    await page.setViewportSize({ width: 1280, height: 800 })
   },
   passengers: async () => {
     const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
