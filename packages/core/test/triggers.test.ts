@@ -183,6 +183,15 @@ describe('a trigger', () => {
     expect(trigger.isOver({ row: {}, gone: true })).toBe(true)
   })
 
+  test('has no late events: what happens is taken when it is reported', () => {
+    const booked = { source: 'occurrences', to: { any: ["'everyone'"] }, content: { title: 'T' } }
+    expect(triggerFaults(booked)).toEqual([])
+    expect(triggerFaults({ ...booked, late: 'skip', lateAfterSeconds: 60 }).map(({ pointer }) => pointer)).toEqual([
+      '/late',
+      '/lateAfterSeconds',
+    ])
+  })
+
   test('tells each fault at its place', () => {
     expect(triggerFaults(late)).toEqual([])
     const faults = triggerFaults({

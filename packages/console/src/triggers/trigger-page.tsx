@@ -76,12 +76,12 @@ function Told({ trigger }: { readonly trigger: Trigger }) {
   const facts: readonly Fact[] = [
     ['Is', <TriggerState key="is" of={trigger} />],
     ['Listens to', code(types?.join(', ') ?? source)],
-    ...(key === undefined ? [] : [['One for each', code(key)] as const]),
+    ...(key === undefined ? [] : [['Key', code(key)] as const]),
     ...(notMoreOftenThan === undefined
       ? []
       : [['Not more often', `than once in ${notMoreOftenThan} seconds`] as const]),
     ...(after === undefined ? [] : [['Waits', `${after} seconds`] as const]),
-    ...(unless === undefined ? [] : [['Not if by then', code(unless)] as const]),
+    ...(unless === undefined ? [] : [['Unless', code(unless)] as const]),
     ['Saved', `version ${trigger.version}, by ${trigger.madeBy}`],
   ]
   return (

@@ -257,6 +257,12 @@ export function triggerFaults(definition: TriggerDefinition): TriggerFault[] {
     if (one.template !== undefined && one.content !== undefined)
       faults.push({ pointer: `${pointer}/content`, says: 'comes from the template; leave it out' })
   }
+  for (const member of ['late', 'lateAfterSeconds'] as const)
+    if (definition.source === 'occurrences' && definition[member] !== undefined)
+      faults.push({
+        pointer: `/${member}`,
+        says: 'is of sources that are read; what happens is taken when it is reported',
+      })
   check('/key', key)
   check('/unless', unless)
   check('/options/tag', options.tag)
