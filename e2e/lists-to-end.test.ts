@@ -43,6 +43,11 @@ beforeAll(async () => {
     `insert into deliveries (notification_no, device_no, platform, state) select (select no from notifications where id = ${id(notification)}), no, 0, 1 from devices where app_no = 1`,
   ])
     await world.changeDirectly(sql)
+  for (let n = 0; n < many; n++)
+    await world.backend.call('saveSource', {
+      params: { app, source: `source-${n}` },
+      body: { kind: 'incoming', verify: { by: 'standard-webhooks' }, occurrences: '[]' },
+    })
   for (let n = 0; n < 12; n++) await world.handset(n)
 })
 afterAll(() => world.close())
@@ -55,6 +60,7 @@ const lists: { readonly [Name in ListName]: undefined | { readonly atLeast: numb
   listUsers: { atLeast: many },
   listDevices: { atLeast: many },
   listTopics: { atLeast: many },
+  listSources: { atLeast: many },
   listTriggers: { atLeast: many },
   listFirings: { atLeast: many },
   listChannels: { atLeast: many },

@@ -9,19 +9,25 @@ import { fileURLToPath } from 'node:url'
 export const root = fileURLToPath(new URL('..', import.meta.url))
 const database = ['mariadb-server-core', 'mariadb-client-core']
 const browser = ['chromium', 'fonts-liberation']
+/** A database of somebody else’s, for the tests. */
+const foreign = ['postgresql']
 const loads = ['nghttp2-client', 'nghttp2-server', 'openssl']
 
 const onPath = (program) =>
   [...(process.env.PATH ?? '').split(delimiter), '/usr/sbin', '/usr/bin'].some((dir) => existsSync(join(dir, program)))
 
-/** @param {{ browser: boolean, loads?: boolean, say: (text: string) => void }} wants `loads`: what benches are held against */
-export function setUp({ browser: wantsBrowser, loads: wantsLoads = false, say }) {
+/**
+ * @param {{ browser: boolean, foreign?: boolean, loads?: boolean, say: (text: string) => void }} wants `foreign`: what tests read
+ * beside our own database; `loads`: what benches are held against
+ */
+export function setUp({ browser: wantsBrowser, foreign: wantsForeign = false, loads: wantsLoads = false, say }) {
   forgetOtherNode()
   const [major] = process.versions.node.split('.').map(Number)
   if (major < 20) stop(`This needs Node 20 or newer; here is ${process.versions.node}.`)
   const missing = [
     ...(onPath('mariadbd') && onPath('mariadb-install-db') ? [] : database),
     ...(wantsBrowser && !onPath('chromium') ? browser : []),
+    ...(wantsForeign && !existsSync('/usr/lib/postgresql') ? foreign : []),
     ...(wantsLoads && !['h2load', 'nghttpd', 'openssl'].every(onPath) ? loads : []),
   ]
   if (missing.length > 0) installDebian(missing, say)

@@ -8,7 +8,7 @@ import { root, setUp } from './setup.mjs'
 import { beginning } from './test-beginning.mjs'
 
 const say = (text) => process.stderr.write(`${text}\n`)
-setUp({ browser: true, say })
+setUp({ browser: true, foreign: true, say })
 const { build } = await import('./build.mjs')
 
 const bin = (name) => join(root, 'node_modules/.bin', name)

@@ -19,6 +19,7 @@ import { sendCommand } from './commands/send.ts'
 import { serviceCommands } from './commands/service.ts'
 import { settingsCommands } from './commands/settings.ts'
 import { setupCommand } from './commands/setup.ts'
+import { sourceCommands } from './commands/sources.ts'
 import { templateCommands } from './commands/templates.ts'
 import { topicCommands } from './commands/topics.ts'
 import { transferCommands } from './commands/transfer.ts'
@@ -60,6 +61,7 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
   templateCommands(program, io, done)
   scheduleCommands(program, io, done)
   segmentCommands(program, io, done)
+  sourceCommands(program, io, done)
   triggerCommands(program, io, done)
   channelCommands(program, io, done)
   restraintCommands(program, io, done)

@@ -10,6 +10,7 @@ import { restraintOperations } from './operations/restraint.ts'
 import { schedulesOperations } from './operations/schedules.ts'
 import { segmentsOperations } from './operations/segments.ts'
 import { sessionsOperations } from './operations/sessions.ts'
+import { sourcesOperations } from './operations/sources.ts'
 import { triggersOperations } from './operations/triggers.ts'
 import type { RouteName } from './routes.ts'
 
@@ -26,6 +27,7 @@ export const operations = {
   ...schedulesOperations,
   ...restraintOperations,
   ...segmentsOperations,
+  ...sourcesOperations,
   ...triggersOperations,
   ...handsetsOperations,
   ...installedOperations,

@@ -16,6 +16,7 @@ const condition = (more: Partial<Condition> = {}, gateways: GatewayState[] = [ga
   unrung: [],
   unheard: [],
   runaways: [],
+  awaySources: [],
   faultyTriggers: [],
   stopped: undefined,
   processes: [{ does: 'everything', gateways }],

@@ -1,4 +1,5 @@
 import { randomBytes } from 'node:crypto'
+import type { NewSource } from '@zbell/contract'
 import { type Client, ProblemError } from '@zbell/contract/client'
 import type { StandinAccount, Standins } from '@zbell/standins'
 import type { KeptDemo } from './kept.ts'
@@ -14,8 +15,9 @@ import {
   restraint,
   topics,
 } from './scenario/scenario.ts'
+import { templates } from './scenario/templates.ts'
 import { timetable } from './scenario/timetable.ts'
-import { triggers } from './scenario/triggers.ts'
+import { sources, triggers } from './scenario/triggers.ts'
 
 const environment = 'development'
 
@@ -83,7 +85,25 @@ async function introducePassengers(backend: Client): Promise<void> {
       data: { sailing },
     })),
   })
+}
+
+/** Lets triggers ring for what changes in the harbour office’s tables, and for the weather. */
+export async function listenToHarbour(backend: Client, url: string, weatherSecret: string): Promise<void> {
+  const app = ferries.slug
+  const { sailings, bookings: booked, weather } = sources
+  const save = (source: string, body: NewSource) => backend.call('saveSource', { params: { app, source }, body })
+  await save('sailings', { ...sailings, key: [...sailings.key], watch: [...sailings.watch], url })
+  await save('bookings', { ...booked, key: [...booked.key], watch: [...booked.watch], mask: [...booked.mask], url })
+  await save('weather', { ...weather, secrets: [weatherSecret] })
+  for (const { name, ...body } of templates)
+    await backend.call('saveTemplate', { params: { app, template: name }, body })
   for (const { name, ...body } of triggers) await backend.call('saveTrigger', { params: { app, trigger: name }, body })
+}
+
+/** Where the weather station posts; empty when somebody has deleted its source. */
+export async function weatherAddress(backend: Client): Promise<string> {
+  const { items } = await backend.call('listSources', { params: { app: ferries.slug } })
+  return items.find(({ name }) => name === 'weather')?.address ?? ''
 }
 
 /** So many more passengers, whose phones ring behind the scenes, the segments in which they count, and what rings by the clock. */

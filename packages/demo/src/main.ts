@@ -4,8 +4,9 @@ import { Client } from '@zbell/contract/client'
 import { nodeCrypto } from '@zbell/service/crypto'
 import { openStandins, type Standins } from '@zbell/standins'
 import { stringify } from 'yaml'
+import { Harbour, type HarbourAccounts, harbourAccounts, harbourSchema, readerUrl } from './harbour.ts'
 import { type KeptDemo, readKept, writeKept } from './kept.ts'
-import { makeApp, playCrew, playScenario } from './load-scenario.ts'
+import { listenToHarbour, makeApp, playCrew, playScenario, weatherAddress } from './load-scenario.ts'
 import { openPassengerServer } from './passenger-server.ts'
 import { usablePort } from './ports.ts'
 import { ferries, handsets } from './scenario/scenario.ts'
@@ -56,20 +57,25 @@ export async function startDemo(options: DemoOptions): Promise<RunningDemo> {
     const standins = await openStandins({ dir: join(data, 'standins'), crypto: nodeCrypto, profiles })
     opened.push(() => standins.close())
     const ports = await choosePorts(options.port, before)
+    const accounts = harbourAccounts(data)
+    const harbour = new Harbour(accounts, ports.database)
+    opened.push(() => harbour.close())
     const passengerPage = await openPassengerServer({
       port: ports.passengers,
       dir: join(options.dist, 'passenger'),
       push: standins.push,
       service: () => service,
+      harbour,
     })
     opened.push(() => passengerPage.close())
     const running = await startServiceProcess({
       zbell: join(options.dist, 'zbell.mjs'),
-      configFile: writeServiceConfig(data, options.dist, ports, standins),
+      configFile: writeServiceConfig(data, options.dist, ports, standins, accounts),
       logFile: join(data, 'service.log'),
     })
     opened.push(() => running.stop())
 
+    await harbour.open()
     const operator = new Client({ url: running.url, bearer: readFileSync(running.operatorKeyFile, 'utf8').trim() })
     const kept = before ? { ...before, ports } : await makeApp(operator, standins.account, passengerPage.url, ports)
     writeKept(keptFile, kept)
@@ -77,14 +83,12 @@ export async function startDemo(options: DemoOptions): Promise<RunningDemo> {
     standins.place(ferries.slug, service)
     standins.moveService(running.url)
     await standins.takeUpHandsets()
+    const backend = new Client({ url: running.url, bearer: kept.backendKey })
     if (standins.room.list(ferries.slug).length === 0) {
-      await playScenario(
-        new Client({ url: running.url, bearer: kept.backendKey }),
-        new Client({ url: running.url, bearer: kept.appKey }),
-        standins,
-        options.riders,
-      )
+      await playScenario(backend, new Client({ url: running.url, bearer: kept.appKey }), standins, options.riders)
+      await listenToHarbour(backend, readerUrl(accounts, ports.database), accounts.weather)
     }
+    harbour.weatherAddress = await weatherAddress(backend)
     await playCrew(operator)
     const { link } = await operator.call('makeSignInLink', { body: { email: kept.account.email } })
     const profile = join(data, 'profile.yaml')
@@ -122,12 +126,20 @@ async function choosePorts(given: number | undefined, before: KeptDemo | undefin
   }
 }
 
-function writeServiceConfig(data: string, dist: string, ports: KeptDemo['ports'], standins: Standins): string {
+function writeServiceConfig(
+  data: string,
+  dist: string,
+  ports: KeptDemo['ports'],
+  standins: Standins,
+  accounts: HarbourAccounts,
+): string {
+  const initFile = join(data, 'harbour.sql')
+  writeFileSync(initFile, harbourSchema(accounts), { mode: 0o600 })
   const file = join(data, 'service.yaml')
   const config = {
     data: join(data, 'service'),
     http: { port: ports.service },
-    database: { port: ports.database },
+    database: { port: ports.database, initFile },
     gateways: {
       trustCa: standins.caFile,
       allowPrivateAddresses: true,

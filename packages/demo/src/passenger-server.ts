@@ -1,7 +1,15 @@
 import { createServer, type Server } from 'node:http'
 import type { PushService } from '@zbell/standins'
 import express from 'express'
-import { ferries, passengers, sailings } from './scenario/scenario.ts'
+import { z } from 'zod'
+import { deeds, type Harbour } from './harbour.ts'
+import { ferries, passengers } from './scenario/scenario.ts'
+
+const act = z.strictObject({
+  deed: z.enum(deeds),
+  sailing: z.int(),
+  passenger: z.enum(passengers.map(({ user }) => user)),
+})
 
 export type PassengerServer = { readonly url: string; close(): Promise<void> }
 
@@ -14,12 +22,25 @@ export async function openPassengerServer(given: {
   dir: string
   push: PushService
   service: () => { url: string; appKey: string }
+  harbour: Harbour
 }): Promise<PassengerServer> {
   const app = express()
   app.disable('x-powered-by')
   app.use(express.json({ limit: '4kb' }))
   app.get('/scenario.json', (_request, response) => {
-    response.json({ ...given.service(), name: ferries.name, sailings, passengers })
+    response.json({ ...given.service(), name: ferries.name, passengers })
+  })
+  app.get('/board.json', async (_request, response) => {
+    response.json(await given.harbour.board())
+  })
+  app.post('/board', async (request, response) => {
+    const { deed, sailing, passenger } = act.parse(request.body)
+    await given.harbour.act(deed, sailing, passenger)
+    response.json(await given.harbour.board())
+  })
+  app.post('/weather', async (_request, response) => {
+    await given.harbour.warn('Farrow Isle')
+    response.status(202).end()
   })
   app.post('/line', (request, response) => {
     const { applicationServerKey } = (request.body ?? {}) as { applicationServerKey?: unknown }

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto'
-import { writeFileSync } from 'node:fs'
+import { readFileSync, writeFileSync } from 'node:fs'
 import type { Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
@@ -10,7 +10,8 @@ import type { Config } from './config/options.ts'
 import { CredentialChecks } from './credentials/checks.ts'
 import { CredentialDesk } from './credentials/desk.ts'
 import { rewrapAll } from './credentials/rewrap.ts'
-import { GatewayRoom } from './gateways/gateways.ts'
+import { anywhere, publicOnly } from './gateways/address-guard.ts'
+import { GatewayRoom, trustedCertificates } from './gateways/gateways.ts'
 import { HandsetControl } from './handsets/control.ts'
 import { httpServer } from './http/server.ts'
 import { Intake } from './intake/intake.ts'
@@ -21,6 +22,9 @@ import { does, openEngine } from './open-engine.ts'
 import { BackgroundJobs } from './scheduler/background-jobs.ts'
 import { jobsOfService } from './scheduler/jobs-of-service.ts'
 import { ScheduleClock } from './scheduler/schedule-clock.ts'
+import { Incoming } from './sources/incoming.ts'
+import { SourceLooks, type SourceParts } from './sources/source-looks.ts'
+import { Sources } from './sources/sources.ts'
 import { Milestones } from './store/apps/milestones.ts'
 import { Database } from './store/database.ts'
 import { PrivateServer } from './store/mariadb/private-server.ts'
@@ -86,9 +90,24 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const intake = new Intake({ database, gateways, pace, keptDays, ...engine.forIntake })
     const schedules = new Schedules(database, intake, keptDays)
     const stops = new Stops(database, intake)
-    const triggers = new Triggers(database, intake, keptDays, {
-      fired: (state) => metrics.firings.inc({ state }),
-      failed: (trigger, err) => log.error({ err, trigger }, 'a trigger could not ring, by a fault of ours'),
+    const sourceParts: SourceParts = {
+      database,
+      vault,
+      guard: config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly,
+      trusted: trustedCertificates(config),
+      log,
+    }
+    const looks = new SourceLooks(sourceParts)
+    opened.push({ part: 'sources', close: () => looks.close() })
+    const triggers = new Triggers({
+      database,
+      intake,
+      looks,
+      keptDays,
+      hears: {
+        fired: (state) => metrics.firings.inc({ state }),
+        failed: (trigger, err) => log.error({ err, trigger }, 'a trigger could not ring, by a fault of ours'),
+      },
     })
     if (does(config, 'clock')) {
       const clock = new ScheduleClock(database, schedules, log, (state) => metrics.scheduleRuns.inc({ state }))
@@ -97,6 +116,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       const firing = triggerClock(triggers, log)
       opened.push({ part: 'triggers', close: () => firing.close() })
       firing.start()
+      looks.start()
     }
     const http = httpServer({
       config,
@@ -111,6 +131,8 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       schedules,
       stops,
       triggers,
+      sources: new Sources(sourceParts, looks),
+      incoming: new Incoming(sourceParts, looks),
       answersApi: does(config, 'http'),
       checks,
       handsets,
@@ -144,11 +166,13 @@ type Opening = { readonly config: Config; readonly log: Logger; readonly opened:
 /** The database that is configured, or a private one, with its schema up to date. */
 async function openDatabase(config: Config, log: Logger, opened: Opened[]): Promise<Database> {
   let url = config['database.url']
+  const initFile = config['database.initFile']
   if (url === '') {
     const server = await PrivateServer.start({
       dataDir: config.data,
       port: config['database.port'],
       memoryMb: config['database.memoryMb'],
+      alsoSql: initFile === '' ? [] : readFileSync(initFile, 'utf8').split('\n'),
       log,
     })
     opened.push({ part: 'the private database', close: () => server.stop() })

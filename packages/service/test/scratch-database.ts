@@ -11,13 +11,14 @@ import { makeLog } from '../src/telemetry/log.ts'
 export type Scratch = { readonly database: Database; readonly url: string; another(): Database; close(): Promise<void> }
 
 /** A MariaDB of a test file's own. */
-export async function scratchDatabase(): Promise<Scratch> {
+export async function scratchDatabase(alsoSql: readonly string[] = []): Promise<Scratch> {
   const dir = mkdtempSync(join(tmpdir(), 'bell-store-'))
   const server = await PrivateServer.start({
     dataDir: dir,
     port: await freePort(),
     memoryMb: 64,
     endsWithStarter: true,
+    alsoSql,
     log: makeLog('silent'),
   })
   const opened: Database[] = []
@@ -41,8 +42,8 @@ export async function scratchDatabase(): Promise<Scratch> {
 export type ScratchApp = { readonly scratch: Scratch; readonly database: Database; readonly scope: Scope }
 
 /** The same, with the schema and an app in it. */
-export async function scratchApp(): Promise<ScratchApp> {
-  const scratch = await scratchDatabase()
+export async function scratchApp(alsoSql: readonly string[] = []): Promise<ScratchApp> {
+  const scratch = await scratchDatabase(alsoSql)
   const { database } = scratch
   await migrate(database)
   await createApp(database, { slug: 'ferries', name: 'Ferries', identifiers: {}, createdAt: new Date() })

@@ -46,7 +46,13 @@ function process(database: Database): Triggers {
     prepareSoon: async () => undefined,
     onHold: () => {},
   })
-  return new Triggers(database, intake, 0, { fired: () => {}, failed: (trigger) => failed.push(trigger) })
+  return new Triggers({
+    database,
+    intake,
+    looks: unused,
+    keptDays: 0,
+    hears: { fired: () => {}, failed: (trigger) => failed.push(trigger) },
+  })
 }
 
 const definition: TriggerDefinition = {

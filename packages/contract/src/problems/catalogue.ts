@@ -88,6 +88,21 @@ export const problems = {
     title: 'There is no such schedule in this app and environment.',
     does: 'Check the name; the list of schedules has all of them.',
   },
+  'unknown-source': {
+    status: 404,
+    title: 'There is no such source in this app and environment.',
+    does: 'Check the name; the list of sources has all of them.',
+  },
+  'source-in-use': {
+    status: 409,
+    title: 'Triggers read this source.',
+    does: 'Change or delete those that name it first.',
+  },
+  'signature-refused': {
+    status: 401,
+    title: 'The message does not show that it comes from whom the source believes.',
+    does: 'Compare the secret, the header and the way of signing with those of the source.',
+  },
   'unknown-trigger': {
     status: 404,
     title: 'There is no such trigger in this app and environment.',

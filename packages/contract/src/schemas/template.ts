@@ -41,3 +41,5 @@ export const templateReference = z
   .regex(/^[a-z0-9][a-z0-9._-]{0,63}(?:@[1-9]\d{0,8})?$/, 'wants a template’s name, such as delay or delay@3')
 
 export type Template = z.infer<typeof template>
+
+export type NewTemplate = z.input<typeof newTemplate>

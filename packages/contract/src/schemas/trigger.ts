@@ -82,7 +82,12 @@ export const triggerChange = z.strictObject({ enabled: z.boolean() })
 const record = z.record(z.string(), anyJson)
 
 export const tryRequest = z
-  .strictObject({ event: record.optional(), row: record.optional(), before: record.optional() })
+  .strictObject({
+    event: record.optional(),
+    row: record.optional(),
+    before: record.optional(),
+    gone: z.boolean().optional().describe('The row is the last state of one that is gone.'),
+  })
   .refine(({ event, row }) => (event === undefined) !== (row === undefined), 'wants an event or a row')
 
 export const tried = z

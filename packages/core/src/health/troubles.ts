@@ -45,6 +45,8 @@ export type Condition = {
   readonly runaways: readonly { readonly name: string; readonly because: string }[]
   /** Triggers whose last firing could not ring, and why. */
   readonly faultyTriggers: readonly { readonly name: string; readonly because: string }[]
+  /** Sources that cannot be read, and for how long. */
+  readonly awaySources: readonly { readonly name: string; readonly because: string; readonly sinceSeconds: number }[]
   /** The app is stopped. */
   readonly stopped: { readonly reason: string; readonly by: string; readonly sinceSeconds: number } | undefined
   /** Devices whose turn has come, and since when the first of them waits. */
@@ -59,7 +61,7 @@ const muchShare = 0.2
 
 /** What is wrong at the moment, worst first; empty when all is well. */
 export function troublesOf(
-  { processes, queue, databaseMs, jobs, unrung, unheard, runaways, faultyTriggers, stopped }: Condition,
+  { processes, queue, databaseMs, jobs, unrung, unheard, runaways, faultyTriggers, awaySources, stopped }: Condition,
   nowMs: number,
 ): Trouble[] {
   const waitsMs = queue.due > 0 && queue.oldestDueMs !== undefined ? nowMs - queue.oldestDueMs : 0
@@ -87,6 +89,10 @@ export function troublesOf(
     ...faultyTriggers.map(({ name, because }) => ({
       says: `The trigger ${name} could not ring the last time: ${because}.`,
       does: 'Try it with what came to it, as its log has it (zbell trigger log, zbell trigger try), and mend it.',
+    })),
+    ...awaySources.map(({ name, because, sinceSeconds }) => ({
+      says: `The source ${name} ${because}, for ${hoursIn(sinceSeconds)} now: its triggers see nothing.`,
+      does: 'Mend it, and try it: zbell source try. What has changed by then is found.',
     })),
     ...(waitsMs > longWaitMs
       ? [

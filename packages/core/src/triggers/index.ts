@@ -2,5 +2,6 @@
 
 export * from './cursor.ts'
 export { Expression, type Found, type Given, type TriggerName, triggerNames } from './expression.ts'
+export * from './source.ts'
 export * from './table-state.ts'
 export * from './trigger.ts'

@@ -4,11 +4,17 @@
  * keeps it.
  */
 
-/** A cell as a source gives it: numbers are doubles, moments are dates. */
-export type Cell = string | number | boolean | null | Date
+/** A cell as a source gives it: numbers are doubles, moments are dates; what a polled answer nests stays nested. */
+export type Cell = string | number | boolean | null | Date | readonly unknown[] | { readonly [name: string]: unknown }
 export type Row = { readonly [column: string]: Cell }
 
-export const tableLimits = Object.freeze({ rows: 200_000, keyChars: 200, rowChars: 16_000, pages: 256 })
+export const tableLimits = Object.freeze({
+  rows: 200_000,
+  keyChars: 200,
+  textChars: 4_000,
+  rowChars: 16_000,
+  pages: 256,
+})
 
 /** A row that came, went or became another. */
 export type RowChange = {
@@ -49,41 +55,61 @@ export function pageOfKey(key: string): number {
   return ((hash >>> 24) ^ (hash >>> 16) ^ (hash >>> 8) ^ hash) & (tableLimits.pages - 1)
 }
 
+/** A text as long as may be, and by its end that there was more. */
+export const cutText = (text: string, most: number = tableLimits.textChars): string =>
+  text.length <= most ? text : `${text.slice(0, most - 1)}…`
+
 /** A look at a table, row by row. */
 export class TableLook {
   readonly #key: readonly string[]
-  readonly #watched: readonly string[]
+  readonly #watched: readonly string[] | undefined
   readonly #pages: string[][] = Array.from({ length: tableLimits.pages }, () => [])
   #rows = 0
+  #leftOut = 0
+  #firstLeftOut: string | undefined
 
-  /** @param watched columns that stand in `before` and `row`, and whose changes count */
-  constructor(key: readonly string[], watched: readonly string[]) {
+  /**
+   * @param watched columns that stand in `before` and `row`, and whose changes count; all that a row has, where rows need not
+   * have the same
+   */
+  constructor(key: readonly string[], watched: readonly string[] | undefined) {
     this.#key = key
-    this.#watched = [...new Set([...key, ...watched])]
+    this.#watched = watched && [...new Set([...key, ...watched])]
   }
 
   get rows(): number {
     return this.#rows
   }
 
-  /** @throws {TableRefused} for a row without a key, one too large, or one too many */
+  /** Rows that cannot be named or are too large hold up no others. */
+  get leftOut(): { readonly count: number; readonly says: string } | undefined {
+    return this.#firstLeftOut === undefined ? undefined : { count: this.#leftOut, says: this.#firstLeftOut }
+  }
+
+  /** @throws {TableRefused} for a column that is not there, or a row too many */
   see(row: Row): void {
     if (++this.#rows > tableLimits.rows)
       throw new TableRefused(`has more than ${tableLimits.rows.toLocaleString('en')} rows; read it by a cursor instead`)
-    const key = keyOfRow(row, this.#key)
-    const line = JSON.stringify([
-      key,
-      ...this.#watched.map((column) => {
-        const cell = row[column]
-        if (cell === undefined) throw new TableRefused(`has no column ${column}`)
-        return cell instanceof Date ? { at: cell.toISOString() } : cell
-      }),
-    ])
-    if (line.length > tableLimits.rowChars)
-      throw new TableRefused(
-        `has ${line.length.toLocaleString('en')} characters in the watched columns of ${key}; ${tableLimits.rowChars.toLocaleString('en')} at most`,
-      )
-    this.#pages[pageOfKey(key)]?.push(line)
+    for (const column of this.#watched ?? [])
+      if (row[column] === undefined) throw new TableRefused(`has no column ${column}`)
+    try {
+      const key = keyOfRow(row, this.#key)
+      const line = JSON.stringify([key, ...this.#cells(row)])
+      if (line.length > tableLimits.rowChars)
+        throw new TableRefused(
+          `has ${line.length.toLocaleString('en')} characters in the watched columns of ${key}; ${tableLimits.rowChars.toLocaleString('en')} at most`,
+        )
+      this.#pages[pageOfKey(key)]?.push(line)
+    } catch (error) {
+      if (!(error instanceof TableRefused)) throw error
+      this.#leftOut++
+      this.#firstLeftOut ??= error.message
+    }
+  }
+
+  #cells(row: Row): unknown[] {
+    if (this.#watched) return this.#watched.map((column) => keptCell(row[column] ?? null))
+    return [{ json: sorted(row) }]
   }
 
   /** A page as text. Equal texts are equal rows: nothing in it depends on the order in which they were read. */
@@ -110,6 +136,12 @@ export class TableLook {
     return changes
   }
 
+  /** The row of a key within a page. */
+  find(page: string, key: string): Row | undefined {
+    const line = this.#read(page).get(key)
+    return line === undefined ? undefined : this.#row(line)
+  }
+
   #read(page: string): Map<string, string> {
     const rows = new Map<string, string>()
     if (page === '') return rows
@@ -122,13 +154,58 @@ export class TableLook {
   }
 
   #row(line: string): Row {
-    const [, ...cells] = JSON.parse(line) as [string, ...(Cell | { readonly at: string })[]]
+    const [, ...cells] = JSON.parse(line) as [string, ...KeptCell[]]
+    if (!this.#watched) return cellOf(cells[0] ?? null) as Row
     if (cells.length !== this.#watched.length) throw new TableRefused('was kept with other columns')
-    return Object.fromEntries(
-      this.#watched.map((column, at) => {
-        const cell = cells[at] ?? null
-        return [column, typeof cell === 'object' && cell !== null && 'at' in cell ? new Date(cell.at as string) : cell]
-      }),
-    ) as Row
+    return Object.fromEntries(this.#watched.map((column, at) => [column, cellOf(cells[at] ?? null)])) as Row
   }
+}
+
+/** As it stands in a page: what is no plain value says what it is. */
+type KeptCell =
+  | string
+  | number
+  | boolean
+  | null
+  | { readonly at: string }
+  | { readonly json: unknown }
+  | { readonly cut: string; readonly of: string }
+
+function keptCell(cell: Cell): KeptCell {
+  if (cell instanceof Date) return { at: cell.toISOString() }
+  if (typeof cell === 'object' && cell !== null) return { json: sorted(cell) }
+  if (typeof cell === 'string' && cell.length > tableLimits.textChars)
+    // A change behind the cut is a change as well.
+    return { cut: cutText(cell), of: `${cell.length} ${digestOf(cell)}` }
+  return cell
+}
+
+function cellOf(kept: KeptCell): Cell {
+  if (typeof kept !== 'object' || kept === null) return kept
+  if ('at' in kept) return new Date(kept.at)
+  return 'cut' in kept ? kept.cut : (kept.json as Cell)
+}
+
+/** Members in one order, whatever order they came in. */
+function sorted(value: unknown): unknown {
+  if (typeof value === 'string') return cutText(value)
+  if (Array.isArray(value)) return value.map(sorted)
+  if (typeof value !== 'object' || value === null) return value
+  return Object.fromEntries(
+    Object.entries(value)
+      .sort(([a], [b]) => (a < b ? -1 : 1))
+      .map(([name, own]) => [name, sorted(own)]),
+  )
+}
+
+/** Two FNV-1a hashes that begin differently: nothing hangs on it but that a change is seen. */
+function digestOf(text: string): string {
+  let one = 0x811c9dc5
+  let other = 0x050c5d1f
+  for (let at = 0; at < text.length; at++) {
+    const unit = text.charCodeAt(at)
+    one = Math.imul(one ^ unit, 0x01000193)
+    other = Math.imul(other ^ unit, 0x01000193)
+  }
+  return `${(one >>> 0).toString(36)}.${(other >>> 0).toString(36)}`
 }

@@ -1,11 +1,11 @@
 import { type Bell, createBell, type FrontAnswer, type Remembered } from '@zbell/kit'
-import type { Passenger, Sailing } from '../scenario/scenario.ts'
+import type { BoardRow, Deed } from '../harbour.ts'
+import type { Passenger } from '../scenario/scenario.ts'
 import { subscribeAtStandIn } from './browser-line.ts'
 
 type Scenario = {
   readonly url: string
   readonly appKey: string
-  readonly sailings: readonly Sailing[]
   readonly passengers: readonly Passenger[]
 }
 
@@ -25,7 +25,7 @@ void start()
 
 async function start(): Promise<void> {
   const scenario = (await (await fetch('/scenario.json')).json()) as Scenario
-  element('sailings').replaceChildren(...scenario.sailings.map(sailingRow))
+  void board()
   who.replaceChildren(
     ...scenario.passengers.map(({ user, name }) => new Option(name, user, false, user === localStorage.getItem('who'))),
   )
@@ -157,17 +157,91 @@ function toast(title: string, body: string | undefined): void {
   line.hidden = false
 }
 
-function sailingRow(sailing: Sailing): HTMLElement {
+/** This evening’s sailings as the company’s tables have them; who waits at the pier sees them change. */
+async function board(): Promise<void> {
+  let chosen: number | undefined
+  let shown: readonly BoardRow[] = []
+  const draw = (rows: readonly BoardRow[]) => {
+    shown = rows
+    const choose = (sailing: number) => {
+      chosen = chosen === sailing ? undefined : sailing
+      draw(shown)
+      element('sailings').querySelector<HTMLElement>(`[data-choose="${sailing}"]`)?.focus()
+    }
+    element('sailings').replaceChildren(
+      ...rows.flatMap((row) => [
+        sailingRow(row, row.id === chosen, choose),
+        ...(row.id === chosen ? [deedsRow(row.id, act)] : []),
+      ]),
+    )
+  }
+  const ask = async (path: string, body?: object) => {
+    const answer = await fetch(path, {
+      ...(body ? { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) } : {}),
+    })
+    if (!answer.ok) throw new Error(`the board answered ${answer.status}`)
+    return answer
+  }
+  const act = async (deed: Deed, sailing: number) =>
+    draw((await (await ask('/board', { deed, sailing, passenger: who.value })).json()) as BoardRow[])
+  element('warn').addEventListener('click', () => void ask('/weather', {}))
+  draw((await (await ask('/board.json')).json()) as BoardRow[])
+}
+
+const deeds: readonly (readonly [Deed, string])[] = [
+  ['late', '15 minutes later'],
+  ['berth', 'Another berth'],
+  ['cancel', 'Cancel it'],
+  ['restore', 'On time again'],
+  ['book', 'Book a place'],
+  ['wait', 'Wait for a place'],
+  ['free', 'Free a place'],
+]
+
+const clock = new Intl.DateTimeFormat('en-GB', { timeStyle: 'short', timeZone: 'Europe/Oslo' })
+
+function sailingRow(sailing: BoardRow, isChosen: boolean, choose: (sailing: number) => void): HTMLElement {
   const row = document.createElement('tr')
   const status =
     sailing.status === 'delayed'
-      ? `◷ ${sailing.delayMinutes} min late`
-      : { 'on time': '✓ on time', boarding: '→ boarding', cancelled: '✕ cancelled' }[sailing.status]
-  for (const text of [sailing.departs, sailing.from, sailing.to, sailing.vessel, String(sailing.berth), status]) {
+      ? `◷ ${sailing.delay} min late`
+      : ({ 'on time': '✓ on time', boarding: '→ boarding', cancelled: '✕ cancelled' }[sailing.status] ?? sailing.status)
+  const { id, departs, origin, destination, vessel, berth, booked, waiting } = sailing
+  const places = `${booked}${waiting > 0 ? ` + ${waiting} waiting` : ''}`
+  for (const text of [clock.format(new Date(departs)), origin, destination, vessel, String(berth), status, places]) {
     const cell = document.createElement('td')
     cell.textContent = text
     row.append(cell)
   }
+  const button = document.createElement('button')
+  button.type = 'button'
+  button.className = 'quiet'
+  button.textContent = isChosen ? 'Done' : 'Change'
+  button.ariaLabel = `${button.textContent} ${id}`
+  button.ariaExpanded = String(isChosen)
+  button.dataset.choose = String(id)
+  button.addEventListener('click', () => choose(id))
+  const cell = document.createElement('td')
+  cell.append(button)
+  row.append(cell)
+  return row
+}
+
+/** What anybody may do with a sailing. */
+function deedsRow(sailing: number, act: (deed: Deed, sailing: number) => Promise<void>): HTMLElement {
+  const row = document.createElement('tr')
+  const cell = document.createElement('td')
+  cell.colSpan = 8
+  cell.className = 'deeds'
+  for (const [deed, says] of deeds) {
+    const button = document.createElement('button')
+    button.type = 'button'
+    button.className = 'quiet'
+    button.textContent = says
+    button.addEventListener('click', () => void act(deed, sailing))
+    cell.append(button)
+  }
+  row.append(cell)
   return row
 }
 

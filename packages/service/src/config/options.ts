@@ -51,6 +51,12 @@ export const options = {
     preset: 256,
     says: 'Buffer pool of the private database, in MB.',
   },
+  'database.initFile': {
+    env: 'ZB_DATABASE_INIT_FILE',
+    type: text,
+    preset: '',
+    says: 'SQL file, a statement a line, that the private database runs at each start, such as for a schema of somebody else’s.',
+  },
   'vault.masterKey': {
     env: 'ZB_MASTER_KEY',
     type: text,

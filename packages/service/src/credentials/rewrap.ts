@@ -3,7 +3,9 @@ import { proofPlace } from '../people/proofs.ts'
 import { replaceSealed, sealedAfter } from '../store/apps/credentials.ts'
 import { replaceProofKey, sealedProofKeys } from '../store/apps/settings.ts'
 import type { Database } from '../store/database.ts'
+import { replaceSealedSource, sealedSources } from '../store/sources/sources.ts'
 import type { Keyring } from '../vault/keyring.ts'
+import { sourcePlace } from '../vault/places.ts'
 import type { Vault } from '../vault/vault.ts'
 
 /**
@@ -32,6 +34,10 @@ export async function rewrapAll(database: Database, vault: Vault, keyring: Keyri
   for (const row of await sealedProofKeys(database)) {
     const fresh = vault.rewrap(row.sealed, proofPlace(row.appNo, row.environment))
     if (fresh !== row.sealed && (await replaceProofKey(database, row, fresh))) count++
+  }
+  for (const { no, appNo, environment, name, sealed } of await sealedSources(database)) {
+    const fresh = vault.rewrap(sealed, sourcePlace(appNo, environment, name))
+    if (fresh !== sealed && (await replaceSealedSource(database, no, sealed, fresh))) count++
   }
   keyring.trim()
   vault.refresh()

@@ -84,7 +84,7 @@ export class GatewayRoom implements Gateways {
     this.#vault = vault
     this.#log = log
     this.#onAnswer = onAnswer
-    const ca = [...rootCertificates, ...extraCertificates(config['gateways.trustCa'])]
+    const ca = trustedCertificates(config)
     this.#http = { ca, timeoutMs: config['gateways.timeoutMs'] }
     this.#rehearsal = new Rehearsal(handsets, this.#http)
     this.#profiles = new Map((['ios', 'android'] as const).flatMap((platform) => profileFor(config, platform)))
@@ -315,6 +315,12 @@ function profileFor(config: Config, platform: 'ios' | 'android'): [Platform, Pro
     [platform, { profile, ca, shaper: new RequestShaper(profile), origin: config[`gateways.${platform}.origin`] }],
   ]
 }
+
+/** The system’s, and those that the operator added. @throws {ConfigError} */
+export const trustedCertificates = (config: Config): string[] => [
+  ...rootCertificates,
+  ...extraCertificates(config['gateways.trustCa']),
+]
 
 function extraCertificates(file: string): string[] {
   if (file === '') return []

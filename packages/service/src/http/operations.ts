@@ -24,6 +24,7 @@ import { serveSegments } from './routes/segments.ts'
 import { serveSessions } from './routes/sessions.ts'
 import { serveSettings } from './routes/settings.ts'
 import { serveSetup } from './routes/setup.ts'
+import { serveSources } from './routes/sources.ts'
 import { serveTemplates } from './routes/templates.ts'
 import { serveTopics } from './routes/topics.ts'
 import { serveTransfer } from './routes/transfer.ts'
@@ -59,6 +60,7 @@ export function serveOperations(
   serveSchedules(on, database, parts.schedules)
   serveFeed(on, database, config['http.publicUrl'], parts.url)
   serveChannels(on, database, limits, onChange)
+  serveSources(on, database, parts.sources, parts.incoming, () => config['http.publicUrl'] || parts.url())
   serveTriggers(on, database, parts.triggers)
   serveRestraint(on, database, parts.stops, limits, onChange)
   serveActivityFiles(on, database)

@@ -8,6 +8,8 @@ import type { Intake } from '../intake/intake.ts'
 import type { Schedules } from '../intake/schedules.ts'
 import type { Stops } from '../intake/stops.ts'
 import type { LiveHub } from '../live/hub.ts'
+import type { Incoming } from '../sources/incoming.ts'
+import type { Sources } from '../sources/sources.ts'
 import type { CredentialRow } from '../store/apps/credentials.ts'
 import type { Milestones } from '../store/apps/milestones.ts'
 import type { Database } from '../store/database.ts'
@@ -29,6 +31,8 @@ export type HttpParts = {
   readonly schedules: Schedules
   readonly stops: Stops
   readonly triggers: Triggers
+  readonly sources: Sources
+  readonly incoming: Incoming
   /** Whether more is answered than how this process is. */
   readonly answersApi: boolean
   readonly desk: CredentialDesk

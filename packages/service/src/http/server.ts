@@ -3,6 +3,7 @@ import { createServer, type Server } from 'node:http'
 import { notificationFileSchema, templateFileSchema } from '@zbell/contract/files'
 import { openApiDocument } from '@zbell/contract/openapi'
 import { gatewayProfileSchema } from '@zbell/core'
+import { sourceLimits } from '@zbell/core/triggers'
 import express, { type Request, type RequestHandler, type Response } from 'express'
 import type { Logger } from 'pino'
 import type { Database } from '../store/database.ts'
@@ -19,6 +20,8 @@ import { OperationRouter } from './serve-operation.ts'
 /** The largest body of any call; 10,000 references of a target fit. */
 const maxBody = '2mb'
 const deviceBody = '64kb'
+/** What others post in their own form, as it came: it is signed byte by byte. */
+const incomingBody = sourceLimits.bodyBytes
 /** CloudEvents 1.0 have names of their own for their JSON (JSON format §3 and §4). */
 const jsonTypes = ['application/json', 'application/*+json']
 
@@ -69,6 +72,7 @@ export function httpServer(parts: HttpParts): HttpServer {
 /** Reads a call's body within its bounds and hands it to its operation. */
 function answerOperations(on: OperationRouter): RequestHandler {
   const deviceJson = express.json({ limit: deviceBody, type: jsonTypes })
+  const raw = express.raw({ limit: incomingBody, type: () => true })
   const json = express.json({ limit: maxBody, type: jsonTypes })
   // An event's data may be text; nothing else that is sent here is.
   const text = express.text({ limit: deviceBody, type: 'text/*' })
@@ -80,7 +84,8 @@ function answerOperations(on: OperationRouter): RequestHandler {
     // A device's calls carry no cookie, so any page may make them: the secret is what counts.
     const isDevice = /^\/v1\/(?:devices|app)(?:[/?]|$)/.test(request.url)
     if (isDevice && !crossOrigin(request, response)) return
-    const read = isText(request) ? text : isDevice ? deviceJson : json
+    const isIncoming = request.url.startsWith('/v1/incoming/')
+    const read = isIncoming ? raw : isText(request) ? text : isDevice ? deviceJson : json
     read(request, response, (error?: unknown) => {
       if (error) next(error)
       else on.handle(request, response, (fault?: unknown) => (fault ? next(fault) : next(nothingAt(request))))
@@ -122,8 +127,8 @@ const named =
     // The path only: a query can hold what a person typed.
     if (log.isLevelEnabled('debug')) {
       const { method } = request
-      // The address of a calendar is its secret.
-      const path = request.path.replace(/^(\/v1\/calendars\/).+/, '$1…')
+      // The address of a calendar is its secret, and that of a source nobody’s business.
+      const path = request.path.replace(/^(\/v1\/(?:calendars|incoming)\/).+/, '$1…')
       response.once('close', () =>
         log.debug({ requestId, method, path, status: response.statusCode, ms: Date.now() - startMs }, 'request'),
       )

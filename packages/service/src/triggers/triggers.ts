@@ -1,11 +1,26 @@
 import { RuleRefused } from '@zbell/core/rules'
-import { type ExplainedCase, type Fired, Trigger, type TriggerDefinition, triggerFaults } from '@zbell/core/triggers'
+import {
+  type ExplainedCase,
+  type Fired,
+  keyOfRow,
+  type Row,
+  type SourceDefinition,
+  TableRefused,
+  Trigger,
+  type TriggerDefinition,
+  triggerFaults,
+} from '@zbell/core/triggers'
+import pLimit from 'p-limit'
 import type { Intake } from '../intake/intake.ts'
 import { Problem } from '../problems/problem.ts'
+import { SourceFault } from '../sources/fault.ts'
+import { type FoundRow, foundOf, type KeptFound, keptFound, type SourceLooks } from '../sources/source-looks.ts'
+import { typedRow } from '../sources/typed-row.ts'
 import { findAppByNo, type Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
 import type { Database, Tx } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
+import { findSource, findSourceByNo, type SourceRow } from '../store/sources/sources.ts'
 import { takeEvents, type WaitingEvent, waitingEvents } from '../store/triggers/events.ts'
 import {
   type DueFiring,
@@ -13,8 +28,9 @@ import {
   type FiringState,
   firedLately,
   type NewFiring,
+  putOffFiring,
   settleFiring,
-  storeFiring,
+  storeFirings,
 } from '../store/triggers/firings.ts'
 import {
   countFirings,
@@ -29,13 +45,18 @@ import {
   triggersOfSource,
 } from '../store/triggers/triggers.ts'
 import { type Made, makeNotification, type Ring, requestOf, ringOf } from './firing.ts'
+import { type Came, givenOf, keyOf, logged, readTrigger, skippedAsLate } from './given.ts'
 
 /** So many triggers an app may have in an environment. */
 const mostTriggers = 1_000
-/** What happened is looked at so many at a time. */
-const together = 50
+/** What waits is looked at so many at a time, and so many of them are made ready side by side. */
+const together = 200
+const sideBySide = 6
 /** More than so many times its busiest hour so far, and more than the app’s floor, is a runaway. */
 const runawayTimes = 10
+/** A firing whose source cannot be asked again waits so much longer each time, and so long in all. */
+const putOffSeconds = 15
+const mostPutOffSeconds = 3_600
 
 /** What came of a row or an event at a trigger, before it is stored. */
 type Outcome = {
@@ -52,8 +73,18 @@ type Settled = {
   readonly made?: Made
 }
 
+/** What a firing that waits keeps: what is to ring, and the row about which it is asked again. */
+type KeptRing = Ring & { readonly found?: KeptFound }
+
 /** What was stored, and of how many events; others may have been taken by somebody else. */
 type Stored = { readonly events: number; readonly states: readonly FiringState[] }
+
+/** Who listens to what comes by one way. */
+type Lane = {
+  readonly scope: Scope | undefined
+  readonly source: SourceRow | undefined
+  readonly triggers: readonly TriggerRow[]
+}
 
 type Prepared = { readonly event: WaitingEvent; readonly outcomes: readonly Outcome[] }
 
@@ -65,6 +96,9 @@ export type Hears = {
 }
 
 const ourFault = 'a fault of ours, which the service’s log tells'
+
+/** What somebody tries a trigger with. */
+type TriedRow = Readonly<Record<string, unknown>> | undefined
 
 /** What would come of a row or an event. */
 export type Tried = {
@@ -82,14 +116,23 @@ export type Tried = {
 export class Triggers {
   readonly #database: Database
   readonly #intake: Intake
+  readonly #looks: SourceLooks
   readonly #keptDays: number
   readonly #hears: Hears
 
-  constructor(database: Database, intake: Intake, keptDays: number, hears: Hears) {
-    this.#database = database
-    this.#intake = intake
-    this.#keptDays = keptDays
-    this.#hears = hears
+  constructor(given: {
+    readonly database: Database
+    readonly intake: Intake
+    /** For rows that are asked for again. */
+    readonly looks: SourceLooks
+    readonly keptDays: number
+    readonly hears: Hears
+  }) {
+    this.#database = given.database
+    this.#intake = given.intake
+    this.#looks = given.looks
+    this.#keptDays = given.keptDays
+    this.#hears = given.hears
   }
 
   /** @throws {Problem} `unknown-trigger` */
@@ -107,8 +150,9 @@ export class Triggers {
     actor: string,
   ): Promise<TriggerRow> {
     refuseFaults(definition)
-    if (definition.source !== 'occurrences')
-      throw new Problem('invalid-request', `There is no source ${definition.source.slice(0, 80)}.`, [
+    const { source } = definition
+    if (source !== 'occurrences' && !(await findSource(this.#database, whereOf(scope), source)))
+      throw new Problem('invalid-request', `There is no source ${source.slice(0, 80)}.`, [
         { pointer: '/source', detail: 'is not a source of this app; occurrences is there without having been made' },
       ])
     if ((await countOtherTriggers(this.#database, whereOf(scope), name)) >= mostTriggers)
@@ -133,13 +177,23 @@ export class Triggers {
   async try(
     scope: Scope,
     name: string,
-    { event, row, before }: { readonly event?: unknown; readonly row?: unknown; readonly before?: unknown },
+    {
+      event,
+      row,
+      before,
+      gone = false,
+    }: {
+      readonly event?: TriedRow
+      readonly row?: TriedRow
+      readonly before?: TriedRow
+      readonly gone?: boolean | undefined
+    },
   ): Promise<Tried> {
     const { definition } = await this.need(scope, name)
-    const given = { event, row, before, now: new Date() }
+    const given = { event, ...(await this.#typed(scope, definition.source, row, before)), gone, now: new Date() }
     const trigger = new Trigger(definition)
     const cases = trigger.explain(given)
-    const fired = trigger.fire(given, keyOf(event))
+    const fired = trigger.fire(given, await this.#keyOfTried(scope, definition.source, given))
     const none = { caseNo: null, key: null, cases, review: null }
     if (fired.is !== 'fires') return { ...none, is: fired.is, says: fired.says }
     try {
@@ -152,8 +206,27 @@ export class Triggers {
     }
   }
 
+  /** What names the event or the row that somebody tries, if its source says how. */
+  async #keyOfTried(
+    scope: Scope,
+    name: string,
+    { event, row }: { readonly event?: TriedRow; readonly row?: Row | undefined },
+  ): Promise<string> {
+    if (row === undefined) return keyOf({ is: 'event', event: event ?? {} })
+    const source = await findSource(this.#database, whereOf(scope), name)
+    return source ? keyOfTried(source.definition, row) : ''
+  }
+
+  /** A row that somebody pasted has the types of its source. */
+  async #typed(scope: Scope, name: string, row: TriedRow, before: TriedRow) {
+    if (row === undefined) return {}
+    const source = await findSource(this.#database, whereOf(scope), name)
+    const types = source ? await this.#looks.typesOf(source) : {}
+    return { row: typedRow(row, types), before: before && typedRow(before, types) }
+  }
+
   /**
-   * Lets what happened fire, some at a time. What is stored of it, the notifications, and that it is done with are one
+   * Lets what waits fire, some at a time. What is stored of it, the notifications, and that it is done with are one
    * transaction: whatever dies, each fires once.
    * @returns how many were this process’s to look at
    */
@@ -179,10 +252,10 @@ export class Triggers {
         tx,
         prepared.map(({ event }) => event.no),
       )
-      const states: FiringState[] = []
+      const storing = new Storing(tx)
       for (const { event, outcomes } of prepared)
-        if (taken.has(event.no)) for (const outcome of outcomes) states.push(await this.#store(tx, outcome))
-      return { events: taken.size, states }
+        if (taken.has(event.no)) for (const outcome of outcomes) await storing.take(outcome)
+      return { events: taken.size, states: await storing.end() }
     })
   }
 
@@ -202,37 +275,54 @@ export class Triggers {
   }
 
   async #prepare(events: readonly WaitingEvent[]): Promise<Prepared[]> {
-    const known = new Map<string, { readonly scope: Scope | undefined; readonly triggers: readonly TriggerRow[] }>()
-    const prepared: Prepared[] = []
-    for (const event of events) {
-      const { appNo, environment } = event
-      const name = `${appNo} ${environment}`
-      if (!known.has(name)) {
-        const app = await findAppByNo(this.#database, appNo)
-        const triggers = await triggersOfSource(this.#database, { appNo, environment }, 'occurrences')
-        known.set(name, { scope: app && { app, environment }, triggers })
-      }
-      const { scope, triggers } = known.get(name)!
-      const outcomes: Outcome[] = []
-      if (scope)
-        for (const row of triggers)
-          if (row.definition.types === undefined || row.definition.types.includes(String(event.event.type)))
-            outcomes.push(await this.#outcome(scope, row, event.event))
-      prepared.push({ event, outcomes })
+    const lanes = new Map<string, Promise<Lane>>()
+    const laneOf = (event: WaitingEvent): Promise<Lane> => {
+      const name = `${event.appNo} ${event.environment} ${event.sourceNo}`
+      const known = lanes.get(name) ?? this.#lane(event)
+      lanes.set(name, known)
+      return known
     }
-    return prepared
+    const inTurn = pLimit(sideBySide)
+    return Promise.all(
+      events.map((event) =>
+        inTurn(async (): Promise<Prepared> => {
+          const { scope, source, triggers } = await laneOf(event)
+          const outcomes: Outcome[] = []
+          const came = cameOf(event, source)
+          if (scope && came)
+            for (const row of triggers)
+              if (isOfType(row.definition, came))
+                outcomes.push(await this.#outcome(scope, row, came, event.lateSeconds))
+          return { event, outcomes }
+        }),
+      ),
+    )
   }
 
-  async #outcome(scope: Scope, row: TriggerRow, event: WaitingEvent['event']): Promise<Outcome> {
+  /** Who listens to what comes by one way. */
+  async #lane({ appNo, environment, sourceNo }: WaitingEvent): Promise<Lane> {
+    const app = await findAppByNo(this.#database, appNo)
+    const source = sourceNo === 0 ? undefined : await findSourceByNo(this.#database, sourceNo)
+    const where = { appNo, environment }
+    const named = source ? await triggersOfSource(this.#database, where, source.name) : []
+    const isHappening = sourceNo === 0 || source?.definition.kind === 'incoming'
+    const others = isHappening ? await triggersOfSource(this.#database, where, 'occurrences') : []
+    return { scope: app && { app, environment }, source, triggers: [...others, ...named] }
+  }
+
+  async #outcome(scope: Scope, row: TriggerRow, came: Came, lateSeconds: number): Promise<Outcome> {
     const { no: triggerNo, version, name, definition } = row
-    const about = { triggerNo, version, given: { event: bounded(event) } }
-    const fired = firedBy(definition, event)
+    const about = { triggerNo, version, given: logged(came) }
+    const skipped = skippedAsLate(definition, lateSeconds)
+    if (skipped !== undefined)
+      return { row, firing: { ...about, key: keyOf(came), state: 'dropped', says: skipped }, made: undefined }
+    const fired = firedBy(row, came)
     if (fired.is !== 'fires')
       return {
         row,
         firing: {
           ...about,
-          key: (fired.is === 'fault' ? fired.key : undefined) ?? keyOf(event),
+          key: (fired.is === 'fault' ? fired.key : undefined) ?? keyOf(came),
           state: fired.is,
           says: fired.says,
         },
@@ -240,8 +330,14 @@ export class Triggers {
       }
     const ring = ringOf(fired)
     const firing = { ...about, key: fired.key, caseNo: fired.case }
-    if (definition.after !== undefined && definition.after > 0)
-      return { row, firing: { ...firing, state: 'waiting', ring, afterSeconds: definition.after }, made: undefined }
+    if (definition.after !== undefined && definition.after > 0) {
+      const kept: KeptRing = came.is === 'row' ? { ...ring, found: keptFound(came.found) } : ring
+      return {
+        row,
+        firing: { ...firing, state: 'waiting', ring: kept, afterSeconds: definition.after },
+        made: undefined,
+      }
+    }
     const made = await this.#make(scope, name, definition, ring)
     return { row, firing: { ...firing, ...stateOf(made) }, made }
   }
@@ -263,38 +359,15 @@ export class Triggers {
     }
   }
 
-  /** Stores a firing with its notification, unless it fired for its key lately or is a runaway. */
-  async #store(tx: Tx, { row, firing, made }: Outcome): Promise<FiringState> {
-    const rings = firing.state === 'rung' || firing.state === 'waiting'
-    const held = await holdTrigger(tx, row.no)
-    if (!held?.enabled) return 'dropped'
-    const { notMoreOftenThan } = row.definition
-    const drop = async (state: FiringState, says: string): Promise<FiringState> => {
-      const { triggerNo, version, key, given, caseNo } = firing
-      await storeFiring(tx, { triggerNo, version, key, given, caseNo, state, says })
-      return state
-    }
-    if (rings) {
-      if (held.pausedBecause !== null) return drop('dropped', `paused: ${held.pausedBecause}`)
-      if (notMoreOftenThan !== undefined && (await firedLately(tx, row.no, firing.key, notMoreOftenThan)))
-        return drop('held', `it fired for ${firing.key} within the last ${notMoreOftenThan} seconds`)
-      if (held.hourCount + 1 > Math.max(held.floor, held.busiest * runawayTimes)) {
-        const because = `it fired ${held.hourCount} times within this hour, and ${held.busiest} times in its busiest hour before`
-        await pauseTrigger(tx, row.no, because)
-        return drop('dropped', `paused: ${because}`)
-      }
-      await countFirings(tx, row.no, { hourCount: held.hourCount + 1, busiest: held.busiest })
-    }
-    if (made?.is === 'made') for (const statement of made.statements) await tx.change(statement)
-    await storeFiring(tx, firing)
-    return firing.state
-  }
-
   /** Rings what has waited, unless it is not needed any more. @returns how many were looked at */
   async fireDue(): Promise<number> {
     const due = await dueFirings(this.#database, together)
     for (const one of due) {
       const settled = await this.#settle(one)
+      if (settled === 'later') {
+        await putOffFiring(this.#database, one.no, putOffSeconds)
+        continue
+      }
       const state = await this.#storeSettled(one, settled).catch((error: unknown) => {
         if (error instanceof DatabaseUnavailable) throw error
         this.#hears.failed(one.name, error)
@@ -314,18 +387,38 @@ export class Triggers {
     })
   }
 
-  async #settle(one: DueFiring): Promise<Settled> {
+  /** @returns `later` while its source cannot be asked again */
+  async #settle(one: DueFiring): Promise<Settled | 'later'> {
     if (one.enabled === 0) return { state: 'dropped', says: 'its trigger was switched off while it waited' }
     if (one.pausedBecause !== null) return { state: 'dropped', says: `paused: ${one.pausedBecause}` }
-    const definition = JSON.parse(one.definition) as TriggerDefinition
-    const { event } = JSON.parse(one.given) as { event?: unknown }
-    if (isOver(definition, event)) return { state: 'over', says: 'unless holds by now' }
     const app = await findAppByNo(this.#database, one.appNo)
     if (!app) return { state: 'fault', says: 'its app has gone' }
+    const definition = JSON.parse(one.definition) as TriggerDefinition
+    const { found, ...ring } = JSON.parse(one.ring) as KeptRing
     const scope = { app, environment: one.environment }
-    const ring = JSON.parse(one.ring) as Ring
+    if (definition.unless !== undefined) {
+      const came = await this.#cameByNow(scope, one, found && foundOf(found))
+      if (typeof came === 'string') return one.ageSeconds < mostPutOffSeconds ? 'later' : { state: 'fault', says: came }
+      if (isOver(definition, came)) return { state: 'over', says: 'unless holds by now' }
+    }
     const made = await this.#make(scope, one.name, definition, ring)
     return { ...stateOf(made), made }
+  }
+
+  /** What came, as it is by now: a row is read again. @returns why it cannot be, in words */
+  async #cameByNow(scope: Scope, one: DueFiring, found: FoundRow | undefined): Promise<Came | string> {
+    const { event = {} } = JSON.parse(one.given) as { event?: Readonly<Record<string, unknown>> }
+    if (!found) return { is: 'event', event }
+    const source = await findSource(this.#database, whereOf(scope), one.source)
+    if (!source) return `its source ${one.source} has gone`
+    try {
+      const row = await this.#looks.fresh(source, found.key, found.row as never)
+      const now = row ? { ...found, row, gone: false } : { ...found, gone: true }
+      return { is: 'row', found: now, source: source.definition }
+    } catch (error) {
+      if (error instanceof SourceFault) return `its source ${one.source} ${error.message}`
+      throw error
+    }
   }
 
   /** @returns of how many events it was */
@@ -343,19 +436,38 @@ const stateOf = (made: Made): { state: FiringState; says: string | undefined; no
       ? { state: 'nobody', says: 'nobody in its target has a device', notification: undefined }
       : { state: 'fault', says: made.says, notification: undefined }
 
-/** A trigger that was good when it was saved may be none of a later version; that is said, and holds up no other. */
-function firedBy(definition: TriggerDefinition, event: unknown): Fired {
+function keyOfTried(source: SourceDefinition, row: Row): string {
+  const key = source.kind === 'table' || source.kind === 'poll' ? source.key : ['user']
   try {
-    return new Trigger(definition).fire({ event, now: new Date() }, keyOf(event))
+    return keyOfRow(row, key)
+  } catch (error) {
+    if (error instanceof TableRefused) return ''
+    throw error
+  }
+}
+
+/** What came, as a trigger is asked about it. @returns undefined for a source that has gone */
+function cameOf({ sourceNo, event }: WaitingEvent, source: SourceRow | undefined): Came | undefined {
+  if (sourceNo === 0 || source?.definition.kind === 'incoming') return { is: 'event', event }
+  return source && { is: 'row', found: foundOf(event as unknown as KeptFound), source: source.definition }
+}
+
+const isOfType = ({ types }: TriggerDefinition, came: Came): boolean =>
+  came.is === 'row' || types === undefined || types.includes(String(came.event.type))
+
+/** A trigger that was good when it was saved may be none of a later version; that is said, and holds up no other. */
+function firedBy(row: TriggerRow, came: Came): Fired {
+  try {
+    return readTrigger(row).fire(givenOf(came), keyOf(came))
   } catch (error) {
     if (error instanceof RuleRefused) return { is: 'fault', says: error.message }
     throw error
   }
 }
 
-function isOver(definition: TriggerDefinition, event: unknown): boolean {
+function isOver(definition: TriggerDefinition, came: Came): boolean {
   try {
-    return new Trigger(definition).isOver({ event, now: new Date() })
+    return new Trigger(definition).isOver(givenOf(came))
   } catch (error) {
     if (error instanceof RuleRefused) return true
     throw error
@@ -377,17 +489,71 @@ function refuseFaults(definition: TriggerDefinition): void {
   )
 }
 
-/** The key of an event that its trigger does not name otherwise: what names an occurrence (CloudEvents 1.0 §3.1.1). */
-function keyOf(event: unknown): string {
-  const { source, id } = (event ?? {}) as { source?: unknown; id?: unknown }
-  return `${String(source ?? '')} ${String(id ?? '')}`.trim().slice(0, 200)
+/** Stores what came of rows and events within one transaction. */
+class Storing {
+  readonly #tx: Tx
+  readonly #held = new Map<number, Held | undefined>()
+  readonly #firings: NewFiring[] = []
+  /** Which keys fired within this transaction. */
+  readonly #rang = new Set<string>()
+
+  constructor(tx: Tx) {
+    this.#tx = tx
+  }
+
+  /** Takes a firing with its notification, unless it fired for its key lately or is a runaway. */
+  async take({ row, firing, made }: Outcome): Promise<void> {
+    const { state } = firing
+    if (state !== 'rung' && state !== 'waiting') {
+      this.#firings.push(firing)
+      // Nobody in its target has a device now; that it fired for this key counts all the same.
+      if (state === 'nobody') this.#rang.add(`${row.no} ${firing.key}`)
+      return
+    }
+    const held = await this.#hold(row.no)
+    if (!held?.enabled) return
+    const drop = (as: FiringState, says: string): void => {
+      const { triggerNo, version, key, given, caseNo } = firing
+      this.#firings.push({ triggerNo, version, key, given, caseNo, state: as, says })
+    }
+    if (held.pausedBecause !== null) return drop('dropped', `paused: ${held.pausedBecause}`)
+    const { notMoreOftenThan } = row.definition
+    if (notMoreOftenThan !== undefined && (await this.#firedLately(row.no, firing.key, notMoreOftenThan)))
+      return drop('held', `it fired for ${firing.key} within the last ${notMoreOftenThan} seconds`)
+    if (held.hourCount + 1 > Math.max(held.floor, held.busiest * runawayTimes)) {
+      const because = `it fired ${held.hourCount} times within this hour, and ${held.busiest} times in its busiest hour before`
+      held.pausedBecause = because
+      await pauseTrigger(this.#tx, row.no, because)
+      return drop('dropped', `paused: ${because}`)
+    }
+    held.hourCount++
+    this.#rang.add(`${row.no} ${firing.key}`)
+    if (made?.is === 'made') for (const statement of made.statements) await this.#tx.change(statement)
+    this.#firings.push(firing)
+  }
+
+  /** @returns what became of each that was stored */
+  async end(): Promise<readonly FiringState[]> {
+    for (const [no, held] of this.#held) if (held?.enabled) await countFirings(this.#tx, no, held)
+    await storeFirings(this.#tx, this.#firings)
+    return this.#firings.map(({ state }) => state)
+  }
+
+  async #hold(no: number): Promise<Held | undefined> {
+    if (!this.#held.has(no)) this.#held.set(no, await holdTrigger(this.#tx, no))
+    return this.#held.get(no)
+  }
+
+  async #firedLately(no: number, key: string, seconds: number): Promise<boolean> {
+    return this.#rang.has(`${no} ${key}`) || (await firedLately(this.#tx, no, key, seconds))
+  }
 }
 
-/** What is kept of it in the log. */
-const mostLoggedChars = 4_000
-function bounded(event: Readonly<Record<string, unknown>>): unknown {
-  const text = JSON.stringify(event)
-  return text.length <= mostLoggedChars
-    ? event
-    : { ...event, data: `${text.length.toLocaleString('en')} characters, too many to be kept` }
+/** A trigger in hand, as it stands with what this transaction has done. */
+type Held = {
+  readonly enabled: boolean
+  pausedBecause: string | null
+  hourCount: number
+  readonly busiest: number
+  readonly floor: number
 }

@@ -10,6 +10,7 @@ import { listProcesses } from '../../store/processes.ts'
 import { channelNamed } from '../../store/restraint/channels.ts'
 import { findStop } from '../../store/restraint/stops.ts'
 import { unheardSchedules, unrungSchedules } from '../../store/schedules/runs.ts'
+import { awaySources } from '../../store/sources/sources.ts'
 import { faultyTriggers, pausedTriggers } from '../../store/triggers/triggers.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 
@@ -41,6 +42,7 @@ export function serveHealthOf(on: OperationRouter, database: Database): void {
       unheard: await unheardSchedules(database, whereOf(scope), mostUnrung),
       runaways: await pausedTriggers(database, whereOf(scope)),
       faultyTriggers: await faultyTriggers(database, whereOf(scope)),
+      awaySources: await awaySources(database, whereOf(scope)),
       stopped: await stopOf(database, scope),
       queue: { due: queue.due, oldestDueMs: oldestDueAt?.getTime() },
     }

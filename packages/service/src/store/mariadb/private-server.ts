@@ -12,6 +12,8 @@ export type PrivateServerOptions = {
   readonly dataDir: string
   readonly port: number
   readonly memoryMb: number
+  /** Statements for what else is to be in it at each start, such as the schema of somebody else’s tables. */
+  readonly alsoSql?: readonly string[] | undefined
   /** It ends when this process does, however that ends; by default it lives on after a SIGKILL, and is taken over. */
   readonly endsWithStarter?: boolean
   readonly log: Logger
@@ -137,7 +139,7 @@ export class PrivateServer {
   async #spawn(): Promise<void> {
     this.#port = this.#port || this.#options.port || (await freePort())
     writeFileSync(this.#file('port'), String(this.#port))
-    writeFileSync(this.#file('init.sql'), initSql(this.#password), { mode: 0o600 })
+    writeFileSync(this.#file('init.sql'), initSql(this.#password, this.#options.alsoSql), { mode: 0o600 })
     const child = spawn(
       'mariadbd',
       [
@@ -202,12 +204,13 @@ export class PrivateServer {
 
 const asRoot = (): string[] => (process.getuid?.() === 0 ? ['--user=root'] : [])
 
-function initSql(password: string): string {
+function initSql(password: string, also: readonly string[] = []): string {
   const user = `'bell'@'127.0.0.1'`
   return [
     'create database if not exists bell character set utf8mb4 collate utf8mb4_bin;',
     `create user if not exists ${user} identified by '${password}';`,
     `grant all on bell.* to ${user};`,
+    ...also,
     '',
   ].join('\n')
 }

@@ -17,6 +17,7 @@ import { rules } from './0016-rules.ts'
 import { schedules } from './0017-schedules.ts'
 import { restraint } from './0018-restraint.ts'
 import { triggers } from './0019-triggers.ts'
+import { sources } from './0020-sources.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -41,4 +42,5 @@ export const migrations: readonly Migration[] = [
   { no: 17, name: 'schedules', statements: schedules },
   { no: 18, name: 'restraint', statements: restraint },
   { no: 19, name: 'triggers', statements: triggers },
+  { no: 20, name: 'sources', statements: sources },
 ]

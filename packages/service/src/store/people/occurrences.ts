@@ -3,6 +3,7 @@ import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Database, Tx } from '../database.ts'
 import { commas } from '../fragments.ts'
+import { keepSamples } from '../sources/sources.ts'
 import { leaveEvents } from '../triggers/events.ts'
 import { ensureUser } from './ensure-user.ts'
 
@@ -17,6 +18,7 @@ export type NewOccurrence = {
 /**
  * Keeps what happened, each once by source and id (CloudEvents 1.0 §3.1.1).
  * @param about the user whom each is about, by name, or the number of one person for all
+ * @param from the source that made them of something else, with what came last
  * @returns how many were new
  */
 export async function storeOccurrences(
@@ -24,8 +26,11 @@ export async function storeOccurrences(
   scope: Scope,
   occurrences: readonly (NewOccurrence & { readonly user: string | undefined })[],
   person?: (tx: Tx) => Promise<number>,
+  from?: { readonly no: number; readonly name: string; readonly samples: readonly unknown[] },
 ): Promise<number> {
   return database.transact(async (tx) => {
+    if (from) await keepSamples(tx, from.no, from.samples)
+    if (occurrences.length === 0) return 0
     const users = new Map<string, number>()
     for (const name of new Set(occurrences.flatMap(({ user }) => (user === undefined ? [] : [user]))))
       users.set(name, await ensureUser(tx, scope, name))
@@ -47,6 +52,7 @@ export async function storeOccurrences(
       tx,
       where,
       added.map(({ no }) => no),
+      from,
     )
     return added.length
   })

@@ -144,3 +144,20 @@ async function membersIn(database: Reader, rows: SQL): Promise<RuleMember[]> {
   )
   return found.map(({ no, user, id }) => ({ no, user, device: uuidFromBytes(id) }))
 }
+
+/** The people that a rule has, by name, each once. @param limit of the people, about */
+export async function rulePeople(
+  database: Reader,
+  scope: Scope,
+  { places }: RuleSearch,
+  limit: number,
+): Promise<string[]> {
+  const people = new Set<string>()
+  for (const place of places) {
+    const rows = await database.rows<{ user: string }>(
+      sql`select distinct u.name as user ${devicesIn(place, scope)} and u.named limit ${limit}`,
+    )
+    for (const { user } of rows) people.add(user)
+  }
+  return [...people]
+}

@@ -7,10 +7,20 @@ import {
   mysqlEnum,
   mysqlTable,
   primaryKey,
+  smallint,
   tinyint,
   varchar,
 } from 'drizzle-orm/mysql-core'
-import { appNo, environment, hashColumn, instantColumn, rowNo, uuidColumn } from '../columns.ts'
+import {
+  appNo,
+  blobColumn,
+  bytesColumn,
+  environment,
+  hashColumn,
+  instantColumn,
+  rowNo,
+  uuidColumn,
+} from '../columns.ts'
 
 export const triggers = mysqlTable('triggers', {
   no: int('no', { unsigned: true }).autoincrement().primaryKey(),
@@ -46,6 +56,8 @@ export const triggerEvents = mysqlTable('trigger_events', {
   appNo: appNo(),
   environment: environment(),
   event: json('event').notNull(),
+  sourceNo: int('source_no', { unsigned: true }).notNull().default(0),
+  lateSeconds: int('late_seconds', { unsigned: true }).notNull().default(0),
 })
 
 export const firings = mysqlTable('firings', {
@@ -63,3 +75,42 @@ export const firings = mysqlTable('firings', {
   firedAt: instantColumn('fired_at').notNull(),
   dueAt: instantColumn('due_at'),
 })
+
+export const sources = mysqlTable('sources', {
+  no: int('no', { unsigned: true }).autoincrement().primaryKey(),
+  appNo: appNo(),
+  environment: environment(),
+  name: varchar('name', { length: 64 }).notNull(),
+  version: int('version', { unsigned: true }).notNull().default(1),
+  kind: mysqlEnum('kind', ['table', 'poll', 'segment', 'incoming']).notNull(),
+  definition: json('definition').notNull(),
+  sealed: bytesColumn('sealed', { length: 16000 }).notNull(),
+  address: hashColumn('address'),
+  shape: hashColumn('shape').notNull(),
+  taken: boolean('taken').notNull().default(false),
+  state: blobColumn('state'),
+  columns: json('columns'),
+  samples: json('samples'),
+  note: varchar('note', { length: 300 }),
+  leftOut: varchar('left_out', { length: 300 }),
+  fault: varchar('fault', { length: 300 }),
+  faultSince: instantColumn('fault_since'),
+  faults: int('faults', { unsigned: true }).notNull().default(0),
+  lookedAt: instantColumn('looked_at'),
+  nextLookAt: instantColumn('next_look_at'),
+  lease: hashColumn('lease', { length: 16 }),
+  leasedUntil: instantColumn('leased_until'),
+  madeBy: varchar('made_by', { length: 220 }).notNull(),
+  changedAt: instantColumn('changed_at').notNull(),
+})
+
+export const sourcePages = mysqlTable(
+  'source_pages',
+  {
+    sourceNo: int('source_no', { unsigned: true }).notNull(),
+    page: smallint('page', { unsigned: true }).notNull(),
+    digest: hashColumn('digest', { length: 16 }).notNull(),
+    packed: blobColumn('packed').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.sourceNo, table.page] })],
+)

@@ -3,22 +3,35 @@ import type { Where } from '../apps/where.ts'
 import type { Database, Tx } from '../database.ts'
 
 /** Something that happened, as it waits for the triggers of its app. */
-export type WaitingEvent = Where & { readonly no: number; readonly event: Readonly<Record<string, unknown>> }
+export type WaitingEvent = Where & {
+  readonly no: number
+  /** 0 for what was reported to the service itself. */
+  readonly sourceNo: number
+  /** Nobody had looked for so long when it was found; 0 for what was found in time. */
+  readonly lateSeconds: number
+  readonly event: Readonly<Record<string, unknown>>
+}
 
 /**
  * Lets what happened wait for triggers, in the transaction that keeps it; nothing where no trigger of the app listens.
  * @param numbers of the occurrences
+ * @param from the source that made them
  */
-export async function leaveEvents(tx: Tx, { appNo, environment }: Where, numbers: readonly number[]): Promise<void> {
+export async function leaveEvents(
+  tx: Tx,
+  { appNo, environment }: Where,
+  numbers: readonly number[],
+  from?: { readonly no: number; readonly name: string },
+): Promise<void> {
   if (numbers.length === 0) return
   const listening = await tx.rows(
-    sql`select 1 from triggers where app_no = ${appNo} and environment = ${environment} and source = 'occurrences' and enabled = true limit 1`,
+    sql`select 1 from triggers where app_no = ${appNo} and environment = ${environment} and source in ${['occurrences', from?.name ?? 'occurrences']} and enabled = true limit 1`,
   )
   if (listening.length === 0) return
   // The columns differ in their collation, which an object of them may not.
   await tx.change(
-    sql`insert into trigger_events (app_no, environment, event)
-        select o.app_no, o.environment, json_object(
+    sql`insert into trigger_events (app_no, environment, source_no, event)
+        select o.app_no, o.environment, ${from?.no ?? 0}, json_object(
           'id', convert(o.id using utf8mb4), 'source', convert(o.source using utf8mb4),
           'type', convert(o.type using utf8mb4), 'time', date_format(o.at, '%Y-%m-%dT%H:%i:%s.%fZ'),
           'subject', convert(u.name using utf8mb4), 'data', json_extract(o.data, '$'))
@@ -27,20 +40,36 @@ export async function leaveEvents(tx: Tx, { appNo, environment }: Where, numbers
   )
 }
 
-/** The oldest that wait. */
+/**
+ * Of what waits the oldest of each source, so that one with a million rows holds up no other.
+ * @param limit of all
+ */
 export async function waitingEvents(database: Database, limit: number): Promise<WaitingEvent[]> {
+  const lanes = await database.rows<Where & { sourceNo: number; first: number }>(
+    sql`select app_no as appNo, environment, source_no as sourceNo, min(no) as first from trigger_events force index (by_source)
+        group by app_no, environment, source_no order by first limit ${limit}`,
+  )
+  if (lanes.length === 0) return []
+  const each = Math.max(1, Math.floor(limit / lanes.length))
+  const some = lanes.map(
+    ({ appNo, environment, sourceNo }) =>
+      sql`(select no, app_no as appNo, environment, source_no as sourceNo, late_seconds as lateSeconds, cast(event as char) as event
+           from trigger_events force index (by_source)
+           where app_no = ${appNo} and environment = ${environment} and source_no = ${sourceNo} order by no limit ${each})`,
+  )
   const rows = await database.rows<Omit<WaitingEvent, 'event'> & { event: string }>(
-    sql`select no, app_no as appNo, environment, cast(event as char) as event from trigger_events order by no limit ${limit}`,
+    sql`${sql.join(some, sql` union all `)} order by no`,
   )
   return rows.map((row) => ({ ...row, event: JSON.parse(row.event) as WaitingEvent['event'] }))
 }
 
 /** Takes events in hand, until the transaction ends. @returns those that nobody else has taken */
 export async function takeEvents(tx: Tx, numbers: readonly number[]): Promise<ReadonlySet<number>> {
+  if (numbers.length === 0) return new Set()
   const rows = await tx.rows<{ no: number }>(
-    sql`select no from trigger_events where no between ${numbers[0] ?? 0} and ${numbers.at(-1) ?? 0} for update skip locked`,
+    sql`select no from trigger_events where no in ${numbers} order by no for update skip locked`,
   )
-  const taken = rows.map(({ no }) => no).filter((no) => numbers.includes(no))
+  const taken = rows.map(({ no }) => no)
   if (taken.length > 0) await tx.change(sql`delete from trigger_events where no in ${taken}`)
   return new Set(taken)
 }

@@ -4,6 +4,7 @@ import { sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Reader, Tx } from '../database.ts'
+import { commas } from '../fragments.ts'
 
 export const firingStates = ['rung', 'waiting', 'over', 'held', 'nobody', 'no-case', 'fault', 'dropped'] as const
 export type FiringState = (typeof firingStates)[number]
@@ -25,13 +26,19 @@ export type NewFiring = {
 
 const keyHash = (key: string): Buffer => createHash('sha256').update(key).digest().subarray(0, 16)
 
-export async function storeFiring(tx: Tx, one: NewFiring): Promise<void> {
+export async function storeFirings(tx: Tx, firings: readonly NewFiring[]): Promise<void> {
+  if (firings.length === 0) return
+  const rows = firings.map(
+    (
+      one,
+    ) => sql`(${one.triggerNo}, ${one.version}, ${keyHash(one.key)}, ${one.key.slice(0, 200)}, ${JSON.stringify(one.given)},
+      ${one.state}, ${one.says?.slice(0, 300) ?? null}, ${one.caseNo ?? null}, ${one.ring === undefined ? null : JSON.stringify(one.ring)},
+      ${one.notification === undefined ? null : uuidBuffer(one.notification)}, utc_timestamp(3),
+      ${one.afterSeconds === undefined ? null : sql`utc_timestamp(3) + interval ${one.afterSeconds} second`})`,
+  )
   await tx.change(
     sql`insert into firings (trigger_no, version, key_hash, key_text, given, state, says, case_no, ring, notification_id, fired_at, due_at)
-        values (${one.triggerNo}, ${one.version}, ${keyHash(one.key)}, ${one.key.slice(0, 200)}, ${JSON.stringify(one.given)},
-          ${one.state}, ${one.says?.slice(0, 300) ?? null}, ${one.caseNo ?? null}, ${one.ring === undefined ? null : JSON.stringify(one.ring)},
-          ${one.notification === undefined ? null : uuidBuffer(one.notification)}, utc_timestamp(3),
-          ${one.afterSeconds === undefined ? null : sql`utc_timestamp(3) + interval ${one.afterSeconds} second`})`,
+        values ${commas(rows)}`,
   )
 }
 
@@ -83,6 +90,9 @@ export type DueFiring = {
   readonly no: number
   readonly triggerNo: number
   readonly name: string
+  readonly source: string
+  /** Since it fired. */
+  readonly ageSeconds: number
   readonly appNo: number
   readonly environment: Where['environment']
   readonly enabled: number
@@ -95,7 +105,7 @@ export type DueFiring = {
 /** Those whose wait is over, the longest due first. */
 export const dueFirings = (database: Database, limit: number): Promise<DueFiring[]> =>
   database.rows<DueFiring>(
-    sql`select f.no, f.trigger_no as triggerNo, t.name, t.app_no as appNo, t.environment, t.enabled,
+    sql`select f.no, f.trigger_no as triggerNo, t.name, t.source, timestampdiff(second, f.due_at, utc_timestamp(3)) as ageSeconds, t.app_no as appNo, t.environment, t.enabled,
           t.paused_because as pausedBecause, cast(v.definition as char) as definition,
           cast(f.given as char) as given, cast(f.ring as char) as ring
         from firings f force index (by_due) join triggers t on t.no = f.trigger_no
@@ -120,6 +130,12 @@ export async function settleFiring(
 /** So many go in one transaction. */
 const together = 5_000
 
+/** Lets one that is due wait for a while longer. */
+export const putOffFiring = (database: Database, no: number, seconds: number) =>
+  database.change(
+    sql`update firings set due_at = utc_timestamp(3) + interval ${seconds} second where no = ${no} and state = 'waiting'`,
+  )
+
 /** Forgets firings of long ago. */
 export async function forgetFirings(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
   while (mayGoOn()) {
@@ -129,4 +145,18 @@ export async function forgetFirings(database: Database, days: number, mayGoOn: (
     )
     if (affectedRows < together) return
   }
+}
+
+/** Says in the log of each trigger that is switched on for a source that nothing comes from it. */
+export async function sourceAwayFirings(
+  database: Database,
+  { appNo, environment }: Where,
+  source: string,
+  says: string,
+): Promise<void> {
+  await database.change(
+    sql`insert into firings (trigger_no, version, key_hash, key_text, given, state, says, fired_at)
+        select no, version, ${keyHash('')}, '', '{}', 'fault', ${says.slice(0, 300)}, utc_timestamp(3) from triggers
+        where app_no = ${appNo} and environment = ${environment} and source = ${source} and enabled = true`,
+  )
 }

@@ -1,0 +1,119 @@
+import type { Source, TriedSource } from '@zbell/contract'
+import type { Command } from 'commander'
+import { stringify } from 'yaml'
+import { table } from '../drawing/table.ts'
+import { cut, safe, safeLines } from '../drawing/text.ts'
+import { moment } from '../drawing/time.ts'
+import { exitCodes, UsageError } from '../exit-codes.ts'
+import type { Io } from '../io.ts'
+import { type Context, printJson, type Run, withContext } from './context.ts'
+import { readObjectFile } from './notification-file.ts'
+
+export function sourceCommands(program: Command, io: Io, done: Run): void {
+  const group = program
+    .command('source')
+    .description('What triggers read: tables, polled answers, segments, and what others post')
+  group
+    .command('list')
+    .description('Sources by name')
+    .addHelpText('after', '\nExample:\n  $ zbell source list')
+    .action(withContext<object, []>(io, done, list))
+  group
+    .command('show <name>')
+    .description('A source as a file, as save takes it; what is secret of it is not shown, and kept when it is saved')
+    .addHelpText('after', '\nExample:\n  $ zbell source show sailings')
+    .action(
+      withContext<object, [string]>(io, done, async (context, source) =>
+        tell(context, await context.client.call('readSource', { params: { app: context.app, source } })),
+      ),
+    )
+  group
+    .command('save <file>')
+    .description('Save the source that a file (YAML or JSON) holds, and look at it for the first time')
+    .option('--address <url>', 'its address, in place of the file’s: so that no file has its password')
+    .addHelpText('after', '\nExample:\n  $ zbell source save sailings.yaml --address "$SAILINGS_URL"')
+    .action(withContext<{ address?: string }, [string]>(io, done, save))
+  group
+    .command('try <name>')
+    .description('Connect to a source: its columns or fields with their types, and the last three rows')
+    .addHelpText('after', '\nExample:\n  $ zbell source try sailings')
+    .action(withContext<object, [string]>(io, done, tryIt))
+  group
+    .command('delete <name>')
+    .description('Delete a source that no trigger reads')
+    .addHelpText('after', '\nExample:\n  $ zbell source delete sailings')
+    .action(
+      withContext<object, [string]>(io, done, async ({ client, app, io: out }, source) => {
+        await client.call('deleteSource', { params: { app, source } })
+        out.out(`${source} is gone.\n`)
+        return exitCodes.done
+      }),
+    )
+}
+
+async function save(context: Context<{ address?: string }>, file: string): Promise<number> {
+  const { client, app, flags } = context
+  const { source, ...definition } = readObjectFile(file) as { source?: string }
+  if (typeof source !== 'string') throw new UsageError(`${file} says no name: begin it with source: NAME.`)
+  const body = { ...definition, ...(flags.address === undefined ? {} : { url: flags.address }) }
+  return tell(context, await client.call('saveSource', { params: { app, source }, body: body as never }))
+}
+
+const stateOf = ({ fault, leftOut, kind, lookedAt }: Source): string => {
+  if (fault !== null) return 'away'
+  if (leftOut !== null) return 'leaves rows out'
+  return lookedAt !== null || kind === 'incoming' ? 'fine' : 'not looked at yet'
+}
+
+async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
+  const page = { items: await client.all('listSources', { params: { app } }), next: null }
+  if (flags.json) printJson(io, page)
+  else if (page.items.length === 0) io.out('There is no source yet. Save one with: zbell source save FILE\n')
+  else {
+    const rows = page.items.map((one) => [
+      one.name,
+      one.kind,
+      stateOf(one),
+      one.lookedAt === null ? '' : moment(one.lookedAt, io),
+      one.triggers.join(', '),
+      safe(cut(one.fault ?? one.leftOut ?? one.note ?? '', 70)),
+    ])
+    io.out(table(['source', 'kind', 'is', 'looked at', 'read by', ''], rows, paint.dim))
+  }
+  return exitCodes.done
+}
+
+function tell({ flags, io, paint }: Context<object>, one: Source): number {
+  if (flags.json) {
+    printJson(io, one)
+    return exitCodes.done
+  }
+  const by = one.triggers.length === 0 ? 'no trigger reads it' : `read by ${one.triggers.join(', ')}`
+  io.out(paint.dim(`# version ${one.version}, by ${safe(one.madeBy)}; ${by}\n`))
+  if (one.fault !== null) io.out(paint.bad(`# it ${safe(one.fault)}\n`))
+  if (one.leftOut !== null) io.out(paint.bad(`# ${safe(one.leftOut)}\n`))
+  if (one.note !== null) io.out(paint.dim(`# ${safe(one.note)}\n`))
+  if (one.address !== null) io.out(`# posted to ${one.address}\n`)
+  if (one.secret !== null) io.out(`# its secret, shown this once: ${paint.strong(one.secret)}\n`)
+  io.out(safeLines(stringify({ source: one.name, ...(one.definition as object) })))
+  return exitCodes.done
+}
+
+async function tryIt({ client, app, flags, io, paint }: Context<object>, source: string): Promise<number> {
+  const tried = await client.call('trySource', { params: { app, source } })
+  if (flags.json) printJson(io, tried)
+  else if (tried.is === 'fault') io.out(`${paint.bad('It cannot be read')}: ${safe(tried.says ?? '')}\n`)
+  else io.out(drawTried(tried, paint.dim))
+  return tried.is === 'fine' ? exitCodes.done : exitCodes.tryLater
+}
+
+function drawTried({ columns, rows }: TriedSource, dim: (text: string) => string): string {
+  const value = (row: unknown, name: string): string => {
+    const cell = (row as Record<string, unknown>)[name]
+    if (cell === undefined) return ''
+    return safe(cut(typeof cell === 'string' ? cell : JSON.stringify(cell), 30))
+  }
+  const lines = columns.map(({ name, type }) => [safe(name), type, ...rows.map((row) => value(row, name))])
+  const heads = rows.length === 0 ? [] : ['the last rows', ...rows.slice(1).map(() => '')]
+  return table(['column', 'holds', ...heads], lines, dim) + (rows.length === 0 ? 'There is no row yet.\n' : '')
+}

@@ -1,0 +1,41 @@
+import { z } from 'zod'
+import type { RouteName } from '../routes.ts'
+import { environmentQuery, namedPageQuery, pageOf } from '../schemas/page.ts'
+import * as sources from '../schemas/source.ts'
+import type { Operation } from './operation.ts'
+import { done, environment } from './operation.ts'
+
+/** What triggers read. */
+export const sourcesOperations = {
+  listSources: {
+    ...done,
+    summary: 'Sources by name',
+    caller: 'app',
+    query: z.object({ ...environmentQuery, ...namedPageQuery }),
+    answer: pageOf(sources.source),
+  },
+  readSource: { ...done, summary: 'A source', caller: 'app', query: environment, answer: sources.source },
+  saveSource: {
+    ...done,
+    summary: 'Save a source, and look at it for the first time; what it watches anew rings nobody',
+    caller: 'app',
+    query: environment,
+    body: sources.newSource,
+    answer: sources.source,
+  },
+  deleteSource: { status: 204, summary: 'Delete a source that no trigger reads', caller: 'app', query: environment },
+  trySource: {
+    ...done,
+    summary: 'Connect to a source: its columns or fields with their types, and the last three rows',
+    caller: 'app',
+    query: environment,
+    answer: sources.triedSource,
+  },
+  takeIncoming: {
+    status: 202,
+    summary:
+      'A webhook of somebody else, of whose JSON the source makes occurrences; it has to be signed as the source says',
+    caller: 'anyone',
+    answer: sources.incomingTaken,
+  },
+} as const satisfies Partial<Record<RouteName, Operation>>

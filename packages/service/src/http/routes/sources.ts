@@ -1,0 +1,72 @@
+import { type Source, sourceName } from '@zbell/contract'
+import { invalid } from '../../problems/problem.ts'
+import type { Incoming } from '../../sources/incoming.ts'
+import type { ShownSource, Sources, WrittenSource } from '../../sources/sources.ts'
+import { whereOf } from '../../store/apps/where.ts'
+import type { Database } from '../../store/database.ts'
+import { listSources } from '../../store/sources/sources.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+import { nameAtPlace, placeOfName } from '../views.ts'
+
+/** @param base where this service answers */
+export function serveSources(
+  on: OperationRouter,
+  database: Database,
+  sources: Sources,
+  incoming: Incoming,
+  base: () => string,
+): void {
+  const view = (shown: ShownSource): Source => sourceView(shown, base())
+
+  on.serve('listSources', async ({ caller: { scope }, query: { limit, after } }) => {
+    const rows = await listSources(database, whereOf(scope), limit + 1, nameAtPlace(after))
+    const last = rows.length > limit ? rows[limit - 1] : undefined
+    const shown = await Promise.all(rows.slice(0, limit).map((row) => sources.show(row)))
+    return { items: shown.map(view), next: last ? placeOfName(last.name) : null }
+  })
+
+  on.serve('readSource', async ({ caller: { scope }, params }) =>
+    view(await sources.show(await sources.need(scope, params.source))),
+  )
+
+  on.serve('saveSource', async ({ caller: { scope, actor }, params: { source: name }, body }) => {
+    const { error } = sourceName.safeParse(name)
+    if (error) throw invalid('/source', `${error.issues[0]?.message} as a name`)
+    return view(await sources.save(scope, name, body as WrittenSource, actor))
+  })
+
+  on.serve('deleteSource', async ({ caller: { scope }, params }) => {
+    await sources.delete(scope, params.source)
+    return undefined
+  })
+
+  on.serve('trySource', async ({ caller: { scope }, params }) => {
+    const { columns, rows, ...tried } = await sources.try(scope, params.source)
+    return { ...tried, columns: [...columns], rows: JSON.parse(JSON.stringify(rows)) }
+  })
+
+  on.serve('takeIncoming', async ({ params, request }) => {
+    const headers = Object.fromEntries(
+      Object.entries(request.headers).map(([name, value]) => [name, Array.isArray(value) ? value.join(', ') : value]),
+    )
+    const body: unknown = request.body
+    return incoming.take(params.address, headers, Buffer.isBuffer(body) ? body : Buffer.alloc(0))
+  })
+}
+
+const sourceView = ({ row, definition, address, triggers, secret }: ShownSource, base: string): Source => ({
+  name: row.name,
+  version: row.version,
+  kind: row.definition.kind,
+  definition: definition as never,
+  address: address === undefined ? null : `${base}/v1/incoming/${address}`,
+  secret: secret ?? null,
+  lookedAt: row.lookedAt?.toISOString() ?? null,
+  note: row.note,
+  leftOut: row.leftOut,
+  fault: row.fault,
+  faultSince: row.faultSince?.toISOString() ?? null,
+  triggers: [...triggers],
+  madeBy: row.madeBy,
+  changedAt: row.changedAt.toISOString(),
+})

@@ -1,0 +1,37 @@
+import type { AddressGuard } from '../gateways/address-guard.ts'
+import { databaseAddress, resolved } from './address.ts'
+import { SourceFault } from './fault.ts'
+import { mysqlConnection } from './mysql-connection.ts'
+import { postgresConnection } from './postgres-connection.ts'
+import type { SqlConnection } from './sql-connection.ts'
+
+/**
+ * Connects to a database that is somebody else’s. Beyond private networks the connection is encrypted and the server’s
+ * certificate verified, unless its address says otherwise.
+ * @throws {SourceFault}
+ */
+export async function connect(
+  url: string,
+  {
+    ca,
+    guard,
+    trusted,
+  }: { readonly ca?: string | undefined; readonly guard: AddressGuard; readonly trusted: readonly string[] },
+): Promise<SqlConnection> {
+  const address = databaseAddress(url)
+  if (typeof address === 'string') throw new SourceFault(`has an address that ${address}`)
+  const { host, port, tls, dialect } = address
+  const place = `${host}:${port}`
+  const { ip, isPrivate } = await resolved(host, place, guard)
+  const isEncrypted = tls === 'verify' || (tls === undefined && !isPrivate)
+  const ssl = isEncrypted
+    ? {
+        rejectUnauthorized: true,
+        verifyIdentity: true,
+        servername: host,
+        ca: [...trusted, ...(ca === undefined ? [] : [ca])],
+      }
+    : undefined
+  const open = dialect === 'mysql' ? mysqlConnection : postgresConnection
+  return open(address, { ip, ssl, place })
+}

@@ -1,0 +1,110 @@
+import { createHash } from 'node:crypto'
+import { faultsIn, occurrence } from '@zbell/contract'
+import type { IncomingSource } from '@zbell/core/triggers'
+import { verifyIncoming } from '@zbell/core/webhooks'
+import { nodeCrypto } from '../gateways/node-crypto.ts'
+import { invalid, Problem } from '../problems/problem.ts'
+import { findAppByNo } from '../store/apps/apps.ts'
+import { storeOccurrences } from '../store/people/occurrences.ts'
+import { keepSamples, type SourceRow, sourceOfAddress } from '../store/sources/sources.ts'
+import { SourceFault } from './fault.ts'
+import { openSecrets } from './secrets.ts'
+import type { SourceLooks, SourceParts } from './source-looks.ts'
+import { addressDigest } from './sources.ts'
+
+/** So many occurrences a body may make. */
+const mostMade = 100
+/** So much of a body is kept, for whoever writes the expression. */
+const sampleChars = 4_000
+const samplesKept = 3
+
+type Headers = Readonly<Record<string, string | undefined>>
+
+/** What others post in their own form, made into occurrences. */
+export class Incoming {
+  readonly #parts: SourceParts
+  readonly #looks: SourceLooks
+
+  constructor(parts: SourceParts, looks: SourceLooks) {
+    this.#parts = parts
+    this.#looks = looks
+  }
+
+  /**
+   * @param headers by their names in small letters
+   * @throws {Problem} `unknown-address`, `signature-refused`, and `invalid-request` for a body of which nothing can be made
+   */
+  async take(address: string, headers: Headers, body: Buffer): Promise<{ taken: number; known: number }> {
+    const { database, vault } = this.#parts
+    const source = await sourceOfAddress(database, addressDigest(address))
+    const app = source && (await findAppByNo(database, source.appNo))
+    if (!source || !app || source.definition.kind !== 'incoming')
+      throw new Problem('unknown-address', 'Nothing is taken at this address, or not any more.')
+    const { verify } = source.definition
+    const { secrets = [] } = openSecrets(vault, source)
+    const says = verifyIncoming(verify, headers, body, secrets, Date.now(), nodeCrypto)
+    if (says !== undefined) throw new Problem('signature-refused', `The message ${says}.`)
+    const text = body.toString('utf8')
+    const given = parsed(text)
+    const keep = [sampleOf(text, given), ...source.samples].slice(0, samplesKept)
+    const made = await this.#make(source, source.definition, headers, text, keep)
+    const taken = await storeOccurrences(database, { app, environment: source.environment }, made, undefined, {
+      no: source.no,
+      name: source.name,
+      samples: keep,
+    })
+    return { taken, known: made.length - taken }
+  }
+
+  async #make(
+    source: SourceRow,
+    { occurrences }: IncomingSource,
+    headers: Headers,
+    text: string,
+    keep: readonly unknown[],
+  ): Promise<Parameters<typeof storeOccurrences>[2]> {
+    try {
+      const answer = await this.#looks.expressions.evaluate(occurrences, text)
+      const all = answer === null ? [] : Array.isArray(answer) ? answer : [answer]
+      if (all.length > mostMade) throw new SourceFault(`makes ${all.length} occurrences; ${mostMade} at most`)
+      const own = idOf(headers, text)
+      return all.map((one, at) => occurrenceOf(one, at, source.name, own))
+    } catch (error) {
+      if (!(error instanceof SourceFault)) throw error
+      // What came is kept all the same, so that the expression can be mended by it.
+      await this.#parts.database.transact((tx) => keepSamples(tx, source.no, keep))
+      throw invalid('', `is something of which the source’s expression makes nothing: it ${error.message}`)
+    }
+  }
+}
+
+function parsed(text: string): unknown {
+  try {
+    return JSON.parse(text) as unknown
+  } catch {
+    throw invalid('', 'is not JSON')
+  }
+}
+
+const sampleOf = (text: string, body: unknown): unknown => ({
+  at: new Date().toISOString(),
+  body: text.length <= sampleChars ? body : `${text.slice(0, sampleChars)}…`,
+})
+
+/** What names a message that names none of its occurrences: what the sender calls it, or else what it says. */
+const idOf = (headers: Headers, text: string): string =>
+  headers['webhook-id']?.slice(0, 100) ?? createHash('sha256').update(text).digest('hex').slice(0, 32)
+
+/** @throws {SourceFault} */
+function occurrenceOf(one: unknown, at: number, source: string, own: string) {
+  if (typeof one !== 'object' || one === null || Array.isArray(one))
+    throw new SourceFault(`makes ${JSON.stringify(one).slice(0, 60)} where an object with a type is meant`)
+  const whole = { id: at === 0 ? own : `${own}-${at}`, source: `urn:zbell:source:${source}`, ...one }
+  const result = occurrence.safeParse(whole)
+  if (!result.success) {
+    const [first] = faultsIn(result.error, whole)
+    throw new SourceFault(`makes an occurrence whose ${first?.pointer ?? ''} ${first?.detail ?? 'is wrong'}`)
+  }
+  const { id, source: from, type, time, subject, data } = result.data
+  return { id, source: from, type, at: time === undefined ? new Date() : new Date(time), data, user: subject }
+}

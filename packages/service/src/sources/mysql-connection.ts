@@ -1,0 +1,139 @@
+import { type Connection, createConnection, type FieldPacket } from 'mysql2'
+import type { DatabaseAddress } from './address.ts'
+import { answerWithinMs, SourceFault, socketFault } from './fault.ts'
+import type { Column, ColumnType, RawValue, SqlConnection } from './sql-connection.ts'
+
+/** Types of the protocol that hold numbers (MariaDB’s column definition packet). */
+const whole = new Set([1, 2, 3, 8, 9, 13])
+const fractions = new Set([0, 4, 5, 246])
+const moments = new Set([7, 12])
+const blobs = new Set([249, 250, 251, 252, 253, 254])
+const bits = 16
+const geometry = 255
+const binaryCharset = 63
+
+/** @throws {SourceFault} */
+export async function mysqlConnection(
+  { user, password, database, port }: DatabaseAddress,
+  { ip, ssl, place }: { readonly ip: string; readonly ssl: object | undefined; readonly place: string },
+): Promise<SqlConnection> {
+  const connection = createConnection({
+    host: ip,
+    port,
+    user,
+    password,
+    database,
+    ...(ssl ? { ssl: ssl as never } : {}),
+    connectTimeout: 5_000,
+    charset: 'utf8mb4',
+    timezone: 'Z',
+    dateStrings: true,
+    supportBigNumbers: true,
+    decimalNumbers: true,
+    jsonStrings: true,
+    multipleStatements: false,
+    // A server may ask its client for a file of the client’s; this one has none to give.
+    flags: ['-LOCAL_FILES'],
+  })
+  // What is said while nobody asks is heard by whoever asks next.
+  connection.on('error', () => {})
+  const failed = (error: unknown): SourceFault => faultOf(error, place)
+  const say = (text: string): Promise<void> =>
+    new Promise((done, fail) => {
+      connection.query({ sql: text, timeout: answerWithinMs }, (error) => (error ? fail(failed(error)) : done()))
+    })
+  await new Promise<void>((done, fail) => {
+    connection.connect((error) => (error ? fail(failed(error)) : done()))
+  })
+  try {
+    await say(`set session transaction isolation level repeatable read, read only`)
+    await say(`set session time_zone = '+00:00'`)
+    // MariaDB counts in seconds, MySQL in milliseconds under another name.
+    await say(`set session max_statement_time = ${answerWithinMs / 1_000}`).catch(() =>
+      say(`set session max_execution_time = ${answerWithinMs}`),
+    )
+  } catch (error) {
+    connection.destroy()
+    throw error
+  }
+  return {
+    dialect: 'mysql',
+    begin: () => say('start transaction with consistent snapshot, read only'),
+    end: () => say('rollback'),
+    each: (text, values, take) => each(connection, text, values, take, failed),
+    close: () => new Promise((done) => connection.end(() => done())),
+    destroy: () => connection.destroy(),
+  }
+}
+
+function each(
+  connection: Connection,
+  text: string,
+  values: readonly RawValue[],
+  take: (values: readonly RawValue[], columns: readonly Column[]) => void,
+  failed: (error: unknown) => SourceFault,
+): Promise<readonly Column[]> {
+  return new Promise((done, fail) => {
+    let columns: Column[] = []
+    let refused: unknown
+    const query = connection.query({
+      sql: text,
+      values: [...values],
+      rowsAsArray: true,
+      timeout: answerWithinMs + 1_000,
+    })
+    query
+      .on('fields', (fields: FieldPacket[] | undefined) => {
+        columns = (fields ?? []).map(columnOf)
+      })
+      .on('result', (row: unknown) => {
+        if (refused !== undefined || !Array.isArray(row)) return
+        try {
+          take(row as RawValue[], columns)
+        } catch (error) {
+          refused = error
+          // Nothing more of it is wanted, and only its end would stop it.
+          connection.destroy()
+          fail(error)
+        }
+      })
+      .on('error', (error: unknown) => fail(refused ?? failed(error)))
+      .on('end', () => done(columns))
+  })
+}
+
+function columnOf({ name, columnType, type, columnLength, characterSet }: FieldPacket): Column {
+  const code = columnType ?? type ?? 253
+  const of = (columns: ColumnType): Column => ({ name, type: columns, isWhole: false })
+  if (code === 1 && columnLength === 1) return of('boolean')
+  if (code === bits) return columnLength === 1 ? of('boolean') : of('binary')
+  if (whole.has(code)) return { name, type: 'number', isWhole: true }
+  if (fractions.has(code)) return of('number')
+  if (moments.has(code)) return of('moment')
+  if (code === geometry || (blobs.has(code) && characterSet === binaryCharset)) return of('binary')
+  return of('text')
+}
+
+function faultOf(error: unknown, place: string): SourceFault {
+  const { code = '', message = '' } = error as { code?: string; message?: string }
+  switch (code) {
+    case 'ER_ACCESS_DENIED_ERROR':
+    case 'ER_DBACCESS_DENIED_ERROR':
+    case 'ER_ACCESS_DENIED_NO_PASSWORD_ERROR':
+      return new SourceFault(`refuses the user or the password at ${place}`)
+    case 'ER_BAD_DB_ERROR':
+      return new SourceFault(`has no such database at ${place}`)
+    case 'ER_STATEMENT_TIMEOUT':
+    case 'ER_QUERY_TIMEOUT':
+      return new SourceFault(
+        `took longer than ${answerWithinMs / 1_000} seconds for one answer; an index may be missing`,
+      )
+    case 'ER_TABLEACCESS_DENIED_ERROR':
+    case 'ER_COLUMNACCESS_DENIED_ERROR':
+      return new SourceFault(`may not be read by its user: ${message}`)
+    case 'HANDSHAKE_NO_SSL_SUPPORT':
+      return new SourceFault(`speaks no TLS at ${place}; put ?tls=off behind its address to go without`)
+    default:
+      return socketFault(error, place) ?? new SourceFault(`cannot be read: ${message}`)
+  }
+}

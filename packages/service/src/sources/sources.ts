@@ -1,0 +1,280 @@
+import { createHash, randomBytes } from 'node:crypto'
+import { toBase64url } from '@zbell/core'
+import { type IncomingSource, type SourceDefinition, TableRefused, watchedBy } from '@zbell/core/triggers'
+import { newSigningSecret, secretOf } from '@zbell/core/webhooks'
+import { AddressNotAllowed } from '../gateways/address-guard.ts'
+import { nodeCrypto } from '../gateways/node-crypto.ts'
+import { invalid, Problem } from '../problems/problem.ts'
+import type { Scope } from '../store/apps/apps.ts'
+import { whereOf } from '../store/apps/where.ts'
+import { LookLost } from '../store/sources/looks.ts'
+import {
+  countOtherSources,
+  deleteSource,
+  findSource,
+  type SourceRow,
+  saveSource,
+  triggersReading,
+} from '../store/sources/sources.ts'
+import { databaseAddress, hiddenSecret, withoutSecrets, withSecrets } from './address.ts'
+import { SourceFault } from './fault.ts'
+import { poll } from './poll.ts'
+import { openSecrets, type SourceSecrets, sealSecrets } from './secrets.ts'
+import type { SourceLooks, SourceParts } from './source-looks.ts'
+
+/** So many sources an app may have in an environment. */
+const mostSources = 1_000
+/** Whoever saves a source waits for its first look for so long. */
+const firstLookMs = 8_000
+
+/** A source as somebody writes it. */
+export type WrittenSource = SourceDefinition & {
+  readonly url?: string | undefined
+  readonly headers?: Readonly<Record<string, string>> | undefined
+  readonly secrets?: readonly string[] | undefined
+}
+
+/** A source as it may be shown. */
+export type ShownSource = {
+  readonly row: SourceRow
+  /** Without what is secret. */
+  readonly definition: WrittenSource
+  readonly address: string | undefined
+  readonly triggers: readonly string[]
+  /** The one that was made just now. */
+  readonly secret: string | undefined
+}
+
+/** What a source shows when it is tried. */
+export type TriedSource = {
+  readonly is: 'fine' | 'fault'
+  readonly says: string | null
+  readonly columns: readonly { readonly name: string; readonly type: string }[]
+  readonly rows: readonly unknown[]
+}
+
+/** The use cases of sources. */
+export class Sources {
+  readonly #parts: SourceParts
+  readonly #looks: SourceLooks
+
+  constructor(parts: SourceParts, looks: SourceLooks) {
+    this.#parts = parts
+    this.#looks = looks
+  }
+
+  /** @throws {Problem} `unknown-source` */
+  async need(scope: Scope, name: string): Promise<SourceRow> {
+    const found = await findSource(this.#parts.database, whereOf(scope), name)
+    if (!found) throw new Problem('unknown-source', `There is no source ${name.slice(0, 80)}.`)
+    return found
+  }
+
+  async show(row: SourceRow, secret?: string): Promise<ShownSource> {
+    const { url, headers, address } = openSecrets(this.#parts.vault, row)
+    const definition: WrittenSource = {
+      ...row.definition,
+      ...(url === undefined ? {} : { url: withoutSecrets(url) }),
+      ...(headers === undefined
+        ? {}
+        : { headers: Object.fromEntries(Object.keys(headers).map((name) => [name, hiddenSecret])) }),
+    }
+    const triggers = await triggersReading(this.#parts.database, row, row.name)
+    return { row, definition, address, triggers, secret }
+  }
+
+  /**
+   * Saves a source, and looks at it for the first time: from then on what changes is found. One that cannot be read is saved all
+   * the same, and says why.
+   * @throws {Problem} `invalid-request` with each place
+   */
+  async save(scope: Scope, name: string, written: WrittenSource, actor: string): Promise<ShownSource> {
+    const { database, vault } = this.#parts
+    const where = whereOf(scope)
+    if ((await countOtherSources(database, where, name)) >= mostSources)
+      throw invalid('/source', `would be one more than the ${mostSources} that an app may have`)
+    const before = await findSource(database, where, name)
+    const kept: SourceSecrets = before?.definition.kind === written.kind ? openSecrets(vault, before) : {}
+    const { secrets, made } = this.#secretsOf(written, kept)
+    const { url: _url, headers: _headers, secrets: _secrets, ...definition } = written
+    const place = { ...where, name }
+    await saveSource(database, where, {
+      name,
+      definition: definition as SourceDefinition,
+      sealed: sealSecrets(vault, place, secrets),
+      shape: shapeOf(definition as SourceDefinition, secrets),
+      address: secrets.address === undefined ? null : addressDigest(secrets.address),
+      madeBy: actor,
+    })
+    const { no } = await this.need(scope, name)
+    if (definition.kind !== 'incoming') await this.#firstLook(no)
+    return this.show(await this.need(scope, name), made)
+  }
+
+  async #firstLook(no: number): Promise<void> {
+    let enough: NodeJS.Timeout | undefined
+    const patience = new Promise<void>((done) => {
+      enough = setTimeout(done, firstLookMs)
+    })
+    await Promise.race([this.#looks.lookAt(no), patience])
+    clearTimeout(enough)
+  }
+
+  /** What is to be sealed: what was written, and what was kept where that says to keep it. */
+  #secretsOf(written: WrittenSource, kept: SourceSecrets): { readonly secrets: SourceSecrets; readonly made?: string } {
+    switch (written.kind) {
+      case 'table': {
+        const url = needUrl(written, kept)
+        const address = databaseAddress(url)
+        if (typeof address === 'string') throw invalid('/url', address)
+        this.#checkHost(address.host)
+        return { secrets: { url } }
+      }
+      case 'poll': {
+        const url = needUrl(written, kept)
+        this.#checkPolled(url)
+        const headers = Object.fromEntries(
+          Object.entries(written.headers ?? {}).map(([name, value]) => [
+            name,
+            value === hiddenSecret ? (kept.headers?.[name] ?? value) : value,
+          ]),
+        )
+        return { secrets: { url, ...(written.headers === undefined ? {} : { headers }) } }
+      }
+      case 'segment':
+        return { secrets: {} }
+      case 'incoming':
+        return incomingSecrets(written, kept)
+      default:
+        return written satisfies never
+    }
+  }
+
+  #checkPolled(text: string): void {
+    const url = URL.canParse(text) ? new URL(text) : undefined
+    if (!url || (url.protocol !== 'https:' && url.protocol !== 'http:'))
+      throw invalid('/url', 'is no address; it looks like https://host/path')
+    if (url.username !== '' || url.password !== '') throw invalid('/url', 'says a user: say it in a header instead')
+    if (url.protocol === 'http:' && this.#parts.guard.lookup !== undefined)
+      throw invalid('/url', 'is not https, and what it answers could be anybody’s')
+    this.#checkHost(url.hostname)
+  }
+
+  #checkHost(host: string): void {
+    try {
+      this.#parts.guard.check(new URL(`https://${host.includes(':') && !host.startsWith('[') ? `[${host}]` : host}`))
+    } catch (error) {
+      if (!(error instanceof AddressNotAllowed)) throw error
+      throw invalid('/url', `leads to where the service may not call: ${error.message}; the operator can allow it`)
+    }
+  }
+
+  /** @throws {Problem} `source-in-use` */
+  async delete(scope: Scope, name: string): Promise<void> {
+    const row = await this.need(scope, name)
+    const triggers = await triggersReading(this.#parts.database, row, name)
+    if (triggers.length > 0)
+      throw new Problem('source-in-use', `${name} is read by ${triggers.slice(0, 10).join(', ')}.`)
+    await deleteSource(this.#parts.database, row)
+  }
+
+  /** Connects, and shows what there is; the state that triggers go by is left alone. */
+  async try(scope: Scope, name: string): Promise<TriedSource> {
+    const row = await this.need(scope, name)
+    try {
+      return { is: 'fine', says: null, ...(await this.#sampleOf(row)) }
+    } catch (error) {
+      if (error instanceof SourceFault || error instanceof TableRefused)
+        return { is: 'fault', says: `${name} ${error.message}`, columns: [], rows: [] }
+      if (error instanceof LookLost) return { is: 'fault', says: error.message, columns: [], rows: [] }
+      throw error
+    }
+  }
+
+  async #sampleOf(row: SourceRow): Promise<Pick<TriedSource, 'columns' | 'rows'>> {
+    const { definition } = row
+    const { url = '', headers = {} } = openSecrets(this.#parts.vault, row)
+    switch (definition.kind) {
+      case 'table': {
+        const { columns, rows } = await this.#looks.withReader(definition, url, (reader) => reader.sample())
+        return { columns: columns.map(({ name, type }) => ({ name, type })), rows }
+      }
+      case 'poll': {
+        const { guard, trusted } = this.#parts
+        const answer = await poll({ url, headers, ca: definition.ca }, { etag: undefined, guard, trusted })
+        const rows = answer.is === 'same' ? [] : await this.#looks.pickRows(definition, answer.text)
+        return { columns: fieldsOf(rows), rows: rows.slice(-3) }
+      }
+      case 'segment': {
+        const { people } = await this.#looks.segmentPeople(row, definition, 3)
+        const rows = people.slice(0, 3).map((user) => ({ user, segment: definition.segment }))
+        return {
+          columns: [
+            { name: 'user', type: 'text' },
+            { name: 'segment', type: 'text' },
+          ],
+          rows,
+        }
+      }
+      case 'incoming':
+        return { columns: fieldsOf(row.samples.map((one) => (one as { body?: unknown }).body)), rows: row.samples }
+      default:
+        return definition satisfies never
+    }
+  }
+}
+
+export const addressDigest = (address: string): Buffer => createHash('sha256').update(address).digest()
+
+function needUrl({ url }: WrittenSource, kept: SourceSecrets): string {
+  const found = url === undefined ? kept.url : withSecrets(url, kept.url)
+  if (found === undefined) throw invalid('/url', 'is needed: where it is read')
+  if (url?.includes(hiddenSecret) && found === url)
+    throw invalid('/url', 'hides its password, and is another address than the one that is kept: say the password')
+  return found
+}
+
+function incomingSecrets(
+  written: IncomingSource & Pick<WrittenSource, 'secrets'>,
+  kept: SourceSecrets,
+): { readonly secrets: SourceSecrets; readonly made?: string } {
+  const address = kept.address ?? toBase64url(randomBytes(24))
+  const isStandard = written.verify.by === 'standard-webhooks'
+  const wrong = isStandard && written.secrets?.findIndex((one) => secretOf(one) === undefined)
+  if (wrong !== false && wrong !== undefined && wrong >= 0)
+    throw invalid(`/secrets/${wrong}`, 'is no secret of the Standard Webhooks specification: whsec_ and base64')
+  if (written.secrets) return { secrets: { address, secrets: written.secrets } }
+  if (kept.secrets?.every((one) => !isStandard || secretOf(one) !== undefined))
+    return { secrets: { address, secrets: kept.secrets } }
+  const made = isStandard ? newSigningSecret(nodeCrypto) : toBase64url(randomBytes(32))
+  return { secrets: { address, secrets: [made] }, made }
+}
+
+/** Another host or database is another table; another account of it, or another certificate, is not. */
+function shapeOf(definition: SourceDefinition, { url }: SourceSecrets): Buffer {
+  const address = definition.kind === 'table' && url !== undefined ? databaseAddress(url) : undefined
+  const where =
+    typeof address === 'object' ? [address.dialect, address.host, address.port, address.database] : (url ?? null)
+  return createHash('sha256')
+    .update(JSON.stringify([watchedBy(definition), where]))
+    .digest()
+}
+
+/** Fields of objects, with what stands in them. */
+function fieldsOf(rows: readonly unknown[]): { name: string; type: string }[] {
+  const fields = new Map<string, Set<string>>()
+  for (const row of rows) {
+    if (typeof row !== 'object' || row === null) continue
+    for (const [name, value] of Object.entries(row)) {
+      const types = fields.get(name) ?? new Set()
+      fields.set(name, types.add(typeOfJson(value)))
+    }
+  }
+  return [...fields].slice(0, 200).map(([name, types]) => ({ name, type: [...types].sort().join(' or ') }))
+}
+
+function typeOfJson(value: unknown): string {
+  if (value === null) return 'nothing'
+  if (Array.isArray(value)) return 'list'
+  return typeof value === 'string' ? 'text' : typeof value
+}

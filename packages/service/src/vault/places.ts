@@ -1,0 +1,3 @@
+/** What a source’s secrets belong to: sealed ones open nowhere else. */
+export const sourcePlace = (appNo: number, environment: string, name: string): string =>
+  `source ${appNo} ${environment} ${name}`
