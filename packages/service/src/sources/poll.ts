@@ -75,7 +75,8 @@ const late = () => Object.assign(new Error('no answer in time'), { code: 'ETIMED
 async function textOf(answer: IncomingMessage, place: string): Promise<string> {
   const parts: Buffer[] = []
   let size = 0
-  for await (const part of answer as AsyncIterable<Buffer>) {
+  for await (const some of answer) {
+    const part = some as Buffer
     size += part.length
     if (size > sourceLimits.answerBytes) {
       answer.destroy()

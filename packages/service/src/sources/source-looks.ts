@@ -54,7 +54,7 @@ import { findSourceByNo, type SourceRow } from '../store/sources/sources.ts'
 import { sourceAwayFirings } from '../store/triggers/firings.ts'
 import { SealBroken, type Vault } from '../vault/vault.ts'
 import { connect } from './connect.ts'
-import { ExpressionThread } from './expression-thread.ts'
+import { Expressions } from './expressions.ts'
 import { SourceFault } from './fault.ts'
 import { poll, rowsOf } from './poll.ts'
 import { openSecrets, type SourceSecrets } from './secrets.ts'
@@ -127,7 +127,7 @@ export const everySecondsOf = (definition: SourceDefinition): number =>
  */
 export class SourceLooks {
   readonly #parts: SourceParts
-  readonly expressions = new ExpressionThread()
+  readonly expressions = new Expressions()
   readonly #looking = new Map<number, { readonly done: Promise<void>; readonly giveUp: AbortController }>()
   /** Connections that are kept between looks, by source; each belongs to one address and one account. */
   readonly #connections = new Map<number, { readonly url: string; readonly connection: SqlConnection }>()
@@ -155,7 +155,7 @@ export class SourceLooks {
     await Promise.all(looking.map(({ done }) => done))
     for (const { connection } of this.#connections.values()) connection.destroy()
     this.#connections.clear()
-    await this.expressions.close()
+    this.expressions.close()
   }
 
   async #takeDue(): Promise<void> {
