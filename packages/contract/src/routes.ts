@@ -88,6 +88,7 @@ export const routes = {
   changeTrigger: 'PATCH /v1/apps/{app}/triggers/{trigger}',
   deleteTrigger: 'DELETE /v1/apps/{app}/triggers/{trigger}',
   tryTrigger: 'POST /v1/apps/{app}/triggers/{trigger}/try',
+  ringTrigger: 'POST /v1/apps/{app}/triggers/{trigger}/ring',
   listFirings: 'GET /v1/apps/{app}/triggers/{trigger}/firings',
   listDevices: 'GET /v1/apps/{app}/devices',
   readDevice: 'GET /v1/apps/{app}/devices/{id}',

@@ -12,7 +12,13 @@ import { type Context, printJson, type Run, withContext } from './context.ts'
 import { readObjectFile } from './notification-file.ts'
 
 type PageFlags = { readonly limit: string; readonly after?: string }
-type TryFlags = { readonly event?: string; readonly row?: string; readonly before?: string }
+type TryFlags = {
+  readonly event?: string
+  readonly row?: string
+  readonly before?: string
+  readonly gone?: boolean
+  readonly ring?: string
+}
 
 export function triggerCommands(program: Command, io: Io, done: Run): void {
   const group = program.command('trigger').description('What rings without a person: when a row or an event fits')
@@ -38,10 +44,12 @@ export function triggerCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<{ enable?: boolean }, [string]>(io, done, save))
   group
     .command('try <name>')
-    .description('What would come of an event or a row; nothing is stored and nothing is sent')
+    .description('What would come of an event or a row; nothing is stored, and nothing rings unless --ring says whom')
     .option('--event <json>', 'an event, such as \'{"type": "…", "data": {…}}\'')
     .option('--row <json>', 'a row')
     .option('--before <json>', 'the row as it was before')
+    .option('--gone', 'the row is the last state of one that is gone')
+    .option('--ring <reference>', 'ring it, on your own devices only: user:NAME or device:ID')
     .addHelpText(
       'after',
       `\nExample:\n  $ zbell trigger try booked --event '{"subject": "ada", "data": {"sailing": 101}}'`,
@@ -137,7 +145,17 @@ async function tryIt({ client, app, flags, io, paint }: Context<TryFlags>, trigg
     row: objectIn('--row', flags.row),
     before: objectIn('--before', flags.before),
   }
-  const body = Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined))
+  const body = {
+    ...Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined)),
+    ...(flags.gone ? { gone: true } : {}),
+  }
+  if (flags.ring !== undefined) {
+    const rang = await client.call('ringTrigger', { params: { app, trigger }, body: { ...body, only: flags.ring } })
+    if (flags.json) printJson(io, rang)
+    else if (rang.notification === null) io.out(`It does not fire: ${safe(rang.says ?? '')}\n`)
+    else io.out(`Rung for ${safe(flags.ring)}: ${rang.notification}\n`)
+    return exitCodes.done
+  }
   const tried = await client.call('tryTrigger', { params: { app, trigger }, body })
   if (flags.json) printJson(io, tried)
   else {

@@ -41,6 +41,15 @@ export const triggersOperations = {
     body: triggers.tryRequest,
     answer: triggers.tried,
   },
+  ringTrigger: {
+    ...done,
+    summary:
+      'Ring what would come of a row or an event on one’s own devices only; the trigger’s log and its pace stay as they are',
+    caller: 'app',
+    query: environment,
+    body: triggers.ringRequest,
+    answer: triggers.rangOnly,
+  },
   listFirings: {
     ...done,
     summary: 'What came of each row and event that a trigger looked at, newest first',

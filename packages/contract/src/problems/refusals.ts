@@ -64,6 +64,7 @@ const own: { readonly [Name in RouteName]?: readonly ProblemCode[] } = {
   changeTrigger: ['unknown-trigger'],
   deleteTrigger: ['unknown-trigger'],
   tryTrigger: ['unknown-trigger'],
+  ringTrigger: ['unknown-trigger', 'unknown-template', 'rule-refused', 'too-slow'],
   listFirings: ['unknown-trigger'],
   readChannel: ['unknown-channel'],
   saveChannel: ['invalid-request'],

@@ -81,14 +81,33 @@ export const triggerChange = z.strictObject({ enabled: z.boolean() })
 
 const record = z.record(z.string(), anyJson)
 
-export const tryRequest = z
+const given = {
+  event: record.optional(),
+  row: record.optional(),
+  before: record.optional().describe('The row as it was; one that is new without it.'),
+  gone: z.boolean().optional().describe('The row is the last state of one that is gone.'),
+}
+const isOne = ({ event, row }: { event?: unknown; row?: unknown }) => (event === undefined) !== (row === undefined)
+
+export const tryRequest = z.strictObject(given).refine(isOne, 'wants an event or a row')
+
+export const ringRequest = z
   .strictObject({
-    event: record.optional(),
-    row: record.optional(),
-    before: record.optional(),
-    gone: z.boolean().optional().describe('The row is the last state of one that is gone.'),
+    ...given,
+    only: z
+      .string()
+      .regex(/^(?:user|device|token):/, 'wants user:NAME, device:ID or token:…')
+      .describe('Whom it rings, in place of those for whom the trigger is.'),
   })
-  .refine(({ event, row }) => (event === undefined) !== (row === undefined), 'wants an event or a row')
+  .refine(isOne, 'wants an event or a row')
+
+export const rangOnly = z
+  .object({
+    is: z.enum(['fires', 'no-case', 'fault']),
+    says: z.string().nullable(),
+    notification: uuid.nullable(),
+  })
+  .meta({ id: 'RangOnly' })
 
 export const tried = z
   .object({

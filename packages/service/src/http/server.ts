@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { createServer, type Server } from 'node:http'
-import { notificationFileSchema, templateFileSchema } from '@zbell/contract/files'
+import { notificationFileSchema, sourceFileSchema, templateFileSchema, triggerFileSchema } from '@zbell/contract/files'
 import { openApiDocument } from '@zbell/contract/openapi'
 import { gatewayProfileSchema } from '@zbell/core'
 import { sourceLimits } from '@zbell/core/triggers'
@@ -168,7 +168,12 @@ function serveHealth(app: express.Express, database: Database, metrics: Metrics)
   app.get('/gateway-profile.schema.json', (_request, response) => {
     response.type('application/schema+json').send(profileSchema)
   })
-  const files = { notification: notificationFileSchema(), template: templateFileSchema() }
+  const files = {
+    notification: notificationFileSchema(),
+    template: templateFileSchema(),
+    source: sourceFileSchema(),
+    trigger: triggerFileSchema(),
+  }
   for (const [name, schema] of Object.entries(files)) {
     const text = JSON.stringify(schema)
     app.get(`/${name}.schema.json`, (_request, response) => {

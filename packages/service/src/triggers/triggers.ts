@@ -99,6 +99,12 @@ const ourFault = 'a fault of ours, which the service’s log tells'
 
 /** What somebody tries a trigger with. */
 type TriedRow = Readonly<Record<string, unknown>> | undefined
+type TriedWith = {
+  readonly event?: TriedRow
+  readonly row?: TriedRow
+  readonly before?: TriedRow
+  readonly gone?: boolean | undefined
+}
 
 /** What would come of a row or an event. */
 export type Tried = {
@@ -174,26 +180,8 @@ export class Triggers {
   }
 
   /** What would come of a row or an event; nothing is stored. */
-  async try(
-    scope: Scope,
-    name: string,
-    {
-      event,
-      row,
-      before,
-      gone = false,
-    }: {
-      readonly event?: TriedRow
-      readonly row?: TriedRow
-      readonly before?: TriedRow
-      readonly gone?: boolean | undefined
-    },
-  ): Promise<Tried> {
-    const { definition } = await this.need(scope, name)
-    const given = { event, ...(await this.#typed(scope, definition.source, row, before)), gone, now: new Date() }
-    const trigger = new Trigger(definition)
-    const cases = trigger.explain(given)
-    const fired = trigger.fire(given, await this.#keyOfTried(scope, definition.source, given))
+  async try(scope: Scope, name: string, given: TriedWith): Promise<Tried> {
+    const { definition, cases, fired } = await this.#fire(scope, name, given)
     const none = { caseNo: null, key: null, cases, review: null }
     if (fired.is !== 'fires') return { ...none, is: fired.is, says: fired.says }
     try {
@@ -204,6 +192,28 @@ export class Triggers {
         return { ...none, caseNo: fired.case, key: fired.key, is: 'fault', says: error.message }
       throw error
     }
+  }
+
+  /** Rings what would come of a row or an event, for nobody but whom somebody says. */
+  async ringOnly(
+    scope: Scope,
+    name: string,
+    { only, ...given }: TriedWith & { readonly only: string },
+    actor: string,
+  ): Promise<{ readonly is: Fired['is']; readonly says: string | null; readonly notification: string | null }> {
+    const { definition, fired } = await this.#fire(scope, name, given)
+    if (fired.is !== 'fires') return { is: fired.is, says: fired.says, notification: null }
+    const request = requestOf({ ...ringOf(fired), to: { any: [only] } }, definition)
+    const { id } = await this.#intake.send(scope, request, { actor, idempotencyKey: undefined })
+    return { is: 'fires', says: null, notification: id }
+  }
+
+  async #fire(scope: Scope, name: string, { event, row, before, gone = false }: TriedWith) {
+    const { definition } = await this.need(scope, name)
+    const given = { event, ...(await this.#typed(scope, definition.source, row, before)), gone, now: new Date() }
+    const trigger = new Trigger(definition)
+    const fired = trigger.fire(given, await this.#keyOfTried(scope, definition.source, given))
+    return { definition, cases: trigger.explain(given), fired }
   }
 
   /** What names the event or the row that somebody tries, if its source says how. */

@@ -41,6 +41,10 @@ export function serveTriggers(on: OperationRouter, database: Database, triggers:
     return { ...tried, cases: cases.map(({ parts, ...one }) => ({ ...one, parts: [...parts] })) }
   })
 
+  on.serve('ringTrigger', async ({ caller: { scope, actor }, params, body }) =>
+    triggers.ringOnly(scope, params.trigger, body, actor),
+  )
+
   on.serve('listFirings', async ({ caller: { scope }, params, query: { limit, after } }) => {
     const { no } = await triggers.need(scope, params.trigger)
     const rows = await listFirings(database, no, limit + 1, numberAtPlace(after))
