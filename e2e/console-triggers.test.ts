@@ -91,6 +91,6 @@ test('one that could not ring says so, and is deleted', async () => {
   await page.getByRole('heading', { level: 1, name: 'Triggers' }).waitFor()
   for (const { name } of (await client.call('listTriggers', { params })).items)
     await client.call('deleteTrigger', { params: { ...params, trigger: name } })
-  await page.getByText('A trigger rings for what happens').waitFor({ timeout: 30_000 })
+  await page.getByText('A trigger rings for a row that changes').waitFor({ timeout: 30_000 })
   expect(complaints).toEqual([])
 })

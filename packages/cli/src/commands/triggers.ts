@@ -17,6 +17,7 @@ type TryFlags = {
   readonly row?: string
   readonly before?: string
   readonly gone?: boolean
+  readonly take?: boolean
   readonly ring?: string
 }
 
@@ -48,6 +49,7 @@ export function triggerCommands(program: Command, io: Io, done: Run): void {
     .option('--event <json>', 'an event, such as \'{"type": "…", "data": {…}}\'')
     .option('--row <json>', 'a row')
     .option('--before <json>', 'the row as it was before')
+    .option('--take', 'read what the row leaves out from its source, by its key')
     .option('--gone', 'the row is the last state of one that is gone')
     .option('--ring <reference>', 'ring it, on your own devices only: user:NAME or device:ID')
     .addHelpText(
@@ -148,6 +150,7 @@ async function tryIt({ client, app, flags, io, paint }: Context<TryFlags>, trigg
   const body = {
     ...Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined)),
     ...(flags.gone ? { gone: true } : {}),
+    ...(flags.take ? { take: true } : {}),
   }
   if (flags.ring !== undefined) {
     const rang = await client.call('ringTrigger', { params: { app, trigger }, body: { ...body, only: flags.ring } })

@@ -17,6 +17,7 @@ export const keys = {
   channels: (place: Place) => [...placeKey(place), 'channels'] as const,
   stop: (place: Place) => [...placeKey(place), 'stop'] as const,
   schedules: (place: Place) => [...placeKey(place), 'schedules'] as const,
+  sources: (place: Place) => [...placeKey(place), 'sources'] as const,
   triggers: (place: Place) => [...placeKey(place), 'triggers'] as const,
   segments: (place: Place) => [...placeKey(place), 'segments'] as const,
   topics: (place: Place) => [...placeKey(place), 'topics'] as const,

@@ -3,6 +3,7 @@ import {
   Bell,
   BellRing,
   CalendarClock,
+  DatabaseZap,
   Filter,
   FlaskConical,
   HeartPulse,
@@ -36,6 +37,7 @@ export const places: readonly PlaceEntry[] = [
       { to: '/topics', name: 'Topics', icon: Tags },
       { to: '/segments', name: 'Segments', icon: Filter },
       { to: '/channels', name: 'Channels', icon: BellRing },
+      { to: '/sources', name: 'Sources', icon: DatabaseZap },
     ],
   },
   {

@@ -7,17 +7,19 @@ import { usePlace } from '../app/place.ts'
 import { useSeen } from '../app/seen.ts'
 import { Button } from '../parts/button.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
+import { DefinitionFile } from '../parts/definition-file.tsx'
 import { Confirm } from '../parts/dialog.tsx'
 import { type Fact, Facts } from '../parts/facts.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, Waiting } from '../parts/page.tsx'
 import { casesOf, definitionOf, type ToldCase } from './definition.ts'
 import { TriggerState } from './trigger-state.tsx'
-import { TryTrigger } from './try-trigger.tsx'
+import { type LastGiven, TryTrigger } from './try-trigger.tsx'
 
 /** One trigger: what it listens to, what would come of an event, and what came of each. */
 export function TriggerPage() {
   const place = usePlace()
+  const client = useQueryClient()
   const { name = '' } = useParams()
   const at = { params: { app: place.app.slug, trigger: name }, query: { environment: place.environment } }
   const trigger = useQuery({
@@ -30,6 +32,15 @@ export function TriggerPage() {
     queryFn: () => api.call('listFirings', { ...at, query: { ...at.query, limit: '50' } }),
     refetchInterval: 2_000,
   })
+  const save = async (named: string, body: Record<string, unknown>) => {
+    const enabled = named === name && trigger.data?.enabled === true
+    await api.call('saveTrigger', {
+      ...at,
+      params: { ...at.params, trigger: named },
+      body: { enabled, ...body } as never,
+    })
+    await client.invalidateQueries({ queryKey: keys.triggers(place) })
+  }
   useSeen('trigger', trigger.data?.name)
   return (
     <Page
@@ -43,10 +54,14 @@ export function TriggerPage() {
       ) : trigger.data ? (
         <div className="grid gap-10">
           <Told trigger={trigger.data} />
-          <TryTrigger name={name} last={(firings.data?.items[0]?.given as { event?: unknown } | undefined)?.event} />
+          <TryTrigger
+            name={name}
+            source={definitionOf(trigger.data).source}
+            last={firings.data?.items[0]?.given as LastGiven | undefined}
+          />
           <section aria-labelledby="firings">
             <h2 id="firings" className="mb-2">
-              What came of each event
+              What came of each
             </h2>
             {firings.error ? (
               <Failure error={firings.error} />
@@ -61,6 +76,14 @@ export function TriggerPage() {
               />
             )}
           </section>
+          <DefinitionFile
+            key={trigger.data.version}
+            title="As a file"
+            hint="A change is a new version; it stays on or off as it is"
+            member="trigger"
+            initial={{ trigger: name, ...(trigger.data.definition as object) }}
+            onSave={save}
+          />
         </div>
       ) : (
         <Waiting />
@@ -75,7 +98,16 @@ function Told({ trigger }: { readonly trigger: Trigger }) {
   const code = (text: string) => <code className="font-mono text-sm break-words">{text}</code>
   const facts: readonly Fact[] = [
     ['Is', <TriggerState key="is" of={trigger} />],
-    ['Listens to', code(types?.join(', ') ?? source)],
+    [
+      'Listens to',
+      source === 'occurrences' ? (
+        code(types?.join(', ') ?? source)
+      ) : (
+        <Link key="source" to={`/sources/${source}`} className="font-mono text-sm">
+          {source}
+        </Link>
+      ),
+    ],
     ...(key === undefined ? [] : [['Key', code(key)] as const]),
     ...(notMoreOftenThan === undefined
       ? []

@@ -1,9 +1,11 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Trigger } from '@zbell/contract'
+import { Plus } from 'lucide-react'
 import { Link } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
+import { ActionLink } from '../parts/button.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Empty, Failure, Page, Waiting } from '../parts/page.tsx'
@@ -29,7 +31,13 @@ const columns: readonly Column<Trigger>[] = [
     always: true,
     cell: (one) => {
       const { source, types } = definitionOf(one)
-      return <span className="font-mono text-sm break-words">{types?.join(', ') ?? source}</span>
+      return source === 'occurrences' ? (
+        <span className="font-mono text-sm break-words">{types?.join(', ') ?? source}</span>
+      ) : (
+        <Link to={`/sources/${source}`} className="font-mono text-sm break-words">
+          {source}
+        </Link>
+      )
     },
   },
   {
@@ -56,14 +64,22 @@ export function TriggersPage() {
     refetchInterval: 10_000,
   })
   return (
-    <Page title="Triggers" asks="What rings without a person, and when?">
+    <Page
+      title="Triggers"
+      asks="What rings without a person, and when?"
+      action={
+        <ActionLink to="/new-trigger" rank="primary" icon={Plus}>
+          New trigger
+        </ActionLink>
+      }
+    >
       {error ? (
         <Failure error={error} />
       ) : !data ? (
         <Waiting />
       ) : data.length === 0 ? (
         <Empty
-          what="A trigger rings for what happens: a condition over an event, whom it is for, and the words. It is saved from a file, tried here, and then switched on."
+          what="A trigger rings for a row that changes or for what happens: a condition, whom it is for, and the words. It is saved, tried, and then switched on."
           example={'zbell trigger save docs/examples/booked-trigger.yaml'}
         />
       ) : (

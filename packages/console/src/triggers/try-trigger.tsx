@@ -8,68 +8,104 @@ import { Field } from '../parts/field.tsx'
 import { Failure } from '../parts/page.tsx'
 import { Clauses } from '../segments/clauses.tsx'
 
-const first = `{
+const firstEvent = `{
   "id": "b-1",
   "subject": "ada",
   "data": { "sailing": 101 }
 }`
 
+/** What came to it last, as its log has it. */
+export type LastGiven = { readonly event?: unknown; readonly row?: unknown; readonly before?: unknown }
+
 type TryProps = {
   readonly name: string
-  /** The event that came to it last. */
-  readonly last: unknown
+  readonly source: string
+  readonly last: LastGiven | undefined
 }
 
-/** Says what would come of an event, and why; nothing is stored and nothing rings. */
-export function TryTrigger({ name, last }: TryProps) {
+const asText = (value: unknown): string => JSON.stringify(value, null, 2)
+
+/** Says what would come of an event or a row, and why; nothing is stored, and nothing rings but on one’s own devices. */
+export function TryTrigger({ name, source, last }: TryProps) {
   const place = usePlace()
-  const [event, setEvent] = useState(first)
-  const read = readObject(event)
-  const ask = useMutation({
-    mutationFn: (given: object) =>
-      api.call('tryTrigger', {
-        params: { app: place.app.slug, trigger: name },
-        query: { environment: place.environment },
-        body: { event: given as Record<string, never> },
-      }),
+  const at = { params: { app: place.app.slug, trigger: name }, query: { environment: place.environment } }
+  const isEvent = source === 'occurrences' || last?.event !== undefined
+  const [text, setText] = useState(isEvent ? firstEvent : '{ "id": 101 }')
+  const [before, setBefore] = useState('')
+  const [only, setOnly] = useState('')
+  const read = readObject(text)
+  const readBefore = before.trim() === '' ? undefined : readObject(before)
+  const isReady = read !== undefined && (before.trim() === '' || readBefore !== undefined)
+  const given = () => {
+    const body = read as Record<string, never>
+    return isEvent
+      ? { event: body }
+      : { row: body, take: true, ...(readBefore && { before: readBefore as Record<string, never> }) }
+  }
+  const ask = useMutation({ mutationFn: () => api.call('tryTrigger', { ...at, body: given() }) })
+  const ring = useMutation({ mutationFn: () => api.call('ringTrigger', { ...at, body: { ...given(), only } }) })
+  const take = useMutation({
+    mutationFn: () => api.call('trySource', { ...at, params: { app: place.app.slug, source } }),
+    onSuccess: ({ rows }) => {
+      const [row] = rows
+      if (row) setText(asText(row))
+    },
   })
   const submit = (submitted: FormEvent) => {
     submitted.preventDefault()
-    if (read) ask.mutate(read)
+    if (isReady) ask.mutate()
+  }
+  const takeLast = () => {
+    setText(asText(last?.event ?? last?.row))
+    setBefore(last?.before === undefined ? '' : asText(last.before))
   }
   const tried = ask.error ? undefined : ask.data
+  const control = { rows: 6, spellCheck: false, className: 'font-mono text-sm' }
   return (
     <section aria-labelledby="try" className="grid gap-4">
-      <h2 id="try">Try it on an event</h2>
+      <h2 id="try">{isEvent ? 'Try it on an event' : 'Try it on a row'}</h2>
       <form onSubmit={submit} className="grid max-w-3xl gap-3">
-        <Field
-          label="Event"
-          hint="As it would be reported; nothing is stored and nothing rings"
-          fault={read ? undefined : 'is no JSON object'}
-        >
-          {(control) => (
-            <textarea
-              {...control}
-              rows={6}
-              spellCheck={false}
-              className="font-mono text-sm"
-              value={event}
-              onChange={({ target }) => setEvent(target.value)}
-            />
+        <div className={isEvent ? '' : 'grid gap-3 sm:grid-cols-2'}>
+          <Field
+            label={isEvent ? 'Event' : 'Row'}
+            hint={
+              isEvent
+                ? 'As it would be reported; nothing is stored and nothing rings'
+                : `What it leaves out is read from ${source}, by its key`
+            }
+            fault={read ? undefined : 'is no JSON object'}
+          >
+            {(own) => <textarea {...own} {...control} value={text} onChange={({ target }) => setText(target.value)} />}
+          </Field>
+          {!isEvent && (
+            <Field
+              label="Before"
+              hint="What was watched of it before; empty for a new row"
+              fault={before.trim() === '' || readBefore ? undefined : 'is no JSON object'}
+            >
+              {(own) => (
+                <textarea {...own} {...control} value={before} onChange={({ target }) => setBefore(target.value)} />
+              )}
+            </Field>
           )}
-        </Field>
+        </div>
         <div className="flex flex-wrap gap-3">
-          <Button type="submit" busy={ask.isPending} disabled={!read}>
+          <Button type="submit" busy={ask.isPending} disabled={!isReady}>
             Try it
           </Button>
-          {last !== undefined && (
-            <Button rank="quiet" onClick={() => setEvent(JSON.stringify(last, null, 2))}>
+          {(last?.event ?? last?.row) !== undefined && (
+            <Button rank="quiet" onClick={takeLast}>
               Take the last one that came
+            </Button>
+          )}
+          {!isEvent && (
+            <Button rank="quiet" busy={take.isPending} onClick={() => take.mutate()}>
+              Take a row of {source}
             </Button>
           )}
         </div>
       </form>
-      {ask.error && <Failure error={ask.error} />}
+      {(ask.error ?? take.error) && <Failure error={ask.error ?? take.error} />}
       {tried && (
         <div className="grid gap-4" aria-live="polite">
           <p className="text-lg font-semibold">
@@ -83,6 +119,35 @@ export function TryTrigger({ name, last }: TryProps) {
           {tried.cases.map(({ when, parts }) => (
             <Clauses key={when} label={when} parts={parts} />
           ))}
+          {tried.is === 'fires' && (
+            <div className="flex flex-wrap items-end gap-3">
+              <Field
+                label="Ring it for yourself"
+                hint={
+                  ring.data?.notification ? 'Rung. Look at the device.' : 'On your own devices: user:NAME or device:ID'
+                }
+              >
+                {(own) => (
+                  <input
+                    {...own}
+                    className="font-mono"
+                    value={only}
+                    onChange={({ target }) => setOnly(target.value)}
+                    placeholder="user:ada"
+                  />
+                )}
+              </Field>
+              <Button
+                className="mb-6.5"
+                busy={ring.isPending}
+                disabled={only.trim() === ''}
+                onClick={() => ring.mutate()}
+              >
+                Ring these only
+              </Button>
+            </div>
+          )}
+          {ring.error && <Failure error={ring.error} />}
         </div>
       )}
     </section>

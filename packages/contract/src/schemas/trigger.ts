@@ -85,6 +85,10 @@ const given = {
   event: record.optional(),
   row: record.optional(),
   before: record.optional().describe('The row as it was; one that is new without it.'),
+  take: z
+    .boolean()
+    .optional()
+    .describe('What the row leaves out is read from the source, where a row with its key is there.'),
   gone: z.boolean().optional().describe('The row is the last state of one that is gone.'),
 }
 const isOne = ({ event, row }: { event?: unknown; row?: unknown }) => (event === undefined) !== (row === undefined)

@@ -12,7 +12,7 @@ import {
 } from '@zbell/core/triggers'
 import pLimit from 'p-limit'
 import type { Intake } from '../intake/intake.ts'
-import { Problem } from '../problems/problem.ts'
+import { invalid, Problem } from '../problems/problem.ts'
 import { SourceFault } from '../sources/fault.ts'
 import { type FoundRow, foundOf, type KeptFound, keptFound, type SourceLooks } from '../sources/source-looks.ts'
 import { typedRow } from '../sources/typed-row.ts'
@@ -104,6 +104,8 @@ type TriedWith = {
   readonly row?: TriedRow
   readonly before?: TriedRow
   readonly gone?: boolean | undefined
+  /** What the row leaves out is read from the source. */
+  readonly take?: boolean | undefined
 }
 
 /** What would come of a row or an event. */
@@ -208,9 +210,14 @@ export class Triggers {
     return { is: 'fires', says: null, notification: id }
   }
 
-  async #fire(scope: Scope, name: string, { event, row, before, gone = false }: TriedWith) {
+  async #fire(scope: Scope, name: string, { event, row, before, gone = false, take = false }: TriedWith) {
     const { definition } = await this.need(scope, name)
-    const given = { event, ...(await this.#typed(scope, definition.source, row, before)), gone, now: new Date() }
+    const given = {
+      event,
+      ...(await this.#typed(scope, definition.source, { row, before, take })),
+      gone,
+      now: new Date(),
+    }
     const trigger = new Trigger(definition)
     const fired = trigger.fire(given, await this.#keyOfTried(scope, definition.source, given))
     return { definition, cases: trigger.explain(given), fired }
@@ -227,12 +234,24 @@ export class Triggers {
     return source ? keyOfTried(source.definition, row) : ''
   }
 
-  /** A row that somebody pasted has the types of its source. */
-  async #typed(scope: Scope, name: string, row: TriedRow, before: TriedRow) {
+  /** A row that somebody pasted has the types of its source, and what it leaves out if that is to be taken from there. */
+  async #typed(scope: Scope, name: string, { row, before, take }: Pick<TriedWith, 'row' | 'before' | 'take'>) {
     if (row === undefined) return {}
     const source = await findSource(this.#database, whereOf(scope), name)
     const types = source ? await this.#looks.typesOf(source) : {}
-    return { row: typedRow(row, types), before: before && typedRow(before, types) }
+    const pasted = typedRow(row, types)
+    const taken = take && source ? await this.#taken(source, pasted) : undefined
+    return { row: { ...taken, ...pasted }, before: before && typedRow(before, types) }
+  }
+
+  /** @throws {Problem} `invalid-request` when the source cannot be asked */
+  async #taken(source: SourceRow, row: Row): Promise<Row | undefined> {
+    try {
+      return await this.#looks.fresh(source, keyOfTried(source.definition, row), row)
+    } catch (error) {
+      if (error instanceof SourceFault) throw invalid('/take', `cannot be done: ${source.name} ${error.message}`)
+      throw error
+    }
   }
 
   /**

@@ -1,0 +1,212 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import type { Source, TriedSource } from '@zbell/contract'
+import { Link, useNavigate, useParams } from 'react-router'
+import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
+import { usePlace } from '../app/place.ts'
+import { useSeen } from '../app/seen.ts'
+import { Button } from '../parts/button.tsx'
+import { type Column, DataTable } from '../parts/data-table.tsx'
+import { DefinitionFile } from '../parts/definition-file.tsx'
+import { Confirm } from '../parts/dialog.tsx'
+import { type Fact, Facts } from '../parts/facts.tsx'
+import { Moment } from '../parts/moment.tsx'
+import { Failure, Page, Waiting } from '../parts/page.tsx'
+import { SourceState } from './source-state.tsx'
+
+/** One source: whether it can be read, what it shows, and how it is defined. */
+export function SourcePage() {
+  const place = usePlace()
+  const client = useQueryClient()
+  const { name = '' } = useParams()
+  const at = { params: { app: place.app.slug, source: name }, query: { environment: place.environment } }
+  const source = useQuery({
+    queryKey: [...keys.sources(place), 'one', name],
+    queryFn: () => api.call('readSource', at),
+    refetchInterval: 5_000,
+  })
+  const save = async (named: string, body: Record<string, unknown>) => {
+    await api.call('saveSource', { ...at, params: { ...at.params, source: named }, body: body as never })
+    await client.invalidateQueries({ queryKey: keys.sources(place) })
+  }
+  useSeen('source', source.data?.name)
+  return (
+    <Page
+      title={name}
+      asks="Can it be read, and what does it show?"
+      crumbs={[{ to: '/sources', name: 'Sources' }]}
+      action={source.data && <Remove source={source.data} />}
+    >
+      {source.error ? (
+        <Failure error={source.error} />
+      ) : source.data ? (
+        <div className="grid gap-10">
+          <Told source={source.data} />
+          <TrySource name={name} />
+          <DefinitionFile
+            key={source.data.version}
+            title="As a file"
+            hint="What is secret is not shown, and stays as it is where ••• stands"
+            member="source"
+            initial={{ source: name, ...(source.data.definition as object) }}
+            onSave={save}
+          />
+        </div>
+      ) : (
+        <Waiting />
+      )}
+    </Page>
+  )
+}
+
+function Told({ source }: { readonly source: Source }) {
+  const { kind, triggers, lookedAt, note, leftOut, fault, faultSince, address, version, madeBy } = source
+  const facts: readonly Fact[] = [
+    ['Is', <SourceState key="is" of={source} />],
+    ...(fault === null
+      ? []
+      : [
+          [
+            'Because it',
+            <span key="fault" className="text-red">
+              {fault}
+              {faultSince && (
+                <>
+                  , since <Moment at={faultSince} />
+                </>
+              )}
+            </span>,
+          ] as const,
+        ]),
+    ...(leftOut === null ? [] : [['Left out', leftOut] as const]),
+    ...(note === null ? [] : [['Last time', note] as const]),
+    ...(lookedAt === null
+      ? []
+      : [[kind === 'incoming' ? 'Heard from' : 'Looked at', <Moment key="at" at={lookedAt} />] as const]),
+    ...(address === null
+      ? []
+      : [
+          [
+            'Posted to',
+            <code key="address" className="font-mono text-sm break-all">
+              {address}
+            </code>,
+          ] as const,
+        ]),
+    [
+      'Read by',
+      triggers.length === 0 ? (
+        'no trigger'
+      ) : (
+        <span key="triggers" className="flex flex-wrap gap-x-3">
+          {triggers.map((one) => (
+            <Link key={one} to={`/triggers/${one}`} className="font-mono text-sm">
+              {one}
+            </Link>
+          ))}
+        </span>
+      ),
+    ],
+    ['Saved', `version ${version}, by ${madeBy}`],
+  ]
+  return <Facts all={facts} />
+}
+
+type Shown = { readonly name: string; readonly type: string; readonly values: readonly string[] }
+
+const shownOf = ({ columns, rows }: TriedSource): Shown[] =>
+  columns.map(({ name, type }) => ({
+    name,
+    type,
+    values: rows.map((row) => {
+      const value = ((row as { body?: object }).body ?? row) as Record<string, unknown>
+      const cell = value[name]
+      return cell === undefined ? '' : typeof cell === 'string' ? cell : JSON.stringify(cell)
+    }),
+  }))
+
+const columns: readonly Column<Shown>[] = [
+  {
+    name: 'column',
+    title: 'Column',
+    always: true,
+    width: 180,
+    cell: ({ name }) => <bdi className="font-mono text-sm">{name}</bdi>,
+  },
+  { name: 'holds', title: 'Holds', always: true, width: 110, cell: ({ type }) => type },
+  ...[0, 1, 2].map(
+    (at): Column<Shown> => ({
+      name: `row-${at}`,
+      title: at === 0 ? 'The last rows' : '',
+      always: true,
+      cell: ({ values }) => <bdi className="font-mono text-sm break-all">{values[at]?.slice(0, 60)}</bdi>,
+    }),
+  ),
+]
+
+/** Connects, and shows what there is. */
+function TrySource({ name }: { readonly name: string }) {
+  const place = usePlace()
+  const ask = useMutation({
+    mutationFn: () =>
+      api.call('trySource', {
+        params: { app: place.app.slug, source: name },
+        query: { environment: place.environment },
+      }),
+  })
+  return (
+    <section aria-labelledby="try" className="grid gap-4">
+      <h2 id="try">What it shows</h2>
+      <div>
+        <Button rank="primary" busy={ask.isPending} onClick={() => ask.mutate()}>
+          Try it
+        </Button>
+      </div>
+      {ask.error && <Failure error={ask.error} />}
+      <div aria-live="polite">
+        {ask.data?.is === 'fault' && <p className="text-red">It cannot be read: {ask.data.says}</p>}
+        {ask.data?.is === 'fine' && (
+          <DataTable
+            label="What it shows"
+            name="source-rows"
+            rows={shownOf(ask.data)}
+            idOf={(one) => one.name}
+            columns={columns}
+            none="It can be read, and shows nothing yet."
+          />
+        )}
+      </div>
+    </section>
+  )
+}
+
+function Remove({ source: { name, triggers } }: { readonly source: Source }) {
+  const place = usePlace()
+  const client = useQueryClient()
+  const go = useNavigate()
+  const remove = useMutation({
+    mutationFn: () =>
+      api.call('deleteSource', {
+        params: { app: place.app.slug, source: name },
+        query: { environment: place.environment },
+      }),
+    onSuccess: async () => {
+      await go('/sources')
+      await client.invalidateQueries({ queryKey: keys.sources(place) })
+    },
+  })
+  if (triggers.length > 0) return null
+  return (
+    <>
+      {remove.error && <Failure error={remove.error} />}
+      <Confirm
+        title={`Delete ${name}?`}
+        yes="Delete it"
+        onYes={() => remove.mutate()}
+        trigger={<Button rank="danger">Delete</Button>}
+      >
+        It is not read any more, and what it looked like is forgotten.
+      </Confirm>
+    </>
+  )
+}
