@@ -85,6 +85,7 @@ export class House {
             ZB_TRUST_CA: gateway.caFile,
             ZB_GATEWAY_IOS_PROFILE: gateway.profile ?? `${dist}profiles/standin-ios.yaml`,
             ZB_GATEWAY_IOS_ORIGIN: gateway.origin,
+            ZB_ALLOW_PRIVATE_ADDRESSES: 'true',
             ZB_IN_FLIGHT: String(inFlight),
             ZB_REGISTRATIONS_PER_MINUTE: '10000000',
             ZB_DEVICE_CALLS_PER_MINUTE: '10000000',

@@ -12,6 +12,7 @@ import { restraint } from './restraint.ts'
 import { schedules } from './schedules.ts'
 import { segments } from './segments.ts'
 import { soak } from './soak.ts'
+import { triggers } from './triggers.ts'
 
 const benches: Record<string, () => Promise<Figure[]>> = {
   broadcast,
@@ -23,6 +24,7 @@ const benches: Record<string, () => Promise<Figure[]>> = {
   segments,
   schedules,
   restraint,
+  triggers,
   encryption,
   authentication,
   console: consoleBench,

@@ -6,7 +6,7 @@ import { Problem } from '../problems/problem.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
-import { notificationStatements } from '../store/notifications/create-notification.ts'
+import { fewDevices, notificationStatements } from '../store/notifications/create-notification.ts'
 import { targetDevices } from '../store/targets/target-devices.ts'
 
 /** What is to ring, whatever made it; plain, so that it can wait. */
@@ -78,7 +78,9 @@ export async function makeNotification(
       ...(tag === undefined ? {} : { tag }),
       ...(channel === undefined ? {} : { channel }),
     }
-    const [first] = await targetDevices(database, draft.target, whereOf(scope), 0, 1)
+    // A few people’s devices are found at once, and need not be looked for again.
+    const few = await fewDevices(database, scope, draft.target)
+    const [first] = few ?? (await targetDevices(database, draft.target, whereOf(scope), 0, 1))
     if (first === undefined) return { is: 'nobody' }
     const statements = notificationStatements(
       scope,
@@ -92,7 +94,9 @@ export async function makeNotification(
         idempotencyHash: null,
         requestHash: Buffer.alloc(32),
       },
-      { devices: undefined, state: 'expanding', heldMs: 0 },
+      few
+        ? { devices: few.map(({ no }) => no), state: 'sending', heldMs: 0 }
+        : { devices: undefined, state: 'expanding', heldMs: 0 },
     )
     return { is: 'made', id, statements }
   } catch (error) {

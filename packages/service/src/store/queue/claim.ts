@@ -92,8 +92,11 @@ async function claimOf(
 const mostLookedAt = 200
 
 async function nextTurn(database: Database, fair: FairQueue, urgency: number, mayBe: SQL): Promise<Turn | undefined> {
+  // Each app is looked up by itself: one with ten thousand pieces costs no more than one with a single piece.
   const apps = await database.rows<{ no: number }>(
-    sql`select distinct app_no as no from work where urgency = ${urgency} and ${mayBe} limit ${mostLookedAt}`,
+    sql`select a.no from apps a where (
+          select 1 from work force index (by_share) where urgency = ${urgency} and app_no = a.no and ${mayBe} limit 1) = 1
+        limit ${mostLookedAt}`,
   )
   const appNo = fair.next(
     'app',
