@@ -194,12 +194,9 @@ const pictures = {
     await save(page, 'upcoming')
   },
   triggers: async (page) => {
-    await page.goto(`${ready.service}/triggers/place-freed`)
-    await page
-      .getByLabel('Event', { exact: true })
-      .fill(
-        '{\n  "id": "freed-1",\n  "subject": "ada",\n  "data": { "sailing": 101, "vessel": "Kittiwake", "places": 3 }\n}',
-      )
+    await page.goto(`${ready.service}/triggers/sailing-late`)
+    await page.getByLabel('Row', { exact: true }).fill('{\n  "id": 204,\n  "delay": 25\n}')
+    await page.getByLabel('Before', { exact: true }).fill('{\n  "delay": 0\n}')
     await page.getByRole('button', { name: 'Try it' }).click()
     await page.getByText('It fires').waitFor()
     await page.mouse.wheel(0, 330)

@@ -18,7 +18,7 @@ import { type FoundRow, foundOf, type KeptFound, keptFound, type SourceLooks } f
 import { typedRow } from '../sources/typed-row.ts'
 import { findAppByNo, type Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
-import type { Database, Tx } from '../store/database.ts'
+import { changeTogether, type Database, type Tx } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import { findSource, findSourceByNo, type SourceRow } from '../store/sources/sources.ts'
 import { takeEvents, type WaitingEvent, waitingEvents } from '../store/triggers/events.ts'
@@ -523,6 +523,8 @@ class Storing {
   readonly #tx: Tx
   readonly #held = new Map<number, Held | undefined>()
   readonly #firings: NewFiring[] = []
+  /** What stores the notifications, each after those that it needs. */
+  readonly #statements: Extract<Made, { is: 'made' }>['statements'] = []
   /** Which keys fired within this transaction. */
   readonly #rang = new Set<string>()
 
@@ -557,13 +559,14 @@ class Storing {
     }
     held.hourCount++
     this.#rang.add(`${row.no} ${firing.key}`)
-    if (made?.is === 'made') for (const statement of made.statements) await this.#tx.change(statement)
+    if (made?.is === 'made') this.#statements.push(...made.statements)
     this.#firings.push(firing)
   }
 
   /** @returns what became of each that was stored */
   async end(): Promise<readonly FiringState[]> {
     for (const [no, held] of this.#held) if (held?.enabled) await countFirings(this.#tx, no, held)
+    await changeTogether(this.#tx, this.#statements)
     await storeFirings(this.#tx, this.#firings)
     return this.#firings.map(({ state }) => state)
   }
