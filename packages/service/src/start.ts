@@ -33,7 +33,7 @@ import { wakeRejected } from './store/notifications/read-waiting.ts'
 import { Metrics } from './telemetry/metrics.ts'
 import { Pace } from './telemetry/pace.ts'
 import { Presence } from './telemetry/presence.ts'
-import { triggerClock } from './triggers/trigger-clock.ts'
+import { triggerClocks } from './triggers/trigger-clock.ts'
 import { Triggers } from './triggers/triggers.ts'
 import { operatorKey } from './vault/key-files.ts'
 import { givenKeyring, keptKeyring } from './vault/keyring.ts'
@@ -96,6 +96,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       guard: config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly,
       trusted: trustedCertificates(config),
       log,
+      looked: (kind, outcome) => metrics.sourceLooks.inc({ kind, outcome }),
     }
     const looks = new SourceLooks(sourceParts)
     opened.push({ part: 'sources', close: () => looks.close() })
@@ -113,9 +114,10 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       const clock = new ScheduleClock(database, schedules, log, (state) => metrics.scheduleRuns.inc({ state }))
       opened.push({ part: 'schedules', close: () => clock.close() })
       clock.start()
-      const firing = triggerClock(triggers, log)
-      opened.push({ part: 'triggers', close: () => firing.close() })
-      firing.start()
+      for (const firing of triggerClocks(triggers, log)) {
+        opened.push({ part: 'triggers', close: () => firing.close() })
+        firing.start()
+      }
       looks.start()
     }
     const http = httpServer({

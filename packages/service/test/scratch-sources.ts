@@ -17,6 +17,8 @@ const ferries = [
   `grant all on ferries.* to 'harbour'@'127.0.0.1';`,
   `create user if not exists 'reader'@'127.0.0.1' identified by 'let me: in@';`,
   `grant select on ferries.* to 'reader'@'127.0.0.1';`,
+  // To break off the reader's connections, as an administrator may.
+  `grant process, connection admin on *.* to 'harbour'@'127.0.0.1';`,
 ]
 
 export type SourcesApp = ScratchApp & {

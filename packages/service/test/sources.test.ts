@@ -106,6 +106,31 @@ describe('a table by comparison', () => {
   })
 })
 
+test('a table of which nobody names the columns may become empty, and full again', async () => {
+  await save({ ...compared, watch: undefined } as WrittenSource)
+  await listen({ ...late, when: undefined, values: { vessel: 'row.vessel', delay: 'row.id' } })
+  await app.run('delete from sailings')
+  await look()
+  await app.run(`insert into sailings (id, vessel) values (101, 'Kittiwake')`)
+  await look()
+  expect((await states()).sort()).toEqual(['101 rung', '101 rung', '204 rung'])
+})
+
+test('a connection that was hung up between two looks is made anew, and nobody hears of it', async () => {
+  await save()
+  await listen()
+  await look()
+  await app.run(
+    'update sailings set delay = 40 where id = 101',
+    // As a server does with connections that are idle for long.
+    `begin not atomic for one in (select id from information_schema.processlist where user = 'reader') do
+       execute immediate concat('kill ', one.id); end for; end`,
+  )
+  await look()
+  expect(await states()).toEqual(['101 rung'])
+  expect(await source()).toMatchObject({ fault: null, faults: 0 })
+})
+
 describe('what stands in a table', () => {
   test('may be NUL, binary, megabytes, SQL, expressions and placeholders: it stays a value', async () => {
     await save({ ...compared, watch: ['note', 'seal', 'delay'] } as WrittenSource)
@@ -408,7 +433,9 @@ describe('a firing that waits', () => {
     try {
       await due()
       expect(await states()).toEqual(['101 waiting'])
-      await app.database.change(sql`update firings set due_at = utc_timestamp(3) - interval 2 hour`)
+      await app.database.change(
+        sql`update firings set due_at = utc_timestamp(3), fired_at = utc_timestamp(3) - interval 2 hour`,
+      )
       await one.triggers.fireDue()
       expect((await firings())[0]).toMatchObject({ state: 'fault' })
     } finally {

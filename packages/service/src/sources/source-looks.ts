@@ -76,6 +76,8 @@ const stepRows = 2_000
 const changesTogether = 1_000
 /** A source whose triggers are so far behind waits for them. */
 const mostWaiting = 20_000
+/** A connection that nobody uses for so long is given up. */
+const idleMs = 60_000
 /** Nobody had looked for longer than its interval and this: it was away. */
 const awaySeconds = 60
 /** A segment that a source looks at is counted for so long at most. */
@@ -99,6 +101,8 @@ export type SourceParts = {
   /** Certificates to trust beside a source’s own. */
   readonly trusted: readonly string[]
   readonly log: Logger
+  /** Hears how each look ended. */
+  looked?(kind: SourceDefinition['kind'], outcome: 'fine' | 'fault'): void
 }
 
 type Looking = {
@@ -130,7 +134,10 @@ export class SourceLooks {
   readonly expressions = new Expressions()
   readonly #looking = new Map<number, { readonly done: Promise<void>; readonly giveUp: AbortController }>()
   /** Connections that are kept between looks, by source; each belongs to one address and one account. */
-  readonly #connections = new Map<number, { readonly url: string; readonly connection: SqlConnection }>()
+  readonly #connections = new Map<
+    number,
+    { readonly url: string; readonly connection: SqlConnection; usedMs: number }
+  >()
   #timer: NodeJS.Timeout | undefined
   #isClosed = false
 
@@ -160,6 +167,7 @@ export class SourceLooks {
 
   async #takeDue(): Promise<void> {
     const { database, log } = this.#parts
+    this.#dropIdle()
     const room = atOnce - this.#looking.size
     if (room <= 0) return
     try {
@@ -229,6 +237,7 @@ export class SourceLooks {
           late: silent > every + awaySeconds ? silent : 0,
           isRead: await isRead(database, source, source.name),
         })
+        this.#parts.looked?.(source.definition.kind, 'fine')
       } catch (error) {
         if (error instanceof LookLost || error instanceof DatabaseUnavailable) throw error
         await this.#failed(held, source, error)
@@ -244,6 +253,7 @@ export class SourceLooks {
   async #failed(held: HeldSource, source: SourceRow, error: unknown): Promise<void> {
     const { database, log } = this.#parts
     this.#drop(source.no)
+    this.#parts.looked?.(source.definition.kind, 'fault')
     const fault =
       error instanceof SourceFault || error instanceof TableRefused
         ? error.message
@@ -276,7 +286,7 @@ export class SourceLooks {
 
   async #lookAtTable(looking: Looking, definition: TableSource): Promise<void> {
     const { signal, source, secrets } = looking
-    const connection = await this.#connection(source.no, secrets.url ?? '', definition)
+    const connection = await this.#ready(source.no, secrets.url ?? '', definition)
     const stop = () => {
       this.#connections.delete(source.no)
       connection.destroy()
@@ -284,7 +294,6 @@ export class SourceLooks {
     signal.addEventListener('abort', stop, { once: true })
     try {
       const reader = new TableReader(connection, definition)
-      await connection.begin()
       if (definition.by === 'cursor') await this.#lookByCursor(looking, definition, reader)
       else {
         const { look, types } = await reader.look()
@@ -300,15 +309,34 @@ export class SourceLooks {
     }
   }
 
-  async #connection(no: number, url: string, { ca }: TableSource): Promise<SqlConnection> {
+  /** A connection that has begun to read: the one that was kept, unless it was hung up on meanwhile. */
+  async #ready(no: number, url: string, { ca }: TableSource): Promise<SqlConnection> {
     const kept = this.#connections.get(no)
     const name = `${url} ${ca ?? ''}`
-    if (kept?.url === name) return kept.connection
+    if (kept?.url === name) {
+      const isThere = await kept.connection.begin().then(
+        () => true,
+        (error: unknown) => {
+          if (error instanceof SourceFault) return false
+          throw error
+        },
+      )
+      kept.usedMs = Date.now()
+      if (isThere) return kept.connection
+    }
     this.#drop(no)
     const { guard, trusted } = this.#parts
     const connection = await connect(url, { ca, guard, trusted })
-    this.#connections.set(no, { url: name, connection })
+    this.#connections.set(no, { url: name, connection, usedMs: Date.now() })
+    await connection.begin()
     return connection
+  }
+
+  /** Hangs up where nobody has looked for a while: another process may, or nobody any more. */
+  #dropIdle(): void {
+    const now = Date.now()
+    for (const [no, { usedMs }] of this.#connections)
+      if (now - usedMs > idleMs && !this.#looking.has(no)) this.#drop(no)
   }
 
   #drop(no: number): void {
@@ -526,17 +554,22 @@ export class SourceLooks {
     }
   }
 
-  /** A row as it is by now. @returns undefined for one that is gone @throws {SourceFault} */
-  async fresh(source: SourceRow, key: string, row: Row): Promise<Row | undefined> {
+  /** Rows as they are by now, by their keys; those that are gone are not among them. @throws {SourceFault} */
+  async freshRows(
+    source: SourceRow,
+    rows: readonly { readonly key: string; readonly row: Row }[],
+  ): Promise<ReadonlyMap<string, Row>> {
     const { database, vault } = this.#parts
     const { definition } = source
     switch (definition.kind) {
       case 'table': {
         const { url = '' } = openSecrets(vault, source)
-        return this.withReader(definition, url, async (reader) => {
-          const rows = await reader.rows([row], source.columns ?? {})
-          return rows.get(key)
-        })
+        return this.withReader(definition, url, (reader) =>
+          reader.rows(
+            rows.map(({ row }) => row),
+            source.columns ?? {},
+          ),
+        )
       }
       case 'poll':
       case 'segment': {
@@ -544,11 +577,16 @@ export class SourceLooks {
           definition.kind === 'poll'
             ? new TableLook(definition.key, definition.watch)
             : new TableLook(['user'], ['segment'])
-        const now = look.find(await unpacked(await readPage(database, source.no, pageOfKey(key))), key)
-        return now && { ...row, ...now }
+        const found = new Map<string, Row>()
+        for (const { key, row } of rows) {
+          const page = await unpacked(await readPage(database, source.no, pageOfKey(key)))
+          const now = look.find(page, key)
+          if (now) found.set(key, { ...row, ...now })
+        }
+        return found
       }
       case 'incoming':
-        return row
+        return new Map(rows.map(({ key, row }) => [key, row]))
       default:
         return definition satisfies never
     }

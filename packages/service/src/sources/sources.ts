@@ -250,11 +250,16 @@ function incomingSecrets(
   return { secrets: { address, secrets: [made] }, made }
 }
 
-/** Another host or database is another table; another account of it, or another certificate, is not. */
+/** Another host, database or path is another thing to look at; another account, password or certificate is not. */
 function shapeOf(definition: SourceDefinition, { url }: SourceSecrets): Buffer {
   const address = definition.kind === 'table' && url !== undefined ? databaseAddress(url) : undefined
+  const polled = definition.kind === 'poll' && url !== undefined ? new URL(url) : undefined
   const where =
-    typeof address === 'object' ? [address.dialect, address.host, address.port, address.database] : (url ?? null)
+    typeof address === 'object'
+      ? [address.dialect, address.host, address.port, address.database]
+      : polled
+        ? [polled.origin, polled.pathname]
+        : null
   return createHash('sha256')
     .update(JSON.stringify([watchedBy(definition), where]))
     .digest()

@@ -41,20 +41,21 @@ export class TableReader {
   async look(): Promise<{ readonly look: TableLook; readonly types: ColumnTypes }> {
     const { key, watch } = this.#source
     const names = watch && [...new Set([...key, ...watch])]
-    let look = new TableLook(key, watch)
-    let isFirst = true
-    const columns = await this.#each(`select ${this.#list(names)} from ${this.#from}`, [], (values, of) => {
-      if (isFirst && names === undefined)
-        look = new TableLook(
-          key,
-          columnsWithin(of)
+    let look: TableLook | undefined
+    // Columns that nobody names are known with the first row, or with the end of a table without any.
+    const lookBy = (columns: readonly Column[]): TableLook =>
+      new TableLook(
+        key,
+        watch ??
+          columnsWithin(columns)
             .map(({ name }) => name)
             .sort(),
-        )
-      isFirst = false
+      )
+    const columns = await this.#each(`select ${this.#list(names)} from ${this.#from}`, [], (values, of) => {
+      look ??= lookBy(of)
       look.see(rowOf(values, of))
     })
-    return { look, types: typesOf(columns, names) }
+    return { look: look ?? lookBy(columns), types: typesOf(columns, names) }
   }
 
   /** Whole rows by their keys: those that are there. */

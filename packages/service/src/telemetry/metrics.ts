@@ -68,6 +68,12 @@ export class Metrics {
     labelNames: ['state'],
     registers: [this.registry],
   })
+  readonly sourceLooks = new Counter({
+    name: 'zbell_source_looks_total',
+    help: 'Looks at what triggers read, and how they ended.',
+    labelNames: ['kind', 'outcome'],
+    registers: [this.registry],
+  })
   readonly firings = new Counter({
     name: 'zbell_firings_total',
     help: 'Firings of triggers that this process settled, by what became of them.',

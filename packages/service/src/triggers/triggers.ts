@@ -247,7 +247,8 @@ export class Triggers {
   /** @throws {Problem} `invalid-request` when the source cannot be asked */
   async #taken(source: SourceRow, row: Row): Promise<Row | undefined> {
     try {
-      return await this.#looks.fresh(source, keyOfTried(source.definition, row), row)
+      const key = keyOfTried(source.definition, row)
+      return (await this.#looks.freshRows(source, [{ key, row }])).get(key)
     } catch (error) {
       if (error instanceof SourceFault) throw invalid('/take', `cannot be done: ${source.name} ${error.message}`)
       throw error
@@ -390,21 +391,50 @@ export class Triggers {
 
   /** Rings what has waited, unless it is not needed any more. @returns how many were looked at */
   async fireDue(): Promise<number> {
-    const due = await dueFirings(this.#database, together)
+    const due = (await dueFirings(this.#database, together)).map(readDue)
+    // Rows of one source are read again together, so that a source that is away costs its own firings one wait, and no others.
+    const lanes = new Map<string, ReadDue[]>()
     for (const one of due) {
-      const settled = await this.#settle(one)
-      if (settled === 'later') {
-        await putOffFiring(this.#database, one.no, putOffSeconds)
-        continue
-      }
-      const state = await this.#storeSettled(one, settled).catch((error: unknown) => {
-        if (error instanceof DatabaseUnavailable) throw error
-        this.#hears.failed(one.name, error)
-        return this.#storeSettled(one, { state: 'fault', says: ourFault })
-      })
-      if (state) this.#tell({ events: 1, states: [state] })
+      const { appNo, environment, source } = one.firing
+      const name = one.found && one.definition.unless !== undefined ? `${appNo} ${environment} ${source}` : ''
+      lanes.set(name, [...(lanes.get(name) ?? []), one])
     }
+    await Promise.all([...lanes].map(([name, ones]) => (name === '' ? this.#settleAll(ones) : this.#settleRows(ones))))
     return due.length
+  }
+
+  /** Settles firings about rows of one source. */
+  async #settleRows(ones: readonly ReadDue[]): Promise<void> {
+    const { appNo, environment, source: name } = ones[0]!.firing
+    const source = await findSource(this.#database, { appNo, environment }, name)
+    const found = ones.flatMap((one) => (one.found ? [{ key: one.found.key, row: one.found.row as Row }] : []))
+    try {
+      if (!source) throw new SourceFault('has gone')
+      const rows = await this.#looks.freshRows(source, found)
+      await this.#settleAll(
+        ones.map((one) => ({ ...one, came: cameByNow(one.found!, rows.get(one.found!.key), source) })),
+      )
+    } catch (error) {
+      if (!(error instanceof SourceFault)) throw error
+      const says = `its source ${name} ${error.message}`
+      for (const one of ones)
+        if (one.firing.ageSeconds - (one.definition.after ?? 0) < mostPutOffSeconds)
+          await putOffFiring(this.#database, one.firing.no, putOffSeconds)
+        else await this.#settleAs(one.firing, { state: 'fault', says })
+    }
+  }
+
+  async #settleAll(ones: readonly ReadDue[]): Promise<void> {
+    for (const one of ones) await this.#settleAs(one.firing, await this.#settle(one))
+  }
+
+  async #settleAs(firing: DueFiring, settled: Settled): Promise<void> {
+    const state = await this.#storeSettled(firing, settled).catch((error: unknown) => {
+      if (error instanceof DatabaseUnavailable) throw error
+      this.#hears.failed(firing.name, error)
+      return this.#storeSettled(firing, { state: 'fault', says: ourFault })
+    })
+    if (state) this.#tell({ events: 1, states: [state] })
   }
 
   /** @returns undefined when somebody else has settled it */
@@ -416,38 +446,14 @@ export class Triggers {
     })
   }
 
-  /** @returns `later` while its source cannot be asked again */
-  async #settle(one: DueFiring): Promise<Settled | 'later'> {
-    if (one.enabled === 0) return { state: 'dropped', says: 'its trigger was switched off while it waited' }
-    if (one.pausedBecause !== null) return { state: 'dropped', says: `paused: ${one.pausedBecause}` }
-    const app = await findAppByNo(this.#database, one.appNo)
+  async #settle({ firing, definition, ring, came }: ReadDue): Promise<Settled> {
+    if (firing.enabled === 0) return { state: 'dropped', says: 'its trigger was switched off while it waited' }
+    if (firing.pausedBecause !== null) return { state: 'dropped', says: `paused: ${firing.pausedBecause}` }
+    if (isOver(definition, came)) return { state: 'over', says: 'unless holds by now' }
+    const app = await findAppByNo(this.#database, firing.appNo)
     if (!app) return { state: 'fault', says: 'its app has gone' }
-    const definition = JSON.parse(one.definition) as TriggerDefinition
-    const { found, ...ring } = JSON.parse(one.ring) as KeptRing
-    const scope = { app, environment: one.environment }
-    if (definition.unless !== undefined) {
-      const came = await this.#cameByNow(scope, one, found && foundOf(found))
-      if (typeof came === 'string') return one.ageSeconds < mostPutOffSeconds ? 'later' : { state: 'fault', says: came }
-      if (isOver(definition, came)) return { state: 'over', says: 'unless holds by now' }
-    }
-    const made = await this.#make(scope, one.name, definition, ring)
+    const made = await this.#make({ app, environment: firing.environment }, firing.name, definition, ring)
     return { ...stateOf(made), made }
-  }
-
-  /** What came, as it is by now: a row is read again. @returns why it cannot be, in words */
-  async #cameByNow(scope: Scope, one: DueFiring, found: FoundRow | undefined): Promise<Came | string> {
-    const { event = {} } = JSON.parse(one.given) as { event?: Readonly<Record<string, unknown>> }
-    if (!found) return { is: 'event', event }
-    const source = await findSource(this.#database, whereOf(scope), one.source)
-    if (!source) return `its source ${one.source} has gone`
-    try {
-      const row = await this.#looks.fresh(source, found.key, found.row as never)
-      const now = row ? { ...found, row, gone: false } : { ...found, gone: true }
-      return { is: 'row', found: now, source: source.definition }
-    } catch (error) {
-      if (error instanceof SourceFault) return `its source ${one.source} ${error.message}`
-      throw error
-    }
   }
 
   /** @returns of how many events it was */
@@ -475,6 +481,36 @@ function keyOfTried(source: SourceDefinition, row: Row): string {
   }
 }
 
+/** A firing that is due, read. */
+type ReadDue = {
+  readonly firing: DueFiring
+  readonly definition: TriggerDefinition
+  readonly ring: Ring
+  /** The row about which it fired. */
+  readonly found: FoundRow | undefined
+  /** What it is asked about by now. */
+  readonly came: Came
+}
+
+function readDue(firing: DueFiring): ReadDue {
+  const { found: kept, ...ring } = JSON.parse(firing.ring) as KeptRing
+  const { event = {} } = JSON.parse(firing.given) as { event?: Readonly<Record<string, unknown>> }
+  return {
+    firing,
+    definition: JSON.parse(firing.definition) as TriggerDefinition,
+    ring,
+    found: kept && foundOf(kept),
+    came: { is: 'event', event },
+  }
+}
+
+/** A row as it was read again, or as it was when it is gone. */
+const cameByNow = (found: FoundRow, row: Row | undefined, { definition }: SourceRow): Came => ({
+  is: 'row',
+  found: row ? { ...found, row, gone: false } : { ...found, gone: true },
+  source: definition,
+})
+
 /** What came, as a trigger is asked about it. @returns undefined for a source that has gone */
 function cameOf({ sourceNo, event }: WaitingEvent, source: SourceRow | undefined): Came | undefined {
   if (sourceNo === 0 || source?.definition.kind === 'incoming') return { is: 'event', event }
@@ -495,6 +531,7 @@ function firedBy(row: TriggerRow, came: Came): Fired {
 }
 
 function isOver(definition: TriggerDefinition, came: Came): boolean {
+  if (definition.unless === undefined) return false
   try {
     return new Trigger(definition).isOver(givenOf(came))
   } catch (error) {

@@ -105,7 +105,7 @@ export type DueFiring = {
 /** Those whose wait is over, the longest due first. */
 export const dueFirings = (database: Database, limit: number): Promise<DueFiring[]> =>
   database.rows<DueFiring>(
-    sql`select f.no, f.trigger_no as triggerNo, t.name, t.source, timestampdiff(second, f.due_at, utc_timestamp(3)) as ageSeconds, t.app_no as appNo, t.environment, t.enabled,
+    sql`select f.no, f.trigger_no as triggerNo, t.name, t.source, timestampdiff(second, f.fired_at, utc_timestamp(3)) as ageSeconds, t.app_no as appNo, t.environment, t.enabled,
           t.paused_because as pausedBecause, cast(v.definition as char) as definition,
           cast(f.given as char) as given, cast(f.ring as char) as ring
         from firings f force index (by_due) join triggers t on t.no = f.trigger_no
