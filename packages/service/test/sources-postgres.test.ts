@@ -99,14 +99,14 @@ test('by cursor it reads each new row once, step by step', async () => {
   await save({ kind: 'table', table: 'sailings', by: 'cursor', key: ['id'], cursor: 'departs' })
   await listen('false')
   await postgres.write(
-    `insert into sailings (id, "Vessel", departs) select 1000 + n, 'x', '2026-11-29 18:30:00+01'::timestamptz + (n / 3000) * interval '1 microsecond' from generate_series(1, 7000) n`,
+    `insert into sailings (id, "Vessel", departs) select 1000 + n, 'x', '2026-11-29 18:30:00+01'::timestamptz + (n / 5500) * interval '1 microsecond' from generate_series(1, 12000) n`,
   )
   const { no } = await one.sources.need(app.scope, 'sailings')
   for (let n = 0; n < 2; n++) await one.looks.lookAt(no)
   const [found] = await app.database.rows<{ all: number; different: number }>(
     sql`select count(*) as ${sql.identifier('all')}, count(distinct json_value(event, '$.key')) as different from trigger_events`,
   )
-  expect(found).toEqual({ all: 7_000, different: 7_000 })
+  expect(found).toEqual({ all: 12_000, different: 12_000 })
 })
 
 test('a whole number beyond 2^53 still names its row', async () => {

@@ -276,14 +276,14 @@ describe('a table by cursor', () => {
   test('reads many rows with one value step by step, each once', async () => {
     await begin()
     await app.run(
-      `insert into bookings (id, no) select concat('k', seq), 9007199254740993 + seq div 3000 from seq_1_to_7000`,
+      `insert into bookings (id, no) select concat('k', seq), 9007199254740993 + seq div 5500 from seq_1_to_12000`,
     )
     const { no } = await source('bookings')
     await one.looks.lookAt(no)
     const [found] = await app.database.rows<{ all: number; different: number }>(
       sql`select count(*) as ${sql.identifier('all')}, count(distinct json_value(event, '$.key')) as different from trigger_events`,
     )
-    expect(found).toEqual({ all: 7_000, different: 7_000 })
+    expect(found).toEqual({ all: 12_000, different: 12_000 })
   })
 
   test('refuses in words a cursor that is a text', async () => {

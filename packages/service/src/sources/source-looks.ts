@@ -72,7 +72,9 @@ const longestRestMs = 15_000
 /** A look is given up after so long. */
 const longestLookMs = 120_000
 /** So many rows are read by cursor at a time, and so many changes go in a transaction. */
-const stepRows = 2_000
+const stepRows = 5_000
+/** After so long a look by cursor goes on with the next, so that others have their turn. */
+const stepsMs = 30_000
 const changesTogether = 1_000
 /** A source whose triggers are so far behind waits for them. */
 const mostWaiting = 20_000
@@ -381,21 +383,24 @@ export class SourceLooks {
       leftOut += taken.fresh.length - fresh.length
       found += fresh.length
       const isEnd = rows.length < stepRows
-      const isFull = !isEnd && hasReaders && (await countFound(database, source, source.no, mostWaiting)) >= mostWaiting
+      const isEnough =
+        !isEnd &&
+        (Date.now() - now > stepsMs ||
+          (hasReaders && (await countFound(database, source, source.no, mostWaiting)) >= mostWaiting))
       const bytes = await packed(JSON.stringify({ state, late: isEnd ? 0 : late }))
       await database.transact(async (tx) => {
         await stillHeld(tx, held)
         const events = fresh.map(({ key, row }): FoundRow => ({ key, row, before: {}, gone: false }))
         if (hasReaders) await leaveFound(tx, source, source.no, events.map(keptFound), late)
         await keepState(tx, source.no, bytes)
-        if (isEnd || isFull)
+        if (isEnd || isEnough)
           await endLook(tx, held, {
             everySeconds: isEnd ? everySeconds : 1,
             ...(late > 0 && found > 0 ? { note: noteOfLate(late, found) } : {}),
             ...(leftOut > 0 ? { leftOut: `${leftOut} rows have no key, or one too long` } : {}),
           })
       })
-      if (isEnd || isFull || signal.aborted) return
+      if (isEnd || isEnough || signal.aborted) return
       const end = rows.at(-1)!
       behind = { cursor: end.cursor, keys: end.raw }
     }
