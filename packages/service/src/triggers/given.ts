@@ -1,6 +1,6 @@
 import { type Given, type SourceDefinition, Trigger, type TriggerDefinition } from '@zbell/core/triggers'
 import { LRUCache } from 'lru-cache'
-import { type FoundRow, loggedFound } from '../sources/source-looks.ts'
+import { type FoundRow, loggedFound } from '../sources/found.ts'
 import type { TriggerRow } from '../store/triggers/triggers.ts'
 
 /** What came to a trigger: something that happened, or a row. */

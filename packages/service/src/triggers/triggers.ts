@@ -14,56 +14,38 @@ import pLimit from 'p-limit'
 import type { Intake } from '../intake/intake.ts'
 import { invalid, Problem } from '../problems/problem.ts'
 import { SourceFault } from '../sources/fault.ts'
-import { type FoundRow, foundOf, type KeptFound, keptFound, type SourceLooks } from '../sources/source-looks.ts'
+import { foundOf, type KeptFound, keptFound } from '../sources/found.ts'
+import type { SourceLooks } from '../sources/source-looks.ts'
 import { typedRow } from '../sources/typed-row.ts'
 import { findAppByNo, type Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
-import { changeTogether, type Database, type Tx } from '../store/database.ts'
+import type { Database } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import { findSource, findSourceByNo, type SourceRow } from '../store/sources/sources.ts'
 import { takeEvents, type WaitingEvent, waitingEvents } from '../store/triggers/events.ts'
+import { type DueFiring, dueFirings, type FiringState, putOffFiring, settleFiring } from '../store/triggers/firings.ts'
 import {
-  type DueFiring,
-  dueFirings,
-  type FiringState,
-  firedLately,
-  type NewFiring,
-  putOffFiring,
-  settleFiring,
-  storeFirings,
-} from '../store/triggers/firings.ts'
-import {
-  countFirings,
   countOtherTriggers,
   deleteTrigger,
   enableTrigger,
   findTrigger,
-  holdTrigger,
-  pauseTrigger,
   saveTrigger,
   type TriggerRow,
   triggersOfSource,
 } from '../store/triggers/triggers.ts'
+import { cameByNow, type KeptRing, type ReadDue, readDue } from './due.ts'
 import { type Made, makeNotification, type Ring, requestOf, ringOf } from './firing.ts'
 import { type Came, givenOf, keyOf, logged, readTrigger, skippedAsLate } from './given.ts'
+import { type Outcome, Storing } from './storing.ts'
 
 /** So many triggers an app may have in an environment. */
 const mostTriggers = 1_000
 /** What waits is looked at so many at a time, and so many of them are made ready side by side. */
 const together = 200
 const sideBySide = 6
-/** More than so many times its busiest hour so far, and more than the app’s floor, is a runaway. */
-const runawayTimes = 10
 /** A firing whose source cannot be asked again waits so much longer each time, and so long in all. */
 const putOffSeconds = 15
 const mostPutOffSeconds = 3_600
-
-/** What came of a row or an event at a trigger, before it is stored. */
-type Outcome = {
-  readonly row: TriggerRow
-  readonly firing: Omit<NewFiring, 'state'> & { readonly state: FiringState }
-  readonly made: Made | undefined
-}
 
 /** What becomes of a firing that has waited. */
 type Settled = {
@@ -72,9 +54,6 @@ type Settled = {
   readonly notification?: string | undefined
   readonly made?: Made
 }
-
-/** What a firing that waits keeps: what is to ring, and the row about which it is asked again. */
-type KeptRing = Ring & { readonly found?: KeptFound }
 
 /** What was stored, and of how many events; others may have been taken by somebody else. */
 type Stored = { readonly events: number; readonly states: readonly FiringState[] }
@@ -481,36 +460,6 @@ function keyOfTried(source: SourceDefinition, row: Row): string {
   }
 }
 
-/** A firing that is due, read. */
-type ReadDue = {
-  readonly firing: DueFiring
-  readonly definition: TriggerDefinition
-  readonly ring: Ring
-  /** The row about which it fired. */
-  readonly found: FoundRow | undefined
-  /** What it is asked about by now. */
-  readonly came: Came
-}
-
-function readDue(firing: DueFiring): ReadDue {
-  const { found: kept, ...ring } = JSON.parse(firing.ring) as KeptRing
-  const { event = {} } = JSON.parse(firing.given) as { event?: Readonly<Record<string, unknown>> }
-  return {
-    firing,
-    definition: JSON.parse(firing.definition) as TriggerDefinition,
-    ring,
-    found: kept && foundOf(kept),
-    came: { is: 'event', event },
-  }
-}
-
-/** A row as it was read again, or as it was when it is gone. */
-const cameByNow = (found: FoundRow, row: Row | undefined, { definition }: SourceRow): Came => ({
-  is: 'row',
-  found: row ? { ...found, row, gone: false } : { ...found, gone: true },
-  source: definition,
-})
-
 /** What came, as a trigger is asked about it. @returns undefined for a source that has gone */
 function cameOf({ sourceNo, event }: WaitingEvent, source: SourceRow | undefined): Came | undefined {
   if (sourceNo === 0 || source?.definition.kind === 'incoming') return { is: 'event', event }
@@ -553,76 +502,4 @@ function refuseFaults(definition: TriggerDefinition): void {
       detail: place ? `line ${place.line}, column ${place.column}: ${says}` : says,
     })),
   )
-}
-
-/** Stores what came of rows and events within one transaction. */
-class Storing {
-  readonly #tx: Tx
-  readonly #held = new Map<number, Held | undefined>()
-  readonly #firings: NewFiring[] = []
-  /** What stores the notifications, each after those that it needs. */
-  readonly #statements: Extract<Made, { is: 'made' }>['statements'] = []
-  /** Which keys fired within this transaction. */
-  readonly #rang = new Set<string>()
-
-  constructor(tx: Tx) {
-    this.#tx = tx
-  }
-
-  /** Takes a firing with its notification, unless it fired for its key lately or is a runaway. */
-  async take({ row, firing, made }: Outcome): Promise<void> {
-    const { state } = firing
-    if (state !== 'rung' && state !== 'waiting') {
-      this.#firings.push(firing)
-      // Nobody in its target has a device now; that it fired for this key counts all the same.
-      if (state === 'nobody') this.#rang.add(`${row.no} ${firing.key}`)
-      return
-    }
-    const held = await this.#hold(row.no)
-    if (!held?.enabled) return
-    const drop = (as: FiringState, says: string): void => {
-      const { triggerNo, version, key, given, caseNo } = firing
-      this.#firings.push({ triggerNo, version, key, given, caseNo, state: as, says })
-    }
-    if (held.pausedBecause !== null) return drop('dropped', `paused: ${held.pausedBecause}`)
-    const { notMoreOftenThan } = row.definition
-    if (notMoreOftenThan !== undefined && (await this.#firedLately(row.no, firing.key, notMoreOftenThan)))
-      return drop('held', `it fired for ${firing.key} within the last ${notMoreOftenThan} seconds`)
-    if (held.hourCount + 1 > Math.max(held.floor, held.busiest * runawayTimes)) {
-      const because = `it fired ${held.hourCount} times within this hour, and ${held.busiest} times in its busiest hour before`
-      held.pausedBecause = because
-      await pauseTrigger(this.#tx, row.no, because)
-      return drop('dropped', `paused: ${because}`)
-    }
-    held.hourCount++
-    this.#rang.add(`${row.no} ${firing.key}`)
-    if (made?.is === 'made') this.#statements.push(...made.statements)
-    this.#firings.push(firing)
-  }
-
-  /** @returns what became of each that was stored */
-  async end(): Promise<readonly FiringState[]> {
-    for (const [no, held] of this.#held) if (held?.enabled) await countFirings(this.#tx, no, held)
-    await changeTogether(this.#tx, this.#statements)
-    await storeFirings(this.#tx, this.#firings)
-    return this.#firings.map(({ state }) => state)
-  }
-
-  async #hold(no: number): Promise<Held | undefined> {
-    if (!this.#held.has(no)) this.#held.set(no, await holdTrigger(this.#tx, no))
-    return this.#held.get(no)
-  }
-
-  async #firedLately(no: number, key: string, seconds: number): Promise<boolean> {
-    return this.#rang.has(`${no} ${key}`) || (await firedLately(this.#tx, no, key, seconds))
-  }
-}
-
-/** A trigger in hand, as it stands with what this transaction has done. */
-type Held = {
-  readonly enabled: boolean
-  pausedBecause: string | null
-  hourCount: number
-  readonly busiest: number
-  readonly floor: number
 }

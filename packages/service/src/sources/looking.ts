@@ -1,0 +1,51 @@
+import { promisify } from 'node:util'
+import { deflate, inflate } from 'node:zlib'
+import { lookEvery, type SourceDefinition } from '@zbell/core/triggers'
+import type { HeldSource } from '../store/sources/looks.ts'
+import type { SourceRow } from '../store/sources/sources.ts'
+import type { SourceSecrets } from './secrets.ts'
+import type { ColumnTypes } from './table-reader.ts'
+
+/** A source whose triggers are so far behind waits for them. */
+export const mostWaiting = 20_000
+
+/** A look that is under way. */
+export type Looking = {
+  readonly held: HeldSource
+  readonly source: SourceRow
+  readonly secrets: SourceSecrets
+  readonly signal: AbortSignal
+  /** For so many seconds nobody had looked, beyond what is usual. */
+  readonly late: number
+  readonly isRead: boolean
+}
+
+const pack = promisify<Buffer, { level: number }, Buffer>(deflate)
+const unpack = promisify<Buffer, Buffer>(inflate)
+export const packed = (text: string): Promise<Buffer> => pack(Buffer.from(text), { level: 1 })
+export const unpacked = async (bytes: Buffer | undefined): Promise<string> =>
+  bytes === undefined ? '' : (await unpack(bytes)).toString('utf8')
+
+export const everySecondsOf = (definition: SourceDefinition): number =>
+  definition.kind === 'incoming' ? 0 : (definition.everySeconds ?? lookEvery[definition.kind])
+
+/** Which columns are not what they were, in words. */
+export function differing(was: ColumnTypes | null, is: ColumnTypes): string | undefined {
+  if (was === null) return undefined
+  const said = [...new Set([...Object.keys(was), ...Object.keys(is)])].flatMap((name) =>
+    was[name] === is[name]
+      ? []
+      : [
+          `${name} ${was[name] === undefined ? 'is new' : is[name] === undefined ? 'has gone' : `is ${is[name]} now, and was ${was[name]}`}`,
+        ],
+  )
+  return said.length === 0 ? undefined : said.slice(0, 5).join(', ')
+}
+
+export const noteOfLate = (seconds: number, found: number): string =>
+  `nobody had looked for ${durationText(seconds)}; ${found.toLocaleString('en')} rows had changed`
+
+function durationText(seconds: number): string {
+  if (seconds < 120) return `${seconds} seconds`
+  return seconds < 7_200 ? `${Math.round(seconds / 60)} minutes` : `${Math.round(seconds / 3_600)} hours`
+}

@@ -1,0 +1,116 @@
+import { createHash } from 'node:crypto'
+import { setImmediate as turn } from 'node:timers/promises'
+import { type Row, type RowChange, type TableLook, tableLimits } from '@zbell/core/triggers'
+import type { Database, Tx } from '../store/database.ts'
+import {
+  dropPages,
+  endLook,
+  LookLost,
+  leaveFound,
+  pageDigests,
+  readPage,
+  stillHeld,
+  storePage,
+} from '../store/sources/looks.ts'
+import { type FoundRow, keptFound } from './found.ts'
+import { differing, everySecondsOf, type Looking, noteOfLate, packed, unpacked } from './looking.ts'
+import type { ColumnTypes } from './table-reader.ts'
+
+/** So many changes, or pages, go in a transaction. */
+const changesTogether = 1_000
+const pagesTogether = 64
+
+const digestOf = (text: string): Buffer => createHash('sha256').update(text).digest().subarray(0, 16)
+
+/**
+ * Holds a look against the one before, and lets what is new, changed and gone wait for the triggers, page by page.
+ * @param whole whole rows by their keys, where a look has only what is watched of them
+ */
+export async function storeLook(
+  database: Database,
+  { held, source, late, isRead: hasReaders, signal }: Looking,
+  look: TableLook,
+  types: ColumnTypes,
+  whole: ((rows: readonly Row[]) => Promise<ReadonlyMap<string, Row>>) | undefined,
+  atEnd: (tx: Tx) => Promise<unknown> = async () => {},
+): Promise<void> {
+  const everySeconds = everySecondsOf(source.definition)
+  const other = differing(source.columns, types)
+  const isFirst = !source.taken || other !== undefined
+  const before = new Map(
+    isFirst ? [] : (await pageDigests(database, source.no)).map(({ page, digest }) => [page, digest]),
+  )
+  let changes: RowChange[] = []
+  let pages: { readonly page: number; readonly digest: Buffer; readonly bytes: Buffer }[] = []
+  let found = 0
+  let isDropped = !isFirst
+  const flush = async (end?: (tx: Tx) => Promise<void>) => {
+    const events = hasReaders && changes.length > 0 ? await foundRows(changes, whole) : []
+    const stored = pages
+    found += changes.length
+    changes = []
+    pages = []
+    await database.transact(async (tx) => {
+      await stillHeld(tx, held)
+      if (!isDropped) await dropPages(tx, source.no)
+      for (const { page, digest, bytes } of stored) await storePage(tx, source.no, page, digest, bytes)
+      await leaveFound(tx, source, source.no, events.map(keptFound), late)
+      await end?.(tx)
+    })
+    isDropped = true
+  }
+  for (let page = 0; page < tableLimits.pages; page++) {
+    // Between two pages whatever else this process does has its turn.
+    if (page % 8 === 0) await turn()
+    if (signal.aborted) throw new LookLost('the look was given up')
+    const text = look.page(page)
+    if (isFirst && text === '') continue
+    const digest = digestOf(text)
+    const old = before.get(page)
+    if (old === undefined ? text === '' : old.equals(digest)) continue
+    // In a first look too, so that a key that stands twice is found.
+    const was = isFirst || old === undefined ? '' : await unpacked(await readPage(database, source.no, page))
+    const inPage = look.changes(was, text)
+    if (!isFirst) changes.push(...inPage)
+    pages.push({ page, digest, bytes: await packed(text) })
+    if (changes.length >= changesTogether || pages.length >= pagesTogether) await flush()
+  }
+  const { leftOut } = look
+  await flush(async (tx) => {
+    await atEnd(tx)
+    await endLook(tx, held, {
+      everySeconds,
+      ...(isFirst ? { columns: types } : {}),
+      ...noteOf({ isFirst, wasTaken: source.taken, other, rows: look.rows, late, found }),
+      ...(leftOut ? { leftOut: `${leftOut.count} rows are left out; the first ${leftOut.says}` } : {}),
+    })
+  })
+}
+
+async function foundRows(
+  changes: readonly RowChange[],
+  whole: ((rows: readonly Row[]) => Promise<ReadonlyMap<string, Row>>) | undefined,
+): Promise<FoundRow[]> {
+  const there = changes.filter(({ gone }) => !gone)
+  const rows = whole && there.length > 0 ? await whole(there.map(({ row }) => row)) : undefined
+  return changes.map(({ key, row, before, gone }) => ({
+    key,
+    row: (gone ? undefined : rows?.get(key)) ?? row,
+    before,
+    gone,
+  }))
+}
+
+function noteOf(what: {
+  readonly isFirst: boolean
+  readonly wasTaken: boolean
+  readonly other: string | undefined
+  readonly rows: number
+  readonly late: number
+  readonly found: number
+}): { readonly note?: string } {
+  const { isFirst, wasTaken, other, rows, late, found } = what
+  const count = `${rows.toLocaleString('en')} ${rows === 1 ? 'row' : 'rows'}`
+  if (isFirst) return { note: wasTaken ? `took in ${count} anew: ${other}` : `took in ${count}` }
+  return late > 0 ? { note: noteOfLate(late, found) } : {}
+}

@@ -1,0 +1,86 @@
+import { changeTogether, type Tx } from '../store/database.ts'
+import { type FiringState, firedLately, type NewFiring, storeFirings } from '../store/triggers/firings.ts'
+import { countFirings, holdTrigger, pauseTrigger, type TriggerRow } from '../store/triggers/triggers.ts'
+import type { Made } from './firing.ts'
+
+/** More than so many times its busiest hour so far, and more than the app’s floor, is a runaway. */
+const runawayTimes = 10
+
+/** What came of a row or an event at a trigger, before it is stored. */
+export type Outcome = {
+  readonly row: TriggerRow
+  readonly firing: Omit<NewFiring, 'state'> & { readonly state: FiringState }
+  readonly made: Made | undefined
+}
+
+/** Stores what came of rows and events within one transaction. */
+export class Storing {
+  readonly #tx: Tx
+  readonly #held = new Map<number, Held | undefined>()
+  readonly #firings: NewFiring[] = []
+  /** What stores the notifications, each after those that it needs. */
+  readonly #statements: Extract<Made, { is: 'made' }>['statements'] = []
+  /** Which keys fired within this transaction. */
+  readonly #rang = new Set<string>()
+
+  constructor(tx: Tx) {
+    this.#tx = tx
+  }
+
+  /** Takes a firing with its notification, unless it fired for its key lately or is a runaway. */
+  async take({ row, firing, made }: Outcome): Promise<void> {
+    const { state } = firing
+    if (state !== 'rung' && state !== 'waiting') {
+      this.#firings.push(firing)
+      // Nobody in its target has a device now; that it fired for this key counts all the same.
+      if (state === 'nobody') this.#rang.add(`${row.no} ${firing.key}`)
+      return
+    }
+    const held = await this.#hold(row.no)
+    if (!held?.enabled) return
+    const drop = (as: FiringState, says: string): void => {
+      const { triggerNo, version, key, given, caseNo } = firing
+      this.#firings.push({ triggerNo, version, key, given, caseNo, state: as, says })
+    }
+    if (held.pausedBecause !== null) return drop('dropped', `paused: ${held.pausedBecause}`)
+    const { notMoreOftenThan } = row.definition
+    if (notMoreOftenThan !== undefined && (await this.#firedLately(row.no, firing.key, notMoreOftenThan)))
+      return drop('held', `it fired for ${firing.key} within the last ${notMoreOftenThan} seconds`)
+    if (held.hourCount + 1 > Math.max(held.floor, held.busiest * runawayTimes)) {
+      const because = `it fired ${held.hourCount} times within this hour, and ${held.busiest} times in its busiest hour before`
+      held.pausedBecause = because
+      await pauseTrigger(this.#tx, row.no, because)
+      return drop('dropped', `paused: ${because}`)
+    }
+    held.hourCount++
+    this.#rang.add(`${row.no} ${firing.key}`)
+    if (made?.is === 'made') this.#statements.push(...made.statements)
+    this.#firings.push(firing)
+  }
+
+  /** @returns what became of each that was stored */
+  async end(): Promise<readonly FiringState[]> {
+    for (const [no, held] of this.#held) if (held?.enabled) await countFirings(this.#tx, no, held)
+    await changeTogether(this.#tx, this.#statements)
+    await storeFirings(this.#tx, this.#firings)
+    return this.#firings.map(({ state }) => state)
+  }
+
+  async #hold(no: number): Promise<Held | undefined> {
+    if (!this.#held.has(no)) this.#held.set(no, await holdTrigger(this.#tx, no))
+    return this.#held.get(no)
+  }
+
+  async #firedLately(no: number, key: string, seconds: number): Promise<boolean> {
+    return this.#rang.has(`${no} ${key}`) || (await firedLately(this.#tx, no, key, seconds))
+  }
+}
+
+/** A trigger in hand, as it stands with what this transaction has done. */
+type Held = {
+  readonly enabled: boolean
+  pausedBecause: string | null
+  hourCount: number
+  readonly busiest: number
+  readonly floor: number
+}
