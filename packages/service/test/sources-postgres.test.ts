@@ -138,17 +138,65 @@ test.each([
   await postgres.write('select 1 / (count(*) = 2)::int from sailings')
 })
 
-test('a PostgreSQL that stops and comes back says so, and what changed meanwhile rings', async () => {
-  await save({ ...compared, url: postgres.url.replace('harbour:harbour', 'harbour:wrong') } as WrittenSource)
-  expect((await one.sources.need(app.scope, 'sailings')).fault).toMatch(/^refuses the user or the password/)
+test('a PostgreSQL that is stopped says so, other sources go on, and what changed by the time it is back rings', async () => {
   await save(compared)
   await listen(undefined)
-  // Every session is broken off, as a server that restarts does.
+  await app.run(
+    'create table if not exists crossings (id int primary key, delay int not null)',
+    'replace into crossings values (1, 0)',
+  )
+  await one.sources.save(
+    app.scope,
+    'crossings',
+    { kind: 'table', url: app.url, table: 'crossings', by: 'comparison', key: ['id'] },
+    'test',
+  )
+  await one.triggers.save(
+    app.scope,
+    'crossing',
+    { source: 'crossings', to: { any: ["'everyone'"] }, content: { title: 'x' }, enabled: true },
+    'test',
+  )
+  await postgres.write('update sailings set delay = 30 where id = 204')
+  await postgres.stop()
+  await look()
+  expect((await one.sources.need(app.scope, 'sailings')).fault).toMatch(/^(hung up|cannot be reached)/)
+  await app.run('update crossings set delay = 5')
+  await one.looks.lookAt((await one.sources.need(app.scope, 'crossings')).no)
+  while ((await one.triggers.fireWaiting()) > 0);
+  expect(await states()).toEqual(['1 rung'])
+  await postgres.start()
+  await look()
+  expect(await states()).toEqual(['1 rung', '204 rung'])
+  expect((await one.sources.need(app.scope, 'sailings')).fault).toBeNull()
+})
+
+test('a PostgreSQL that breaks off its sessions', async () => {
+  await save(compared)
+  await listen(undefined)
   await postgres.write(
     'update sailings set delay = 30 where id = 101',
     'select pg_terminate_backend(pid) from pg_stat_activity where pid <> pg_backend_pid()',
   )
   await look()
+  expect(await states()).toEqual(['101 rung'])
+  expect((await one.sources.need(app.scope, 'sailings')).faults).toBe(0)
+})
+
+test('a password that was changed is refused in words, and said anew it goes on where it was', async () => {
+  await save(compared)
+  await listen(undefined)
+  await postgres.write("create role clerk login password 'old'", 'grant select on sailings to clerk')
+  const urlOf = (password: string) => postgres.url.replace('harbour:harbour', `clerk:${password}`)
+  await save({ ...compared, url: urlOf('old') } as WrittenSource)
+  await postgres.write(
+    "alter role clerk password 'new'",
+    'update sailings set delay = 30 where id = 101',
+    "select pg_terminate_backend(pid) from pg_stat_activity where usename = 'clerk'",
+  )
+  await look()
+  expect((await one.sources.need(app.scope, 'sailings')).fault).toMatch(/^refuses the user or the password/)
+  await save({ ...compared, url: urlOf('new') } as WrittenSource)
   await look()
   expect(await states()).toEqual(['101 rung'])
 })

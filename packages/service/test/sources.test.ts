@@ -262,6 +262,23 @@ describe('a table by cursor', () => {
     expect(await states()).toEqual(['b rung', 'a rung'])
   })
 
+  test('finds what a transaction commits that began before others and ends after them', async () => {
+    await begin()
+    const [late, early] = [await app.connect(), await app.connect()]
+    try {
+      await late.query('start transaction')
+      await late.query(`insert into bookings (id, no) values ('late', 9007199254740995)`)
+      await early.query(`insert into bookings (id, no) values ('early', 9007199254740996)`)
+      await look(one, 'bookings')
+      expect(await states()).toEqual(['early rung'])
+      await late.query('commit')
+    } finally {
+      await Promise.all([late.end(), early.end()])
+    }
+    await look(one, 'bookings')
+    expect(await states()).toEqual(['early rung', 'late rung'])
+  })
+
   test('goes by a time to the microsecond, whatever that database’s clock shows', async () => {
     await app.run(`update bookings set at = '2020-01-01 00:00:00.000001'`)
     await begin({ cursor: 'at' } as Partial<WrittenSource>)
