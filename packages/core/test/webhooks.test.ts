@@ -1,6 +1,15 @@
 import { createHmac, randomBytes } from 'node:crypto'
 import { describe, expect, test } from '@jest/globals'
-import { newSigningSecret, secretOf, signMessage, verifyIncoming, verifyMessage } from '@zbell/core/webhooks'
+import {
+  longestTellingMs,
+  newSigningSecret,
+  outcomeOf,
+  type ReceiverAnswer,
+  secretOf,
+  signMessage,
+  verifyIncoming,
+  verifyMessage,
+} from '@zbell/core/webhooks'
 import { nodeCrypto } from '@zbell/service/crypto'
 import fc from 'fast-check'
 
@@ -112,5 +121,54 @@ describe('a message of somebody who posts their own JSON', () => {
     const headers = signMessage({ ...message, body }, [secret], nodeCrypto)
     expect(of({ by: 'standard-webhooks' }, headers, [secret])).toBeUndefined()
     expect(of({ by: 'standard-webhooks' }, {}, [secret])).toContain('lacks one of the headers')
+  })
+})
+
+describe('an answer of a receiver', () => {
+  const of = (answer: ReceiverAnswer, more: { attempts?: number; agoMs?: number; unit?: number } = {}) =>
+    outcomeOf(answer, { attempts: more.attempts ?? 1, firstMs: nowMs - (more.agoMs ?? 0), nowMs, unit: more.unit ?? 0 })
+  const answered = (status: number, retryAfter?: string): ReceiverAnswer => ({ is: 'answered', status, retryAfter })
+
+  test('of any 2xx has heard, and of 410 wants nothing more', () => {
+    for (const status of [200, 202, 204, 299]) expect(of(answered(status))).toEqual({ is: 'told' })
+    expect(of(answered(410))).toMatchObject({ is: 'unwanted' })
+    expect(of(answered(410), { agoMs: longestTellingMs * 2 })).toMatchObject({ is: 'unwanted' })
+  })
+
+  test('of anything else is asked again, and a redirect is not followed', () => {
+    for (const status of [100, 301, 400, 404, 429, 500, 503]) expect(of(answered(status)).is).toBe('again')
+    expect(of(answered(307))).toMatchObject({ says: 'answered 307: redirects are not followed' })
+    expect(of({ is: 'silent', says: 'hung up' })).toMatchObject({ is: 'again', says: 'hung up' })
+  })
+
+  test('says when at the soonest, in seconds or as a date', () => {
+    expect(of(answered(503, '120'))).toMatchObject({ afterMs: 120_000 })
+    expect(of(answered(503, new Date(nowMs + 90_000).toUTCString()))).toMatchObject({ afterMs: 90_000 })
+    expect(of(answered(503, '1'))).toMatchObject({ afterMs: 2_500 })
+    expect(of(answered(503, 'soon'))).toMatchObject({ afterMs: 2_500 })
+    expect(of(answered(503, '999999999'))).toMatchObject({ afterMs: 86_400_000 })
+  })
+
+  test('is waited for with growing pauses over three days, and no longer', () => {
+    for (const unit of [0, 0.5, 0.999]) {
+      let agoMs = 0
+      let attempts = 1
+      const pauses: number[] = []
+      for (;;) {
+        const outcome = of(answered(500), { attempts, agoMs, unit })
+        if (outcome.is !== 'again') {
+          expect(outcome).toEqual({ is: 'given-up', says: 'answered 500' })
+          break
+        }
+        pauses.push(outcome.afterMs)
+        agoMs += outcome.afterMs
+        attempts++
+      }
+      // The last attempt is made exactly when the time is over.
+      expect(agoMs).toBe(longestTellingMs)
+      expect(pauses.slice(0, -1)).toEqual([...pauses.slice(0, -1)].sort((a, b) => a - b))
+      expect(attempts).toBeGreaterThan(20)
+      expect(attempts).toBeLessThan(45)
+    }
   })
 })
