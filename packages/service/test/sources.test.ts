@@ -336,6 +336,15 @@ describe('a source that is not as it was', () => {
     expect((await source()).note).toBe('took in 2 rows anew: delay is text now, and was number')
   })
 
+  test('is given up after ten seconds for one answer, and says so', async () => {
+    const select = `select id, sleep(15) as delay, 'x' as status, 1 as berth from sailings`
+    await save({ ...compared, table: undefined, select } as WrittenSource)
+    // Whoever saved it has stopped waiting; the look itself goes on until it is over.
+    for (let waits = 0; waits < 300 && (await source()).fault === null; waits++)
+      await new Promise((done) => setTimeout(done, 100))
+    expect((await source()).fault).toBe('took longer than 10 seconds for one answer; an index may be missing')
+  })
+
   test('keeps its state when its password changes, and forgets it when it is another table', async () => {
     await save()
     await listen()

@@ -90,6 +90,8 @@ function tell({ flags, io, paint }: Context<object>, one: Source): number {
   }
   const by = one.triggers.length === 0 ? 'no trigger reads it' : `read by ${one.triggers.join(', ')}`
   io.out(paint.dim(`# version ${one.version}, by ${safe(one.madeBy)}; ${by}\n`))
+  if (one.fault === null && one.lookedAt === null && one.kind !== 'incoming')
+    io.out(paint.dim('# its first look is not over yet\n'))
   if (one.fault !== null) io.out(paint.bad(`# it ${safe(one.fault)}\n`))
   if (one.leftOut !== null) io.out(paint.bad(`# ${safe(one.leftOut)}\n`))
   if (one.note !== null) io.out(paint.dim(`# ${safe(one.note)}\n`))
@@ -102,7 +104,7 @@ function tell({ flags, io, paint }: Context<object>, one: Source): number {
 async function tryIt({ client, app, flags, io, paint }: Context<object>, source: string): Promise<number> {
   const tried = await client.call('trySource', { params: { app, source } })
   if (flags.json) printJson(io, tried)
-  else if (tried.is === 'fault') io.out(`${paint.bad('It cannot be read')}: ${safe(tried.says ?? '')}\n`)
+  else if (tried.is === 'fault') io.out(`${paint.bad(safe(tried.says ?? ''))}\n`)
   else io.out(drawTried(tried, paint.dim))
   return tried.is === 'fine' ? exitCodes.done : exitCodes.tryLater
 }

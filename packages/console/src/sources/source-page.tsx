@@ -164,7 +164,7 @@ function TrySource({ name }: { readonly name: string }) {
       </div>
       {ask.error && <Failure error={ask.error} />}
       <div aria-live="polite">
-        {ask.data?.is === 'fault' && <p className="text-red">It cannot be read: {ask.data.says}</p>}
+        {ask.data?.is === 'fault' && <p className="text-red">{ask.data.says}</p>}
         {ask.data?.is === 'fine' && (
           <DataTable
             label="What it shows"
