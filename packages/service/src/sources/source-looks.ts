@@ -41,11 +41,12 @@ import { SealBroken, type Vault } from '../vault/vault.ts'
 import { connect } from './connect.ts'
 import { Expressions } from './expressions.ts'
 import { SourceFault } from './fault.ts'
+import { KeptConnections } from './kept-connections.ts'
 import { lookByCursor } from './look-by-cursor.ts'
 import { everySecondsOf, type Looking, mostWaiting, unpacked } from './looking.ts'
 import { poll, rowsOf } from './poll.ts'
 import { openSecrets } from './secrets.ts'
-import { boundedRow, type SqlConnection } from './sql-connection.ts'
+import { boundedRow } from './sql-connection.ts'
 import { storeLook } from './store-look.ts'
 import { type ColumnTypes, TableReader } from './table-reader.ts'
 
@@ -59,8 +60,6 @@ const everyMs = 200
 const longestRestMs = 15_000
 /** A look is given up after so long. */
 const longestLookMs = 120_000
-/** A connection that nobody uses for so long is given up. */
-const idleMs = 60_000
 /** Nobody had looked for longer than its interval and this: it was away. */
 const awaySeconds = 60
 /** A segment that a source looks at is counted for so long at most. */
@@ -85,16 +84,13 @@ export class SourceLooks {
   readonly #parts: SourceParts
   readonly expressions = new Expressions()
   readonly #looking = new Map<number, { readonly done: Promise<void>; readonly giveUp: AbortController }>()
-  /** Connections that are kept between looks, by source; each belongs to one address and one account. */
-  readonly #connections = new Map<
-    number,
-    { readonly url: string; readonly connection: SqlConnection; usedMs: number }
-  >()
+  readonly #connections: KeptConnections
   #timer: NodeJS.Timeout | undefined
   #isClosed = false
 
   constructor(parts: SourceParts) {
     this.#parts = parts
+    this.#connections = new KeptConnections(parts)
   }
 
   start(afterMs = everyMs): void {
@@ -112,14 +108,13 @@ export class SourceLooks {
     const looking = [...this.#looking.values()]
     for (const { giveUp } of looking) giveUp.abort()
     await Promise.all(looking.map(({ done }) => done))
-    for (const { connection } of this.#connections.values()) connection.destroy()
-    this.#connections.clear()
+    this.#connections.close()
     this.expressions.close()
   }
 
   async #takeDue(): Promise<void> {
     const { database, log } = this.#parts
-    this.#dropIdle()
+    this.#connections.dropIdle((no) => this.#looking.has(no))
     const room = atOnce - this.#looking.size
     if (room <= 0) return
     try {
@@ -195,7 +190,7 @@ export class SourceLooks {
         await this.#failed(held, source, error)
       }
     } catch (error) {
-      this.#drop(held.no)
+      this.#connections.drop(held.no)
       if (error instanceof LookLost || error instanceof DatabaseUnavailable)
         log.debug({ err: error, source: held.no }, 'a look at a source was given up')
       else log.error({ err: error, source: held.no }, 'a source could not be looked at, by a fault of ours')
@@ -204,7 +199,7 @@ export class SourceLooks {
 
   async #failed(held: HeldSource, source: SourceRow, error: unknown): Promise<void> {
     const { database, log } = this.#parts
-    this.#drop(source.no)
+    this.#connections.drop(source.no)
     this.#parts.looked?.(source.definition.kind, 'fault')
     const fault =
       error instanceof SourceFault || error instanceof TableRefused
@@ -238,10 +233,9 @@ export class SourceLooks {
 
   async #lookAtTable(looking: Looking, definition: TableSource): Promise<void> {
     const { signal, source, secrets } = looking
-    const connection = await this.#ready(source.no, secrets.url ?? '', definition)
+    const connection = await this.#connections.ready(source.no, secrets.url ?? '', definition)
     const stop = () => {
-      this.#connections.delete(source.no)
-      connection.destroy()
+      this.#connections.drop(source.no)
     }
     signal.addEventListener('abort', stop, { once: true })
     try {
@@ -259,41 +253,6 @@ export class SourceLooks {
     } finally {
       signal.removeEventListener('abort', stop)
     }
-  }
-
-  /** A connection that has begun to read: the one that was kept, unless it was hung up on meanwhile. */
-  async #ready(no: number, url: string, { ca }: TableSource): Promise<SqlConnection> {
-    const kept = this.#connections.get(no)
-    const name = `${url} ${ca ?? ''}`
-    if (kept?.url === name) {
-      const isThere = await kept.connection.begin().then(
-        () => true,
-        (error: unknown) => {
-          if (error instanceof SourceFault) return false
-          throw error
-        },
-      )
-      kept.usedMs = Date.now()
-      if (isThere) return kept.connection
-    }
-    this.#drop(no)
-    const { guard, trusted } = this.#parts
-    const connection = await connect(url, { ca, guard, trusted })
-    this.#connections.set(no, { url: name, connection, usedMs: Date.now() })
-    await connection.begin()
-    return connection
-  }
-
-  /** Hangs up where nobody has looked for a while: another process may, or nobody any more. */
-  #dropIdle(): void {
-    const now = Date.now()
-    for (const [no, { usedMs }] of this.#connections)
-      if (now - usedMs > idleMs && !this.#looking.has(no)) this.#drop(no)
-  }
-
-  #drop(no: number): void {
-    this.#connections.get(no)?.connection.destroy()
-    this.#connections.delete(no)
   }
 
   async #lookAtAnswer(looking: Looking, definition: PollSource): Promise<void> {

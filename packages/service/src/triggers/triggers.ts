@@ -1,22 +1,11 @@
 import { RuleRefused } from '@zbell/core/rules'
-import {
-  type ExplainedCase,
-  type Fired,
-  keyOfRow,
-  type Row,
-  type SourceDefinition,
-  TableRefused,
-  Trigger,
-  type TriggerDefinition,
-  triggerFaults,
-} from '@zbell/core/triggers'
+import { type Fired, type Row, Trigger, type TriggerDefinition, triggerFaults } from '@zbell/core/triggers'
 import pLimit from 'p-limit'
 import type { Intake } from '../intake/intake.ts'
-import { invalid, Problem } from '../problems/problem.ts'
+import { Problem } from '../problems/problem.ts'
 import { SourceFault } from '../sources/fault.ts'
 import { foundOf, type KeptFound, keptFound } from '../sources/found.ts'
 import type { SourceLooks } from '../sources/source-looks.ts'
-import { typedRow } from '../sources/typed-row.ts'
 import { findAppByNo, type Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
@@ -34,9 +23,10 @@ import {
   triggersOfSource,
 } from '../store/triggers/triggers.ts'
 import { cameByNow, type KeptRing, type ReadDue, readDue } from './due.ts'
-import { type Made, makeNotification, type Ring, requestOf, ringOf } from './firing.ts'
+import { type Made, makeNotification, type Ring, ringOf } from './firing.ts'
 import { type Came, givenOf, keyOf, logged, readTrigger, skippedAsLate } from './given.ts'
 import { type Outcome, Storing } from './storing.ts'
+import { Trials, type Tried, type TriedWith } from './trials.ts'
 
 /** So many triggers an app may have in an environment. */
 const mostTriggers = 1_000
@@ -76,34 +66,12 @@ export type Hears = {
 
 const ourFault = 'a fault of ours, which the service’s log tells'
 
-/** What somebody tries a trigger with. */
-type TriedRow = Readonly<Record<string, unknown>> | undefined
-type TriedWith = {
-  readonly event?: TriedRow
-  readonly row?: TriedRow
-  readonly before?: TriedRow
-  readonly gone?: boolean | undefined
-  /** What the row leaves out is read from the source. */
-  readonly take?: boolean | undefined
-}
-
-/** What would come of a row or an event. */
-export type Tried = {
-  readonly is: 'fires' | 'no-case' | 'fault'
-  readonly says: string | null
-  readonly caseNo: number | null
-  readonly key: string | null
-  /** What was asked, clause by clause. */
-  readonly cases: readonly ExplainedCase[]
-  /** Whom it would reach and what they would get. */
-  readonly review: Awaited<ReturnType<Intake['review']>> | null
-}
-
 /** The use cases of triggers, for a route and for the clock that lets them fire. */
 export class Triggers {
   readonly #database: Database
   readonly #intake: Intake
   readonly #looks: SourceLooks
+  readonly #trials: Trials
   readonly #keptDays: number
   readonly #hears: Hears
 
@@ -118,6 +86,7 @@ export class Triggers {
     this.#database = given.database
     this.#intake = given.intake
     this.#looks = given.looks
+    this.#trials = new Trials(given.database, given.intake, given.looks)
     this.#keptDays = given.keptDays
     this.#hears = given.hears
   }
@@ -162,76 +131,12 @@ export class Triggers {
 
   /** What would come of a row or an event; nothing is stored. */
   async try(scope: Scope, name: string, given: TriedWith): Promise<Tried> {
-    const { definition, cases, fired } = await this.#fire(scope, name, given)
-    const none = { caseNo: null, key: null, cases, review: null }
-    if (fired.is !== 'fires') return { ...none, is: fired.is, says: fired.says }
-    try {
-      const review = await this.#intake.review(scope, requestOf(ringOf(fired), definition), {})
-      return { is: 'fires', says: null, caseNo: fired.case, key: fired.key, cases, review }
-    } catch (error) {
-      if (error instanceof Problem)
-        return { ...none, caseNo: fired.case, key: fired.key, is: 'fault', says: error.message }
-      throw error
-    }
+    return this.#trials.try(scope, (await this.need(scope, name)).definition, given)
   }
 
   /** Rings what would come of a row or an event, for nobody but whom somebody says. */
-  async ringOnly(
-    scope: Scope,
-    name: string,
-    { only, ...given }: TriedWith & { readonly only: string },
-    actor: string,
-  ): Promise<{ readonly is: Fired['is']; readonly says: string | null; readonly notification: string | null }> {
-    const { definition, fired } = await this.#fire(scope, name, given)
-    if (fired.is !== 'fires') return { is: fired.is, says: fired.says, notification: null }
-    const request = requestOf({ ...ringOf(fired), to: { any: [only] } }, definition)
-    const { id } = await this.#intake.send(scope, request, { actor, idempotencyKey: undefined })
-    return { is: 'fires', says: null, notification: id }
-  }
-
-  async #fire(scope: Scope, name: string, { event, row, before, gone = false, take = false }: TriedWith) {
-    const { definition } = await this.need(scope, name)
-    const given = {
-      event,
-      ...(await this.#typed(scope, definition.source, { row, before, take })),
-      gone,
-      now: new Date(),
-    }
-    const trigger = new Trigger(definition)
-    const fired = trigger.fire(given, await this.#keyOfTried(scope, definition.source, given))
-    return { definition, cases: trigger.explain(given), fired }
-  }
-
-  /** What names the event or the row that somebody tries, if its source says how. */
-  async #keyOfTried(
-    scope: Scope,
-    name: string,
-    { event, row }: { readonly event?: TriedRow; readonly row?: Row | undefined },
-  ): Promise<string> {
-    if (row === undefined) return keyOf({ is: 'event', event: event ?? {} })
-    const source = await findSource(this.#database, whereOf(scope), name)
-    return source ? keyOfTried(source.definition, row) : ''
-  }
-
-  /** A row that somebody pasted has the types of its source, and what it leaves out if that is to be taken from there. */
-  async #typed(scope: Scope, name: string, { row, before, take }: Pick<TriedWith, 'row' | 'before' | 'take'>) {
-    if (row === undefined) return {}
-    const source = await findSource(this.#database, whereOf(scope), name)
-    const types = source ? await this.#looks.typesOf(source) : {}
-    const pasted = typedRow(row, types)
-    const taken = take && source ? await this.#taken(source, pasted) : undefined
-    return { row: { ...taken, ...pasted }, before: before && typedRow(before, types) }
-  }
-
-  /** @throws {Problem} `invalid-request` when the source cannot be asked */
-  async #taken(source: SourceRow, row: Row): Promise<Row | undefined> {
-    try {
-      const key = keyOfTried(source.definition, row)
-      return (await this.#looks.freshRows(source, [{ key, row }])).get(key)
-    } catch (error) {
-      if (error instanceof SourceFault) throw invalid('/take', `cannot be done: ${source.name} ${error.message}`)
-      throw error
-    }
+  async ringOnly(scope: Scope, name: string, given: TriedWith & { readonly only: string }, actor: string) {
+    return this.#trials.ringOnly(scope, (await this.need(scope, name)).definition, given, actor)
   }
 
   /**
@@ -449,16 +354,6 @@ const stateOf = (made: Made): { state: FiringState; says: string | undefined; no
     : made.is === 'nobody'
       ? { state: 'nobody', says: 'nobody in its target has a device', notification: undefined }
       : { state: 'fault', says: made.says, notification: undefined }
-
-function keyOfTried(source: SourceDefinition, row: Row): string {
-  const key = source.kind === 'table' || source.kind === 'poll' ? source.key : ['user']
-  try {
-    return keyOfRow(row, key)
-  } catch (error) {
-    if (error instanceof TableRefused) return ''
-    throw error
-  }
-}
 
 /** What came, as a trigger is asked about it. @returns undefined for a source that has gone */
 function cameOf({ sourceNo, event }: WaitingEvent, source: SourceRow | undefined): Came | undefined {

@@ -1,0 +1,60 @@
+import type { TableSource } from '@zbell/core/triggers'
+import type { AddressGuard } from '../gateways/address-guard.ts'
+import { connect } from './connect.ts'
+import { SourceFault } from './fault.ts'
+import type { SqlConnection } from './sql-connection.ts'
+
+/** A connection that nobody uses for so long is given up. */
+const idleMs = 60_000
+
+type Kept = { readonly name: string; readonly connection: SqlConnection; usedMs: number }
+
+/** Connections that are kept between looks, by source; each belongs to one address and one account. */
+export class KeptConnections {
+  readonly #kept = new Map<number, Kept>()
+  readonly #how: { readonly guard: AddressGuard; readonly trusted: readonly string[] }
+
+  constructor(how: { readonly guard: AddressGuard; readonly trusted: readonly string[] }) {
+    this.#how = how
+  }
+
+  /** One that has begun to read: the one that was kept, unless it was hung up on meanwhile. @throws {SourceFault} */
+  async ready(no: number, url: string, { ca }: TableSource): Promise<SqlConnection> {
+    const kept = this.#kept.get(no)
+    const name = `${url} ${ca ?? ''}`
+    if (kept?.name === name) {
+      kept.usedMs = Date.now()
+      if (await hasBegun(kept.connection)) return kept.connection
+    }
+    this.drop(no)
+    const connection = await connect(url, { ca, ...this.#how })
+    this.#kept.set(no, { name, connection, usedMs: Date.now() })
+    await connection.begin()
+    return connection
+  }
+
+  drop(no: number): void {
+    this.#kept.get(no)?.connection.destroy()
+    this.#kept.delete(no)
+  }
+
+  /** Hangs up where nobody has looked for a while: another process may, or nobody any more. */
+  dropIdle(isInUse: (no: number) => boolean): void {
+    const now = Date.now()
+    for (const [no, { usedMs }] of this.#kept) if (now - usedMs > idleMs && !isInUse(no)) this.drop(no)
+  }
+
+  close(): void {
+    for (const no of [...this.#kept.keys()]) this.drop(no)
+  }
+}
+
+async function hasBegun(connection: SqlConnection): Promise<boolean> {
+  try {
+    await connection.begin()
+    return true
+  } catch (error) {
+    if (error instanceof SourceFault) return false
+    throw error
+  }
+}

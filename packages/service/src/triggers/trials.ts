@@ -1,0 +1,144 @@
+import {
+  type ExplainedCase,
+  type Fired,
+  keyOfRow,
+  type Row,
+  type SourceDefinition,
+  TableRefused,
+  Trigger,
+  type TriggerDefinition,
+} from '@zbell/core/triggers'
+import type { Intake } from '../intake/intake.ts'
+import { invalid, Problem } from '../problems/problem.ts'
+import { SourceFault } from '../sources/fault.ts'
+import type { SourceLooks } from '../sources/source-looks.ts'
+import { typedRow } from '../sources/typed-row.ts'
+import type { Scope } from '../store/apps/apps.ts'
+import { whereOf } from '../store/apps/where.ts'
+import type { Database } from '../store/database.ts'
+import { findSource, type SourceRow } from '../store/sources/sources.ts'
+import { requestOf, ringOf } from './firing.ts'
+import { keyOf } from './given.ts'
+
+/** What somebody tries a trigger with. */
+type TriedRow = Readonly<Record<string, unknown>> | undefined
+export type TriedWith = {
+  readonly event?: TriedRow
+  readonly row?: TriedRow
+  readonly before?: TriedRow
+  readonly gone?: boolean | undefined
+  /** What the row leaves out is read from the source. */
+  readonly take?: boolean | undefined
+}
+
+/** What would come of a row or an event. */
+export type Tried = {
+  readonly is: 'fires' | 'no-case' | 'fault'
+  readonly says: string | null
+  readonly caseNo: number | null
+  readonly key: string | null
+  /** What was asked, clause by clause. */
+  readonly cases: readonly ExplainedCase[]
+  /** Whom it would reach and what they would get. */
+  readonly review: Awaited<ReturnType<Intake['review']>> | null
+}
+
+/** Trying a trigger, before it rings anybody. */
+export class Trials {
+  readonly #database: Database
+  readonly #intake: Intake
+  readonly #looks: SourceLooks
+
+  constructor(database: Database, intake: Intake, looks: SourceLooks) {
+    this.#database = database
+    this.#intake = intake
+    this.#looks = looks
+  }
+
+  /** What would come of a row or an event; nothing is stored. */
+  async try(scope: Scope, definition: TriggerDefinition, given: TriedWith): Promise<Tried> {
+    const { cases, fired } = await this.#fire(scope, definition, given)
+    const none = { caseNo: null, key: null, cases, review: null }
+    if (fired.is !== 'fires') return { ...none, is: fired.is, says: fired.says }
+    try {
+      const review = await this.#intake.review(scope, requestOf(ringOf(fired), definition), {})
+      return { is: 'fires', says: null, caseNo: fired.case, key: fired.key, cases, review }
+    } catch (error) {
+      if (error instanceof Problem)
+        return { ...none, caseNo: fired.case, key: fired.key, is: 'fault', says: error.message }
+      throw error
+    }
+  }
+
+  /** Rings what would come of a row or an event, for nobody but whom somebody says. */
+  async ringOnly(
+    scope: Scope,
+    definition: TriggerDefinition,
+    { only, ...given }: TriedWith & { readonly only: string },
+    actor: string,
+  ): Promise<{ readonly is: Fired['is']; readonly says: string | null; readonly notification: string | null }> {
+    const { fired } = await this.#fire(scope, definition, given)
+    if (fired.is !== 'fires') return { is: fired.is, says: fired.says, notification: null }
+    const request = requestOf({ ...ringOf(fired), to: { any: [only] } }, definition)
+    const { id } = await this.#intake.send(scope, request, { actor, idempotencyKey: undefined })
+    return { is: 'fires', says: null, notification: id }
+  }
+
+  async #fire(
+    scope: Scope,
+    definition: TriggerDefinition,
+    { event, row, before, gone = false, take = false }: TriedWith,
+  ) {
+    const given = {
+      event,
+      ...(await this.#typed(scope, definition.source, { row, before, take })),
+      gone,
+      now: new Date(),
+    }
+    const trigger = new Trigger(definition)
+    const fired = trigger.fire(given, await this.#keyOfTried(scope, definition.source, given))
+    return { cases: trigger.explain(given), fired }
+  }
+
+  /** What names the event or the row that somebody tries, if its source says how. */
+  async #keyOfTried(
+    scope: Scope,
+    name: string,
+    { event, row }: { readonly event?: TriedRow; readonly row?: Row | undefined },
+  ): Promise<string> {
+    if (row === undefined) return keyOf({ is: 'event', event: event ?? {} })
+    const source = await findSource(this.#database, whereOf(scope), name)
+    return source ? keyOfTried(source.definition, row) : ''
+  }
+
+  /** A row that somebody pasted has the types of its source, and what it leaves out if that is to be taken from there. */
+  async #typed(scope: Scope, name: string, { row, before, take }: Pick<TriedWith, 'row' | 'before' | 'take'>) {
+    if (row === undefined) return {}
+    const source = await findSource(this.#database, whereOf(scope), name)
+    const types = source ? await this.#looks.typesOf(source) : {}
+    const pasted = typedRow(row, types)
+    const taken = take && source ? await this.#taken(source, pasted) : undefined
+    return { row: { ...taken, ...pasted }, before: before && typedRow(before, types) }
+  }
+
+  /** @throws {Problem} `invalid-request` when the source cannot be asked */
+  async #taken(source: SourceRow, row: Row): Promise<Row | undefined> {
+    try {
+      const key = keyOfTried(source.definition, row)
+      return (await this.#looks.freshRows(source, [{ key, row }])).get(key)
+    } catch (error) {
+      if (error instanceof SourceFault) throw invalid('/take', `cannot be done: ${source.name} ${error.message}`)
+      throw error
+    }
+  }
+}
+
+function keyOfTried(source: SourceDefinition, row: Row): string {
+  const key = source.kind === 'table' || source.kind === 'poll' ? source.key : ['user']
+  try {
+    return keyOfRow(row, key)
+  } catch (error) {
+    if (error instanceof TableRefused) return ''
+    throw error
+  }
+}
