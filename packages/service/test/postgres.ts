@@ -19,17 +19,20 @@ export type Postgres = {
 const readyWithinMs = 60_000
 
 /** A PostgreSQL of a test file's own, on loopback. It refuses to run as root, so then it runs as the account of its package. */
-export async function openPostgres(): Promise<Postgres> {
+export async function openPostgres(tls?: { readonly cert: string; readonly key: string }): Promise<Postgres> {
   const programs = programsDir()
   const dir = mkdtempSync(join(tmpdir(), 'bell-postgres-'))
   const password = join(dir, 'password')
   writeFileSync(password, 'harbour')
+  const files = tls ? [join(dir, 'server.pem'), join(dir, 'server-key.pem')] : []
+  for (const [at, file] of files.entries()) writeFileSync(file, at === 0 ? tls!.cert : tls!.key, { mode: 0o600 })
+  const secure = tls ? ['-c', 'ssl=on', '-c', `ssl_cert_file=${files[0]}`, '-c', `ssl_key_file=${files[1]}`] : []
   const isRoot = process.getuid?.() === 0
   if (isRoot) {
     const idOf = (flag: string) => Number(execFileSync('id', [flag, 'postgres'], { encoding: 'utf8' }))
     const [uid, gid] = [idOf('-u'), idOf('-g')]
     chmodSync(dir, 0o700)
-    for (const path of [dir, password]) chownSync(path, uid, gid)
+    for (const path of [dir, password, ...files]) chownSync(path, uid, gid)
   }
   const command = (name: string, args: readonly string[]): [string, string[]] => {
     const program = join(programs, name)
@@ -67,7 +70,19 @@ export async function openPostgres(): Promise<Postgres> {
   }
   const start = async () => {
     child = spawn(
-      ...command('postgres', ['-D', data, '-h', '127.0.0.1', '-p', String(port), '-k', dir, '-c', 'fsync=off']),
+      ...command('postgres', [
+        '-D',
+        data,
+        '-h',
+        '127.0.0.1',
+        '-p',
+        String(port),
+        '-k',
+        dir,
+        '-c',
+        'fsync=off',
+        ...secure,
+      ]),
       how,
     )
     for (const giveUpAt = Date.now() + readyWithinMs; ; await wait(50)) {

@@ -78,6 +78,8 @@ export function withSecrets(text: string, kept: string | undefined): string {
   return kept !== undefined && text.includes(hiddenSecret) && text === withoutSecrets(kept) ? kept : text
 }
 
+type Found = { readonly address: string; readonly family: number }
+
 /**
  * The very address that is connected to, so that nothing is resolved again after it was looked at.
  * @throws {SourceFault} for a host that has none, or one that may not be called
@@ -89,12 +91,14 @@ export async function resolved(
 ): Promise<{ readonly ip: string; readonly isPrivate: boolean }> {
   try {
     guard.check(new URL(`https://${host.includes(':') ? `[${host}]` : host}`))
-    const ip = await new Promise<string>((done, fail) => {
-      const answer = (error: NodeJS.ErrnoException | null, address: string | { address: string }[]) =>
-        error ? fail(error) : done(typeof address === 'string' ? address : (address[0]?.address ?? ''))
+    const all = await new Promise<Found[]>((done, fail) => {
+      const answer = (error: NodeJS.ErrnoException | null, found: string | Found[], family = 0) =>
+        error ? fail(error) : done(typeof found === 'string' ? [{ address: found, family }] : found)
       const look = guard.lookup ?? (lookup as NonNullable<AddressGuard['lookup']>)
-      look(host, {}, answer as never)
+      look(host, { all: true }, answer as never)
     })
+    // Where both are there, the older way leads everywhere.
+    const ip = (all.find(({ family }) => family === 4) ?? all[0])?.address ?? ''
     return { ip, isPrivate: isGuarded(ip) }
   } catch (error) {
     throw socketFault(error, place) ?? new SourceFault(`cannot be reached at ${place}: ${(error as Error).message}`)

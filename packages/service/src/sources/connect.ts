@@ -1,3 +1,4 @@
+import { isIP } from 'node:net'
 import type { AddressGuard } from '../gateways/address-guard.ts'
 import { databaseAddress, resolved } from './address.ts'
 import { SourceFault } from './fault.ts'
@@ -28,7 +29,7 @@ export async function connect(
     ? {
         rejectUnauthorized: true,
         verifyIdentity: true,
-        servername: host,
+        ...(isIP(host) === 0 ? { servername: host } : {}),
         ca: [...trusted, ...(ca === undefined ? [] : [ca])],
       }
     : undefined

@@ -1,3 +1,4 @@
+import { connect as connectSocket, isIP } from 'node:net'
 import { type Connection, createConnection, type FieldPacket } from 'mysql2'
 import type { DatabaseAddress } from './address.ts'
 import { answerWithinMs, SourceFault, socketFault } from './fault.ts'
@@ -14,12 +15,18 @@ const binaryCharset = 63
 
 /** @throws {SourceFault} */
 export async function mysqlConnection(
-  { user, password, database, port }: DatabaseAddress,
+  { host, user, password, database, port }: DatabaseAddress,
   { ip, ssl, place }: { readonly ip: string; readonly ssl: object | undefined; readonly place: string },
 ): Promise<SqlConnection> {
+  if (ssl && isIP(host) !== 0)
+    throw new SourceFault(
+      `is at ${place}, and a certificate is verified by a name: say the host’s name, or put ?tls=off behind its address`,
+    )
   const connection = createConnection({
-    host: ip,
+    // By its name the certificate is verified; what is called is the address that was looked at.
+    host,
     port,
+    stream: () => connectSocket({ host: ip, port }),
     user,
     password,
     database,

@@ -14,6 +14,8 @@ export type PrivateServerOptions = {
   readonly memoryMb: number
   /** Statements for what else is to be in it at each start, such as the schema of somebody else’s tables. */
   readonly alsoSql?: readonly string[] | undefined
+  /** Further arguments of the program. */
+  readonly alsoArgs?: readonly string[] | undefined
   /** It ends when this process does, however that ends; by default it lives on after a SIGKILL, and is taken over. */
   readonly endsWithStarter?: boolean
   readonly log: Logger
@@ -160,6 +162,7 @@ export class PrivateServer {
         '--max-connections=500',
         `--innodb-buffer-pool-size=${this.#options.memoryMb}M`,
         '--innodb-log-file-size=256M',
+        ...(this.#options.alsoArgs ?? []),
         ...asRoot(),
       ],
       // A terminal's Ctrl-C goes to its whole process group; the database must outlive the service's last write.

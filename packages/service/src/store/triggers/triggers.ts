@@ -166,6 +166,7 @@ export const faultyTriggers = (reader: Reader, where: Where): Promise<{ name: st
     sql`select t.name, f.says as because
         from triggers t join firings f on f.no = (select max(l.no) from firings l where l.trigger_no = t.no)
         where t.app_no = ${where.appNo} and t.environment = ${where.environment} and t.enabled = true
-          and f.state = 'fault' and f.fired_at > utc_timestamp(3) - interval 1 day
+          -- Firings without a key say that a source is away, which it says by itself.
+          and f.state = 'fault' and f.key_text <> '' and f.fired_at > utc_timestamp(3) - interval 1 day
         order by t.name limit 20`,
   )
