@@ -51,7 +51,6 @@ export const triggers = [
     due_at datetime(3),
     index by_trigger (trigger_no, no),
     index by_key (trigger_no, key_hash, fired_at),
-    index by_due (state, due_at),
-    index by_age (fired_at)
+    index by_due (state, due_at)
   )`,
 ]

@@ -18,6 +18,7 @@ import { schedules } from './0017-schedules.ts'
 import { restraint } from './0018-restraint.ts'
 import { triggers } from './0019-triggers.ts'
 import { sources } from './0020-sources.ts'
+import { firingsByAge } from './0021-firings-by-age.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -43,4 +44,5 @@ export const migrations: readonly Migration[] = [
   { no: 18, name: 'restraint', statements: restraint },
   { no: 19, name: 'triggers', statements: triggers },
   { no: 20, name: 'sources', statements: sources },
+  { no: 21, name: 'firings-by-age', statements: firingsByAge },
 ]
