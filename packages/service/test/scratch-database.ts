@@ -2,6 +2,7 @@ import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { sql } from 'drizzle-orm'
+import { Intake } from '../src/intake/intake.ts'
 import { createApp, findApp, type Scope } from '../src/store/apps/apps.ts'
 import { Database } from '../src/store/database.ts'
 import { freePort, PrivateServer } from '../src/store/mariadb/private-server.ts'
@@ -48,6 +49,21 @@ export async function scratchApp(alsoSql: readonly string[] = []): Promise<Scrat
   await migrate(database)
   await createApp(database, { slug: 'ferries', name: 'Ferries', identifiers: {}, createdAt: new Date() })
   return { scratch, database, scope: { app: (await findApp(database, 'ferries'))!, environment: 'development' } }
+}
+
+/** Nothing is sent here: of intake only its ear for new work is needed. */
+export function deafIntake(database: Database): Intake {
+  const unused = {} as never
+  return new Intake({
+    database,
+    gateways: unused,
+    pace: unused,
+    keptDays: 0,
+    leaseMs: 0,
+    onAccepted: () => {},
+    prepareSoon: async () => undefined,
+    onHold: () => {},
+  })
 }
 
 /** A phone that may be rung, of a user if one is said. */

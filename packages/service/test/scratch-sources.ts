@@ -1,6 +1,5 @@
 import { type Connection, createConnection } from 'mysql2/promise'
 import { anywhere } from '../src/gateways/address-guard.ts'
-import { Intake } from '../src/intake/intake.ts'
 import { SourceLooks, type SourceParts } from '../src/sources/source-looks.ts'
 import { Sources } from '../src/sources/sources.ts'
 import type { Database } from '../src/store/database.ts'
@@ -8,7 +7,7 @@ import { makeLog } from '../src/telemetry/log.ts'
 import { Triggers } from '../src/triggers/triggers.ts'
 import { keptKeyring } from '../src/vault/keyring.ts'
 import { Vault } from '../src/vault/vault.ts'
-import { type ScratchApp, scratchApp } from './scratch-database.ts'
+import { deafIntake, type ScratchApp, scratchApp } from './scratch-database.ts'
 
 /** The ferry company’s own schema, which one account writes and another reads. */
 const ferries = [
@@ -45,20 +44,9 @@ export async function sourcesApp(dir: string): Promise<SourcesApp> {
     const parts: SourceParts = { database, vault, guard: anywhere, trusted: [], log: makeLog('silent') }
     const looks = new SourceLooks(parts)
     opened.push(looks)
-    const unused = {} as never
-    const intake = new Intake({
-      database,
-      gateways: unused,
-      pace: unused,
-      keptDays: 0,
-      leaseMs: 0,
-      onAccepted: () => {},
-      prepareSoon: async () => undefined,
-      onHold: () => {},
-    })
     const triggers = new Triggers({
       database,
-      intake,
+      intake: deafIntake(database),
       looks,
       keptDays: 0,
       hears: {

@@ -134,6 +134,33 @@ describe('an address that is polled', () => {
     await expect(refused).rejects.toThrow('hides its password, and is another address')
   })
 
+  test('sends no header that it keeps to another address than the one for which it was said', async () => {
+    answers = () => ({ body: departures({ no: 1 }) })
+    const { definition } = await one.sources.save(app.scope, 'board', polled(), 'test')
+    const before = asked.length
+    const elsewhere = address.replace('127.0.0.1', 'localhost')
+    const moved = one.sources.save(app.scope, 'board', { ...definition, url: elsewhere } as WrittenSource, 'test')
+    await expect(moved).rejects.toThrow('hides its value, and none is kept for this address')
+    const added = polled({ headers: { 'x-other': '•••' } })
+    await expect(one.sources.save(app.scope, 'board', added, 'test')).rejects.toThrow(
+      '/headers/x-other hides its value',
+    )
+    expect(asked).toHaveLength(before)
+  })
+
+  test('with a row nested without end leaves it out, and what nobody watches of another', async () => {
+    const deep = (levels: number) => `${'['.repeat(levels)}${']'.repeat(levels)}`
+    const body = (berth: number) =>
+      `{"departures": [{"no": 1, "berth": ${berth}}, {"no": 2, "berth": ${deep(2_000)}}, {"no": 3, "berth": ${berth}, "notes": ${deep(2_000)}, "pier": "x"}]}`
+    answers = () => ({ body: body(1) })
+    await one.sources.save(app.scope, 'board', polled({ watch: ['berth'] }), 'test')
+    await listen('board', undefined, { berth: 'row.berth' })
+    answers = () => ({ body: body(2) })
+    await look('board')
+    expect((await states()).sort()).toEqual(['1 rung', '3 rung'])
+    expect((await source('board')).leftOut).toBe('1 row left out; the first has a row nested more than 32 levels deep')
+  })
+
   test('is not called in a private network without the operator’s leave, by name or by number', async () => {
     const given = { etag: undefined, guard: publicOnly, trusted: [] }
     for (const url of [address, 'http://localhost:1/', 'http://[::ffff:127.0.0.1]:1/', 'http://169.254.169.254/'])
@@ -146,25 +173,50 @@ describe('an expression of a developer over what strangers sent', () => {
   test('that would never end is stopped, and the next is answered', async () => {
     const own = new Expressions()
     try {
-      const forever = own.evaluate('($f := function($n) { $f($n + 1) }; $f(0))', '{}')
-      const pattern = own.evaluate('$match(text, /^(a+)+$/)', JSON.stringify({ text: `${'a'.repeat(40)}b` }))
-      const after = own.evaluate('text', '{"text": "fine"}')
+      const forever = own.evaluate('($f := function($n) { $f($n + 1) }; $f(0))', '{}', 1)
+      const pattern = own.evaluate('$match(text, /^(a+)+$/)', JSON.stringify({ text: `${'a'.repeat(40)}b` }), 1)
+      const after = own.evaluate('text', '{"text": "fine"}', 1)
       await expect(forever).rejects.toThrow(/took longer than 2 seconds|broke off|stack/i)
       await expect(pattern).rejects.toThrow('took longer than 2 seconds, and was stopped')
       expect(await after).toBe('fine')
     } finally {
-      await own.close()
+      own.close()
+    }
+  })
+
+  test('of one source waits for those of others one turn each, and not without end', async () => {
+    const own = new Expressions()
+    try {
+      const ended: string[] = []
+      const ask = (name: string, lane: number, text = '1') =>
+        own.evaluate(text, '{}', lane).then(
+          () => ended.push(name),
+          (error: Error) => ended.push(error.name),
+        )
+      const slow = Array.from({ length: 4 }, (_, n) =>
+        ask(`slow ${n}`, 1, '$map([1..60000], function($n) { $sqrt($n) })[0]'),
+      )
+      const quick = ask('quick', 2)
+      await Promise.all([...slow, quick])
+      // The one that is under way, and one turn of the other.
+      expect(ended.indexOf('quick')).toBeLessThanOrEqual(2)
+      const many = Array.from({ length: 25 }, () => ask('waited', 3))
+      await Promise.all(many)
+      expect(ended.filter((name) => name === 'ExpressionsBusy').length).toBeGreaterThanOrEqual(4)
+      expect(ended.filter((name) => name === 'waited').length).toBeGreaterThanOrEqual(20)
+    } finally {
+      own.close()
     }
   })
 
   test('that takes all memory ends its process and nothing else', async () => {
     const own = new Expressions()
     try {
-      const huge = own.evaluate('$string([1..10000000].{"a": $string($)})', '{}')
+      const huge = own.evaluate('$string([1..10000000].{"a": $string($)})', '{}', 1)
       await expect(huge).rejects.toThrow('took more memory than it may have')
-      expect(await own.evaluate('1 + 1', '{}')).toBe(2)
+      expect(await own.evaluate('1 + 1', '{}', 1)).toBe(2)
     } finally {
-      await own.close()
+      own.close()
     }
   })
 
@@ -172,10 +224,10 @@ describe('an expression of a developer over what strangers sent', () => {
     const own = new Expressions()
     try {
       for (const text of ['process.env', 'constructor.constructor("return process")()', '$$.__proto__.constructor'])
-        expect(await own.evaluate(text, '{}').catch(() => null)).toBeNull()
-      expect(await own.evaluate('$lookup($$, "a")', '{"a": 1}')).toBe(1)
+        expect(await own.evaluate(text, '{}', 1).catch(() => null)).toBeNull()
+      expect(await own.evaluate('$lookup($$, "a")', '{"a": 1}', 1)).toBe(1)
     } finally {
-      await own.close()
+      own.close()
     }
   })
 })
@@ -220,6 +272,15 @@ describe('a segment', () => {
     await look('regulars')
     expect((await source('regulars')).note).toBe('took in 2 rows anew: regulars is version 2 now, and was version 1')
     expect(await firings()).toHaveLength(2)
+  })
+
+  test('whose rule cannot be used any more is said, as what it is', async () => {
+    const where = { appNo: app.scope.app.no, environment: app.scope.environment }
+    await saveSegment(app.database, where, { name: 'broken', rule: 'user.nothing ==', note: null, madeBy: 'test' })
+    await one.sources.save(app.scope, 'broken', { kind: 'segment', segment: 'broken' }, 'test')
+    expect((await source('broken')).fault).toBe('reads the segment broken, whose rule cannot be used')
+    const tried = await one.sources.try(app.scope, 'broken')
+    expect(tried.says).toBe('broken reads the segment broken, whose rule cannot be used')
   })
 
   test('that there is not is said', async () => {

@@ -71,9 +71,9 @@ test('a PostgreSQL table shows its columns with their types', async () => {
     'Vessel text',
     'delay number',
     'late boolean',
-    'departs moment',
+    'departs timestamp',
     'seal binary',
-    'seen moment',
+    'seen timestamp',
   ])
   expect(tried.rows[0]).toEqual({
     id: 101,

@@ -214,9 +214,7 @@ describe('what stands in a table', () => {
     )
     await look()
     expect(await states()).toEqual(['101 rung'])
-    expect((await source()).leftOut).toBe(
-      '1 rows are left out; the first has a row whose id is NULL, so that it has no key',
-    )
+    expect((await source()).leftOut).toBe('1 row left out; the first has a row whose id is NULL, so that it has no key')
     await app.run('delete from sailings where id is null')
     await look()
     expect((await source()).leftOut).toBeNull()
@@ -303,6 +301,15 @@ describe('a table by cursor', () => {
     expect(found).toEqual({ all: 12_000, different: 12_000 })
   })
 
+  test('refuses in words a fraction that it could not say again to the last digit', async () => {
+    await app.run('alter table bookings modify no decimal(20, 2) not null')
+    await save({ ...bookings } as WrittenSource, 'bookings')
+    expect((await source('bookings')).fault).toContain('has a cursor with the value 900719925474099')
+    await app.run(`update bookings set no = 1.5`)
+    await save({ ...bookings } as WrittenSource, 'bookings')
+    expect((await source('bookings')).fault).toBeNull()
+  })
+
   test('refuses in words a cursor that is a text', async () => {
     await save({ ...bookings, cursor: 'id' } as WrittenSource, 'bookings')
     expect((await source('bookings')).fault).toBe(
@@ -364,7 +371,7 @@ describe('a source that is not as it was', () => {
     await app.run('update sailings set delay = 40 where id = 101')
     await app.database.change(sql`update sources set looked_at = looked_at - interval 2 hour`)
     await look()
-    expect((await source()).note).toBe('nobody had looked for 2 hours; 1 rows had changed')
+    expect((await source()).note).toBe('nobody had looked for 2 hours; 1 row had changed')
     expect((await firings()).map(({ state }) => state).sort()).toEqual(['dropped', 'rung'])
     expect((await firings()).find(({ state }) => state === 'dropped')?.says).toContain('it was found late')
   })
@@ -403,6 +410,31 @@ describe('whatever dies', () => {
       sql`select count(*) as ${sql.identifier('all')}, count(distinct json_value(event, '$.key')) as different from trigger_events`,
     )
     expect(found).toEqual({ all: 3_000, different: 3_000 })
+  })
+
+  test('a process that stops gives back what it was looking at, at once, with its state as it was', async () => {
+    await save()
+    await listen()
+    const { no, shape } = await source()
+    const definition = {
+      ...compared,
+      table: undefined,
+      select: `select id, sleep(8) as delay, status, berth from sailings`,
+    }
+    await app.database.change(sql`update sources set definition = ${JSON.stringify(definition)} where no = ${no}`)
+    const stopping = app.process()
+    const looking = stopping.looks.lookAt(no)
+    for (let waits = 0; waits < 100; waits++) {
+      const [row] = await app.database.rows<{ lease: Buffer | null }>(sql`select lease from sources where no = ${no}`)
+      if (row?.lease) break
+      await new Promise((done) => setTimeout(done, 20))
+    }
+    await stopping.looks.close()
+    await looking
+    const [left] = await app.database.rows<{ lease: Buffer | null; fault: string | null; shape: Buffer }>(
+      sql`select lease, fault, shape from sources where no = ${no}`,
+    )
+    expect(left).toEqual({ lease: null, fault: null, shape })
   })
 
   test('a look that was taken over by another stores nothing more', async () => {
@@ -470,6 +502,16 @@ describe('a firing that waits', () => {
   })
 })
 
+test('one whose secrets no master key opens any more is shown, and mended by saying them anew', async () => {
+  await save()
+  await app.database.change(sql`update sources set sealed = reverse(sealed)`)
+  await look()
+  expect((await source()).fault).toBe('has an address that cannot be opened with the master keys that are there')
+  expect((await one.sources.show(await source())).definition.url).toBeUndefined()
+  await save()
+  expect((await source()).fault).toBeNull()
+})
+
 describe('a trial', () => {
   test('of a source shows columns with their types, and rows', async () => {
     await save()
@@ -480,7 +522,7 @@ describe('a trial', () => {
       'delay number',
       'status text',
       'berth number',
-      'departs moment',
+      'departs timestamp',
       'cancelled boolean',
       'note text',
       'seal binary',

@@ -1,14 +1,13 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import type { TriggerDefinition } from '@zbell/core/triggers'
 import { sql } from 'drizzle-orm'
-import { Intake } from '../src/intake/intake.ts'
 import { Database } from '../src/store/database.ts'
 import { DatabaseUnavailable } from '../src/store/errors.ts'
 import { freePort } from '../src/store/mariadb/private-server.ts'
 import { storeOccurrences } from '../src/store/people/occurrences.ts'
 import { forgetFirings } from '../src/store/triggers/firings.ts'
 import { Triggers } from '../src/triggers/triggers.ts'
-import { addDevice, type ScratchApp, scratchApp } from './scratch-database.ts'
+import { addDevice, deafIntake, type ScratchApp, scratchApp } from './scratch-database.ts'
 
 let app: ScratchApp
 let failed: string[] = []
@@ -35,21 +34,10 @@ beforeEach(async () => {
 
 /** As a process has them. Nothing is sent here: of intake only its ear for new work is needed. */
 function process(database: Database): Triggers {
-  const unused = {} as never
-  const intake = new Intake({
-    database,
-    gateways: unused,
-    pace: unused,
-    keptDays: 0,
-    leaseMs: 0,
-    onAccepted: () => {},
-    prepareSoon: async () => undefined,
-    onHold: () => {},
-  })
   return new Triggers({
     database,
-    intake,
-    looks: unused,
+    intake: deafIntake(database),
+    looks: {} as never,
     keptDays: 0,
     hears: { fired: () => {}, failed: (trigger) => failed.push(trigger) },
   })

@@ -59,7 +59,7 @@ const own: { readonly [Name in RouteName]?: readonly ProblemCode[] } = {
   saveSource: [],
   deleteSource: ['unknown-source', 'source-in-use'],
   trySource: ['unknown-source'],
-  takeIncoming: ['unknown-address', 'signature-refused', 'invalid-request', 'body-too-large'],
+  takeIncoming: ['unknown-address', 'signature-refused', 'invalid-request', 'body-too-large', 'too-many-requests'],
   readTrigger: ['unknown-trigger'],
   changeTrigger: ['unknown-trigger'],
   deleteTrigger: ['unknown-trigger'],

@@ -43,11 +43,17 @@ const table = z
     message: 'belongs to by: cursor',
   })
 
+/** Visible characters, spaces and tabs (RFC 9110 §5.5); or the dots that stand for the value that is kept. */
+const headerValue = z
+  .string()
+  .max(4_000)
+  .regex(/^(?:[\t\x20-\x7e]*|•••)$/, 'has a character that no header may have')
+
 const poll = z.strictObject({
   kind: z.literal('poll'),
   url: url.describe('An https address that answers JSON; kept sealed. The one that is kept when left out.'),
   headers: z
-    .record(z.string().regex(/^[!#$%&'*+.^_`|~0-9A-Za-z-]{1,100}$/), z.string().max(4_000))
+    .record(z.string().regex(/^[!#$%&'*+.^_`|~0-9A-Za-z-]{1,100}$/), headerValue)
     .refine((all) => Object.keys(all).length <= 20, 'has more than 20 headers')
     .optional()
     .describe('Kept sealed.'),

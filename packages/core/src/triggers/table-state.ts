@@ -13,6 +13,7 @@ export const tableLimits = Object.freeze({
   keyChars: 200,
   textChars: 4_000,
   rowChars: 16_000,
+  depth: 32,
   pages: 256,
 })
 
@@ -109,7 +110,7 @@ export class TableLook {
 
   #cells(row: Row): unknown[] {
     if (this.#watched) return this.#watched.map((column) => keptCell(row[column] ?? null))
-    return [{ json: sorted(row) }]
+    return [{ json: ordered(row) }]
   }
 
   /** A page as text. Equal texts are equal rows: nothing in it depends on the order in which they were read. */
@@ -173,7 +174,7 @@ type KeptCell =
 
 function keptCell(cell: Cell): KeptCell {
   if (cell instanceof Date) return { at: cell.toISOString() }
-  if (typeof cell === 'object' && cell !== null) return { json: sorted(cell) }
+  if (typeof cell === 'object' && cell !== null) return { json: ordered(cell) }
   if (typeof cell === 'string' && cell.length > tableLimits.textChars)
     // A change behind the cut is a change as well.
     return { cut: cutText(cell), of: `${cell.length} ${digestOf(cell)}` }
@@ -186,7 +187,17 @@ function cellOf(kept: KeptCell): Cell {
   return 'cut' in kept ? kept.cut : (kept.json as Cell)
 }
 
-/** Members in one order, whatever order they came in. */
+/** Whether something is nested deeper than anybody means, so that whoever goes down into it would not come back. */
+export const isNestedTooDeep = (value: unknown, level = 0): boolean =>
+  level > tableLimits.depth ||
+  (typeof value === 'object' && value !== null && Object.values(value).some((own) => isNestedTooDeep(own, level + 1)))
+
+/** As it is kept: members in one order, whatever order they came in. @throws {TableRefused} */
+function ordered(value: unknown): unknown {
+  if (isNestedTooDeep(value)) throw new TableRefused(`has a row nested more than ${tableLimits.depth} levels deep`)
+  return sorted(value)
+}
+
 function sorted(value: unknown): unknown {
   if (typeof value === 'string') return cutText(value)
   if (Array.isArray(value)) return value.map(sorted)

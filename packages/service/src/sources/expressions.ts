@@ -9,6 +9,13 @@ const beginsWithinMs = 20_000
 /** Its answer, as JSON. */
 const mostChars = 8_388_608
 const memoryMb = 128
+/** Of one source so many wait at most. */
+const mostWaiting = 20
+
+/** More of a source waits already than may. */
+export class ExpressionsBusy extends Error {
+  override readonly name = 'ExpressionsBusy'
+}
 
 /** What the process runs: one expression over one text after the other. It has no way out but its answer. */
 const program = `
@@ -27,23 +34,55 @@ process.on('message', async ({ expression, input }) => {
 process.send({ ready: true })`
 
 type Answer = { readonly ready?: true; readonly text?: string; readonly fault?: string }
+type Job = { readonly expression: string; readonly input: string; readonly done: (answer: Promise<unknown>) => void }
 
 /**
  * A process of its own for JSONata that an app’s developer wrote over what strangers sent. An expression, or a pattern in it,
  * that would never end is stopped with it; one that takes all memory ends it, where it would end a thread’s whole process.
+ * Sources take turns, so that one whose expression is slow costs each other one of its turns, and not all of them.
  */
 export class Expressions {
   #child: ChildProcess | undefined
-  #last: Promise<unknown> = Promise.resolve()
+  /** What waits, by source; whoever is first is next. */
+  readonly #lanes = new Map<number, Job[]>()
+  #isWorking = false
 
   /**
    * @param input JSON
+   * @param lane the source
    * @throws {SourceFault} in words that go on from the expression’s name
+   * @throws {ExpressionsBusy}
    */
-  evaluate(expression: string, input: string): Promise<unknown> {
-    const answer = this.#last.then(() => this.#evaluate(expression, input))
-    this.#last = answer.catch(() => {})
-    return answer
+  evaluate(expression: string, input: string, lane: number): Promise<unknown> {
+    const waiting = this.#lanes.get(lane) ?? []
+    if (waiting.length >= mostWaiting)
+      return Promise.reject(new ExpressionsBusy(`more than ${mostWaiting} messages wait for its expression`))
+    this.#lanes.set(lane, waiting)
+    return new Promise((done) => {
+      waiting.push({ expression, input, done })
+      if (!this.#isWorking) void this.#work()
+    })
+  }
+
+  /** One after the other, until nothing waits. Never throws: each hears of its own. */
+  async #work(): Promise<void> {
+    this.#isWorking = true
+    for (let next = this.#next(); next; next = this.#next()) {
+      const answer = this.#evaluate(next.expression, next.input)
+      next.done(answer)
+      await answer.catch(() => {}) // Whoever asked hears of it.
+    }
+    this.#isWorking = false
+  }
+
+  /** Of the source that has waited longest; behind the others it waits for its next turn. */
+  #next(): Job | undefined {
+    for (const [lane, [first, ...rest]] of this.#lanes) {
+      this.#lanes.delete(lane)
+      if (rest.length > 0) this.#lanes.set(lane, rest)
+      return first
+    }
+    return undefined
   }
 
   async #evaluate(expression: string, input: string): Promise<unknown> {
@@ -69,6 +108,7 @@ export class Expressions {
     child.unref()
     child.channel?.unref()
     this.#child = child
+    // Whoever waits for its answer hears that it has ended.
     child.on('error', () => {})
     child.once('exit', () => {
       if (this.#child === child) this.#child = undefined

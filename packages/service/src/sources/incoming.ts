@@ -7,6 +7,7 @@ import { invalid, Problem } from '../problems/problem.ts'
 import { findAppByNo } from '../store/apps/apps.ts'
 import { storeOccurrences } from '../store/people/occurrences.ts'
 import { keepSamples, type SourceRow, sourceOfAddress } from '../store/sources/sources.ts'
+import { ExpressionsBusy } from './expressions.ts'
 import { SourceFault } from './fault.ts'
 import { openSecrets } from './secrets.ts'
 import type { SourceLooks, SourceParts } from './source-looks.ts'
@@ -64,12 +65,13 @@ export class Incoming {
     keep: readonly unknown[],
   ): Promise<Parameters<typeof storeOccurrences>[2]> {
     try {
-      const answer = await this.#looks.expressions.evaluate(occurrences, text)
+      const answer = await this.#looks.expressions.evaluate(occurrences, text, source.no)
       const all = answer === null ? [] : Array.isArray(answer) ? answer : [answer]
       if (all.length > mostMade) throw new SourceFault(`makes ${all.length} occurrences; ${mostMade} at most`)
       const own = idOf(headers, text)
       return all.map((one, at) => occurrenceOf(one, at, source.name, own))
     } catch (error) {
+      if (error instanceof ExpressionsBusy) throw new Problem('too-many-requests', `Of this source ${error.message}.`)
       if (!(error instanceof SourceFault)) throw error
       // What came is kept all the same, so that the expression can be mended by it.
       await this.#parts.database.transact((tx) => keepSamples(tx, source.no, keep))

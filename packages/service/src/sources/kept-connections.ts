@@ -33,6 +33,12 @@ export class KeptConnections {
     return connection
   }
 
+  #hangUp(no: number): void {
+    this.#kept.get(no)?.connection.hangUp()
+    this.#kept.delete(no)
+  }
+
+  /** Breaks one off. */
   drop(no: number): void {
     this.#kept.get(no)?.connection.destroy()
     this.#kept.delete(no)
@@ -41,11 +47,11 @@ export class KeptConnections {
   /** Hangs up where nobody has looked for a while: another process may, or nobody any more. */
   dropIdle(isInUse: (no: number) => boolean): void {
     const now = Date.now()
-    for (const [no, { usedMs }] of this.#kept) if (now - usedMs > idleMs && !isInUse(no)) this.drop(no)
+    for (const [no, { usedMs }] of this.#kept) if (now - usedMs > idleMs && !isInUse(no)) this.#hangUp(no)
   }
 
   close(): void {
-    for (const no of [...this.#kept.keys()]) this.drop(no)
+    for (const no of [...this.#kept.keys()]) this.#hangUp(no)
   }
 }
 

@@ -2,7 +2,16 @@ import { type CursorState, cursorAt, readFrom, type TableSource, takeRows } from
 import type { Database } from '../store/database.ts'
 import { countFound, endLook, keepState, leaveFound, readState, stillHeld } from '../store/sources/looks.ts'
 import { type FoundRow, keptFound } from './found.ts'
-import { differing, everySecondsOf, type Looking, mostWaiting, noteOfLate, packed, unpacked } from './looking.ts'
+import {
+  differing,
+  everySecondsOf,
+  type Looking,
+  mostWaiting,
+  noteOfLate,
+  packed,
+  rowsText,
+  unpacked,
+} from './looking.ts'
 import { overlapMs, type Place, type TableReader } from './table-reader.ts'
 
 /** So many rows are read by cursor at a time, and so many changes go in a transaction. */
@@ -69,7 +78,7 @@ export async function lookByCursor(
         await endLook(tx, held, {
           everySeconds: isEnd ? everySeconds : 1,
           ...(late > 0 && found > 0 ? { note: noteOfLate(late, found) } : {}),
-          ...(leftOut > 0 ? { leftOut: `${leftOut} rows have no key, or one too long` } : {}),
+          ...(leftOut > 0 ? { leftOut: `${rowsText(leftOut)} left out: without a key, or with one too long` } : {}),
         })
     })
     if (isEnd || isEnough || signal.aborted) return

@@ -9,6 +9,8 @@ import type { ColumnTypes } from './table-reader.ts'
 /** A source whose triggers are so far behind waits for them. */
 export const mostWaiting = 20_000
 
+export const rowsText = (count: number): string => `${count.toLocaleString('en')} ${count === 1 ? 'row' : 'rows'}`
+
 /** A look that is under way. */
 export type Looking = {
   readonly held: HeldSource
@@ -43,7 +45,7 @@ export function differing(was: ColumnTypes | null, is: ColumnTypes): string | un
 }
 
 export const noteOfLate = (seconds: number, found: number): string =>
-  `nobody had looked for ${durationText(seconds)}; ${found.toLocaleString('en')} rows had changed`
+  `nobody had looked for ${durationText(seconds)}; ${rowsText(found)} had changed`
 
 function durationText(seconds: number): string {
   if (seconds < 120) return `${seconds} seconds`

@@ -68,7 +68,8 @@ export async function mysqlConnection(
     begin: () => say('start transaction with consistent snapshot, read only'),
     end: () => say('rollback'),
     each: (text, values, take) => each(connection, text, values, take, failed),
-    close: () => new Promise((done) => connection.end(() => done())),
+    // Whether the server hears it does not matter any more.
+    hangUp: () => connection.end(() => {}),
     destroy: () => connection.destroy(),
   }
 }
@@ -116,7 +117,7 @@ function columnOf({ name, columnType, type, columnLength, characterSet }: FieldP
   if (code === bits) return columnLength === 1 ? of('boolean') : of('binary')
   if (whole.has(code)) return { name, type: 'number', isWhole: true }
   if (fractions.has(code)) return of('number')
-  if (moments.has(code)) return of('moment')
+  if (moments.has(code)) return of('timestamp')
   if (code === geometry || (blobs.has(code) && characterSet === binaryCharset)) return of('binary')
   return of('text')
 }

@@ -25,7 +25,13 @@ export async function poll(
     etag,
     guard,
     trusted,
-  }: { readonly etag: string | undefined; readonly guard: AddressGuard; readonly trusted: readonly string[] },
+    signal,
+  }: {
+    readonly etag: string | undefined
+    readonly guard: AddressGuard
+    readonly trusted: readonly string[]
+    readonly signal?: AbortSignal | undefined
+  },
 ): Promise<Polled> {
   const address = new URL(url)
   const place = address.host
@@ -39,6 +45,7 @@ export async function poll(
         ...(etag === undefined ? {} : { 'if-none-match': etag }),
       },
       lookup: guard.lookup,
+      signal,
       ca: [...trusted, ...(ca === undefined ? [] : [ca])],
     })
     const { statusCode = 0 } = answer

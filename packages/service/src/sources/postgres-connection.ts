@@ -7,8 +7,8 @@ import type { Column, ColumnType, RawValue, SqlConnection } from './sql-connecti
 const types = new Map<number, ColumnType>([
   [16, 'boolean'],
   ...[20, 21, 23, 26, 700, 701, 1700].map((oid) => [oid, 'number'] as const),
-  [1114, 'moment'],
-  [1184, 'moment'],
+  [1114, 'timestamp'],
+  [1184, 'timestamp'],
   [17, 'binary'],
 ])
 const whole = new Set([20, 21, 23, 26])
@@ -79,7 +79,8 @@ export async function postgresConnection(
         }
       }
     },
-    close: () => client.end(),
+    // Whether the server hears it does not matter any more.
+    hangUp: () => void client.end().catch(() => {}),
     destroy: () => {
       const { connection } = client as unknown as { connection: { stream: { destroy(): void } } }
       connection.stream.destroy()

@@ -1,4 +1,6 @@
+import { RuleRefused } from '@zbell/core/rules'
 import {
+  isNestedTooDeep,
   keyOfRow,
   type PollSource,
   pageOfKey,
@@ -14,7 +16,7 @@ import type { Logger } from 'pino'
 import type { AddressGuard } from '../gateways/address-guard.ts'
 import { findAppByNo } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
-import { DatabaseUnavailable } from '../store/errors.ts'
+import { DatabaseUnavailable, TooSlow } from '../store/errors.ts'
 import { readyRule } from '../store/rules/ready-rule.ts'
 import { rulePeople } from '../store/rules/rule-members.ts'
 import { searchRule } from '../store/rules/rule-search.ts'
@@ -46,7 +48,7 @@ import { lookByCursor } from './look-by-cursor.ts'
 import { everySecondsOf, type Looking, mostWaiting, unpacked } from './looking.ts'
 import { poll, rowsOf } from './poll.ts'
 import { openSecrets } from './secrets.ts'
-import { boundedRow } from './sql-connection.ts'
+import { boundedRow, isWithinBounds } from './sql-connection.ts'
 import { storeLook } from './store-look.ts'
 import { type ColumnTypes, TableReader } from './table-reader.ts'
 
@@ -137,9 +139,12 @@ export class SourceLooks {
     const connection = await connect(url, { ca: source.ca, guard, trusted })
     try {
       await connection.begin()
-      return await work(new TableReader(connection, source))
-    } finally {
+      const found = await work(new TableReader(connection, source))
+      connection.hangUp()
+      return found
+    } catch (error) {
       connection.destroy()
+      throw error
     }
   }
 
@@ -187,10 +192,13 @@ export class SourceLooks {
         this.#parts.looked?.(source.definition.kind, 'fine')
       } catch (error) {
         if (error instanceof LookLost || error instanceof DatabaseUnavailable) throw error
+        if (this.#isClosed) throw new LookLost('the service stops')
         await this.#failed(held, source, error)
       }
     } catch (error) {
       this.#connections.drop(held.no)
+      // Whoever is there next need not wait until the lease runs out.
+      if (this.#isClosed) await leaveLook(database, held, 0).catch(() => {})
       if (error instanceof LookLost || error instanceof DatabaseUnavailable)
         log.debug({ err: error, source: held.no }, 'a look at a source was given up')
       else log.error({ err: error, source: held.no }, 'a source could not be looked at, by a fault of ours')
@@ -248,8 +256,7 @@ export class SourceLooks {
       }
       await connection.end()
     } catch (error) {
-      if (signal.aborted && !this.#isClosed) throw new SourceFault(`took longer than ${longestLookMs / 1_000} seconds`)
-      throw signal.aborted ? new LookLost('the service stops') : error
+      throw signal.aborted ? new SourceFault(`took longer than ${longestLookMs / 1_000} seconds`) : error
     } finally {
       signal.removeEventListener('abort', stop)
     }
@@ -257,12 +264,12 @@ export class SourceLooks {
 
   async #lookAtAnswer(looking: Looking, definition: PollSource): Promise<void> {
     const { database, guard, trusted } = this.#parts
-    const { held, source, secrets } = looking
+    const { held, source, secrets, signal } = looking
     const everySeconds = everySecondsOf(definition)
     const kept = source.taken ? await readState(database, source.no) : null
     const { etag } = kept === null ? { etag: undefined } : (JSON.parse(kept.toString('utf8')) as { etag?: string })
     const address = { url: secrets.url ?? '', headers: secrets.headers ?? {}, ca: definition.ca }
-    const answer = await poll(address, { etag, guard, trusted })
+    const answer = await poll(address, { etag, guard, trusted, signal })
     if (answer.is === 'same') {
       await database.transact(async (tx) => {
         await stillHeld(tx, held)
@@ -270,14 +277,16 @@ export class SourceLooks {
       })
       return
     }
-    const rows = await this.pickRows(definition, answer.text)
+    const rows = await this.pickRows(definition, answer.text, source.no)
     const look = new TableLook(definition.key, definition.watch)
     const whole = new Map<string, Row>()
     const wanted = [...definition.key, ...(definition.watch ?? [])]
     for (const row of rows) {
       const own = { ...Object.fromEntries(wanted.map((name) => [name, null])), ...row } as Row
       look.see(own)
-      if (definition.watch) whole.set(keyOrText(own, definition.key), boundedRow(row as Row))
+      const bounded = definition.watch && !isNestedTooDeep(row) ? boundedRow(row as Row) : undefined
+      // Of a row that is too large or too deep there is what is watched of it.
+      if (bounded && isWithinBounds(bounded)) whole.set(keyOrText(own, definition.key), bounded)
     }
     const state = Buffer.from(JSON.stringify({ etag: answer.etag }))
     await storeLook(this.#parts.database, looking, look, {}, definition.watch && (async () => whole), (tx) =>
@@ -286,17 +295,21 @@ export class SourceLooks {
   }
 
   /** The rows of an answer. @throws {SourceFault} */
-  async pickRows({ rows }: PollSource, text: string): Promise<Record<string, unknown>[]> {
+  async pickRows({ rows }: PollSource, text: string, lane: number): Promise<Record<string, unknown>[]> {
     try {
       JSON.parse(text)
     } catch {
       throw new SourceFault(`answered what is not JSON: ${text.slice(0, 60)}`)
     }
+    return rowsOf(await this.#evaluated(rows, text, lane))
+  }
+
+  /** @throws {SourceFault} */
+  async #evaluated(rows: string, text: string, lane: number): Promise<unknown> {
     try {
-      return rowsOf(await this.expressions.evaluate(rows, text))
+      return await this.expressions.evaluate(rows, text, lane)
     } catch (error) {
-      if (error instanceof SourceFault && !error.message.startsWith('has an'))
-        throw new SourceFault(`has an expression “rows” that fails: ${error.message}`)
+      if (error instanceof SourceFault) throw new SourceFault(`has an expression “rows” that fails: ${error.message}`)
       throw error
     }
   }
@@ -321,11 +334,18 @@ export class SourceLooks {
     if (!found) throw new SourceFault(`reads the segment ${segment}, which there is not`)
     const app = await findAppByNo(database, where.appNo)
     if (!app) throw new SourceFault('belongs to an app that has gone')
-    const { term, context } = await readyRule(database, where, found.rule, Date.now(), {})
-    const bounded = database.bounded({ withinMs: segmentWithinMs })
-    const search = await searchRule(bounded, term, context)
-    const people = await rulePeople(bounded, { app, environment: where.environment }, search, limit)
-    return { people, version: found.version }
+    try {
+      const { term, context } = await readyRule(database, where, found.rule, Date.now(), {})
+      const bounded = database.bounded({ withinMs: segmentWithinMs })
+      const search = await searchRule(bounded, term, context)
+      const people = await rulePeople(bounded, { app, environment: where.environment }, search, limit)
+      return { people, version: found.version }
+    } catch (error) {
+      if (error instanceof RuleRefused) throw new SourceFault(`reads the segment ${segment}, whose rule cannot be used`)
+      if (error instanceof TooSlow)
+        throw new SourceFault(`took longer than ${segmentWithinMs / 1_000} seconds to find who is in ${segment}`)
+      throw error
+    }
   }
 
   /** Types of the columns of a source by name, so far as they are known: of all while it can be asked. */

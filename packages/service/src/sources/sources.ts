@@ -1,13 +1,12 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { toBase64url } from '@zbell/core'
-import { type IncomingSource, type SourceDefinition, TableRefused, watchedBy } from '@zbell/core/triggers'
+import { type IncomingSource, type SourceDefinition, watchedBy } from '@zbell/core/triggers'
 import { newSigningSecret, secretOf } from '@zbell/core/webhooks'
 import { AddressNotAllowed } from '../gateways/address-guard.ts'
 import { nodeCrypto } from '../gateways/node-crypto.ts'
 import { invalid, Problem } from '../problems/problem.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
-import { LookLost } from '../store/sources/looks.ts'
 import {
   countOtherSources,
   deleteSource,
@@ -16,6 +15,7 @@ import {
   saveSource,
   triggersReading,
 } from '../store/sources/sources.ts'
+import { SealBroken } from '../vault/vault.ts'
 import { databaseAddress, hiddenSecret, withoutSecrets, withSecrets } from './address.ts'
 import { SourceFault } from './fault.ts'
 import { poll } from './poll.ts'
@@ -71,7 +71,7 @@ export class Sources {
   }
 
   async show(row: SourceRow, secret?: string): Promise<ShownSource> {
-    const { url, headers, address } = openSecrets(this.#parts.vault, row)
+    const { url, headers, address } = this.#secretsIn(row)
     const definition: WrittenSource = {
       ...row.definition,
       ...(url === undefined ? {} : { url: withoutSecrets(url) }),
@@ -94,7 +94,7 @@ export class Sources {
     if ((await countOtherSources(database, where, name)) >= mostSources)
       throw invalid('/source', `would be one more than the ${mostSources} that an app may have`)
     const before = await findSource(database, where, name)
-    const kept: SourceSecrets = before?.definition.kind === written.kind ? openSecrets(vault, before) : {}
+    const kept: SourceSecrets = before?.definition.kind === written.kind ? this.#secretsIn(before) : {}
     const { secrets, made } = this.#secretsOf(written, kept)
     const { url: _url, headers: _headers, secrets: _secrets, ...definition } = written
     const place = { ...where, name }
@@ -109,6 +109,16 @@ export class Sources {
     const { no } = await this.need(scope, name)
     if (definition.kind !== 'incoming') await this.#firstLook(no)
     return this.show(await this.need(scope, name), made)
+  }
+
+  /** Nothing where no master key opens them any more: the source is shown, and mended by saying them anew. */
+  #secretsIn(row: SourceRow): SourceSecrets {
+    try {
+      return openSecrets(this.#parts.vault, row)
+    } catch (error) {
+      if (error instanceof SealBroken) return {}
+      throw error
+    }
   }
 
   async #firstLook(no: number): Promise<void> {
@@ -133,13 +143,7 @@ export class Sources {
       case 'poll': {
         const url = needUrl(written, kept)
         this.#checkPolled(url)
-        const headers = Object.fromEntries(
-          Object.entries(written.headers ?? {}).map(([name, value]) => [
-            name,
-            value === hiddenSecret ? (kept.headers?.[name] ?? value) : value,
-          ]),
-        )
-        return { secrets: { url, ...(written.headers === undefined ? {} : { headers }) } }
+        return { secrets: { url, ...headersOf(written, url, kept) } }
       }
       case 'segment':
         return { secrets: {} }
@@ -184,16 +188,14 @@ export class Sources {
     try {
       return { is: 'fine', says: null, ...(await this.#sampleOf(row)) }
     } catch (error) {
-      if (error instanceof SourceFault || error instanceof TableRefused)
-        return { is: 'fault', says: `${name} ${error.message}`, columns: [], rows: [] }
-      if (error instanceof LookLost) return { is: 'fault', says: error.message, columns: [], rows: [] }
+      if (error instanceof SourceFault) return { is: 'fault', says: `${name} ${error.message}`, columns: [], rows: [] }
       throw error
     }
   }
 
   async #sampleOf(row: SourceRow): Promise<Pick<TriedSource, 'columns' | 'rows'>> {
     const { definition } = row
-    const { url = '', headers = {} } = openSecrets(this.#parts.vault, row)
+    const { url = '', headers = {} } = this.#secretsIn(row)
     switch (definition.kind) {
       case 'table': {
         const { columns, rows } = await this.#looks.withReader(definition, url, (reader) => reader.sample())
@@ -202,7 +204,7 @@ export class Sources {
       case 'poll': {
         const { guard, trusted } = this.#parts
         const answer = await poll({ url, headers, ca: definition.ca }, { etag: undefined, guard, trusted })
-        const rows = answer.is === 'same' ? [] : await this.#looks.pickRows(definition, answer.text)
+        const rows = answer.is === 'same' ? [] : await this.#looks.pickRows(definition, answer.text, row.no)
         return { columns: fieldsOf(rows), rows: rows.slice(-3) }
       }
       case 'segment': {
@@ -232,6 +234,20 @@ function needUrl({ url }: WrittenSource, kept: SourceSecrets): string {
   if (url?.includes(hiddenSecret) && found === url)
     throw invalid('/url', 'hides its password, and is another address than the one that is kept: say the password')
   return found
+}
+
+/** A header that is kept goes where it went, and nowhere else: whoever may change an address must not learn it by that. */
+function headersOf({ headers }: WrittenSource, url: string, kept: SourceSecrets): Pick<SourceSecrets, 'headers'> {
+  if (headers === undefined) return {}
+  const isSamePlace = kept.url !== undefined && new URL(kept.url).origin === new URL(url).origin
+  const of = (name: string, value: string): string => {
+    if (value !== hiddenSecret) return value
+    const before = isSamePlace ? kept.headers?.[name] : undefined
+    if (before === undefined)
+      throw invalid(`/headers/${name}`, 'hides its value, and none is kept for this address: say it')
+    return before
+  }
+  return { headers: Object.fromEntries(Object.entries(headers).map(([name, value]) => [name, of(name, value)])) }
 }
 
 function incomingSecrets(

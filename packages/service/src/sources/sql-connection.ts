@@ -2,7 +2,7 @@ import type { Cell, Row } from '@zbell/core/triggers'
 import { cutText, tableLimits } from '@zbell/core/triggers'
 
 /** What a column holds, as rules see it. */
-export type ColumnType = 'number' | 'text' | 'moment' | 'boolean' | 'binary'
+export type ColumnType = 'number' | 'text' | 'timestamp' | 'boolean' | 'binary'
 
 export type Column = {
   readonly name: string
@@ -29,7 +29,8 @@ export type SqlConnection = {
     values: readonly RawValue[],
     take: (values: readonly RawValue[], columns: readonly Column[]) => void,
   ): Promise<readonly Column[]>
-  close(): Promise<void>
+  /** Says so to the server, and waits for nothing. */
+  hangUp(): void
   /** At once, whatever is under way. */
   destroy(): void
 }
@@ -45,7 +46,7 @@ export function cellOf(value: RawValue, { type }: Column): Cell {
     }
     case 'boolean':
       return Buffer.isBuffer(value) ? value.some((byte) => byte !== 0) : value === 't' || value === true || value === 1
-    case 'moment': {
+    case 'timestamp': {
       const moment = new Date(
         `${String(value)
           .replace(' ', 'T')
@@ -68,6 +69,8 @@ export const rowOf = (values: readonly RawValue[], columns: readonly Column[]): 
 /** A row that waits for triggers may take so many characters. */
 const rowChars = 32_000
 
+export const isWithinBounds = (row: Row): boolean => JSON.stringify(row).length <= rowChars
+
 /** A row with its long texts cut, so that what somebody wrote into a column costs no more than its place. */
 export function boundedRow(row: Row): Row {
   const cut = (most: number): Row =>
@@ -75,5 +78,5 @@ export function boundedRow(row: Row): Row {
       Object.entries(row).map(([name, cell]) => [name, typeof cell === 'string' ? cutText(cell, most) : cell]),
     )
   const bounded = cut(tableLimits.textChars)
-  return JSON.stringify(bounded).length <= rowChars ? bounded : cut(200)
+  return isWithinBounds(bounded) ? bounded : cut(200)
 }

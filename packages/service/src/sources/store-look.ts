@@ -13,7 +13,7 @@ import {
   storePage,
 } from '../store/sources/looks.ts'
 import { type FoundRow, keptFound } from './found.ts'
-import { differing, everySecondsOf, type Looking, noteOfLate, packed, unpacked } from './looking.ts'
+import { differing, everySecondsOf, type Looking, noteOfLate, packed, rowsText, unpacked } from './looking.ts'
 import type { ColumnTypes } from './table-reader.ts'
 
 /** So many changes, or pages, go in a transaction. */
@@ -82,7 +82,7 @@ export async function storeLook(
       everySeconds,
       ...(isFirst ? { columns: types } : {}),
       ...noteOf({ isFirst, wasTaken: source.taken, other, rows: look.rows, late, found }),
-      ...(leftOut ? { leftOut: `${leftOut.count} rows are left out; the first ${leftOut.says}` } : {}),
+      ...(leftOut ? { leftOut: `${rowsText(leftOut.count)} left out; the first ${leftOut.says}` } : {}),
     })
   })
 }
@@ -110,7 +110,7 @@ function noteOf(what: {
   readonly found: number
 }): { readonly note?: string } {
   const { isFirst, wasTaken, other, rows, late, found } = what
-  const count = `${rows.toLocaleString('en')} ${rows === 1 ? 'row' : 'rows'}`
+  const count = rowsText(rows)
   if (isFirst) return { note: wasTaken ? `took in ${count} anew: ${other}` : `took in ${count}` }
   return late > 0 ? { note: noteOfLate(late, found) } : {}
 }

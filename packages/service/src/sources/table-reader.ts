@@ -10,7 +10,7 @@ import {
   type TableSource,
 } from '@zbell/core/triggers'
 import { SourceFault } from './fault.ts'
-import { boundedRow, type Column, cellOf, type RawValue, rowOf, type SqlConnection } from './sql-connection.ts'
+import { boundedRow, type Column, type RawValue, rowOf, type SqlConnection } from './sql-connection.ts'
 
 /** Types of columns by name. */
 export type ColumnTypes = Readonly<Record<string, string>>
@@ -89,11 +89,11 @@ export class TableReader {
         const at = of.findIndex(({ name }) => name === this.#cursor)
         const value = cursorOf(values[at] ?? null, of[at])
         const key = keyOrNothing(rowOf(values, of), this.#source.key)
-        if (value !== undefined && key !== undefined) rows.push({ cursor: value, key })
+        if (key !== undefined) rows.push({ cursor: value, key })
       },
     )
     const column = columns.find(({ name }) => name === this.#cursor)
-    if (column && column.type !== 'number' && column.type !== 'moment')
+    if (column && column.type !== 'number' && column.type !== 'timestamp')
       throw new SourceFault(`has a cursor that is ${column.type}; it has to be a number or a time that only grows`)
     return { rows, types: typesOf(columns, names) }
   }
@@ -133,7 +133,6 @@ export class TableReader {
     const types = await this.#each(text, values, (raw, columns) => {
       const at = columns.findIndex(({ name }) => name === this.#cursor)
       const value = cursorOf(raw[at] ?? null, columns[at])
-      if (value === undefined) return
       const row = boundedRow(rowOf(raw, columnsWithin(columns)))
       const keys = key.map((column) => raw[columns.findIndex(({ name }) => name === column)] ?? null)
       // A row that cannot be named still moves the place on.
@@ -234,12 +233,19 @@ function parameterOfCell(cell: Row[string] | undefined, type: string | undefined
   return (cell ?? null) as RawValue
 }
 
-function cursorOf(value: RawValue, column: Column | undefined): CursorValue | undefined {
-  if (value === null || !column) return undefined
+/** @throws {SourceFault} for a value that would not be the same when it is said again */
+function cursorOf(value: RawValue, column: Column | undefined): CursorValue {
+  if (!column) throw new SourceFault('has no column that is its cursor')
+  if (column.type !== 'number' && column.type !== 'timestamp')
+    throw new SourceFault(`has a cursor that is ${column.type}; it has to be a number or a time that only grows`)
   if (column.isWhole) return (BigInt(value as string) + least).toString().padStart(digits, '0')
-  if (column.type === 'moment') return String(value)
-  const cell = cellOf(value, column)
-  return typeof cell === 'number' ? cell : undefined
+  if (column.type === 'timestamp') return String(value)
+  const number = Number(value)
+  if (!Number.isFinite(number) || (Number.isInteger(number) && !Number.isSafeInteger(number)))
+    throw new SourceFault(
+      `has a cursor with the value ${String(value).slice(0, 40)}, which a fraction cannot hold to the last digit; a whole number can`,
+    )
+  return number
 }
 
 const parameterOf = (value: CursorValue): RawValue => {

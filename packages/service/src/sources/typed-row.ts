@@ -6,7 +6,7 @@ export function typedRow(row: Readonly<Record<string, unknown>>, types: Readonly
 }
 
 function typed(value: unknown, type: string | undefined): unknown {
-  if (type === 'moment' && typeof value === 'string') {
+  if (type === 'timestamp' && typeof value === 'string') {
     const moment = new Date(value)
     return Number.isNaN(moment.getTime()) ? value : moment
   }

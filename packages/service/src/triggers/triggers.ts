@@ -230,7 +230,7 @@ export class Triggers {
     const skipped = skippedAsLate(definition, lateSeconds)
     if (skipped !== undefined)
       return { row, firing: { ...about, key: keyOf(came), state: 'dropped', says: skipped }, made: undefined }
-    const fired = firedBy(row, came)
+    const fired = this.#fired(row, came)
     if (fired.is !== 'fires')
       return {
         row,
@@ -254,6 +254,29 @@ export class Triggers {
     }
     const made = await this.#make(scope, name, definition, ring)
     return { row, firing: { ...firing, ...stateOf(made) }, made }
+  }
+
+  /** One that was good when it was saved may be none of a later version, and may meet what nobody thought of: it holds up no other. */
+  #fired(row: TriggerRow, came: Came): Fired {
+    try {
+      return readTrigger(row).fire(givenOf(came), keyOf(came))
+    } catch (error) {
+      if (error instanceof RuleRefused) return { is: 'fault', says: error.message }
+      this.#hears.failed(row.name, error)
+      return { is: 'fault', says: ourFault }
+    }
+  }
+
+  /** Whether what waited is not needed any more. */
+  #isOver({ firing: { name }, definition, came }: ReadDue): boolean | 'fault' {
+    if (definition.unless === undefined) return false
+    try {
+      return new Trigger(definition).isOver(givenOf(came))
+    } catch (error) {
+      if (error instanceof RuleRefused) return true
+      this.#hears.failed(name, error)
+      return 'fault'
+    }
   }
 
   /** What cannot be made, whatever the fault, holds up nothing else; only a database that is away does. */
@@ -330,10 +353,13 @@ export class Triggers {
     })
   }
 
-  async #settle({ firing, definition, ring, came }: ReadDue): Promise<Settled> {
+  async #settle(one: ReadDue): Promise<Settled> {
+    const { firing, definition, ring } = one
     if (firing.enabled === 0) return { state: 'dropped', says: 'its trigger was switched off while it waited' }
     if (firing.pausedBecause !== null) return { state: 'dropped', says: `paused: ${firing.pausedBecause}` }
-    if (isOver(definition, came)) return { state: 'over', says: 'unless holds by now' }
+    const isOver = this.#isOver(one)
+    if (isOver === 'fault') return { state: 'fault', says: ourFault }
+    if (isOver) return { state: 'over', says: 'unless holds by now' }
     const app = await findAppByNo(this.#database, firing.appNo)
     if (!app) return { state: 'fault', says: 'its app has gone' }
     const made = await this.#make({ app, environment: firing.environment }, firing.name, definition, ring)
@@ -363,26 +389,6 @@ function cameOf({ sourceNo, event }: WaitingEvent, source: SourceRow | undefined
 
 const isOfType = ({ types }: TriggerDefinition, came: Came): boolean =>
   came.is === 'row' || types === undefined || types.includes(String(came.event.type))
-
-/** A trigger that was good when it was saved may be none of a later version; that is said, and holds up no other. */
-function firedBy(row: TriggerRow, came: Came): Fired {
-  try {
-    return readTrigger(row).fire(givenOf(came), keyOf(came))
-  } catch (error) {
-    if (error instanceof RuleRefused) return { is: 'fault', says: error.message }
-    throw error
-  }
-}
-
-function isOver(definition: TriggerDefinition, came: Came): boolean {
-  if (definition.unless === undefined) return false
-  try {
-    return new Trigger(definition).isOver(givenOf(came))
-  } catch (error) {
-    if (error instanceof RuleRefused) return true
-    throw error
-  }
-}
 
 /** @throws {Problem} `invalid-request` with each place */
 function refuseFaults(definition: TriggerDefinition): void {
