@@ -2,7 +2,7 @@ import { createHmac } from 'node:crypto'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { type Client, type NewSource, type NewTrigger, ProblemError } from '@zbell/contract'
+import { Client, type NewSource, type NewTrigger, ProblemError } from '@zbell/contract'
 import type { Handset } from '@zbell/standins'
 import { createConnection } from 'mysql2/promise'
 import { until, zbell } from './harness/programs.ts'
@@ -217,6 +217,21 @@ describe('at the command line', () => {
       .then(() => ({ problem: undefined }))
       .catch((error: ProblemError) => error)
     expect(problem?.code).toBe('unknown-app')
+  })
+
+  test('who may send may try a source, and neither save nor delete one', async () => {
+    const { key } = await world.operator.call('makeKey', {
+      params,
+      body: { kind: 'backend', environment: 'development', name: 'sender', role: 'sender' },
+    })
+    const sender = new Client({ url: world.url, bearer: key })
+    const at = { params: { app, source: 'crossings' } }
+    expect((await sender.call('trySource', at)).columns).toContainEqual({ name: 'delay', type: 'number' })
+    for (const call of [
+      sender.call('saveSource', { ...at, body: { ...compared(), table: 'crossings' } as NewSource }),
+      sender.call('deleteSource', at),
+    ])
+      expect((await refusal(call)).code).toBe('not-allowed')
   })
 })
 
