@@ -100,6 +100,20 @@ describe('whatever dies', () => {
     expect(found).toEqual({ all: 3_000, different: 3_000 })
   })
 
+  test('whoever saves a source that another is quicker to look at waits until it has been looked at', async () => {
+    const quick = app.process(app.scratch.another())
+    quick.looks.start(0)
+    try {
+      for (let n = 0; n < 20; n++)
+        expect(
+          (await save({ ...compared, select: `select * from sailings -- ${n}`, table: undefined } as WrittenSource)).row
+            .note,
+        ).toBe('took in 2 rows')
+    } finally {
+      await quick.looks.close()
+    }
+  })
+
   test('a process that stops gives back what it was looking at, at once, with its state as it was', async () => {
     await save()
     await listen()

@@ -1,4 +1,5 @@
 import { createHash, randomBytes } from 'node:crypto'
+import { setTimeout as wait } from 'node:timers/promises'
 import { toBase64url } from '@zbell/core'
 import { type IncomingSource, type SourceDefinition, watchedBy } from '@zbell/core/triggers'
 import { newSigningSecret, secretOf } from '@zbell/core/webhooks'
@@ -26,6 +27,7 @@ import type { SourceLooks, SourceParts } from './source-looks.ts'
 const mostSources = 1_000
 /** Whoever saves a source waits for its first look for so long. */
 const firstLookMs = 8_000
+const betweenMs = 50
 
 /** A source as somebody writes it. */
 export type WrittenSource = SourceDefinition & {
@@ -106,9 +108,8 @@ export class Sources {
       address: secrets.address === undefined ? null : addressDigest(secrets.address),
       madeBy: actor,
     })
-    const { no } = await this.need(scope, name)
-    if (definition.kind !== 'incoming') await this.#firstLook(no)
-    return this.show(await this.need(scope, name), made)
+    const row = definition.kind === 'incoming' ? await this.need(scope, name) : await this.#firstLook(scope, name)
+    return this.show(row, made)
   }
 
   /** Nothing where no master key opens them any more: the source is shown, and mended by saying them anew. */
@@ -121,13 +122,17 @@ export class Sources {
     }
   }
 
-  async #firstLook(no: number): Promise<void> {
-    let enough: NodeJS.Timeout | undefined
-    const patience = new Promise<void>((done) => {
-      enough = setTimeout(done, firstLookMs)
-    })
-    await Promise.race([this.#looks.lookAt(no), patience])
-    clearTimeout(enough)
+  /** The clock of this process, or of another, may be quicker at it; then it is waited for. */
+  async #firstLook(scope: Scope, name: string): Promise<SourceRow> {
+    const giveUpAt = Date.now() + firstLookMs
+    for (;;) {
+      const { no } = await this.need(scope, name)
+      await Promise.race([this.#looks.lookAt(no), wait(giveUpAt - Date.now(), undefined, { ref: false })])
+      const row = await this.need(scope, name)
+      const isLookedAt = row.fault !== null || (row.lookedAt !== null && row.lookedAt >= row.changedAt)
+      if (isLookedAt || Date.now() >= giveUpAt) return row
+      await wait(betweenMs)
+    }
   }
 
   /** What is to be sealed: what was written, and what was kept where that says to keep it. */
