@@ -33,6 +33,8 @@ describe('a new app, in the console', () => {
   test('is made, and begins with Setup', async () => {
     await nav('App and keys').click()
     await page.getByRole('link', { name: 'Make another app' }).click()
+    // The page it was on has a field of that name too.
+    await page.getByRole('heading', { name: 'Another app' }).waitFor()
     await page.getByLabel('Name', { exact: true }).fill('Brackenholm Guide')
     await until(
       () => page.getByLabel('Short name').inputValue(),

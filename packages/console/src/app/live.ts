@@ -34,12 +34,12 @@ const eventsUrl = ({ app, environment }: Place, path: string) =>
 export function useLiveApp(place: Place): void {
   const client = useQueryClient()
   useEffect(() => {
-    const anew = (queryKey: readonly unknown[]) => oneAtATime(() => client.invalidateQueries({ queryKey }))
+    const anew = (queryKey: readonly unknown[]) => oneAtATime(() => readAnew(client, queryKey))
     const ofDevices = [keys.devices(place), keys.people(place), keys.topics(place)].map(anew)
     const readSetup = anew(keys.setup(place))
     const readList = anew(keys.notifications(place))
     const source = new EventSource(eventsUrl(place, 'events'))
-    source.addEventListener('open', () => void client.invalidateQueries({ queryKey: placeKey(place) }))
+    source.addEventListener('open', () => void readAnew(client, placeKey(place)))
     source.addEventListener('notification', (event) => {
       if (!takeNotification(client, place, JSON.parse(event.data) as Notification)) readList()
       readSetup()
@@ -50,6 +50,15 @@ export function useLiveApp(place: Place): void {
     })
     return () => source.close()
   }, [client, place])
+}
+
+/**
+ * Reads what is on show again. A first reading that is under way has nothing yet to be replaced, and would be waited for rather
+ * than begun anew: it is broken off, since what it read may be older than what was heard of.
+ */
+async function readAnew(client: QueryClient, queryKey: readonly unknown[]): Promise<void> {
+  await client.cancelQueries({ queryKey })
+  await client.invalidateQueries({ queryKey })
 }
 
 /** Things change faster than a long list can be read: what changes during a reading is read once more after it. */
@@ -88,6 +97,7 @@ function takeNotification(client: QueryClient, place: Place, fresh: Notification
 export function useLiveNotification(place: Place, id: string): void {
   const client = useQueryClient()
   useEffect(() => {
+    const readDeliveries = oneAtATime(() => readAnew(client, keys.deliveries(place, id)))
     const source = new EventSource(eventsUrl(place, `notifications/${id}/events`))
     source.addEventListener('notification', (event) =>
       client.setQueryData(keys.notification(place, id), JSON.parse(event.data)),
@@ -95,8 +105,7 @@ export function useLiveNotification(place: Place, id: string): void {
     source.addEventListener('delivery', (event) => {
       const fresh = JSON.parse(event.data) as Delivery
       // A list that is being read may have been read before this happened; then it is read once more.
-      if (client.isFetching({ queryKey: keys.deliveries(place, id) }) > 0)
-        void client.invalidateQueries({ queryKey: keys.deliveries(place, id) })
+      if (client.isFetching({ queryKey: keys.deliveries(place, id) }) > 0) readDeliveries()
       client.setQueryData<Page<Delivery>>(keys.deliveries(place, id), (page) => {
         if (!page) return page
         const known = page.items.some((one) => one.device === fresh.device)
