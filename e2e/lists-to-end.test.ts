@@ -33,6 +33,8 @@ beforeAll(async () => {
     `insert into channels (app_no, environment, name, setting, made_by, changed_at) values ${times((n) => `(${scope}, 'channel-${n}', '{"title": "Channel", "quietHours": true, "caps": true}', 'test', now(3))`)}`,
     `insert into triggers (app_no, environment, name, definition, source, enabled, hour_at, made_by, changed_at) values ${times((n) => `(${scope}, 'trigger-${n}', '{"source": "occurrences"}', 'occurrences', 0, now(), 'test', now(3))`)}`,
     `insert into firings (trigger_no, version, key_hash, key_text, given, state, fired_at) select (select no from triggers where name = 'trigger-0'), 1, unhex(md5(no)), no, '{}', 'rung', now(3) from devices where app_no = 1`,
+    `insert into webhooks (app_no, environment, name, kinds, sealed, made_by, changed_at) values ${times((n) => `(${scope}, 'webhook-${n}', '["*"]', 'x', 'test', now(3))`)}`,
+    `insert into webhook_log (webhook_no, at, message, events, attempt, outcome) select (select no from webhooks where name = 'webhook-0'), now(3), no, 1, 1, 'told' from devices where app_no = 1`,
     `insert into topics (app_no, environment, name, declared, created_at) values ${times((n) => `(${scope}, 'topic-${n}', 1, now(3))`)}`,
     `insert into templates (app_no, environment, name, version, content, declares, made_by, made_at) values ${times((n) => `(${scope}, 'template-${n}', 1, '{"title":"T"}', '{}', 'test', now(3))`)}`,
     `insert into schedules (app_no, environment, name, timing, notification, grace_seconds, paused, next_at, next_id, made_by, changed_at) values ${times((n) => `(${scope}, 'schedule-${n}', '{"at":"2099-01-01T00:00:00Z"}', '{"to":{"any":["everyone"]},"content":{"title":"T"},"ttlSeconds":60}', 60, false, '2099-01-01', ${id()}, 'test', now(3))`)}`,
@@ -63,6 +65,8 @@ const lists: { readonly [Name in ListName]: undefined | { readonly atLeast: numb
   listSources: { atLeast: many },
   listTriggers: { atLeast: many },
   listFirings: { atLeast: many },
+  listWebhooks: { atLeast: many },
+  listWebhookLog: { atLeast: many },
   listChannels: { atLeast: many },
   listTemplates: { atLeast: many },
   listSegments: { atLeast: many },
@@ -85,7 +89,14 @@ describe('a list that is longer than its longest page', () => {
   test.each(names)('is read to its end, each once: %s', async (name) => {
     const client = new Client({ url: world.url, bearer: world.operatorKey, environment: 'development' })
     const items = await client.all(name, {
-      params: { ...params, id: notification, segment: 'segment-0', schedule: 'schedule-0', trigger: 'trigger-0' },
+      params: {
+        ...params,
+        id: notification,
+        segment: 'segment-0',
+        schedule: 'schedule-0',
+        trigger: 'trigger-0',
+        webhook: 'webhook-0',
+      },
     } as never)
     expect(items.length).toBeGreaterThanOrEqual(lists[name]!.atLeast)
     expect(new Set(items.map(identity)).size).toBe(items.length)

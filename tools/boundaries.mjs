@@ -8,7 +8,7 @@ const root = fileURLToPath(new URL('..', import.meta.url))
 /** What each package may import, and by which doors. `type:` doors carry types only. */
 const packages = {
   core: [],
-  contract: ['core', 'core/calendar', 'core/restraint', 'core/triggers'],
+  contract: ['core', 'core/calendar', 'core/restraint', 'core/triggers', 'core/webhooks'],
   kit: ['type:contract', 'contract/client', 'core/states', 'type:core'],
   service: [
     'core',
@@ -47,6 +47,7 @@ const rooms = {
   http: [
     'intake',
     'triggers',
+    'webhooks',
     'sources',
     'scheduler',
     'credentials',
@@ -65,7 +66,8 @@ const rooms = {
   intake: ['engine', 'gateways', 'telemetry', 'problems', 'store'],
   triggers: ['intake', 'sources', 'scheduler', 'problems', 'store'],
   sources: ['gateways', 'vault', 'problems', 'store'],
-  scheduler: ['credentials', 'intake', 'engine', 'problems', 'store'],
+  webhooks: ['gateways', 'vault', 'problems', 'store'],
+  scheduler: ['webhooks', 'credentials', 'intake', 'engine', 'problems', 'store'],
   credentials: ['gateways', 'people', 'telemetry', 'vault', 'problems', 'store'],
   people: ['vault', 'problems', 'store'],
   telemetry: ['gateways', 'config', 'store'],

@@ -12,6 +12,7 @@ import { segmentsOperations } from './operations/segments.ts'
 import { sessionsOperations } from './operations/sessions.ts'
 import { sourcesOperations } from './operations/sources.ts'
 import { triggersOperations } from './operations/triggers.ts'
+import { webhooksOperations } from './operations/webhooks.ts'
 import type { RouteName } from './routes.ts'
 
 export type { Caller, Operation } from './operations/operation.ts'
@@ -29,6 +30,7 @@ export const operations = {
   ...segmentsOperations,
   ...sourcesOperations,
   ...triggersOperations,
+  ...webhooksOperations,
   ...handsetsOperations,
   ...installedOperations,
 } as const satisfies Record<RouteName, Operation>

@@ -17,6 +17,7 @@ const condition = (more: Partial<Condition> = {}, gateways: GatewayState[] = [ga
   unheard: [],
   runaways: [],
   awaySources: [],
+  deafWebhooks: [],
   faultyTriggers: [],
   stopped: undefined,
   processes: [{ does: 'everything', gateways }],

@@ -38,6 +38,8 @@ import { Triggers } from './triggers/triggers.ts'
 import { operatorKey } from './vault/key-files.ts'
 import { givenKeyring, keptKeyring } from './vault/keyring.ts'
 import { Vault } from './vault/vault.ts'
+import { Teller, type TellerParts } from './webhooks/teller.ts'
+import { Webhooks } from './webhooks/webhooks.ts'
 
 export type RunningService = {
   readonly url: string
@@ -53,6 +55,8 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
   const opened: Opened[] = []
   const stopMs = config['engine.stopMs']
   const close = () => closeAll(opened.splice(0), stopMs, log)
+  let port = config['http.port']
+  const address = () => `http://${config['http.host']}:${port}`
   try {
     const operator = operatorKey(config.data)
     const keyring =
@@ -80,8 +84,11 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
           database,
           checks,
           deliveryDays: config['retention.deliveryDays'],
+          webhookLogDays: config['webhooks.logDays'],
+          mostWaiting: config['webhooks.mostWaiting'],
           log,
           onMeasured: (measured) => metrics.noteMeasured(measured),
+          onWaiting: (waiting) => metrics.noteWaiting(waiting),
         }),
       )
     }
@@ -98,6 +105,19 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       log,
       looked: (kind, outcome) => metrics.sourceLooks.inc({ kind, outcome }),
     }
+    const tellerParts: TellerParts = {
+      database,
+      vault,
+      guard: sourceParts.guard,
+      trusted: sourceParts.trusted,
+      service: () => config['http.publicUrl'].replace(/\/$/, '') || address(),
+      log,
+      pollMs: config['engine.pollMs'],
+      told: (outcome, requests) => metrics.webhookRequests.inc({ outcome }, requests),
+    }
+    const teller = new Teller(tellerParts)
+    if (does(config, 'worker')) teller.start()
+    opened.push({ part: 'webhooks', close: () => teller.close() })
     const looks = new SourceLooks(sourceParts)
     opened.push({ part: 'sources', close: () => looks.close() })
     const triggers = new Triggers({
@@ -135,6 +155,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       triggers,
       sources: new Sources(sourceParts, looks),
       incoming: new Incoming(sourceParts, looks),
+      webhooks: new Webhooks(tellerParts, teller),
       answersApi: does(config, 'http'),
       checks,
       handsets,
@@ -152,11 +173,11 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     })
     await listening(http.server, config)
     opened.push({ part: 'HTTP', close: () => http.close() })
-    const { port } = http.server.address() as AddressInfo
-    const address = `http://${config['http.host']}:${port}`
-    writeFileSync(join(config.data, 'service.json'), `${JSON.stringify({ url: address, pid: process.pid })}\n`)
-    log.info({ url: address, only: config.only }, 'the service is ready')
-    return { url: address, operatorKey: operator, close }
+    port = (http.server.address() as AddressInfo).port
+    const url = address()
+    writeFileSync(join(config.data, 'service.json'), `${JSON.stringify({ url, pid: process.pid })}\n`)
+    log.info({ url, only: config.only }, 'the service is ready')
+    return { url, operatorKey: operator, close }
   } catch (error) {
     await close().catch((again: unknown) => log.error({ err: again }, 'a failed start did not close cleanly'))
     throw error

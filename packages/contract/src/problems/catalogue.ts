@@ -108,6 +108,21 @@ export const problems = {
     title: 'There is no such trigger in this app and environment.',
     does: 'Check the name; the list of triggers has all of them.',
   },
+  'unknown-webhook': {
+    status: 404,
+    title: 'There is no such webhook in this app and environment.',
+    does: 'Check the name; the list of webhooks has all of them.',
+  },
+  'unknown-webhook-entry': {
+    status: 404,
+    title: 'There is no such entry in the log of this webhook.',
+    does: 'Look it up in the log; old entries are forgotten.',
+  },
+  'unknown-event-kind': {
+    status: 404,
+    title: 'There is no such kind of event.',
+    does: 'The list of kinds has all of them.',
+  },
   'unknown-channel': {
     status: 404,
     title: 'There is no such channel in this app and environment.',

@@ -46,6 +46,7 @@ export type Condition = {
   /** Triggers whose last firing could not ring, and why. */
   readonly faultyTriggers: readonly { readonly name: string; readonly because: string }[]
   /** Sources that cannot be read, and for how long. */
+  readonly deafWebhooks: readonly { readonly name: string; readonly because: string }[]
   readonly awaySources: readonly { readonly name: string; readonly because: string; readonly sinceSeconds: number }[]
   /** The app is stopped. */
   readonly stopped: { readonly reason: string; readonly by: string; readonly sinceSeconds: number } | undefined
@@ -61,7 +62,19 @@ const muchShare = 0.2
 
 /** What is wrong at the moment, worst first; empty when all is well. */
 export function troublesOf(
-  { processes, queue, databaseMs, jobs, unrung, unheard, runaways, faultyTriggers, awaySources, stopped }: Condition,
+  {
+    processes,
+    queue,
+    databaseMs,
+    jobs,
+    unrung,
+    unheard,
+    runaways,
+    faultyTriggers,
+    awaySources,
+    deafWebhooks,
+    stopped,
+  }: Condition,
   nowMs: number,
 ): Trouble[] {
   const waitsMs = queue.due > 0 && queue.oldestDueMs !== undefined ? nowMs - queue.oldestDueMs : 0
@@ -93,6 +106,10 @@ export function troublesOf(
     ...awaySources.map(({ name, because, sinceSeconds }) => ({
       says: `The source ${name} ${because}, for ${hoursIn(sinceSeconds)} now: its triggers see nothing.`,
       does: 'Mend it, and try it: zbell source try. What has changed by then is found.',
+    })),
+    ...deafWebhooks.map(({ name, because }) => ({
+      says: `The webhook ${name} does not hear: its receiver ${because}.`,
+      does: 'See its log (zbell webhook log), mend the receiver, and try it: zbell webhook try. What waits is told by itself.',
     })),
     ...(waitsMs > longWaitMs
       ? [

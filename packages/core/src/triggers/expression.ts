@@ -61,11 +61,14 @@ export class Expression {
   readonly #expr: Expr
   readonly #evaluate: Program
 
-  /** @throws {RuleRefused} for what cannot be read, names nothing that there is, or could take too long */
-  constructor(text: string) {
+  /**
+   * @param names what there is to speak of
+   * @throws {RuleRefused} for what cannot be read, names nothing that there is, or could take too long
+   */
+  constructor(text: string, names: readonly TriggerName[] = triggerNames) {
     const read = readRule(text)
     this.text = text
-    look(read)
+    look(read, names)
     this.#expr = read.expr
     this.#evaluate = plan(env, read.expr) as Program
   }
@@ -169,7 +172,7 @@ function jsonOf(value: unknown): Json | undefined {
 }
 
 /** Refuses names that there are not, and loops in loops. @throws {RuleRefused} */
-function look({ text, expr, positions }: ReadRule): void {
+function look({ text, expr, positions }: ReadRule, names: readonly string[]): void {
   let nodes = 0
   let loops = 0
   const refuse = (at: Expr, says: string): never => {
@@ -182,8 +185,8 @@ function look({ text, expr, positions }: ReadRule): void {
     switch (exprKind.case) {
       case 'identExpr': {
         const { name } = exprKind.value
-        if (!own.has(name) && !(triggerNames as readonly string[]).includes(name) && !types.has(name))
-          refuse(node, `“${name}” is not known here; there are ${triggerNames.join(', ')}`)
+        if (!own.has(name) && !names.includes(name) && !types.has(name))
+          refuse(node, `“${name}” is not known here; there are ${names.join(', ')}`)
         return
       }
       case 'selectExpr':

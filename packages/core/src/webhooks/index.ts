@@ -1,4 +1,7 @@
-/** Messages between servers: how ours are signed, and how theirs are believed. */
+/** Messages between servers: what is told, how ours are signed, and how theirs are believed. */
+export * from './event.ts'
 export * from './incoming.ts'
+export * from './kinds.ts'
+export * from './receiver.ts'
 export * from './standard.ts'
 export * from './telling.ts'

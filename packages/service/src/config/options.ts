@@ -98,7 +98,7 @@ export const options = {
     env: 'ZB_ALLOW_PRIVATE_ADDRESSES',
     type: flag,
     preset: false,
-    says: 'Let web-push addresses point into loopback, private and link-local networks.',
+    says: 'Let web-push addresses, sources and webhooks point into loopback, private and link-local networks, webhooks over plain http too.',
   },
   'gateways.inFlight': {
     env: 'ZB_IN_FLIGHT',
@@ -141,6 +141,18 @@ export const options = {
     type: whole(0, 36_500),
     preset: 90,
     says: 'Days after which a notification’s deliveries are pruned to its totals; 0 keeps them.',
+  },
+  'webhooks.mostWaiting': {
+    env: 'ZB_WEBHOOKS_MOST_WAITING',
+    type: whole(1_000, 100_000_000),
+    preset: 1_000_000,
+    says: 'Events that may wait for one webhook; beyond it the oldest go, and its log says so.',
+  },
+  'webhooks.logDays': {
+    env: 'ZB_WEBHOOK_LOG_DAYS',
+    type: whole(1, 3_650),
+    preset: 14,
+    says: 'Days for which the log of webhooks is kept, and with it what can be told again.',
   },
   'handsets.url': {
     env: 'ZB_HANDSETS_URL',

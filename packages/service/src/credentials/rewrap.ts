@@ -4,8 +4,9 @@ import { replaceSealed, sealedAfter } from '../store/apps/credentials.ts'
 import { replaceProofKey, sealedProofKeys } from '../store/apps/settings.ts'
 import type { Database } from '../store/database.ts'
 import { replaceSealedSource, sealedSources } from '../store/sources/sources.ts'
+import { replaceSealedWebhook, sealedWebhooks } from '../store/webhooks/webhooks.ts'
 import type { Keyring } from '../vault/keyring.ts'
-import { sourcePlace } from '../vault/places.ts'
+import { sourcePlace, webhookPlace } from '../vault/places.ts'
 import type { Vault } from '../vault/vault.ts'
 
 /**
@@ -38,6 +39,10 @@ export async function rewrapAll(database: Database, vault: Vault, keyring: Keyri
   for (const { no, appNo, environment, name, sealed } of await sealedSources(database)) {
     const fresh = vault.rewrap(sealed, sourcePlace(appNo, environment, name))
     if (fresh !== sealed && (await replaceSealedSource(database, no, sealed, fresh))) count++
+  }
+  for (const { no, appNo, environment, name, sealed } of await sealedWebhooks(database)) {
+    const fresh = vault.rewrap(sealed, webhookPlace(appNo, environment, name))
+    if (fresh !== sealed && (await replaceSealedWebhook(database, no, sealed, fresh))) count++
   }
   keyring.trim()
   vault.refresh()

@@ -42,13 +42,14 @@ export class OutcomeBuffer {
 
   /** @param tries how many requests it has taken */
   end(
-    device: Pick<BlockDevice, 'no' | 'platform'>,
+    device: Pick<BlockDevice, 'no' | 'platform' | 'userNo'>,
     how: Pick<Ended, 'state' | 'reason' | 'gatewayReference' | 'answer' | 'detail'>,
     tries: number,
   ): void {
     // Every one of the same form: there are a million of them.
     this.#ended.push({
       deviceNo: device.no,
+      userNo: device.userNo,
       platform: device.platform,
       state: how.state,
       reason: how.reason,

@@ -161,7 +161,11 @@ class BlockRun {
     const found = new Set(devices.map((device) => device.no))
     for (const no of this.#claim.devices) {
       if (!found.has(no))
-        this.#outcomes.end({ no, platform: 'web' }, { state: 'skipped', reason: 'unregistered' }, this.#claim.failures)
+        this.#outcomes.end(
+          { no, platform: 'web', userNo: null },
+          { state: 'skipped', reason: 'unregistered' },
+          this.#claim.failures,
+        )
     }
   }
 

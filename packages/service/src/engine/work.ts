@@ -62,6 +62,8 @@ export type GatewayAnswer = {
 /** What became of one device of a block. */
 export type Ended = {
   readonly deviceNo: number
+  /** Who had it, where somebody did. */
+  readonly userNo?: number | null | undefined
   readonly platform: Platform
   readonly state: Extract<DeliveryState, 'accepted' | 'skipped' | 'refused' | 'expired' | 'withdrawn'>
   readonly reason?: Reason | undefined

@@ -30,6 +30,7 @@ import { serveTopics } from './routes/topics.ts'
 import { serveTransfer } from './routes/transfer.ts'
 import { serveTriggers } from './routes/triggers.ts'
 import { serveVault } from './routes/vault.ts'
+import { serveWebhooks } from './routes/webhooks.ts'
 import type { OperationRouter } from './serve-operation.ts'
 
 /** Gives every operation of the contract its route. @param parts.url where this process answers, once it listens */
@@ -62,6 +63,7 @@ export function serveOperations(
   serveChannels(on, database, limits, onChange)
   serveSources(on, database, parts.sources, parts.incoming, () => config['http.publicUrl'] || parts.url())
   serveTriggers(on, database, parts.triggers)
+  serveWebhooks(on, database, parts.webhooks, () => config['http.publicUrl'].replace(/\/$/, '') || parts.url())
   serveRestraint(on, database, parts.stops, limits, onChange)
   serveActivityFiles(on, database)
   serveTemplates(on, database)

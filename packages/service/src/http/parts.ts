@@ -16,6 +16,7 @@ import type { Database } from '../store/database.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
 import type { Triggers } from '../triggers/triggers.ts'
 import type { Vault } from '../vault/vault.ts'
+import type { Webhooks } from '../webhooks/webhooks.ts'
 
 /** What the HTTP interface needs of the rest of the process. */
 export type HttpParts = {
@@ -33,6 +34,7 @@ export type HttpParts = {
   readonly triggers: Triggers
   readonly sources: Sources
   readonly incoming: Incoming
+  readonly webhooks: Webhooks
   /** Whether more is answered than how this process is. */
   readonly answersApi: boolean
   readonly desk: CredentialDesk

@@ -10,6 +10,8 @@ import { allStops } from '../store/restraint/stops.ts'
 import { countUnheard, forgetRuns } from '../store/schedules/runs.ts'
 import { forgetSessions } from '../store/sessions/sessions.ts'
 import { forgetFirings } from '../store/triggers/firings.ts'
+import { forgetLog } from '../store/webhooks/log.ts'
+import { boundWebhooks, type Waiting } from '../webhooks/bound.ts'
 import type { BackgroundJob } from './background-jobs.ts'
 
 /** Schedules that nobody hears, and apps that are stopped. */
@@ -27,9 +29,15 @@ export function jobsOfService(given: {
   readonly checks: CredentialChecks
   /** Days after which deliveries are pruned; 0 for never. */
   readonly deliveryDays: number
+  /** Days for which the log of webhooks is kept. */
+  readonly webhookLogDays: number
+  /** Events that may wait for one webhook. */
+  readonly mostWaiting: number
   readonly log: Logger
   /** Hears what is to be known of schedules and stops, for those who watch. */
   readonly onMeasured: (measured: Measured) => void
+  /** Hears how many events wait for which webhook. */
+  readonly onWaiting: (waiting: readonly Waiting[]) => void
 }): BackgroundJob[] {
   const { database, checks, deliveryDays, log, onMeasured } = given
   const prune = async (mayGoOn: () => boolean) => {
@@ -42,6 +50,12 @@ export function jobsOfService(given: {
       name: 'measure-schedules',
       everySeconds: 60,
       run: async () => onMeasured({ unheard: await countUnheard(database), stopped: await allStops(database) }),
+    },
+    { name: 'bound-webhooks', everySeconds: 20, run: (mayGoOn) => boundWebhooks(given, mayGoOn) },
+    {
+      name: 'forget-webhook-log',
+      everySeconds: 3_600,
+      run: (mayGoOn) => forgetLog(database, given.webhookLogDays, mayGoOn),
     },
     { name: 'check-credentials', everySeconds: 60, run: (mayGoOn) => checks.checkDue(mayGoOn) },
     { name: 'announce-expiry', everySeconds: 600, run: () => checks.announce(new Date()) },

@@ -59,25 +59,6 @@ function decoded(text: string): string {
   }
 }
 
-export const hiddenSecret = '•••'
-
-/** An address without its password, and without what a query may hold. */
-export function withoutSecrets(text: string): string {
-  const url = new URL(text)
-  const { password, search } = url
-  url.password = ''
-  const isDatabase = url.protocol in dialects
-  if (!isDatabase) url.search = ''
-  const shown = decoded(url.href)
-  const atUser = url.username === '' ? shown : shown.replace('@', `:${hiddenSecret}@`)
-  return (password === '' ? shown : atUser) + (isDatabase || search === '' ? '' : `?${hiddenSecret}`)
-}
-
-/** Puts back what {@link withoutSecrets} took out, when the rest is the same. */
-export function withSecrets(text: string, kept: string | undefined): string {
-  return kept !== undefined && text.includes(hiddenSecret) && text === withoutSecrets(kept) ? kept : text
-}
-
 type Found = { readonly address: string; readonly family: number }
 
 /**

@@ -39,6 +39,7 @@ import {
 } from '../store/sources/looks.ts'
 import { findSourceByNo, type SourceRow } from '../store/sources/sources.ts'
 import { sourceAwayFirings } from '../store/triggers/firings.ts'
+import { tell } from '../store/webhooks/tell.ts'
 import { SealBroken, type Vault } from '../vault/vault.ts'
 import { connect } from './connect.ts'
 import { Expressions } from './expressions.ts'
@@ -220,7 +221,13 @@ export class SourceLooks {
     const afterMs = Math.min(longestRestMs, 1_000 * 2 ** Math.min(source.faults, 10))
     const times = await failLook(database, held, { fault, afterMs })
     // Once is a moment; twice in a row is something that a trigger’s log should tell, and once is enough.
-    if (times === 2) await sourceAwayFirings(database, source, source.name, `its source ${source.name} ${fault}`)
+    if (times === 2)
+      await database.transact(async (tx) => {
+        await sourceAwayFirings(tx, source, source.name, `its source ${source.name} ${fault}`)
+        await tell(tx, source, ['source.away'], () => [
+          { kind: 'source.away', subject: source.name, data: { source: source.name, says: fault } },
+        ])
+      })
   }
 
   #lookAs(looking: Looking): Promise<void> {

@@ -16,8 +16,9 @@ import {
   saveSource,
   triggersReading,
 } from '../store/sources/sources.ts'
+import { hiddenSecret, withoutSecrets, withSecrets } from '../vault/hidden-address.ts'
 import { SealBroken } from '../vault/vault.ts'
-import { databaseAddress, hiddenSecret, withoutSecrets, withSecrets } from './address.ts'
+import { databaseAddress } from './address.ts'
 import { SourceFault } from './fault.ts'
 import { poll } from './poll.ts'
 import { openSecrets, type SourceSecrets, sealSecrets } from './secrets.ts'

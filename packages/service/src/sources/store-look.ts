@@ -12,6 +12,7 @@ import {
   stillHeld,
   storePage,
 } from '../store/sources/looks.ts'
+import { tell } from '../store/webhooks/tell.ts'
 import { type FoundRow, keptFound } from './found.ts'
 import { differing, everySecondsOf, type Looking, noteOfLate, packed, rowsText, unpacked } from './looking.ts'
 import type { ColumnTypes } from './table-reader.ts'
@@ -47,6 +48,7 @@ export async function storeLook(
   const flush = async (end?: (tx: Tx) => Promise<void>) => {
     const events = hasReaders && changes.length > 0 ? await foundRows(changes, whole) : []
     const stored = pages
+    const changed = changes
     found += changes.length
     changes = []
     pages = []
@@ -55,6 +57,7 @@ export async function storeLook(
       if (!isDropped) await dropPages(tx, source.no)
       for (const { page, digest, bytes } of stored) await storePage(tx, source.no, page, digest, bytes)
       await leaveFound(tx, source, source.no, events.map(keptFound), late)
+      if (source.definition.kind === 'segment' && changed.length > 0) await tellMembers(tx, source, changed)
       await end?.(tx)
     })
     isDropped = true
@@ -86,6 +89,19 @@ export async function storeLook(
     })
   })
 }
+
+/** Who came into a segment, and who is not in it any more. */
+const tellMembers = (tx: Tx, source: Looking['source'], changes: readonly RowChange[]): Promise<void> =>
+  tell(tx, source, ['segment.entered', 'segment.left'], () =>
+    changes.map(({ row, gone }) => {
+      const { segment, user } = row
+      return {
+        kind: gone ? ('segment.left' as const) : ('segment.entered' as const),
+        subject: String(segment),
+        data: { segment, user },
+      }
+    }),
+  )
 
 async function foundRows(
   changes: readonly RowChange[],

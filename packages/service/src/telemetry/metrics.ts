@@ -80,6 +80,18 @@ export class Metrics {
     labelNames: ['state'],
     registers: [this.registry],
   })
+  readonly webhookRequests = new Counter({
+    name: 'zbell_webhook_requests_total',
+    help: 'Requests to webhooks that this process made, by how they ended.',
+    labelNames: ['outcome'],
+    registers: [this.registry],
+  })
+  readonly webhookWaiting = new Gauge({
+    name: 'zbell_webhook_events_waiting',
+    help: 'Events that wait for a webhook.',
+    labelNames: ['app', 'environment', 'webhook'],
+    registers: [this.registry],
+  })
   readonly unheardSchedules = new Gauge({
     name: 'zbell_schedules_unheard',
     help: 'Schedules that rang for nobody three times running, or have been paused for a week while their times went by.',
@@ -174,6 +186,13 @@ export class Metrics {
     for (const { count, ...labels } of unheard) this.unheardSchedules.set(labels, Number(count))
     this.stoppedApps.reset()
     for (const labels of stopped) this.stoppedApps.set(labels, 1)
+  }
+
+  noteWaiting(
+    waiting: readonly (Record<'app' | 'environment' | 'webhook', string> & { readonly events: number })[],
+  ): void {
+    this.webhookWaiting.reset()
+    for (const { events, ...labels } of waiting) this.webhookWaiting.set(labels, events)
   }
 
   noteOutcomes(

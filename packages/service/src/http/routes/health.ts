@@ -12,6 +12,7 @@ import { findStop } from '../../store/restraint/stops.ts'
 import { unheardSchedules, unrungSchedules } from '../../store/schedules/runs.ts'
 import { awaySources } from '../../store/sources/sources.ts'
 import { faultyTriggers, pausedTriggers } from '../../store/triggers/triggers.ts'
+import { troubledWebhooks } from '../../store/webhooks/webhooks.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 
 /** So many schedules that did not ring are named. */
@@ -42,6 +43,7 @@ export function serveHealthOf(on: OperationRouter, database: Database): void {
       unheard: await unheardSchedules(database, whereOf(scope), mostUnrung),
       runaways: await pausedTriggers(database, whereOf(scope)),
       faultyTriggers: await faultyTriggers(database, whereOf(scope)),
+      deafWebhooks: await troubledWebhooks(database, whereOf(scope)),
       awaySources: await awaySources(database, whereOf(scope)),
       stopped: await stopOf(database, scope),
       queue: { due: queue.due, oldestDueMs: oldestDueAt?.getTime() },

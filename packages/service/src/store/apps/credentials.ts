@@ -1,9 +1,11 @@
-import type { CheckVerdict, Environment, Platform } from '@zbell/core'
+import { type CheckVerdict, type Environment, type Platform, uuidFromBytes } from '@zbell/core'
 import { and, asc, desc, eq, gt, isNotNull, isNull, lt, or, sql } from 'drizzle-orm'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
 import { credentials } from '../tables.ts'
+import { tell } from '../webhooks/tell.ts'
 import type { Scope } from './apps.ts'
+import type { Where } from './where.ts'
 
 export type CredentialRow = typeof credentials.$inferSelect
 export type NewCredential = Omit<
@@ -171,13 +173,30 @@ export async function markUsed(database: Database, id: string): Promise<void> {
   )
 }
 
-/** The gateway refuses the credential. @returns true for whoever noticed it first */
-export async function markRejected(database: Database, id: string): Promise<boolean> {
-  const { affectedRows } = await database.change(
-    sql`update credentials set rejected_at = utc_timestamp(3) where id = ${uuidBuffer(id)} and rejected_at is null`,
-  )
-  return affectedRows === 1
+/** What is told of a credential. */
+type Refusable = Where & { readonly id: Buffer; readonly platform: Platform }
+const refusable = sql`id, app_no as appNo, environment, platform`
+
+/** The gateway refuses the credential: whoever notices it first tells it. */
+export async function markRejected(database: Database, id: string): Promise<void> {
+  await database.transact(async (tx) => {
+    const { affectedRows } = await tx.change(
+      sql`update credentials set rejected_at = utc_timestamp(3) where id = ${uuidBuffer(id)} and rejected_at is null`,
+    )
+    if (affectedRows !== 1) return
+    const [row] = await tx.rows<Refusable>(sql`select ${refusable} from credentials where id = ${uuidBuffer(id)}`)
+    if (row) await tellRejected(tx, row, 'the gateway refused it when something was sent')
+  })
 }
+
+const tellRejected = (tx: Tx, row: Refusable, says: string): Promise<void> =>
+  tell(tx, row, ['credential.rejected'], () => [
+    {
+      kind: 'credential.rejected',
+      subject: row.platform,
+      data: { credential: uuidFromBytes(row.id), platform: row.platform, says },
+    },
+  ])
 
 export async function storeCheck(
   database: Database,
@@ -185,8 +204,17 @@ export async function storeCheck(
   verdict: CheckVerdict,
   roundTripMs: number,
 ): Promise<void> {
-  const found = { verdict, roundTripMs, checkedAt: sql<Date>`utc_timestamp(3)` }
-  await database.use((db) => db.update(credentials).set(found).where(eq(credentials.no, no)))
+  await database.transact(async (tx) => {
+    const [before] = await tx.rows<Refusable & { is: string | null }>(
+      sql`select ${refusable}, json_value(verdict, '$.is') as \`is\` from credentials where no = ${no} for update`,
+    )
+    await tx.change(
+      sql`update credentials set verdict = ${JSON.stringify(verdict)}, round_trip_ms = ${roundTripMs},
+            checked_at = utc_timestamp(3) where no = ${no}`,
+    )
+    if (before && verdict.is === 'refused' && before.is !== 'refused')
+      await tellRejected(tx, before, `a check found it refused: the gateway answered ${verdict.status}`)
+  })
 }
 
 /** Takes a credential in use whose last check is older than so long; nobody else gets it for as long again. */
@@ -214,7 +242,16 @@ export async function expiringCredentials(database: Database): Promise<(Credenti
 }
 
 export async function announceExpiry(database: Database, no: number, days: number): Promise<void> {
-  await database.use((db) => db.update(credentials).set({ announcedDays: days }).where(eq(credentials.no, no)))
+  await database.transact(async (tx) => {
+    await tx.change(sql`update credentials set announced_days = ${days} where no = ${no}`)
+    const [row] = await tx.rows<Refusable & { notAfter: Date }>(
+      sql`select ${refusable}, not_after as notAfter from credentials where no = ${no}`,
+    )
+    if (!row) return
+    const { platform } = row
+    const data = { credential: uuidFromBytes(row.id), platform, notAfter: row.notAfter.toISOString(), days }
+    await tell(tx, row, ['credential.expiring'], () => [{ kind: 'credential.expiring', subject: platform, data }])
+  })
 }
 
 /** A page of sealed secrets, in the order of their numbers. */

@@ -17,10 +17,13 @@ import { enqueue } from '../queue/enqueue.ts'
 import { extend, finish, release } from '../queue/hold.ts'
 import { hasWork } from '../queue/read-queue.ts'
 import { isStopped } from '../restraint/stops.ts'
+import { listeners, type Step, tellDeliveries } from '../webhooks/tell.ts'
+import { tellGone } from '../webhooks/tell-devices.ts'
+import { tellFinished } from '../webhooks/tell-finished.ts'
 import { CountChanges } from './counts.ts'
 import { DayCounts, type OnStep } from './day-counts.ts'
 import { keepAnswers } from './gateway-answers.ts'
-import { receiptMoments, takeEarly } from './store-receipts.ts'
+import { receiptMoments, reportedSteps, takeEarly } from './store-receipts.ts'
 
 /**
  * Moves devices from a block to their rows, in one transaction and only while the claim still counts.
@@ -48,7 +51,11 @@ export async function storeOutcomes(
         : await extend(tx, claim, leaseMs, { body: Buffer.from(packBlock(remaining)), size: remaining.length })
     if (!held) return false
     const ended = again ? await notStoredYet(tx, claim.notificationNo, outcomes.ended) : outcomes.ended
-    if (ended.length > 0) await insertDeliveries(tx, claim, ended, days)
+    if (ended.length > 0) {
+      const early = await insertDeliveries(tx, claim, ended, days)
+      const all = await listeners(tx, claim)
+      if (all.length > 0) await tellDeliveries(tx, claim, claim.notificationNo, all, [...ended.map(stepOf), ...early])
+    }
     if (giveBack && remaining.length > 0) await giveBackRest(tx, claim)
     await enqueue(
       tx,
@@ -67,6 +74,7 @@ export async function storeOutcomes(
     )
     const gone = ended.filter((one) => one.reason === 'token-gone').map((one) => one.deviceNo)
     if (gone.length > 0) {
+      await tellGone(tx, claim, gone)
       await tx.change(
         sql`insert into device_events (device_no, at, what)
          select no, utc_timestamp(3), ${deviceEvents['token-gone'].code} from devices where no in ${gone} and retired_at is null`,
@@ -99,7 +107,17 @@ async function giveBackRest(tx: Tx, claim: Claim): Promise<void> {
   await release(tx, claim, row?.hold === holds.paused ? 'suspended' : row?.stopped === 1 ? 'stopped' : { afterMs: 0 })
 }
 
-async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], days: DayCounts): Promise<void> {
+const stepOf = ({ state, reason, answer, deviceNo, userNo, atMs }: Ended): Step => ({
+  kind: `delivery.${state}`,
+  deviceNo,
+  userNo,
+  atMs,
+  ...(state === 'accepted' ? {} : { reason: reason ?? null }),
+  ...(state === 'refused' ? { status: answer?.status ?? null, says: answer?.says.slice(0, 200) || null } : {}),
+})
+
+/** @returns what receipts that had come early make of them */
+async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], days: DayCounts): Promise<Step[]> {
   const { notificationNo } = claim
   const createdMs = claim.createdAt.getTime()
   type Early = {
@@ -127,8 +145,9 @@ async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], d
   if (early.length === 0) {
     await counts.store(tx, notificationNo)
     await days.store(tx, claim)
-    return
+    return []
   }
+  const steps: Step[] = []
   for (const one of ended) {
     const receipts = early.filter((receipt) => receipt.device_no === one.deviceNo)
     if (receipts.length === 0) continue
@@ -144,10 +163,12 @@ async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], d
     )
     const first = <K extends 'action' | 'app_state' | 'became'>(column: K) =>
       receipts.find((receipt) => receipt[column] !== null)?.[column] ?? null
+    const action = first('action')
+    steps.push(...reportedSteps({}, record.moments, one, action))
     const state = deliveryStates[record.state]
     const [receivedAt, shownAt, dismissedAt, openedAt] = receiptMoments(record)
     await tx.change(
-      sql`update deliveries set state = ${state}, reason = if(${state} < 10, 0, reason), action = ${first('action')},
+      sql`update deliveries set state = ${state}, reason = if(${state} < 10, 0, reason), action = ${action},
             app_state = ${first('app_state')}, became = ${first('became')}, received_at = ${receivedAt}, shown_at = ${shownAt},
             dismissed_at = ${dismissedAt}, opened_at = ${openedAt}
           where notification_no = ${notificationNo} and device_no = ${one.deviceNo}`,
@@ -158,6 +179,7 @@ async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], d
   await tx.change(
     sql`delete from early_receipts where notification_no = ${notificationNo} and device_no in ${[...new Set(early.map((receipt) => receipt.device_no))]}`,
   )
+  return steps
 }
 
 /**
@@ -196,7 +218,9 @@ export async function finishIfDone(tx: Tx, notificationNo: number): Promise<void
   )
   // Receipts for devices that the notification never had stay unclaimed; nothing waits for them any more.
   await tx.change(sql`delete from early_receipts where notification_no = ${notificationNo}`)
-  if (affectedRows === 1) await giveBackIfCapped(tx, notificationNo)
+  if (affectedRows !== 1) return
+  await giveBackIfCapped(tx, notificationNo)
+  await tellFinished(tx, notificationNo)
 }
 
 /** Now that all is known, what reached nobody counts under no cap. */

@@ -19,6 +19,7 @@ import { sql } from 'drizzle-orm'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
 import { tuples } from '../fragments.ts'
+import { isHeard, listeners, type Step, tellDeliveries } from '../webhooks/tell.ts'
 import { CountChanges } from './counts.ts'
 import { DayCounts, type OnStep } from './day-counts.ts'
 
@@ -131,6 +132,7 @@ async function storeForNotification(
   const records = new Map(rows.map((row) => [row.device_no, recordOf(row)]))
   const changed = new Map<number, unknown[]>()
   const early: unknown[][] = []
+  const acted = new Map<number, string>()
   await noteReceipts(
     tx,
     receipts.map((receipt) => receipt.deviceNo),
@@ -161,7 +163,10 @@ async function storeForNotification(
       // Where the app was when it arrived, not when it was opened: the first that says so counts.
       row.app_state ??= receipt.state === 'opened' ? null : codeOf(appStates, receipt.appState)
       row.became ??= codeOf(presentations, receipt.became)
-      row.action = receipt.state === 'opened' ? (row.action ?? receipt.action) : row.action
+      if (receipt.state === 'opened' && row.action === null && receipt.action !== null) {
+        row.action = receipt.action
+        acted.set(receipt.deviceNo, receipt.action)
+      }
       changed.set(receipt.deviceNo, [
         no,
         receipt.deviceNo,
@@ -178,6 +183,7 @@ async function storeForNotification(
   if (changed.size > 0) {
     const steps = new Map([...changed.keys()].map((no) => [no, { before: stored.get(no)!, after: records.get(no)! }]))
     await countSteps(tx, known, notification.createdAt, steps, days)
+    await tellSteps(tx, known, steps, acted)
     await tx.change(
       sql`insert into deliveries (notification_no, device_no, platform, state, action, app_state, became, received_at, shown_at, dismissed_at, opened_at)
        values ${tuples([...changed.values()])} on duplicate key update state = value(state), action = value(action), app_state = value(app_state), became = value(became), received_at = value(received_at),
@@ -212,6 +218,53 @@ async function countSteps(
   }
   await counts.store(tx, known.no)
   await days.store(tx, known)
+}
+
+/** Lets those who listen hear what devices reported. */
+async function tellSteps(
+  tx: Tx,
+  known: Known,
+  steps: ReadonlyMap<number, { readonly before: DeliveryRaw; readonly after: DeliveryRecord }>,
+  acted: ReadonlyMap<number, string>,
+): Promise<void> {
+  const all = await listeners(tx, known)
+  if (!receiptKinds.some((kind) => isHeard(all, kind))) return
+  const rows = await tx.rows<{ deviceNo: number; userNo: number | null }>(
+    sql`select no as deviceNo, user_no as userNo from devices where no in ${[...steps.keys()]}`,
+  )
+  const told = rows.flatMap((device) => {
+    const { before, after } = steps.get(device.deviceNo)!
+    return reportedSteps(recordOf(before).moments, after.moments, device, acted.get(device.deviceNo) ?? null)
+  })
+  await tellDeliveries(tx, known, known.no, all, told)
+}
+
+const receiptKinds = [
+  'delivery.received',
+  'delivery.shown',
+  'delivery.opened',
+  'delivery.action',
+  'delivery.dismissed',
+] as const
+const reportedStates = ['received', 'shown', 'opened', 'dismissed'] as const
+
+/** What a device has reported between two moments. */
+export function reportedSteps(
+  before: DeliveryRecord['moments'],
+  after: DeliveryRecord['moments'],
+  { deviceNo, userNo }: { readonly deviceNo: number; readonly userNo?: number | null | undefined },
+  action: string | null,
+): Step[] {
+  return reportedStates.flatMap((state): Step[] => {
+    const atMs = after[state]
+    if (atMs === undefined || before[state] !== undefined) return []
+    const step = { deviceNo, userNo, atMs }
+    const pressed = state === 'opened' && action !== null
+    return [
+      { ...step, kind: `delivery.${state}` },
+      ...(pressed ? [{ ...step, kind: 'delivery.action' as const, action }] : []),
+    ]
+  })
 }
 
 const recordOf = (row: DeliveryRaw): DeliveryRecord => ({

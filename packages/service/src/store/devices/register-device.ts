@@ -7,6 +7,7 @@ import type { Database, Tx } from '../database.ts'
 import { isDuplicate } from '../errors.ts'
 import { commas } from '../fragments.ts'
 import { ensureUser, forgetAnonymous } from '../people/ensure-user.ts'
+import { tellRegistered } from '../webhooks/tell-devices.ts'
 import { noteEvent } from './device-events.ts'
 
 export type DeviceAddress = {
@@ -166,13 +167,16 @@ export type Insertion = {
   readonly userNo: number | null
 }
 
-const insert = (
+async function insert(
   tx: Tx,
   scope: Scope,
   device: NewDevice,
   installation: string | null,
   userNo: number | null,
-): Promise<unknown> => tx.change(insertion(scope, [{ device, installation, userNo }]))
+): Promise<void> {
+  await tx.change(insertion(scope, [{ device, installation, userNo }]))
+  await tellRegistered(tx, scope, [device])
+}
 
 /** The statement that stores new devices; it fails where one is there already. */
 export function insertion(scope: Scope, all: readonly Insertion[]): SQL {

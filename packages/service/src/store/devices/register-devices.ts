@@ -3,6 +3,7 @@ import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Database } from '../database.ts'
 import { ensureUsers } from '../people/ensure-users.ts'
+import { tellRegistered } from '../webhooks/tell-devices.ts'
 import { bareDeviceColumns, type DeviceRow, findDevicesBySecrets } from './read-devices.ts'
 import { insertion, type NewDevice, registerDevice } from './register-device.ts'
 
@@ -74,13 +75,21 @@ async function insertStrangers(
     })),
   )
   // Whoever is there already is left as it was, and comes back with another id than the one just made.
-  const rows = await database.rows<StoredDevice>(
-    sql`${inserted} on duplicate key update no = no returning ${bareDeviceColumns}`,
-  )
   const byId = new Map(once.map((device) => [device.id, device]))
-  return rows.flatMap(({ id: bytes, ...row }) => {
-    const id = uuidFromBytes(bytes)
-    const made = byId.get(id)
-    return made ? [{ ...row, id, muted: row.muted === 1, user: made.user }] : []
+  return database.transact(async (tx) => {
+    const rows = await tx.rows<StoredDevice>(
+      sql`${inserted} on duplicate key update no = no returning ${bareDeviceColumns}`,
+    )
+    const found = rows.flatMap(({ id: bytes, ...row }) => {
+      const id = uuidFromBytes(bytes)
+      const made = byId.get(id)
+      return made ? [{ made, stored: { ...row, id, muted: row.muted === 1, user: made.user } }] : []
+    })
+    await tellRegistered(
+      tx,
+      scope,
+      found.map(({ made }) => made),
+    )
+    return found.map(({ stored }) => stored)
   })
 }

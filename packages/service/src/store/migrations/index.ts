@@ -19,6 +19,7 @@ import { restraint } from './0018-restraint.ts'
 import { triggers } from './0019-triggers.ts'
 import { sources } from './0020-sources.ts'
 import { firingsByAge } from './0021-firings-by-age.ts'
+import { webhooks } from './0022-webhooks.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -45,4 +46,5 @@ export const migrations: readonly Migration[] = [
   { no: 19, name: 'triggers', statements: triggers },
   { no: 20, name: 'sources', statements: sources },
   { no: 21, name: 'firings-by-age', statements: firingsByAge },
+  { no: 22, name: 'webhooks', statements: webhooks },
 ]

@@ -18,7 +18,7 @@ export type ClaimOptions = {
 }
 
 /** Its turn has come, nobody stopped it, and nobody holds it: a worker that dies needs nobody to clean up after it. */
-const isDue = sql`suspended = false and stopped = false and due_at <= utc_timestamp(3) and coalesce(leased_until <= utc_timestamp(3), true)`
+const isDue = sql`pool = 'sending' and suspended = false and stopped = false and due_at <= utc_timestamp(3) and coalesce(leased_until <= utc_timestamp(3), true)`
 
 /**
  * Claims the most urgent piece of work that is due, or `undefined` when there is none. Work of one urgency is shared out by

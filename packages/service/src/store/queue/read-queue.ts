@@ -1,7 +1,7 @@
 import type { Environment } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Reader } from '../database.ts'
-import type { QueuedWork } from './work.ts'
+import { ofApp, ofNotification, type QueuedWork } from './work.ts'
 
 export type QueueState = {
   /** Parts whose turn has come. */
@@ -24,7 +24,7 @@ export async function readQueue(
        sum(if(not isDue and not suspended, size, 0)) as later, sum(if(not isDue and suspended, size, 0)) as suspended
      from (select subject_no, size, suspended or stopped as suspended,
              leased_until is not null or (not suspended and not stopped and due_at <= utc_timestamp(3)) as isDue
-           from work where app_no = ${of.appNo} and environment = ${of.environment} and kind = ${of.kind}) queued
+           from work where ${ofApp(of)} and kind = ${of.kind}) queued
      group by subject_no`,
   )
   const sum = (pick: (row: (typeof rows)[number]) => string) => rows.reduce((all, row) => all + Number(pick(row)), 0)
@@ -39,7 +39,7 @@ export async function readQueue(
 /** Whether a subject has work, or some that a worker holds. */
 export async function hasWork(reader: Reader, subjectNo: number, which: 'any' | 'held' = 'any'): Promise<boolean> {
   const held = which === 'held' ? sql`and leased_until is not null` : sql``
-  return (await reader.rows(sql`select 1 from work where subject_no = ${subjectNo} ${held} limit 1`)).length > 0
+  return (await reader.rows(sql`select 1 from work where ${ofNotification(subjectNo)} ${held} limit 1`)).length > 0
 }
 
 /** So many subjects are told of. */
@@ -51,8 +51,7 @@ export async function dueSubjects(
   of: { readonly appNo: number; readonly environment: Environment },
 ): Promise<number[]> {
   const rows = await reader.rows<{ no: number }>(
-    sql`select distinct subject_no as no from work where app_no = ${of.appNo} and environment = ${of.environment}
-          and not suspended and due_at <= utc_timestamp(3) order by subject_no limit ${mostSubjects}`,
+    sql`select distinct subject_no as no from work where ${ofApp(of)} and not suspended and due_at <= utc_timestamp(3) order by subject_no limit ${mostSubjects}`,
   )
   return rows.map(({ no }) => no)
 }
@@ -65,7 +64,7 @@ export async function waitsFor(
 ): Promise<{ readonly until: Date; readonly size: number } | null> {
   const [row] = await reader.rows<{ until: Date | null; size: string | null }>(
     sql`select min(due_at) as until, sum(size) as size from work
-        where subject_no = ${subjectNo} and cause = ${cause} and due_at > utc_timestamp(3)`,
+        where ${ofNotification(subjectNo)} and cause = ${cause} and due_at > utc_timestamp(3)`,
   )
   return row?.until ? { until: row.until, size: Number(row.size) } : null
 }
@@ -77,5 +76,5 @@ export const workOf = (
   kind: string,
 ): Promise<(Pick<QueuedWork, 'body' | 'failures' | 'cause'> & { readonly dueAt: Date })[]> =>
   reader.rows(
-    sql`select body, failures, cause, due_at as dueAt from work where subject_no = ${subjectNo} and kind = ${kind}`,
+    sql`select body, failures, cause, due_at as dueAt from work where ${ofNotification(subjectNo)} and kind = ${kind}`,
   )

@@ -1,12 +1,13 @@
 import type { Environment } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Tx } from '../database.ts'
+import { ofApp, ofNotification } from './work.ts'
 
 type Changes = Pick<Tx, 'change'>
 
 /** Stops all work of a subject that nobody holds; whoever holds some releases it as suspended. */
 export async function suspend(tx: Changes, subjectNo: number): Promise<void> {
-  await tx.change(sql`update work set suspended = true where subject_no = ${subjectNo} and leased_until is null`)
+  await tx.change(sql`update work set suspended = true where ${ofNotification(subjectNo)} and leased_until is null`)
 }
 
 /** Sets aside all work of an app that nobody holds, so that nobody looks at it. */
@@ -15,8 +16,8 @@ export async function setAside(
   { appNo, environment }: { readonly appNo: number; readonly environment: Environment },
 ): Promise<void> {
   await tx.change(
-    sql`update work set stopped = true where app_no = ${appNo} and environment = ${environment} and stopped = false
-        and leased_until is null`,
+    sql`update work set stopped = true where ${ofApp({ appNo, environment })}
+        and stopped = false and leased_until is null`,
   )
 }
 
@@ -26,19 +27,21 @@ export async function takeUp(
   { appNo, environment }: { readonly appNo: number; readonly environment: Environment },
 ): Promise<void> {
   await tx.change(
-    sql`update work set stopped = false where app_no = ${appNo} and environment = ${environment} and stopped = true`,
+    sql`update work set stopped = false
+        where ${ofApp({ appNo, environment })} and stopped = true`,
   )
 }
 
 /** Lets suspended work go on, each when it is due. */
 export async function resume(tx: Changes, subjectNo: number): Promise<void> {
-  await tx.change(sql`update work set suspended = false where subject_no = ${subjectNo}`)
+  await tx.change(sql`update work set suspended = false where ${ofNotification(subjectNo)}`)
 }
 
 /** Makes all that nobody holds due at once, suspended or not. */
 export async function makeDue(tx: Changes, subjectNo: number): Promise<void> {
   await tx.change(
-    sql`update work set suspended = false, due_at = utc_timestamp(3) where subject_no = ${subjectNo} and leased_until is null`,
+    sql`update work set suspended = false, due_at = utc_timestamp(3)
+        where ${ofNotification(subjectNo)} and leased_until is null`,
   )
 }
 
@@ -48,12 +51,11 @@ export async function wake(
   of: { readonly appNo: number; readonly environment: Environment; readonly cause: number },
 ): Promise<void> {
   await tx.change(
-    sql`update work set due_at = utc_timestamp(3) where app_no = ${of.appNo} and environment = ${of.environment} and cause = ${of.cause}
-       and leased_until is null and suspended = false and due_at > utc_timestamp(3)`,
+    sql`update work set due_at = utc_timestamp(3) where ${ofApp(of)} and cause = ${of.cause} and leased_until is null and suspended = false and due_at > utc_timestamp(3)`,
   )
 }
 
 /** Work of a subject overtakes from now on what is less urgent. */
 export async function changeUrgency(tx: Changes, subjectNo: number, urgency: number): Promise<void> {
-  await tx.change(sql`update work set urgency = ${urgency} where subject_no = ${subjectNo}`)
+  await tx.change(sql`update work set urgency = ${urgency} where ${ofNotification(subjectNo)}`)
 }

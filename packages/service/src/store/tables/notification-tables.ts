@@ -1,5 +1,6 @@
 // Notifications, the work that they make, and what became of each delivery.
 import { environments } from '@zbell/core'
+import { sql } from 'drizzle-orm'
 import {
   bigint,
   boolean,
@@ -14,6 +15,7 @@ import {
   varchar,
 } from 'drizzle-orm/mysql-core'
 import { appNo, blobColumn, environment, hashColumn, instantColumn, rowNo, uuidColumn } from '../columns.ts'
+import { pools } from '../queue/work.ts'
 
 export const notifications = mysqlTable('notifications', {
   no: rowNo(),
@@ -194,4 +196,6 @@ export const work = mysqlTable('work', {
   leasedUntil: instantColumn('leased_until'),
   suspended: boolean('suspended').notNull().default(false),
   stopped: boolean('stopped').notNull().default(false),
+  pool: mysqlEnum('pool', pools).notNull().default('sending'),
+  madeAt: instantColumn('made_at').notNull().default(sql`(utc_timestamp(3))`),
 })

@@ -149,12 +149,12 @@ export async function forgetFirings(database: Database, days: number, mayGoOn: (
 
 /** Says in the log of each trigger that is switched on for a source that nothing comes from it. */
 export async function sourceAwayFirings(
-  database: Database,
+  tx: Tx,
   { appNo, environment }: Where,
   source: string,
   says: string,
 ): Promise<void> {
-  await database.change(
+  await tx.change(
     sql`insert into firings (trigger_no, version, key_hash, key_text, given, state, says, fired_at)
         select no, version, ${keyHash('')}, '', '{}', 'fault', ${says.slice(0, 300)}, utc_timestamp(3) from triggers
         where app_no = ${appNo} and environment = ${environment} and source = ${source} and enabled = true`,

@@ -3,6 +3,7 @@ import { sql } from 'drizzle-orm'
 import { settingsOf } from '../apps/settings.ts'
 import type { Where } from '../apps/where.ts'
 import type { Database, Reader, Tx } from '../database.ts'
+import { tell } from '../webhooks/tell.ts'
 
 /** A trigger as it is kept. */
 export type TriggerRow = {
@@ -151,6 +152,13 @@ export async function countFirings(
 
 export async function pauseTrigger(tx: Tx, no: number, because: string): Promise<void> {
   await tx.change(sql`update triggers set paused_because = ${because.slice(0, 300)} where no = ${no}`)
+  const [row] = await tx.rows<Where & { name: string }>(
+    sql`select app_no as appNo, environment, name from triggers where no = ${no}`,
+  )
+  if (row)
+    await tell(tx, row, ['trigger.paused'], () => [
+      { kind: 'trigger.paused', subject: row.name, data: { trigger: row.name, because } },
+    ])
 }
 
 /** Triggers that were stopped as runaways, for those who watch. */

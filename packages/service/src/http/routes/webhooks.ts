@@ -1,0 +1,116 @@
+import { type Webhook, type WebhookEntry, webhookName } from '@zbell/contract'
+import { cloudEventOf, dataSchemaOf, eventKindNames, eventKinds, isEventKind } from '@zbell/core/webhooks'
+import { invalid, Problem } from '../../problems/problem.ts'
+import { whereOf } from '../../store/apps/where.ts'
+import type { Database } from '../../store/database.ts'
+import type { LogRow } from '../../store/webhooks/log.ts'
+import { listWebhooks } from '../../store/webhooks/webhooks.ts'
+import type { ShownWebhook, Webhooks } from '../../webhooks/webhooks.ts'
+import type { OperationRouter } from '../serve-operation.ts'
+import { nameAtPlace, numberAtPlace, pageView, placeOfName } from '../views.ts'
+
+export function serveWebhooks(on: OperationRouter, database: Database, webhooks: Webhooks, base: () => string): void {
+  on.serve('listWebhooks', async ({ caller: { scope }, query: { limit, after } }) => {
+    const rows = await listWebhooks(database, whereOf(scope), limit + 1, nameAtPlace(after))
+    const last = rows.length > limit ? rows[limit - 1] : undefined
+    const shown = await Promise.all(rows.slice(0, limit).map((row) => webhooks.show(row)))
+    return { items: shown.map(webhookView), next: last ? placeOfName(last.name) : null }
+  })
+
+  on.serve('readWebhook', async ({ caller: { scope }, params }) =>
+    webhookView(await webhooks.show(await webhooks.need(scope, params.webhook))),
+  )
+
+  on.serve('saveWebhook', async ({ caller: { scope, actor }, params: { webhook: name }, body }) => {
+    const { error } = webhookName.safeParse(name)
+    if (error) throw invalid('/webhook', `${error.issues[0]?.message} as a name`)
+    return webhookView(await webhooks.save(scope, name, body, actor))
+  })
+
+  on.serve('changeWebhook', async ({ caller: { scope }, params, body }) =>
+    webhookView(await webhooks.enable(scope, params.webhook, body.enabled)),
+  )
+
+  on.serve('deleteWebhook', async ({ caller: { scope }, params }) => {
+    await webhooks.delete(scope, params.webhook)
+    return undefined
+  })
+
+  on.serve('changeWebhookSecret', async ({ caller: { scope }, params, body }) =>
+    webhookView(await webhooks.changeSecret(scope, params.webhook, body.keepHours)),
+  )
+
+  on.serve('tryWebhook', async ({ caller: { scope }, params, body }) => {
+    const { request, entry } = await webhooks.try(scope, params.webhook, body.kind)
+    return { entry: entryView(entry), request, answer: entry.answer }
+  })
+
+  on.serve('listWebhookLog', async ({ caller: { scope }, params, query: { limit, after, outcome, kind } }) => {
+    const row = await webhooks.need(scope, params.webhook)
+    const rows = await webhooks.listLog(row, { outcome, kind }, limit + 1, numberAtPlace(after))
+    return pageView(rows, limit, ({ no }) => String(no), entryView)
+  })
+
+  on.serve('readWebhookRequest', async ({ caller: { scope }, params }) => {
+    const row = await webhooks.need(scope, params.webhook)
+    const { request, entry } = await webhooks.entry(row, entryNo(params.entry))
+    return { entry: entryView(entry), request, answer: entry.answer }
+  })
+
+  on.serve('replayWebhook', async ({ caller: { scope }, params, body }) => {
+    if ('entry' in body)
+      return { events: await webhooks.replayEntry(scope, params.webhook, body.entry, body.event), isAll: true }
+    const { from, to, outcome, kind } = body
+    return webhooks.replaySpan(scope, params.webhook, {
+      from: new Date(from),
+      to: to === undefined ? new Date() : new Date(to),
+      outcome,
+      kind,
+    })
+  })
+
+  on.serve('listEventKinds', async () => ({
+    items: eventKindNames.map((kind) => {
+      const { says, subject, example } = eventKinds[kind]
+      const origin = { app: 'merrow-sound', environment: 'production', service: base() }
+      const id = '01936f0d-2b6c-7e4f-8a90-b1c2d3e4f506-0'
+      const event = cloudEventOf({ id, kind, atMs: Date.UTC(2026, 11, 5, 6, 30), subject, data: example }, origin)
+      return { kind, says, dataschema: event.dataschema, example: event as never }
+    }),
+  }))
+
+  on.serve('readEventSchema', async ({ params: { kind } }) => {
+    if (!isEventKind(kind)) throw new Problem('unknown-event-kind', `There is no kind ${kind.slice(0, 80)}.`)
+    return dataSchemaOf(kind) as never
+  })
+}
+
+function entryNo(text: string): number {
+  if (!/^[1-9]\d{0,15}$/.test(text)) throw new Problem('unknown-webhook-entry', `${text.slice(0, 40)} is no entry.`)
+  return Number(text)
+}
+
+const webhookView = ({ row, url, olderUntil, waiting, secret }: ShownWebhook): Webhook => ({
+  name: row.name,
+  url,
+  kinds: [...row.kinds],
+  when: row.rule,
+  batch: row.batch,
+  ca: row.ca,
+  enabled: row.enabled,
+  offBecause: row.offBecause,
+  secret: secret ?? null,
+  olderSecretsUntil: olderUntil.map((at) => at.toISOString()),
+  waiting: waiting.events,
+  waitingSince: waiting.since?.toISOString() ?? null,
+  fault: row.fault,
+  faultSince: row.faultSince?.toISOString() ?? null,
+  restsUntil: row.restsUntil?.toISOString() ?? null,
+  toldAt: row.toldAt?.toISOString() ?? null,
+  dropped: row.dropped,
+  droppedAt: row.droppedAt?.toISOString() ?? null,
+  madeBy: row.madeBy,
+  changedAt: row.changedAt.toISOString(),
+})
+
+const entryView = ({ answer: _, hasBody: __, ...row }: LogRow): WebhookEntry => ({ ...row, at: row.at.toISOString() })

@@ -1,0 +1,208 @@
+import { sql } from 'drizzle-orm'
+import type { Where } from '../apps/where.ts'
+import type { Database, Reader, Tx } from '../database.ts'
+import { enqueueStatement } from './enqueue.ts'
+import { afterNow, type Held } from './work.ts'
+
+/** The kinds of what is told: what happened, and what is told once more because somebody asked for it. */
+export const tellingKinds = ['tell', 'retell'] as const
+export type TellingKind = (typeof tellingKinds)[number]
+
+/** Events that wait for a receiver, in the hands of this process. */
+export type ClaimedTelling = Held & {
+  readonly kind: TellingKind
+  readonly failures: number
+  readonly size: number
+  readonly body: Buffer
+  readonly madeAt: Date
+  /** The database’s clock when it was claimed. */
+  readonly claimedAt: Date
+}
+
+const isDue = sql`due_at <= utc_timestamp(3) and coalesce(leased_until <= utc_timestamp(3), true)`
+const ofReceiver = (no: number) => sql`pool = 'telling' and subject_no = ${no}`
+
+/** What puts events into the queue for a receiver. @param works at least one */
+export const tellingStatement = (
+  { appNo, environment }: Where,
+  receiverNo: number,
+  works: readonly {
+    readonly kind: TellingKind
+    readonly size: number
+    readonly body: Buffer
+    readonly failures?: number
+  }[],
+) =>
+  enqueueStatement(
+    receiverNo,
+    works.map((work) => ({ ...work, appNo, environment, pool: 'telling', urgency: 0 })),
+  )
+
+/**
+ * Receivers for whom something is due and who may be asked, in no order, so that each has its turn.
+ * @param besides those that this process is at already
+ */
+export function dueReceivers(
+  reader: Reader,
+  { besides, most }: { readonly besides: readonly number[]; readonly most: number },
+): Promise<{ no: number; appNo: number }[]> {
+  const others = besides.length > 0 ? sql`and w.no not in ${besides}` : sql``
+  return reader.rows(
+    sql`select w.no, w.app_no as appNo from webhooks w
+        where w.enabled = true and coalesce(w.rests_until <= utc_timestamp(3), true) ${others}
+          and (select 1 from work force index (by_subject)
+               where pool = 'telling' and subject_no = w.no and ${isDue} limit 1) = 1
+        order by rand() limit ${most}`,
+  )
+}
+
+/**
+ * Claims what has waited longest for a receiver.
+ * @param most events, unless the first piece alone has more @param held what this process has already
+ */
+export function claimTellings(
+  database: Database,
+  receiverNo: number,
+  { most, pieces, leaseMs, held }: { most: number; pieces: number; leaseMs: number; held: readonly number[] },
+): Promise<ClaimedTelling[]> {
+  return database.transact(async (tx) => {
+    const notHeld = held.length > 0 ? sql`and no not in ${held}` : sql``
+    const due = await tx.rows<{ no: number; size: number }>(
+      sql`select no, size from work force index (by_subject) where ${ofReceiver(receiverNo)} and ${isDue} ${notHeld}
+          order by due_at limit ${pieces} for update skip locked`,
+    )
+    const taken: number[] = []
+    let events = 0
+    for (const { no, size } of due) {
+      if (taken.length > 0 && events + size > most) break
+      taken.push(no)
+      events += size
+    }
+    if (taken.length === 0) return []
+    await tx.change(sql`update work set fence = fence + 1, leased_until = ${afterNow(leaseMs)} where no in ${taken}`)
+    return tx.rows<ClaimedTelling>(
+      sql`select no, fence, kind, failures, size, body, made_at as madeAt, utc_timestamp(3) as claimedAt
+          from work where no in ${taken} order by no`,
+    )
+  })
+}
+
+/** What was told is out of the queue, whoever else may hold it by now. */
+export async function finishTellings(tx: Pick<Tx, 'change'>, numbers: readonly number[]): Promise<void> {
+  if (numbers.length > 0) await tx.change(sql`delete from work where no in ${numbers}`)
+}
+
+/** Gives back what is left of one: after a failure for a while, else as it was. */
+export async function giveBackTelling(
+  tx: Pick<Tx, 'change'>,
+  { no, fence }: Held,
+  left: { readonly body: Buffer; readonly size: number } | undefined,
+  failed?: { readonly failures: number; readonly afterMs: number },
+): Promise<void> {
+  const changes = [
+    sql`leased_until = null`,
+    ...(left ? [sql`body = ${left.body}, size = ${left.size}`] : []),
+    ...(failed ? [sql`failures = ${failed.failures}, due_at = ${afterNow(failed.afterMs)}`] : []),
+  ]
+  await tx.change(sql`update work set ${sql.join(changes, sql`, `)} where no = ${no} and fence = ${fence}`)
+}
+
+/** Puts into the queue again what of a piece was not told, while the rest of it waits for another try. */
+export async function enqueueUntold(
+  tx: Pick<Tx, 'change'>,
+  where: Where & { readonly no: number },
+  { kind, failures }: ClaimedTelling,
+  left: { readonly body: Buffer; readonly size: number },
+): Promise<void> {
+  const { no, appNo, environment } = where
+  await tx.change(tellingStatement({ appNo, environment }, no, [{ kind, failures, ...left }]))
+}
+
+/** How many events wait for each receiver. */
+export async function countTellings(reader: Reader): Promise<ReadonlyMap<number, number>> {
+  const rows = await reader.rows<{ no: number; events: string }>(
+    sql`select subject_no as no, sum(size) as events from work force index (by_subject)
+        where pool = 'telling' group by subject_no`,
+  )
+  return new Map(rows.map(({ no, events }) => [no, Number(events)]))
+}
+
+/** Events that wait for one, and since when the first. */
+export async function waitingTellings(
+  reader: Reader,
+  receiverNo: number,
+): Promise<{ readonly events: number; readonly since: Date | null }> {
+  const [row] = await reader.rows<{ events: string | null; since: Date | null }>(
+    sql`select sum(size) as events, min(made_at) as since from work where ${ofReceiver(receiverNo)}`,
+  )
+  return { events: Number(row?.events ?? 0), since: row?.since ?? null }
+}
+
+/** What waits for another try is due now. */
+export async function hurryTellings(database: Database, receiverNo: number): Promise<void> {
+  await inSteps((limit) =>
+    database.change(
+      sql`update work set due_at = utc_timestamp(3)
+          where ${ofReceiver(receiverNo)} and due_at > utc_timestamp(3) and leased_until is null limit ${limit}`,
+    ),
+  )
+}
+
+/** Throws away what waits for a receiver. @returns how many pieces */
+export const dropSubject = (database: Database, receiverNo: number): Promise<number> =>
+  inSteps((limit) => database.change(sql`delete from work where ${ofReceiver(receiverNo)} limit ${limit}`))
+
+const stepRows = 2_000
+
+async function inSteps(step: (limit: number) => Promise<{ affectedRows: number }>): Promise<number> {
+  for (let all = 0; ; ) {
+    const { affectedRows } = await step(stepRows)
+    all += affectedRows
+    if (affectedRows < stepRows) return all
+  }
+}
+
+/** Throws away the oldest of what waits for a receiver, so many events or a few more. @returns how many went */
+export async function dropOldest(
+  database: Database,
+  receiverNo: number,
+  excess: number,
+  noted: (tx: Tx, events: number) => Promise<void>,
+): Promise<number> {
+  let gone = 0
+  while (gone < excess) {
+    const step = await database.transact(async (tx) => {
+      const oldest = await tx.rows<{ no: number; size: number }>(
+        sql`select no, size from work where ${ofReceiver(receiverNo)} and coalesce(leased_until <= utc_timestamp(3), true)
+            order by no limit ${stepRows} for update skip locked`,
+      )
+      const numbers: number[] = []
+      let events = 0
+      for (const { no, size } of oldest) {
+        if (gone + events >= excess) break
+        numbers.push(no)
+        events += size
+      }
+      await finishTellings(tx, numbers)
+      if (events > 0) await noted(tx, events)
+      return events
+    })
+    if (step === 0) return gone
+    gone += step
+  }
+  return gone
+}
+
+/** Receivers with something that has waited for longer than so long, and how much of it. */
+export async function overdueTellings(
+  reader: Reader,
+  olderThanMs: number,
+): Promise<{ readonly no: number; readonly events: number }[]> {
+  const rows = await reader.rows<{ no: number; events: string }>(
+    sql`select subject_no as no, sum(size) as events from work
+        where pool = 'telling' and made_at < utc_timestamp(3) - interval ${olderThanMs * 1_000} microsecond
+          and coalesce(leased_until <= utc_timestamp(3), true)
+        group by subject_no`,
+  )
+  return rows.map(({ no, events }) => ({ no, events: Number(events) }))
+}

@@ -1,0 +1,47 @@
+import { longestTellingMs } from '@zbell/core/webhooks'
+import type { Database } from '../store/database.ts'
+import { countTellings, dropOldest, dropSubject, overdueTellings } from '../store/queue/tellings.ts'
+import { noteDropped } from '../store/webhooks/log.ts'
+import { webhookNames } from '../store/webhooks/webhooks.ts'
+
+/** How much waits for a webhook. */
+export type Waiting = {
+  readonly app: string
+  readonly environment: string
+  readonly webhook: string
+  readonly events: number
+}
+
+/** What was not told within three days had its last attempt by then; what could not have one goes a while later. */
+const overdueMs = longestTellingMs + 3_600_000
+
+/**
+ * Keeps what waits within its bounds: beyond so many events the oldest go, and so does what has waited for longer than anybody
+ * tries, for a webhook that is switched off. The log of each says so.
+ */
+export async function boundWebhooks(
+  given: {
+    readonly database: Database
+    readonly mostWaiting: number
+    readonly onWaiting: (waiting: readonly Waiting[]) => void
+  },
+  mayGoOn: () => boolean,
+): Promise<void> {
+  const { database, mostWaiting, onWaiting } = given
+  const counts = await countTellings(database)
+  const names = await webhookNames(database)
+  onWaiting([...names].map(([no, name]) => ({ ...name, events: counts.get(no) ?? 0 })))
+  for (const [no, events] of counts) {
+    if (!mayGoOn()) return
+    if (!names.has(no)) await dropSubject(database, no)
+    else if (events > mostWaiting) {
+      const says = `more than ${mostWaiting.toLocaleString('en')} events waited; the oldest went`
+      await dropOldest(database, no, events - mostWaiting, (tx, gone) => noteDropped(tx, no, gone, says))
+    }
+  }
+  for (const { no, events } of await overdueTellings(database, overdueMs)) {
+    if (!mayGoOn()) return
+    const says = 'it waited for three days, and could not be told'
+    await dropOldest(database, no, events, (tx, gone) => noteDropped(tx, no, gone, says))
+  }
+}

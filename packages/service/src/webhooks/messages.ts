@@ -1,0 +1,84 @@
+import { createHash } from 'node:crypto'
+import type { Expression } from '@zbell/core/triggers'
+import { batchMediaType, type CloudEvent, cloudEventOf, eventMediaType, type Origin } from '@zbell/core/webhooks'
+import type { Reader } from '../store/database.ts'
+import type { ClaimedTelling } from '../store/queue/tellings.ts'
+import { type Page, unpackPage } from '../store/webhooks/page.ts'
+import { readPages } from '../store/webhooks/read-page.ts'
+
+/** An event that is to be told, and the piece of work in which it waits. */
+export type Pending = {
+  readonly id: string
+  readonly kind: string
+  readonly text: string
+  readonly telling: ClaimedTelling
+}
+
+/** One request. */
+export type Message = {
+  /** The same for each attempt (Standard Webhooks, “webhook-id”). */
+  readonly id: string
+  readonly type: string
+  readonly body: string
+  readonly events: readonly Pending[]
+}
+
+/**
+ * Makes events of what waits, as the receiver gets them. Those for which its rule does not hold are left out, once and for all.
+ * @param rule asked of what is told for the first time
+ */
+export async function eventsOf(
+  reader: Reader,
+  tellings: readonly ClaimedTelling[],
+  origin: Origin,
+  rule: Expression | undefined,
+): Promise<Pending[]> {
+  const pages = await Promise.all(tellings.map(({ body }) => unpackPage(body)))
+  const fresh = pages.filter((page): page is Exclude<Page, { is: 'events' }> => page.is !== 'events')
+  const happened = new Map(
+    (await readPages(reader, fresh)).map((all, at) => [fresh[at] as Page, all.map((one) => cloudEventOf(one, origin))]),
+  )
+  return tellings.flatMap((telling, at) => {
+    const page = pages[at]!
+    const events =
+      page.is === 'events' ? page.events : (happened.get(page) ?? []).filter((event) => isWanted(rule, event))
+    return events.map((event) => ({ id: event.id, kind: event.type, text: JSON.stringify(event), telling }))
+  })
+}
+
+const isWanted = (rule: Expression | undefined, event: CloudEvent): boolean => rule?.holds({ event }).holds ?? true
+
+/** The most characters of a request, unless one event alone has more. */
+const messageChars = 1_000_000
+
+/** @param batch the most events of a request; 1: each goes alone (CloudEvents HTTP binding §3.2 and §3.3) */
+export function messagesOf(events: readonly Pending[], batch: number): Message[] {
+  if (batch === 1)
+    return events.map((event) => ({ id: event.id, type: eventMediaType, body: event.text, events: [event] }))
+  const messages: Message[] = []
+  let some: Pending[] = []
+  let chars = 0
+  const close = () => {
+    if (some.length > 0) messages.push(batchOf(some))
+    some = []
+    chars = 0
+  }
+  for (const event of events) {
+    if (some.length === batch || chars + event.text.length > messageChars) close()
+    some.push(event)
+    chars += event.text.length
+  }
+  close()
+  return messages
+}
+
+const batchOf = (events: readonly Pending[]): Message => ({
+  id: batchId(events.map(({ id }) => id)),
+  type: batchMediaType,
+  body: `[${events.map(({ text }) => text).join(',')}]`,
+  events,
+})
+
+/** The same events in one request are the same message. */
+const batchId = (ids: readonly string[]): string =>
+  `batch-${createHash('sha256').update(ids.join(' ')).digest('hex').slice(0, 32)}`

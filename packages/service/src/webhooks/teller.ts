@@ -1,0 +1,233 @@
+import { Expression } from '@zbell/core/triggers'
+import { LRUCache } from 'lru-cache'
+import type { Logger } from 'pino'
+import type { AddressGuard } from '../gateways/address-guard.ts'
+import { findAppByNo } from '../store/apps/apps.ts'
+import type { Database } from '../store/database.ts'
+import { DatabaseUnavailable } from '../store/errors.ts'
+import { claimTellings, dueReceivers, hurryTellings } from '../store/queue/tellings.ts'
+import { findWebhooks, noteReceiver, type WebhookRow } from '../store/webhooks/webhooks.ts'
+import { SealBroken, type Vault } from '../vault/vault.ts'
+import { Receiver } from './post.ts'
+import { openWebhook, signingSecrets } from './secrets.ts'
+import { type Told, tellRound } from './turn.ts'
+
+export type TellerParts = {
+  readonly database: Database
+  readonly vault: Vault
+  readonly guard: AddressGuard
+  /** Certificates to trust beside the system’s and a webhook’s own. */
+  readonly trusted: readonly string[]
+  /** The service’s address, as others know it. */
+  readonly service: () => string
+  readonly log: Logger
+  readonly pollMs: number
+  /** Hears how requests ended. */
+  told?(outcome: string, requests: number): void
+}
+
+/** Events that nobody shows a sign of life for are anybody’s: a turn takes no longer than the two together. */
+const leaseMs = 45_000
+const turnMs = 5_000
+/** So many events of a receiver are at hand at a time, of so many pieces. */
+const roundEvents = 2_000
+const roundPieces = 200
+/** So many receivers are told at a time, so many of one app, and so many that are slow or do not hear. */
+const turnsAtOnce = 64
+const turnsOfApp = 16
+const turnsOfTroubled = 24
+/** Whoever takes longer for a request counts as slow at its next turn. */
+const slowMs = 1_000
+/** The most requests on their way to one receiver: of single events, and of batches. */
+const mostInFlight = { single: 16, batch: 4 } as const
+/** What cannot be told by a fault of ours rests for so long. */
+const faultRestMs = 60_000
+/** Connections to so many receivers are kept. */
+const receiversKept = 500
+
+type AtHand = { readonly appNo: number; readonly isTroubled: boolean; readonly done: Promise<void> }
+type Kept = { readonly receiver: Receiver; readonly key: string }
+
+/**
+ * Tells the app’s own servers what happened. Each receiver has turns, a pace and a circuit of its own; any number of processes may
+ * tell, and each event is claimed by one of them.
+ */
+export class Teller {
+  readonly #parts: TellerParts
+  readonly #turns = new Map<number, AtHand>()
+  readonly #held = new Set<number>()
+  readonly #receivers = new LRUCache<number, Kept>({
+    max: receiversKept,
+    dispose: ({ receiver }) => void receiver.close(),
+  })
+  /** Requests on their way that a receiver has taken well. */
+  readonly #paces = new LRUCache<number, number>({ max: 10_000 })
+  readonly #slow = new LRUCache<number, true>({ max: 10_000 })
+  #running = false
+  #loop: Promise<void> = Promise.resolve()
+  #wake: () => void = () => {}
+
+  constructor(parts: TellerParts) {
+    this.#parts = parts
+  }
+
+  start(): void {
+    this.#running = true
+    this.#loop = this.#run()
+  }
+
+  /** There may be something to tell. */
+  nudge(): void {
+    this.#wake()
+  }
+
+  /** Sends nothing more; what is on its way may be answered, and is written down. */
+  async close(): Promise<void> {
+    this.#running = false
+    this.#wake()
+    await this.#loop
+    await Promise.all([...this.#turns.values()].map(({ done }) => done))
+    this.#receivers.clear()
+  }
+
+  async #run(): Promise<void> {
+    while (this.#running) {
+      const rest = this.#rest()
+      await this.#beginDue()
+      await rest
+    }
+  }
+
+  #rest(): Promise<void> {
+    return new Promise((done) => {
+      const timer = setTimeout(done, this.#parts.pollMs)
+      this.#wake = () => {
+        clearTimeout(timer)
+        done()
+      }
+    })
+  }
+
+  async #beginDue(): Promise<void> {
+    const { database, log } = this.#parts
+    const room = turnsAtOnce - this.#turns.size
+    if (room <= 0) return
+    try {
+      const due = await dueReceivers(database, { besides: [...this.#turns.keys()], most: room * 4 })
+      const rows = await findWebhooks(
+        database,
+        due.map(({ no }) => no),
+      )
+      for (const row of rows) this.#begin(row)
+    } catch (error) {
+      const isAway = error instanceof DatabaseUnavailable
+      log[isAway ? 'debug' : 'warn']({ err: error }, 'webhooks could not be looked at, and are again soon')
+    }
+  }
+
+  #begin(row: WebhookRow): void {
+    const isTroubled = row.failures > 0 || this.#slow.has(row.no)
+    const all = [...this.#turns.values()]
+    if (all.length >= turnsAtOnce) return
+    if (all.filter(({ appNo }) => appNo === row.appNo).length >= turnsOfApp) return
+    if (isTroubled && all.filter((one) => one.isTroubled).length >= turnsOfTroubled) return
+    const done = this.#turn(row)
+      .catch((error: unknown) => {
+        if (error instanceof DatabaseUnavailable) return
+        this.#parts.log.error({ err: error, webhook: row.name }, 'a webhook could not be told, by a fault of ours')
+        return this.#restAfterFault(row, error)
+      })
+      .finally(() => {
+        this.#turns.delete(row.no)
+        this.nudge()
+      })
+    this.#turns.set(row.no, { appNo: row.appNo, isTroubled, done })
+  }
+
+  async #turn(row: WebhookRow): Promise<void> {
+    const { database } = this.#parts
+    const told = await this.#toldOf(row)
+    if (!told) return
+    const overAt = performance.now() + turnMs
+    const mayGoOn = () => this.#running && performance.now() < overAt
+    let { failures } = row
+    while (mayGoOn()) {
+      // Whoever did not hear is asked by a single request whether it does again.
+      const isProbe = failures > 0
+      const claimed = await claimTellings(database, row.no, {
+        most: isProbe ? row.batch : roundEvents,
+        pieces: isProbe ? Math.min(row.batch, roundPieces) : roundPieces,
+        leaseMs,
+        held: [...this.#held],
+      })
+      if (claimed.length === 0) return
+      const startMs = performance.now()
+      for (const { no } of claimed) this.#held.add(no)
+      const inFlight = isProbe ? 1 : (this.#paces.get(row.no) ?? 2)
+      const round = await tellRound(database, told, claimed, { inFlight, failures, mayGoOn }).finally(() => {
+        for (const { no } of claimed) this.#held.delete(no)
+      })
+      this.#learn(row, inFlight, round.failures, (performance.now() - startMs) * Math.min(1, inFlight / claimed.length))
+      failures = round.failures
+      let requests = 0
+      for (const [outcome, count] of round.outcomes) {
+        requests += count
+        this.#parts.told?.(outcome, count)
+      }
+      if (round.isBack) await hurryTellings(database, row.no)
+      if (round.restMs > 0 || round.off !== undefined) return
+      // A single failure among what it heard is no reason to hurry to the next.
+      if (failures > 0 && requests > 0) return
+    }
+  }
+
+  /** What cannot be told by a fault of ours is not tried again and again at once. */
+  async #restAfterFault(row: WebhookRow, error: unknown): Promise<void> {
+    const fault =
+      error instanceof SealBroken
+        ? 'has an address that cannot be opened with the master keys that are there'
+        : 'could not be told, by a fault of ours, which the service’s log tells'
+    await this.#parts.database
+      .transact((tx) =>
+        noteReceiver(tx, row.no, { failures: row.failures, restMs: faultRestMs, told: false, fault }, row.changedAt),
+      )
+      .catch((again: unknown) => this.#parts.log.debug({ err: again }, 'the fault could not be noted'))
+  }
+
+  #learn({ no, batch }: WebhookRow, inFlight: number, failures: number, msEach: number): void {
+    const most = batch === 1 ? mostInFlight.single : mostInFlight.batch
+    this.#paces.set(no, failures > 0 ? 1 : Math.min(most, inFlight * 2))
+    if (msEach > slowMs) this.#slow.set(no, true)
+    else this.#slow.delete(no)
+  }
+
+  /** @returns undefined for an app that has gone */
+  async #toldOf(row: WebhookRow): Promise<Told | undefined> {
+    const { database, vault, service } = this.#parts
+    const app = await findAppByNo(database, row.appNo)
+    if (!app) return undefined
+    const secrets = openWebhook(vault, row)
+    return {
+      row,
+      receiver: this.#receiverOf(row, secrets.url),
+      secrets: signingSecrets(secrets, Date.now()),
+      rule: row.rule === null ? undefined : new Expression(row.rule, ['event', 'now']),
+      origin: { app: app.slug, environment: row.environment, service: service() },
+    }
+  }
+
+  #receiverOf({ no, ca, batch }: WebhookRow, url: string): Receiver {
+    const key = `${url} ${ca ?? ''} ${batch === 1}`
+    const kept = this.#receivers.get(no)
+    if (kept?.key === key) return kept.receiver
+    const receiver = this.open(url, ca, batch === 1 ? mostInFlight.single : mostInFlight.batch)
+    this.#receivers.set(no, { receiver, key })
+    return receiver
+  }
+
+  /** A way to a receiver of one’s own; whoever opens it closes it. */
+  open(url: string, ca: string | null, connections: number): Receiver {
+    const { guard, trusted } = this.#parts
+    return new Receiver(url, { guard, ca: [...trusted, ...(ca === null ? [] : [ca])], connections })
+  }
+}
