@@ -147,6 +147,12 @@ export class House {
     return (await operator.call('makeKey', { params: { app }, body })).key
   }
 
+  /** An app’s own server in a process of its own. @returns its address */
+  async startReceiver(): Promise<string> {
+    const { ready } = await start<{ url: string }>(this.#children, 'bench-receiver.mjs', [], process.env)
+    return ready.url
+  }
+
   mintTokens(count: number): string[] {
     const mint = new TokenMint(`ios ${this.gateway.account.tokenSecret}`)
     return Array.from({ length: count }, () => mint.mint())

@@ -13,6 +13,7 @@ import { schedules } from './schedules.ts'
 import { segments } from './segments.ts'
 import { soak } from './soak.ts'
 import { triggers } from './triggers.ts'
+import { webhooks } from './webhooks.ts'
 
 const benches: Record<string, () => Promise<Figure[]>> = {
   broadcast,
@@ -25,6 +26,7 @@ const benches: Record<string, () => Promise<Figure[]>> = {
   schedules,
   restraint,
   triggers,
+  webhooks,
   encryption,
   authentication,
   console: consoleBench,

@@ -51,6 +51,7 @@ async function bundlePrograms() {
       handsets: 'packages/demo/src/handsets.ts',
       bench: 'bench/main.ts',
       'bench-gateway': 'bench/gateway-process.ts',
+      'bench-receiver': 'bench/receiver-process.ts',
       'bench-plain-gateway': 'bench/plain-gateway.ts',
     },
     outdir: dist,
