@@ -76,6 +76,7 @@ beforeAll(async () => {
   await signIn(page, demo.ready)
   cookies = await context.cookies()
   await context.close()
+  const tried = await client.call('tryWebhook', { params: { ...params, webhook: 'office' }, query, body: {} })
   const { items } = await client.call('listDevices', { params, query: { ...query, limit: 1 } })
   paths = [
     '/setup',
@@ -98,6 +99,12 @@ beforeAll(async () => {
     `/activity/${id}`,
     `/activity/${id}/why/ada`,
     '/why',
+    '/sources/sailings',
+    '/triggers/sailing-late',
+    '/webhooks',
+    '/webhooks/office',
+    `/webhooks/office/${tried.entry.no}`,
+    '/new-webhook',
     '/bench',
     '/health',
   ]

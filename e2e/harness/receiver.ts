@@ -13,6 +13,7 @@ export type HeardEvent = {
 
 /** A request as it came in. */
 export type HeardRequest = {
+  readonly path: string
   readonly headers: IncomingMessage['headers']
   readonly text: string
   readonly events: readonly HeardEvent[]
@@ -21,6 +22,15 @@ export type HeardRequest = {
 export type Answering = (heard: HeardRequest, response: ServerResponse, request: IncomingMessage) => void
 
 const fine: Answering = (_, response) => void response.writeHead(204).end()
+
+function isSigned(secret: string, text: string, headers: IncomingMessage['headers']): boolean {
+  try {
+    new Webhook(secret).verify(text, headers as Record<string, string>)
+    return true
+  } catch {
+    return false
+  }
+}
 
 /** The app’s own server, as its developer writes it: it believes what is signed, and keeps what it heard. */
 export class AppServer {
@@ -65,14 +75,15 @@ export class AppServer {
       return // Whoever asked has hung up.
     }
     const text = Buffer.concat(parts).toString('utf8')
-    try {
-      for (const secret of this.#secrets.slice(0, 1))
-        new Webhook(secret).verify(text, request.headers as Record<string, string>)
-    } catch (error) {
-      this.unbelieved.push(String(error))
-    }
+    if (this.#secrets.length > 0 && !this.#secrets.some((secret) => isSigned(secret, text, request.headers)))
+      this.unbelieved.push(text)
     const body = JSON.parse(text) as HeardEvent | HeardEvent[]
-    const heard = { headers: request.headers, text, events: Array.isArray(body) ? body : [body] }
+    const heard = {
+      path: request.url ?? '',
+      headers: request.headers,
+      text,
+      events: Array.isArray(body) ? body : [body],
+    }
     this.heard.push(heard)
     this.#answer(heard, response, request)
   }

@@ -26,6 +26,7 @@ import { transferCommands } from './commands/transfer.ts'
 import { triggerCommands } from './commands/triggers.ts'
 import { userCommands } from './commands/users.ts'
 import { vaultCommands } from './commands/vault.ts'
+import { webhookCommands } from './commands/webhooks.ts'
 import { exitCodes, sayFailure } from './exit-codes.ts'
 import type { Io } from './io.ts'
 
@@ -62,6 +63,7 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
   scheduleCommands(program, io, done)
   segmentCommands(program, io, done)
   sourceCommands(program, io, done)
+  webhookCommands(program, io, done)
   triggerCommands(program, io, done)
   channelCommands(program, io, done)
   restraintCommands(program, io, done)

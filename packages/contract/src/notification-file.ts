@@ -3,6 +3,7 @@ import { notificationRequest } from './schemas/notification.ts'
 import { newSource } from './schemas/source.ts'
 import { newTemplate } from './schemas/template.ts'
 import { newTrigger } from './schemas/trigger.ts'
+import { newWebhook } from './schemas/webhook.ts'
 
 const said = (type: z.ZodType, title: string): Record<string, unknown> => ({
   ...z.toJSONSchema(type, { io: 'input', unrepresentable: 'any' }),
@@ -33,5 +34,7 @@ export const notificationFileSchema = (): Record<string, unknown> => {
 export const templateFileSchema = (): Record<string, unknown> => said(newTemplate, 'Template')
 
 export const triggerFileSchema = (): Record<string, unknown> => named(newTrigger, 'Trigger', 'trigger')
+
+export const webhookFileSchema = (): Record<string, unknown> => named(newWebhook, 'Webhook', 'webhook')
 
 export const sourceFileSchema = (): Record<string, unknown> => named(newSource, 'Source', 'source')

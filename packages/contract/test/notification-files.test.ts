@@ -3,12 +3,13 @@ import { fileURLToPath } from 'node:url'
 import { describe, expect, test } from '@jest/globals'
 import { Ajv2020 } from 'ajv/dist/2020.js'
 import { parse } from 'yaml'
-import { newSource, newTemplate, newTrigger, notificationRequest } from '../src/index.ts'
+import { newSource, newTemplate, newTrigger, newWebhook, notificationRequest } from '../src/index.ts'
 import {
   notificationFileSchema,
   sourceFileSchema,
   templateFileSchema,
   triggerFileSchema,
+  webhookFileSchema,
 } from '../src/notification-file.ts'
 
 const docs = (name: string) => readFileSync(fileURLToPath(new URL(`../../../docs/${name}`, import.meta.url)), 'utf8')
@@ -19,6 +20,7 @@ describe('notification files', () => {
     ['template.schema.json', templateFileSchema],
     ['trigger.schema.json', triggerFileSchema],
     ['source.schema.json', sourceFileSchema],
+    ['webhook.schema.json', webhookFileSchema],
   ])('the schema in docs/%s is the one that the product checks by', (name, schema) => {
     expect(JSON.parse(docs(name))).toEqual(JSON.parse(JSON.stringify(schema())))
   })
@@ -28,6 +30,7 @@ describe('notification files', () => {
   })
   test.each([
     ['sailings-source.yaml', 'source', newSource, sourceFileSchema],
+    ['office-webhook.yaml', 'webhook', newWebhook, webhookFileSchema],
     ['late-trigger.yaml', 'trigger', newTrigger, triggerFileSchema],
     ['booked-trigger.yaml', 'trigger', newTrigger, triggerFileSchema],
   ] as const)('the example %s is good as it stands, also to an editor', (file, member, type, schema) => {

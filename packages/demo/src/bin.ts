@@ -45,7 +45,8 @@ async function run(): Promise<number> {
   const data = given.data ?? presetData
   if (!given.json) process.stderr.write('Starting the database, the service, the stand-ins and the handsets …\n')
   try {
-    const demo = await startDemo({ data, port, riders, dist })
+    const onOffice = given.json ? undefined : (line: string) => process.stderr.write(`${line}\n`)
+    const demo = await startDemo({ data, port, riders, dist, ...(onOffice ? { onOffice } : {}) })
     if (given.json) process.stdout.write(`${JSON.stringify(demo.ready)}\n`)
     else {
       const byDefault = given.data === undefined
@@ -92,6 +93,7 @@ Try next, in a second terminal:
   ${zbell} handset show ada-ios
   ${zbell} handset tap ada-ios
   ${zbell} setup
+  ${zbell} webhook try office
 
 Ctrl-C stops everything that was started here.
 `

@@ -7,6 +7,7 @@ import { stringify } from 'yaml'
 import { Harbour, type HarbourAccounts, harbourAccounts, harbourSchema, readerUrl } from './harbour.ts'
 import { type KeptDemo, readKept, writeKept } from './kept.ts'
 import { listenToHarbour, makeApp, playCrew, playScenario, weatherAddress } from './load-scenario.ts'
+import { Office } from './office.ts'
 import { openPassengerServer } from './passenger-server.ts'
 import { usablePort } from './ports.ts'
 import { ferries, handsets } from './scenario/scenario.ts'
@@ -18,6 +19,8 @@ export type DemoOptions = {
   readonly port: number | undefined
   /** So many passengers besides the five who are told of, when the scenario is loaded. */
   readonly riders: number
+  /** Hears what the ferry company’s own server was told. */
+  readonly onOffice?: (line: string) => void
   /** Where the bundles lie. */
   readonly dist: string
 }
@@ -60,12 +63,14 @@ export async function startDemo(options: DemoOptions): Promise<RunningDemo> {
     const accounts = harbourAccounts(data)
     const harbour = new Harbour(accounts, ports.database)
     opened.push(() => harbour.close())
+    const office = new Office(join(data, 'office.secret'), options.onOffice ?? (() => {}))
     const passengerPage = await openPassengerServer({
       port: ports.passengers,
       dir: join(options.dist, 'passenger'),
       push: standins.push,
       service: () => service,
       harbour,
+      office,
     })
     opened.push(() => passengerPage.close())
     const running = await startServiceProcess({
@@ -88,6 +93,7 @@ export async function startDemo(options: DemoOptions): Promise<RunningDemo> {
       await playScenario(backend, new Client({ url: running.url, bearer: kept.appKey }), standins, options.riders)
       await listenToHarbour(backend, readerUrl(accounts, ports.database), accounts.weather)
     }
+    await office.listen(backend, `${passengerPage.url}/office/bell`)
     harbour.weatherAddress = await weatherAddress(backend)
     await playCrew(operator)
     const { link } = await operator.call('makeSignInLink', { body: { email: kept.account.email } })

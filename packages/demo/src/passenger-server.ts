@@ -3,6 +3,7 @@ import type { PushService } from '@zbell/standins'
 import express from 'express'
 import { z } from 'zod'
 import { deeds, type Harbour } from './harbour.ts'
+import type { Office } from './office.ts'
 import { ferries, passengers } from './scenario/scenario.ts'
 
 const act = z.strictObject({
@@ -23,9 +24,21 @@ export async function openPassengerServer(given: {
   push: PushService
   service: () => { url: string; appKey: string }
   harbour: Harbour
+  office: Office
 }): Promise<PassengerServer> {
   const app = express()
   app.disable('x-powered-by')
+  // What is signed is signed byte by byte, so it is read as it came.
+  app.post('/office/bell', express.raw({ limit: '2mb', type: () => true }), (request, response) => {
+    response.status(given.office.take(request.headers, request.body as Buffer)).end()
+  })
+  app.get('/office/line', (_request, response) => {
+    response.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store' })
+    response.once(
+      'close',
+      given.office.watch((lines) => void response.write(`data: ${JSON.stringify(lines)}\n\n`)),
+    )
+  })
   app.use(express.json({ limit: '4kb' }))
   app.get('/scenario.json', (_request, response) => {
     response.json({ ...given.service(), name: ferries.name, passengers })

@@ -113,6 +113,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       service: () => config['http.publicUrl'].replace(/\/$/, '') || address(),
       log,
       pollMs: config['engine.pollMs'],
+      leaseMs: config['engine.leaseMs'],
       told: (outcome, requests) => metrics.webhookRequests.inc({ outcome }, requests),
     }
     const teller = new Teller(tellerParts)

@@ -18,6 +18,7 @@ export const keys = {
   stop: (place: Place) => [...placeKey(place), 'stop'] as const,
   schedules: (place: Place) => [...placeKey(place), 'schedules'] as const,
   sources: (place: Place) => [...placeKey(place), 'sources'] as const,
+  webhooks: (place: Place) => [...placeKey(place), 'webhooks'] as const,
   triggers: (place: Place) => [...placeKey(place), 'triggers'] as const,
   segments: (place: Place) => [...placeKey(place), 'segments'] as const,
   topics: (place: Place) => [...placeKey(place), 'topics'] as const,

@@ -17,6 +17,7 @@ import {
   Smartphone,
   Tags,
   Users,
+  Webhook,
   Zap,
 } from 'lucide-react'
 
@@ -38,6 +39,7 @@ export const places: readonly PlaceEntry[] = [
       { to: '/segments', name: 'Segments', icon: Filter },
       { to: '/channels', name: 'Channels', icon: BellRing },
       { to: '/sources', name: 'Sources', icon: DatabaseZap },
+      { to: '/webhooks', name: 'Webhooks', icon: Webhook },
     ],
   },
   {

@@ -52,7 +52,7 @@ export function TriggerPage() {
       {trigger.error ? (
         <Failure error={trigger.error} />
       ) : trigger.data ? (
-        <div className="grid gap-10">
+        <div className="grid grid-cols-[minmax(0,1fr)] gap-10">
           <Told trigger={trigger.data} />
           <TryTrigger
             name={name}
@@ -95,7 +95,7 @@ export function TriggerPage() {
 function Told({ trigger }: { readonly trigger: Trigger }) {
   const definition = definitionOf(trigger)
   const { source, types, key, notMoreOftenThan, after, unless } = definition
-  const code = (text: string) => <code className="font-mono text-sm break-words">{text}</code>
+  const code = (text: string) => <code className="font-mono text-sm wrap-anywhere">{text}</code>
   const facts: readonly Fact[] = [
     ['Is', <TriggerState key="is" of={trigger} />],
     [
@@ -117,7 +117,7 @@ function Told({ trigger }: { readonly trigger: Trigger }) {
     ['Saved', `version ${trigger.version}, by ${trigger.madeBy}`],
   ]
   return (
-    <div className="grid gap-6">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-6">
       {trigger.pausedBecause !== null && (
         <p className="max-w-3xl text-red">
           It was paused before it rang everybody: {trigger.pausedBecause}. When that is right so, switch it on.
@@ -136,9 +136,19 @@ function Told({ trigger }: { readonly trigger: Trigger }) {
 }
 
 const caseColumns: readonly Column<ToldCase>[] = [
-  { name: 'when', title: 'When', always: true, cell: ({ when }) => <code className="font-mono text-sm">{when}</code> },
-  { name: 'to', title: 'Rings', always: true, cell: ({ to }) => <code className="font-mono text-sm">{to}</code> },
-  { name: 'says', title: 'With', always: true, cell: ({ says }) => <bdi>{says}</bdi> },
+  {
+    name: 'when',
+    title: 'When',
+    always: true,
+    cell: ({ when }) => <code className="font-mono text-sm wrap-anywhere">{when}</code>,
+  },
+  {
+    name: 'to',
+    title: 'Rings',
+    always: true,
+    cell: ({ to }) => <code className="font-mono text-sm wrap-anywhere">{to}</code>,
+  },
+  { name: 'says', title: 'With', always: true, cell: ({ says }) => <bdi className="wrap-anywhere">{says}</bdi> },
 ]
 
 const tones: Readonly<Record<Firing['state'], string>> = {

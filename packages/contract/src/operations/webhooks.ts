@@ -84,6 +84,7 @@ export const webhooksOperations = {
     ...done,
     summary: 'Every kind of event that a webhook can be told, with an example',
     caller: 'anyone',
+    query: z.object({ kind: webhooks.kindChoice.optional().describe('Only these: a kind, or a family.') }),
     answer: z.object({ items: z.array(webhooks.eventKind) }),
   },
   readEventSchema: {

@@ -8,6 +8,10 @@ export const webhookLimits = Object.freeze({ batch: 2_000, keptHours: 720, urlCh
 
 export const webhookName = triggerName
 
+export const kindChoice = z
+  .string()
+  .regex(kindPattern, 'wants a kind of event, such as device.retired, or delivery.* for a family')
+
 export const newWebhook = z.strictObject({
   url: z
     .string()
@@ -16,7 +20,7 @@ export const newWebhook = z.strictObject({
     .optional()
     .describe('An https address; kept sealed. The one that is kept when left out.'),
   kinds: z
-    .array(z.string().regex(kindPattern, 'wants a kind of event, such as device.retired, or delivery.* for a family'))
+    .array(kindChoice)
     .min(1)
     .max(100)
     .describe('Kinds of events by name; `delivery.*` means all of a family, `*` all.'),
@@ -44,6 +48,7 @@ export const webhook = z
     secret: z.string().nullable().describe('The one that was made just now; it is shown this once.'),
     olderSecretsUntil: z.array(instant).describe('Until when secrets sign that were replaced.'),
     waiting: z.int().min(0).describe('Events that wait to be told.'),
+    waitingIsAll: z.boolean().describe('False when more wait than are counted here.'),
     waitingSince: instant.nullable(),
     fault: z.string().nullable().describe('What is wrong, while the receiver does not hear.'),
     faultSince: instant.nullable(),

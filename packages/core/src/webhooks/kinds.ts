@@ -190,9 +190,9 @@ export const kindsMeant = (patterns: readonly string[]): EventKind[] =>
 const isMeant = (pattern: string, kind: string): boolean =>
   pattern === '*' || pattern === kind || (pattern.endsWith('.*') && kind.startsWith(pattern.slice(0, -1)))
 
-/** The JSON Schema (draft 2020-12) of a kind’s `data`. */
+/** The JSON Schema (draft 2020-12) of a kind’s `data`, which may say more one day. */
 export const dataSchemaOf = (kind: EventKind): Record<string, unknown> => ({
-  ...z.toJSONSchema(eventKinds[kind].data),
+  ...z.toJSONSchema(eventKinds[kind].data, { io: 'input' }),
   title: kind,
   description: eventKinds[kind].says,
 })

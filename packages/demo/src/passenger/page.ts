@@ -1,5 +1,6 @@
 import { type Bell, createBell, type FrontAnswer, type Remembered } from '@zbell/kit'
 import type { BoardRow, Deed } from '../harbour.ts'
+import type { OfficeLine } from '../office.ts'
 import type { Passenger } from '../scenario/scenario.ts'
 import { subscribeAtStandIn } from './browser-line.ts'
 
@@ -26,6 +27,7 @@ void start()
 async function start(): Promise<void> {
   const scenario = (await (await fetch('/scenario.json')).json()) as Scenario
   void board()
+  hearOffice()
   who.replaceChildren(
     ...scenario.passengers.map(({ user, name }) => new Option(name, user, false, user === localStorage.getItem('who'))),
   )
@@ -186,6 +188,22 @@ async function board(): Promise<void> {
     draw((await (await ask('/board', { deed, sailing, passenger: who.value })).json()) as BoardRow[])
   element('warn').addEventListener('click', () => void ask('/weather', {}))
   draw((await (await ask('/board.json')).json()) as BoardRow[])
+}
+
+/** What the company’s own server was told by the bell. */
+function hearOffice(): void {
+  new EventSource('/office/line').onmessage = ({ data }) => {
+    const lines = JSON.parse(data as string) as OfficeLine[]
+    if (lines.length === 0) return
+    element('office').replaceChildren(
+      ...lines.map(({ at, kind, says }) => {
+        const row = document.createElement('li')
+        row.textContent = `${clock.format(new Date(at))}  ${says}`
+        row.title = kind
+        return row
+      }),
+    )
+  }
 }
 
 const deeds: readonly (readonly [Deed, string])[] = [

@@ -1,6 +1,12 @@
 import { randomUUID } from 'node:crypto'
 import { createServer, type Server } from 'node:http'
-import { notificationFileSchema, sourceFileSchema, templateFileSchema, triggerFileSchema } from '@zbell/contract/files'
+import {
+  notificationFileSchema,
+  sourceFileSchema,
+  templateFileSchema,
+  triggerFileSchema,
+  webhookFileSchema,
+} from '@zbell/contract/files'
 import { openApiDocument } from '@zbell/contract/openapi'
 import { gatewayProfileSchema } from '@zbell/core'
 import { sourceLimits } from '@zbell/core/triggers'
@@ -172,6 +178,7 @@ function serveHealth(app: express.Express, database: Database, metrics: Metrics)
     notification: notificationFileSchema(),
     template: templateFileSchema(),
     source: sourceFileSchema(),
+    webhook: webhookFileSchema(),
     trigger: triggerFileSchema(),
   }
   for (const [name, schema] of Object.entries(files)) {

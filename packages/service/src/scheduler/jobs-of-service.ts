@@ -11,7 +11,7 @@ import { countUnheard, forgetRuns } from '../store/schedules/runs.ts'
 import { forgetSessions } from '../store/sessions/sessions.ts'
 import { forgetFirings } from '../store/triggers/firings.ts'
 import { forgetLog } from '../store/webhooks/log.ts'
-import { boundWebhooks, type Waiting } from '../webhooks/bound.ts'
+import { boundWebhooks, dropOverdue, type Waiting } from '../webhooks/bound.ts'
 import type { BackgroundJob } from './background-jobs.ts'
 
 /** Schedules that nobody hears, and apps that are stopped. */
@@ -52,6 +52,7 @@ export function jobsOfService(given: {
       run: async () => onMeasured({ unheard: await countUnheard(database), stopped: await allStops(database) }),
     },
     { name: 'bound-webhooks', everySeconds: 20, run: (mayGoOn) => boundWebhooks(given, mayGoOn) },
+    { name: 'drop-overdue-events', everySeconds: 3_600, run: (mayGoOn) => dropOverdue(database, mayGoOn) },
     {
       name: 'forget-webhook-log',
       everySeconds: 3_600,

@@ -16,8 +16,7 @@ export type Waiting = {
 const overdueMs = longestTellingMs + 3_600_000
 
 /**
- * Keeps what waits within its bounds: beyond so many events the oldest go, and so does what has waited for longer than anybody
- * tries, for a webhook that is switched off. The log of each says so.
+ * Keeps what waits within its bounds: beyond so many events the oldest go, and the log says so.
  */
 export async function boundWebhooks(
   given: {
@@ -39,6 +38,10 @@ export async function boundWebhooks(
       await dropOldest(database, no, events - mostWaiting, (tx, gone) => noteDropped(tx, no, gone, says))
     }
   }
+}
+
+/** What has waited for longer than anybody tries, for a webhook that is switched off, goes, and its log says so. */
+export async function dropOverdue(database: Database, mayGoOn: () => boolean): Promise<void> {
   for (const { no, events } of await overdueTellings(database, overdueMs)) {
     if (!mayGoOn()) return
     const says = 'it waited for three days, and could not be told'

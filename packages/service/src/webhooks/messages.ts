@@ -46,7 +46,8 @@ export async function eventsOf(
   })
 }
 
-const isWanted = (rule: Expression | undefined, event: CloudEvent): boolean => rule?.holds({ event }).holds ?? true
+const isWanted = (rule: Expression | undefined, event: CloudEvent): boolean =>
+  rule?.holds({ event, now: new Date() }).holds ?? true
 
 /** The most characters of a request, unless one event alone has more. */
 const messageChars = 1_000_000

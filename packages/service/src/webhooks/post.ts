@@ -15,6 +15,8 @@ export type Posted = ReceiverAnswer & {
   readonly durationMs: number
   /** The beginning of the answer. */
   readonly answer: string | null
+  /** This process broke it off: that says nothing of the receiver. */
+  readonly isBroken?: true
 }
 
 export type Posting = {
@@ -28,6 +30,7 @@ export class Receiver {
   readonly #guard: AddressGuard
   readonly #agent: Agent
   readonly #withinMs: number
+  #isClosed = false
 
   /** @param connections the most at a time */
   constructor(
@@ -41,7 +44,7 @@ export class Receiver {
       readonly guard: AddressGuard
       readonly ca: readonly string[]
       readonly connections: number
-      readonly withinMs?: number
+      readonly withinMs?: number | undefined
     },
   ) {
     this.#url = new URL(url)
@@ -92,7 +95,8 @@ export class Receiver {
         answer: begins,
       }
     } catch (error) {
-      return { is: 'silent', says: this.#saysOf(error), durationMs: took(), answer: null }
+      const silent = { is: 'silent', says: this.#saysOf(error), durationMs: took(), answer: null } as const
+      return this.#isClosed ? { ...silent, isBroken: true } : silent
     } finally {
       clearTimeout(timer)
     }
@@ -109,7 +113,9 @@ export class Receiver {
     return `${known ?? 'cannot be reached'} at ${place}${known ? '' : `: ${message.slice(0, 120)}`}`
   }
 
+  /** Breaks off what is on its way. */
   close(): Promise<void> {
+    this.#isClosed = true
     return this.#agent.destroy()
   }
 }

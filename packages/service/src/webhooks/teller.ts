@@ -5,7 +5,7 @@ import type { AddressGuard } from '../gateways/address-guard.ts'
 import { findAppByNo } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
-import { claimTellings, dueReceivers, hurryTellings } from '../store/queue/tellings.ts'
+import { claimTellings, dueReceivers, extendTellings, hurryTellings } from '../store/queue/tellings.ts'
 import { findWebhooks, noteReceiver, type WebhookRow } from '../store/webhooks/webhooks.ts'
 import { SealBroken, type Vault } from '../vault/vault.ts'
 import { Receiver } from './post.ts'
@@ -22,15 +22,18 @@ export type TellerParts = {
   readonly service: () => string
   readonly log: Logger
   readonly pollMs: number
+  /** How long a receiver has to answer. */
+  readonly withinMs?: number
+  /** How long claimed events stay claimed without a sign of life. */
+  readonly leaseMs: number
   /** Hears how requests ended. */
   told?(outcome: string, requests: number): void
 }
 
-/** Events that nobody shows a sign of life for are anybody’s: a turn takes no longer than the two together. */
-const leaseMs = 45_000
+/** A turn launches nothing more after so long, whatever waits. */
 const turnMs = 5_000
-/** So many events of a receiver are at hand at a time, of so many pieces. */
-const roundEvents = 2_000
+/** So many events of a receiver are at hand at a time: of those that go alone, and in lists; and of so many pieces. */
+const roundEvents = { single: 500, batch: 2_000 } as const
 const roundPieces = 200
 /** So many receivers are told at a time, so many of one app, and so many that are slow or do not hear. */
 const turnsAtOnce = 64
@@ -42,8 +45,12 @@ const slowMs = 1_000
 const mostInFlight = { single: 16, batch: 4 } as const
 /** What cannot be told by a fault of ours rests for so long. */
 const faultRestMs = 60_000
+/** What is on its way when the process is to stop is waited for so long. */
+const landMs = 2_000
 /** Connections to so many receivers are kept. */
 const receiversKept = 500
+
+const modeOf = ({ batch }: Pick<WebhookRow, 'batch'>): 'single' | 'batch' => (batch === 1 ? 'single' : 'batch')
 
 type AtHand = { readonly appNo: number; readonly isTroubled: boolean; readonly done: Promise<void> }
 type Kept = { readonly receiver: Receiver; readonly key: string }
@@ -81,12 +88,14 @@ export class Teller {
     this.#wake()
   }
 
-  /** Sends nothing more; what is on its way may be answered, and is written down. */
+  /** Sends nothing more; what is on its way may be answered for a moment, and is written down. */
   async close(): Promise<void> {
     this.#running = false
     this.#wake()
     await this.#loop
+    const enough = setTimeout(() => this.#receivers.clear(), landMs)
     await Promise.all([...this.#turns.values()].map(({ done }) => done))
+    clearTimeout(enough)
     this.#receivers.clear()
   }
 
@@ -145,17 +154,18 @@ export class Teller {
   }
 
   async #turn(row: WebhookRow): Promise<void> {
-    const { database } = this.#parts
+    const { database, leaseMs, log } = this.#parts
     const told = await this.#toldOf(row)
     if (!told) return
     const overAt = performance.now() + turnMs
     const mayGoOn = () => this.#running && performance.now() < overAt
     let { failures } = row
+    const mode = modeOf(row)
     while (mayGoOn()) {
       // Whoever did not hear is asked by a single request whether it does again.
       const isProbe = failures > 0
       const claimed = await claimTellings(database, row.no, {
-        most: isProbe ? row.batch : roundEvents,
+        most: isProbe ? row.batch : roundEvents[mode],
         pieces: isProbe ? Math.min(row.batch, roundPieces) : roundPieces,
         leaseMs,
         held: [...this.#held],
@@ -164,7 +174,13 @@ export class Teller {
       const startMs = performance.now()
       for (const { no } of claimed) this.#held.add(no)
       const inFlight = isProbe ? 1 : (this.#paces.get(row.no) ?? 2)
+      const alive = setInterval(() => {
+        extendTellings(database, claimed, leaseMs).catch((error: unknown) =>
+          log.debug({ err: error, webhook: row.name }, 'cannot extend a lease'),
+        )
+      }, leaseMs / 3)
       const round = await tellRound(database, told, claimed, { inFlight, failures, mayGoOn }).finally(() => {
+        clearInterval(alive)
         for (const { no } of claimed) this.#held.delete(no)
       })
       this.#learn(row, inFlight, round.failures, (performance.now() - startMs) * Math.min(1, inFlight / claimed.length))
@@ -195,7 +211,7 @@ export class Teller {
   }
 
   #learn({ no, batch }: WebhookRow, inFlight: number, failures: number, msEach: number): void {
-    const most = batch === 1 ? mostInFlight.single : mostInFlight.batch
+    const most = mostInFlight[modeOf({ batch })]
     this.#paces.set(no, failures > 0 ? 1 : Math.min(most, inFlight * 2))
     if (msEach > slowMs) this.#slow.set(no, true)
     else this.#slow.delete(no)
@@ -217,17 +233,18 @@ export class Teller {
   }
 
   #receiverOf({ no, ca, batch }: WebhookRow, url: string): Receiver {
-    const key = `${url} ${ca ?? ''} ${batch === 1}`
+    const mode = modeOf({ batch })
+    const key = `${url} ${ca ?? ''} ${mode}`
     const kept = this.#receivers.get(no)
     if (kept?.key === key) return kept.receiver
-    const receiver = this.open(url, ca, batch === 1 ? mostInFlight.single : mostInFlight.batch)
+    const receiver = this.open(url, ca, mostInFlight[mode])
     this.#receivers.set(no, { receiver, key })
     return receiver
   }
 
   /** A way to a receiver of one’s own; whoever opens it closes it. */
   open(url: string, ca: string | null, connections: number): Receiver {
-    const { guard, trusted } = this.#parts
-    return new Receiver(url, { guard, ca: [...trusted, ...(ca === null ? [] : [ca])], connections })
+    const { guard, trusted, withinMs } = this.#parts
+    return new Receiver(url, { guard, ca: [...trusted, ...(ca === null ? [] : [ca])], connections, withinMs })
   }
 }

@@ -2,7 +2,13 @@ import type { Expression } from '@zbell/core/triggers'
 import { afterTelling, type Heard, type Origin, type Outcome, outcomeOf, signMessage } from '@zbell/core/webhooks'
 import { nodeCrypto } from '../gateways/node-crypto.ts'
 import type { Database } from '../store/database.ts'
-import { type ClaimedTelling, enqueueUntold, finishTellings, giveBackTelling } from '../store/queue/tellings.ts'
+import {
+  type ClaimedTelling,
+  enqueueUntold,
+  finishTellings,
+  giveBackTelling,
+  releaseTellings,
+} from '../store/queue/tellings.ts'
 import { logRequests, type NewEntry } from '../store/webhooks/log.ts'
 import { packEvents } from '../store/webhooks/page.ts'
 import { noteReceiver, type WebhookRow } from '../store/webhooks/webhooks.ts'
@@ -62,6 +68,8 @@ export async function tellRound(
       const message = waiting.shift()
       if (!message) return
       const posted = await receiver.post({ headers: headersOf(message, secrets), body: message.body })
+      // Nobody knows whether it was heard: it is told once more, and nobody is to blame.
+      if (posted.isBroken) return
       const attempt = attemptOf(message, posted, Date.now() + aheadMs)
       attempts.push(attempt)
       const { outcome } = attempt
@@ -73,11 +81,13 @@ export async function tellRound(
   await Promise.all(Array.from({ length: Math.min(inFlight, waiting.length) }, lane))
   const left = leftOf(claimed, events, attempts)
   const stored = await Promise.all(
-    left.map(async (one) => ({
-      ...one,
-      failedBody: one.failed.length > 0 ? await packEvents(one.failed.map(({ text }) => text)) : undefined,
-      untriedBody: one.untried.length > 0 ? await packEvents(one.untried.map(({ text }) => text)) : undefined,
-    })),
+    left
+      .filter(({ isUntried }) => !isUntried)
+      .map(async (one) => ({
+        ...one,
+        failedBody: one.failed.length > 0 ? await packEvents(one.failed.map(({ text }) => text)) : undefined,
+        untriedBody: one.untried.length > 0 ? await packEvents(one.untried.map(({ text }) => text)) : undefined,
+      })),
   )
   const entries = await Promise.all(attempts.map(entryOf))
   const last = attempts.at(-1)?.outcome
@@ -86,6 +96,10 @@ export async function tellRound(
     await finishTellings(
       tx,
       stored.filter(({ failed, untried }) => failed.length + untried.length === 0).map(({ telling }) => telling.no),
+    )
+    await releaseTellings(
+      tx,
+      left.filter(({ isUntried }) => isUntried).map(({ telling }) => telling),
     )
     for (const { telling, failed, untried, failedBody, untriedBody, afterMs } of stored) {
       if (failedBody)
@@ -137,6 +151,8 @@ type Left = {
   readonly telling: ClaimedTelling
   readonly failed: readonly Pending[]
   readonly untried: readonly Pending[]
+  /** Nothing of it was tried. */
+  readonly isUntried: boolean
   readonly afterMs: number
 }
 
@@ -150,7 +166,8 @@ function leftOf(claimed: readonly ClaimedTelling[], events: readonly Pending[], 
     const failed = own.filter((event) => outcomes.get(event)?.is === 'again')
     const untried = own.filter((event) => isUntold(outcomes.get(event)))
     const pauses = failed.map((event) => pauseOf(outcomes.get(event)))
-    return { telling, failed, untried, afterMs: Math.max(0, ...pauses) }
+    const isUntried = own.length > 0 && untried.length === own.length
+    return { telling, failed, untried, isUntried, afterMs: Math.max(0, ...pauses) }
   })
 }
 

@@ -20,7 +20,7 @@ import { nodeCrypto } from '../gateways/node-crypto.ts'
 import { invalid, Problem } from '../problems/problem.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
-import { hurryTellings, waitingTellings } from '../store/queue/tellings.ts'
+import { hurryTellings, type WaitingTellings, waitingTellings } from '../store/queue/tellings.ts'
 import {
   findEntry,
   type LogFilter,
@@ -70,7 +70,7 @@ export type ShownWebhook = {
   readonly url: string | null
   /** Until when each secret signs that was replaced. */
   readonly olderUntil: readonly Date[]
-  readonly waiting: { readonly events: number; readonly since: Date | null }
+  readonly waiting: WaitingTellings
   /** The one that was made just now. */
   readonly secret: string | undefined
 }

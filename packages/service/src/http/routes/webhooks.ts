@@ -1,5 +1,5 @@
 import { type Webhook, type WebhookEntry, webhookName } from '@zbell/contract'
-import { cloudEventOf, dataSchemaOf, eventKindNames, eventKinds, isEventKind } from '@zbell/core/webhooks'
+import { cloudEventOf, dataSchemaOf, eventKinds, isEventKind, kindsMeant } from '@zbell/core/webhooks'
 import { invalid, Problem } from '../../problems/problem.ts'
 import { whereOf } from '../../store/apps/where.ts'
 import type { Database } from '../../store/database.ts'
@@ -69,8 +69,8 @@ export function serveWebhooks(on: OperationRouter, database: Database, webhooks:
     })
   })
 
-  on.serve('listEventKinds', async () => ({
-    items: eventKindNames.map((kind) => {
+  on.serve('listEventKinds', async ({ query }) => ({
+    items: kindsMeant([query.kind ?? '*']).map((kind) => {
       const { says, subject, example } = eventKinds[kind]
       const origin = { app: 'merrow-sound', environment: 'production', service: base() }
       const id = '01936f0d-2b6c-7e4f-8a90-b1c2d3e4f506-0'
@@ -102,6 +102,7 @@ const webhookView = ({ row, url, olderUntil, waiting, secret }: ShownWebhook): W
   secret: secret ?? null,
   olderSecretsUntil: olderUntil.map((at) => at.toISOString()),
   waiting: waiting.events,
+  waitingIsAll: waiting.isAll,
   waitingSince: waiting.since?.toISOString() ?? null,
   fault: row.fault,
   faultSince: row.faultSince?.toISOString() ?? null,

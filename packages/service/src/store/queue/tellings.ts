@@ -1,6 +1,7 @@
 import { sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import type { Database, Reader, Tx } from '../database.ts'
+import { tuples } from '../fragments.ts'
 import { enqueueStatement } from './enqueue.ts'
 import { afterNow, type Held } from './work.ts'
 
@@ -19,6 +20,8 @@ export type ClaimedTelling = Held & {
   readonly claimedAt: Date
 }
 
+/** Nothing that is told overtakes anything else that is. */
+const tellingUrgency = 0
 const isDue = sql`due_at <= utc_timestamp(3) and coalesce(leased_until <= utc_timestamp(3), true)`
 const ofReceiver = (no: number) => sql`pool = 'telling' and subject_no = ${no}`
 
@@ -35,11 +38,12 @@ export const tellingStatement = (
 ) =>
   enqueueStatement(
     receiverNo,
-    works.map((work) => ({ ...work, appNo, environment, pool: 'telling', urgency: 0 })),
+    works.map((work) => ({ ...work, appNo, environment, pool: 'telling', urgency: tellingUrgency })),
   )
 
 /**
- * Receivers for whom something is due and who may be asked, in no order, so that each has its turn.
+ * Receivers for whom something is due and who may be asked, in no order, so that each has its turn. It costs a look into the index
+ * for each that may be asked, however much waits; and a single one while nothing is due at all.
  * @param besides those that this process is at already
  */
 export function dueReceivers(
@@ -49,7 +53,9 @@ export function dueReceivers(
   const others = besides.length > 0 ? sql`and w.no not in ${besides}` : sql``
   return reader.rows(
     sql`select w.no, w.app_no as appNo from webhooks w
-        where w.enabled = true and coalesce(w.rests_until <= utc_timestamp(3), true) ${others}
+        where exists (select 1 from work force index (by_turn) where pool = 'telling' and suspended = false
+                        and stopped = false and urgency = ${tellingUrgency} and due_at <= utc_timestamp(3))
+          and w.enabled = true and coalesce(w.rests_until <= utc_timestamp(3), true) ${others}
           and (select 1 from work force index (by_subject)
                where pool = 'telling' and subject_no = w.no and ${isDue} limit 1) = 1
         order by rand() limit ${most}`,
@@ -87,9 +93,30 @@ export function claimTellings(
   })
 }
 
+/** Shows a sign of life for what this process still holds. */
+export async function extendTellings(
+  database: Pick<Database, 'change'>,
+  claimed: readonly Held[],
+  leaseMs: number,
+): Promise<void> {
+  const numbers = claimed.map(({ no }) => no)
+  await database.change(
+    sql`update work set leased_until = ${afterNow(leaseMs)} where no in ${numbers} and leased_until is not null`,
+  )
+}
+
 /** What was told is out of the queue, whoever else may hold it by now. */
 export async function finishTellings(tx: Pick<Tx, 'change'>, numbers: readonly number[]): Promise<void> {
   if (numbers.length > 0) await tx.change(sql`delete from work where no in ${numbers}`)
+}
+
+/** Gives back what nobody tried to tell, as it was. */
+export async function releaseTellings(tx: Pick<Tx, 'change'>, held: readonly Held[]): Promise<void> {
+  if (held.length === 0) return
+  await tx.change(
+    sql`update work set leased_until = null where (no, fence) in (${tuples(held.map(({ no, fence }) => [no, fence]))})
+          and no in ${held.map(({ no }) => no)}`,
+  )
 }
 
 /** Gives back what is left of one: after a failure for a while, else as it was. */
@@ -127,15 +154,26 @@ export async function countTellings(reader: Reader): Promise<ReadonlyMap<number,
   return new Map(rows.map(({ no, events }) => [no, Number(events)]))
 }
 
-/** Events that wait for one, and since when the first. */
-export async function waitingTellings(
-  reader: Reader,
-  receiverNo: number,
-): Promise<{ readonly events: number; readonly since: Date | null }> {
-  const [row] = await reader.rows<{ events: string | null; since: Date | null }>(
-    sql`select sum(size) as events, min(made_at) as since from work where ${ofReceiver(receiverNo)}`,
+/** So many pieces are counted for whoever looks; more is “at least so many”. */
+const countedPieces = 20_000
+
+/** What waits for one. */
+export type WaitingTellings = {
+  readonly events: number
+  /** False when there are more. */
+  readonly isAll: boolean
+  /** Of what is told next. */
+  readonly since: Date | null
+}
+
+export async function waitingTellings(reader: Reader, receiverNo: number): Promise<WaitingTellings> {
+  const [row] = await reader.rows<{ events: string | null; pieces: number; since: Date | null }>(
+    sql`select sum(size) as events, count(*) as pieces,
+          (select made_at from work force index (by_subject) where ${ofReceiver(receiverNo)} order by due_at limit 1) as since
+        from (select size from work force index (by_subject) where ${ofReceiver(receiverNo)} limit ${countedPieces}) some`,
   )
-  return { events: Number(row?.events ?? 0), since: row?.since ?? null }
+  const { events = null, pieces = 0, since = null } = row ?? {}
+  return { events: Number(events ?? 0), isAll: pieces < countedPieces, since }
 }
 
 /** What waits for another try is due now. */

@@ -1,0 +1,120 @@
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { Client } from '@zbell/contract'
+import type { Browser, Page } from 'playwright-core'
+import { openBrowser } from './harness/browser.ts'
+import { choose } from './harness/console-page.ts'
+import { Demo } from './harness/demo.ts'
+import { patience, until } from './harness/programs.ts'
+import { AppServer } from './harness/receiver.ts'
+
+const demo = new Demo()
+let browser: Browser
+let page: Page
+let server: AppServer
+let client: Client
+
+beforeAll(async () => {
+  await demo.start()
+  server = await AppServer.open()
+  client = new Client({ url: demo.ready.service, bearer: demo.ready.backendKey })
+  browser = await openBrowser()
+  page = await (await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })).newPage()
+  page.setDefaultTimeout(patience(60_000))
+  await page.goto(demo.ready.signInLink)
+  await page.getByRole('heading', { name: 'Activity' }).waitFor()
+})
+afterAll(async () => {
+  await browser.close()
+  await server.close()
+  await demo.close()
+})
+
+const nav = (name: string) => page.getByRole('navigation').getByRole('link', { name, exact: true })
+const log = () => page.getByRole('table', { name: 'Log' })
+
+describe('webhooks, in the console', () => {
+  test('are listed, the ferry company’s office first of all', async () => {
+    await nav('Webhooks').click()
+    const row = page.getByRole('row').filter({ hasText: 'office' })
+    await row.getByText('● hears').waitFor()
+    await row.getByText('device.retired').waitFor()
+  })
+
+  test('are written as a file, beside what there is to hear of, and show their secret once', async () => {
+    await page.getByRole('link', { name: 'New webhook' }).click()
+    await page.getByRole('row').filter({ hasText: 'credential.expiring' }).waitFor()
+    const file = page.getByLabel('As a file')
+    await file.fill('webhook: ledger\nurl: https://10.0.0.1/\nkinds: [delivery.gone]')
+    await page.getByRole('button', { name: 'Save' }).click()
+    await page.getByText('means no kind of event').first().waitFor()
+    await file.fill(`webhook: ledger\nurl: ${server.url}\nkinds: [device.*, delivery.refused]`)
+    await page.getByRole('button', { name: 'Save' }).click()
+    const secret = (await page.getByText(/^whsec_/).textContent()) ?? ''
+    server.believe(secret)
+    await page.getByRole('link', { name: 'Try it' }).click()
+    await page.getByRole('heading', { name: 'ledger' }).waitFor()
+    expect(await page.content()).not.toContain(secret)
+  })
+
+  test('send an example, and show the request and the answer', async () => {
+    server.answer((_, response) => void response.writeHead(202).end('taken down'))
+    await choose(page.getByLabel('Whose example'), 'delivery.refused')
+    await page.getByRole('button', { name: 'Send an example' }).click()
+    await page.getByText('● 202').waitFor()
+    await page.getByText('taken down').first().waitFor()
+    await page.getByText('"trial": true').waitFor()
+    await log().getByText('○ tried by hand').waitFor()
+    expect(server.unbelieved).toEqual([])
+  })
+
+  test('show what was told, each request whole, and tell it once more', async () => {
+    const user = 'passenger-of-the-ledger'
+    await new Client({ url: demo.ready.service, bearer: demo.ready.appKey }).call('registerDevice', {
+      body: { platform: 'ios', token: 'a-token-of-the-ledger', permission: 'granted', user },
+    })
+    await log().getByText('● told').waitFor()
+    await log().getByRole('row').filter({ hasText: '● told' }).getByRole('link').first().click()
+    await page.getByRole('heading', { name: /^Request \d+$/ }).waitFor()
+    await page.getByText('"type": "device.registered"').waitFor()
+    await page.getByRole('button', { name: 'Tell it once more' }).click()
+    await page.getByText('1 event is told once more').waitFor()
+    const events = await until(
+      () => server.events.filter(({ type, trial }) => type === 'device.registered' && !trial),
+      (all) => all.length === 2,
+    )
+    expect(new Set(events.map(({ id }) => id)).size).toBe(1)
+  })
+
+  test('say on the passengers’ page that a phone is gone', async () => {
+    const passengers = await (await browser.newContext()).newPage()
+    passengers.setDefaultTimeout(patience(60_000))
+    await passengers.goto(demo.ready.passengers)
+    const haru = demo.ready.handsets.find(({ user }) => user === 'haru')!
+    await client.call('actOnHandset', { params: { app: demo.ready.app, id: haru.id }, body: { do: 'remove' } })
+    await client.call('sendNotification', {
+      params: { app: demo.ready.app },
+      body: { to: { any: ['user:haru'] }, content: { title: 'Are you there?' }, urgency: 'high' },
+    })
+    await passengers.getByText('Haru’s phone is gone: the gateway knows it no more').waitFor()
+    await passengers.close()
+  })
+
+  test('get a new secret, are switched off and on, and are deleted after asking', async () => {
+    await page.goto(`${demo.ready.console}webhooks/ledger`)
+    await page.getByRole('button', { name: 'Make a new secret' }).click()
+    await page.getByRole('button', { name: 'Make it' }).click()
+    await page.getByText(/^whsec_/).waitFor()
+    await page.getByText('signs too, until').waitFor()
+    await page.getByRole('button', { name: 'Switch off' }).click()
+    await page.getByText('– off').waitFor()
+    await page.getByRole('button', { name: 'Switch on' }).click()
+    await page.getByText('● hears').waitFor()
+    await page.getByRole('button', { name: 'Delete', exact: true }).click()
+    await page.getByRole('button', { name: 'Delete it' }).click()
+    await page.getByRole('heading', { name: 'Webhooks' }).waitFor()
+    await until(
+      () => page.getByRole('row').filter({ hasText: 'ledger' }).count(),
+      (count) => count === 0,
+    )
+  })
+})

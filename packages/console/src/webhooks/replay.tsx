@@ -1,0 +1,64 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { instantOfTyped, replayWords } from '@zbell/contract/words'
+import { useState } from 'react'
+import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
+import { usePlace } from '../app/place.ts'
+import { Button } from '../parts/button.tsx'
+import { Failure } from '../parts/page.tsx'
+import { Select } from '../parts/select.tsx'
+
+const spans = [
+  { value: '15m', label: 'the last quarter of an hour' },
+  { value: '1h', label: 'the last hour' },
+  { value: '6h', label: 'the last six hours' },
+  { value: '1d', label: 'the last day' },
+  { value: '3d', label: 'the last three days' },
+] as const
+const whats = [
+  { value: 'given-up', label: 'what was given up' },
+  { value: 'told', label: 'what was told' },
+  { value: '', label: 'all of it' },
+] as const
+
+/** Tells once more what was told, or given up, in a span of time. */
+export function Replay({ name }: { readonly name: string }) {
+  const place = usePlace()
+  const client = useQueryClient()
+  const [span, setSpan] = useState<(typeof spans)[number]['value']>('1h')
+  const [what, setWhat] = useState<(typeof whats)[number]['value']>('given-up')
+  const replay = useMutation({
+    mutationFn: () =>
+      api.call('replayWebhook', {
+        params: { app: place.app.slug, webhook: name },
+        query: { environment: place.environment },
+        body: {
+          from: instantOfTyped(span, Date.now()) ?? new Date().toISOString(),
+          ...(what === '' ? {} : { outcome: what }),
+        },
+      }),
+    onSuccess: () => client.invalidateQueries({ queryKey: keys.webhooks(place) }),
+  })
+  return (
+    <section aria-labelledby="replay" className="grid gap-3">
+      <h2 id="replay">Once more</h2>
+      <p className="max-w-3xl text-soft">
+        When your server has lost something: it is told again, and each event keeps its id.
+      </p>
+      <div className="flex flex-wrap items-center gap-3">
+        <span>Tell</span>
+        <Select label="What" className="w-52" value={what} options={whats} onChange={setWhat} />
+        <span>of</span>
+        <Select label="Of when" className="w-64" value={span} options={spans} onChange={setSpan} />
+        <Button busy={replay.isPending} onClick={() => replay.mutate()}>
+          Tell it once more
+        </Button>
+      </div>
+      {replay.error && <Failure error={replay.error} />}
+      <div role="status">
+        {replay.data &&
+          (replay.data.events === 0 ? 'There is nothing of that in its log.' : `${replayWords(replay.data.events)}.`)}
+      </div>
+    </section>
+  )
+}

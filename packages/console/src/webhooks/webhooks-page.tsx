@@ -1,0 +1,93 @@
+import { useQuery } from '@tanstack/react-query'
+import type { Webhook } from '@zbell/contract'
+import { waitingWords } from '@zbell/contract/words'
+import { Plus } from 'lucide-react'
+import { Link } from 'react-router'
+import { api } from '../app/api.ts'
+import { keys } from '../app/live.ts'
+import { usePlace } from '../app/place.ts'
+import { useIsOwner } from '../app/session.ts'
+import { ActionLink } from '../parts/button.tsx'
+import { type Column, DataTable } from '../parts/data-table.tsx'
+import { Moment } from '../parts/moment.tsx'
+import { Empty, Failure, Page, Waiting } from '../parts/page.tsx'
+import { WebhookState } from './webhook-state.tsx'
+
+const columns: readonly Column<Webhook>[] = [
+  {
+    name: 'webhook',
+    title: 'Webhook',
+    always: true,
+    width: 170,
+    cell: ({ name }) => (
+      <Link to={`/webhooks/${name}`} className="font-mono text-sm break-all">
+        {name}
+      </Link>
+    ),
+  },
+  { name: 'is', title: 'Receiver', always: true, width: 150, cell: (one) => <WebhookState of={one} /> },
+  {
+    name: 'kinds',
+    title: 'Hears of',
+    always: true,
+    cell: ({ kinds }) => <span className="font-mono text-sm">{kinds.join(', ')}</span>,
+  },
+  {
+    name: 'waiting',
+    title: 'Waiting',
+    always: true,
+    width: 130,
+    cell: (one) => (one.waiting === 0 ? '' : waitingWords(one)),
+  },
+  {
+    name: 'told',
+    title: 'Told at',
+    wide: true,
+    width: 170,
+    cell: ({ toldAt }) => toldAt && <Moment at={toldAt} />,
+  },
+  {
+    name: 'trouble',
+    title: 'What of it',
+    wide: true,
+    cell: ({ offBecause, fault }) => <bdi className="text-red">{offBecause ?? fault}</bdi>,
+  },
+]
+
+/** What the app’s own server is told. */
+export function WebhooksPage() {
+  const place = usePlace()
+  const isOwner = useIsOwner()
+  const { data, error } = useQuery({
+    queryKey: keys.webhooks(place),
+    queryFn: () =>
+      api.all('listWebhooks', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    refetchInterval: 5_000,
+  })
+  return (
+    <Page
+      title="Webhooks"
+      asks="What is your own server told, and does it hear?"
+      action={
+        isOwner && (
+          <ActionLink to="/new-webhook" rank="primary" icon={Plus}>
+            New webhook
+          </ActionLink>
+        )
+      }
+    >
+      {error ? (
+        <Failure error={error} />
+      ) : !data ? (
+        <Waiting />
+      ) : data.length === 0 ? (
+        <Empty
+          what="A webhook is an address of your own server that is told what happens here: a phone that is gone, a credential that is refused, a button that somebody pressed."
+          example="zbell webhook save docs/examples/office-webhook.yaml"
+        />
+      ) : (
+        <DataTable label="Webhooks" name="webhooks" rows={data} idOf={({ name }) => name} columns={columns} />
+      )}
+    </Page>
+  )
+}

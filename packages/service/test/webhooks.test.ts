@@ -1,0 +1,314 @@
+import { describe, expect, test } from '@jest/globals'
+import { sql } from 'drizzle-orm'
+import { until } from '../../../e2e/harness/programs.ts'
+import { whereOf } from '../src/store/apps/where.ts'
+import { claimTellings } from '../src/store/queue/tellings.ts'
+import { tell } from '../src/store/webhooks/tell.ts'
+import {
+  app,
+  happens,
+  heard,
+  laterOn,
+  listening,
+  log,
+  logged,
+  longAgo,
+  one,
+  process,
+  row,
+  save,
+  server,
+  tellReceivers,
+  waiting,
+} from './scratch-webhooks.ts'
+
+tellReceivers()
+
+describe('what is told', () => {
+  test('stands with what happened: what was rolled back is told nobody', async () => {
+    const own = await listening()
+    const fact = { kind: 'source.away' as const, subject: 'sailings', data: { n: 1 } }
+    await expect(
+      app.database.transact(async (tx) => {
+        await tell(tx, whereOf(app.scope), ['source.away'], () => [fact])
+        throw new Error('it did not happen')
+      }),
+    ).rejects.toThrow('it did not happen')
+    expect(await waiting()).toBe(0)
+    await happens()
+    await heard(own, 1)
+    expect(own.events).toHaveLength(1)
+  })
+
+  test('is chosen by kind, by family and by a rule over the event', async () => {
+    const all = await listening({}, 'all')
+    const family = await listening({ kinds: ['source.*'] }, 'family')
+    const one = await listening({ kinds: ['trigger.paused'] }, 'one')
+    const few = await listening({ when: 'event.data.no >= 2 && event.type == "source.away"' }, 'few')
+    await happens('source.away', 4)
+    await happens('trigger.paused')
+    await heard(all, 5)
+    await heard(family, 4)
+    await heard(one, 1)
+    await heard(few, 2)
+    expect(few.events.map(({ data }) => data.no)).toEqual([2, 3])
+    await until(
+      () => waiting('few'),
+      (left) => left === 0,
+    )
+    expect(await log('few')).toHaveLength(2)
+  })
+
+  test('goes to those of its app and environment, and to nobody else', async () => {
+    const own = await listening()
+    await app.database.transact((tx) =>
+      tell(tx, { appNo: app.scope.app.no, environment: 'production' }, ['source.away'], () => [
+        { kind: 'source.away', subject: 'x', data: {} },
+      ]),
+    )
+    await app.database.transact((tx) =>
+      tell(tx, { appNo: 99, environment: 'development' }, ['source.away'], () => [
+        { kind: 'source.away', subject: 'x', data: {} },
+      ]),
+    )
+    await happens()
+    await heard(own, 1)
+    expect(own.events.map(({ source }) => source)).toEqual(['/apps/ferries/development'])
+  })
+
+  test('is never made where nobody listens', async () => {
+    let made = 0
+    const facts = () => {
+      made++
+      return []
+    }
+    await app.database.transact((tx) => tell(tx, whereOf(app.scope), ['source.away'], facts))
+    await listening({ kinds: ['trigger.paused'] })
+    await app.database.transact((tx) => tell(tx, whereOf(app.scope), ['source.away'], facts))
+    expect(made).toBe(0)
+  })
+
+  test('goes in lists where the receiver takes them, together also when it did not happen together', async () => {
+    await one.teller.close()
+    const own = await listening({ batch: 3 })
+    for (let n = 0; n < 4; n++) await happens()
+    await happens('source.away', 3)
+    process()
+    await heard(own, 7)
+    expect(own.heard.map(({ events }) => events.length)).toEqual([3, 3, 1])
+    expect(own.heard.map(({ headers }) => headers['content-type'])).toEqual(
+      Array(3).fill('application/cloudevents-batch+json; charset=utf-8'),
+    )
+    expect(new Set(own.events.map(({ id }) => id)).size).toBe(7)
+    expect(own.unbelieved).toEqual([])
+  })
+
+  test('has one id, whoever hears it, and however often', async () => {
+    const first = await listening({}, 'first')
+    const second = await listening({}, 'second')
+    first.answer((_, response) => void response.writeHead(500).end('not now'))
+    await happens()
+    await heard(second, 1)
+    await logged(1, 'first')
+    await laterOn()
+    await heard(first, 2)
+    const ids = [...first.events, ...second.events].map(({ id }) => id)
+    expect(new Set(ids).size).toBe(1)
+    expect(new Set(first.heard.map(({ headers }) => headers['webhook-id']))).toEqual(new Set([ids[0]]))
+    expect(first.heard[0]!.text).toBe(first.heard[1]!.text)
+  })
+})
+
+describe('a receiver that does not hear', () => {
+  test.each([
+    ['says 500', 500, 'answered 500'],
+    ['says 302', 302, 'answered 302: redirects are not followed'],
+    ['says 400', 400, 'answered 400'],
+  ])('and %s is asked again, and its log says so', async (_, status, says) => {
+    const own = await listening()
+    let times = 0
+    own.answer((__, response) => {
+      times++
+      response.writeHead(times === 1 ? status : 200, { location: own.url }).end(times === 1 ? 'because' : 'thanks')
+    })
+    await happens()
+    const [first] = await logged(1)
+    expect(first).toMatchObject({ outcome: 'again', status, says, answer: 'because', attempt: 1 })
+    expect(await row()).toMatchObject({ fault: says, failures: 1, toldAt: null })
+    expect(times).toBe(1)
+    await laterOn()
+    const [, second] = await logged(2)
+    expect(second).toMatchObject({ outcome: 'told', status: 200, says: null, answer: 'thanks', attempt: 2 })
+    expect(await row()).toMatchObject({ fault: null, faultSince: null, failures: 0 })
+    expect(await waiting()).toBe(0)
+  })
+
+  test('and hangs up, or never answers, or where nobody listens, is said in words', async () => {
+    const hangs = await listening({}, 'hangs', process({ withinMs: 400 }))
+    hangs.answer((_, __, request) => request.socket.destroy())
+    await happens()
+    expect((await logged(1, 'hangs'))[0]).toMatchObject({ outcome: 'again', status: null })
+    expect((await logged(1, 'hangs'))[0]!.says).toMatch(/^hung up at 127\.0\.0\.1/)
+    await one.teller.close()
+    const slow = process({ withinMs: 400 })
+    const silent = await listening({}, 'silent', slow)
+    silent.answer(() => {})
+    await save({ url: 'http://127.0.0.1:9/' }, 'nobody')
+    await save({ url: 'http://nowhere.invalid/' }, 'nowhere')
+    await happens()
+    expect((await logged(1, 'silent'))[0]!.says).toMatch(/^gave no answer within 0\.4 seconds at 127/)
+    expect((await logged(1, 'nobody'))[0]!.says).toBe('nobody listens at 127.0.0.1:9')
+    expect((await logged(1, 'nowhere'))[0]!.says).toMatch(
+      /^has a name that (?:nobody knows|could not be looked up), at/,
+    )
+  })
+
+  test('and never ends its answer has heard: its status counts, and the rest is cut', async () => {
+    const own = await listening({}, 'app', process({ withinMs: 1_000 }))
+    await one.teller.close()
+    own.answer((_, response) => {
+      response.writeHead(200)
+      const drip = setInterval(() => response.write('x'.repeat(20_000)), 5)
+      response.once('close', () => clearInterval(drip))
+    })
+    await happens()
+    const [entry] = await logged(1)
+    expect(entry).toMatchObject({ outcome: 'told', status: 200 })
+    expect(entry!.answer).toHaveLength(2_000)
+  })
+
+  test('and leads into a private network is not called, by its address, its name or its certificate’s', async () => {
+    const own = await server()
+    const { port } = new URL(own.url)
+    const { publicOnly } = await import('../src/gateways/address-guard.ts')
+    const strict = process({ guard: publicOnly })
+    await expect(save({ url: own.url }, 'app', strict)).rejects.toThrow('is not https')
+    await expect(save({ url: `https://127.0.0.1:${port}/` }, 'app', strict)).rejects.toThrow('may not call')
+    await expect(save({ url: `https://[::1]:${port}/` }, 'app', strict)).rejects.toThrow('may not call')
+    await save({ url: `https://localhost:${port}/` }, 'app', strict)
+    await one.teller.close()
+    await happens()
+    const [entry] = await logged(1)
+    expect(entry!.says).toMatch(/^leads to where the service may not call: localhost resolves to/)
+    expect(own.heard).toEqual([])
+  })
+
+  test('is left alone for as long as it asks, and what waits is told when it hears again', async () => {
+    const own = await listening()
+    own.answer((_, response) => void response.writeHead(503, { 'retry-after': '3600' }).end())
+    await happens('source.away', 1)
+    await logged(1)
+    const { restsUntil } = await row()
+    expect(restsUntil!.getTime() - Date.now()).toBeGreaterThan(3_500_000)
+    await happens('source.away', 5)
+    own.answer()
+    await app.database.change(sql`update webhooks set rests_until = null`)
+    // One of those that came later shows that it hears; then the first, which was to wait an hour, is due as well.
+    await heard(own, 7)
+    await until(waiting, (left) => left === 0)
+  })
+
+  test('costs a single request each time it is looked whether it hears again', async () => {
+    await save({ url: 'http://127.0.0.1:9/' })
+    await happens('source.away', 500)
+    await logged(1)
+    for (let n = 0; n < 3; n++) {
+      await app.database.change(sql`update webhooks set rests_until = null`)
+      await logged(n + 2)
+    }
+    const all = await log()
+    expect(all.length).toBeLessThanOrEqual(6)
+    expect(all.every(({ events }) => events === 1)).toBe(true)
+    expect(await waiting()).toBe(500)
+  })
+
+  test('is given up after three days and not before, and can be told then all the same', async () => {
+    const own = await listening()
+    own.answer((_, response) => void response.writeHead(500).end())
+    await happens()
+    await logged(1)
+    await longAgo(71)
+    await laterOn()
+    expect((await logged(2))[1]).toMatchObject({ outcome: 'again', attempt: 2 })
+    await longAgo(2)
+    await laterOn()
+    const [, , last] = await logged(3)
+    expect(last).toMatchObject({ outcome: 'given-up', attempt: 3 })
+    expect(await waiting()).toBe(0)
+    own.answer()
+    await app.database.change(sql`update webhooks set rests_until = null`)
+    expect(await one.webhooks.replayEntry(app.scope, 'app', last!.no)).toBe(1)
+    expect((await logged(4))[3]).toMatchObject({ outcome: 'told', again: true })
+    expect(new Set(own.events.map(({ id }) => id)).size).toBe(1)
+  })
+
+  test('and answers 410 is switched off, keeps what waits, and hears on when somebody switches it on', async () => {
+    const own = await listening()
+    own.answer((_, response) => void response.writeHead(410).end())
+    await happens('source.away', 3)
+    await until(row, ({ enabled }) => !enabled)
+    expect(await row()).toMatchObject({ offBecause: 'answered 410: wants nothing more' })
+    expect((await log()).at(-1)).toMatchObject({ outcome: 'unwanted', status: 410 })
+    await happens()
+    expect(await waiting()).toBe(3)
+    own.answer()
+    await one.webhooks.enable(app.scope, 'app', true)
+    await until(waiting, (left) => left === 0)
+    expect(new Set(own.events.map(({ id }) => id)).size).toBe(3)
+  })
+
+  test('of a part of a list is told that part alone once more', async () => {
+    const own = await listening({ batch: 2 })
+    own.answer(({ events }, response) => {
+      const isBad = events.some(({ data }) => data.no === 2)
+      response.writeHead(isBad ? 500 : 200).end()
+    })
+    await happens('source.away', 6)
+    await until(
+      () => log(),
+      (all) => all.filter(({ outcome }) => outcome === 'told').length === 2,
+    )
+    expect(await waiting()).toBe(2)
+    own.answer()
+    await laterOn()
+    await until(waiting, (left) => left === 0)
+    expect(own.events.map(({ data }) => data.no).sort()).toEqual([0, 1, 2, 2, 3, 3, 4, 5])
+  })
+})
+
+describe('many receivers', () => {
+  test('wait for none of those that are slow', async () => {
+    const slow = await Promise.all(Array.from({ length: 30 }, (_, n) => listening({}, `slow-${n}`)))
+    for (const own of slow) own.answer(() => {})
+    const good = await listening({}, 'good')
+    await happens()
+    await heard(good, 1)
+    for (let n = 0; n < 5; n++) {
+      await happens()
+      await heard(good, n + 2)
+    }
+    expect(good.events).toHaveLength(6)
+  })
+
+  test('are each told once by two processes, and what one of them held when it died by the other', async () => {
+    const own = await listening({}, 'app', process({ database: app.scratch.another() }))
+    await happens('source.away', 300)
+    await heard(own, 300)
+    await until(waiting, (left) => left === 0)
+    expect(own.events).toHaveLength(300)
+    await one.teller.close()
+    const { no } = await row()
+    await app.database.change(sql`update webhooks set enabled = false`)
+    await app.database.change(sql`update webhooks set enabled = true, changed_at = utc_timestamp(3)`)
+    await app.database.change(sql`update webhooks set rests_until = utc_timestamp(3) + interval 1 hour`)
+    await happens('source.away', 5)
+    const claimed = await claimTellings(app.database, no, { most: 100, pieces: 100, leaseMs: 60_000, held: [] })
+    expect(claimed.reduce((all, { size }) => all + size, 0)).toBe(5)
+    await laterOn()
+    await new Promise((done) => setTimeout(done, 200))
+    expect(own.events).toHaveLength(300)
+    await app.database.change(sql`update work set leased_until = utc_timestamp(3)`)
+    await heard(own, 305)
+    expect(new Set(own.events.map(({ id }) => id)).size).toBe(305)
+  })
+})
