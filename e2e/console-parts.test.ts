@@ -220,6 +220,29 @@ test('leaving a form with changes asks, and what was typed is there for who stay
   await page.getByRole('heading', { name: 'Topics', exact: true }).waitFor()
 })
 
+test('whoever types before the editor is there goes on where they are when it comes', async () => {
+  let release = () => {}
+  const held = new Promise<void>((resolve) => {
+    release = resolve
+  })
+  await page.route(/code-text-editor/, async (route) => {
+    await held
+    await route.continue()
+  })
+  await page.goto(`${demo.ready.console}write`)
+  await page.locator('textarea').first().click()
+  await page.keyboard.type('To the ')
+  release()
+  await page.locator('.cm-editor').first().waitFor()
+  await page.keyboard.type('pier')
+  await until(
+    () => textIn(field('Title')),
+    (text) => text === 'To the pier',
+  )
+  await page.unroute(/code-text-editor/)
+  await page.getByRole('button', { name: 'Start anew' }).click()
+})
+
 test('what is wrong in a text is marked in its place', async () => {
   await page.goto(`${demo.ready.console}write`)
   await field('Title').fill('To {pier} at {hour')

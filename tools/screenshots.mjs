@@ -178,14 +178,19 @@ const pictures = {
     await page.locator('.cm-editor').waitFor()
     await page.getByText('can be rung').waitFor()
     await page.getByLabel('Times', { exact: true }).waitFor()
-    await wait(300)
-    await save(page, 'segment')
     await page.getByLabel('Who', { exact: true }).fill('rider-004')
     await page.keyboard.press('Enter')
     await page.getByRole('table', { name: 'Clause by clause' }).waitFor()
-    await page.mouse.wheel(0, 2_000)
-    await wait(300)
-    await save(page, 'segment-explained')
+    await tall(page, 1_300, 'segment')
+  },
+  webhooks: async (page) => {
+    await zbell('handset', 'remove', 'haru-ios')
+    await zbell('send', '--to', 'user:haru', '--title', 'Are you there?', '--urgency', 'high', '--no-watch')
+    await page.goto(`${ready.service}/webhooks/office`)
+    await page.getByRole('table', { name: 'Log' }).getByText('● told').first().waitFor()
+    await page.getByRole('button', { name: 'Send an example' }).click()
+    await page.getByRole('table', { name: 'Log' }).getByText('○ tried by hand').waitFor()
+    await tall(page, 1_240, 'webhooks')
   },
   upcoming: async (page) => {
     await page.goto(`${ready.service}/upcoming?view=days`)
@@ -295,6 +300,14 @@ const pictures = {
     await page.getByText('Berth change').first().waitFor()
     await save(page, 'passengers')
   },
+}
+
+/** Two figures on one: a page that shows more than fits. */
+async function tall(page, height, name) {
+  await page.setViewportSize({ width: 1280, height })
+  await wait(300)
+  await save(page, name)
+  await page.setViewportSize({ width: 1280, height: 800 })
 }
 
 async function picture(page, name, path) {

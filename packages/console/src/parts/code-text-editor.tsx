@@ -5,8 +5,8 @@ import { setDiagnostics } from '@codemirror/lint'
 import { Annotation, Compartment, EditorState, type Extension, type Text } from '@codemirror/state'
 import { EditorView, keymap } from '@codemirror/view'
 import { tags } from '@lezer/highlight'
-import { useEffect, useRef } from 'react'
-import type { CodeTextProps, KnownName, TextPlace } from './code-text.tsx'
+import { type RefObject, useEffect, useRef } from 'react'
+import type { CodeTextProps, KnownName, Selected, TextPlace } from './code-text.tsx'
 import { messageLanguage } from './message-language.ts'
 import { nonce } from './nonce.ts'
 import { deviceNames, ruleFunctions, ruleLanguage } from './rule-language.ts'
@@ -123,7 +123,7 @@ function spanAt(text: Text, { line, column }: TextPlace): { readonly from: numbe
 }
 
 /** The editor of a {@link CodeText}, which comes when one is seen. */
-export default function CodeTextEditor(props: CodeTextProps) {
+export default function CodeTextEditor(props: CodeTextProps & { readonly selected: RefObject<Selected | undefined> }) {
   const { value, faults, single = false, lang, label, id } = props
   const home = useRef<HTMLDivElement>(null)
   const view = useRef<EditorView>(undefined)
@@ -172,6 +172,11 @@ export default function CodeTextEditor(props: CodeTextProps) {
       }),
     })
     view.current = editor
+    const { current: selected } = props.selected
+    if (selected) {
+      editor.dispatch({ selection: { anchor: selected.from, head: selected.to } })
+      editor.focus()
+    }
     return () => editor.destroy()
   }, [])
   useEffect(() => {

@@ -1,4 +1,4 @@
-import { lazy, Suspense } from 'react'
+import { lazy, Suspense, useRef } from 'react'
 import type { FieldControl } from './field.tsx'
 
 /** A name that can be written in the text. */
@@ -26,6 +26,9 @@ export type CodeTextProps = FieldControl & {
   readonly lang?: string | undefined
 }
 
+/** Where somebody was typing when the editor came. */
+export type Selected = { readonly from: number; readonly to: number }
+
 const Editor = lazy(() => import('./code-text-editor.tsx'))
 
 /**
@@ -34,13 +37,25 @@ const Editor = lazy(() => import('./code-text-editor.tsx'))
  */
 export function CodeText(props: CodeTextProps) {
   const { label: _label, names: _names, faults: _faults, language: _language, single, onChange, ...rest } = props
+  const selected = useRef<Selected>(undefined)
+  // Whoever has begun to type before the editor is there goes on where they are.
+  const watch = (area: HTMLTextAreaElement) => () => {
+    selected.current =
+      document.activeElement === area ? { from: area.selectionStart, to: area.selectionEnd } : undefined
+  }
   return (
     <Suspense
       fallback={
-        <textarea {...rest} dir="auto" rows={single ? 1 : 3} onChange={(event) => onChange(event.target.value)} />
+        <textarea
+          {...rest}
+          ref={watch}
+          dir="auto"
+          rows={single ? 1 : 3}
+          onChange={(event) => onChange(event.target.value)}
+        />
       }
     >
-      <Editor {...props} />
+      <Editor {...props} selected={selected} />
     </Suspense>
   )
 }

@@ -53,7 +53,7 @@ function happenedOf(
 /** So many are read at a time. */
 const atOnce = 2_000
 
-async function readAll<T>(numbers: Iterable<number>, read: (some: number[]) => Promise<T[]>): Promise<T[]> {
+async function readAll<T>(numbers: readonly number[], read: (some: number[]) => Promise<T[]>): Promise<T[]> {
   const all = [...new Set(numbers)]
   const found: T[] = []
   for (let at = 0; at < all.length; at += atOnce) found.push(...(await read(all.slice(at, at + atOnce))))
