@@ -181,7 +181,7 @@ const pictures = {
     await page.getByLabel('Who', { exact: true }).fill('rider-004')
     await page.keyboard.press('Enter')
     await page.getByRole('table', { name: 'Clause by clause' }).waitFor()
-    await tall(page, 1_300, 'segment')
+    await tall(page, 1_040, 'segment')
   },
   webhooks: async (page) => {
     await zbell('handset', 'remove', 'haru-ios')
@@ -190,7 +190,7 @@ const pictures = {
     await page.getByRole('table', { name: 'Log' }).getByText('● told').first().waitFor()
     await page.getByRole('button', { name: 'Send an example' }).click()
     await page.getByRole('table', { name: 'Log' }).getByText('○ tried by hand').waitFor()
-    await tall(page, 1_240, 'webhooks')
+    await tall(page, 1_520, 'webhooks')
   },
   upcoming: async (page) => {
     await page.goto(`${ready.service}/upcoming?view=days`)

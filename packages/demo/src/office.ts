@@ -1,6 +1,7 @@
 import { createHmac, timingSafeEqual } from 'node:crypto'
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { type Client, ProblemError } from '@zbell/contract/client'
+import { type Reason, reasons } from '@zbell/core'
 import { ferries, passengers } from './scenario/scenario.ts'
 
 const webhook = 'office'
@@ -141,7 +142,7 @@ function inWords(type: string, data: Readonly<Record<string, unknown>>): string 
     case 'device.permission':
       return `${whose} ${data.permission === 'granted' ? 'may be rung' : 'may not be rung any more'}.`
     case 'delivery.refused':
-      return `${whose} was not rung: ${String(data.reason)}.`
+      return `${whose} was not rung. ${Object.hasOwn(reasons, String(data.reason)) ? reasons[data.reason as Reason].says : ''}`
     case 'delivery.action':
       return `${nameOf(data.user)} pressed “${String(data.action)}”.`
     default:
