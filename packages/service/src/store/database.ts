@@ -136,6 +136,14 @@ export class Database {
     return this.#with((session) => session.compound<T>(compound))
   }
 
+  /** The same where nothing is asked at the end. @param statements one by itself is a transaction too */
+  async changeAtOnce(statements: readonly SQL[]): Promise<void> {
+    const [first, ...others] = statements
+    if (!first) return
+    if (others.length === 0) await this.change(first)
+    else await this.compound(statements, sql`select 1`)
+  }
+
   /** Runs a short transaction, again when it loses against another; so it must do nothing but speak to the database. */
   async transact<T>(work: (tx: Tx) => Promise<T>): Promise<T> {
     return this.#with(async (session, connection) => {

@@ -2,11 +2,10 @@ import { Expression } from '@zbell/core/triggers'
 import { LRUCache } from 'lru-cache'
 import type { Logger } from 'pino'
 import type { AddressGuard } from '../gateways/address-guard.ts'
-import { findAppByNo } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import { claimTellings, dueReceivers, extendTellings, hurryTellings } from '../store/queue/tellings.ts'
-import { findWebhooks, noteReceiver, type WebhookRow } from '../store/webhooks/webhooks.ts'
+import { findWebhooks, receiverStatement, type WebhookRow } from '../store/webhooks/webhooks.ts'
 import { SealBroken, type Vault } from '../vault/vault.ts'
 import { Receiver } from './post.ts'
 import { openWebhook, signingSecrets } from './secrets.ts'
@@ -155,8 +154,7 @@ export class Teller {
 
   async #turn(row: WebhookRow): Promise<void> {
     const { database, leaseMs, log } = this.#parts
-    const told = await this.#toldOf(row)
-    if (!told) return
+    const told = this.#toldOf(row)
     const overAt = performance.now() + turnMs
     const mayGoOn = () => this.#running && performance.now() < overAt
     let { failures } = row
@@ -164,9 +162,11 @@ export class Teller {
     while (mayGoOn()) {
       // Whoever did not hear is asked by a single request whether it does again.
       const isProbe = failures > 0
+      const most = isProbe ? row.batch : roundEvents[mode]
+      const pieces = Math.min(most, roundPieces)
       const claimed = await claimTellings(database, row.no, {
-        most: isProbe ? row.batch : roundEvents[mode],
-        pieces: isProbe ? Math.min(row.batch, roundPieces) : roundPieces,
+        most,
+        pieces,
         leaseMs,
         held: [...this.#held],
       })
@@ -192,6 +192,9 @@ export class Teller {
       }
       if (round.isBack) await hurryTellings(database, row.no)
       if (round.restMs > 0 || round.off !== undefined) return
+      // Less than there was room for was all that was due.
+      const events = claimed.reduce((all, { size }) => all + size, 0)
+      if (!isProbe && events < most && claimed.length < pieces) return
       // A single failure among what it heard is no reason to hurry to the next.
       if (failures > 0 && requests > 0) return
     }
@@ -204,8 +207,8 @@ export class Teller {
         ? 'has an address that cannot be opened with the master keys that are there'
         : 'could not be told, by a fault of ours, which the service’s log tells'
     await this.#parts.database
-      .transact((tx) =>
-        noteReceiver(tx, row.no, { failures: row.failures, restMs: faultRestMs, told: false, fault }, row.changedAt),
+      .change(
+        receiverStatement(row.no, { failures: row.failures, restMs: faultRestMs, told: false, fault }, row.changedAt),
       )
       .catch((again: unknown) => this.#parts.log.debug({ err: again }, 'the fault could not be noted'))
   }
@@ -217,18 +220,15 @@ export class Teller {
     else this.#slow.delete(no)
   }
 
-  /** @returns undefined for an app that has gone */
-  async #toldOf(row: WebhookRow): Promise<Told | undefined> {
-    const { database, vault, service } = this.#parts
-    const app = await findAppByNo(database, row.appNo)
-    if (!app) return undefined
+  #toldOf(row: WebhookRow): Told {
+    const { vault, service } = this.#parts
     const secrets = openWebhook(vault, row)
     return {
       row,
       receiver: this.#receiverOf(row, secrets.url),
       secrets: signingSecrets(secrets, Date.now()),
       rule: row.rule === null ? undefined : new Expression(row.rule, ['event', 'now']),
-      origin: { app: app.slug, environment: row.environment, service: service() },
+      origin: { app: row.app, environment: row.environment, service: service() },
     }
   }
 

@@ -4,14 +4,14 @@ import { nodeCrypto } from '../gateways/node-crypto.ts'
 import type { Database } from '../store/database.ts'
 import {
   type ClaimedTelling,
-  enqueueUntold,
-  finishTellings,
-  giveBackTelling,
-  releaseTellings,
+  finishStatement,
+  giveBackStatement,
+  releaseStatement,
+  tellingStatement,
 } from '../store/queue/tellings.ts'
-import { logRequests, type NewEntry } from '../store/webhooks/log.ts'
+import { logStatement, type NewEntry } from '../store/webhooks/log.ts'
 import { packEvents } from '../store/webhooks/page.ts'
-import { noteReceiver, type WebhookRow } from '../store/webhooks/webhooks.ts'
+import { receiverStatement, type WebhookRow } from '../store/webhooks/webhooks.ts'
 import { eventsOf, type Message, messagesOf, type Pending } from './messages.ts'
 import type { Posted, Receiver } from './post.ts'
 
@@ -92,38 +92,33 @@ export async function tellRound(
   const entries = await Promise.all(attempts.map(entryOf))
   const last = attempts.at(-1)?.outcome
   const fault = last === undefined || last.is === 'told' ? null : last.says
-  await database.transact(async (tx) => {
-    await finishTellings(
-      tx,
-      stored.filter(({ failed, untried }) => failed.length + untried.length === 0).map(({ telling }) => telling.no),
-    )
-    await releaseTellings(
-      tx,
-      left.filter(({ isUntried }) => isUntried).map(({ telling }) => telling),
-    )
-    for (const { telling, failed, untried, failedBody, untriedBody, afterMs } of stored) {
-      if (failedBody)
-        await giveBackTelling(
-          tx,
-          telling,
-          { body: failedBody, size: failed.length },
-          { failures: telling.failures + 1, afterMs },
-        )
-      else if (untriedBody) await giveBackTelling(tx, telling, { body: untriedBody, size: untried.length })
-      if (failedBody && untriedBody) await enqueueUntold(tx, row, telling, { body: untriedBody, size: untried.length })
-    }
-    await logRequests(tx, row.no, entries)
-    if (attempts.length > 0)
-      await noteReceiver(
-        tx,
-        row.no,
-        { ...state, told: attempts.some(({ outcome }) => outcome.is === 'told'), fault, off },
-        row.changedAt,
-      )
-  })
+  const done = stored.filter(({ failed, untried }) => failed.length + untried.length === 0)
+  const untried = left.filter(({ isUntried }) => isUntried)
+  const found = { ...state, told: attempts.some(({ outcome }) => outcome.is === 'told'), fault, off }
+  await database.changeAtOnce([
+    ...(done.length > 0 ? [finishStatement(done.map(({ telling }) => telling.no))] : []),
+    ...(untried.length > 0 ? [releaseStatement(untried.map(({ telling }) => telling))] : []),
+    ...stored.flatMap((one) => restOf(row, one)),
+    ...(attempts.length > 0 ? [logStatement(row.no, entries), receiverStatement(row.no, found, row.changedAt)] : []),
+  ])
   const outcomes = new Map<Outcome['is'], number>()
   for (const { outcome } of attempts) outcomes.set(outcome.is, (outcomes.get(outcome.is) ?? 0) + 1)
   return { ...state, off, outcomes, isBack: failures > 0 && state.failures === 0 && attempts.length > 0 }
+}
+
+type Statement = ReturnType<typeof giveBackStatement>
+type Rest = Left & { readonly failedBody: Buffer | undefined; readonly untriedBody: Buffer | undefined }
+
+/** What becomes of the rest of a piece: what failed waits for another try, what was not tried for its turn. */
+function restOf(row: WebhookRow, { telling, failed, untried, failedBody, untriedBody, afterMs }: Rest): Statement[] {
+  const waits = untriedBody && { body: untriedBody, size: untried.length }
+  if (!failedBody) return waits ? [giveBackStatement(telling, waits)] : []
+  const again = { failures: telling.failures + 1, afterMs }
+  const { kind, failures } = telling
+  return [
+    giveBackStatement(telling, { body: failedBody, size: failed.length }, again),
+    ...(waits ? [tellingStatement(row, row.no, [{ kind, failures, ...waits }])] : []),
+  ]
 }
 
 /** Headers of a request, with the signatures of this moment. */

@@ -26,7 +26,7 @@ import {
   type LogFilter,
   type LogRow,
   listLog,
-  logRequests,
+  logStatement,
   retell,
   retellSpan,
   type Span,
@@ -206,7 +206,7 @@ export class Webhooks {
     const receiver = this.#teller.open(kept.url, row.ca, 1)
     const posted = await receiver.post({ headers, body: message.body })
     await receiver.close()
-    await logRequests(database, row.no, [
+    const tried = logStatement(row.no, [
       {
         message: message.id,
         kind: event.type,
@@ -222,6 +222,7 @@ export class Webhooks {
         atMs: Date.now(),
       },
     ])
+    await database.change(tried)
     const [entry] = await listLog(database, row.no, { outcome: 'tried' }, 1)
     return { request: { url: withoutSecrets(kept.url), headers, body: message.body }, entry: entry! }
   }

@@ -1,4 +1,4 @@
-import { sql } from 'drizzle-orm'
+import { type SQL, sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import type { Database, Reader, Tx } from '../database.ts'
 import { tuples } from '../fragments.ts'
@@ -105,44 +105,23 @@ export async function extendTellings(
   )
 }
 
-/** What was told is out of the queue, whoever else may hold it by now. */
-export async function finishTellings(tx: Pick<Tx, 'change'>, numbers: readonly number[]): Promise<void> {
-  if (numbers.length > 0) await tx.change(sql`delete from work where no in ${numbers}`)
-}
+/** Takes what was told out of the queue, whoever else may hold it by now. @param numbers at least one */
+export const finishStatement = (numbers: readonly number[]): SQL => sql`delete from work where no in ${numbers}`
 
-/** Gives back what nobody tried to tell, as it was. */
-export async function releaseTellings(tx: Pick<Tx, 'change'>, held: readonly Held[]): Promise<void> {
-  if (held.length === 0) return
-  await tx.change(
-    sql`update work set leased_until = null where (no, fence) in (${tuples(held.map(({ no, fence }) => [no, fence]))})
-          and no in ${held.map(({ no }) => no)}`,
-  )
-}
+/** Gives back what nobody tried to tell, as it was. @param held at least one */
+export const releaseStatement = (held: readonly Held[]): SQL =>
+  sql`update work set leased_until = null where (no, fence) in (${tuples(held.map(({ no, fence }) => [no, fence]))})
+        and no in ${held.map(({ no }) => no)}`
 
 /** Gives back what is left of one: after a failure for a while, else as it was. */
-export async function giveBackTelling(
-  tx: Pick<Tx, 'change'>,
+export function giveBackStatement(
   { no, fence }: Held,
-  left: { readonly body: Buffer; readonly size: number } | undefined,
-  failed?: { readonly failures: number; readonly afterMs: number },
-): Promise<void> {
-  const changes = [
-    sql`leased_until = null`,
-    ...(left ? [sql`body = ${left.body}, size = ${left.size}`] : []),
-    ...(failed ? [sql`failures = ${failed.failures}, due_at = ${afterNow(failed.afterMs)}`] : []),
-  ]
-  await tx.change(sql`update work set ${sql.join(changes, sql`, `)} where no = ${no} and fence = ${fence}`)
-}
-
-/** Puts into the queue again what of a piece was not told, while the rest of it waits for another try. */
-export async function enqueueUntold(
-  tx: Pick<Tx, 'change'>,
-  where: Where & { readonly no: number },
-  { kind, failures }: ClaimedTelling,
   left: { readonly body: Buffer; readonly size: number },
-): Promise<void> {
-  const { no, appNo, environment } = where
-  await tx.change(tellingStatement({ appNo, environment }, no, [{ kind, failures, ...left }]))
+  failed?: { readonly failures: number; readonly afterMs: number },
+): SQL {
+  const later = failed ? sql`, failures = ${failed.failures}, due_at = ${afterNow(failed.afterMs)}` : sql``
+  return sql`update work set leased_until = null, body = ${left.body}, size = ${left.size} ${later}
+    where no = ${no} and fence = ${fence}`
 }
 
 /** How many events wait for each receiver. */
@@ -221,7 +200,7 @@ export async function dropOldest(
         numbers.push(no)
         events += size
       }
-      await finishTellings(tx, numbers)
+      if (numbers.length > 0) await tx.change(finishStatement(numbers))
       if (events > 0) await noted(tx, events)
       return events
     })

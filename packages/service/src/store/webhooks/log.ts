@@ -1,4 +1,4 @@
-import { sql } from 'drizzle-orm'
+import { type SQL, sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import type { Database, Reader, Tx } from '../database.ts'
 import { tuples } from '../fragments.ts'
@@ -24,13 +24,8 @@ export type NewEntry = {
   readonly body: Buffer | null
 }
 
-/** Writes requests down. @param atMs by the database’s clock */
-export async function logRequests(
-  tx: Pick<Tx, 'change'>,
-  webhookNo: number,
-  entries: readonly (NewEntry & { readonly atMs: number })[],
-): Promise<void> {
-  if (entries.length === 0) return
+/** Writes requests down. @param entries at least one, each with its moment by the database’s clock */
+export function logStatement(webhookNo: number, entries: readonly (NewEntry & { readonly atMs: number })[]): SQL {
   const rows = entries.map((one) => [
     webhookNo,
     new Date(one.atMs),
@@ -46,10 +41,8 @@ export async function logRequests(
     one.again,
     one.body,
   ])
-  await tx.change(
-    sql`insert into webhook_log (webhook_no, at, message, kind, events, attempt, outcome, status, duration_ms, says, answer,
-          again, body) values ${tuples(rows)}`,
-  )
+  return sql`insert into webhook_log (webhook_no, at, message, kind, events, attempt, outcome, status, duration_ms, says, answer,
+      again, body) values ${tuples(rows)}`
 }
 
 export type LogRow = Omit<NewEntry, 'body' | 'again'> & {

@@ -1,12 +1,15 @@
-import { sql } from 'drizzle-orm'
+import { type SQL, sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
-import type { Database, Reader, Tx } from '../database.ts'
+import type { Database, Reader } from '../database.ts'
 import { dropSubject } from '../queue/tellings.ts'
+import { afterNow } from '../queue/work.ts'
 
 /** A webhook as it is kept. */
 export type WebhookRow = Where & {
   readonly no: number
   readonly name: string
+  /** The app’s short name. */
+  readonly app: string
   /** As they were written: `delivery.*` is one. */
   readonly kinds: readonly string[]
   readonly rule: string | null
@@ -32,7 +35,7 @@ export type WebhookRow = Where & {
 
 type Stored = Omit<WebhookRow, 'kinds' | 'enabled' | 'dropped'> & { kinds: string; enabled: number; dropped: string }
 
-const columns = sql`no, app_no as appNo, environment, name, cast(kinds as char) as kinds, rule, batch, ca, sealed, enabled,
+const columns = sql`no, app_no as appNo, environment, name, (select slug from apps where apps.no = app_no) as app, cast(kinds as char) as kinds, rule, batch, ca, sealed, enabled,
   off_because as offBecause, fault, fault_since as faultSince, failures, rests_until as restsUntil, told_at as toldAt,
   cast(dropped as char) as dropped, dropped_at as droppedAt, made_by as madeBy, changed_at as changedAt`
 
@@ -152,17 +155,14 @@ export type Found = {
 }
 
 /** Writes down what was found, unless somebody has changed the webhook meanwhile. */
-export async function noteReceiver(tx: Tx, no: number, found: Found, changedAt: Date): Promise<void> {
+export function receiverStatement(no: number, found: Found, changedAt: Date): SQL {
   const { failures, restMs, told, fault, off } = found
-  await tx.change(
-    sql`update webhooks set failures = ${failures},
-          rests_until = ${restMs > 0 ? sql`utc_timestamp(3) + interval ${Math.round(restMs * 1_000)} microsecond` : null},
-          fault_since = ${fault === null ? null : sql`coalesce(fault_since, utc_timestamp(3))`},
-          fault = ${fault?.slice(0, 300) ?? null}
-          ${told ? sql`, told_at = utc_timestamp(3)` : sql``}
-          ${off === undefined ? sql`` : sql`, enabled = false, off_because = ${off.slice(0, 300)}`}
-        where no = ${no} and changed_at = ${changedAt}`,
-  )
+  return sql`update webhooks set failures = ${failures}, rests_until = ${restMs > 0 ? afterNow(restMs) : null},
+        fault_since = ${fault === null ? null : sql`coalesce(fault_since, utc_timestamp(3))`},
+        fault = ${fault?.slice(0, 300) ?? null}
+        ${told ? sql`, told_at = utc_timestamp(3)` : sql``}
+        ${off === undefined ? sql`` : sql`, enabled = false, off_because = ${off.slice(0, 300)}`}
+      where no = ${no} and changed_at = ${changedAt}`
 }
 
 /** What each webhook is called, by its number. */
