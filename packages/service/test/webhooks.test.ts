@@ -144,7 +144,7 @@ describe('a receiver that does not hear', () => {
   })
 
   test('and hangs up, or never answers, or where nobody listens, is said in words', async () => {
-    const hangs = await listening({}, 'hangs', process({ withinMs: 400 }))
+    const hangs = await listening({}, 'hangs')
     hangs.answer((_, __, request) => request.socket.destroy())
     await happens()
     expect((await logged(1, 'hangs'))[0]).toMatchObject({ outcome: 'again', status: null })
@@ -158,14 +158,14 @@ describe('a receiver that does not hear', () => {
     await happens()
     expect((await logged(1, 'silent'))[0]!.says).toMatch(/^gave no answer within 0\.4 seconds at 127/)
     expect((await logged(1, 'nobody'))[0]!.says).toBe('nobody listens at 127.0.0.1:9')
+    // How soon a name is known to be nobody’s is the machine’s affair.
     expect((await logged(1, 'nowhere'))[0]!.says).toMatch(
-      /^has a name that (?:nobody knows|could not be looked up), at/,
+      /^(?:has a name that (?:nobody knows|could not be looked up)|gave no answer within 0\.4 seconds)/,
     )
   })
 
   test('and never ends its answer has heard: its status counts, and the rest is cut', async () => {
-    const own = await listening({}, 'app', process({ withinMs: 1_000 }))
-    await one.teller.close()
+    const own = await listening()
     own.answer((_, response) => {
       response.writeHead(200)
       const drip = setInterval(() => response.write('x'.repeat(20_000)), 5)
@@ -217,7 +217,7 @@ describe('a receiver that does not hear', () => {
       await logged(n + 2)
     }
     const all = await log()
-    expect(all.length).toBeLessThanOrEqual(6)
+    expect(all.length).toBeLessThanOrEqual(10)
     expect(all.every(({ events }) => events === 1)).toBe(true)
     expect(await waiting()).toBe(500)
   })
@@ -283,6 +283,8 @@ describe('many receivers', () => {
     const good = await listening({}, 'good')
     await happens()
     await heard(good, 1)
+    // Nobody has given up on any of them yet.
+    for (const name of ['slow-0', 'slow-29']) expect(await log(name)).toEqual([])
     for (let n = 0; n < 5; n++) {
       await happens()
       await heard(good, n + 2)

@@ -51,7 +51,14 @@ const receiversKept = 500
 
 const modeOf = ({ batch }: Pick<WebhookRow, 'batch'>): 'single' | 'batch' => (batch === 1 ? 'single' : 'batch')
 
-type AtHand = { readonly appNo: number; readonly isTroubled: boolean; readonly done: Promise<void> }
+type AtHand = {
+  readonly appNo: number
+  readonly isTroubled: boolean
+  readonly startedMs: number
+  readonly done: Promise<void>
+}
+const ofApp = (all: readonly AtHand[], appNo: number): number => all.filter((one) => one.appNo === appNo).length
+
 type Kept = { readonly receiver: Receiver; readonly key: string }
 
 /**
@@ -137,8 +144,12 @@ export class Teller {
     const isTroubled = row.failures > 0 || this.#slow.has(row.no)
     const all = [...this.#turns.values()]
     if (all.length >= turnsAtOnce) return
-    if (all.filter(({ appNo }) => appNo === row.appNo).length >= turnsOfApp) return
-    if (isTroubled && all.filter((one) => one.isTroubled).length >= turnsOfTroubled) return
+    // Whoever takes long is known by that before its turn is over, and stands in nobody’s way.
+    const now = performance.now()
+    const [slow, quick] = [true, false].map((is) =>
+      all.filter((one) => (one.isTroubled || now - one.startedMs > slowMs) === is),
+    ) as [AtHand[], AtHand[]]
+    if (isTroubled ? slow.length >= turnsOfTroubled : ofApp(quick, row.appNo) >= turnsOfApp) return
     const done = this.#turn(row)
       .catch((error: unknown) => {
         if (error instanceof DatabaseUnavailable) return
@@ -149,7 +160,7 @@ export class Teller {
         this.#turns.delete(row.no)
         this.nudge()
       })
-    this.#turns.set(row.no, { appNo: row.appNo, isTroubled, done })
+    this.#turns.set(row.no, { appNo: row.appNo, isTroubled, startedMs: now, done })
   }
 
   async #turn(row: WebhookRow): Promise<void> {
