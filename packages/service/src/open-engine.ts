@@ -35,6 +35,8 @@ type EngineParts = {
 export type Engine = {
   /** There may be work. */
   nudge(): void
+  /** Whether something is being sent. */
+  isSending(): boolean
   readonly forIntake: Pick<IntakeParts, 'leaseMs' | 'prepareSoon' | 'onAccepted' | 'onHold'>
 }
 
@@ -62,6 +64,7 @@ export function openEngine({ config, log, opened, database, gateways, ...parts }
   })
   return {
     nudge: () => worker.nudge(),
+    isSending: () => worker.isBusy,
     forIntake: {
       leaseMs: does(config, 'worker') ? leaseMs : 0,
       // What stores it has to be on its way first, which it is with the next turn of the event loop.

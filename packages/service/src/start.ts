@@ -114,6 +114,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       log,
       pollMs: config['engine.pollMs'],
       leaseMs: config['engine.leaseMs'],
+      isSending: () => engine.isSending(),
       told: (outcome, requests) => metrics.webhookRequests.inc({ outcome }, requests),
     }
     const teller = new Teller(tellerParts)

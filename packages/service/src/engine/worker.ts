@@ -83,6 +83,11 @@ export class Worker {
     }
   }
 
+  /** Whether something is being sent. */
+  get isBusy(): boolean {
+    return this.#active.size > 0
+  }
+
   /** There may be work: look now rather than at the next poll. */
   nudge(): void {
     this.#wake()

@@ -1,3 +1,4 @@
+import { setTimeout as wait } from 'node:timers/promises'
 import { Expression } from '@zbell/core/triggers'
 import { LRUCache } from 'lru-cache'
 import type { Logger } from 'pino'
@@ -25,6 +26,8 @@ export type TellerParts = {
   readonly withinMs?: number
   /** How long claimed events stay claimed without a sign of life. */
   readonly leaseMs: number
+  /** Whether this process is sending: that goes first. */
+  isSending?(): boolean
   /** Hears how requests ended. */
   told?(outcome: string, requests: number): void
 }
@@ -42,6 +45,10 @@ const turnsOfTroubled = 24
 const slowMs = 1_000
 /** The most requests on their way to one receiver: of single events, and of batches. */
 const mostInFlight = { single: 16, batch: 4 } as const
+/** After so many events a receiver rests while something is sent: so many times as long as they took, and no longer than this. */
+const manyEvents = 1_000
+const restShare = 3
+const longestRestMs = 1_000
 /** What cannot be told by a fault of ours rests for so long. */
 const faultRestMs = 60_000
 /** What is on its way when the process is to stop is waited for so long. */
@@ -206,6 +213,9 @@ export class Teller {
       // Less than there was room for was all that was due.
       const events = claimed.reduce((all, { size }) => all + size, 0)
       if (!isProbe && events < most && claimed.length < pieces) return
+      // What a broadcast brings in masses is told beside it, and for the most part after it.
+      if (events >= manyEvents && this.#parts.isSending?.())
+        await wait(Math.min(restShare * (performance.now() - startMs), longestRestMs))
       // A single failure among what it heard is no reason to hurry to the next.
       if (failures > 0 && requests > 0) return
     }
