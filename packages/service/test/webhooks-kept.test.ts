@@ -16,7 +16,7 @@ import { Database } from '../src/store/database.ts'
 import { hasWork } from '../src/store/queue/read-queue.ts'
 import { setAside, takeUp } from '../src/store/queue/suspend.ts'
 import { dueReceivers } from '../src/store/queue/tellings.ts'
-import { forgetLog } from '../src/store/webhooks/log.ts'
+import { forgetLog, listLog, retellSpan } from '../src/store/webhooks/log.ts'
 import { keptKeyring } from '../src/vault/keyring.ts'
 import { Vault } from '../src/vault/vault.ts'
 import { boundWebhooks, dropOverdue } from '../src/webhooks/bound.ts'
@@ -194,6 +194,35 @@ describe('the log', () => {
     expect(new Set(own.events.map(({ id }) => id)).size).toBe(5)
     expect(await replay({ from: new Date(0), to: new Date(1_000) })).toEqual({ events: 0, isAll: true })
     await expect(replay({ to: from })).rejects.toThrow('is not after')
+  })
+
+  test('is looked through by outcome and by time without reading the rest of it', async () => {
+    await listening()
+    await one.teller.close()
+    const { no } = await row()
+    await app.database.change(
+      sql`insert into webhook_log (webhook_no, at, message, kind, events, attempt, outcome, body)
+          select ${no}, utc_timestamp(3) - interval 2 day, seq, 'source.away', 1, 1, 'told', '[{}]' from seq_1_to_20000`,
+    )
+    await app.database.change(
+      sql`insert into webhook_log (webhook_no, at, message, kind, events, attempt, outcome, body)
+          values (${no}, utc_timestamp(3), 'last', 'source.away', 1, 1, 'given-up', '[{"id": "last"}]')`,
+    )
+    const database = new Database({ url: app.scratch.url, connections: 1 })
+    try {
+      const read = async () =>
+        (await database.rows<{ Value: string }>(sql`show session status like 'Handler_read%'`)).reduce(
+          (sum, { Value }) => sum + Number(Value),
+          0,
+        )
+      const before = await read()
+      expect(await listLog(database, no, { outcome: 'given-up' }, 50)).toHaveLength(1)
+      const span = { from: new Date(Date.now() - 3_600_000), to: new Date(Date.now() + 60_000) }
+      expect(await retellSpan(database, whereOf(app.scope), no, span, 1_000)).toEqual({ events: 1, isAll: true })
+      expect((await read()) - before).toBeLessThan(100)
+    } finally {
+      await database.close()
+    }
   })
 
   test('is told once more by one event of a list', async () => {

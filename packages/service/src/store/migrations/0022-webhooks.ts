@@ -53,6 +53,7 @@ export const webhooks = [
     again boolean not null default false,
     body mediumblob,
     index by_webhook (webhook_no, no),
+    index by_outcome (webhook_no, outcome, no),
     index by_time (webhook_no, at),
     index by_age (at)
   )`,
