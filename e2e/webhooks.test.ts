@@ -190,7 +190,7 @@ describe('over HTTP', () => {
     )
     const { troubles } = await client.call('readHealth', { params })
     expect(troubles.map(({ says }) => says)).toContain(
-      'The webhook deaf does not hear: its receiver nobody listens at 127.0.0.1:9.',
+      'The webhook deaf does not hear: its receiver cannot be reached: nothing answers at 127.0.0.1:9.',
     )
     const metrics = await (await fetch(`${world.url}/metrics`)).text()
     expect(metrics).toMatch(/zbell_webhook_requests_total\{outcome="told"\} \d+/)

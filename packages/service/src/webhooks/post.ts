@@ -1,6 +1,7 @@
 import type { ReceiverAnswer } from '@zbell/core/webhooks'
 import { Agent, type Dispatcher } from 'undici'
-import { type AddressGuard, AddressNotAllowed } from '../gateways/address-guard.ts'
+import type { AddressGuard } from '../gateways/address-guard.ts'
+import { socketWords } from '../gateways/socket-words.ts'
 
 /** A receiver has so long to answer, from the first packet to the end of its head. */
 export const answerWithinMs = 10_000
@@ -103,14 +104,12 @@ export class Receiver {
   }
 
   #saysOf(error: unknown): string {
-    const { code, cause, message } = error as { code?: string; cause?: unknown; message: string }
-    const place = this.#url.host
-    if (error instanceof AddressNotAllowed) return `leads to where the service may not call: ${message}`
-    if (cause instanceof AddressNotAllowed) return `leads to where the service may not call: ${cause.message}`
-    if (error instanceof TookTooLong || (code !== undefined && code in timeouts))
-      return `gave no answer within ${this.#withinMs / 1_000} seconds at ${place}`
-    const known = code === undefined ? undefined : troubles[code]
-    return `${known ?? 'cannot be reached'} at ${place}${known ? '' : `: ${message.slice(0, 120)}`}`
+    const { host } = this.#url
+    if (error instanceof TookTooLong) return `did not answer in time at ${host}`
+    // What went wrong below a connection stands in the cause.
+    const { cause, message } = error as { cause?: unknown; message: string }
+    const says = socketWords(error, host) ?? (cause === undefined ? undefined : socketWords(cause, host))
+    return says ?? `cannot be reached at ${host}: ${message.slice(0, 120)}`
   }
 
   /** Breaks off what is on its way. */
@@ -121,23 +120,6 @@ export class Receiver {
 }
 
 class TookTooLong extends Error {}
-
-const timeouts = { UND_ERR_CONNECT_TIMEOUT: 1, UND_ERR_HEADERS_TIMEOUT: 1, UND_ERR_BODY_TIMEOUT: 1, ETIMEDOUT: 1 }
-const troubles: Readonly<Record<string, string>> = {
-  ECONNREFUSED: 'nobody listens',
-  ENOTFOUND: 'has a name that nobody knows,',
-  EAI_AGAIN: 'has a name that could not be looked up,',
-  ECONNRESET: 'hung up',
-  EPIPE: 'hung up',
-  UND_ERR_SOCKET: 'hung up',
-  EHOSTUNREACH: 'cannot be reached',
-  ENETUNREACH: 'cannot be reached',
-  CERT_HAS_EXPIRED: 'has a certificate that has expired',
-  DEPTH_ZERO_SELF_SIGNED_CERT: 'has a certificate that nobody vouches for',
-  SELF_SIGNED_CERT_IN_CHAIN: 'has a certificate that nobody vouches for',
-  UNABLE_TO_VERIFY_LEAF_SIGNATURE: 'has a certificate that nobody vouches for',
-  ERR_TLS_CERT_ALTNAME_INVALID: 'has a certificate for another name',
-}
 
 /** What is behind the status decides nothing: an answer without an end, or one that breaks off, is cut. */
 async function beginningOf(answer: Dispatcher.ResponseData['body']): Promise<string | null> {
