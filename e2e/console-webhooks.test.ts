@@ -36,7 +36,7 @@ describe('webhooks, in the console', () => {
   test('are listed, the ferry company’s office first of all', async () => {
     await nav('Webhooks').click()
     const row = page.getByRole('row').filter({ hasText: 'office' })
-    await row.getByText('● hears').waitFor()
+    await row.getByText('● working').waitFor()
     await row.getByText('device.retired').waitFor()
   })
 
@@ -58,7 +58,7 @@ describe('webhooks, in the console', () => {
 
   test('send an example, and show the request and the answer', async () => {
     server.answer((_, response) => void response.writeHead(202).end('taken down'))
-    await choose(page.getByLabel('Whose example'), 'delivery.refused')
+    await choose(page.getByLabel('Kind'), 'delivery.refused')
     await page.getByRole('button', { name: 'Send an example' }).click()
     await page.getByText('● 202').waitFor()
     await page.getByText('taken down').first().waitFor()
@@ -72,12 +72,12 @@ describe('webhooks, in the console', () => {
     await new Client({ url: demo.ready.service, bearer: demo.ready.appKey }).call('registerDevice', {
       body: { platform: 'ios', token: 'a-token-of-the-ledger', permission: 'granted', user },
     })
-    await log().getByText('● told').waitFor()
-    await log().getByRole('row').filter({ hasText: '● told' }).getByRole('link').first().click()
+    await log().getByText('● acknowledged').waitFor()
+    await log().getByRole('row').filter({ hasText: '● acknowledged' }).getByRole('link').first().click()
     await page.getByRole('heading', { name: /^Request \d+$/ }).waitFor()
     await page.getByText('"type": "device.registered"').waitFor()
-    await page.getByRole('button', { name: 'Tell it once more' }).click()
-    await page.getByText('1 event is told once more').waitFor()
+    await page.getByRole('button', { name: 'Replay it' }).click()
+    await page.getByText('1 event will be replayed').waitFor()
     const events = await until(
       () => server.events.filter(({ type, trial }) => type === 'device.registered' && !trial),
       (all) => all.length === 2,
@@ -108,7 +108,7 @@ describe('webhooks, in the console', () => {
     await page.getByRole('button', { name: 'Switch off' }).click()
     await page.getByText('– off').waitFor()
     await page.getByRole('button', { name: 'Switch on' }).click()
-    await page.getByText('● hears').waitFor()
+    await page.getByText('● working').waitFor()
     await page.getByRole('button', { name: 'Delete', exact: true }).click()
     await page.getByRole('button', { name: 'Delete it' }).click()
     await page.getByRole('heading', { name: 'Webhooks' }).waitFor()

@@ -187,7 +187,7 @@ const pictures = {
     await zbell('handset', 'remove', 'haru-ios')
     await zbell('send', '--to', 'user:haru', '--title', 'Are you there?', '--urgency', 'high', '--no-watch')
     await page.goto(`${ready.service}/webhooks/office`)
-    await page.getByRole('table', { name: 'Log' }).getByText('● told').first().waitFor()
+    await page.getByRole('table', { name: 'Log' }).getByText('● acknowledged').first().waitFor()
     await page.getByRole('button', { name: 'Send an example' }).click()
     await page.getByRole('table', { name: 'Log' }).getByText('○ tried by hand').waitFor()
     await tall(page, 1_520, 'webhooks')

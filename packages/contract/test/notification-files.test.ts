@@ -30,7 +30,7 @@ describe('notification files', () => {
   })
   test.each([
     ['sailings-source.yaml', 'source', newSource, sourceFileSchema],
-    ['office-webhook.yaml', 'webhook', newWebhook, webhookFileSchema],
+    ['tickets-webhook.yaml', 'webhook', newWebhook, webhookFileSchema],
     ['late-trigger.yaml', 'trigger', newTrigger, triggerFileSchema],
     ['booked-trigger.yaml', 'trigger', newTrigger, triggerFileSchema],
   ] as const)('the example %s is good as it stands, also to an editor', (file, member, type, schema) => {

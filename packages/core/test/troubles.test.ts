@@ -17,7 +17,7 @@ const condition = (more: Partial<Condition> = {}, gateways: GatewayState[] = [ga
   unheard: [],
   runaways: [],
   awaySources: [],
-  deafWebhooks: [],
+  failingWebhooks: [],
   faultyTriggers: [],
   stopped: undefined,
   processes: [{ does: 'everything', gateways }],

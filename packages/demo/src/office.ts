@@ -11,7 +11,7 @@ const toleranceSeconds = 300
 const remembered = 1_000
 const shown = 8
 
-/** What the office wants to hear of. */
+/** What the office is told. */
 const kinds = [
   'device.retired',
   'device.revived',

@@ -40,7 +40,7 @@ export function webhookCommands(program: Command, io: Io, done: Run): void {
   const group = program.command('webhook').description('What the app’s own server is told: what happened here')
   group
     .command('list')
-    .description('Webhooks by name, and whether they hear')
+    .description('Webhooks by name, and whether they get through')
     .addHelpText('after', '\nExample:\n  $ zbell webhook list')
     .action(withContext<object, []>(io, done, list))
   group
@@ -61,7 +61,7 @@ export function webhookCommands(program: Command, io: Io, done: Run): void {
     .command('save <file>')
     .description('Save the webhook that a file (YAML or JSON) holds; a new one gets a secret, shown this once')
     .option('--address <url>', 'its address, in place of the file’s')
-    .addHelpText('after', '\nExample:\n  $ zbell webhook save office.yaml')
+    .addHelpText('after', '\nExample:\n  $ zbell webhook save tickets.yaml')
     .action(withContext<SaveFlags, [string]>(io, done, save))
   group
     .command('secret <name>')
@@ -78,7 +78,7 @@ export function webhookCommands(program: Command, io: Io, done: Run): void {
   group
     .command('try <name>')
     .description('Send the example of a kind now, and show the request and the answer')
-    .option('--kind <kind>', 'whose example; the first that it hears when left out')
+    .option('--kind <kind>', 'whose example; the first kind that it is told when left out')
     .addHelpText('after', '\nExample:\n  $ zbell webhook try office --kind device.retired')
     .action(withContext<{ kind?: string }, [string]>(io, done, tryIt))
   group
@@ -93,12 +93,12 @@ export function webhookCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<LogFlags, [string]>(io, done, log))
   group
     .command('replay <name>')
-    .description('Tell once more what one request told, or all of a span of time; each event keeps its id')
-    .option('--entry <number>', 'what this entry of the log told')
+    .description('Send again what one request carried, or everything of a span of time; each event keeps its id')
+    .option('--entry <number>', 'the events of this entry of the log')
     .option('--event <id>', 'only this event of the entry')
     .option('--from <time>', 'from an instant on, or from so long ago: 30m, 2h, 1d')
     .option('--to <time>', 'until then; until now when left out')
-    .option('--outcome <outcome>', 'only what was told, or given-up')
+    .option('--outcome <outcome>', 'only what was told, or what was given-up')
     .option('--kind <kind>', 'only events of a kind')
     .addHelpText('after', '\nExample:\n  $ zbell webhook replay office --from 2h --outcome given-up')
     .action(withContext<ReplayFlags, [string]>(io, done, replay))
@@ -149,7 +149,7 @@ async function list({ client, app, flags, io, paint }: Context<object>): Promise
       one.toldAt === null ? '' : moment(one.toldAt, io),
       safe(cut(one.offBecause ?? one.fault ?? '', 60)),
     ])
-    io.out(table(['webhook', 'receiver', 'hears of', 'waiting', 'told at', ''], rows, paint.dim))
+    io.out(table(['webhook', 'is', 'kinds', 'waiting', 'last told', ''], rows, paint.dim))
   }
   return exitCodes.done
 }
@@ -247,12 +247,12 @@ async function log(context: Context<LogFlags>, webhook: string): Promise<number>
       moment(one.at, io),
       one.kind ?? 'several',
       String(one.events),
-      tellingWords[one.outcome] + (one.again ? ', once more' : ''),
+      tellingWords[one.outcome] + (one.again ? ', replayed' : ''),
       String(one.attempt),
       safe(cut(answerWords(one), 50)),
       `${one.durationMs} ms`,
     ])
-    io.out(table(['entry', 'at', 'kind', 'events', 'became', 'attempt', 'answer', 'took'], rows, paint.dim))
+    io.out(table(['entry', 'at', 'kind', 'events', 'outcome', 'attempt', 'answer', 'took'], rows, paint.dim))
     if (page.next !== null) io.out(paint.dim(`more: --after ${page.next}\n`))
   }
   return exitCodes.done
@@ -262,7 +262,7 @@ async function replay({ client, app, flags, io }: Context<ReplayFlags>, webhook:
   const body = bodyOf(flags)
   const { events, isAll } = await client.call('replayWebhook', { params: { app, webhook }, body: body as never })
   if (flags.json) printJson(io, { events, isAll })
-  else if (events === 0) io.out('There is nothing in its log to be told once more.\n')
+  else if (events === 0) io.out('There is nothing in its log to replay.\n')
   else io.out(`${replayWords(events)}${isAll ? '' : '; there are more, later in the span'}.\n`)
   return exitCodes.done
 }
@@ -270,7 +270,7 @@ async function replay({ client, app, flags, io }: Context<ReplayFlags>, webhook:
 /** @throws {UsageError} */
 function bodyOf({ entry, event, from, to, outcome, kind }: ReplayFlags): Record<string, unknown> {
   if ((entry === undefined) === (from === undefined))
-    throw new UsageError('Say what to tell once more: --entry NUMBER, or --from TIME.')
+    throw new UsageError('Say what to replay: --entry NUMBER, or --from TIME.')
   if (entry !== undefined) return present({ entry: countIn('--entry', entry, 'the number of an entry'), event })
   return present({ from: timeIn('--from', from), to: timeIn('--to', to), outcome, kind })
 }

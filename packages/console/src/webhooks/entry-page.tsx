@@ -39,7 +39,7 @@ export function WebhookEntryPage() {
         data &&
         mayReplay && (
           <Button busy={replay.isPending} onClick={() => replay.mutate()}>
-            Tell it once more
+            Replay it
           </Button>
         )
       }
@@ -51,7 +51,7 @@ export function WebhookEntryPage() {
           {replay.error && <Failure error={replay.error} />}
           {replay.data && (
             <p role="status" className="text-sea">
-              ● {replayWords(replay.data.events)}; ids stay as they are.
+              ● {replayWords(replay.data.events)}; their ids stay the same.
             </p>
           )}
           <Facts all={factsOf(data.entry)} />
@@ -65,7 +65,7 @@ export function WebhookEntryPage() {
 }
 
 const factsOf = (entry: WebhookEntry): readonly Fact[] => [
-  ['Became', <Telling key="it" of={entry} />],
+  ['Outcome', <Telling key="it" of={entry} />],
   ['At', <Moment key="at" at={entry.at} />],
   ['Events', `${eventsWords(entry.events)} of ${entry.kind ?? 'several kinds'}`],
   ['Attempt', String(entry.attempt)],
@@ -75,5 +75,5 @@ const factsOf = (entry: WebhookEntry): readonly Fact[] => [
       {entry.message}
     </code>,
   ],
-  ...(entry.says === null ? [] : [['Because it', entry.says] as const]),
+  ...(entry.says === null ? [] : [['Because', entry.says] as const]),
 ]

@@ -10,8 +10,8 @@ import { Page } from '../parts/page.tsx'
 import { ShownOnce } from '../parts/shown-once.tsx'
 
 const example = {
-  webhook: 'office',
-  url: 'https://office.example/bell',
+  webhook: 'tickets',
+  url: 'https://tickets.example/bell',
   kinds: ['device.retired', 'delivery.refused', 'delivery.action', 'credential.*'],
 }
 
@@ -27,7 +27,7 @@ const columns: readonly Column<Kind>[] = [
   { name: 'says', title: 'Is told when', always: true, cell: ({ says }) => says },
 ]
 
-/** Writes a webhook, beginning with an example, beside what there is to hear of. */
+/** Writes a webhook, beginning with an example, beside the kinds of events that there are. */
 export function NewWebhookPage() {
   const place = usePlace()
   const client = useQueryClient()
@@ -47,12 +47,12 @@ export function NewWebhookPage() {
   return (
     <Page
       title="New webhook"
-      asks="What shall your own server be told, and where?"
+      asks="What should your own server be told, and where?"
       crumbs={[{ to: '/webhooks', name: 'Webhooks' }]}
     >
       {made ? (
         <div className="grid max-w-3xl gap-4">
-          <ShownOnce secret={made.secret} for="Your server tells by it that what it hears comes from here." />
+          <ShownOnce secret={made.secret} for="Your server uses it to verify that a request comes from here." />
           <Link to={`/webhooks/${made.name}`}>Try it</Link>
         </div>
       ) : (
@@ -66,7 +66,7 @@ export function NewWebhookPage() {
           />
           <section aria-labelledby="kinds">
             <h2 id="kinds" className="mb-2">
-              What there is to hear of
+              Kinds of events
             </h2>
             <DataTable
               label="Kinds of events"

@@ -17,11 +17,11 @@ const spans = [
 ] as const
 const whats = [
   { value: 'given-up', label: 'what was given up' },
-  { value: 'told', label: 'what was told' },
-  { value: '', label: 'all of it' },
+  { value: 'told', label: 'what was acknowledged' },
+  { value: '', label: 'everything' },
 ] as const
 
-/** Tells once more what was told, or given up, in a span of time. */
+/** Sends again what was sent, or given up, in a span of time. */
 export function Replay({ name }: { readonly name: string }) {
   const place = usePlace()
   const client = useQueryClient()
@@ -41,17 +41,17 @@ export function Replay({ name }: { readonly name: string }) {
   })
   return (
     <section aria-labelledby="replay" className="grid gap-3">
-      <h2 id="replay">Once more</h2>
+      <h2 id="replay">Replay</h2>
       <p className="max-w-3xl text-soft">
-        When your server has lost something: it is told again, and each event keeps its id.
+        When your server has lost something, send it again; each event keeps its id.
       </p>
       <div className="flex flex-wrap items-center gap-3">
-        <span>Tell</span>
+        <span>Replay</span>
         <Select label="What" className="w-52" value={what} options={whats} onChange={setWhat} />
-        <span>of</span>
+        <span>from</span>
         <Select label="Of when" className="w-64" value={span} options={spans} onChange={setSpan} />
         <Button busy={replay.isPending} onClick={() => replay.mutate()}>
-          Tell it once more
+          Replay
         </Button>
       </div>
       {replay.error && <Failure error={replay.error} />}

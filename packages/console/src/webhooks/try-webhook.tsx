@@ -24,14 +24,14 @@ export function TryWebhook({ name }: { readonly name: string }) {
     onSuccess: () => client.invalidateQueries({ queryKey: keys.webhooks(place) }),
   })
   const options = [
-    { value: '', label: 'The first that it hears of' },
+    { value: '', label: 'The first kind that it is told' },
     ...(kinds.data?.items ?? []).map((one) => ({ value: one.kind, label: one.kind })),
   ]
   return (
     <section aria-labelledby="try" className="grid gap-4">
-      <h2 id="try">Whether it hears</h2>
+      <h2 id="try">Try it</h2>
       <div className="flex flex-wrap items-center gap-3">
-        <Select label="Whose example" className="w-72" value={kind} options={options} onChange={setKind} />
+        <Select label="Kind" className="w-72" value={kind} options={options} onChange={setKind} />
         <Button rank="primary" busy={ask.isPending} onClick={() => ask.mutate()}>
           Send an example
         </Button>

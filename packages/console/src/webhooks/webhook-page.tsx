@@ -21,7 +21,7 @@ import { Replay } from './replay.tsx'
 import { TryWebhook } from './try-webhook.tsx'
 import { Telling, WebhookState } from './webhook-state.tsx'
 
-/** One webhook: whether its receiver hears, what it was told, and how it is defined. */
+/** One webhook: whether it gets through, what it was told, and how it is defined. */
 export function WebhookPage() {
   const place = usePlace()
   const client = useQueryClient()
@@ -41,7 +41,7 @@ export function WebhookPage() {
   return (
     <Page
       title={name}
-      asks="Does your server hear, and what was it told?"
+      asks="Does it get through, and what was your server told?"
       crumbs={[{ to: '/webhooks', name: 'Webhooks' }]}
       action={webhook.data && isOwner && <Acts webhook={webhook.data} />}
     >
@@ -88,12 +88,12 @@ function Told({ webhook }: { readonly webhook: Webhook }) {
   const { url, kinds, when, batch, waiting, waitingSince, fault, faultSince, offBecause, toldAt, dropped } = webhook
   const code = (text: string) => <code className="font-mono text-sm wrap-anywhere">{text}</code>
   const facts: readonly Fact[] = [
-    ['Receiver', <WebhookState key="is" of={webhook} />],
+    ['State', <WebhookState key="is" of={webhook} />],
     ...(offBecause === null
       ? []
       : [
           [
-            'Because it',
+            'Its receiver',
             <span key="off" className="text-red">
               {offBecause}
             </span>,
@@ -103,7 +103,7 @@ function Told({ webhook }: { readonly webhook: Webhook }) {
       ? []
       : [
           [
-            'Because it',
+            'Its receiver',
             <span key="fault" className="text-red">
               {fault}
               {faultSince && (
@@ -114,11 +114,11 @@ function Told({ webhook }: { readonly webhook: Webhook }) {
             </span>,
           ] as const,
         ]),
-    ['Is told at', url === null ? 'an address that no master key opens any more' : code(url)],
-    ['Hears of', code(kinds.join(', '))],
-    ...(when === null ? [] : [['Where', code(when)] as const]),
+    ['Address', url === null ? 'an address that no master key opens any more' : code(url)],
+    ['Kinds', code(kinds.join(', '))],
+    ...(when === null ? [] : [['When', code(when)] as const]),
     ...(batch === 1 ? [] : [['In lists of', `up to ${batch.toLocaleString('en')} events`] as const]),
-    ['Told at', toldAt === null ? 'not yet' : <Moment key="told" at={toldAt} />],
+    ['Last told', toldAt === null ? 'not yet' : <Moment key="told" at={toldAt} />],
     [
       'Waiting',
       waiting === 0 ? (
@@ -204,7 +204,7 @@ const logColumns = (name: string): readonly Column<WebhookEntry>[] => [
       </Link>
     ),
   },
-  { name: 'became', title: 'Became', always: true, width: 210, cell: (one) => <Telling of={one} /> },
+  { name: 'became', title: 'Outcome', always: true, width: 210, cell: (one) => <Telling of={one} /> },
   {
     name: 'kind',
     title: 'Kind',

@@ -2,13 +2,13 @@ import type { Webhook, WebhookEntry } from '@zbell/contract'
 import { tellingWords, webhookState } from '@zbell/contract/words'
 
 const shapes = {
-  hears: { mark: '●', tone: 'text-sea' },
-  'does not hear': { mark: '✕', tone: 'text-red' },
-  refused: { mark: '✕', tone: 'text-red' },
+  working: { mark: '●', tone: 'text-sea' },
+  failing: { mark: '✕', tone: 'text-red' },
+  declined: { mark: '✕', tone: 'text-red' },
   off: { mark: '–', tone: 'text-soft' },
 } as const
 
-/** Whether a receiver hears, in a word. */
+/** Whether its receiver acknowledges what it is told, in a word. */
 export function WebhookState({ of }: { readonly of: Webhook }) {
   const state = webhookState(of)
   const { mark, tone } = shapes[state]
@@ -41,7 +41,7 @@ export function Telling({ of: { outcome, again } }: { readonly of: WebhookEntry 
   return (
     <span className={tones[outcome]}>
       {marks[outcome]} {tellingWords[outcome]}
-      {again && ', once more'}
+      {again && ', replayed'}
     </span>
   )
 }

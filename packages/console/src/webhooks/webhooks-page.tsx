@@ -25,10 +25,10 @@ const columns: readonly Column<Webhook>[] = [
       </Link>
     ),
   },
-  { name: 'is', title: 'Receiver', always: true, width: 150, cell: (one) => <WebhookState of={one} /> },
+  { name: 'is', title: 'State', always: true, width: 150, cell: (one) => <WebhookState of={one} /> },
   {
     name: 'kinds',
-    title: 'Hears of',
+    title: 'Kinds',
     always: true,
     cell: ({ kinds }) => <span className="font-mono text-sm">{kinds.join(', ')}</span>,
   },
@@ -41,14 +41,14 @@ const columns: readonly Column<Webhook>[] = [
   },
   {
     name: 'told',
-    title: 'Told at',
+    title: 'Last told',
     wide: true,
     width: 170,
     cell: ({ toldAt }) => toldAt && <Moment at={toldAt} />,
   },
   {
     name: 'trouble',
-    title: 'What of it',
+    title: 'Its receiver',
     wide: true,
     cell: ({ offBecause, fault }) => <bdi className="text-red">{offBecause ?? fault}</bdi>,
   },
@@ -67,7 +67,7 @@ export function WebhooksPage() {
   return (
     <Page
       title="Webhooks"
-      asks="What is your own server told, and does it hear?"
+      asks="What is your own server told, and does it get through?"
       action={
         isOwner && (
           <ActionLink to="/new-webhook" rank="primary" icon={Plus}>
@@ -83,7 +83,7 @@ export function WebhooksPage() {
       ) : data.length === 0 ? (
         <Empty
           what="A webhook is an address of your own server that is told what happens here: a phone that is gone, a credential that is refused, a button that somebody pressed."
-          example="zbell webhook save docs/examples/office-webhook.yaml"
+          example="zbell webhook save docs/examples/tickets-webhook.yaml"
         />
       ) : (
         <DataTable label="Webhooks" name="webhooks" rows={data} idOf={({ name }) => name} columns={columns} />

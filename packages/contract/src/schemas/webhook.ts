@@ -50,9 +50,9 @@ export const webhook = z
     waiting: z.int().min(0).describe('Events that wait to be told.'),
     waitingIsAll: z.boolean().describe('False when more wait than are counted here.'),
     waitingSince: instant.nullable(),
-    fault: z.string().nullable().describe('What is wrong, while the receiver does not hear.'),
+    fault: z.string().nullable().describe('What is wrong, while the receiver does not acknowledge what it is sent.'),
     faultSince: instant.nullable(),
-    restsUntil: instant.nullable().describe('It does not hear, and is left alone until then.'),
+    restsUntil: instant.nullable().describe('Its receiver is failing, and is left alone until then.'),
     toldAt: instant.nullable(),
     dropped: z.int().min(0).describe('Events that went untold, since there was no room or no time for them any more.'),
     droppedAt: instant.nullable(),
@@ -77,7 +77,7 @@ export const webhookTry = z.strictObject({
     .string()
     .max(80)
     .optional()
-    .describe('Whose example is sent; the first that the webhook hears when left out.'),
+    .describe('Whose example is sent; the first kind that the webhook is told when left out.'),
 })
 
 const outcome = z.enum(['told', 'again', 'given-up', 'unwanted', 'dropped', 'tried'])

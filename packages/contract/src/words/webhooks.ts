@@ -2,17 +2,17 @@ import type { Webhook, WebhookEntry } from '../schemas/webhook.ts'
 
 /** How requests to a webhook end, in a word. */
 export const tellingWords = {
-  told: 'told',
-  again: 'is tried again',
+  told: 'acknowledged',
+  again: 'will be retried',
   'given-up': 'given up after three days',
-  unwanted: 'wants nothing more',
+  unwanted: 'declined',
   dropped: 'dropped',
   tried: 'tried by hand',
 } as const satisfies Record<WebhookEntry['outcome'], string>
 
-/** How a webhook is, in a word. */
-export const webhookState = ({ enabled, offBecause, fault }: Webhook): 'hears' | 'does not hear' | 'off' | 'refused' =>
-  offBecause !== null ? 'refused' : !enabled ? 'off' : fault === null ? 'hears' : 'does not hear'
+/** How a webhook is doing, in a word; its receiver `declined` with 410. */
+export const webhookState = ({ enabled, offBecause, fault }: Webhook): 'working' | 'failing' | 'off' | 'declined' =>
+  offBecause !== null ? 'declined' : !enabled ? 'off' : fault === null ? 'working' : 'failing'
 
 /** What was answered to a request, or that nothing was. */
 export const answerWords = ({ status, outcome, says }: WebhookEntry): string =>
@@ -26,9 +26,8 @@ export const eventsWords = (count: number): string =>
 export const waitingWords = ({ waiting, waitingIsAll }: Webhook): string =>
   `${waitingIsAll ? '' : 'at least '}${eventsWords(waiting)}`
 
-/** That so many are told again. */
-export const replayWords = (count: number): string =>
-  `${eventsWords(count)} ${count === 1 ? 'is' : 'are'} told once more`
+/** That so many are sent again. */
+export const replayWords = (count: number): string => `${eventsWords(count)} will be replayed`
 
 const spans = { s: 1_000, m: 60_000, h: 3_600_000, d: 86_400_000 } as const
 

@@ -46,7 +46,7 @@ export type Condition = {
   /** Triggers whose last firing could not ring, and why. */
   readonly faultyTriggers: readonly { readonly name: string; readonly because: string }[]
   /** Sources that cannot be read, and for how long. */
-  readonly deafWebhooks: readonly { readonly name: string; readonly because: string }[]
+  readonly failingWebhooks: readonly { readonly name: string; readonly because: string }[]
   readonly awaySources: readonly { readonly name: string; readonly because: string; readonly sinceSeconds: number }[]
   /** The app is stopped. */
   readonly stopped: { readonly reason: string; readonly by: string; readonly sinceSeconds: number } | undefined
@@ -72,7 +72,7 @@ export function troublesOf(
     runaways,
     faultyTriggers,
     awaySources,
-    deafWebhooks,
+    failingWebhooks,
     stopped,
   }: Condition,
   nowMs: number,
@@ -107,9 +107,9 @@ export function troublesOf(
       says: `The source ${name} ${because}, for ${hoursIn(sinceSeconds)} now: its triggers see nothing.`,
       does: 'Mend it, and try it: zbell source try. What has changed by then is found.',
     })),
-    ...deafWebhooks.map(({ name, because }) => ({
-      says: `The webhook ${name} does not hear: its receiver ${because}.`,
-      does: 'See its log (zbell webhook log), mend the receiver, and try it: zbell webhook try. What waits is told by itself.',
+    ...failingWebhooks.map(({ name, because }) => ({
+      says: `The webhook ${name} is failing: its receiver ${because}.`,
+      does: 'See its log (zbell webhook log), mend the receiver, and try it: zbell webhook try. What waits is then sent by itself.',
     })),
     ...(waitsMs > longWaitMs
       ? [

@@ -43,7 +43,7 @@ export function serveHealthOf(on: OperationRouter, database: Database): void {
       unheard: await unheardSchedules(database, whereOf(scope), mostUnrung),
       runaways: await pausedTriggers(database, whereOf(scope)),
       faultyTriggers: await faultyTriggers(database, whereOf(scope)),
-      deafWebhooks: await troubledWebhooks(database, whereOf(scope)),
+      failingWebhooks: await troubledWebhooks(database, whereOf(scope)),
       awaySources: await awaySources(database, whereOf(scope)),
       stopped: await stopOf(database, scope),
       queue: { due: queue.due, oldestDueMs: oldestDueAt?.getTime() },

@@ -114,4 +114,4 @@ const webhookView = ({ row, url, olderUntil, waiting, secret }: ShownWebhook): W
   changedAt: row.changedAt.toISOString(),
 })
 
-const entryView = ({ answer: _, hasBody: __, ...row }: LogRow): WebhookEntry => ({ ...row, at: row.at.toISOString() })
+const entryView = ({ answer: _, ...row }: LogRow): WebhookEntry => ({ ...row, at: row.at.toISOString() })

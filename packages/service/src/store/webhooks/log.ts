@@ -49,14 +49,12 @@ export type LogRow = Omit<NewEntry, 'body' | 'again'> & {
   readonly no: number
   readonly at: Date
   readonly again: boolean
-  readonly hasBody: boolean
 }
 
-type Stored = Omit<LogRow, 'again' | 'hasBody'> & { again: number; hasBody: number }
+type Stored = Omit<LogRow, 'again'> & { again: number }
 
-const columns = sql`no, at, message, kind, events, attempt, outcome, status, duration_ms as durationMs, says, answer, again,
-  body is not null as hasBody`
-const rowOf = ({ again, hasBody, ...rest }: Stored): LogRow => ({ ...rest, again: again === 1, hasBody: hasBody === 1 })
+const columns = sql`no, at, message, kind, events, attempt, outcome, status, duration_ms as durationMs, says, answer, again`
+const rowOf = ({ again, ...rest }: Stored): LogRow => ({ ...rest, again: again === 1 })
 
 /** What is looked for in a log. */
 export type LogFilter = { readonly outcome?: TellingOutcome | undefined; readonly kind?: string | undefined }
