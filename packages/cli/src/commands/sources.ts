@@ -8,6 +8,7 @@ import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 import { readObjectFile } from './notification-file.ts'
+import { deleteVerb } from './verbs.ts'
 
 export function sourceCommands(program: Command, io: Io, done: Run): void {
   const group = program
@@ -38,17 +39,12 @@ export function sourceCommands(program: Command, io: Io, done: Run): void {
     .description('Connect to a source: its columns or fields with their types, and the last three rows')
     .addHelpText('after', '\nExample:\n  $ zbell source try sailings')
     .action(withContext<object, [string]>(io, done, tryIt))
-  group
-    .command('delete <name>')
-    .description('Delete a source that no trigger reads')
-    .addHelpText('after', '\nExample:\n  $ zbell source delete sailings')
-    .action(
-      withContext<object, [string]>(io, done, async ({ client, app, io: out }, source) => {
-        await client.call('deleteSource', { params: { app, source } })
-        out.out(`${source} is gone.\n`)
-        return exitCodes.done
-      }),
-    )
+  deleteVerb(
+    group,
+    { io, done, noun: 'source', example: 'sailings' },
+    'Delete a source that no trigger reads',
+    ({ client, app }, source) => client.call('deleteSource', { params: { app, source } }),
+  )
 }
 
 async function save(context: Context<{ address?: string }>, file: string): Promise<number> {

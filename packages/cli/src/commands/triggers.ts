@@ -10,6 +10,7 @@ import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 import { readObjectFile } from './notification-file.ts'
+import { deleteVerb, switchVerbs } from './verbs.ts'
 
 type PageFlags = { readonly limit: string; readonly after?: string }
 type TryFlags = {
@@ -57,23 +58,14 @@ export function triggerCommands(program: Command, io: Io, done: Run): void {
       `\nExample:\n  $ zbell trigger try booked --event '{"subject": "ada", "data": {"sailing": 101}}'`,
     )
     .action(withContext<TryFlags, [string]>(io, done, tryIt))
-  for (const [verb, enabled] of [
-    ['enable', true],
-    ['disable', false],
-  ] as const)
-    group
-      .command(`${verb} <name>`)
-      .description(enabled ? 'Switch a trigger on, also one that was paused as a runaway' : 'Switch a trigger off')
-      .addHelpText('after', `\nExample:\n  $ zbell trigger ${verb} booked`)
-      .action(
-        withContext<object, [string]>(io, done, async (context, trigger) => {
-          const { client, app, flags } = context
-          const changed = await client.call('changeTrigger', { params: { app, trigger }, body: { enabled } })
-          if (flags.json) printJson(context.io, changed)
-          else context.io.out(`${trigger} is ${enabled ? 'on' : 'off'}.\n`)
-          return exitCodes.done
-        }),
-      )
+  const verbs = { io, done, noun: 'trigger', example: 'booked' }
+  switchVerbs(
+    group,
+    verbs,
+    { on: 'Switch a trigger on, also one that was paused as a runaway', off: 'Switch a trigger off' },
+    ({ client, app }, trigger, enabled) =>
+      client.call('changeTrigger', { params: { app, trigger }, body: { enabled } }),
+  )
   group
     .command('log <name>')
     .description('What came of each event and row, newest first')
@@ -81,17 +73,9 @@ export function triggerCommands(program: Command, io: Io, done: Run): void {
     .option('--after <place>', 'go on where the page before ended')
     .addHelpText('after', '\nExample:\n  $ zbell trigger log booked')
     .action(withContext<PageFlags, [string]>(io, done, log))
-  group
-    .command('delete <name>')
-    .description('Delete a trigger, with its log')
-    .addHelpText('after', '\nExample:\n  $ zbell trigger delete booked')
-    .action(
-      withContext<object, [string]>(io, done, async ({ client, app, io: out }, trigger) => {
-        await client.call('deleteTrigger', { params: { app, trigger } })
-        out.out(`${trigger} is gone.\n`)
-        return exitCodes.done
-      }),
-    )
+  deleteVerb(group, verbs, 'Delete a trigger, with its log', ({ client, app }, trigger) =>
+    client.call('deleteTrigger', { params: { app, trigger } }),
+  )
 }
 
 async function save(context: Context<{ enable?: boolean }>, file: string): Promise<number> {

@@ -18,6 +18,7 @@ import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 import { readObjectFile } from './notification-file.ts'
 import { countIn, present } from './reading.ts'
+import { deleteVerb, switchVerbs } from './verbs.ts'
 
 type SaveFlags = { readonly address?: string }
 type LogFlags = {
@@ -102,38 +103,20 @@ export function webhookCommands(program: Command, io: Io, done: Run): void {
     .option('--kind <kind>', 'only events of a kind')
     .addHelpText('after', '\nExample:\n  $ zbell webhook replay office --from 2h --outcome given-up')
     .action(withContext<ReplayFlags, [string]>(io, done, replay))
-  for (const [verb, enabled] of [
-    ['enable', true],
-    ['disable', false],
-  ] as const)
-    group
-      .command(`${verb} <name>`)
-      .description(
-        enabled
-          ? 'Switch a webhook on, also one whose receiver wanted nothing more'
-          : 'Switch a webhook off: nothing new waits for it',
-      )
-      .addHelpText('after', `\nExample:\n  $ zbell webhook ${verb} office`)
-      .action(
-        withContext<object, [string]>(io, done, async (context, webhook) => {
-          const { client, app, flags } = context
-          const changed = await client.call('changeWebhook', { params: { app, webhook }, body: { enabled } })
-          if (flags.json) printJson(context.io, changed)
-          else context.io.out(`${webhook} is ${enabled ? 'on' : 'off'}.\n`)
-          return exitCodes.done
-        }),
-      )
-  group
-    .command('delete <name>')
-    .description('Delete a webhook, with what waits for it and its log')
-    .addHelpText('after', '\nExample:\n  $ zbell webhook delete office')
-    .action(
-      withContext<object, [string]>(io, done, async ({ client, app, io: out }, webhook) => {
-        await client.call('deleteWebhook', { params: { app, webhook } })
-        out.out(`${webhook} is gone.\n`)
-        return exitCodes.done
-      }),
-    )
+  const verbs = { io, done, noun: 'webhook', example: 'office' }
+  switchVerbs(
+    group,
+    verbs,
+    {
+      on: 'Switch a webhook on, also one whose receiver declined',
+      off: 'Switch a webhook off: nothing new waits for it',
+    },
+    ({ client, app }, webhook, enabled) =>
+      client.call('changeWebhook', { params: { app, webhook }, body: { enabled } }),
+  )
+  deleteVerb(group, verbs, 'Delete a webhook, with what waits for it and its log', ({ client, app }, webhook) =>
+    client.call('deleteWebhook', { params: { app, webhook } }),
+  )
 }
 
 async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {

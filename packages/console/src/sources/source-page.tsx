@@ -1,14 +1,14 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Source, TriedSource } from '@zbell/contract'
-import { Link, useNavigate, useParams } from 'react-router'
+import { Link, useParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useSeen } from '../app/seen.ts'
+import { DeleteIt } from '../parts/acts.tsx'
 import { Button } from '../parts/button.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
 import { DefinitionFile } from '../parts/definition-file.tsx'
-import { Confirm } from '../parts/dialog.tsx'
 import { type Fact, Facts } from '../parts/facts.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, Waiting } from '../parts/page.tsx'
@@ -183,30 +183,16 @@ function TrySource({ name }: { readonly name: string }) {
 function Remove({ source: { name, triggers } }: { readonly source: Source }) {
   const place = usePlace()
   const client = useQueryClient()
-  const go = useNavigate()
-  const remove = useMutation({
-    mutationFn: () =>
-      api.call('deleteSource', {
-        params: { app: place.app.slug, source: name },
-        query: { environment: place.environment },
-      }),
-    onSuccess: async () => {
-      await go('/sources')
-      await client.invalidateQueries({ queryKey: keys.sources(place) })
-    },
-  })
   if (triggers.length > 0) return null
+  const at = { params: { app: place.app.slug, source: name }, query: { environment: place.environment } }
   return (
-    <>
-      {remove.error && <Failure error={remove.error} />}
-      <Confirm
-        title={`Delete ${name}?`}
-        yes="Delete it"
-        onYes={() => remove.mutate()}
-        trigger={<Button rank="danger">Delete</Button>}
-      >
-        It is not read any more, and what it looked like is forgotten.
-      </Confirm>
-    </>
+    <DeleteIt
+      name={name}
+      onDelete={() => api.call('deleteSource', at)}
+      to="/sources"
+      onGone={() => client.invalidateQueries({ queryKey: keys.sources(place) })}
+    >
+      It is not read any more, and what it looked like is forgotten.
+    </DeleteIt>
   )
 }

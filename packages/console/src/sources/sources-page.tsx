@@ -7,8 +7,9 @@ import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { ActionLink } from '../parts/button.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
+import { Listing } from '../parts/listing.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Empty, Failure, Page, Waiting } from '../parts/page.tsx'
+import { Page } from '../parts/page.tsx'
 import { SourceState } from './source-state.tsx'
 
 const columns: readonly Column<Source>[] = [
@@ -62,7 +63,7 @@ const columns: readonly Column<Source>[] = [
 /** What triggers read. */
 export function SourcesPage() {
   const place = usePlace()
-  const { data, error } = useQuery({
+  const listed = useQuery({
     queryKey: keys.sources(place),
     queryFn: () =>
       api.all('listSources', { params: { app: place.app.slug }, query: { environment: place.environment } }),
@@ -78,18 +79,13 @@ export function SourcesPage() {
         </ActionLink>
       }
     >
-      {error ? (
-        <Failure error={error} />
-      ) : !data ? (
-        <Waiting />
-      ) : data.length === 0 ? (
-        <Empty
-          what="A source is a table of your database, an address that answers JSON, a segment, or what other services post. Triggers ring for what changes in it."
-          example={'zbell source save docs/examples/sailings-source.yaml --address "$SAILINGS_URL"'}
-        />
-      ) : (
-        <DataTable label="Sources" name="sources" rows={data} idOf={({ name }) => name} columns={columns} />
-      )}
+      <Listing
+        of={listed}
+        what="A source is a table of your database, an address that answers JSON, a segment, or what other services post. Triggers ring for what changes in it."
+        example={'zbell source save docs/examples/sailings-source.yaml --address "$SAILINGS_URL"'}
+      >
+        {(rows) => <DataTable label="Sources" name="sources" rows={rows} idOf={({ name }) => name} columns={columns} />}
+      </Listing>
     </Page>
   )
 }

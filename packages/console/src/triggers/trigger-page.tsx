@@ -1,14 +1,13 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Firing, Trigger } from '@zbell/contract'
-import { Link, useNavigate, useParams } from 'react-router'
+import { Link, useParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useSeen } from '../app/seen.ts'
-import { Button } from '../parts/button.tsx'
+import { DeleteIt, SwitchIt } from '../parts/acts.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
 import { DefinitionFile } from '../parts/definition-file.tsx'
-import { Confirm } from '../parts/dialog.tsx'
 import { type Fact, Facts } from '../parts/facts.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, Waiting } from '../parts/page.tsx'
@@ -198,36 +197,17 @@ const columns: readonly Column<Firing>[] = [
 function Acts({ trigger: { name, enabled, pausedBecause } }: { readonly trigger: Trigger }) {
   const place = usePlace()
   const client = useQueryClient()
-  const go = useNavigate()
   const at = { params: { app: place.app.slug, trigger: name }, query: { environment: place.environment } }
   const anew = () => client.invalidateQueries({ queryKey: keys.triggers(place) })
-  const isOn = enabled && pausedBecause === null
-  const change = useMutation({
-    mutationFn: () => api.call('changeTrigger', { ...at, body: { enabled: !isOn } }),
-    onSettled: anew,
-  })
-  const remove = useMutation({
-    mutationFn: () => api.call('deleteTrigger', at),
-    onSuccess: async () => {
-      await go('/triggers')
-      await anew()
-    },
-  })
-  const error = change.error ?? remove.error
   return (
     <>
-      {error && <Failure error={error} />}
-      <Button rank={isOn ? 'secondary' : 'primary'} busy={change.isPending} onClick={() => change.mutate()}>
-        {isOn ? 'Switch off' : 'Switch on'}
-      </Button>
-      <Confirm
-        title={`Delete ${name}?`}
-        yes="Delete it"
-        onYes={() => remove.mutate()}
-        trigger={<Button rank="danger">Delete</Button>}
-      >
+      <SwitchIt
+        isOn={enabled && pausedBecause === null}
+        onSwitch={(isOn) => api.call('changeTrigger', { ...at, body: { enabled: isOn } }).finally(anew)}
+      />
+      <DeleteIt name={name} onDelete={() => api.call('deleteTrigger', at)} to="/triggers" onGone={anew}>
         It rings no more, and its log goes with it. What it has rung stays as it is.
-      </Confirm>
+      </DeleteIt>
     </>
   )
 }

@@ -7,8 +7,9 @@ import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { ActionLink } from '../parts/button.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
+import { Listing } from '../parts/listing.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Empty, Failure, Page, Waiting } from '../parts/page.tsx'
+import { Page } from '../parts/page.tsx'
 import { definitionOf } from './definition.ts'
 import { TriggerState } from './trigger-state.tsx'
 
@@ -57,7 +58,7 @@ const columns: readonly Column<Trigger>[] = [
 /** What rings without a person. */
 export function TriggersPage() {
   const place = usePlace()
-  const { data, error } = useQuery({
+  const listed = useQuery({
     queryKey: keys.triggers(place),
     queryFn: () =>
       api.all('listTriggers', { params: { app: place.app.slug }, query: { environment: place.environment } }),
@@ -73,18 +74,15 @@ export function TriggersPage() {
         </ActionLink>
       }
     >
-      {error ? (
-        <Failure error={error} />
-      ) : !data ? (
-        <Waiting />
-      ) : data.length === 0 ? (
-        <Empty
-          what="A trigger rings for a row that changes or for what happens: a condition, whom it is for, and the words. It is saved, tried, and then switched on."
-          example={'zbell trigger save docs/examples/booked-trigger.yaml'}
-        />
-      ) : (
-        <DataTable label="Triggers" name="triggers" rows={data} idOf={({ name }) => name} columns={columns} />
-      )}
+      <Listing
+        of={listed}
+        what="A trigger rings for a row that changes or for what happens: a condition, whom it is for, and the words. It is saved, tried, and then switched on."
+        example={'zbell trigger save docs/examples/booked-trigger.yaml'}
+      >
+        {(rows) => (
+          <DataTable label="Triggers" name="triggers" rows={rows} idOf={({ name }) => name} columns={columns} />
+        )}
+      </Listing>
     </Page>
   )
 }

@@ -2,12 +2,13 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Webhook, WebhookEntry } from '@zbell/contract'
 import { answerWords, eventsWords, tellingWords, waitingWords } from '@zbell/contract/words'
 import { useState } from 'react'
-import { Link, useNavigate, useParams } from 'react-router'
+import { Link, useParams } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useSeen } from '../app/seen.ts'
 import { useIsOwner } from '../app/session.ts'
+import { DeleteIt, SwitchIt } from '../parts/acts.tsx'
 import { Button } from '../parts/button.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
 import { DefinitionFile } from '../parts/definition-file.tsx'
@@ -259,35 +260,17 @@ function NewSecret({ name }: { readonly name: string }) {
 function Acts({ webhook: { name, enabled } }: { readonly webhook: Webhook }) {
   const place = usePlace()
   const client = useQueryClient()
-  const go = useNavigate()
   const at = { params: { app: place.app.slug, webhook: name }, query: { environment: place.environment } }
   const anew = () => client.invalidateQueries({ queryKey: keys.webhooks(place) })
-  const change = useMutation({
-    mutationFn: () => api.call('changeWebhook', { ...at, body: { enabled: !enabled } }),
-    onSettled: anew,
-  })
-  const remove = useMutation({
-    mutationFn: () => api.call('deleteWebhook', at),
-    onSuccess: async () => {
-      await go('/webhooks')
-      await anew()
-    },
-  })
-  const error = change.error ?? remove.error
   return (
     <>
-      {error && <Failure error={error} />}
-      <Button rank={enabled ? 'secondary' : 'primary'} busy={change.isPending} onClick={() => change.mutate()}>
-        {enabled ? 'Switch off' : 'Switch on'}
-      </Button>
-      <Confirm
-        title={`Delete ${name}?`}
-        yes="Delete it"
-        onYes={() => remove.mutate()}
-        trigger={<Button rank="danger">Delete</Button>}
-      >
+      <SwitchIt
+        isOn={enabled}
+        onSwitch={(isOn) => api.call('changeWebhook', { ...at, body: { enabled: isOn } }).finally(anew)}
+      />
+      <DeleteIt name={name} onDelete={() => api.call('deleteWebhook', at)} to="/webhooks" onGone={anew}>
         It is told nothing more. What waits for it and its log go with it.
-      </Confirm>
+      </DeleteIt>
     </>
   )
 }

@@ -9,8 +9,9 @@ import { usePlace } from '../app/place.ts'
 import { useIsOwner } from '../app/session.ts'
 import { ActionLink } from '../parts/button.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
+import { Listing } from '../parts/listing.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Empty, Failure, Page, Waiting } from '../parts/page.tsx'
+import { Page } from '../parts/page.tsx'
 import { WebhookState } from './webhook-state.tsx'
 
 const columns: readonly Column<Webhook>[] = [
@@ -58,7 +59,7 @@ const columns: readonly Column<Webhook>[] = [
 export function WebhooksPage() {
   const place = usePlace()
   const isOwner = useIsOwner()
-  const { data, error } = useQuery({
+  const listed = useQuery({
     queryKey: keys.webhooks(place),
     queryFn: () =>
       api.all('listWebhooks', { params: { app: place.app.slug }, query: { environment: place.environment } }),
@@ -76,18 +77,15 @@ export function WebhooksPage() {
         )
       }
     >
-      {error ? (
-        <Failure error={error} />
-      ) : !data ? (
-        <Waiting />
-      ) : data.length === 0 ? (
-        <Empty
-          what="A webhook is an address of your own server that is told what happens here: a phone that is gone, a credential that is refused, a button that somebody pressed."
-          example="zbell webhook save docs/examples/tickets-webhook.yaml"
-        />
-      ) : (
-        <DataTable label="Webhooks" name="webhooks" rows={data} idOf={({ name }) => name} columns={columns} />
-      )}
+      <Listing
+        of={listed}
+        what="A webhook is an address of your own server that is told what happens here: a phone that is gone, a credential that is refused, a button that somebody pressed."
+        example="zbell webhook save docs/examples/tickets-webhook.yaml"
+      >
+        {(rows) => (
+          <DataTable label="Webhooks" name="webhooks" rows={rows} idOf={({ name }) => name} columns={columns} />
+        )}
+      </Listing>
     </Page>
   )
 }

@@ -1,4 +1,3 @@
-import { RuleRefused } from '@zbell/core/rules'
 import {
   isNestedTooDeep,
   keyOfRow,
@@ -14,13 +13,8 @@ import {
 } from '@zbell/core/triggers'
 import type { Logger } from 'pino'
 import type { AddressGuard } from '../gateways/address-guard.ts'
-import { findAppByNo } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
-import { DatabaseUnavailable, TooSlow } from '../store/errors.ts'
-import { readyRule } from '../store/rules/ready-rule.ts'
-import { rulePeople } from '../store/rules/rule-members.ts'
-import { searchRule } from '../store/rules/rule-search.ts'
-import { findSegment } from '../store/segments/segments.ts'
+import { DatabaseUnavailable } from '../store/errors.ts'
 import {
   countFound,
   endLook,
@@ -49,6 +43,7 @@ import { lookByCursor } from './look-by-cursor.ts'
 import { everySecondsOf, type Looking, mostWaiting, unpacked } from './looking.ts'
 import { poll, rowsOf } from './poll.ts'
 import { openSecrets } from './secrets.ts'
+import { segmentPeople } from './segment-people.ts'
 import { boundedRow, isWithinBounds } from './sql-connection.ts'
 import { storeLook } from './store-look.ts'
 import { type ColumnTypes, TableReader } from './table-reader.ts'
@@ -65,8 +60,6 @@ const longestRestMs = 15_000
 const longestLookMs = 120_000
 /** Nobody had looked for longer than its interval and this: it was away. */
 const awaySeconds = 60
-/** A segment that a source looks at is counted for so long at most. */
-const segmentWithinMs = 10_000
 
 export type SourceParts = {
   readonly database: Database
@@ -323,36 +316,11 @@ export class SourceLooks {
 
   async #lookAtSegment(looking: Looking, definition: SegmentSource): Promise<void> {
     const { source } = looking
-    const { people, version } = await this.segmentPeople(source, definition, tableLimits.rows + 1)
+    const { people, version } = await segmentPeople(this.#parts.database, source, definition, tableLimits.rows + 1)
     const look = new TableLook(['user'], ['segment'])
     for (const user of people) look.see({ user, segment: definition.segment })
     // Another rule is another segment: who is in it by that is no news.
     await storeLook(this.#parts.database, looking, look, { [definition.segment]: `version ${version}` }, undefined)
-  }
-
-  /** Who is in a segment, by name. @throws {SourceFault} */
-  async segmentPeople(
-    where: Pick<SourceRow, 'appNo' | 'environment'>,
-    { segment }: SegmentSource,
-    limit: number,
-  ): Promise<{ readonly people: readonly string[]; readonly version: number }> {
-    const { database } = this.#parts
-    const found = await findSegment(database, where, segment)
-    if (!found) throw new SourceFault(`reads the segment ${segment}, which there is not`)
-    const app = await findAppByNo(database, where.appNo)
-    if (!app) throw new SourceFault('belongs to an app that has gone')
-    try {
-      const { term, context } = await readyRule(database, where, found.rule, Date.now(), {})
-      const bounded = database.bounded({ withinMs: segmentWithinMs })
-      const search = await searchRule(bounded, term, context)
-      const people = await rulePeople(bounded, { app, environment: where.environment }, search, limit)
-      return { people, version: found.version }
-    } catch (error) {
-      if (error instanceof RuleRefused) throw new SourceFault(`reads the segment ${segment}, whose rule cannot be used`)
-      if (error instanceof TooSlow)
-        throw new SourceFault(`took longer than ${segmentWithinMs / 1_000} seconds to find who is in ${segment}`)
-      throw error
-    }
   }
 
   /** Types of the columns of a source by name, so far as they are known: of all while it can be asked. */

@@ -22,6 +22,7 @@ import { databaseAddress } from './address.ts'
 import { SourceFault } from './fault.ts'
 import { poll } from './poll.ts'
 import { openSecrets, type SourceSecrets, sealSecrets } from './secrets.ts'
+import { segmentPeople } from './segment-people.ts'
 import type { SourceLooks, SourceParts } from './source-looks.ts'
 
 /** So many sources an app may have in an environment. */
@@ -214,7 +215,7 @@ export class Sources {
         return { columns: fieldsOf(rows), rows: rows.slice(-3) }
       }
       case 'segment': {
-        const { people } = await this.#looks.segmentPeople(row, definition, 3)
+        const { people } = await segmentPeople(this.#parts.database, row, definition, 3)
         const rows = people.slice(0, 3).map((user) => ({ user, segment: definition.segment }))
         return {
           columns: [

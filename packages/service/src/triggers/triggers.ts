@@ -227,30 +227,23 @@ export class Triggers {
   async #outcome(scope: Scope, row: TriggerRow, came: Came, lateSeconds: number): Promise<Outcome> {
     const { no: triggerNo, version, name, definition } = row
     const about = { triggerNo, version, given: logged(came) }
+    const unmade = (firing: Omit<Outcome['firing'], keyof typeof about>): Outcome => ({
+      row,
+      firing: { ...about, ...firing },
+      made: undefined,
+    })
     const skipped = skippedAsLate(definition, lateSeconds)
-    if (skipped !== undefined)
-      return { row, firing: { ...about, key: keyOf(came), state: 'dropped', says: skipped }, made: undefined }
+    if (skipped !== undefined) return unmade({ key: keyOf(came), state: 'dropped', says: skipped })
     const fired = this.#fired(row, came)
-    if (fired.is !== 'fires')
-      return {
-        row,
-        firing: {
-          ...about,
-          key: (fired.is === 'fault' ? fired.key : undefined) ?? keyOf(came),
-          state: fired.is,
-          says: fired.says,
-        },
-        made: undefined,
-      }
+    if (fired.is !== 'fires') {
+      const key = (fired.is === 'fault' ? fired.key : undefined) ?? keyOf(came)
+      return unmade({ key, state: fired.is, says: fired.says })
+    }
     const ring = ringOf(fired)
     const firing = { ...about, key: fired.key, caseNo: fired.case }
     if (definition.after !== undefined && definition.after > 0) {
       const kept: KeptRing = came.is === 'row' ? { ...ring, found: keptFound(came.found) } : ring
-      return {
-        row,
-        firing: { ...firing, state: 'waiting', ring: kept, afterSeconds: definition.after },
-        made: undefined,
-      }
+      return unmade({ ...firing, state: 'waiting', ring: kept, afterSeconds: definition.after })
     }
     const made = await this.#make(scope, name, definition, ring)
     return { row, firing: { ...firing, ...stateOf(made) }, made }

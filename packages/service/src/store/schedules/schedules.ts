@@ -2,7 +2,7 @@ import type { SettledRequest } from '@zbell/contract'
 import { uuidFromBytes } from '@zbell/core'
 import type { When } from '@zbell/core/calendar'
 import { sql } from 'drizzle-orm'
-import type { Where } from '../apps/where.ts'
+import { inWhere, type Where } from '../apps/where.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Reader, Tx } from '../database.ts'
 
@@ -49,12 +49,10 @@ const rowOf = ({ timing, notification, paused, nextId, ...rest }: Stored): Sched
   nextId: uuidFromBytes(nextId),
 })
 
-const own = ({ appNo, environment }: Where) => sql`app_no = ${appNo} and environment = ${environment}`
-
 /** By name. @param after the name of the last one before */
 export async function listSchedules(database: Reader, where: Where, limit: number, after = ''): Promise<ScheduleRow[]> {
   const rows = await database.rows<Stored>(
-    sql`select ${columns} from schedules where ${own(where)} and name > ${after} order by name limit ${limit}`,
+    sql`select ${columns} from schedules where ${inWhere(where)} and name > ${after} order by name limit ${limit}`,
   )
   return rows.map(rowOf)
 }
@@ -62,7 +60,7 @@ export async function listSchedules(database: Reader, where: Where, limit: numbe
 /** How many there are besides one. */
 export async function countOtherSchedules(database: Reader, where: Where, name: string): Promise<number> {
   const [row] = await database.rows<{ others: number }>(
-    sql`select count(*) as others from schedules where ${own(where)} and name <> ${name}`,
+    sql`select count(*) as others from schedules where ${inWhere(where)} and name <> ${name}`,
   )
   return row?.others ?? 0
 }
@@ -76,14 +74,14 @@ export async function schedulesBefore(
 ): Promise<ScheduleRow[]> {
   const rows = await database.rows<Stored>(
     sql`select ${columns} from schedules force index (by_app)
-        where ${own(where)} and next_at < ${before} order by next_at limit ${limit}`,
+        where ${inWhere(where)} and next_at < ${before} order by next_at limit ${limit}`,
   )
   return rows.map(rowOf)
 }
 
 export async function findSchedule(database: Reader, where: Where, name: string): Promise<ScheduleRow | undefined> {
   const [row] = await database.rows<Stored>(
-    sql`select ${columns} from schedules where ${own(where)} and name = ${name}`,
+    sql`select ${columns} from schedules where ${inWhere(where)} and name = ${name}`,
   )
   return row && rowOf(row)
 }
@@ -128,7 +126,7 @@ export async function deleteSchedule(database: Database, no: number): Promise<vo
 /** @returns how many there were; when that is not the number that was believed, none is cancelled */
 export async function deleteSchedules(database: Database, where: Where, believed: number): Promise<number> {
   return database.transact(async (tx) => {
-    const rows = await tx.rows<{ no: number }>(sql`select no from schedules where ${own(where)} for update`)
+    const rows = await tx.rows<{ no: number }>(sql`select no from schedules where ${inWhere(where)} for update`)
     const numbers = rows.map(({ no }) => no)
     if (numbers.length !== believed || numbers.length === 0) return numbers.length
     await tx.change(sql`delete from schedule_runs where schedule_no in ${numbers}`)

@@ -1,6 +1,6 @@
 import type { SourceDefinition } from '@zbell/core/triggers'
 import { sql } from 'drizzle-orm'
-import type { Where } from '../apps/where.ts'
+import { inWhere, type Where } from '../apps/where.ts'
 import type { Database, Reader, Tx } from '../database.ts'
 
 /** A source as it is kept. */
@@ -52,18 +52,18 @@ const rowOf = ({ definition, columns: kept, samples, taken, ...rest }: Stored): 
   taken: taken === 1,
 })
 
-const own = ({ appNo, environment }: Where) => sql`app_no = ${appNo} and environment = ${environment}`
-
 /** By name. @param after the name of the last one before */
 export async function listSources(reader: Reader, where: Where, limit: number, after = ''): Promise<SourceRow[]> {
   const rows = await reader.rows<Stored>(
-    sql`select ${columns} from sources where ${own(where)} and name > ${after} order by name limit ${limit}`,
+    sql`select ${columns} from sources where ${inWhere(where)} and name > ${after} order by name limit ${limit}`,
   )
   return rows.map(rowOf)
 }
 
 export async function findSource(reader: Reader, where: Where, name: string): Promise<SourceRow | undefined> {
-  const [row] = await reader.rows<Stored>(sql`select ${columns} from sources where ${own(where)} and name = ${name}`)
+  const [row] = await reader.rows<Stored>(
+    sql`select ${columns} from sources where ${inWhere(where)} and name = ${name}`,
+  )
   return row && rowOf(row)
 }
 
@@ -80,7 +80,7 @@ export async function sourceOfAddress(reader: Reader, digest: Buffer): Promise<S
 
 export async function countOtherSources(reader: Reader, where: Where, name: string): Promise<number> {
   const [row] = await reader.rows<{ count: number }>(
-    sql`select count(*) as count from sources where ${own(where)} and name <> ${name}`,
+    sql`select count(*) as count from sources where ${inWhere(where)} and name <> ${name}`,
   )
   return row?.count ?? 0
 }
@@ -94,7 +94,7 @@ export async function saveSource(
   const { name, definition, sealed, shape, address, madeBy } = given
   await database.transact(async (tx) => {
     const [before] = await tx.rows<{ no: number; shape: Buffer }>(
-      sql`select no, shape from sources where ${own(where)} and name = ${name} for update`,
+      sql`select no, shape from sources where ${inWhere(where)} and name = ${name} for update`,
     )
     const text = JSON.stringify(definition)
     // Whoever is looking at it meanwhile looks at what it was.
@@ -124,14 +124,14 @@ export async function deleteSource(database: Database, { no, appNo, environment 
   await database.transact(async (tx) => {
     await tx.change(sql`delete from sources where no = ${no}`)
     await tx.change(sql`delete from source_pages where source_no = ${no}`)
-    await tx.change(sql`delete from trigger_events where ${own({ appNo, environment })} and source_no = ${no}`)
+    await tx.change(sql`delete from trigger_events where ${inWhere({ appNo, environment })} and source_no = ${no}`)
   })
 }
 
 /** Triggers that read a source, by name. */
 export async function triggersReading(reader: Reader, where: Where, source: string): Promise<string[]> {
   const rows = await reader.rows<{ name: string }>(
-    sql`select name from triggers where ${own(where)} and source = ${source} order by name limit 100`,
+    sql`select name from triggers where ${inWhere(where)} and source = ${source} order by name limit 100`,
   )
   return rows.map(({ name }) => name)
 }
@@ -142,7 +142,7 @@ export const awaySources = (
   where: Where,
 ): Promise<{ name: string; because: string; sinceSeconds: number }[]> =>
   reader.rows(
-    sql`select name, fault as because, timestampdiff(second, fault_since, utc_timestamp(3)) as sinceSeconds from sources where ${own(where)} and fault is not null order by name limit 20`,
+    sql`select name, fault as because, timestampdiff(second, fault_since, utc_timestamp(3)) as sinceSeconds from sources where ${inWhere(where)} and fault is not null order by name limit 20`,
   )
 
 /** Secrets of all sources. */

@@ -1,7 +1,7 @@
 import type { TriggerDefinition } from '@zbell/core/triggers'
 import { sql } from 'drizzle-orm'
 import { settingsOf } from '../apps/settings.ts'
-import type { Where } from '../apps/where.ts'
+import { inWhere, type Where } from '../apps/where.ts'
 import type { Database, Reader, Tx } from '../database.ts'
 import { tell } from '../webhooks/tell.ts'
 
@@ -32,32 +32,32 @@ const rowOf = ({ definition, enabled, ...rest }: Stored): TriggerRow => ({
   enabled: enabled === 1,
 })
 
-const own = ({ appNo, environment }: Where) => sql`app_no = ${appNo} and environment = ${environment}`
-
 /** By name. @param after the name of the last one before */
 export async function listTriggers(reader: Reader, where: Where, limit: number, after = ''): Promise<TriggerRow[]> {
   const rows = await reader.rows<Stored>(
-    sql`select ${columns} from triggers where ${own(where)} and name > ${after} order by name limit ${limit}`,
+    sql`select ${columns} from triggers where ${inWhere(where)} and name > ${after} order by name limit ${limit}`,
   )
   return rows.map(rowOf)
 }
 
 export async function findTrigger(reader: Reader, where: Where, name: string): Promise<TriggerRow | undefined> {
-  const [row] = await reader.rows<Stored>(sql`select ${columns} from triggers where ${own(where)} and name = ${name}`)
+  const [row] = await reader.rows<Stored>(
+    sql`select ${columns} from triggers where ${inWhere(where)} and name = ${name}`,
+  )
   return row && rowOf(row)
 }
 
 /** Those that are switched on for a source and not paused. */
 export async function triggersOfSource(reader: Reader, where: Where, source: string): Promise<TriggerRow[]> {
   const rows = await reader.rows<Stored>(
-    sql`select ${columns} from triggers where ${own(where)} and source = ${source} and enabled = true order by no`,
+    sql`select ${columns} from triggers where ${inWhere(where)} and source = ${source} and enabled = true order by no`,
   )
   return rows.map(rowOf)
 }
 
 export async function countOtherTriggers(reader: Reader, where: Where, name: string): Promise<number> {
   const [row] = await reader.rows<{ count: number }>(
-    sql`select count(*) as count from triggers where ${own(where)} and name <> ${name}`,
+    sql`select count(*) as count from triggers where ${inWhere(where)} and name <> ${name}`,
   )
   return row?.count ?? 0
 }
@@ -164,7 +164,7 @@ export async function pauseTrigger(tx: Tx, no: number, because: string): Promise
 /** Triggers that were stopped as runaways, for those who watch. */
 export const pausedTriggers = (reader: Reader, where: Where): Promise<{ name: string; because: string }[]> =>
   reader.rows(
-    sql`select name, paused_because as because from triggers where ${own(where)} and enabled = true
+    sql`select name, paused_because as because from triggers where ${inWhere(where)} and enabled = true
           and paused_because is not null order by name limit 20`,
   )
 

@@ -1,5 +1,5 @@
 import { type SQL, sql } from 'drizzle-orm'
-import type { Where } from '../apps/where.ts'
+import { inWhere, type Where } from '../apps/where.ts'
 import type { Database, Reader } from '../database.ts'
 import { dropSubject } from '../queue/tellings.ts'
 import { afterNow } from '../queue/work.ts'
@@ -46,18 +46,18 @@ const rowOf = ({ kinds, enabled, dropped, ...rest }: Stored): WebhookRow => ({
   dropped: Number(dropped),
 })
 
-const own = ({ appNo, environment }: Where) => sql`app_no = ${appNo} and environment = ${environment}`
-
 /** By name. @param after the name of the last one before */
 export async function listWebhooks(reader: Reader, where: Where, limit: number, after = ''): Promise<WebhookRow[]> {
   const rows = await reader.rows<Stored>(
-    sql`select ${columns} from webhooks where ${own(where)} and name > ${after} order by name limit ${limit}`,
+    sql`select ${columns} from webhooks where ${inWhere(where)} and name > ${after} order by name limit ${limit}`,
   )
   return rows.map(rowOf)
 }
 
 export async function findWebhook(reader: Reader, where: Where, name: string): Promise<WebhookRow | undefined> {
-  const [row] = await reader.rows<Stored>(sql`select ${columns} from webhooks where ${own(where)} and name = ${name}`)
+  const [row] = await reader.rows<Stored>(
+    sql`select ${columns} from webhooks where ${inWhere(where)} and name = ${name}`,
+  )
   return row && rowOf(row)
 }
 
@@ -68,7 +68,7 @@ export async function findWebhooks(reader: Reader, numbers: readonly number[]): 
 
 export async function countOtherWebhooks(reader: Reader, where: Where, name: string): Promise<number> {
   const [row] = await reader.rows<{ count: number }>(
-    sql`select count(*) as count from webhooks where ${own(where)} and name <> ${name}`,
+    sql`select count(*) as count from webhooks where ${inWhere(where)} and name <> ${name}`,
   )
   return row?.count ?? 0
 }
@@ -138,7 +138,7 @@ async function forgetLogOf(database: Database, no: number): Promise<void> {
 export const troubledWebhooks = (reader: Reader, where: Where): Promise<{ name: string; because: string }[]> =>
   reader.rows(
     sql`select name, coalesce(off_because, fault) as because from webhooks
-        where ${own(where)} and (off_because is not null or (enabled = true and fault is not null)) order by name limit 20`,
+        where ${inWhere(where)} and (off_because is not null or (enabled = true and fault is not null)) order by name limit 20`,
   )
 
 /** What a turn found of a receiver. */

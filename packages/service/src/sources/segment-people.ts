@@ -1,0 +1,39 @@
+import { RuleRefused } from '@zbell/core/rules'
+import type { SegmentSource } from '@zbell/core/triggers'
+import { findAppByNo } from '../store/apps/apps.ts'
+import type { Database } from '../store/database.ts'
+import { TooSlow } from '../store/errors.ts'
+import { readyRule } from '../store/rules/ready-rule.ts'
+import { rulePeople } from '../store/rules/rule-members.ts'
+import { searchRule } from '../store/rules/rule-search.ts'
+import { findSegment } from '../store/segments/segments.ts'
+import type { SourceRow } from '../store/sources/sources.ts'
+import { SourceFault } from './fault.ts'
+
+/** A segment that a source looks at is counted for so long at most. */
+const segmentWithinMs = 10_000
+
+/** Who is in a segment, by name. @throws {SourceFault} */
+export async function segmentPeople(
+  database: Database,
+  where: Pick<SourceRow, 'appNo' | 'environment'>,
+  { segment }: SegmentSource,
+  limit: number,
+): Promise<{ readonly people: readonly string[]; readonly version: number }> {
+  const found = await findSegment(database, where, segment)
+  if (!found) throw new SourceFault(`reads the segment ${segment}, which there is not`)
+  const app = await findAppByNo(database, where.appNo)
+  if (!app) throw new SourceFault('belongs to an app that has gone')
+  try {
+    const { term, context } = await readyRule(database, where, found.rule, Date.now(), {})
+    const bounded = database.bounded({ withinMs: segmentWithinMs })
+    const search = await searchRule(bounded, term, context)
+    const people = await rulePeople(bounded, { app, environment: where.environment }, search, limit)
+    return { people, version: found.version }
+  } catch (error) {
+    if (error instanceof RuleRefused) throw new SourceFault(`reads the segment ${segment}, whose rule cannot be used`)
+    if (error instanceof TooSlow)
+      throw new SourceFault(`took longer than ${segmentWithinMs / 1_000} seconds to find who is in ${segment}`)
+    throw error
+  }
+}
