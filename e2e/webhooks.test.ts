@@ -151,6 +151,41 @@ describe('a service that is killed', () => {
   })
 })
 
+describe('a database that goes away', () => {
+  test('between the answer of a receiver and its being stored loses nothing, and what is told twice has one id', async () => {
+    const slow = await AppServer.open()
+    try {
+      await save('slow', { url: slow.url, kinds: ['device.registered'] })
+      const held: (() => void)[] = []
+      slow.answer((_, response) => void held.push(() => response.writeHead(204).end()))
+      const phone = new Client({ url: world.url, bearer: world.appKey })
+      const register = (n: number) =>
+        phone.call('registerDevice', { body: { platform: 'ios', token: `a-token-of-pad-${n}`, permission: 'granted' } })
+      const devices = await Promise.all(Array.from({ length: 10 }, (_, n) => register(n)))
+      await until(
+        () => held.length,
+        (count) => count > 0,
+      )
+      await world.stopDatabase()
+      slow.answer()
+      for (const answer of held) answer()
+      await world.startDatabase()
+      const heard = await until(
+        () => slow.events,
+        (all) => devices.every(({ device }) => all.some(({ subject }) => subject === device.id)),
+      )
+      expect(new Set(heard.map(({ id }) => id)).size).toBe(10)
+      await until(
+        () => read('slow'),
+        ({ waiting }) => waiting === 0,
+      )
+    } finally {
+      await client.call('deleteWebhook', { params: { app, webhook: 'slow' } })
+      await slow.close()
+    }
+  })
+})
+
 describe('over HTTP', () => {
   test('what cannot be used is refused with its place', async () => {
     const faults = async (body: object, name = 'bad') => {
@@ -166,10 +201,10 @@ describe('over HTTP', () => {
     expect(await faults({ ...good, batch: 2_001 })).toEqual(['invalid-request', '/batch'])
     expect(await faults(good, 'Not A Name')).toEqual(['invalid-request', '/webhook'])
     for (const call of [
-      client.call('readWebhook', { params: { app, webhook: 'nobody' } }),
-      client.call('readWebhookRequest', { params: { app, webhook: 'app', entry: '0' } }),
+      () => client.call('readWebhook', { params: { app, webhook: 'nobody' } }),
+      () => client.call('readWebhookRequest', { params: { app, webhook: 'app', entry: '0' } }),
     ])
-      await expect(call).rejects.toMatchObject({ problem: { status: 404 } })
+      await expect(call()).rejects.toMatchObject({ problem: { status: 404 } })
   })
 
   test('kinds are listed with an example, to anybody, a family of them too', async () => {

@@ -294,6 +294,18 @@ describe('many receivers', () => {
     expect(good.events).toHaveLength(6)
   })
 
+  test('are told in masses also while something is sent, with pauses, and the others go on', async () => {
+    await one.teller.close()
+    const busy = process({ isSending: () => true })
+    const masses = await listening({ batch: 2_000, kinds: ['source.away'] }, 'masses', busy)
+    const few = await listening({ kinds: ['trigger.paused'] }, 'few', busy)
+    await happens('source.away', 6_000)
+    await happens('trigger.paused')
+    await heard(few, 1)
+    await heard(masses, 6_000)
+    expect(new Set(masses.events.map(({ id }) => id)).size).toBe(6_000)
+  })
+
   test('are each told once by two processes, and what one of them held when it died by the other', async () => {
     const own = await listening({}, 'app', process({ database: app.scratch.another() }))
     await happens('source.away', 300)
