@@ -12,7 +12,8 @@ let saved: Webhook
 let nora: Handset
 
 beforeAll(async () => {
-  world = await World.open()
+  // What a service held when it died is soon anybody’s.
+  world = await World.open({ ZB_LEASE_MS: '4000' })
   client = new Client({ url: world.url, bearer: world.backendKey })
   server = await AppServer.open()
   saved = await save('app', { url: server.url, kinds: ['*'] })

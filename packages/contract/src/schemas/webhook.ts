@@ -4,7 +4,7 @@ import { pageQuery } from './page.ts'
 import { anyJson, instant } from './text.ts'
 import { triggerName } from './trigger.ts'
 
-export const webhookLimits = Object.freeze({ batch: 2_000, keptHours: 720, urlChars: 2_000 })
+const webhookLimits = Object.freeze({ batch: 2_000, keptHours: 720, urlChars: 2_000 })
 
 export const webhookName = triggerName
 
@@ -152,4 +152,3 @@ export const eventKind = z
 export type Webhook = z.infer<typeof webhook>
 export type WebhookEntry = z.infer<typeof webhookEntry>
 export type WebhookRequest = z.infer<typeof webhookRequest>
-export type EventKindView = z.infer<typeof eventKind>

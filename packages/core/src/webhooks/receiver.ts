@@ -1,5 +1,5 @@
 /** Whether a receiver may be asked, as all processes know it. */
-export type ReceiverState = {
+type ReceiverState = {
   /** Requests in a row that were not heard. */
   readonly failures: number
   /** For how long it is left alone from now on; 0 when it is not. */

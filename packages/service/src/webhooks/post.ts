@@ -20,7 +20,7 @@ export type Posted = ReceiverAnswer & {
   readonly isBroken?: true
 }
 
-export type Posting = {
+type Posting = {
   readonly headers: Readonly<Record<string, string>>
   readonly body: string
 }

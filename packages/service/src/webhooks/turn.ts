@@ -25,7 +25,7 @@ export type Told = {
 }
 
 /** What came of one round of requests. */
-export type Round = {
+type Round = {
   readonly failures: number
   /** The receiver is left alone for so long. */
   readonly restMs: number

@@ -47,7 +47,7 @@ import type { Teller, TellerParts } from './teller.ts'
 import { headersOf } from './turn.ts'
 
 /** So many webhooks an app may have in an environment. */
-export const mostWebhooks = 100
+const mostWebhooks = 100
 /** A secret that was replaced signs for so long more, unless somebody says otherwise. */
 const keptHoursPreset = 24
 /** So many events are told again by one request. */
@@ -76,7 +76,7 @@ export type ShownWebhook = {
 }
 
 /** A request, and what came back. */
-export type ShownRequest = {
+type ShownRequest = {
   readonly url: string | null
   readonly headers: Readonly<Record<string, string>>
   readonly body: string

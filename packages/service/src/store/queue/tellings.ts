@@ -6,8 +6,7 @@ import { enqueueStatement } from './enqueue.ts'
 import { afterNow, type Held } from './work.ts'
 
 /** The kinds of what is told: what happened, and what is told once more because somebody asked for it. */
-export const tellingKinds = ['tell', 'retell'] as const
-export type TellingKind = (typeof tellingKinds)[number]
+type TellingKind = 'tell' | 'retell'
 
 /** Events that wait for a receiver, in the hands of this process. */
 export type ClaimedTelling = Held & {
