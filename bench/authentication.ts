@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import { createInterface } from 'node:readline'
 import { rootCertificates } from 'node:tls'
 import { fileURLToPath } from 'node:url'
-import { declarativeMessage, encryptMessage, gatewayProfile, RequestShaper, utf8 } from '@zbell/core'
+import { declarativeMessage, encryptMessage, evaluator, gatewayProfile, utf8 } from '@zbell/core'
 import { nodeCrypto } from '@zbell/service/crypto'
 import type { JWK } from 'jose'
 import type { Address, Sendable } from '../packages/service/src/engine/ports.ts'
@@ -15,6 +15,7 @@ import type { Credential } from '../packages/service/src/gateways/credential.ts'
 import type { Protocol } from '../packages/service/src/gateways/kept-lane.ts'
 import { openProfileProtocol, openWebProtocol } from '../packages/service/src/gateways/open-protocol.ts'
 import { ProfileProtocol } from '../packages/service/src/gateways/profile-protocol.ts'
+import { readyProfile } from '../packages/service/src/gateways/ready-profile.ts'
 import { openTransport } from '../packages/service/src/gateways/transport/open-transport.ts'
 import { type Figure, figure } from './figure.ts'
 
@@ -45,17 +46,23 @@ export async function authentication(): Promise<Figure[]> {
     const figures: Figure[] = []
     for (const [kind, credential] of credentials(client)) {
       const profile = profileOf(kind)
-      const ready = { profile, shaper: new RequestShaper(profile), ca: [] }
+      const ready = readyProfile(profile, { evaluate: evaluator(), guard: anywhere })
       const open = () => {
-        const protocol = openProfileProtocol(ready, origin, credential, 'example.ferries', http)
+        const protocol = openProfileProtocol({
+          ready,
+          origins: [origin],
+          credential,
+          identifier: 'example.ferries',
+          http,
+        })
         if (typeof protocol === 'string') throw new Error(protocol)
         return protocol
       }
       const openNone = () =>
         new ProfileProtocol({
-          ...ready,
+          ready,
           authorization: undefined,
-          origin: openTransport(origin, http),
+          transport: openTransport(origin, http),
           identifier: 'example.ferries',
         })
       figures.push(await compared(`authentication-${kind}`, open, openNone, tokenAt, rounds))

@@ -79,8 +79,8 @@ describe('zbell gateway', () => {
   test('shows which gateways there are and what they ask for', async () => {
     const { code, out } = await cli('gateway', 'show')
     expect(code).toBe(0)
-    expect(out).toMatch(/ios +standin-ios +https:\/\/127\.0\.0\.1:\d+ +signing-key +4,096/)
-    expect(out).toMatch(/web +the standard +each browser’s own +vapid-key/)
+    expect(out).toMatch(/ios +standin-ios +the configuration’s +https:\/\/127\.0\.0\.1:\d+ +signing-key +4,096/)
+    expect(out).toMatch(/web +the standard +– +each browser’s own +vapid-key/)
   })
 
   test('tries: the exact request with its secrets masked, and, when sent, the answer explained', async () => {
@@ -90,7 +90,7 @@ describe('zbell gateway', () => {
     expect(dry.out).toContain('"headline":"Boarding is open"')
     expect(dry.out).toContain('Nothing was sent')
     const sent = await cli('gateway', 'try', 'android', '--send')
-    expect(sent.out).toMatch(/\n404\n[\s\S]*berth-empty[\s\S]*token-gone: The gateway took/)
+    expect(sent.out).toMatch(/\n404\n[\s\S]*"of":"berth"[\s\S]*token-gone: The gateway took/)
     const handset = await world.handset(2, 'ios', { user: 'ada' })
     const device = (await handset.view()).device!
     const rung = await cli('gateway', 'try', 'ios', '--device', device, '--title', 'Only a trial', '--send', '--json')

@@ -35,6 +35,7 @@ beforeAll(async () => {
     `insert into firings (trigger_no, version, key_hash, key_text, given, state, fired_at) select (select no from triggers where name = 'trigger-0'), 1, unhex(md5(no)), no, '{}', 'rung', now(3) from devices where app_no = 1`,
     `insert into webhooks (app_no, environment, name, kinds, sealed, made_by, changed_at) values ${times((n) => `(${scope}, 'webhook-${n}', '["*"]', 'x', 'test', now(3))`)}`,
     `insert into webhook_log (webhook_no, at, message, events, attempt, outcome) select (select no from webhooks where name = 'webhook-0'), now(3), no, 1, 1, 'told' from devices where app_no = 1`,
+    `insert into gateway_profiles (app_no, environment, platform, version, name, asks_for, body, made_by, made_at) values ${times((n) => `(${scope}, 'ios', ${n + 1}, 'profile-${n}', 'signing-key', 'profile: p', 'test', now(3))`)}`,
     `insert into topics (app_no, environment, name, declared, created_at) values ${times((n) => `(${scope}, 'topic-${n}', 1, now(3))`)}`,
     `insert into templates (app_no, environment, name, version, content, declares, made_by, made_at) values ${times((n) => `(${scope}, 'template-${n}', 1, '{"title":"T"}', '{}', 'test', now(3))`)}`,
     `insert into schedules (app_no, environment, name, timing, notification, grace_seconds, paused, next_at, next_id, made_by, changed_at) values ${times((n) => `(${scope}, 'schedule-${n}', '{"at":"2099-01-01T00:00:00Z"}', '{"to":{"any":["everyone"]},"content":{"title":"T"},"ttlSeconds":60}', 60, false, '2099-01-01', ${id()}, 'test', now(3))`)}`,
@@ -79,6 +80,7 @@ const lists: { readonly [Name in ListName]: undefined | { readonly atLeast: numb
   listHandsets: { atLeast: 12 },
   // One for each platform, and one for each day.
   listGateways: undefined,
+  listGatewayVersions: { atLeast: many },
   listDays: undefined,
 }
 const names = (Object.keys(lists) as ListName[]).filter((name) => lists[name] !== undefined)
@@ -96,6 +98,7 @@ describe('a list that is longer than its longest page', () => {
         schedule: 'schedule-0',
         trigger: 'trigger-0',
         webhook: 'webhook-0',
+        platform: 'ios',
       },
     } as never)
     expect(items.length).toBeGreaterThanOrEqual(lists[name]!.atLeast)

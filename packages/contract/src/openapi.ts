@@ -53,6 +53,7 @@ const problemSchema: Schema = {
           code: { type: 'string', description: 'For programs; `needed` where something is missing.' },
           line: { type: 'integer', minimum: 1, description: 'Of a text that is a language.' },
           column: { type: 'integer', minimum: 1, description: 'In code points.' },
+          looksLike: { type: 'string', description: 'What among what was sent looks as if it were this.' },
         },
       },
     },

@@ -4,14 +4,20 @@ import fc from 'fast-check'
 import { parse } from 'yaml'
 import {
   type AnswerRow,
+  evaluator,
   explainAnswer,
+  factsSpokenOf,
   gatewayProfile,
   gatewayProfileSchema,
+  type Holds,
   jsonField,
   jsonTemplate,
   type Message,
+  originsOf,
+  ProfileAtFault,
   pathTemplate,
   RequestShaper,
+  readsGoodBodies,
   retryAfterMs,
   tokenMark,
 } from '../src/index.ts'
@@ -33,6 +39,7 @@ const message: Message = {
   ttlSeconds: 600,
   expiresSeconds: 1_700_000_600,
   identifier: 'example.ferries',
+  fact: { project: 'merrow-sound' },
 }
 
 test('the JSON Schema for editors says what the profile says', () => {
@@ -48,13 +55,15 @@ describe('shaping', () => {
       'harbour-app': 'example.ferries',
       'harbour-weight': 'lead',
       'harbour-until': '1700000600',
+      'harbour-slot': 's-101',
     })
     expect(JSON.parse(shaped.body('token'))).toEqual({
-      ring: message.notification,
-      face: { headline: 'Kittiwake is "late"', text: 'Berth 2' },
-      place: '/sailings/101',
-      slot: 's-101',
-      cargo: { sailing: 101 },
+      bell: { id: message.notification },
+      harbour: {
+        face: { headline: 'Kittiwake is "late"', text: 'Berth 2' },
+        place: '/sailings/101',
+      },
+      sailing: 101,
     })
   })
 
@@ -63,15 +72,18 @@ describe('shaping', () => {
     expect(JSON.parse(shaped.body('one "token"'))).toMatchObject({
       berth: 'one "token"',
       keepSeconds: 600,
-      signal: { kind: 'stir' },
+      kind: 'stir',
+      hold: { sailing: '101', bell: JSON.stringify({ id: message.notification }) },
     })
-    expect(JSON.parse(shaped.body('another')).signal).not.toHaveProperty('head')
+    expect(JSON.parse(shaped.body('another'))).not.toHaveProperty('head')
   })
 
   test('filling a token into a template is the same as writing it as JSON', () => {
     fc.assert(
       fc.property(fc.string({ unit: 'binary' }), fc.string(), (token, other) => {
-        expect(JSON.parse(jsonTemplate({ to: tokenMark, also: [`x${tokenMark}`], other })(token))).toEqual({
+        expect(
+          JSON.parse(jsonTemplate(JSON.stringify({ to: tokenMark, also: [`x${tokenMark}`], other }))(token)),
+        ).toEqual({
           to: token,
           also: [`x${token}`],
           other,
@@ -82,6 +94,44 @@ describe('shaping', () => {
 
   test('a path may name the app too', () => {
     expect(pathTemplate('/apps/{identifier}/{token}', 'a b')('t')).toBe('/apps/a%20b/t')
+  })
+
+  test('a path may hold facts of the account, each as one segment; one that is missing is said by name', async () => {
+    const path = '/projects/{fact.project}/{token}'
+    expect(pathTemplate(path, 'a', { project: 'a/b?c' })('t')).toBe('/projects/a%2Fb%3Fc/t')
+    const given = profile('standin-android')
+    await expect(new RequestShaper(given).shape({ ...message, fact: {} })).rejects.toThrow(/there is no fact project/)
+  })
+
+  test('neither a fact nor a token leads to another path', () => {
+    for (const text of ['.', '..'])
+      expect(new URL(`https://h.example${pathTemplate('/a/{token}/b', '')(text)}`).pathname.split('/')).toHaveLength(4)
+  })
+
+  test.each([
+    ['{ "host": "other.example" }', /not the profile’s to set/],
+    ['{ "Content-Length": "3" }', /not the profile’s to set/],
+    ['{ "transfer-encoding": "chunked" }', /not the profile’s to set/],
+    ['{ "AUTHORIZATION": "mine" }', /not the profile’s to set/],
+    ['{ ":path": "/other" }', /no name of a header/],
+    ['{ "a b": "c" }', /no name of a header/],
+    ['{ "a": "b\\r\\nc: d" }', /no header can have/],
+    ['{ "a": "é\u0142" }', /no header can have/],
+    ['{ "a": { "b": 1 } }', /no text of a/],
+    ['[1]', /makes no object/],
+    ['$merge([1..50].{ "h" & $: "x" })', /more than 40/],
+  ])('headers that are none, or not for a profile, are refused: %s', async (headers, says) => {
+    const given = profile('standin-ios')
+    const shaper = new RequestShaper({ ...given, request: { ...given.request, headers } })
+    const refused = await shaper.shape(message).catch((error: unknown) => error)
+    expect(refused).toBeInstanceOf(ProfileAtFault)
+    expect((refused as Error).message).toMatch(says)
+  })
+
+  test('the facts that a request speaks of are found in its path and its expressions', () => {
+    const given = profile('standin-android')
+    const request = { ...given.request, headers: '{ "team": fact.team }', body: '{ "a": fact.project & fact.team }' }
+    expect(factsSpokenOf({ ...given, request }).sort()).toEqual(['project', 'team'])
   })
 
   test('an expression that makes no object of headers is refused', async () => {
@@ -117,6 +167,52 @@ describe('answers', () => {
     expect(outcome).toMatchObject(expected)
   })
 
+  describe('by conditions', () => {
+    const evaluate = evaluator()
+    const holds: Holds = async (when, seen) => (await evaluate([when], seen))[0] === 'true'
+    const table: AnswerRow[] = [
+      { when: '"empty" in body.fault.remarks.code', outcome: 'token-gone' },
+      { status: 202, when: 'headers.lane = "slow"', outcome: 'busy', retryAfter: { body: '/fault/wait' } },
+      { status: 202, outcome: 'accepted', reference: { body: '/signal/id' } },
+      { status: 429, outcome: 'busy', retryAfter: { header: 'Come-Back' } },
+      { status: 400, outcome: 'bad-request' },
+    ]
+    const ask = (status: number, body: unknown = '', headers = {}) =>
+      explainAnswer(table, { status, headers, body: typeof body === 'string' ? body : JSON.stringify(body) }, 0, holds)
+
+    test('a code in any of several details is found', async () => {
+      const remarks = [{ of: 'guide' }, { of: 'berth', code: 'empty' }]
+      expect(await ask(400, { fault: { remarks } })).toMatchObject({ is: 'token-gone' })
+      expect(await ask(400, { fault: { remarks: [{ code: 'full' }] } })).toMatchObject({ reason: 'bad-request' })
+      expect(await ask(400, '<html>')).toMatchObject({ reason: 'bad-request' })
+    })
+
+    test('headers are seen, and what does not hold leads to the next row', async () => {
+      const body = { signal: { id: 42 }, fault: { wait: '1.5s' } }
+      expect(await ask(202, body, { lane: 'slow' })).toMatchObject({ is: 'busy', retryAfterMs: 1_500 })
+      expect(await ask(202, body)).toMatchObject({ is: 'accepted', ref: '42' })
+    })
+
+    test('how long to wait is read where the row says, and in Retry-After otherwise', async () => {
+      expect(await ask(429, '', { 'come-back': '3' })).toMatchObject({ retryAfterMs: 3_000 })
+      expect(await ask(429, '', { 'retry-after': '4' })).toMatchObject({ retryAfterMs: 4_000 })
+    })
+
+    test('whoever evaluates none passes over them', () => {
+      const answer = { status: 400, headers: {}, body: '{"fault":{"remarks":[{"code":"empty"}]}}' }
+      expect(explainAnswer(table, answer, 0)).toMatchObject({ reason: 'bad-request' })
+    })
+
+    test.each([
+      [table, true],
+      [[{ status: 200, outcome: 'accepted', reference: { header: 'a' } }], false],
+      [[{ status: '2xx', field: '/a', equals: 1, outcome: 'busy' }], true],
+      [[{ status: [400, 500], when: 'true', outcome: 'busy' }], false],
+    ] as [AnswerRow[], boolean][])('whether good answers have to be read is known ahead: %#', (given, reads) => {
+      expect(readsGoodBodies(given)).toBe(reads)
+    })
+  })
+
   test('a JSON Pointer reads escaped names and lists, and no prototype', () => {
     expect(jsonField('{"a/b":{"~":[5]}}', '/a~1b/~0/0')).toBe(5)
     expect(jsonField('{}', '/constructor')).toBeUndefined()
@@ -132,6 +228,11 @@ describe('Retry-After', () => {
     ['999999999', 86_400_000],
     ['soon', undefined],
     [undefined, undefined],
+    ['1.5', 1_500],
+    ['30s', 30_000],
+    [2.5, 2_500],
+    [-1, undefined],
+    [{}, undefined],
   ])('%p is %p ms', (value, expected) => {
     expect(retryAfterMs(value, 0)).toBe(expected)
   })
@@ -143,7 +244,40 @@ describe('a profile', () => {
     ['a field without what it equals', { answers: [{ status: 200, field: '/a', outcome: 'accepted' }] }],
     ['an unknown member', { colour: 'red' }],
     ['no answers', { answers: [] }],
+    ['a row that says neither status nor condition', { answers: [{ outcome: 'accepted' }] }],
+    ['another version of HTTP', { http: 3 }],
+    ['certificates that are none', { ca: 'trust me' }],
+    ['no origin in a list', { origins: { development: [] } }],
+    ['a fact that ends a line', { facts: { project: 'a\r\nb' } }],
+    ['a fact that is another path', { facts: { project: '..' } }],
+    ['a fact without a name', { facts: { 'a b': 'c' } }],
+    ['a header that is none', { authentication: { kind: 'signed-token', lifetimeSeconds: 60, header: 'a:b' } }],
+    ['a scheme of two words', { authentication: { kind: 'signed-token', lifetimeSeconds: 60, scheme: 'a b' } }],
   ])('with %s is refused', (_name, part) => {
     expect(gatewayProfile.safeParse({ ...profile('standin-ios'), ...part }).success).toBe(false)
+  })
+
+  test.each([
+    ['/a/../b', false],
+    ['/a/%2e%2E/b', false],
+    ['/./a', false],
+    ['/a b', false],
+    ['/a#b', false],
+    ['/a\\b', false],
+    ['/a/{tokens}', false],
+    ['/a/{fact.}', false],
+    ['/a/{token', false],
+    ['/..a/{fact.project}/{token}/{identifier}?x=..', true],
+  ])('whose path is %s can be used: %p', (path, isGood) => {
+    const given = profile('standin-ios')
+    expect(gatewayProfile.safeParse({ ...given, request: { ...given.request, path } }).success).toBe(isGood)
+  })
+
+  test('may name several origins of an environment, and none of another', () => {
+    const origins = { development: ['https://one.example', 'https://two.example'], production: 'https://three.example' }
+    const given = gatewayProfile.parse({ ...profile('standin-ios'), origins })
+    expect(originsOf(given, 'development')).toEqual(origins.development)
+    expect(originsOf(given, 'production')).toEqual([origins.production])
+    expect(originsOf(profile('standin-ios'), 'production')).toEqual([])
   })
 })

@@ -78,7 +78,7 @@ describe('the way to a ring', () => {
       'done',
       /expires within 7 days/,
     ],
-    ['no profile', { profile: undefined }, 'gateway', 'open', /No gateway profile/],
+    ['no profile', { profile: undefined }, 'gateway', 'open', /no gateway profile/],
     ['the web without a profile', { platform: 'web', profile: undefined }, 'gateway', 'done', /It works/],
     [
       'a profile whose day has come',

@@ -1,4 +1,5 @@
 import { randomBytes } from 'node:crypto'
+import { readFileSync } from 'node:fs'
 import type { NewSource } from '@zbell/contract'
 import { type Client, ProblemError } from '@zbell/contract/client'
 import type { StandinAccount, Standins } from '@zbell/standins'
@@ -24,7 +25,7 @@ const environment = 'development'
 /** Makes the app, its credentials, its keys and an account, each by the interface that a user would take. */
 export async function makeApp(
   operator: Client,
-  account: StandinAccount,
+  { account, keyFile }: Pick<Standins, 'account' | 'keyFile'>,
   webOrigin: string,
   ports: KeptDemo['ports'],
 ): Promise<KeptDemo> {
@@ -37,13 +38,31 @@ export async function makeApp(
   const add = ({ jwk, ...extras }: { platform: 'ios' | 'android' | 'web'; jwk: object } & Extras) =>
     operator.call('addCredential', { params, query: { environment }, body: { files: [asFile(jwk)], ...extras } })
   await add({ platform: 'ios', ...account.ios })
-  await add({ platform: 'android', ...account.android })
+  await operator.call('addCredential', {
+    params,
+    query: { environment },
+    // The file as the account lets one download it: the profile says how to read it.
+    body: { platform: 'android', files: [{ content: readFileSync(keyFile).toString('base64') }] },
+  })
   await add({ platform: 'web', jwk: account.web.jwk, subject: 'mailto:bell@merrow-sound.example' })
   const key = async (kind: 'backend' | 'app') =>
     (await operator.call('makeKey', { params, body: { kind, environment, name: `demo ${kind}` } })).key
   const person = { email: 'harbour@merrow-sound.example', password: randomBytes(9).toString('base64url') }
   await unlessThere(() => operator.call('makeAccount', { body: { ...person, name: 'Harbour office', role: 'owner' } }))
   return { ports, backendKey: await key('backend'), appKey: await key('app'), account: person }
+}
+
+/** A demo that was loaded before accounts had projects learns its own. */
+export async function sayProject(operator: Client, { android }: StandinAccount): Promise<void> {
+  const params = { app: ferries.slug }
+  const all = await operator.all('listCredentials', { params, query: { environment } })
+  const own = all.find(({ platform, state }) => platform === 'android' && state === 'in-use')
+  if (own && Object.keys(own.facts).length === 0)
+    await operator.call('changeCredential', {
+      params: { ...params, id: own.id },
+      query: { environment },
+      body: { facts: android.facts },
+    })
 }
 
 /** Switches the passengers' handsets on for the first time, and rings what has rung before the curtain rises. */

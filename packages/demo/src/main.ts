@@ -6,7 +6,7 @@ import { openStandins, type Standins } from '@zbell/standins'
 import { stringify } from 'yaml'
 import { Harbour, type HarbourAccounts, harbourAccounts, harbourSchema, readerUrl } from './harbour.ts'
 import { type KeptDemo, readKept, writeKept } from './kept.ts'
-import { listenToHarbour, makeApp, playCrew, playScenario, weatherAddress } from './load-scenario.ts'
+import { listenToHarbour, makeApp, playCrew, playScenario, sayProject, weatherAddress } from './load-scenario.ts'
 import { Office } from './office.ts'
 import { openPassengerServer } from './passenger-server.ts'
 import { usablePort } from './ports.ts'
@@ -82,8 +82,9 @@ export async function startDemo(options: DemoOptions): Promise<RunningDemo> {
 
     await harbour.open()
     const operator = new Client({ url: running.url, bearer: readFileSync(running.operatorKeyFile, 'utf8').trim() })
-    const kept = before ? { ...before, ports } : await makeApp(operator, standins.account, passengerPage.url, ports)
+    const kept = before ? { ...before, ports } : await makeApp(operator, standins, passengerPage.url, ports)
     writeKept(keptFile, kept)
+    if (before) await sayProject(operator, standins.account)
     service = { url: running.url, appKey: kept.appKey }
     standins.place(ferries.slug, service)
     standins.moveService(running.url)

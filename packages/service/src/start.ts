@@ -3,7 +3,6 @@ import { readFileSync, writeFileSync } from 'node:fs'
 import type { Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
-import { platforms } from '@zbell/core'
 import type { Logger } from 'pino'
 import { closeAll, type Opened } from './close-all.ts'
 import type { Config } from './config/options.ts'
@@ -25,6 +24,7 @@ import { ScheduleClock } from './scheduler/schedule-clock.ts'
 import { Incoming } from './sources/incoming.ts'
 import { SourceLooks, type SourceParts } from './sources/source-looks.ts'
 import { Sources } from './sources/sources.ts'
+import { credentialInUse } from './store/apps/credentials.ts'
 import { Milestones } from './store/apps/milestones.ts'
 import { Database } from './store/database.ts'
 import { PrivateServer } from './store/mariadb/private-server.ts'
@@ -65,7 +65,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const metrics = new Metrics()
     const database = await openDatabase(config, log, opened)
     const handsets = new HandsetControl(config['handsets.url'], config['handsets.key'])
-    const gateways = openGateways({ config, log, opened, database, vault, handsets, metrics })
+    const gateways = await openGateways({ config, log, opened, database, vault, handsets, metrics })
     const checks = new CredentialChecks(database, gateways, metrics, log)
     opened.push({ part: 'credential checks', close: () => checks.close() })
     await checks.measure(new Date())
@@ -164,13 +164,16 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       milestones,
       gateways,
       rewrap: () => rewrapAll(database, vault, keyring),
-      desk: new CredentialDesk(database, vault, (platform) => gateways.kindTaken(platform)),
-      onCredential: async (row) => {
-        const { appNo, environment, platform } = row
+      desk: new CredentialDesk(database, vault, async ({ app, environment }, platform) => {
+        const used = await gateways.profiles.of({ appNo: app.no, environment, platform })
+        return used && { ...used.profile, spokenOf: used.facts }
+      }),
+      onGateway: async ({ appNo, environment, platform }, isInUse) => {
         await gateways.changed(appNo, environment, platform)
         await wakeRejected(database, { appNo, environment })
         engine.nudge()
-        if (row.slot === 'in-use') checks.checkSoon(row)
+        const row = isInUse ? await credentialInUse(database, appNo, environment, platform) : undefined
+        if (row) checks.checkSoon(row)
       },
     })
     await listening(http.server, config)
@@ -210,7 +213,7 @@ async function openDatabase(config: Config, log: Logger, opened: Opened[]): Prom
   return database
 }
 
-function openGateways({
+async function openGateways({
   config,
   log,
   opened,
@@ -223,14 +226,13 @@ function openGateways({
   readonly vault: Vault
   readonly handsets: HandsetControl
   readonly metrics: Metrics
-}): GatewayRoom {
+}): Promise<GatewayRoom> {
   const gateways = new GatewayRoom(config, database, vault, handsets, log, (platform, durationMs, outcome) =>
     metrics.noteGatewayAnswer(platform, durationMs, outcome),
   )
   opened.push({ part: 'connections to gateways', close: () => gateways.close() })
-  for (const { platform, profile, outdatedFrom } of platforms.map((one) => gateways.describe(one, 'production'))) {
-    if (outdatedFrom) log.warn({ platform, profile, outdatedFrom }, 'a gateway profile is marked as outdated')
-  }
+  for (const outdating of await gateways.profiles.outdating())
+    log.warn(outdating, 'a gateway profile is marked as outdated')
   metrics.watch(gateways)
   return gateways
 }

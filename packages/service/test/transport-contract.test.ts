@@ -1,11 +1,17 @@
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
-import { createSecureServer, type Http2SecureServer, type ServerHttp2Session, type ServerHttp2Stream } from 'node:http2'
-import type { AddressInfo } from 'node:net'
+import {
+  createSecureServer,
+  type Http2SecureServer,
+  type Http2ServerRequest,
+  type Http2ServerResponse,
+} from 'node:http2'
+import type { AddressInfo, Socket } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals'
 import { serverCertificate } from '@zbell/standins'
 import { patience } from '../../../e2e/harness/programs.ts'
+import { Http1Transport } from '../src/gateways/transport/http1-transport.ts'
 import { Http2Transport } from '../src/gateways/transport/http2-transport.ts'
 import { openTransport } from '../src/gateways/transport/open-transport.ts'
 import { NoAnswer, type Transport, type TransportOptions, unanswered } from '../src/gateways/transport/transport.ts'
@@ -15,7 +21,7 @@ let certificate: Awaited<ReturnType<typeof serverCertificate>>
 let ca: string
 let server: Http2SecureServer | undefined
 let origin: Transport | undefined
-let sessions: ServerHttp2Session[]
+let connections: Socket[]
 
 beforeAll(async () => {
   dir = mkdtempSync(join(tmpdir(), 'bell-origin-'))
@@ -24,29 +30,79 @@ beforeAll(async () => {
 })
 afterAll(() => rmSync(dir, { recursive: true }))
 afterEach(async () => {
-  for (const session of sessions) session.destroy()
+  for (const connection of connections) connection.destroy()
   await origin?.close()
   server?.close()
 })
 
 type Open = (origin: string, options: TransportOptions) => Transport
 
-async function gateway(
-  answer: (stream: ServerHttp2Stream, count: number) => void,
-  open: Open = openTransport,
-  timeoutMs = 10_000,
-) {
-  sessions = []
+/** One request as a gateway sees it, in either version of HTTP. */
+class Asked {
+  readonly #request: Http2ServerRequest
+  readonly #response: Http2ServerResponse
+
+  constructor(request: Http2ServerRequest, response: Http2ServerResponse) {
+    this.#request = request
+    this.#response = response
+  }
+
+  get isHttp2(): boolean {
+    return this.#request.httpVersionMajor === 2
+  }
+
+  get isGone(): boolean {
+    return this.#response.destroyed || (this.#response.stream?.destroyed ?? false)
+  }
+
+  begin(status: number, headers: Record<string, string> = {}): this {
+    this.#response.writeHead(status, headers)
+    return this
+  }
+
+  write(text: string): void {
+    this.#response.write(text)
+  }
+
+  end(text = ''): void {
+    this.#response.end(text)
+  }
+
+  /** This connection carries no further request. */
+  sayGoodbye(): void {
+    if (this.isHttp2) this.#response.stream.session?.goaway()
+    else this.#response.setHeader('connection', 'close')
+  }
+
+  cut(): void {
+    if (this.isHttp2) this.#response.stream.session?.destroy()
+    else this.#request.socket.destroy()
+  }
+}
+
+async function gateway(answer: (asked: Asked, count: number) => void, open: Open = openTransport, timeoutMs = 10_000) {
+  connections = []
   let count = 0
-  server = createSecureServer({ cert: certificate.cert, key: certificate.key })
-  server.on('session', (session) => sessions.push(session))
-  server.on('stream', (stream) => {
-    stream.on('error', () => {})
-    answer(stream, ++count)
-  })
+  server = secureServer((asked) => answer(asked, ++count))
   await new Promise<void>((done) => server!.listen(0, '127.0.0.1', done))
   origin = open(`https://127.0.0.1:${(server.address() as AddressInfo).port}`, { ca: [ca], timeoutMs })
   return origin
+}
+
+function secureServer(answer: (asked: Asked) => void): Http2SecureServer {
+  const { cert, key } = certificate
+  const made = createSecureServer({ cert, key, allowHTTP1: true }, (request, response) => {
+    request.on('error', () => {})
+    response.on('error', () => {})
+    // What it is asked is here in whole first, as with any gateway.
+    request.resume()
+    answer(new Asked(request, response))
+  })
+  made.on('secureConnection', (socket: Socket) => {
+    socket.on('error', () => {})
+    connections.push(socket)
+  })
+  return made
 }
 
 const failure = async (asked: Promise<unknown>): Promise<string> => {
@@ -59,7 +115,7 @@ const failure = async (asked: Promise<unknown>): Promise<string> => {
 }
 const exchange = (one: Transport) => one.request({ method: 'POST', path: '/x', headers: { a: 'b' }, body: 'body' })
 const ask = (one: Transport) => exchange(one).answer
-const fine = (stream: ServerHttp2Stream) => stream.respond({ ':status': 200, slip: 'a-1' }, { endStream: true })
+const fine = (asked: Asked) => asked.begin(200, { slip: 'a-1' }).end()
 
 describe('a gateway that does not answer', () => {
   test('rests after ten failures, is probed by one, and is asked again when it is back', async () => {
@@ -71,9 +127,7 @@ describe('a gateway that does not answer', () => {
     expect(resting).toMatchObject({ code: 'RESTING' })
     expect(unanswered(resting as NoAnswer)).toMatchObject({ is: 'unavailable', untried: true })
     expect((resting as NoAnswer).restMs).toBeLessThanOrEqual(1_000)
-    server = createSecureServer({ cert: certificate.cert, key: certificate.key })
-    server.on('session', (session) => sessions.push(session))
-    server.on('stream', fine)
+    server = secureServer(fine)
     await new Promise<void>((done) => server!.listen(port, '127.0.0.1', done))
     await new Promise((done) => setTimeout(done, 1_050))
     expect((await ask(origin!)).status).toBe(200)
@@ -86,58 +140,66 @@ describe('a gateway that does not answer', () => {
     const there = new Promise<void>((done) => {
       allAreThere = done
     })
-    const one = await gateway((stream, count) => {
+    const one = await gateway((asked, count) => {
       if (count === 50) allAreThere()
-      if (count > 50) fine(stream)
+      if (count > 50) fine(asked)
     })
     const lost = Array.from({ length: 50 }, () => failure(ask(one)))
     await there
-    sessions[0]!.destroy()
+    connections[0]!.destroy()
     expect(new Set(await Promise.all(lost)).has('RESTING')).toBe(false)
     expect((await ask(one)).status).toBe(200)
   })
 })
 
-/** Whatever fills the port comes into this list. */
-const fillings: [string, Open][] = [
-  ['node:http2', (address, options) => new Http2Transport(address, options)],
-  ['node:http2 with all that is wrapped around it', openTransport],
+/** Whatever fills the port comes into this list; and whether it carries many requests at a time over one connection. */
+const fillings: [string, boolean, Open][] = [
+  ['node:http2', true, (address, options) => new Http2Transport(address, options)],
+  ['node:http2 with all that is wrapped around it', true, openTransport],
+  ['undici, HTTP/1.1', false, (address, options) => new Http1Transport(address, options)],
+  [
+    'undici with all that is wrapped around it',
+    false,
+    (address, given) => openTransport(address, { ...given, http: 1.1 }),
+  ],
 ]
 
-describe.each(fillings)('a connection to a gateway by %s', (_name, open) => {
+describe.each(fillings)('a connection to a gateway by %s', (_name, isShared, open) => {
   test('is opened once for many requests, and gives answers with headers and body', async () => {
-    const one = await gateway((stream, count) => {
-      stream.respond({ ':status': 400, slip: `a-${count}` })
-      stream.end('{"why":"so"}')
-    }, open)
+    const one = await gateway((asked, count) => asked.begin(400, { slip: `a-${count}` }).end('{"why":"so"}'), open)
     const answers = await Promise.all(Array.from({ length: 20 }, () => ask(one)))
     expect(answers[0]).toMatchObject({
       status: 400,
       headers: { slip: expect.stringMatching(/^a-/) },
       body: '{"why":"so"}',
     })
-    expect(sessions).toHaveLength(1)
+    if (isShared) expect(connections).toHaveLength(1)
+    else {
+      await ask(one)
+      // Those that are there are used again.
+      expect(connections.length).toBeLessThanOrEqual(20)
+    }
   })
 
   test('is opened anew after the gateway said goodbye, and nothing on its way is lost', async () => {
-    const one = await gateway((stream, count) => {
-      if (count === 1) stream.session?.goaway()
-      setTimeout(() => fine(stream), 20)
+    const one = await gateway((asked, count) => {
+      if (count === 1) asked.sayGoodbye()
+      setTimeout(() => fine(asked), 20)
     }, open)
     expect((await ask(one)).status).toBe(200)
     expect((await ask(one)).status).toBe(200)
-    expect(sessions.length).toBeGreaterThanOrEqual(1)
+    expect(connections.length).toBeGreaterThanOrEqual(1)
   })
 
   test('that is cut fails what was on its way, and the next request finds a new one', async () => {
-    const one = await gateway((stream, count) => (count === 1 ? stream.session?.destroy() : fine(stream)), open)
+    const one = await gateway((asked, count) => (count === 1 ? asked.cut() : fine(asked)), open)
     expect(await failure(ask(one))).not.toBe('')
     expect((await ask(one)).status).toBe(200)
   })
 
   test('that is told to let go of a request lets go of it, and goes on with others', async () => {
-    const one = await gateway((stream, count) => {
-      if (count === 2) fine(stream)
+    const one = await gateway((asked, count) => {
+      if (count === 2) fine(asked)
     }, open)
     const silent = exchange(one)
     const ended = failure(silent.answer)
@@ -149,19 +211,19 @@ describe.each(fillings)('a connection to a gateway by %s', (_name, open) => {
     const given = failure(late.answer)
     late.cancel(new NoAnswer(one.address, 'ETIMEDOUT'))
     expect(await given).toBe('ETIMEDOUT')
-    expect(sessions).toHaveLength(1)
+    if (isShared) expect(connections).toHaveLength(1)
   })
 
   test('lets what is on its way arrive before it closes', async () => {
-    let come: (stream: ServerHttp2Stream) => void = () => {}
-    const there = new Promise<ServerHttp2Stream>((done) => {
+    let come: (asked: Asked) => void = () => {}
+    const there = new Promise<Asked>((done) => {
       come = done
     })
-    const one = await gateway((stream) => come(stream), open)
+    const one = await gateway((asked) => come(asked), open)
     const answered = ask(one)
-    const stream = await there
+    const asked = await there
     const closed = one.close()
-    fine(stream)
+    fine(asked)
     expect((await answered).status).toBe(200)
     await closed
   })
@@ -174,10 +236,7 @@ describe.each(fillings)('a connection to a gateway by %s', (_name, open) => {
   })
 
   test('reads no more of an answer than it needs', async () => {
-    const one = await gateway((stream) => {
-      stream.respond({ ':status': 500 })
-      stream.end('x'.repeat(5_000_000))
-    }, open)
+    const one = await gateway((asked) => asked.begin(500).end('x'.repeat(5_000_000)), open)
     const answer = await ask(one)
     expect(answer.status).toBe(500)
     expect(answer.body.length).toBeLessThanOrEqual(16_384)
@@ -192,18 +251,24 @@ describe.each(fillings)('a connection to a gateway by %s', (_name, open) => {
   })
 })
 
-test('a connection gives up on an answer that does not come, or does not end', async () => {
-  const one = await gateway(
-    (stream, count) => {
-      if (count === 1) return
-      stream.respond({ ':status': 200 })
-      const drip = setInterval(() => (stream.destroyed ? clearInterval(drip) : stream.write('x')), 20)
-    },
-    openTransport,
-    200,
-  )
-  const startMs = Date.now()
-  expect(await failure(ask(one))).toBe('ETIMEDOUT')
-  expect(await failure(ask(one))).toBe('ETIMEDOUT')
-  expect(Date.now() - startMs).toBeLessThan(patience(10_000))
-})
+test.each([
+  ['HTTP/2', openTransport],
+  ['HTTP/1.1', (address, given) => openTransport(address, { ...given, http: 1.1 })],
+] as [string, Open][])(
+  'a connection by %s gives up on an answer that does not come, or does not end',
+  async (_name, open) => {
+    const one = await gateway(
+      (asked, count) => {
+        if (count === 1) return
+        asked.begin(200)
+        const drip = setInterval(() => (asked.isGone ? clearInterval(drip) : asked.write('x')), 20)
+      },
+      open,
+      200,
+    )
+    const startMs = Date.now()
+    expect(await failure(ask(one))).toBe('ETIMEDOUT')
+    expect(await failure(ask(one))).toBe('ETIMEDOUT')
+    expect(Date.now() - startMs).toBeLessThan(patience(10_000))
+  },
+)

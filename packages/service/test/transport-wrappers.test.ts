@@ -1,5 +1,8 @@
 import { describe, expect, test } from '@jest/globals'
-import type { GatewayAnswer } from '@zbell/core'
+import type { GatewayAnswer, RecordedExchange } from '@zbell/core'
+import { maskExchange } from '../src/gateways/recorder.ts'
+import { OriginsTransport } from '../src/gateways/transport/over-origins.ts'
+import { RecordedTransport } from '../src/gateways/transport/recorded.ts'
 import { type Asking, type Exchange, NoAnswer, type Transport } from '../src/gateways/transport/transport.ts'
 import { CircuitTransport } from '../src/gateways/transport/with-circuit.ts'
 import { DeadlineTransport } from '../src/gateways/transport/with-deadline.ts'
@@ -10,7 +13,7 @@ const good: GatewayAnswer = { status: 200, headers: {}, body: '' }
 /** A transport whose exchanges end when the test says so. */
 class Puppet implements Transport {
   readonly address = 'https://gateway.example'
-  readonly restsUntilMs = 0
+  readonly restsUntilMs: number = 0
   closed = 0
   headCame = false
   readonly asked: { done(answer: GatewayAnswer): void; fail(error: NoAnswer): void; cancelled: boolean }[] = []
@@ -114,5 +117,110 @@ describe('a circuit', () => {
   test('does not count an answer of which only the end is missing', async () => {
     const { transport, now } = await failing(100, { headCame: true })
     expect(transport.restsUntilMs).toBeLessThanOrEqual(now())
+  })
+})
+
+describe('several origins', () => {
+  class Resting extends Puppet {
+    override readonly restsUntilMs: number = Date.now() + 60_000
+  }
+
+  test('are asked in their order: the first that does not rest', async () => {
+    const [first, second] = [new Resting(), new Puppet()]
+    const transport = new OriginsTransport([first, second])
+    const asked = transport.request(asking)
+    second.asked[0]!.done(good)
+    expect(await asked.answer).toBe(good)
+    expect([first.asked.length, transport.restsUntilMs]).toEqual([0, 0])
+  })
+
+  test.each(['ENOTFOUND', 'ECONNREFUSED', 'CERT_HAS_EXPIRED'])(
+    'go on to the next at once when nothing went out: %s',
+    async (code) => {
+      const [first, second] = [new Puppet(), new Puppet()]
+      const asked = new OriginsTransport([first, second]).request(asking)
+      first.asked[0]!.fail(new NoAnswer(first.address, code))
+      await new Promise(setImmediate)
+      second.asked[0]!.done(good)
+      expect(await asked.answer).toBe(good)
+    },
+  )
+
+  test.each([
+    ['ECONNRESET', {}],
+    ['ETIMEDOUT', {}],
+    ['ECONNREFUSED', { headCame: true }],
+  ])('never ask twice what may have arrived: %s', async (code, more) => {
+    const [first, second] = [new Puppet(), new Puppet()]
+    const asked = new OriginsTransport([first, second]).request(asking)
+    first.asked[0]!.fail(new NoAnswer(first.address, code, more))
+    expect(await codeOf(asked)).toBe(code)
+    expect(second.asked).toHaveLength(0)
+  })
+
+  test('fail as the last one does, when none is there; one that was given up is not asked for elsewhere', async () => {
+    const [first, second] = [new Puppet(), new Puppet()]
+    const transport = new OriginsTransport([first, second])
+    const asked = transport.request(asking)
+    first.asked[0]!.fail(new NoAnswer(first.address, 'ENOTFOUND'))
+    await new Promise(setImmediate)
+    second.asked[0]!.fail(new NoAnswer(second.address, 'ECONNREFUSED'))
+    expect(await codeOf(asked)).toBe('ECONNREFUSED')
+    const given = transport.request(asking)
+    given.cancel(new NoAnswer(first.address, 'ENOTFOUND'))
+    expect(await codeOf(given)).toBe('ENOTFOUND')
+    expect(second.asked).toHaveLength(1)
+    await transport.close()
+    expect([first.closed, second.closed]).toEqual([1, 1])
+  })
+})
+
+describe('a recording', () => {
+  const taped = (isOn: boolean) => {
+    const kept: RecordedExchange[] = []
+    const inner = new Puppet()
+    return { kept, inner, transport: new RecordedTransport(inner, { isOn, keep: (one) => kept.push(one) }, '2') }
+  }
+
+  test('takes down what went out and came back, and what did not', async () => {
+    const { kept, inner, transport } = taped(true)
+    const [first, second] = [transport.request({ ...asking, body: 'b' }), transport.request(asking)]
+    inner.asked[0]!.done({ ...good, body: 'ok' })
+    inner.asked[1]!.fail(new NoAnswer(inner.address, 'ECONNRESET'))
+    await Promise.all([first.answer, codeOf(second)])
+    expect(kept).toMatchObject([
+      { method: 'POST', url: 'https://gateway.example/x', body: 'b', answer: { status: 200, body: 'ok' } },
+      { failed: 'ECONNRESET' },
+    ])
+  })
+
+  test('that nobody wants costs nothing: the exchange is the one below', async () => {
+    const { kept, inner, transport } = taped(false)
+    const asked = transport.request(asking)
+    inner.asked[0]!.done(good)
+    await asked.answer
+    expect(kept).toEqual([])
+  })
+
+  test('holds no secret, wherever it stands', () => {
+    const exchange: RecordedExchange = {
+      atMs: 0,
+      durationMs: 1,
+      http: '2',
+      method: 'POST',
+      url: 'https://h.example/x?key=ey.secret.token',
+      headers: { 'harbour-badge': 'Badge ey.secret.token', cookie: 'a=ey.other', a: 'see ey.secret.token' },
+      body: 'grant_type=x&assertion=ey.signed.one&scope=s',
+      answer: {
+        status: 200,
+        headers: { 'set-cookie': 'sid=ey.cookie', b: 'ey.secret.token' },
+        body: '{"access_token": "ey.granted.one", "echo": "ey.secret.token"}',
+      },
+    }
+    const text = JSON.stringify(maskExchange(exchange, 'harbour-badge'))
+    for (const secret of ['ey.secret', 'ey.other', 'ey.signed', 'ey.cookie', 'ey.granted'])
+      expect(text).not.toContain(secret)
+    expect(text).toContain('Badge ••••')
+    expect(text).toContain('scope=s')
   })
 })

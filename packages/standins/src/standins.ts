@@ -1,10 +1,10 @@
 import { randomBytes } from 'node:crypto'
-import { mkdirSync, readFileSync } from 'node:fs'
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import type { RehearsalPlan } from '@zbell/contract'
 import { type CryptoPort, toBase64url } from '@zbell/core'
 import type { ServicePlace } from '@zbell/kit/states'
-import { exportJWK, generateKeyPair, type JWK } from 'jose'
+import { type CryptoKey, exportJWK, exportPKCS8, generateKeyPair, importJWK, type JWK } from 'jose'
 import { type ServerCertificate, serverCertificate } from './certificates/authority.ts'
 import { ControlServer } from './control/control-server.ts'
 import { AndroidGateway, androidScope } from './gateways/android-gateway.ts'
@@ -21,7 +21,13 @@ export type StandinAccount = {
   readonly tokenSecret: string
   readonly controlKey: string
   readonly ios: { readonly jwk: JWK; readonly keyId: string; readonly issuer: string }
-  readonly android: { readonly jwk: JWK; readonly keyId: string; readonly issuer: string; readonly scope: string }
+  readonly android: {
+    readonly jwk: JWK
+    readonly keyId: string
+    readonly issuer: string
+    readonly scope: string
+    readonly facts: { readonly project: string }
+  }
   readonly web: { readonly jwk: JWK }
 }
 
@@ -37,6 +43,8 @@ type KeptState = {
 export type Standins = {
   readonly account: StandinAccount
   readonly caFile: string
+  /** What the Android account lets its owner download: JSON with the key in it. */
+  readonly keyFile: string
   readonly ios: IosGateway
   readonly android: AndroidGateway
   readonly push: PushService
@@ -60,7 +68,7 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
   mkdirSync(given.dir, { recursive: true, mode: 0o700 })
   const file = join(given.dir, 'standins.json')
   const before = KeptFile.read<KeptState>(file)
-  const account = before?.account ?? (await makeAccount())
+  const account = withProject(before?.account ?? (await makeAccount()))
   const ports = before?.ports ?? { ios: 0, android: 0, push: 0, control: 0 }
   const certificate = serverCertificate(join(given.dir, 'certificates'))
   const mints = {
@@ -102,7 +110,9 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
 
   push = new PushService(before?.subscriptions ?? [], () => kept.changed())
   const ios = new IosGateway(known(account.ios), mints.ios, handOver)
-  const android = new AndroidGateway(known(account.android), mints.android, handOver)
+  const [androidKey] = known(account.android)
+  const { project } = account.android.facts
+  const android = new AndroidGateway({ key: androidKey!, project, mint: mints.android }, handOver)
   const control = await listenAll(ports, certificate, { ios, android, push }, (port) =>
     ControlServer.open({
       port,
@@ -115,9 +125,12 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
     }),
   )
 
+  const keyFile = join(given.dir, 'android-account.json')
+  writeFileSync(keyFile, `${JSON.stringify(await androidKeyFile(account, android), null, 2)}\n`, { mode: 0o600 })
   return {
     account,
     caFile: certificate.caFile,
+    keyFile,
     ios,
     android,
     push,
@@ -141,6 +154,24 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
       kept.close()
       await Promise.all([control.close(), ios.listener.close(), android.listener.close(), push.listener.close()])
     },
+  }
+}
+
+const androidFacts = { project: 'merrow-sound' }
+
+/** An account that was kept before accounts had projects. */
+const withProject = (account: StandinAccount): StandinAccount => ({
+  ...account,
+  android: { ...account.android, facts: account.android.facts ?? androidFacts },
+})
+
+/** The file in the form that the account's profile reads. */
+async function androidKeyFile({ android }: StandinAccount, gateway: AndroidGateway) {
+  const key = await importJWK(android.jwk, 'RS256', { extractable: true })
+  return {
+    account: { mail: android.issuer, project: android.facts.project },
+    key: { number: android.keyId, pem: await exportPKCS8(key as CryptoKey) },
+    grants: `${gateway.listener.origin}/grants`,
   }
 }
 
@@ -187,7 +218,14 @@ function rehearsalPlan(
     android: {
       origin: at.android.listener.origin,
       profile: profile('standin-android'),
-      credential: { kind: 'service-key', ...android },
+      credential: {
+        kind: 'service-key',
+        jwk: android.jwk,
+        keyId: android.keyId,
+        issuer: android.issuer,
+        scope: android.scope,
+      },
+      facts: android.facts,
     },
     web: {
       origin: at.push.listener.origin,
@@ -218,7 +256,13 @@ async function makeAccount(): Promise<StandinAccount> {
     tokenSecret: randomBytes(24).toString('base64url'),
     controlKey: randomBytes(24).toString('base64url'),
     ios: { jwk: await p256(), keyId: 'QUAY7LAMP2', issuer: 'MERROW-SOUND' },
-    android: { jwk: await rsa, keyId: 'signal-key-1', issuer: 'bell@merrow-sound.example', scope: androidScope },
+    android: {
+      jwk: await rsa,
+      keyId: 'signal-key-1',
+      issuer: 'bell@merrow-sound.example',
+      scope: androidScope,
+      facts: androidFacts,
+    },
     web: { jwk: await p256() },
   }
 }

@@ -20,6 +20,7 @@ type AddFlags = {
   readonly scope?: string
   readonly tokenAddress?: string
   readonly subject?: string
+  readonly fact?: readonly string[]
   readonly use?: boolean
 }
 
@@ -36,6 +37,7 @@ export function credentialCommands(program: Command, io: Io, done: Run): void {
     .option('--scope <scope>', 'what a service key asks leave for')
     .option('--token-address <address>', 'where a service key gets its tokens')
     .option('--subject <address>', 'how push services reach you: mailto:… or https:…')
+    .option('--fact <name=value...>', 'a fact of the account that the gateway profile speaks of')
     .option('--use', 'put it in use at once, also when another one is')
     .addHelpText('after', '\nExample:\n  $ zbell credential add ferries.p12 --platform ios')
     .action(withContext<AddFlags, [string[]]>(io, done, add))
@@ -72,6 +74,19 @@ export function credentialCommands(program: Command, io: Io, done: Run): void {
     .addHelpText('after', '\nExample:\n  $ zbell credential check')
     .action(withContext<object, [string | undefined]>(io, done, check))
   group
+    .command('facts <id> <name=value...>')
+    .description('Say facts of the account beside a credential; those of before give way')
+    .addHelpText(
+      'after',
+      '\nExample:\n  $ zbell credential facts 01980c2e-7c1a-7d34-9f0b-5a3c6f1d2e4b project=merrow-sound',
+    )
+    .action(
+      withContext<object, [string, string[]]>(io, done, async (context, id, given) => {
+        const body = { facts: factsOf(given) }
+        return tell(context, await context.client.call('changeCredential', { params: { app: context.app, id }, body }))
+      }),
+    )
+  group
     .command('retire <id>')
     .description('Retire a credential; it stays in the record')
     .addHelpText('after', '\nExample:\n  $ zbell credential retire 01980c2e-7c1a-7d34-9f0b-5a3c6f1d2e4b')
@@ -80,10 +95,13 @@ export function credentialCommands(program: Command, io: Io, done: Run): void {
 
 async function add(context: Context<AddFlags>, names: string[]): Promise<number> {
   const { client, app, flags, io } = context
-  const { platform, passphraseFile, keyId, issuer, scope, tokenAddress, subject, use } = flags
+  const { platform, passphraseFile, keyId, issuer, scope, tokenAddress, subject, fact, use } = flags
+  const facts = fact === undefined ? undefined : factsOf(fact)
   const files = names.map((name) => ({ name: basename(name), content: read(name).toString('base64') }))
   const extras = Object.fromEntries(
-    Object.entries({ keyId, issuer, scope, tokenAddress, subject, use }).filter(([, value]) => value !== undefined),
+    Object.entries({ keyId, issuer, scope, tokenAddress, subject, facts, use }).filter(
+      ([, value]) => value !== undefined,
+    ),
   )
   const call = (passphrase: string | undefined) =>
     client.call('addCredential', {
@@ -142,7 +160,7 @@ async function list(context: Context<object>): Promise<number> {
           : paint.dim(`– ${one.state}`),
       one.kind,
       one.platform,
-      safe(one.keyId ?? one.subject ?? '–'),
+      safe([one.keyId ?? one.subject ?? '–', ...factsSaid(one)].join(' ')),
       validity(one, context),
       one.usedAt ? ago(one.usedAt, Date.now()) : 'never',
     ])
@@ -189,6 +207,19 @@ async function change(
   return tell(context, await context.client.call(name, { params: { app: context.app, id } }))
 }
 
+const factsSaid = ({ facts }: Credential): string[] => Object.entries(facts).map(([name, value]) => `${name}=${value}`)
+
+/** @throws {UsageError} */
+function factsOf(given: readonly string[]): Record<string, string> {
+  return Object.fromEntries(
+    given.map((one) => {
+      const at = one.indexOf('=')
+      if (at < 1) throw new UsageError(`A fact is given as NAME=VALUE, not as ${one}.`)
+      return [one.slice(0, at), one.slice(at + 1)]
+    }),
+  )
+}
+
 const stands: Record<Credential['state'], string> = {
   requested: 'waits for its certificate',
   'in-use': 'is in use',
@@ -201,8 +232,10 @@ function tell({ flags, io }: Context<object>, one: Credential): number {
   else {
     const until = one.notAfter ? `, valid until ${moment(one.notAfter, io)}` : ''
     const id = one.state === 'waiting' ? one.id : ''
+    const facts = factsSaid(one)
+    const says = facts.length === 0 ? '' : `, with ${facts.join(', ')}`
     io.out(
-      `${one.id}\nIt is a ${one.kind} for ${one.platform} in ${one.environment}, and ${stands[one.state]}${id}${until}.\n`,
+      `${one.id}\nIt is a ${one.kind} for ${one.platform} in ${one.environment}, and ${stands[one.state]}${id}${until}${safe(says)}.\n`,
     )
   }
   return 0

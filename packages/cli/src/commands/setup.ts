@@ -68,7 +68,8 @@ const commands: Record<NonNullable<Step['action']>, (platform: Platform, setup: 
     platform === 'web'
       ? 'zbell credential make --subject mailto:…'
       : `zbell credential add FILE --platform ${platform}`,
-  'name-profile': () => undefined,
+  'save-profile': ({ platform }) =>
+    `zbell gateway new --kind ${platform === 'ios' ? 'signed-token' : 'grant'} > ${platform}.yaml`,
   'check-credential': () => 'zbell credential check',
   'make-app-key': (_, { environment }) => `zbell key new "In the app" --kind app --environment ${environment}`,
   'register-device': () => undefined,

@@ -12,6 +12,7 @@ export const keys = {
   appKeys: (place: Place) => [...placeKey(place), 'keys'] as const,
   settings: (place: Place) => [...placeKey(place), 'settings'] as const,
   credentials: (place: Place) => [...placeKey(place), 'credentials'] as const,
+  gateways: (place: Place) => [...placeKey(place), 'gateways'] as const,
   handsets: (place: Place) => [...placeKey(place), 'handsets'] as const,
   people: (place: Place) => [...placeKey(place), 'people'] as const,
   channels: (place: Place) => [...placeKey(place), 'channels'] as const,

@@ -22,6 +22,11 @@ const columnsOf = (change: (one: Change) => void, busy: boolean): readonly Colum
       <>
         {one.kind} <span className="text-soft">for</span> {one.platform}
         <span className="block max-w-72 truncate text-sm text-soft">{one.keyId ?? one.subject ?? one.fingerprint}</span>
+        {Object.entries(one.facts).map(([name, value]) => (
+          <span key={name} className="block max-w-72 truncate text-sm text-soft">
+            {name}: {value}
+          </span>
+        ))}
         {one.check && <Found check={one.check} />}
         {one.gatewayOutdatedFrom && (
           <span className="block max-w-96 text-sm text-red">

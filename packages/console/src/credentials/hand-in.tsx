@@ -13,16 +13,24 @@ import { Select } from '../parts/select.tsx'
 
 type Platform = 'ios' | 'android' | 'web'
 type PickedFile = { readonly name: string; readonly content: string }
-const extraNames = ['passphrase', 'keyId', 'issuer', 'scope', 'subject'] as const
-type Extra = (typeof extraNames)[number]
+const extraNames = ['passphrase', 'keyId', 'issuer', 'scope', 'tokenAddress', 'subject'] as const
+/** A field of its own, or a fact of the account: `facts/project`. */
+type Extra = (typeof extraNames)[number] | `facts/${string}`
 
-const extraLooks: Record<Extra, { readonly label: string; readonly hint: string }> = {
+type Look = { readonly label: string; readonly hint: string }
+const extraLooks: Record<(typeof extraNames)[number], Look> = {
   passphrase: { label: 'Passphrase', hint: 'The one that was chosen when the file was exported' },
   keyId: { label: 'Key id', hint: 'What the platform calls the key' },
   issuer: { label: 'Issuer', hint: 'What the platform calls your account' },
   scope: { label: 'Scope', hint: 'What the key asks leave for' },
+  tokenAddress: { label: 'Token address', hint: 'Where the key gets its tokens, if not where the gateway is' },
   subject: { label: 'Contact', hint: 'How push services reach you: mailto:… or https:…' },
 }
+
+const lookOf = (name: Extra): Look =>
+  name.startsWith('facts/')
+    ? { label: `Account: ${name.slice('facts/'.length)}`, hint: 'What the gateway’s address or request names' }
+    : extraLooks[name as (typeof extraNames)[number]]
 
 /** Takes what was downloaded, in whatever form; more is asked only when the service turns out to need it. */
 const platforms = [
@@ -54,7 +62,7 @@ export function HandIn() {
         body: {
           platform,
           files: [...files, ...(pasted.trim() ? [{ content: toBase64(new TextEncoder().encode(pasted)) }] : [])],
-          ...Object.fromEntries(Object.entries(extras).filter(([, value]) => value)),
+          ...bodyOf(extras),
         },
       }),
     onSuccess: () => {
@@ -64,7 +72,15 @@ export function HandIn() {
       setAsked(new Set())
       return client.invalidateQueries({ queryKey: keys.credentials(place) })
     },
-    onError: (error) => setAsked(new Set([...asked, ...neededBy(error)])),
+    onError: (error) => {
+      const needed = neededBy(error)
+      setAsked(new Set([...asked, ...needed.map(({ name }) => name)]))
+      // What looks like it is filled in, and stands there to be looked at.
+      setExtras((given) => ({
+        ...Object.fromEntries(needed.flatMap(({ name, looksLike }) => (looksLike ? [[name, looksLike]] : []))),
+        ...given,
+      }))
+    },
   })
   const take = async (list: FileList) => {
     const taken = await Promise.all(
@@ -98,7 +114,7 @@ export function HandIn() {
       >
         <span className="font-semibold">Drop files here, or choose them</span>
         <span className="block text-sm text-soft">
-          PKCS#12, PEM, DER or JWK, as you downloaded them; a certificate and its key together
+          PKCS#12, PEM, DER, JWK, or JSON with a key in it, as you downloaded them; a certificate and its key together
         </span>
         <input
           type="file"
@@ -125,26 +141,19 @@ export function HandIn() {
           spellCheck={false}
         />
       </div>
-      {extraNames
-        .filter((name) => asked.has(name))
-        .map((name) => (
-          <Field
-            key={name}
-            label={extraLooks[name].label}
-            hint={extraLooks[name].hint}
-            fault={faultOf(add.error, name)}
-          >
-            {(props) => (
-              <input
-                {...props}
-                type={name === 'passphrase' ? 'password' : 'text'}
-                autoComplete="off"
-                value={extras[name] ?? ''}
-                onChange={(event) => setExtras({ ...extras, [name]: event.target.value })}
-              />
-            )}
-          </Field>
-        ))}
+      {[...asked].map((name) => (
+        <Field key={name} label={lookOf(name).label} hint={lookOf(name).hint} fault={faultOf(add.error, name)}>
+          {(props) => (
+            <input
+              {...props}
+              type={name === 'passphrase' ? 'password' : 'text'}
+              autoComplete="off"
+              value={extras[name] ?? ''}
+              onChange={(event) => setExtras({ ...extras, [name]: event.target.value })}
+            />
+          )}
+        </Field>
+      ))}
       {add.error && <Failure error={add.error} />}
       {add.data && !add.error && (
         <p role="status" className="text-sea">
@@ -164,9 +173,25 @@ export function HandIn() {
 
 const platformOf = (given: string | null): Platform => (given === 'android' || given === 'web' ? given : 'ios')
 
-function neededBy(error: unknown): Extra[] {
+function bodyOf(extras: Partial<Record<Extra, string>>) {
+  const given = Object.entries(extras).filter(([, value]) => value)
+  const facts = given.flatMap(([name, value]) =>
+    name.startsWith('facts/') ? [[name.slice('facts/'.length), value]] : [],
+  )
+  return {
+    ...Object.fromEntries(given.filter(([name]) => !name.startsWith('facts/'))),
+    ...(facts.length === 0 ? {} : { facts: Object.fromEntries(facts) as Record<string, string> }),
+  }
+}
+
+function neededBy(error: unknown): { readonly name: Extra; readonly looksLike: string | undefined }[] {
   if (!(error instanceof ProblemError)) return []
-  return (error.problem.errors ?? []).flatMap(({ pointer }) => extraNames.filter((name) => pointer === `/${name}`))
+  return (error.problem.errors ?? []).flatMap(({ pointer, looksLike }) => {
+    const name = pointer.slice(1)
+    return name.startsWith('facts/') || extraNames.some((one) => one === name)
+      ? [{ name: name as Extra, looksLike }]
+      : []
+  })
 }
 
 function faultOf(error: unknown, name: Extra): string | undefined {

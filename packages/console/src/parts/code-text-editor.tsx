@@ -9,6 +9,7 @@ import { type RefObject, useEffect, useRef } from 'react'
 import type { CodeTextProps, KnownName, Selected, TextPlace } from './code-text.tsx'
 import { messageLanguage } from './message-language.ts'
 import { nonce } from './nonce.ts'
+import { completeProfile, profileLanguage } from './profile-language.ts'
 import { deviceNames, ruleFunctions, ruleLanguage } from './rule-language.ts'
 
 /** It came from outside, and is not to be told there again. */
@@ -46,6 +47,8 @@ const colours = HighlightStyle.define([
   { tag: tags.punctuation, color: 'var(--soft)' },
   { tag: [tags.string, tags.escape], color: 'var(--amber)' },
   { tag: tags.number, color: 'var(--sea)' },
+  { tag: tags.definition(tags.propertyName), color: 'var(--brass)', fontWeight: '600' },
+  { tag: tags.comment, color: 'var(--soft)' },
 ])
 
 /**
@@ -112,6 +115,21 @@ function complete(names: () => readonly KnownName[]) {
   }
 }
 
+/** What is written in a language of machines has letters of one width; a whole file scrolls in itself. */
+const mono = EditorView.theme({ '.cm-scroller': { fontFamily: 'var(--font-mono)' } })
+const file = EditorView.theme({ '.cm-scroller': { fontSize: '0.875rem', maxHeight: '34rem', overflow: 'auto' } })
+
+const looks = { message: [], rule: [mono], profile: [file, mono] } as const
+
+const languages = { message: messageLanguage, rule: ruleLanguage, profile: profileLanguage } as const
+
+type Offered = () => Pick<CodeTextProps, 'names' | 'schema'>
+const completions = {
+  message: (offered: Offered) => complete(() => offered().names),
+  rule: (offered: Offered) => completeRule(() => offered().names),
+  profile: (offered: Offered) => completeProfile(() => offered().schema),
+} as const
+
 /** What is marked for a fault: the word that begins there, or the character. */
 function spanAt(text: Text, { line, column }: TextPlace): { readonly from: number; readonly to: number } {
   const { from, text: whole } = text.line(Math.min(line, text.lines))
@@ -136,8 +154,8 @@ export default function CodeTextEditor(props: CodeTextProps & { readonly selecte
       'aria-label': label,
       'aria-describedby': props['aria-describedby'],
       'aria-invalid': String(props['aria-invalid']),
-      dir: props.language === 'rule' ? 'ltr' : 'auto',
-      spellcheck: props.language === 'rule' ? 'false' : 'true',
+      dir: props.language === 'message' ? 'auto' : 'ltr',
+      spellcheck: props.language === 'message' ? 'true' : 'false',
       ...(lang ? { lang } : {}),
     })
   // biome-ignore lint/correctness/useExhaustiveDependencies: made once; what changes later is told to it below
@@ -148,15 +166,13 @@ export default function CodeTextEditor(props: CodeTextProps & { readonly selecte
         doc: value,
         extensions: [
           EditorView.cspNonce.of(nonce),
+          ...looks[props.language],
           look,
-          ...(props.language === 'rule'
-            ? [EditorView.theme({ '.cm-scroller': { fontFamily: 'var(--font-mono)' } })]
-            : []),
-          props.language === 'rule' ? ruleLanguage : messageLanguage,
+          languages[props.language],
           syntaxHighlighting(colours),
           history(),
           autocompletion({
-            override: [(props.language === 'rule' ? completeRule : complete)(() => latest.current.names)],
+            override: [completions[props.language](() => latest.current)],
             icons: false,
           }),
           keymap.of([...completionKeymap, ...historyKeymap, ...defaultKeymap]),

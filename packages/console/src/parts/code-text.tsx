@@ -1,5 +1,6 @@
 import { lazy, Suspense, useRef } from 'react'
 import type { FieldControl } from './field.tsx'
+import type { Schema } from './profile-language.ts'
 
 /** A name that can be written in the text. */
 export type KnownName = { readonly name: string; readonly note: string }
@@ -15,10 +16,12 @@ export type CodeTextProps = FieldControl & {
   readonly label: string
   readonly value: string
   readonly onChange: (value: string) => void
-  /** MessageFormat, or a rule in CEL. */
-  readonly language: 'message' | 'rule'
+  /** MessageFormat, a rule in CEL, or a gateway profile in YAML. */
+  readonly language: 'message' | 'rule' | 'profile'
   /** In a message offered after `{`, in a rule after `user.` */
   readonly names: readonly KnownName[]
+  /** What may stand where in a profile. */
+  readonly schema?: Schema | undefined
   readonly faults?: readonly TextFault[] | undefined
   /** One line only: Enter is left to the form. */
   readonly single?: boolean
@@ -36,7 +39,7 @@ const Editor = lazy(() => import('./code-text-editor.tsx'))
  * place. What is only text goes into an input.
  */
 export function CodeText(props: CodeTextProps) {
-  const { label: _label, names: _names, faults: _faults, language: _language, single, onChange, ...rest } = props
+  const { label: _label, names: _names, faults: _faults, schema: _schema, language, single, onChange, ...rest } = props
   const selected = useRef<Selected>(undefined)
   // Whoever has begun to type before the editor is there goes on where they are.
   const watch = (area: HTMLTextAreaElement) => () => {
@@ -50,7 +53,7 @@ export function CodeText(props: CodeTextProps) {
           {...rest}
           ref={watch}
           dir="auto"
-          rows={single ? 1 : 3}
+          rows={single ? 1 : language === 'profile' ? 24 : 3}
           onChange={(event) => onChange(event.target.value)}
         />
       }

@@ -18,7 +18,6 @@ export function StepAction({ step, platform, isNext }: Props) {
   const isOwner = useIsOwner()
   switch (step.action) {
     case null:
-    case 'name-profile':
     case 'look-at-device':
       return null
     case 'give-identifier':
@@ -27,6 +26,12 @@ export function StepAction({ step, platform, isNext }: Props) {
       return (
         <Link to={`/credentials?platform=${platform.platform}`} className={look}>
           Hand one in
+        </Link>
+      )
+    case 'save-profile':
+      return (
+        <Link to={`/gateways/${platform.platform}`} className={look}>
+          Write the profile
         </Link>
       )
     case 'check-credential':

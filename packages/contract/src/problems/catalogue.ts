@@ -223,6 +223,21 @@ export const problems = {
     title: 'This credential has no certificate yet.',
     does: 'Upload its request at the platform, and hand in the certificate that comes back.',
   },
+  'unknown-gateway': {
+    status: 404,
+    title: 'There is no such gateway.',
+    does: 'There are gateways for ios, android and web; those for ios and android have profiles.',
+  },
+  'unknown-gateway-version': {
+    status: 404,
+    title: 'There is no such version of the app’s gateway profile.',
+    does: 'Look at the list of versions; the last fifty are kept.',
+  },
+  'profile-refused': {
+    status: 422,
+    title: 'The gateway profile cannot be used.',
+    does: 'Mend the places that are named.',
+  },
   'gateway-not-ready': {
     status: 409,
     title: 'There is no way to this gateway yet.',

@@ -1,4 +1,4 @@
-import { environments, platforms } from '@zbell/core'
+import { environments, factName, factValue, platforms } from '@zbell/core'
 import { z } from 'zod'
 import { instant, plainText, uuid } from './text.ts'
 
@@ -39,13 +39,23 @@ const extras = {
     .describe('How push services reach the sender.'),
 }
 
+/** So many facts of an account a credential can say. */
+const mostFacts = 20
+const facts = z
+  .record(factName, factValue)
+  .refine((all) => Object.keys(all).length <= mostFacts, `has more than ${mostFacts} facts`)
+  .describe('Facts of the account that the gateway profile speaks of, by name.')
+
 export const credentialRequest = z.strictObject({
   platform: z.enum(platforms),
   files: z.array(file).min(1).max(5).describe('What was downloaded or made, in whatever form it has.'),
   passphrase: z.string().max(500).optional(),
   ...extras,
+  facts: facts.optional(),
   use: z.boolean().default(false).describe('Put it in use at once, also when another one is.'),
 })
+
+export const credentialChange = z.strictObject({ facts })
 
 export const credentialMaking = z.strictObject({
   platform: z.literal('web'),
@@ -70,6 +80,7 @@ export const credential = z
     serial: z.string().nullable(),
     keyId: z.string().nullable(),
     issuer: z.string().nullable(),
+    facts: z.record(z.string(), z.string()).describe('Facts of the account, by the names that the profile uses.'),
     notBefore: instant.nullable(),
     notAfter: instant.nullable(),
     expiresWithinDays: z

@@ -23,6 +23,7 @@ export const rehearsalPlan = z.object({
       issuer: z.string(),
       scope: z.string(),
     }),
+    facts: z.record(z.string(), z.string()),
   }),
   web: z.object({
     origin: z.string(),

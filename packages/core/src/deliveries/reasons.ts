@@ -28,7 +28,17 @@ export const reasons = {
   'no-gateway': {
     code: 6,
     says: 'No gateway profile is set for this platform and environment.',
-    does: 'Name a gateway profile for the platform in the service’s configuration, then send again.',
+    does: 'Save a gateway profile for the platform in this environment, then send again.',
+  },
+  'missing-fact': {
+    code: 27,
+    says: 'The gateway profile speaks of a fact of the account that the credential in use does not say.',
+    does: 'Give the credential the fact, or hand in the key file anew, then send again.',
+  },
+  'profile-at-fault': {
+    code: 28,
+    says: 'The gateway profile makes no request that could be sent, or takes too long to make one.',
+    does: 'Try the profile with this content, mend what it names, and send again.',
   },
   'credential-rejected': {
     code: 7,

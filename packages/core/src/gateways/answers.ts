@@ -1,27 +1,60 @@
+import { jsonField, jsonOf } from './json-pointer.ts'
 import { type Answered, answeredOf, type GatewayAnswer, type Outcome } from './outcome.ts'
-import type { AnswerRow } from './profile.ts'
+import type { AnswerPlace, AnswerRow } from './profile.ts'
 import { retryAfterMs } from './retry-after.ts'
+
+/** What a condition of a row speaks of; the body is what its JSON says, or else its text. */
+export type SeenAnswer = {
+  readonly status: number
+  readonly headers: GatewayAnswer['headers']
+  readonly body: unknown
+}
+
+/** Whether a condition holds for an answer. */
+export type Holds = (when: string, seen: SeenAnswer) => Promise<boolean>
 
 /**
  * Explains an answer by the first row of the table that fits it. What no row explains is refused as
  * `unexpected-answer`, or, from status 500 on, worth another try.
  * @param nowMs for a Retry-After that is a date
+ * @param holds asked for rows with a condition; without it none of them fits
+ * @returns at once, unless a condition has to be asked about
  */
-export function explainAnswer(rows: readonly AnswerRow[], answer: GatewayAnswer, nowMs: number): Outcome {
-  const row = rows.find((candidate) => fits(candidate, answer))
+export function explainAnswer(rows: readonly AnswerRow[], answer: GatewayAnswer, nowMs: number): Outcome
+export function explainAnswer(
+  rows: readonly AnswerRow[],
+  answer: GatewayAnswer,
+  nowMs: number,
+  holds: Holds,
+): Outcome | Promise<Outcome>
+export function explainAnswer(
+  rows: readonly AnswerRow[],
+  answer: GatewayAnswer,
+  nowMs: number,
+  holds?: Holds,
+): Outcome | Promise<Outcome> {
+  for (const [at, row] of rows.entries()) {
+    if (!fits(row, answer)) continue
+    if (row.when === undefined) return outcomeOf(row, answer, nowMs)
+    if (holds)
+      return holds(row.when, seen(answer)).then((does) =>
+        does ? outcomeOf(row, answer, nowMs) : explainAnswer(rows.slice(at + 1), answer, nowMs, holds),
+      )
+  }
   const answered = answeredOf(answer)
-  if (!row)
-    return answer.status >= 500
-      ? waiting('unavailable', answered, answer, nowMs)
-      : { is: 'refused', reason: 'unexpected-answer', answered }
+  return answer.status >= 500
+    ? waiting('unavailable', undefined, answered, answer, nowMs)
+    : { is: 'refused', reason: 'unexpected-answer', answered }
+}
+
+function outcomeOf(row: AnswerRow, answer: GatewayAnswer, nowMs: number): Outcome {
+  const answered = answeredOf(answer)
   switch (row.outcome) {
-    case 'accepted': {
-      const ref = row.reference === undefined ? undefined : answer.headers[row.reference.toLowerCase()]
-      return { is: 'accepted', ref: ref?.slice(0, 64), answered }
-    }
+    case 'accepted':
+      return { is: 'accepted', ref: reference(row, answer), answered }
     case 'busy':
     case 'unavailable':
-      return waiting(row.outcome, answered, answer, nowMs)
+      return waiting(row.outcome, row.retryAfter, answered, answer, nowMs)
     case 'token-gone':
       return { is: 'token-gone', answered }
     case 'credential-rejected':
@@ -34,32 +67,53 @@ export function explainAnswer(rows: readonly AnswerRow[], answer: GatewayAnswer,
   }
 }
 
-function waiting(is: 'busy' | 'unavailable', answered: Answered, answer: GatewayAnswer, nowMs: number): Outcome {
-  return { is, retryAfterMs: retryAfterMs(answer.headers['retry-after'], nowMs), answered }
+/** A gateway's id of what it accepted is kept as far as it fits. */
+const referenceCharacters = 64
+
+function reference({ reference: place }: AnswerRow, answer: GatewayAnswer): string | undefined {
+  if (place === undefined) return undefined
+  const found = at(typeof place === 'string' ? { header: place } : place, answer)
+  return typeof found === 'string' || typeof found === 'number'
+    ? String(found).slice(0, referenceCharacters)
+    : undefined
+}
+
+const at = (place: AnswerPlace, answer: GatewayAnswer): unknown =>
+  'header' in place ? answer.headers[place.header.toLowerCase()] : jsonField(answer.body, place.body)
+
+function waiting(
+  is: 'busy' | 'unavailable',
+  place: AnswerPlace | undefined,
+  answered: Answered,
+  answer: GatewayAnswer,
+  nowMs: number,
+): Outcome {
+  const own = place && retryAfterMs(at(place, answer), nowMs)
+  return { is, retryAfterMs: own ?? retryAfterMs(answer.headers['retry-after'], nowMs), answered }
+}
+
+const seen = ({ status, headers, body }: GatewayAnswer): SeenAnswer => {
+  const read = jsonOf(body)
+  return { status, headers: { ...headers }, body: read ? read.value : body }
 }
 
 function fits(row: AnswerRow, answer: GatewayAnswer): boolean {
-  const statuses = Array.isArray(row.status) ? row.status : [row.status]
-  const hit = statuses.some((s) =>
-    typeof s === 'number' ? s === answer.status : s === `${Math.floor(answer.status / 100)}xx`,
-  )
-  if (!hit) return false
-  return row.field === undefined || jsonField(answer.body, row.field) === row.equals
+  if (!hits(row, answer.status)) return false
+  return row.field === undefined || at({ body: row.field }, answer) === row.equals
 }
 
-/** The value that a JSON Pointer (RFC 6901) finds in a text; `undefined` when the text is no JSON or has no such place. */
-export function jsonField(text: string, pointer: string): unknown {
-  let value: unknown
-  try {
-    value = JSON.parse(text)
-  } catch {
-    return undefined // An answer that is no JSON has no fields; the next rows see it.
-  }
-  for (const step of pointer.split('/').slice(1)) {
-    if (typeof value !== 'object' || value === null) return undefined
-    const name = step.replaceAll('~1', '/').replaceAll('~0', '~')
-    if (!Object.hasOwn(value, name)) return undefined
-    value = (value as Record<string, unknown>)[name]
-  }
-  return value
+function hits({ status }: AnswerRow, given: number): boolean {
+  if (status === undefined) return true
+  const statuses = Array.isArray(status) ? status : [status]
+  return statuses.some((one) => (typeof one === 'number' ? one === given : one === `${Math.floor(given / 100)}xx`))
 }
+
+/** Whether a table has to see what good answers say: beyond their head they are not read otherwise. */
+export const readsGoodBodies = (rows: readonly AnswerRow[]): boolean =>
+  rows.some(
+    (row) =>
+      [200, 201, 202, 203, 204, 205, 206, 207, 208, 226].some((good) => hits(row, good)) &&
+      (row.field !== undefined ||
+        row.when !== undefined ||
+        (typeof row.reference === 'object' && 'body' in row.reference)),
+  )

@@ -2,12 +2,15 @@
 const longestMs = 86_400_000
 
 /**
- * Reads a Retry-After header (RFC 9110 §10.2.3): seconds, or a date.
+ * Reads how long to wait: a Retry-After header (RFC 9110 §10.2.3), which holds seconds or a date; or what a gateway says
+ * elsewhere, as a number of seconds, a text such as `1.5s`, or a date.
  * @returns milliseconds from now, or `undefined` when there is none that makes sense
  */
-export function retryAfterMs(value: string | undefined, nowMs: number): number | undefined {
-  if (value === undefined) return undefined
-  if (/^\d{1,9}$/.test(value)) return Math.min(Number(value) * 1_000, longestMs)
+export function retryAfterMs(value: unknown, nowMs: number): number | undefined {
+  if (typeof value === 'number') return value >= 0 ? Math.min(value * 1_000, longestMs) : undefined
+  if (typeof value !== 'string') return undefined
+  const [, seconds] = /^(\d{1,9}(?:\.\d{1,9})?)s?$/.exec(value.trim()) ?? []
+  if (seconds !== undefined) return Math.min(Number(seconds) * 1_000, longestMs)
   const atMs = Date.parse(value)
   return Number.isNaN(atMs) ? undefined : Math.min(Math.max(atMs - nowMs, 0), longestMs)
 }

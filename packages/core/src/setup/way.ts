@@ -13,7 +13,7 @@ export type SetupState = (typeof setupStates)[number]
 export const setupActions = [
   'give-identifier',
   'hand-in-credential',
-  'name-profile',
+  'save-profile',
   'check-credential',
   'make-app-key',
   'register-device',
@@ -131,14 +131,14 @@ function gateway(facts: SetupFacts, nowMs: number): Outcome {
   if (platform !== 'web' && !profile) {
     return {
       state: 'open',
-      says: 'No gateway profile is named.',
-      does: `Name one in the service’s configuration, as gateways.${platform}.profile.`,
-      action: 'name-profile',
+      says: 'There is no gateway profile yet.',
+      does: 'Write down how to speak to the gateway: upload a profile, paste one, or begin from an example.',
+      action: 'save-profile',
     }
   }
   if (profile?.outdatedFrom !== undefined && Date.parse(profile.outdatedFrom) <= nowMs) {
     const says = `The profile ${profile.name} is outdated since ${profile.outdatedFrom}.`
-    return { state: 'trouble', says, does: 'Name the profile that follows it.', action: 'name-profile' }
+    return { state: 'trouble', says, does: 'Save the profile that follows it.', action: 'save-profile' }
   }
   if (!given) return { state: 'open', says: 'It can be asked once there is a credential.' }
   const ask = { does: 'Ask it.', action: 'check-credential' } as const

@@ -74,7 +74,7 @@ export const options = {
     env: 'ZB_GATEWAY_IOS_PROFILE',
     type: text,
     preset: '',
-    says: 'Gateway profile (YAML file) for iOS.',
+    says: 'Gateway profile (YAML file) for iOS, for apps without one of their own.',
   },
   'gateways.ios.origin': {
     env: 'ZB_GATEWAY_IOS_ORIGIN',
@@ -86,7 +86,7 @@ export const options = {
     env: 'ZB_GATEWAY_ANDROID_PROFILE',
     type: text,
     preset: '',
-    says: 'Gateway profile (YAML file) for Android.',
+    says: 'Gateway profile (YAML file) for Android, for apps without one of their own.',
   },
   'gateways.android.origin': {
     env: 'ZB_GATEWAY_ANDROID_ORIGIN',
@@ -98,7 +98,7 @@ export const options = {
     env: 'ZB_ALLOW_PRIVATE_ADDRESSES',
     type: flag,
     preset: false,
-    says: 'Let web-push addresses, sources and webhooks point into loopback, private and link-local networks, webhooks over plain http too.',
+    says: 'Let web-push addresses, gateway profiles of apps, sources and webhooks point into loopback, private and link-local networks, webhooks over plain http too.',
   },
   'gateways.inFlight': {
     env: 'ZB_IN_FLIGHT',

@@ -1,4 +1,4 @@
-import { type CheckVerdict, expiryDue, platforms } from '@zbell/core'
+import { type CheckVerdict, expiryDue } from '@zbell/core'
 import type { Logger } from 'pino'
 import type { Checked } from '../gateways/check-credential.ts'
 import type { GatewayRoom } from '../gateways/gateways.ts'
@@ -69,13 +69,9 @@ export class CredentialChecks {
 
   /** Sets this process's metrics of what comes to its end: each is asked for its own. */
   async measure(now: Date): Promise<void> {
-    for (const { platform, profile, outdatedFrom } of platforms.map((one) =>
-      this.#gateways.describe(one, 'production'),
-    )) {
-      if (profile && outdatedFrom) {
-        const isOver = Date.parse(outdatedFrom) <= now.getTime()
-        this.#metrics.outdatedProfiles.set({ platform, profile, from: outdatedFrom }, isOver ? 1 : 0)
-      }
+    for (const { platform, name, outdatedFrom } of await this.#gateways.profiles.outdating()) {
+      const isOver = Date.parse(outdatedFrom) <= now.getTime()
+      this.#metrics.outdatedProfiles.set({ platform, profile: name, from: outdatedFrom }, isOver ? 1 : 0)
     }
     for (const { appNo, platform, environment, notAfter } of await expiringCredentials(this.#database))
       this.#metrics.credentialDays.set(

@@ -1,12 +1,13 @@
 import { createPrivateKey, generateKeyPairSync, randomBytes } from 'node:crypto'
 import type { certificateRequest, credentialMaking, credentialRequest } from '@zbell/contract'
-import { type Platform, uuidV7 } from '@zbell/core'
+import { credentialOf, type Platform, uuidV7 } from '@zbell/core'
 import { calculateJwkThumbprint, type JWK } from 'jose'
 import type { z } from 'zod'
 import { type Credential, credentialPlace } from '../gateways/credential.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import {
   type CredentialRow,
+  changeFacts,
   completeRequest,
   findByFingerprint,
   findCredential,
@@ -17,38 +18,42 @@ import {
 } from '../store/apps/credentials.ts'
 import type { Database } from '../store/database.ts'
 import type { Vault } from '../vault/vault.ts'
+import { type Beside, besideKey, checkAccount, type ProfileWords } from './key-file.ts'
 import { type CredentialKind, marry, type Recognised, recognise } from './recognise.ts'
 import { CredentialRefused } from './refusals.ts'
 import { makeCertificateRequest, publicKeyHash } from './request-form.ts'
 
 type Handed = z.output<typeof credentialRequest>
 
+/** Something that a recognised key wants beside it, by the name of its field or `facts/NAME`; perhaps what looks like it. */
+export type Missing = { readonly name: string; readonly looksLike?: string | undefined; readonly optional?: true }
+
 /** A recognised key wants more words before it can sign. */
 export class ExtrasMissing extends Error {
   override readonly name = 'ExtrasMissing'
-  readonly missing: readonly string[]
+  readonly missing: readonly Missing[]
   readonly kind: CredentialKind
 
-  constructor(kind: CredentialKind, missing: readonly string[]) {
-    super(`a ${kind} wants ${missing.join(' and ')}`)
+  constructor(kind: CredentialKind, missing: readonly Missing[]) {
+    super(`a ${kind} wants ${missing.map(({ name }) => name).join(' and ')}`)
     this.kind = kind
     this.missing = missing
   }
 }
 
-/** Which kinds a platform's gateway takes; `undefined` while no profile says. */
-export type KindsTaken = (platform: Platform) => CredentialKind | undefined
+/** What an app's gateway profile says about credentials; `undefined` while there is none. */
+export type ProfileOf = (scope: Scope, platform: Platform) => Promise<ProfileWords | undefined>
 
 /** Takes credentials in. Each step is checked before anything is stored, so nothing is ever kept by half. */
 export class CredentialDesk {
   readonly #database: Database
   readonly #vault: Vault
-  readonly #kindTaken: KindsTaken
+  readonly #profileOf: ProfileOf
 
-  constructor(database: Database, vault: Vault, kindTaken: KindsTaken) {
+  constructor(database: Database, vault: Vault, profileOf: ProfileOf) {
     this.#database = database
     this.#vault = vault
-    this.#kindTaken = kindTaken
+    this.#profileOf = profileOf
   }
 
   /** @throws {CredentialRefused} @throws {ExtrasMissing} */
@@ -56,14 +61,23 @@ export class CredentialDesk {
     const { platform, passphrase } = handed
     const now = new Date()
     const files = handed.files.map(({ content }) => Buffer.from(content, 'base64'))
-    const found = await recognise(files, passphrase, platform, now)
+    const profile = platform === 'web' ? undefined : await this.#profileOf(scope, platform)
+    const found = await recognise(files, passphrase, platform, now, profile?.keyFile?.key)
     if (found.is === 'certificate') return this.#marryToRequest(scope, found, handed.use, by, now)
-    const wanted = platform === 'web' ? 'vapid-key' : this.#kindTaken(platform)
+    const wanted = platform === 'web' ? 'vapid-key' : profile && credentialOf[profile.authentication.kind]
     if (wanted !== undefined && wanted !== found.is) throw new CredentialRefused('wrong-kind')
     if (await findByFingerprint(this.#database, scope, platform, found.fingerprint))
       throw new CredentialRefused('known')
-    const secret = secretOf(found, handed)
-    return this.#store(scope, platform, secret, shownOf(found, secret), handed.use, by, now)
+    const { secret, facts } = secretOf(found, handed, profile)
+    return this.#store(scope, platform, secret, { ...shownOf(found, secret), facts }, handed.use, by, now)
+  }
+
+  /** Says facts of the account beside a credential. @throws {CredentialRefused} */
+  async sayFacts(scope: Scope, row: CredentialRow, facts: Record<string, string>): Promise<CredentialRow> {
+    const profile = await this.#profileOf(scope, row.platform)
+    checkAccount(facts, profile?.facts)
+    await changeFacts(this.#database, row.no, facts)
+    return this.#read(scope, row.id)
   }
 
   /** Makes a web key pair. */
@@ -104,7 +118,8 @@ export class CredentialDesk {
     const key = createPrivateKey({ key: this.#vault.open(request.sealed, place), format: 'der', type: 'pkcs8' })
     const whole = marry(key, [found.certificate, ...found.chain], now)
     const secret: Credential = { kind: 'client-certificate', key: whole.key, certificates: whole.certificates }
-    await completeRequest(this.#database, request.no, { ...shownOf(whole, secret), sealed: this.#seal(secret, place) })
+    const { facts: _, ...shown } = shownOf(whole, secret)
+    await completeRequest(this.#database, request.no, { ...shown, sealed: this.#seal(secret, place) })
     await placeCredential(this.#database, request, use, by)
     return this.#read(scope, request.id)
   }
@@ -154,8 +169,12 @@ export class CredentialDesk {
   }
 }
 
-type Shown = Pick<NewCredential, 'fingerprint' | 'subject' | 'serial' | 'keyId' | 'issuer' | 'notBefore' | 'notAfter'>
+type Shown = Pick<
+  NewCredential,
+  'facts' | 'fingerprint' | 'subject' | 'serial' | 'keyId' | 'issuer' | 'notBefore' | 'notAfter'
+>
 const nothingShown: Shown = {
+  facts: null,
   fingerprint: null,
   subject: null,
   serial: null,
@@ -184,40 +203,80 @@ function shownOf(found: Exclude<Recognised, { is: 'certificate' }>, secret: Cred
     : { ...nothingShown, fingerprint, keyId: secret.keyId, issuer: secret.issuer }
 }
 
-function secretOf(found: Exclude<Recognised, { is: 'certificate' }>, handed: Handed): Credential {
-  const need = <Name extends 'keyId' | 'issuer' | 'scope' | 'subject'>(
-    kind: CredentialKind,
-    given: { [N in Name]?: string | undefined },
-    names: readonly Name[],
-  ) => {
-    const missing = names.filter((name) => !given[name])
-    if (missing.length > 0) throw new ExtrasMissing(kind, missing)
-    return given as Record<Name, string>
+/**
+ * What is sealed, and what is known of its account.
+ * @throws {ExtrasMissing} @throws {CredentialRefused}
+ */
+function secretOf(
+  found: Exclude<Recognised, { is: 'certificate' }>,
+  handed: Handed,
+  profile: ProfileWords | undefined,
+): { secret: Credential; facts: Record<string, string> | null } {
+  if (found.is === 'client-certificate') {
+    const facts = handed.facts ?? {}
+    checkAccount(facts, profile?.facts)
+    needAll(found.is, {}, [], factsMissing(facts, profile))
+    return { secret: { kind: found.is, key: found.key, certificates: found.certificates }, facts: orNull(facts) }
   }
+  const { facts, guesses, ...beside } = besideKey(found.privateKey, found.file, handed, profile)
+  const given = { ...beside, keyId: beside.keyId ?? found.keyId, subject: handed.subject }
+  const need = <Name extends keyof typeof given>(...names: Name[]) =>
+    needAll(found.is, given, names, factsMissing(facts, profile), guesses)
+  const { jwk } = found
   switch (found.is) {
-    case 'client-certificate':
-      return { kind: 'client-certificate', key: found.key, certificates: found.certificates }
     case 'signing-key': {
-      const { keyId, issuer } = need('signing-key', { keyId: handed.keyId ?? found.keyId, issuer: handed.issuer }, [
-        'keyId',
-        'issuer',
-      ])
-      return { kind: 'signing-key', jwk: found.jwk, keyId, issuer }
+      const { keyId, issuer } = need('keyId', 'issuer')
+      return { secret: { kind: 'signing-key', jwk, keyId, issuer }, facts: orNull(facts) }
     }
     case 'service-key': {
-      const { keyId, issuer, scope } = need(
-        'service-key',
-        { keyId: handed.keyId ?? found.keyId, issuer: handed.issuer, scope: handed.scope },
-        ['keyId', 'issuer', 'scope'],
+      const { authentication } = profile ?? {}
+      const grant = authentication?.kind === 'grant' ? authentication : undefined
+      const { keyId, issuer } = need(
+        'keyId',
+        'issuer',
+        ...(grant?.scope === undefined ? (['scope'] as const) : []),
+        ...(grant && grant.tokenPath === undefined ? (['tokenAddress'] as const) : []),
       )
-      const tokenAddress = handed.tokenAddress === undefined ? {} : { tokenAddress: handed.tokenAddress }
-      return { kind: 'service-key', jwk: found.jwk, keyId, issuer, scope, ...tokenAddress }
+      const { scope, tokenAddress } = given
+      const more = {
+        ...(scope === undefined ? {} : { scope }),
+        ...(tokenAddress === undefined ? {} : { tokenAddress }),
+      }
+      return { secret: { kind: 'service-key', jwk, keyId, issuer, ...more }, facts: orNull(facts) }
     }
     case 'vapid-key': {
-      const { subject } = need('vapid-key', { subject: handed.subject }, ['subject'])
-      return { kind: 'vapid-key', jwk: found.jwk, subject }
+      const { subject } = need('subject')
+      return { secret: { kind: 'vapid-key', jwk, subject }, facts: null }
     }
     default:
       return found satisfies never
   }
+}
+
+const orNull = (facts: Record<string, string>) => (Object.keys(facts).length === 0 ? null : facts)
+
+/** Facts that the profile's request cannot do without, and that nobody has said. */
+const factsMissing = (facts: Readonly<Record<string, string>>, profile: ProfileWords | undefined): Missing[] =>
+  (profile?.spokenOf ?? [])
+    .filter((name) => facts[name] === undefined && profile?.facts?.[name] === undefined)
+    .map((name) => ({ name: `facts/${name}` }))
+
+/** @throws {ExtrasMissing} */
+function needAll<Name extends string>(
+  kind: CredentialKind,
+  given: { readonly [N in Name]?: string | undefined },
+  names: readonly Name[],
+  facts: readonly Missing[],
+  guesses: Beside['guesses'] = {},
+): Record<Name, string> {
+  const guess = (name: string) => (guesses as Record<string, string | undefined>)[name]
+  const missing = names.filter((name) => !given[name]).map((name) => ({ name, looksLike: guess(name) }))
+  if (missing.length + facts.length === 0) return given as Record<Name, string>
+  // Nobody has to say it; but whoever is asked anyway may want to.
+  const tokenAddress = guess('tokenAddress')
+  const also =
+    tokenAddress === undefined || names.includes('tokenAddress' as Name)
+      ? []
+      : [{ name: 'tokenAddress', looksLike: tokenAddress, optional: true as const }]
+  throw new ExtrasMissing(kind, [...missing, ...facts, ...also])
 }

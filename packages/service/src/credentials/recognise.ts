@@ -23,6 +23,9 @@ export type Recognised =
       readonly jwk: JWK
       readonly fingerprint: string
       readonly keyId: string | undefined
+      readonly privateKey: KeyObject
+      /** What the JSON file says that it stood in. */
+      readonly file: unknown
     }
   /** A certificate without a key; it may belong to a request that was made here. */
   | { readonly is: 'certificate'; readonly certificate: X509Certificate; readonly chain: readonly X509Certificate[] }
@@ -32,6 +35,7 @@ const leastRsaBits = 2_048
 /**
  * Says what the files are, or refuses them.
  * @param platform a P-256 key is a web key pair for the web, and a signing key elsewhere
+ * @param keyAt where in a JSON file the key stands, as a JSON Pointer
  * @throws {CredentialRefused}
  */
 export async function recognise(
@@ -39,8 +43,9 @@ export async function recognise(
   passphrase: string | undefined,
   platform: Platform,
   now: Date,
+  keyAt?: string,
 ): Promise<Recognised> {
-  const found = unpack(files, passphrase)
+  const found = unpack(files, passphrase, keyAt)
   const [first, second] = found.keys
   if (second && found.keys.some(({ key }) => !key.equals(first!.key))) throw new CredentialRefused('several-keys')
   if (!first) return withoutKey(found)
@@ -48,9 +53,10 @@ export async function recognise(
   if (found.certificates.length > 0) return marry(first.key, found.certificates, now)
   const jwk = first.key.export({ format: 'jwk' }) as JWK
   const fingerprint = await calculateJwkThumbprint(jwk)
-  if (first.key.asymmetricKeyType === 'rsa') return { is: 'service-key', jwk, fingerprint, keyId: first.keyId }
+  const known = { jwk, fingerprint, keyId: first.keyId, privateKey: first.key, file: found.file }
+  if (first.key.asymmetricKeyType === 'rsa') return { is: 'service-key', ...known }
   if (jwk.crv !== 'P-256') throw new CredentialRefused('wrong-curve')
-  return { is: platform === 'web' ? 'vapid-key' : 'signing-key', jwk, fingerprint, keyId: first.keyId }
+  return { is: platform === 'web' ? 'vapid-key' : 'signing-key', ...known }
 }
 
 function withoutKey(found: Unpacked): Recognised {

@@ -11,6 +11,22 @@ export const refusals = {
     says: 'This is neither a key nor a certificate in a form that is known here.',
     does: 'Hand in a PKCS#12 file, PEM or DER, a JWK, or the two base64url strings of a web key pair.',
   },
+  'not-json': {
+    says: 'The file begins as JSON and has a key in it, but it cannot be read as JSON.',
+    does: 'Download it again, or copy the whole of it.',
+  },
+  'unreadable-place': {
+    says: 'Something stands beside the key that cannot be what it is taken for.',
+    does: 'Check the places that the gateway profile names under keyFile, or give it by hand.',
+  },
+  'secret-in-place': {
+    says: 'What stands beside the key is the key itself.',
+    does: 'Check the places that the gateway profile names under keyFile. Nothing was kept.',
+  },
+  'another-account': {
+    says: 'This belongs to another account than the gateway profile speaks of.',
+    does: 'Hand in the key of that account, or change the facts in the profile.',
+  },
   'passphrase-needed': {
     says: 'The file is protected by a passphrase.',
     does: 'Give the passphrase together with the file.',
@@ -73,9 +89,12 @@ export type RefusalCode = keyof typeof refusals
 export class CredentialRefused extends Error {
   override readonly name = 'CredentialRefused'
   readonly code: RefusalCode
+  /** What it is about, as a JSON Pointer, where it is not the same for all that are refused so. */
+  readonly at: string | undefined
 
-  constructor(code: RefusalCode) {
-    super(refusals[code].says)
+  constructor(code: RefusalCode, { at, says = refusals[code].says }: { at?: string; says?: string } = {}) {
+    super(says)
     this.code = code
+    this.at = at
   }
 }

@@ -1,5 +1,5 @@
 import { createECDH, createPrivateKey, createPublicKey, type KeyObject, X509Certificate } from 'node:crypto'
-import { fromBase64url, toBase64url } from '@zbell/core'
+import { fromBase64url, jsonOf, textsIn, toBase64url } from '@zbell/core'
 import { attempt } from './attempt.ts'
 import { pemBlocks } from './pem.ts'
 import { looksLikePkcs12, openPkcs12 } from './pkcs12.ts'
@@ -9,6 +9,8 @@ import { isCertificateRequest } from './request-form.ts'
 /** What lay in the files that were handed in. */
 export type Unpacked = {
   readonly keys: { readonly key: KeyObject; readonly keyId?: string }[]
+  /** What a JSON file says that a key stood in, the key itself among it. */
+  file?: unknown
   readonly certificates: X509Certificate[]
   publicKeys: number
   requests: number
@@ -17,13 +19,17 @@ export type Unpacked = {
 /**
  * Takes files apart, whatever form each has: the form is recognised, not asked for.
  * @param passphrase for what is protected; an empty one and none are both tried when none is given
+ * @param keyAt where in a JSON file the key stands, as a JSON Pointer; wherever one is when left out
  * @throws {CredentialRefused}
  */
-export function unpack(files: readonly Buffer[], passphrase: string | undefined): Unpacked {
+export function unpack(files: readonly Buffer[], passphrase: string | undefined, keyAt?: string): Unpacked {
   const found: Unpacked = { keys: [], certificates: [], publicKeys: 0, requests: 0 }
   for (const file of files) {
     const text = file.toString('latin1')
-    if (text.includes('-----BEGIN ')) unpackPem(text, passphrase, found)
+    // Read as Latin-1, a byte order mark is three letters.
+    const begins = /^(?:\u00ef\u00bb\u00bf)?\s*[{[]/.test(text)
+    if (begins && text.includes('-----BEGIN ')) unpackKeyFile(file.toString('utf8'), passphrase, keyAt, found)
+    else if (text.includes('-----BEGIN ')) unpackPem(text, passphrase, found)
     else if (/^\s*\{/.test(text)) unpackJson(file.toString('utf8'), found)
     else if (file[0] === 0x30) unpackDer(file, passphrase, found)
     else unpackPair(text, found)
@@ -60,6 +66,19 @@ function unpackDer(der: Buffer, passphrase: string | undefined, found: Unpacked)
     found.keys.push(...keys.map((key) => ({ key: createPrivateKey({ key, format: 'der', type: 'pkcs8' }) })))
     found.certificates.push(...certificates.map((one) => new X509Certificate(one)))
   } else found.keys.push({ key: readEncryptedDer(der, passphrase) })
+}
+
+/** JSON with PEM in it: what platforms let one download. */
+function unpackKeyFile(text: string, passphrase: string | undefined, keyAt: string | undefined, found: Unpacked): void {
+  const read = jsonOf(text.replace(/^\uFEFF/, ''))
+  if (!read) throw new CredentialRefused('not-json')
+  found.file ??= read.value
+  const places = textsIn(read.value).filter((one) => one.text.includes('-----BEGIN '))
+  const named = places.filter(({ pointer }) => pointer === keyAt)
+  for (const one of named.length > 0 ? named : places) {
+    // Copied by way of a shell or an environment, line ends are often written out once more.
+    unpackPem(one.text.replaceAll('\\r', '').replaceAll('\\n', '\n'), passphrase, found)
+  }
 }
 
 function unpackJson(text: string, found: Unpacked): void {

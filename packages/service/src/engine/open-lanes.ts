@@ -1,4 +1,4 @@
-import { type Content, isHandsetAddress, type Platform, type Reason } from '@zbell/core'
+import { type Content, isHandsetAddress, type Platform, ProfileAtFault, type Reason } from '@zbell/core'
 import { platformName } from '@zbell/core/restraint'
 import type { Notification } from './notification.ts'
 import type { Address, Gateways, Lane, PreparedRequest } from './ports.ts'
@@ -8,6 +8,8 @@ import { sendable } from './sendable.ts'
 export type OpenLane = {
   readonly lane: Lane
   readonly prepared: Map<string, PreparedRequest>
+  /** Contents of which its gateway profile makes no request, and why. */
+  readonly faults: Map<string, ProfileAtFault>
   readonly platform: Platform
   readonly rehearsal: boolean
   /** Whether the gateway took anything of this block. */
@@ -82,7 +84,9 @@ export class OpenLanes {
   async #ask(platform: Platform, rehearsal: boolean): Promise<OpenLane | Reason> {
     const { appNo, environment } = this.#notification
     const lane = await this.#gateways.lane(appNo, environment, platform, rehearsal)
-    return typeof lane === 'string' ? lane : { lane, prepared: new Map(), platform, rehearsal, accepted: false }
+    return typeof lane === 'string'
+      ? lane
+      : { lane, prepared: new Map(), faults: new Map(), platform, rehearsal, accepted: false }
   }
 
   /**
@@ -91,15 +95,21 @@ export class OpenLanes {
    * @throws what went wrong in shaping it
    */
   async prepare(
-    { lane, prepared, platform }: OpenLane,
+    { lane, prepared, faults, platform }: OpenLane,
     { content, name }: { readonly content: Content; readonly name: string },
     aheadMs: number,
   ): Promise<PreparedRequest> {
     const known = prepared.get(name)
     if (known) return known
+    const fault = faults.get(name)
+    if (fault) throw fault
     const { channel } = this.#notification
     const named = channel ? { ...content, channel: platformName(channel, platform) } : content
-    const made = await lane.prepare(sendable(this.#notification, named, aheadMs))
+    const made = await lane.prepare(sendable(this.#notification, named, aheadMs)).catch((error: unknown) => {
+      // The next device with the same content would find the same.
+      if (error instanceof ProfileAtFault && faults.size < preparedKept) faults.set(name, error)
+      throw error
+    })
     if (prepared.size >= preparedKept) prepared.clear()
     prepared.set(name, made)
     return made

@@ -1,7 +1,16 @@
 import { type RetryOptions, retryDelayMs } from '@zbell/core'
 import type { BlockDevice, Retry } from './work.ts'
 
-export type Cause = 'gateway-busy' | 'gateway-unreachable' | 'credential-rejected' | 'internal-fault' | 'quiet-hours'
+export type Cause =
+  | 'gateway-busy'
+  | 'gateway-unreachable'
+  | 'credential-rejected'
+  | 'profile-at-fault'
+  | 'internal-fault'
+  | 'quiet-hours'
+
+/** What waits for somebody to mend how the app speaks to its gateway: it is woken then, and does not end before its time. */
+const waitsForMending = (cause: Cause): boolean => cause === 'credential-rejected' || cause === 'profile-at-fault'
 
 /** A device that was not done with. */
 export type Waiting = {
@@ -23,7 +32,7 @@ export type RetryPlan = {
 /** Blocks that waited for the same gateway come back over so long. */
 const restSpreadMs = 1_000
 
-/** How often what waits for a credential looks again at the gateway, when nobody replaces it. */
+/** How often what waits for a credential or a profile looks again at the gateway, when nobody replaces it. */
 const rejectedLookMs = 30_000
 
 /** Devices of one platform and cause wait together, as long as the most patient answer asked. */
@@ -41,8 +50,7 @@ export function planRetries(
     const { cause } = group[0]!
     const { afterMs, failures } = whenAgain(group, given)
     const devices = group.map((one) => one.device.no).sort((a, b) => a - b)
-    if (afterMs < given.leftMs || cause === 'credential-rejected')
-      plan.retries.push({ devices, failures, cause, afterMs })
+    if (afterMs < given.leftMs || waitsForMending(cause)) plan.retries.push({ devices, failures, cause, afterMs })
     else for (const { device } of group) plan.expired.push({ device, cause, failures })
   }
   return plan
@@ -53,8 +61,8 @@ function whenAgain(
   { failuresBefore, leftMs, retry, chance }: Parameters<typeof planRetries>[1],
 ): { readonly afterMs: number; readonly failures: number } {
   const { cause, untried, spreadMs = restSpreadMs } = group[0]!
-  // These were not tried for their own sake, so it counts as no failure; a new credential wakes them at once.
-  if (cause === 'credential-rejected')
+  // These were not tried for their own sake, so it counts as no failure; what is mended wakes them at once.
+  if (waitsForMending(cause))
     return { afterMs: Math.min(rejectedLookMs, Math.max(leftMs, 0)), failures: failuresBefore }
   const askedMs = group.reduce((most, one) => Math.max(most, one.retryAfterMs), 0)
   // A little later than asked, and not all at once.

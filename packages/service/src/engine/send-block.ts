@@ -2,6 +2,7 @@ import {
   type Content,
   MalformedText,
   type Outcome,
+  ProfileAtFault,
   type Reason,
   type Rendered,
   Renderer,
@@ -243,8 +244,10 @@ class BlockRun {
       try {
         request = await this.#lanes.prepare(open, rendered, this.#claim.aheadMs)
       } catch (error) {
-        this.#options.onFault(error)
-        this.#outcomes.wait(device, 'internal-fault')
+        // The app's own to mend: whoever asks why is told so.
+        const isProfiles = error instanceof ProfileAtFault
+        if (!isProfiles) this.#options.onFault(error)
+        this.#outcomes.wait(device, isProfiles ? 'profile-at-fault' : 'internal-fault')
         return
       }
       await open.lane.slots.take(this.#urgent)

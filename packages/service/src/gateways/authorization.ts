@@ -1,7 +1,9 @@
-import { type GatewayProfile, jsonField } from '@zbell/core'
+import { type Authentication, credentialOf, type GatewayProfile, jsonField } from '@zbell/core'
 import { importJWK, SignJWT } from 'jose'
+import type { AddressGuard } from './address-guard.ts'
 import type { Credential } from './credential.ts'
 import { Renewed } from './renewed.ts'
+import { nameOfKey, signedToken } from './signed-token.ts'
 import { openTransport } from './transport/open-transport.ts'
 import { NoAnswer, type Transport, type TransportOptions } from './transport/transport.ts'
 
@@ -18,66 +20,130 @@ export class CredentialRejected extends Error {
 }
 
 /** Where a lane's authorization value comes from. */
-export type Authorization = { readonly header: string; readonly value: Renewed<string> }
-
-/** Tokens are renewed when a third of their life is left, so that none runs out on its way. */
-const renewedPart = 2 / 3
-
-/**
- * @param http for a token address on another origin than the gateway's
- * @returns `undefined` when the connection itself says who asks
- * @throws {CredentialRejected} when the credential is not of the kind that the profile asks for
- */
-export function authorizationFor(
-  profile: GatewayProfile,
-  credential: Credential,
-  origin: Transport,
-  gatewayOrigin: string,
-  http: TransportOptions,
-): Authorization | undefined {
-  const { authentication } = profile
-  if (authentication.kind === 'client-certificate') {
-    if (credential.kind !== 'client-certificate')
-      throw new CredentialRejected('the gateway asks for a client-certificate')
-    return undefined
-  }
-  const value = (token: string) => `${authentication.scheme} ${token}`.trim()
-  if (authentication.kind === 'signed-token') {
-    if (credential.kind !== 'signing-key') throw new CredentialRejected('the gateway asks for a signing-key')
-    const lifeMs = authentication.lifetimeSeconds * 1_000
-    const fetch = async () => ({
-      value: value(await signedToken(credential)),
-      renewAtMs: Date.now() + lifeMs * renewedPart,
-    })
-    return { header: authentication.header, value: new Renewed(fetch) }
-  }
-  if (credential.kind !== 'service-key') throw new CredentialRejected('the gateway asks for a service-key')
-  const address = new URL(credential.tokenAddress ?? gatewayOrigin + authentication.tokenPath)
-  const tokens = address.origin === gatewayOrigin ? origin : openTransport(address.origin, http)
-  const fetch = async () => {
-    const { token, lifeMs } = await grantedToken(credential, tokens, address)
-    return { value: value(token), renewAtMs: Date.now() + lifeMs * renewedPart }
-  }
-  return { header: authentication.header, value: new Renewed(fetch) }
+export type Authorization = {
+  readonly header: string
+  readonly value: Renewed<string>
+  /** Another value after one was refused; the same when there is no other to be had. */
+  anew(refused: string): Promise<string>
 }
 
-async function signedToken(credential: Credential & { kind: 'signing-key' }): Promise<string> {
-  const key = await importJWK(credential.jwk, 'ES256')
-  return new SignJWT()
-    .setProtectedHeader({ alg: 'ES256', kid: credential.keyId })
-    .setIssuer(credential.issuer)
-    .setIssuedAt()
-    .sign(key)
+/**
+ * When the token of a key was signed that everybody uses now; signed anew once it is older than so long.
+ * @returns seconds since 1970
+ */
+export type SignedAt = (key: Buffer, atMostSeconds: number) => Promise<number>
+
+/** For one process alone that speaks to a gateway for a while. */
+export const signedNow: SignedAt = async () => Math.floor(Date.now() / 1_000)
+
+/** Access tokens are renewed when a third of their life is left, so that none runs out on its way. */
+const renewedPart = 2 / 3
+/** Gateways take it ill when an account's tokens change more often. */
+const steadySeconds = 1_200
+
+type Asking = {
+  readonly profile: GatewayProfile
+  readonly credential: Credential
+  /** Where the gateway itself is asked, and its origin. */
+  readonly transport: Transport
+  readonly gatewayOrigin: string
+  /** For a token address on another origin than the gateway's. */
+  readonly http: TransportOptions
+  /** Which token addresses may be called: they come with the credential. */
+  readonly guard: AddressGuard
+  readonly signedAt: SignedAt
+}
+
+/**
+ * @returns `undefined` when the connection itself says who asks
+ * @throws {CredentialRejected} when the credential is not of the kind that the profile asks for
+ * @throws {AddressNotAllowed}
+ */
+export function authorizationFor(asking: Asking): Authorization | undefined {
+  const { authentication } = asking.profile
+  const { credential } = asking
+  if (credential.kind !== credentialOf[authentication.kind])
+    throw new CredentialRejected(`the gateway asks for a ${credentialOf[authentication.kind]}`)
+  switch (authentication.kind) {
+    case 'client-certificate':
+      return undefined
+    case 'signed-token':
+      return bySignedToken(authentication, credential as Credential & { kind: 'signing-key' }, asking.signedAt)
+    case 'grant':
+      return byGrant(authentication, credential as Credential & { kind: 'service-key' }, asking)
+    default:
+      return authentication satisfies never
+  }
+}
+
+const inHeader = ({ scheme }: { readonly scheme: string }, token: string): string => `${scheme} ${token}`.trim()
+
+function bySignedToken(
+  authentication: Authentication & { kind: 'signed-token' },
+  credential: Credential & { kind: 'signing-key' },
+  signedAt: SignedAt,
+): Authorization {
+  const key = nameOfKey(credential)
+  const halfLife = Math.floor(authentication.lifetimeSeconds / 2)
+  const fetch = async (atMostSeconds: number) => {
+    const seconds = await signedAt(key, atMostSeconds)
+    return {
+      value: inHeader(authentication, signedToken(credential, seconds)),
+      // By this process's clock, from now: the second itself is by the database's.
+      renewAtMs: Date.now() + halfLife * 1_000,
+    }
+  }
+  const value = new Renewed(() => fetch(halfLife))
+  return {
+    header: authentication.header,
+    value,
+    async anew(refused) {
+      const fresh = await fetch(Math.min(halfLife, steadySeconds))
+      if (fresh.value !== refused) value.drop(refused)
+      return fresh.value
+    },
+  }
+}
+
+function byGrant(
+  authentication: Authentication & { kind: 'grant' },
+  credential: Credential & { kind: 'service-key' },
+  { transport, gatewayOrigin, http, guard }: Asking,
+): Authorization {
+  const { tokenPath, scope: preset } = authentication
+  const given = credential.tokenAddress ?? (tokenPath === undefined ? undefined : gatewayOrigin + tokenPath)
+  const scope = credential.scope ?? preset
+  if (given === undefined)
+    throw new CredentialRejected('neither the credential nor the profile says where tokens are got')
+  const address = new URL(given)
+  const isGateways = address.origin === gatewayOrigin
+  if (!isGateways) guard.check(address)
+  const tokens = isGateways
+    ? transport
+    : openTransport(address.origin, { ...http, http: 'either', lookup: guard.lookup })
+  const value = new Renewed(async () => {
+    const { token, lifeMs } = await grantedToken(credential, scope, tokens, address)
+    return { value: inHeader(authentication, token), renewAtMs: Date.now() + lifeMs * renewedPart }
+  })
+  return {
+    header: authentication.header,
+    value,
+    anew(refused) {
+      value.drop(refused)
+      return value.get()
+    },
+  }
 }
 
 /** RFC 7523 §2.1: a signed assertion for an access token. */
 async function grantedToken(
   credential: Credential & { kind: 'service-key' },
+  scope: string | undefined,
   origin: Transport,
   address: URL,
 ): Promise<{ token: string; lifeMs: number }> {
   const key = await importJWK(credential.jwk, 'RS256')
-  const assertion = await new SignJWT({ scope: credential.scope })
+  const assertion = await new SignJWT(scope === undefined ? {} : { scope })
     .setProtectedHeader({ alg: 'RS256', kid: credential.keyId })
     .setIssuer(credential.issuer)
     .setSubject(credential.issuer)

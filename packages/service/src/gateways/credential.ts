@@ -10,7 +10,8 @@ export type Credential =
       readonly jwk: JWK
       readonly keyId: string
       readonly issuer: string
-      readonly scope: string
+      /** The profile's when left out. */
+      readonly scope?: string
       readonly tokenAddress?: string
     }
   | { readonly kind: 'vapid-key'; readonly jwk: JWK; readonly subject: string }

@@ -2,33 +2,40 @@ import { readFileSync } from 'node:fs'
 import { rootCertificates } from 'node:tls'
 import type { Gateway } from '@zbell/contract'
 import {
+  credentialOf,
   declarativeMessage,
   type Environment,
   maxPlaintextBytes,
   type Outcome,
   type Platform,
+  ProfileAtFault,
   type Reason,
-  RequestShaper,
   sayReason,
 } from '@zbell/core'
 import type { Logger } from 'pino'
 import { ConfigError } from '../config/load.ts'
 import type { Config } from '../config/options.ts'
-import type { Gateways, Lane, Sendable, Via } from '../engine/ports.ts'
+import type { Address, Gateways, Lane, Sendable, Via } from '../engine/ports.ts'
 import type { HandsetControl } from '../handsets/control.ts'
 import { type AppRow, findAppByNo } from '../store/apps/apps.ts'
 import { type CredentialRow, credentialInUse, markRejected, markUsed } from '../store/apps/credentials.ts'
 import type { Database } from '../store/database.ts'
 import { latestEndpoint } from '../store/devices/read-devices.ts'
+import { type GatewayPlace, profilesInPlace } from '../store/gateways/profiles.ts'
+import { tokenSignedAt } from '../store/gateways/signed-tokens.ts'
 import type { Vault } from '../vault/vault.ts'
-import { anywhere, publicOnly } from './address-guard.ts'
+import { type AddressGuard, anywhere, publicOnly } from './address-guard.ts'
+import type { SignedAt } from './authorization.ts'
 import { type Checked, checkProtocol, impossibleToken } from './check-credential.ts'
 import { type Credential, credentialPlace } from './credential.ts'
-import { KeptLane, type LaneHealth, type Protocol } from './kept-lane.ts'
-import { loadProfile } from './load-profile.ts'
-import { openProfileProtocol, openWebProtocol, type ReadyProfile } from './open-protocol.ts'
+import { KeptLane, type LaneHealth, type Protocol, type Trial } from './kept-lane.ts'
+import { openProfileProtocol, openWebProtocol } from './open-protocol.ts'
+import { ProfileProtocol } from './profile-protocol.ts'
+import { Profiles, type UsedProfile } from './profiles.ts'
+import { Recorder } from './recorder.ts'
 import { Rehearsal } from './rehearsal.ts'
 import { Places } from './slots.ts'
+import { openTransports } from './transport/open-transport.ts'
 import type { TransportOptions } from './transport/transport.ts'
 
 /** What stands for a notification and a token while a message is measured. */
@@ -56,7 +63,6 @@ type LaneOf = {
   readonly rehearsal: boolean
 }
 type Opening = { readonly signature: string; open(): Promise<KeptLane | Reason> }
-type Profile = ReadyProfile & { readonly origin: string }
 
 /** All ways to all gateways, opened when first needed and kept. */
 export class GatewayRoom implements Gateways {
@@ -65,10 +71,12 @@ export class GatewayRoom implements Gateways {
   readonly #vault: Vault
   readonly #log: Logger
   readonly #onAnswer: OnAnswer
-  readonly #profiles: ReadonlyMap<Platform, Profile>
+  readonly #guard: AddressGuard
   readonly #http: TransportOptions
   readonly #rehearsal: Rehearsal
   readonly #lanes = new Map<string, KnownLane>()
+  readonly #recorders = new Map<string, Recorder>()
+  readonly profiles: Profiles
 
   /** @throws {ConfigError} when a profile or the file of certificates cannot be used */
   constructor(
@@ -86,25 +94,12 @@ export class GatewayRoom implements Gateways {
     this.#onAnswer = onAnswer
     const ca = trustedCertificates(config)
     this.#http = { ca, timeoutMs: config['gateways.timeoutMs'] }
-    this.#rehearsal = new Rehearsal(handsets, this.#http)
-    this.#profiles = new Map((['ios', 'android'] as const).flatMap((platform) => profileFor(config, platform)))
+    this.#guard = config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly
+    this.#rehearsal = new Rehearsal(handsets, this.#http, this.#signedAt)
+    this.profiles = new Profiles(config, database)
   }
 
-  /** Which kind of credential a platform's gateway asks for; `undefined` while no profile says. */
-  kindTaken(platform: Platform): Credential['kind'] | undefined {
-    const kind = this.#profiles.get(platform)?.profile.authentication.kind
-    switch (kind) {
-      case 'signed-token':
-        return 'signing-key'
-      case 'grant':
-        return 'service-key'
-      case 'client-certificate':
-      case undefined:
-        return kind
-      default:
-        return kind satisfies never
-    }
-  }
+  readonly #signedAt: SignedAt = (key, atMostSeconds) => tokenSignedAt(this.#database, key, atMostSeconds)
 
   async lane(appNo: number, environment: Environment, platform: Platform, rehearsal: boolean): Promise<Lane | Reason> {
     const name = laneName(appNo, environment, platform, rehearsal)
@@ -148,16 +143,28 @@ export class GatewayRoom implements Gateways {
     )
   }
 
-  /** What is known of a platform's gateway. */
-  describe(platform: Platform, environment: Environment): Gateway {
-    const found = this.#profiles.get(platform)
+  /** From which day on an app's gateway is no longer spoken to as its profile says. */
+  async outdatedFrom(place: GatewayPlace): Promise<string | null> {
+    return (await this.profiles.of(place))?.profile.outdatedFrom ?? null
+  }
+
+  /** What is known of an app's gateway. */
+  async describe(place: GatewayPlace): Promise<Gateway> {
+    const { platform, environment } = place
+    if (platform === 'web') return { ...nothingKnown, platform, asksFor: 'vapid-key', bodyBytes: maxPlaintextBytes }
+    const [found, rows] = await Promise.all([this.profiles.of(place), profilesInPlace(this.#database, place)])
+    const waiting = rows.find(({ slot }) => slot === 'waiting')?.version ?? null
+    if (!found) return { ...nothingKnown, platform, waiting }
+    const { profile, version } = found
     return {
       platform,
-      profile: found?.profile.profile ?? null,
-      origin: (found && (found.origin || found.profile.origins[environment])) ?? null,
-      asksFor: platform === 'web' ? 'vapid-key' : (this.kindTaken(platform) ?? null),
-      bodyBytes: platform === 'web' ? maxPlaintextBytes : (found?.profile.limits.bodyBytes ?? null),
-      outdatedFrom: found?.profile.outdatedFrom ?? null,
+      profile: profile.profile,
+      version,
+      waiting,
+      origin: found.origins(environment)[0] ?? null,
+      asksFor: credentialOf[profile.authentication.kind],
+      bodyBytes: profile.limits.bodyBytes,
+      outdatedFrom: profile.outdatedFrom ?? null,
     }
   }
 
@@ -172,16 +179,50 @@ export class GatewayRoom implements Gateways {
       const text = JSON.stringify(declarativeMessage(sampleId, message.content, message.mode, identifier))
       return { bytes: Buffer.byteLength(text), limitBytes: maxPlaintextBytes }
     }
-    const found = this.#profiles.get(platform)
-    if (!found || !(found.origin || found.profile.origins[environment]))
-      return { bytes: Buffer.byteLength(JSON.stringify(message.content)), limitBytes: null }
-    const shaped = await found.shaper.shape({ ...message, notification: sampleId, expiresSeconds: 1, identifier })
-    return { bytes: Buffer.byteLength(shaped.body(sampleToken)), limitBytes: found.profile.limits.bodyBytes }
+    const place = { appNo: app.no, environment, platform }
+    const found = await this.profiles.of(place)
+    const bare = { bytes: Buffer.byteLength(JSON.stringify(message.content)), limitBytes: null }
+    if (!found || found.origins(environment).length === 0) return bare
+    const row = await credentialInUse(this.#database, app.no, environment, platform)
+    try {
+      const fact = sampleFacts(found, row)
+      const shaped = await found.shaper.shape({
+        ...message,
+        notification: sampleId,
+        expiresSeconds: 1,
+        identifier,
+        fact,
+      })
+      return { bytes: Buffer.byteLength(shaped.body(sampleToken)), limitBytes: found.profile.limits.bodyBytes }
+    } catch (error) {
+      // Sending meets the same again and says so; what is looked at here is how large it would be.
+      if (error instanceof ProfileAtFault) return bare
+      throw error
+    }
   }
 
   /** A way of its own, to be looked at and closed; nothing of what runs notices. */
-  openProtocol(row: CredentialRow): Promise<Protocol | Reason> {
-    return this.#protocolOf(row)
+  async openProtocol(row: CredentialRow, profile?: UsedProfile): Promise<Protocol | Reason> {
+    return this.#protocolOf(row, profile ?? (await this.profiles.of(row)))
+  }
+
+  /** What a request would look like without a credential: what says who asks is left out, facts that are missing are made up. */
+  async sketch(
+    app: AppRow,
+    { appNo, environment, platform }: GatewayPlace,
+    profile: UsedProfile,
+    given: Sendable,
+    address: Address,
+  ): Promise<Trial> {
+    const row = await credentialInUse(this.#database, appNo, environment, platform)
+    const transport = openTransports(profile.origins(environment), this.#http)
+    const facts = sampleFacts(profile, row)
+    const identifier = app.identifiers[platform] ?? ''
+    return new ProfileProtocol({ ready: profile, authorization: undefined, transport, identifier, facts }).trial(
+      given,
+      address,
+      false,
+    )
   }
 
   /** The way to a virtual handset, likewise. */
@@ -196,7 +237,7 @@ export class GatewayRoom implements Gateways {
 
   /** Asks the gateway as a credential, also one that is not in use; nothing of what runs notices. */
   async check(row: CredentialRow): Promise<Checked> {
-    const protocol = await this.#protocolOf(row)
+    const protocol = await this.openProtocol(row)
     if (typeof protocol === 'string')
       return { verdict: { is: 'not-checkable', because: sayReason(protocol) }, roundTripMs: 0 }
     try {
@@ -221,6 +262,8 @@ export class GatewayRoom implements Gateways {
 
   async close(): Promise<void> {
     await Promise.all([...this.#lanes.values()].map((kept) => this.#replace(kept)))
+    await Promise.all([...this.#recorders.values()].map((recorder) => recorder.store()))
+    this.profiles.close()
   }
 
   async #replace(kept: KnownLane | undefined): Promise<void> {
@@ -233,10 +276,18 @@ export class GatewayRoom implements Gateways {
     environment: Environment,
     platform: Platform,
   ): Promise<Opening> {
-    const row = await credentialInUse(this.#database, appNo, environment, platform)
+    const place = { appNo, environment, platform }
+    const [row, profile] = await Promise.all([
+      credentialInUse(this.#database, appNo, environment, platform),
+      this.profiles.of(place),
+    ])
+    if (!row) return { signature: '', open: async () => 'no-credential' }
+    // A lane that stays notices here that somebody wants a recording, or no longer does.
+    await this.#recorder(place).look(secretHeaderOf(profile))
+    const facts = JSON.stringify(row.facts ?? {})
     return {
-      signature: row ? `${row.id} ${app?.identifiers[platform] ?? ''}` : '',
-      open: async () => (row ? this.#keptLane(await this.#protocolOf(row), row) : 'no-credential'),
+      signature: `${row.id} ${profile?.signature ?? ''} ${app?.identifiers[platform] ?? ''} ${facts}`,
+      open: async () => this.#keptLane(await this.#protocolOf(row, profile), row, profile),
     }
   }
 
@@ -257,10 +308,10 @@ export class GatewayRoom implements Gateways {
     }
   }
 
-  #keptLane(protocol: Protocol | Reason, row: CredentialRow): KeptLane | Reason {
+  #keptLane(protocol: Protocol | Reason, row: CredentialRow, profile: UsedProfile | undefined): KeptLane | Reason {
     if (typeof protocol === 'string') return protocol
     const { id, appNo, environment, platform } = row
-    const gateway = platform === 'web' ? null : this.describe(platform, environment).origin
+    const gateway = profile?.origins(environment)[0] ?? null
     const heard = (done: Promise<unknown>) =>
       done.catch((error: unknown) => this.#log.warn({ err: error }, 'cannot note a credential’s use'))
     return new KeptLane(
@@ -281,20 +332,60 @@ export class GatewayRoom implements Gateways {
     )
   }
 
-  async #protocolOf({ appNo, environment, platform, sealed }: CredentialRow): Promise<Protocol | Reason> {
+  async #protocolOf(row: CredentialRow, profile: UsedProfile | undefined): Promise<Protocol | Reason> {
+    const { appNo, environment, platform, sealed } = row
     const place = credentialPlace(appNo, environment, platform)
     const credential = JSON.parse(this.#vault.open(sealed, place).toString()) as Credential
     const identifier = (await findAppByNo(this.#database, appNo))?.identifiers[platform] ?? ''
-    if (platform === 'web') {
-      const guard = this.#config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly
-      return openWebProtocol(credential, { webOrigin: identifier, guard, http: this.#http })
-    }
-    const found = this.#profiles.get(platform)
-    const address = found && (found.origin || found.profile.origins[environment])
-    if (!found || !address) return 'no-gateway'
-    return openProfileProtocol(found, address, credential, identifier, this.#http)
+    const tape = await this.#recorder({ appNo, environment, platform }).look(secretHeaderOf(profile))
+    const http = { ...this.#http, tape }
+    if (platform === 'web') return openWebProtocol(credential, { webOrigin: identifier, guard: this.#guard, http })
+    const origins = profile?.origins(environment) ?? []
+    if (!profile || origins.length === 0) return 'no-gateway'
+    return openProfileProtocol({
+      ready: profile,
+      origins,
+      credential,
+      facts: row.facts ?? {},
+      identifier,
+      http,
+      tokenGuard: this.#guard,
+      signedAt: this.#signedAt,
+    })
+  }
+
+  #recorder(place: GatewayPlace): Recorder {
+    const name = laneName(place.appNo, place.environment, place.platform, false)
+    const recorder = this.#recorders.get(name) ?? new Recorder(this.#database, place, this.#log)
+    this.#recorders.set(name, recorder)
+    return recorder
   }
 }
+
+const nothingKnown: Omit<Gateway, 'platform'> = {
+  profile: null,
+  version: null,
+  waiting: null,
+  origin: null,
+  asksFor: null,
+  bodyBytes: null,
+  outdatedFrom: null,
+}
+
+const secretHeaderOf = (used: UsedProfile | undefined): string | undefined => {
+  const authentication = used?.profile.authentication
+  return authentication && 'header' in authentication ? authentication.header.toLowerCase() : undefined
+}
+
+/** What a request is measured and looked at with, before an account has said all its facts. */
+export const sampleFacts = (
+  { profile, facts }: UsedProfile,
+  row: Pick<CredentialRow, 'facts'> | undefined,
+): Record<string, string> => ({
+  ...Object.fromEntries(facts.map((name) => [name, name])),
+  ...profile.facts,
+  ...row?.facts,
+})
 
 const rehearsalVia: Via = { gateway: 'the handsets beside the service', credential: null }
 
@@ -304,17 +395,6 @@ const sayCredential = ({ kind, fingerprint }: CredentialRow): string =>
 
 const laneName = (appNo: number, environment: Environment, platform: Platform, rehearsal: boolean): string =>
   `${appNo}:${environment}:${platform}${rehearsal ? ':rehearsal' : ''}`
-
-function profileFor(config: Config, platform: 'ios' | 'android'): [Platform, Profile][] {
-  const file = config[`gateways.${platform}.profile`]
-  if (file === '') return []
-  const { profile, ca } = loadProfile(file)
-  if (profile.platform !== platform)
-    throw new ConfigError(`${file}: this profile is for ${profile.platform}, not for ${platform}`)
-  return [
-    [platform, { profile, ca, shaper: new RequestShaper(profile), origin: config[`gateways.${platform}.origin`] }],
-  ]
-}
 
 /** The system’s, and those that the operator added. @throws {ConfigError} */
 export const trustedCertificates = (config: Config): string[] => [

@@ -27,6 +27,8 @@ export type Trial = {
   }
   readonly answer?: GatewayAnswer
   readonly outcome?: Outcome
+  /** Lower case: its value says who asks, and is shown to nobody. */
+  readonly secretHeader?: string
 }
 
 export type LaneEvents = {

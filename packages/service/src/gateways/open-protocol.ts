@@ -1,41 +1,58 @@
-import type { GatewayProfile, Reason, RequestShaper } from '@zbell/core'
-import type { AddressGuard } from './address-guard.ts'
-import { authorizationFor, CredentialRejected } from './authorization.ts'
+import type { Reason } from '@zbell/core'
+import { type AddressGuard, AddressNotAllowed, anywhere } from './address-guard.ts'
+import { authorizationFor, CredentialRejected, type SignedAt, signedNow } from './authorization.ts'
 import { type Credential, vapidKeyOf } from './credential.ts'
 import type { Protocol } from './kept-lane.ts'
 import { ProfileProtocol } from './profile-protocol.ts'
-import { openTransport } from './transport/open-transport.ts'
+import type { ReadyProfile } from './ready-profile.ts'
+import { openTransports } from './transport/open-transport.ts'
 import type { TransportOptions } from './transport/transport.ts'
 import { WebPushProtocol } from './web-push-protocol.ts'
 
-/** A profile that is ready for use. */
-export type ReadyProfile = {
-  readonly profile: GatewayProfile
-  readonly shaper: RequestShaper
-  /** Certificates to trust for this gateway besides the others; PEM. */
-  readonly ca: readonly string[]
+type Given = {
+  readonly ready: ReadyProfile
+  /** One at least; the next is asked when one is away. */
+  readonly origins: readonly string[]
+  readonly credential: Credential
+  /** Facts of the account beside the credential. */
+  readonly facts?: Readonly<Record<string, string>>
+  readonly identifier: string
+  readonly http: TransportOptions
+  /** Which addresses may be called that come with the credential. */
+  readonly tokenGuard?: AddressGuard
+  readonly signedAt?: SignedAt
 }
 
 /** The way to a gateway that a profile describes. @returns the reason when the credential is not what it asks for */
-export function openProfileProtocol(
-  { profile, shaper, ca }: ReadyProfile,
-  address: string,
-  credential: Credential,
-  identifier: string,
-  http: TransportOptions,
-): Protocol | Reason {
-  const gatewayOrigin = new URL(address).origin
+export function openProfileProtocol(given: Given): Protocol | Reason {
+  const { ready, origins, credential, facts = {}, identifier, tokenGuard = anywhere, signedAt = signedNow } = given
+  const { profile, guard } = ready
+  const all = { ...profile.facts, ...facts }
+  if (ready.facts.some((name) => !Object.hasOwn(all, name))) return 'missing-fact'
+  const http: TransportOptions = {
+    ...given.http,
+    ca: [...given.http.ca, ...ready.ca],
+    http: profile.http,
+    lookup: guard.lookup,
+  }
   const client =
     credential.kind === 'client-certificate'
       ? { cert: credential.certificates.join('\n'), key: credential.key }
       : undefined
-  const trusting = { ...http, ca: [...http.ca, ...ca] }
-  const origin = openTransport(gatewayOrigin, { ...trusting, client })
   try {
-    const authorization = authorizationFor(profile, credential, origin, gatewayOrigin, trusting)
-    return new ProfileProtocol({ profile, shaper, authorization, origin, identifier })
+    const addresses = origins.map((one) => new URL(one))
+    for (const address of addresses) guard.check(address)
+    const transport = openTransports(
+      addresses.map(({ origin }) => origin),
+      { ...http, client },
+    )
+    const gatewayOrigin = addresses[0]!.origin
+    const asking = { profile, credential, transport, gatewayOrigin, http, guard: tokenGuard, signedAt }
+    const authorization = authorizationFor(asking)
+    return new ProfileProtocol({ ready, authorization, transport, identifier, facts: all })
   } catch (error) {
     if (error instanceof CredentialRejected) return 'no-credential'
+    if (error instanceof AddressNotAllowed) return 'address-not-allowed'
     throw error
   }
 }

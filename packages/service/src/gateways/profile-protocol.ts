@@ -1,7 +1,8 @@
-import { explainAnswer, type GatewayProfile, type Outcome, type RequestShaper, type ShapedRequest } from '@zbell/core'
+import { explainAnswer, type GatewayAnswer, type Outcome, type ShapedRequest } from '@zbell/core'
 import type { Address, PreparedRequest, Sendable } from '../engine/ports.ts'
 import { type Authorization, CredentialRejected } from './authorization.ts'
 import type { Protocol, Trial } from './kept-lane.ts'
+import type { ReadyProfile } from './ready-profile.ts'
 import { NoAnswer, type Transport, unanswered } from './transport/transport.ts'
 
 /** A shaped request with its headers, and the same with the token that counts now. */
@@ -14,24 +15,24 @@ type Prepared = {
 
 /** The way to a gateway that a profile describes. */
 export class ProfileProtocol implements Protocol {
-  readonly #profile: GatewayProfile
-  readonly #shaper: RequestShaper
+  readonly #ready: ReadyProfile
   readonly #authorization: Authorization | undefined
-  readonly #origin: Transport
+  readonly #transport: Transport
   readonly #identifier: string
+  readonly #facts: Readonly<Record<string, string>>
 
   constructor(given: {
-    profile: GatewayProfile
-    shaper: RequestShaper
+    ready: ReadyProfile
     authorization: Authorization | undefined
-    origin: Transport
+    transport: Transport
     identifier: string
+    facts?: Readonly<Record<string, string>>
   }) {
-    this.#profile = given.profile
-    this.#shaper = given.shaper
+    this.#ready = given.ready
     this.#authorization = given.authorization
-    this.#origin = given.origin
+    this.#transport = given.transport
     this.#identifier = given.identifier
+    this.#facts = given.facts ?? {}
   }
 
   async prepare(notification: Sendable): Promise<PreparedRequest> {
@@ -42,18 +43,27 @@ export class ProfileProtocol implements Protocol {
 
   async trial(notification: Sendable, address: Address, send: boolean): Promise<Trial> {
     const { shaped, headers } = await this.#shape(notification)
-    const { value, header } = this.#authorization ?? {}
-    const all = header && value ? { ...headers, [header]: await value.get() } : headers
+    const { authentication } = this.#ready.profile
+    const [header, scheme] = 'header' in authentication ? [authentication.header, authentication.scheme] : []
+    // What is only looked at needs no token; what stands in its place is masked like one.
+    const token = send ? await this.#authorization?.value.get() : `${scheme} token`
+    const all = header !== undefined && token !== undefined ? { ...headers, [header]: token } : headers
     const [path, body] = [shaped.path(address.token), shaped.body(address.token)]
-    const request = { method: shaped.method, url: this.#origin.address + path, headers: all, body }
-    if (!send) return { request }
-    const answer = await this.#origin.request({ method: shaped.method, path, headers: all, body, reads: 'everything' })
-      .answer
-    return { request, answer, outcome: explainAnswer(this.#profile.answers, answer, Date.now()) }
+    const request = { method: shaped.method, url: this.#transport.address + path, headers: all, body }
+    const secret = header !== undefined ? { secretHeader: header.toLowerCase() } : {}
+    if (!send) return { request, ...secret }
+    const answer = await this.#transport.request({
+      method: shaped.method,
+      path,
+      headers: all,
+      body,
+      reads: 'everything',
+    }).answer
+    return { request, answer, outcome: await this.#explain(answer), ...secret }
   }
 
   async #shape(notification: Sendable): Promise<{ shaped: ShapedRequest; headers: Record<string, string> }> {
-    const shaped = await this.#shaper.shape({
+    const shaped = await this.#ready.shaper.shape({
       notification: notification.id,
       content: notification.content,
       mode: notification.mode,
@@ -61,13 +71,14 @@ export class ProfileProtocol implements Protocol {
       ttlSeconds: notification.ttlSeconds,
       expiresSeconds: Math.floor(notification.expiresAtMs / 1_000),
       identifier: this.#identifier,
+      fact: this.#facts,
     })
     return { shaped, headers: { 'content-type': 'application/json', ...shaped.headers } }
   }
 
   #send(prepared: Prepared, address: Address): Promise<Outcome> {
     const body = prepared.shaped.body(address.token)
-    if (Buffer.byteLength(body) > this.#profile.limits.bodyBytes)
+    if (Buffer.byteLength(body) > this.#ready.profile.limits.bodyBytes)
       return Promise.resolve({ is: 'refused', reason: 'too-large' })
     const value = this.#authorization?.value
     const token = value?.atHand
@@ -80,17 +91,22 @@ export class ProfileProtocol implements Protocol {
   #ask(prepared: Prepared, address: Address, body: string, token: string | undefined): Promise<Outcome> {
     return this.#request(prepared, address, body, token).then(
       (outcome) =>
-        token !== undefined && isRejected(outcome) ? this.#askAnew(prepared, address, body, token) : outcome,
+        token !== undefined && isRejected(outcome) ? this.#askAnew(prepared, address, body, token, outcome) : outcome,
       explainFailure,
     )
   }
 
-  /** A token that ran out early, or a gateway that forgot it: one fresh one settles whether it is the credential. */
-  async #askAnew(prepared: Prepared, address: Address, body: string, refused: string): Promise<Outcome> {
-    const { value } = this.#authorization!
-    value.drop(refused)
+  /** A token that ran out early, or a gateway that forgot it: another one settles whether it is the credential. */
+  async #askAnew(
+    prepared: Prepared,
+    address: Address,
+    body: string,
+    refused: string,
+    outcome: Outcome,
+  ): Promise<Outcome> {
     try {
-      return await this.#request(prepared, address, body, await value.get())
+      const fresh = await this.#authorization!.anew(refused)
+      return fresh === refused ? outcome : await this.#request(prepared, address, body, fresh)
     } catch (error) {
       return explainFailure(error)
     }
@@ -105,17 +121,27 @@ export class ProfileProtocol implements Protocol {
       prepared.withToken = { ...prepared.headers, [header]: token }
     }
     const { shaped, withToken } = prepared
-    return this.#origin
-      .request({ method: shaped.method, path: shaped.path(address.token), headers: withToken, body })
-      .answer.then((answer) => explainAnswer(this.#profile.answers, answer, Date.now()))
+    return this.#transport
+      .request({
+        method: shaped.method,
+        path: shaped.path(address.token),
+        headers: withToken,
+        body,
+        reads: this.#ready.readsGoodBodies ? 'everything' : 'refusals',
+      })
+      .answer.then((answer) => this.#explain(answer))
+  }
+
+  #explain(answer: GatewayAnswer): Outcome | Promise<Outcome> {
+    return explainAnswer(this.#ready.profile.answers, answer, Date.now(), this.#ready.holds)
   }
 
   get restsUntilMs(): number {
-    return this.#origin.restsUntilMs
+    return this.#transport.restsUntilMs
   }
 
   async close(): Promise<void> {
-    await this.#origin.close()
+    await this.#transport.close()
   }
 }
 
@@ -124,6 +150,6 @@ const isRejected = (outcome: Outcome): boolean => outcome.is === 'refused' && ou
 /** @throws what is no answer of a gateway */
 function explainFailure(error: unknown): Outcome {
   if (error instanceof CredentialRejected) return { is: 'refused', reason: 'credential-rejected' }
-  if (error instanceof NoAnswer) return unanswered(error)
-  throw error
+  if (!(error instanceof NoAnswer)) throw error
+  return error.code === 'ADDRESS_NOT_ALLOWED' ? { is: 'refused', reason: 'address-not-allowed' } : unanswered(error)
 }

@@ -1,10 +1,12 @@
 import type { RehearsalPlan } from '@zbell/contract'
-import { type Environment, handsetMark, type Platform, type Reason, RequestShaper } from '@zbell/core'
+import { type Environment, evaluator, handsetMark, type Platform, type Reason } from '@zbell/core'
 import type { HandsetControl } from '../handsets/control.ts'
-import { onlyOrigin } from './address-guard.ts'
+import { anywhere, onlyOrigin } from './address-guard.ts'
+import type { SignedAt } from './authorization.ts'
 import type { Protocol } from './kept-lane.ts'
 import { lintProfile } from './lint-profile.ts'
 import { openProfileProtocol, openWebProtocol } from './open-protocol.ts'
+import { readyProfile } from './ready-profile.ts'
 import type { TransportOptions } from './transport/transport.ts'
 
 /** What stands for an app that has no identifier yet. */
@@ -14,10 +16,12 @@ const rehearsingApp = 'rehearsal'
 export class Rehearsal {
   readonly #control: HandsetControl
   readonly #http: TransportOptions
+  readonly #signedAt: SignedAt
 
-  constructor(control: HandsetControl, http: TransportOptions) {
+  constructor(control: HandsetControl, http: TransportOptions, signedAt: SignedAt) {
     this.#control = control
     this.#http = http
+    this.#signedAt = signedAt
   }
 
   /** What a way depends on: another one is opened when it changes. */
@@ -36,13 +40,16 @@ export class Rehearsal {
       const guard = onlyOrigin(plan.web.origin)
       return openWebProtocol(plan.web.credential, { webOrigin: identifier ?? '', guard, http })
     }
-    return openProfileProtocol(
-      readyProfile(plan, platform),
-      plan[platform].origin,
-      plan[platform].credential,
-      identifier || rehearsingApp,
+    const { origin, credential } = plan[platform]
+    return openProfileProtocol({
+      ready: standinProfile(plan, platform),
+      origins: [origin],
+      credential,
+      facts: platform === 'android' ? plan.android.facts : {},
+      identifier: identifier || rehearsingApp,
       http,
-    )
+      signedAt: this.#signedAt,
+    })
   }
 
   /** Whether a browser's endpoint is one of the handsets', so that it may be called though it is on this machine. */
@@ -52,8 +59,8 @@ export class Rehearsal {
   }
 }
 
-function readyProfile(plan: RehearsalPlan, platform: 'ios' | 'android') {
+function standinProfile(plan: RehearsalPlan, platform: 'ios' | 'android') {
   const { profile, faults } = lintProfile(plan[platform].profile)
   if (!profile) throw new Error(`the stand-in's own profile is at fault: ${faults[0]?.says}`)
-  return { profile, shaper: new RequestShaper(profile), ca: [] }
+  return readyProfile(profile, { evaluate: evaluator(), guard: anywhere })
 }

@@ -1,4 +1,3 @@
-import type { Platform } from '@zbell/core'
 import { anywhere, publicOnly } from '../gateways/address-guard.ts'
 import { Proofs } from '../people/proofs.ts'
 import type { HttpParts } from './parts.ts'
@@ -10,6 +9,7 @@ import { serveCredentials } from './routes/credentials.ts'
 import { serveDevices } from './routes/devices.ts'
 import { type EventStreams, serveEvents } from './routes/events.ts'
 import { serveFeed } from './routes/feed.ts'
+import { serveGatewayTrials } from './routes/gateway-trials.ts'
 import { serveGateways } from './routes/gateways.ts'
 import { serveHandsets } from './routes/handsets.ts'
 import { serveHealthOf } from './routes/health.ts'
@@ -52,11 +52,11 @@ export function serveOperations(
   serveReceipts(on, database, limits, parts.metrics, parts.milestones, onChange)
   serveSessions(on, database, limits, config['http.publicUrl'].startsWith('https:'))
   serveApps(on, database, () => streams.recheck())
-  const outdatedFrom = (platform: Platform) => gateways.describe(platform, 'production').outdatedFrom
-  serveCredentials(on, database, parts.desk, parts.checks, outdatedFrom, parts.onCredential)
+  serveCredentials(on, database, { ...parts, outdatedFrom: (place) => gateways.outdatedFrom(place) })
   serveSetup(on, database, gateways, handsets.there)
   serveVault(on, parts.rewrap)
-  serveGateways(on, database, gateways)
+  serveGateways(on, database, gateways, parts.onGateway)
+  serveGatewayTrials(on, database, gateways)
   serveNotifications(on, database, parts.intake, parts.schedules)
   serveSchedules(on, database, parts.schedules)
   serveFeed(on, database, config['http.publicUrl'], parts.url)

@@ -10,9 +10,9 @@ import type { Stops } from '../intake/stops.ts'
 import type { LiveHub } from '../live/hub.ts'
 import type { Incoming } from '../sources/incoming.ts'
 import type { Sources } from '../sources/sources.ts'
-import type { CredentialRow } from '../store/apps/credentials.ts'
 import type { Milestones } from '../store/apps/milestones.ts'
 import type { Database } from '../store/database.ts'
+import type { GatewayPlace } from '../store/gateways/profiles.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
 import type { Triggers } from '../triggers/triggers.ts'
 import type { Vault } from '../vault/vault.ts'
@@ -43,5 +43,9 @@ export type HttpParts = {
   readonly handsets: HandsetControl
   readonly milestones: Milestones
   readonly rewrap: () => Promise<number>
-  readonly onCredential: (row: CredentialRow) => Promise<void>
+  /**
+   * How an app speaks to a gateway has changed: what waited for that may go on.
+   * @param isInUse what was changed is in use, and worth a check
+   */
+  readonly onGateway: (place: GatewayPlace, isInUse: boolean) => Promise<void>
 }

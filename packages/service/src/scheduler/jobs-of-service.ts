@@ -3,6 +3,7 @@ import type { CredentialChecks } from '../credentials/checks.ts'
 import type { Database } from '../store/database.ts'
 import { forgetDays } from '../store/deliveries/day-counts.ts'
 import { pruneDeliveries } from '../store/deliveries/prune-deliveries.ts'
+import { forgetRecordings } from '../store/gateways/recordings.ts'
 import { countMembers } from '../store/people/count-members.ts'
 import { forgetSilent } from '../store/processes.ts'
 import { forgetCapPages } from '../store/restraint/caps.ts'
@@ -22,6 +23,8 @@ export type Measured = {
 
 /** Two years and a month: this one can be held against the last. */
 const dayCountsKept = 760
+/** A recording of a gateway is kept for so long after its end. */
+const recordingHours = 24
 
 /** What is done in the background, and how often. A new one is a line here. */
 export function jobsOfService(given: {
@@ -62,6 +65,7 @@ export function jobsOfService(given: {
     { name: 'announce-expiry', everySeconds: 600, run: () => checks.announce(new Date()) },
     { name: 'forget-processes', everySeconds: 600, run: async () => void (await forgetSilent(database)) },
     { name: 'forget-caps', everySeconds: 3_600, run: (mayGoOn) => forgetCapPages(database, mayGoOn) },
+    { name: 'forget-recordings', everySeconds: 600, run: () => forgetRecordings(database, recordingHours) },
     { name: 'forget-sessions', everySeconds: 3_600, run: async () => void (await forgetSessions(database)) },
     { name: 'forget-days', everySeconds: 3_600, run: async () => void (await forgetDays(database, dayCountsKept)) },
     ...(deliveryDays === 0

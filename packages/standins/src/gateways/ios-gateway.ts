@@ -1,7 +1,7 @@
-import { createLocalJWKSet, jwtVerify } from 'jose'
+import { createLocalJWKSet, decodeProtectedHeader, jwtVerify } from 'jose'
 import { match } from 'path-to-regexp'
 import { z } from 'zod'
-import { dress, type HandOver } from './arriving.ts'
+import { bellIn, dress, type HandOver, textOfBytes } from './arriving.ts'
 import { Gateway, type KnownKey } from './gateway.ts'
 import type { Answered, Asked } from './http2-server.ts'
 import { verdict } from './temper.ts'
@@ -9,16 +9,26 @@ import type { TokenMint } from './tokens.ts'
 
 const maxBodyBytes = 4_096
 const tokenLifeSeconds = 3_600
+/** A key's token may change no more often. */
+const steadyMs = 1_200_000
 
-const ring = z.object({
-  ring: z.string(),
-  quiet: z.boolean().optional(),
-  face: z.object({ headline: z.string(), text: z.string().optional() }).optional(),
-  place: z.string().optional(),
-  slot: z.string().optional(),
-  dress: dress.optional(),
-  cargo: z.record(z.string(), z.json()).optional(),
-  orders: z.record(z.string(), z.json()).optional(),
+/** Their own member is strict; whatever else lies at the root is the app's. */
+const ring = z
+  .object({
+    harbour: z.strictObject({
+      quiet: z.boolean().optional(),
+      face: z.strictObject({ headline: z.string(), text: z.string().optional() }).optional(),
+      place: z.string().optional(),
+      dress: dress.optional(),
+    }),
+  })
+  .catchall(z.json())
+
+const head = z.strictObject({
+  'harbour-app': z.string().min(1),
+  'harbour-weight': z.enum(['lead', 'iron', 'cork']),
+  'harbour-until': z.string().regex(/^\d{1,12}$/),
+  'harbour-slot': textOfBytes(64).optional(),
 })
 
 const no = (status: number, why: string, headers: Record<string, string> = {}): Answered => ({
@@ -35,6 +45,8 @@ export class IosGateway extends Gateway {
   readonly #mint: TokenMint
   readonly #handOver: HandOver
   readonly #checked = new Map<string, number>()
+  /** By key, when the token came that it uses now. */
+  readonly #changed = new Map<string, number>()
 
   constructor(keys: readonly KnownKey[], mint: TokenMint, handOver: HandOver) {
     super()
@@ -57,9 +69,14 @@ export class IosGateway extends Gateway {
       this.books.failed++
       return no(503, 'adrift')
     }
-    if (now === 'refuse' || !(await this.#knows(asked.headers.authorization))) {
+    const badge = now === 'refuse' ? 'unknown' : await this.#badge(asked.headers.authorization)
+    if (badge === 'unknown') {
       this.books.refused++
       return no(403, 'badge-unknown')
+    }
+    if (badge === 'too-new') {
+      this.books.refused++
+      return no(429, 'badge-too-new')
     }
     if (now === 'busy') {
       this.books.busy++
@@ -70,43 +87,46 @@ export class IosGateway extends Gateway {
       return no(410, 'moved-away')
     }
     if (asked.body.length > maxBodyBytes) return no(413, 'too-heavy')
-    if (!asked.headers['harbour-app']) return no(400, 'no-app-named')
+    const theirs = head.safeParse(
+      Object.fromEntries(Object.entries(asked.headers).filter(([name]) => name.startsWith('harbour-'))),
+    )
+    if (!theirs.success) return no(400, `unreadable-head ${theirs.error.issues[0]?.path.join(' ') ?? ''}`.trim())
     const read = ring.safeParse(tryJson(asked.body))
-    if (!read.success) return no(400, 'unreadable')
-    const { ring: notification, quiet, face, place: navigate, slot, dress, cargo, orders } = read.data
+    if (!read.success) return no(400, `unreadable ${read.error.issues[0]?.path.join('/') ?? ''}`.trim())
+    const { harbour, ...hold } = read.data
+    const slot = theirs.data['harbour-slot']
     this.books.taken++
     this.#handOver(decodeURIComponent(token), {
-      notification,
-      mode: quiet ? 'wake' : 'show',
-      urgency: asked.headers['harbour-weight'] === 'lead' ? 'high' : 'normal',
-      title: face?.headline ?? '',
-      ...dress,
-      ...(face?.text === undefined ? {} : { body: face.text }),
-      ...(navigate === undefined ? {} : { navigate }),
+      ...bellIn(hold),
+      mode: harbour.quiet ? 'wake' : 'show',
+      urgency: theirs.data['harbour-weight'] === 'lead' ? 'high' : 'normal',
+      title: harbour.face?.headline ?? '',
+      ...harbour.dress,
+      ...(harbour.face?.text === undefined ? {} : { body: harbour.face.text }),
+      ...(harbour.place === undefined ? {} : { navigate: harbour.place }),
       ...(slot === undefined ? {} : { tag: slot }),
-      ...(cargo === undefined ? {} : { data: cargo as never }),
-      ...(orders === undefined ? {} : { commands: orders as never }),
     })
     return { status: 200, headers: { 'harbour-slip': `i-${this.books.taken.toString(36)}` } }
   }
 
   /** A token is checked once and then remembered until it ends: that is how the real ones keep up. */
-  async #knows(authorization: string | undefined): Promise<boolean> {
+  async #badge(authorization: string | undefined): Promise<'good' | 'unknown' | 'too-new'> {
     const [scheme, token] = authorization?.split(' ') ?? []
-    if (scheme !== 'Badge' || !token) return false
+    if (scheme !== 'Badge' || !token) return 'unknown'
     const endMs = this.#checked.get(token)
-    if (endMs !== undefined) return endMs > Date.now()
+    if (endMs !== undefined) return endMs > Date.now() ? 'good' : 'unknown'
     try {
       const keys = createLocalJWKSet({ keys: this.#keys.map(({ kid, jwk }) => ({ ...jwk, kid, alg: 'ES256' })) })
-      const { payload, protectedHeader } = await jwtVerify(token, keys, {
-        algorithms: ['ES256'],
-        maxTokenAge: tokenLifeSeconds,
-      })
-      if (!this.#keys.some(({ kid, issuer }) => kid === protectedHeader.kid && issuer === payload.iss)) return false
+      const { payload } = await jwtVerify(token, keys, { algorithms: ['ES256'], maxTokenAge: tokenLifeSeconds })
+      const { kid = '' } = decodeProtectedHeader(token)
+      if (!this.#keys.some((known) => known.kid === kid && known.issuer === payload.iss)) return 'unknown'
+      if (this.#checked.has(token)) return 'good'
+      if (Date.now() - (this.#changed.get(kid) ?? 0) < steadyMs) return 'too-new'
+      this.#changed.set(kid, Date.now())
       this.#checked.set(token, ((payload.iat ?? 0) + tokenLifeSeconds) * 1_000)
-      return true
+      return 'good'
     } catch {
-      return false // Whatever is wrong with a token, the answer is the same: unknown.
+      return 'unknown' // Whatever is wrong with a token, the answer is the same.
     }
   }
 }

@@ -7,9 +7,16 @@ import {
   type IncomingHttpStatusHeader,
 } from 'node:http2'
 import type { GatewayAnswer } from '@zbell/core'
-import { type Asking, type Exchange, NoAnswer, neverAsked, type Transport, type TransportOptions } from './transport.ts'
+import {
+  type Asking,
+  type Exchange,
+  mostAnswerBytes,
+  NoAnswer,
+  neverAsked,
+  type Transport,
+  type TransportOptions,
+} from './transport.ts'
 
-const maxBodyBytes = 16_384
 const { HTTP2_HEADER_STATUS, HTTP2_HEADER_METHOD, HTTP2_HEADER_PATH, NGHTTP2_CANCEL } = constants
 
 /**
@@ -151,7 +158,7 @@ function onResponse(this: AskedStream, head: IncomingHttpHeaders & IncomingHttpS
 function onData(this: AskedStream, chunk: Buffer): void {
   const asked = this[askedFor]!
   asked.bytes += chunk.length
-  if (asked.bytes > maxBodyBytes) this.close(NGHTTP2_CANCEL)
+  if (asked.bytes > mostAnswerBytes) this.close(NGHTTP2_CANCEL)
   else asked.body += chunk.toString('utf8')
 }
 

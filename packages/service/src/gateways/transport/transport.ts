@@ -1,5 +1,8 @@
 import type { LookupFunction } from 'node:net'
-import type { GatewayAnswer, Outcome } from '@zbell/core'
+import type { GatewayAnswer, Outcome, RecordedExchange } from '@zbell/core'
+
+/** So much of an answer is read. */
+export const mostAnswerBytes = 16_384
 
 /** One request as it goes out. */
 export type Asking = {
@@ -37,12 +40,22 @@ export type Transport = {
   close(): Promise<void>
 }
 
+/** Takes down what goes out and comes back, while somebody wants it. */
+export type Tape = {
+  readonly isOn: boolean
+  keep(exchange: RecordedExchange): void
+}
+
 export type TransportOptions = {
   readonly ca: readonly string[]
   readonly timeoutMs: number
   readonly lookup?: LookupFunction | undefined
   /** What the connection shows of itself: certificate chain and key, PEM. */
   readonly client?: { readonly cert: string; readonly key: string } | undefined
+  /** The version that is spoken, or whichever the other side prefers; 2 when left out. */
+  readonly http?: 2 | 1.1 | 'either' | undefined
+  /** What goes out and comes back is taken down there, while it is on. */
+  readonly tape?: Tape | undefined
 }
 
 type About = {

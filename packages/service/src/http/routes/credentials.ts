@@ -1,8 +1,7 @@
 import type { Credential as CredentialView } from '@zbell/contract'
-import { neededFault } from '@zbell/contract'
-import { expiryDue, isUuid, type Platform, sayVerdict } from '@zbell/core'
-import type { CredentialChecks } from '../../credentials/checks.ts'
-import { type CredentialDesk, ExtrasMissing } from '../../credentials/desk.ts'
+import { neededFault, optionalFault } from '@zbell/contract'
+import { expiryDue, isUuid, platforms, sayVerdict } from '@zbell/core'
+import { ExtrasMissing } from '../../credentials/desk.ts'
 import { CredentialRefused, type Refusal, refusals } from '../../credentials/refusals.ts'
 import { Problem } from '../../problems/problem.ts'
 import type { Scope } from '../../store/apps/apps.ts'
@@ -14,6 +13,8 @@ import {
   retireCredential,
 } from '../../store/apps/credentials.ts'
 import type { Database } from '../../store/database.ts'
+import type { GatewayPlace } from '../../store/gateways/profiles.ts'
+import type { HttpParts } from '../parts.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { numberAtPlace, pageView } from '../views.ts'
 
@@ -30,6 +31,7 @@ const viewOf = (row: CredentialRow, gatewayOutdatedFrom: string | null): Credent
   serial: row.serial,
   keyId: row.keyId,
   issuer: row.issuer,
+  facts: row.facts ?? {},
   notBefore: iso(row.notBefore),
   notAfter: iso(row.notAfter),
   expiresWithinDays: row.notAfter ? (expiryDue(row.notAfter.getTime(), Date.now()) ?? null) : null,
@@ -48,26 +50,27 @@ function checkView({ verdict, checkedAt, roundTripMs }: CredentialRow): Credenti
   return { verdict: verdict.is, says: sayVerdict(verdict), at: checkedAt.toISOString(), roundTripMs: roundTripMs ?? 0 }
 }
 
-/**
- * @param outdatedFrom the day from which a platform's gateway profile is outdated
- * @param onChange the way to a gateway has to be opened anew, and what waited for that may go
- */
 export function serveCredentials(
   on: OperationRouter,
   database: Database,
-  desk: CredentialDesk,
-  checks: CredentialChecks,
-  outdatedFrom: (platform: Platform) => string | null,
-  onChange: (row: CredentialRow) => Promise<void>,
+  {
+    desk,
+    checks,
+    onGateway,
+    outdatedFrom,
+  }: Pick<HttpParts, 'desk' | 'checks' | 'onGateway'> & {
+    /** The day from which a gateway's profile is outdated. */
+    readonly outdatedFrom: (place: GatewayPlace) => Promise<string | null>
+  },
 ): void {
   const need = async (scope: Scope, id: string): Promise<CredentialRow> => {
     const found = isUuid(id) ? await findCredential(database, scope, id) : undefined
     if (!found) throw new Problem('unknown-credential')
     return found
   }
-  const credentialView = (row: CredentialRow) => viewOf(row, outdatedFrom(row.platform))
+  const credentialView = async (row: CredentialRow) => viewOf(row, await outdatedFrom(row))
   const changed = async (row: CredentialRow): Promise<CredentialView> => {
-    await onChange(row)
+    await onGateway(row, row.slot === 'in-use')
     return credentialView(row)
   }
 
@@ -77,11 +80,24 @@ export function serveCredentials(
   on.serve('makeCredential', async ({ caller: { scope, actor }, body }) => changed(await desk.make(scope, body, actor)))
   on.serve('requestCertificate', async ({ caller: { scope, actor }, body }) => {
     const { row, pem } = await desk.request(scope, body, actor)
-    return { credential: credentialView(row), request: pem }
+    return { credential: await credentialView(row), request: pem }
   })
   on.serve('listCredentials', async ({ caller: { scope }, query: { limit, after } }) => {
     const rows = await listCredentials(database, scope, limit + 1, numberAtPlace(after))
-    return pageView(rows, limit, ({ no }) => no, credentialView)
+    const outdated = new Map(
+      await Promise.all(
+        platforms.map(async (platform) => {
+          const place = { appNo: scope.app.no, environment: scope.environment, platform }
+          return [platform, await outdatedFrom(place)] as const
+        }),
+      ),
+    )
+    return pageView(
+      rows,
+      limit,
+      ({ no }) => no,
+      (row) => viewOf(row, outdated.get(row.platform) ?? null),
+    )
   })
   on.serve('useCredential', async ({ caller: { scope, actor }, params }) => {
     const row = await need(scope, params.id)
@@ -95,6 +111,10 @@ export function serveCredentials(
     await checks.check(row)
     return credentialView(await need(scope, params.id))
   })
+  on.serve('changeCredential', async ({ caller: { scope }, params, body: { facts } }) => {
+    const row = await need(scope, params.id)
+    return changed(await inWords(() => desk.sayFacts(scope, row, facts)))
+  })
   on.serve('retireCredential', async ({ caller: { scope, actor }, params }) => {
     const row = await need(scope, params.id)
     if (!row.retiredAt) await retireCredential(database, row.no, actor)
@@ -107,16 +127,20 @@ async function inWords<T>(act: () => Promise<T>): Promise<T> {
     return await act()
   } catch (error) {
     if (error instanceof ExtrasMissing) {
-      const detail = `is needed for a ${error.kind}`
-      const faults = error.missing.map((name) => ({ pointer: `/${name}`, detail, code: neededFault }))
-      throw new Problem(
-        'invalid-request',
-        `This is a ${error.kind}; it needs ${error.missing.join(' and ')} as well.`,
-        faults,
-      )
+      const faults = error.missing.map(({ name, looksLike, optional }) => ({
+        pointer: `/${name}`,
+        detail: optional ? `may be said for a ${error.kind}` : `is needed for a ${error.kind}`,
+        code: optional ? optionalFault : neededFault,
+        ...(looksLike === undefined ? {} : { looksLike }),
+      }))
+      const needed = error.missing
+        .filter(({ optional }) => !optional)
+        .map(({ name }) => name.replace('facts/', 'the fact '))
+      throw new Problem('invalid-request', `This is a ${error.kind}; it needs ${needed.join(' and ')} as well.`, faults)
     }
     if (!(error instanceof CredentialRefused)) throw error
-    const { says, does, at = '/files' }: Refusal = refusals[error.code]
-    throw new Problem('credential-refused', says, [{ pointer: at, detail: says, code: error.code }], does)
+    const { does, at = '/files' }: Refusal = refusals[error.code]
+    const says = error.message
+    throw new Problem('credential-refused', says, [{ pointer: error.at ?? at, detail: says, code: error.code }], does)
   }
 }

@@ -1,129 +1,165 @@
-import type { GatewayTrial } from '@zbell/contract'
-import { isHandsetAddress, isUuid, type Outcome, type Platform, platforms, sayReason } from '@zbell/core'
-import type { Address } from '../../engine/ports.ts'
-import { AddressNotAllowed } from '../../gateways/address-guard.ts'
-import { CredentialRejected } from '../../gateways/authorization.ts'
-import { impossibleToken, sample } from '../../gateways/check-credential.ts'
+import type { GatewayText, GatewayVersion } from '@zbell/contract'
+import { credentialOf, factsSpokenOf, harOf, type Platform, platforms } from '@zbell/core'
 import type { GatewayRoom } from '../../gateways/gateways.ts'
-import type { Trial } from '../../gateways/kept-lane.ts'
 import { lintProfile } from '../../gateways/lint-profile.ts'
-import { NoAnswer } from '../../gateways/transport/transport.ts'
+import { ProfileRefused } from '../../gateways/profiles.ts'
 import { Problem } from '../../problems/problem.ts'
 import type { Scope } from '../../store/apps/apps.ts'
-import { credentialInUse } from '../../store/apps/credentials.ts'
 import type { Database } from '../../store/database.ts'
-import { findDevice } from '../../store/devices/read-devices.ts'
+import {
+  dropProfile,
+  findProfile,
+  type GatewayPlace,
+  listProfiles,
+  type ProfileRow,
+  saveProfile,
+  useProfile,
+} from '../../store/gateways/profiles.ts'
+import { endRecording, recordedExchanges, recordedUntil, startRecording } from '../../store/gateways/recordings.ts'
+import type { HttpParts } from '../parts.ts'
 import type { OperationRouter } from '../serve-operation.ts'
+import { numberAtPlace, pageView } from '../views.ts'
 
-export function serveGateways(on: OperationRouter, database: Database, gateways: GatewayRoom): void {
+/** The gateway that an address names. @throws {Problem} when there is none */
+export function gatewayPlace({ app, environment }: Scope, named: string): GatewayPlace {
+  const platform = platforms.find((one) => one === named)
+  if (!platform) throw new Problem('unknown-gateway', `There is no gateway ${named}.`)
+  return { appNo: app.no, environment, platform }
+}
+
+/** One that has profiles. @throws {Problem} */
+export function profilePlace(scope: Scope, named: string): GatewayPlace {
+  const place = gatewayPlace(scope, named)
+  if (place.platform === 'web') throw new Problem('unknown-gateway', 'The web has a standard, and no gateway profile.')
+  return place
+}
+
+/** @throws {Problem} that places each fault */
+export function inProfileWords<T>(act: () => T): T {
+  try {
+    return act()
+  } catch (error) {
+    if (!(error instanceof ProfileRefused)) throw error
+    const faults = error.faults.map(({ line, column, says }) => ({ pointer: '/profile', detail: says, line, column }))
+    const [first] = error.faults
+    throw new Problem('profile-refused', first ? `Line ${first.line}: ${first.says}.` : undefined, faults)
+  }
+}
+
+/** Gateways and the profiles by which an app speaks to them. */
+export function serveGateways(
+  on: OperationRouter,
+  database: Database,
+  gateways: GatewayRoom,
+  onGateway: HttpParts['onGateway'],
+): void {
+  const textView = async (place: GatewayPlace): Promise<GatewayText> => {
+    const [known, used] = await Promise.all([gateways.describe(place), gateways.profiles.of(place)])
+    return { ...known, text: used?.text ?? null, facts: [...(used?.facts ?? [])] }
+  }
+  const changed = async (place: GatewayPlace): Promise<GatewayText> => {
+    await onGateway(place, true)
+    return textView(place)
+  }
+
   on.serve('listGateways', async ({ caller: { scope } }) => ({
-    items: platforms.map((platform) => gateways.describe(platform, scope.environment)),
+    items: await Promise.all(platforms.map((platform: Platform) => gateways.describe(gatewayPlace(scope, platform)))),
     next: null,
   }))
 
-  on.serve('lintGateway', async ({ body }) => ({
-    faults: lintProfile(body.text)
-      .faults.slice(0, 50)
-      .map((fault) => ({ ...fault })),
-  }))
+  on.serve('readGateway', ({ caller: { scope }, params }) => textView(gatewayPlace(scope, params.platform)))
 
-  on.serve('tryGateway', async ({ caller: { scope }, params, body }) => {
-    const platform = platforms.find((one) => one === params.platform)
-    if (!platform) throw new Problem('unknown-address', 'There are gateways for ios, android and web.')
-    const address = await addressFor(database, scope, platform, body.device)
-    const row = await credentialInUse(database, scope.app.no, scope.environment, platform)
-    const rehearsal = isHandsetAddress(address.token)
-    if (!row && !rehearsal) throw new Problem('gateway-not-ready', sayReason('no-credential'))
-    const protocol = await (row && !rehearsal
-      ? gateways.openProtocol(row)
-      : gateways.openRehearsal(scope.app, scope.environment, platform))
-    if (typeof protocol === 'string') throw new Problem('gateway-not-ready', sayReason(protocol))
-    try {
-      const notification = sample(Date.now())
-      const content = {
-        ...notification.content,
-        ...body.content,
-        title: body.content.title ?? notification.content.title,
-      }
-      return trialView(await protocol.trial({ ...notification, content }, address, body.send))
-    } catch (error) {
-      if (error instanceof CredentialRejected) throw new Problem('gateway-not-ready', sayReason('credential-rejected'))
-      if (error instanceof NoAnswer)
-        throw new Problem('gateway-not-ready', `The gateway gave no answer (${error.code}).`)
-      if (error instanceof AddressNotAllowed) throw new Problem('gateway-not-ready', sayReason('address-not-allowed'))
-      throw error
-    } finally {
-      await protocol.close()
+  on.serve('saveGateway', async ({ caller: { scope, actor }, params, body }) => {
+    const place = profilePlace(scope, params.platform)
+    const { profile } = inProfileWords(() => gateways.profiles.written(place, body.profile))
+    const saved = {
+      name: profile.profile,
+      asksFor: credentialOf[profile.authentication.kind],
+      outdatedFrom: profile.outdatedFrom ?? null,
+      text: body.profile,
+      madeBy: actor,
     }
+    await saveProfile(database, place, saved, body.use)
+    return changed(place)
+  })
+
+  on.serve('dropGateway', async ({ caller: { scope }, params }) => {
+    const place = profilePlace(scope, params.platform)
+    await dropProfile(database, place)
+    return changed(place)
+  })
+
+  const need = async (place: GatewayPlace, version: string): Promise<ProfileRow> => {
+    const row = /^\d{1,9}$/.test(version) ? await findProfile(database, place, Number(version)) : undefined
+    if (!row) throw new Problem('unknown-gateway-version', `There is no version ${version}.`)
+    return row
+  }
+
+  on.serve('listGatewayVersions', async ({ caller: { scope }, params, query: { limit, after } }) => {
+    const place = profilePlace(scope, params.platform)
+    const rows = await listProfiles(database, place, limit + 1, numberAtPlace(after))
+    return pageView(rows, limit, ({ version }) => version, versionView)
+  })
+
+  on.serve('readGatewayVersion', async ({ caller: { scope }, params }) => {
+    const row = await need(profilePlace(scope, params.platform), params.version)
+    return { ...versionView(row), text: row.text }
+  })
+
+  on.serve('useGatewayVersion', async ({ caller: { scope }, params }) => {
+    const place = profilePlace(scope, params.platform)
+    const row = await need(place, params.version)
+    // What was good when it was saved need not be: the operator may have forbidden where it leads.
+    inProfileWords(() => gateways.profiles.written(place, row.text))
+    await useProfile(database, place, row.version)
+    return changed(place)
+  })
+
+  on.serve('lintGateway', async ({ body }) => {
+    const { profile, faults } = lintProfile(body.text)
+    return {
+      faults: faults.map((fault) => ({ ...fault })),
+      profile: profile
+        ? {
+            name: profile.profile,
+            platform: profile.platform,
+            asksFor: credentialOf[profile.authentication.kind],
+            facts: factsSpokenOf(profile),
+          }
+        : null,
+    }
+  })
+
+  serveRecordings(on, database)
+}
+
+function serveRecordings(on: OperationRouter, database: Database): void {
+  const view = async (place: GatewayPlace) => {
+    const until = await recordedUntil(database, place)
+    const exchanges = await recordedExchanges(database, place)
+    return {
+      until: until?.toISOString() ?? null,
+      exchanges: exchanges.length,
+      har: harOf(exchanges, { name: 'Zephyr Bell', version: '0.1' }),
+    }
+  }
+  on.serve('readGatewayRecording', ({ caller: { scope }, params }) => view(gatewayPlace(scope, params.platform)))
+  on.serve('startGatewayRecording', async ({ caller: { scope }, params, body: { seconds } }) => {
+    const place = gatewayPlace(scope, params.platform)
+    await startRecording(database, place, seconds)
+    return view(place)
+  })
+  on.serve('endGatewayRecording', async ({ caller: { scope }, params }) => {
+    await endRecording(database, gatewayPlace(scope, params.platform))
+    return undefined
   })
 }
 
-async function addressFor(
-  database: Database,
-  scope: Scope,
-  platform: Platform,
-  id: string | undefined,
-): Promise<Address> {
-  if (id === undefined) {
-    if (platform === 'web')
-      throw new Problem('invalid-request', 'The web has no gateway of its own: name a device.', [
-        { pointer: '/device', detail: 'is needed for the web' },
-      ])
-    return { token: impossibleToken(), p256dh: null, auth: null }
-  }
-  const device = isUuid(id) ? await findDevice(database, scope, id) : undefined
-  if (!device) throw new Problem('unknown-device')
-  if (device.platform !== platform)
-    throw new Problem('invalid-request', `This device is not an ${platform} device.`, [
-      { pointer: '/device', detail: `is a device of ${device.platform}` },
-    ])
-  return device
-}
-
-function trialView({ request, answer, outcome }: Trial): GatewayTrial {
-  const masked = Object.entries(request.headers).map(([name, value]) => [
-    name,
-    /^authorization$/i.test(name) ? mask(value) : value,
-  ])
-  return {
-    request: {
-      ...request,
-      headers: Object.fromEntries(masked) as Record<string, string>,
-      bodyBytes: Buffer.byteLength(request.body),
-    },
-    answer:
-      answer && outcome
-        ? {
-            status: answer.status,
-            headers: Object.fromEntries(
-              Object.entries(answer.headers).flatMap(([name, value]) =>
-                typeof value === 'string' ? [[name, value]] : [],
-              ),
-            ),
-            body: answer.body.slice(0, 4_000),
-            outcome: outcome.is === 'refused' ? outcome.reason : outcome.is,
-            says: sayOutcome(outcome),
-          }
-        : null,
-  }
-}
-
-/** The scheme says how; the rest is the secret. */
-const mask = (value: string): string => `${value.split(' ')[0]} ••••`
-
-function sayOutcome(outcome: Outcome): string {
-  switch (outcome.is) {
-    case 'accepted':
-      return 'The gateway took it.'
-    case 'busy':
-      return 'The gateway is busy; a delivery would be tried again.'
-    case 'unavailable':
-      return 'The gateway is in trouble; a delivery would be tried again.'
-    case 'token-gone':
-      return 'The gateway took the credential, but knows no such token.'
-    case 'refused':
-      return sayReason(outcome.reason)
-    default:
-      return outcome satisfies never
-  }
-}
+const versionView = ({ version, name, slot, asksFor, madeAt, madeBy }: ProfileRow): GatewayVersion => ({
+  version,
+  profile: name,
+  state: slot ?? 'retired',
+  asksFor: asksFor as GatewayVersion['asksFor'],
+  madeAt: madeAt.toISOString(),
+  madeBy,
+})

@@ -1,5 +1,5 @@
 import type { Setup } from '@zbell/contract'
-import { nextStep, platforms, type SetupFacts, wayToRing } from '@zbell/core'
+import { nextStep, type Platform, platforms, type SetupFacts, wayToRing } from '@zbell/core'
 import type { GatewayRoom } from '../../gateways/gateways.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import { type CredentialRow, credentialsInUse } from '../../store/apps/credentials.ts'
@@ -37,14 +37,16 @@ async function setupFacts(
   const { app, environment } = scope
   const appKeys = await countAppKeys(database, scope)
   const milestones = await listMilestones(database, app.no, environment)
-  return platforms.map((platform) => {
+  const gatewayOf = async (platform: Platform) => gateways.describe({ appNo: app.no, environment, platform })
+  const known = await Promise.all(platforms.map(gatewayOf))
+  return platforms.map((platform, at) => {
     const when = (what: 'accepted' | 'received', rehearsal: boolean) =>
       milestones
         .find((one) => one.platform === platform && one.what === what && one.rehearsal === rehearsal)
         ?.at.getTime()
     const registered = (rehearsal: boolean) =>
       devices.find((one) => one.platform === platform && one.rehearsal === rehearsal)?.registeredAt.getTime()
-    const { profile, outdatedFrom } = gateways.describe(platform, environment)
+    const { profile, outdatedFrom } = known[at]!
     const row = credentials.find((one) => one.platform === platform)
     return {
       platform,

@@ -162,6 +162,15 @@ const setSlot = (tx: Tx, no: number, slot: 'in-use' | 'waiting') =>
 const retire = (tx: Pick<Tx, 'change'>, no: number, by: string) =>
   tx.change(sql`update credentials set slot = null, retired_at = utc_timestamp(3), retired_by = ${by} where no = ${no}`)
 
+/** Facts of the account beside a credential; those of before give way. */
+export async function changeFacts(
+  database: Database,
+  no: number,
+  facts: Readonly<Record<string, string>>,
+): Promise<void> {
+  await database.change(sql`update credentials set facts = ${JSON.stringify(facts)} where no = ${no}`)
+}
+
 export async function retireCredential(database: Database, no: number, by: string): Promise<void> {
   await retire(database, no, by)
 }

@@ -20,6 +20,7 @@ import { triggers } from './0019-triggers.ts'
 import { sources } from './0020-sources.ts'
 import { firingsByAge } from './0021-firings-by-age.ts'
 import { webhooks } from './0022-webhooks.ts'
+import { gateways } from './0023-gateways.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -47,4 +48,5 @@ export const migrations: readonly Migration[] = [
   { no: 20, name: 'sources', statements: sources },
   { no: 21, name: 'firings-by-age', statements: firingsByAge },
   { no: 22, name: 'webhooks', statements: webhooks },
+  { no: 23, name: 'gateways', statements: gateways },
 ]

@@ -28,8 +28,11 @@ export async function readWaiting(database: Database, { app, environment }: Scop
   return { due, later, paused: suspended, oldestDueAt: oldest?.at ?? null }
 }
 
-/** Sends at once what waits in an app for a credential to be replaced. */
-export const wakeRejected = (
+/** Sends at once what waits in an app for its credential or its gateway profile to be mended. */
+export async function wakeRejected(
   database: Database,
   of: { readonly appNo: number; readonly environment: Scope['environment'] },
-): Promise<void> => wake(database, { ...of, cause: reasons['credential-rejected'].code })
+): Promise<void> {
+  await wake(database, { ...of, cause: reasons['credential-rejected'].code })
+  await wake(database, { ...of, cause: reasons['profile-at-fault'].code })
+}

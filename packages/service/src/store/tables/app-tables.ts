@@ -66,6 +66,7 @@ export const credentials = mysqlTable('credentials', {
   verdict: json('verdict').$type<CheckVerdict>(),
   roundTripMs: int('round_trip_ms', { unsigned: true }),
   announcedDays: tinyint('announced_days', { unsigned: true }),
+  facts: json('facts').$type<Record<string, string>>(),
 })
 
 export const templates = mysqlTable('templates', {

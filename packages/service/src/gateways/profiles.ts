@@ -1,0 +1,191 @@
+import { readFileSync } from 'node:fs'
+import {
+  type Environment,
+  type Evaluate,
+  evaluator,
+  type GatewayProfile,
+  originsOf,
+  type Platform,
+  ProfileAtFault,
+} from '@zbell/core'
+import { LRUCache } from 'lru-cache'
+import { parseDocument } from 'yaml'
+import { ConfigError } from '../config/load.ts'
+import type { Config } from '../config/options.ts'
+import type { Database } from '../store/database.ts'
+import {
+  type GatewayPlace,
+  outdatingProfiles,
+  type ProfileRow,
+  profileNoInUse,
+  profilesInPlace,
+} from '../store/gateways/profiles.ts'
+import { type AddressGuard, AddressNotAllowed, anywhere, publicOnly } from './address-guard.ts'
+import { ExpressionFailed, ExpressionProcesses, ExpressionsBusy } from './expression-processes.ts'
+import { lintProfile, type ProfileFault } from './lint-profile.ts'
+import { loadProfile } from './load-profile.ts'
+import { type ReadyProfile, readyProfile } from './ready-profile.ts'
+
+/** A profile as an app uses it: its own, or the one that the configuration names for all. */
+export type UsedProfile = ReadyProfile & {
+  /** Of the app's own; null for the configuration's. */
+  readonly version: number | null
+  /** As it was written. */
+  readonly text: string
+  /** Where its gateway is in an environment; none when it has none there. */
+  origins(environment: Environment): readonly string[]
+  /** What stands for it: another one stands for another profile. */
+  readonly signature: string
+}
+
+/** What an app wrote cannot be its profile. */
+export class ProfileRefused extends Error {
+  override readonly name = 'ProfileRefused'
+  readonly faults: readonly ProfileFault[]
+
+  constructor(faults: readonly ProfileFault[]) {
+    super(faults[0]?.says ?? 'the gateway profile cannot be used')
+    this.faults = faults
+  }
+}
+
+/** So many apps' own profiles are kept ready. */
+const mostReady = 500
+
+/** One hostile app leaves the other process to the others; what it asks for takes a thousandth of the time as a rule. */
+const bounds = { processes: 2, mostWaiting: 5_000, mostCharacters: 1_100_000, restMs: 30_000 }
+
+/** The gateway profiles: of apps, and those that the configuration names for apps without one. */
+export class Profiles {
+  readonly #database: Database
+  readonly #guard: AddressGuard
+  readonly #expressions = new ExpressionProcesses(bounds)
+  readonly #configured: ReadonlyMap<Platform, UsedProfile>
+  readonly #ready = new LRUCache<number, UsedProfile>({ max: mostReady })
+
+  /** @throws {ConfigError} when a profile that the configuration names cannot be used */
+  constructor(config: Config, database: Database) {
+    this.#database = database
+    this.#guard = config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly
+    this.#configured = new Map((['ios', 'android'] as const).flatMap((platform) => configured(config, platform)))
+  }
+
+  /** What an app uses; its own before the configuration's. */
+  async of(place: GatewayPlace): Promise<UsedProfile | undefined> {
+    const no = await profileNoInUse(this.#database, place)
+    if (no === undefined) return this.#configured.get(place.platform)
+    const known = this.#ready.get(no)
+    if (known) return known
+    const row = (await profilesInPlace(this.#database, place)).find((one) => one.no === no)
+    // Changed in between: whoever asks next sees what it is now.
+    return row ? this.#keep(place, row) : this.of(place)
+  }
+
+  #keep(place: GatewayPlace, row: ProfileRow): UsedProfile | undefined {
+    const { profile } = lintProfile(row.text)
+    // One that an earlier version took and this one does not; there is no way then.
+    if (!profile) return undefined
+    const used = { ...this.#usedBy(place, profile, row.text), version: row.version, signature: `own ${row.no}` }
+    this.#ready.set(row.no, used)
+    return used
+  }
+
+  /**
+   * What an app wrote, made ready before anybody keeps it.
+   * @throws {ProfileRefused}
+   */
+  written(place: GatewayPlace, text: string): UsedProfile {
+    const { profile, faults } = lintProfile(text)
+    if (!profile) throw new ProfileRefused(faults)
+    const refuse = (at: string, says: string): never => {
+      // The first line that begins so; the lint has seen that there is one.
+      const line = text.split('\n').findIndex((one) => new RegExp(`^["']?${at}["']?\\s*:`).test(one)) + 1
+      throw new ProfileRefused([{ line: Math.max(1, line), column: 1, says }])
+    }
+    if (profile.platform !== place.platform)
+      refuse('platform', `platform: this profile is for ${profile.platform}, not for ${place.platform}`)
+    if (profile.caFile !== undefined)
+      refuse('caFile', 'caFile: names a file of the service’s own machine; put the certificates under ca')
+    if (originsOf(profile, place.environment).length === 0)
+      refuse('origins', `origins: has none for ${place.environment}`)
+    for (const origin of originsOf(profile, place.environment)) {
+      try {
+        this.#guard.check(new URL(origin))
+      } catch (error) {
+        if (!(error instanceof AddressNotAllowed)) throw error
+        refuse('origins', `origins: ${error.message}; the operator can allow private networks`)
+      }
+    }
+    return this.#usedBy(place, profile, text)
+  }
+
+  #usedBy(place: GatewayPlace, profile: GatewayProfile, text: string): UsedProfile {
+    const owner = `${place.appNo} ${place.environment} ${place.platform}`
+    return {
+      ...readyProfile(profile, { evaluate: this.#evaluateFor(owner), guard: this.#guard }),
+      version: null,
+      text,
+      origins: (environment) => originsOf(profile, environment).map((one) => new URL(one).origin),
+      signature: '',
+    }
+  }
+
+  /** All in use that say when they will be outdated. */
+  async outdating(): Promise<{ readonly platform: Platform; readonly name: string; readonly outdatedFrom: string }[]> {
+    const named = [...this.#configured.entries()].flatMap(([platform, { profile }]) =>
+      profile.outdatedFrom === undefined
+        ? []
+        : [{ platform, name: profile.profile, outdatedFrom: profile.outdatedFrom }],
+    )
+    return [...named, ...(await outdatingProfiles(this.#database))]
+  }
+
+  /** What an app wrote is evaluated elsewhere, bounded. */
+  #evaluateFor(owner: string): Evaluate {
+    return async (expressions, input) => {
+      try {
+        const texts = await this.#expressions.evaluate(owner, expressions, JSON.stringify(input))
+        return texts.map((text) => text ?? undefined)
+      } catch (error) {
+        if (error instanceof ExpressionFailed || error instanceof ExpressionsBusy)
+          throw new ProfileAtFault(`an expression ${error.message}`)
+        throw error
+      }
+    }
+  }
+
+  close(): void {
+    this.#expressions.close()
+  }
+}
+
+/** As an app could keep it: with the certificates and the origin that the configuration gives it. */
+function withoutFiles(text: string, origin: string, ca: readonly string[]): string {
+  if (origin === '' && ca.length === 0) return text
+  const document = parseDocument(text)
+  if (origin !== '') document.set('origins', { development: origin, production: origin })
+  if (ca.length > 0) {
+    document.delete('caFile')
+    document.set('ca', ca.join('\n'))
+  }
+  return document.toString()
+}
+
+/** The operator's own: they may lead anywhere, and are evaluated where they are needed. */
+function configured(config: Config, platform: 'ios' | 'android'): [Platform, UsedProfile][] {
+  const file = config[`gateways.${platform}.profile`]
+  if (file === '') return []
+  const { profile, ca } = loadProfile(file)
+  if (profile.platform !== platform)
+    throw new ConfigError(`${file}: this profile is for ${profile.platform}, not for ${platform}`)
+  const instead = config[`gateways.${platform}.origin`]
+  const used: UsedProfile = {
+    ...readyProfile(profile, { evaluate: evaluator(), guard: anywhere, ca }),
+    version: null,
+    text: withoutFiles(readFileSync(file, 'utf8'), instead, ca),
+    origins: (environment) =>
+      (instead === '' ? originsOf(profile, environment) : [instead]).map((one) => new URL(one).origin),
+    signature: 'configured',
+  }
+  return [[platform, used]]
+}

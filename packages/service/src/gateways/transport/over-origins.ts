@@ -1,0 +1,73 @@
+import { connectionStep, type GatewayAnswer } from '@zbell/core'
+import type { Asking, Exchange, NoAnswer, Transport } from './transport.ts'
+
+/** Nothing of a request went out when a connection failed at one of these. */
+const neverOut = new Set(['name', 'tcp', 'tls'])
+
+/**
+ * Asks the first of several origins that does not rest. When a request cannot have gone out at all, the next one is asked at
+ * once; what may have arrived is not sent twice.
+ */
+export class OriginsTransport implements Transport {
+  readonly #origins: readonly Transport[]
+
+  /** @param origins one at least, each with deadlines and a circuit of its own */
+  constructor(origins: readonly Transport[]) {
+    this.#origins = origins
+  }
+
+  get address(): string {
+    return this.#first.address
+  }
+
+  /** The earliest of all: as soon as one can be asked, this can. */
+  get restsUntilMs(): number {
+    return Math.min(...this.#origins.map(({ restsUntilMs }) => restsUntilMs))
+  }
+
+  get #first(): Transport {
+    const nowMs = Date.now()
+    return this.#origins.find(({ restsUntilMs }) => restsUntilMs <= nowMs) ?? this.#origins[0]!
+  }
+
+  request(asking: Asking): Exchange {
+    const first = this.#first
+    return new AskedInTurn([first, ...this.#origins.filter((one) => one !== first)], asking)
+  }
+
+  async close(): Promise<void> {
+    await Promise.all(this.#origins.map((one) => one.close()))
+  }
+}
+
+class AskedInTurn implements Exchange {
+  readonly answer: Promise<GatewayAnswer>
+  #now: Exchange
+  #cancelled = false
+
+  constructor([first, ...others]: readonly Transport[], asking: Asking) {
+    this.#now = first!.request(asking)
+    this.answer = this.#orNext(this.#now.answer, others, asking)
+  }
+
+  get headCame(): boolean {
+    return this.#now.headCame
+  }
+
+  cancel(because?: NoAnswer): void {
+    this.#cancelled = true
+    this.#now.cancel(because)
+  }
+
+  #orNext(answer: Promise<GatewayAnswer>, others: readonly Transport[], asking: Asking): Promise<GatewayAnswer> {
+    return answer.catch((error: NoAnswer) => {
+      const [next, ...rest] = others
+      if (!next || this.#cancelled || !wasNeverOut(error)) throw error
+      this.#now = next.request(asking)
+      return this.#orNext(this.#now.answer, rest, asking)
+    })
+  }
+}
+
+const wasNeverOut = ({ code, restMs, headCame }: NoAnswer): boolean =>
+  !headCame && (restMs !== undefined || neverOut.has(connectionStep(code)))
