@@ -116,6 +116,71 @@ describe('zbell gateway', () => {
   })
 })
 
+describe('the guide, kind by kind', () => {
+  const guide = () => readFileSync(new URL('../docs/gateway-profiles.md', import.meta.url), 'utf8')
+  const blocks = (after: string) =>
+    [...(guide().split(after)[1] ?? '').matchAll(/```yaml\n([\s\S]*?)```/g)].map(([, text]) => text ?? '')
+  const control = (path: string, body: string) =>
+    fetch(`${world.standins.control.url}${path}`, {
+      method: 'POST',
+      headers: { authorization: `Bearer ${world.standins.account.controlKey}` },
+      body,
+    }).then((answer) => answer.text())
+  const tryIt = async (platform: string) => {
+    const { out } = await cli('gateway', 'try', platform, '--title', 'Boarding is open', '--send', '--json')
+    return (JSON.parse(out) as { answer: { outcome: string } }).answer.outcome
+  }
+
+  test('a grant: the blocks of the guide put together are a profile that rings', async () => {
+    const parts = blocks('step by step').slice(0, 3)
+    const top = `profile: by-the-guide\nplatform: android\norigins: { development: ${world.standins.android.listener.origin} }\n`
+    const saved = await cli('gateway', 'save', fileOf('guide-android.yaml', top + parts.join('')))
+    expect(saved.out).toContain('by-the-guide')
+    for (const { id, platform } of await world.backend.all('listCredentials', { params }))
+      if (platform === 'android') await world.backend.call('retireCredential', { params: { ...params, id } })
+    await cli('credential', 'add', world.standins.keyFile, '--platform', 'android')
+    expect(await tryIt('android')).toBe('token-gone')
+    const handset = await world.handset(20, 'android', { user: 'ola' })
+    const rung = await cli(
+      'send',
+      '--to',
+      `device:${(await handset.view()).device}`,
+      '--title',
+      'T',
+      '--data',
+      '{"n":5}',
+      '--json',
+    )
+    expect(JSON.parse(rung.out)).toMatchObject({ totals: { shown: 1 } })
+    await cli('gateway', 'preset', 'android')
+  })
+
+  test('a client certificate: requested here, signed there, handed in, taken by the gateway', async () => {
+    const requested = await cli('credential', 'request', '--platform', 'ios', '--for', 'Merrow Sound Ferries')
+    const signed = await control('/accounts/ios/certificates', requested.out)
+    const profile = standin('ios')
+      .replace('https://127.0.0.1:7431', world.standins.ios.listener.origin)
+      .replace(/kind: signed-token[\s\S]*?request:/, 'kind: client-certificate\nrequest:')
+    expect((await cli('gateway', 'save', fileOf('certificate.yaml', profile))).out).toContain(
+      'ios speaks by standin-ios',
+    )
+    const added = await cli('credential', 'add', fileOf('ferries.pem', signed), '--platform', 'ios', '--use')
+    expect(added.out).toContain('It is a client-certificate for ios in development, and is in use')
+    expect(await tryIt('ios')).toBe('token-gone')
+    const handset = await world.handset(21, 'ios', { user: 'ola' })
+    expect(JSON.parse((await ring((await handset.view()).device!)).out)).toMatchObject({ totals: { shown: 1 } })
+    expect(await control('/accounts/ios/certificates', 'no request')).toContain('no request for a certificate')
+    // Back to the key that it had: by a signed token, as in the guide.
+    await cli('gateway', 'preset', 'ios')
+    const { jwk, keyId, issuer } = world.standins.account.ios
+    for (const { id, platform } of await world.backend.all('listCredentials', { params }))
+      if (platform === 'ios') await world.backend.call('retireCredential', { params: { ...params, id } })
+    const key = fileOf('key.jwk', JSON.stringify(jwk))
+    await cli('credential', 'add', key, '--platform', 'ios', '--key-id', keyId, '--issuer', issuer)
+    expect(await tryIt('ios')).toBe('token-gone')
+  })
+})
+
 describe('a gateway over HTTP', () => {
   const save = (profile: string, more: object = {}, client: Client = world.backend) =>
     client.call('saveGateway', { params: { ...params, platform: 'ios' }, body: { profile, ...more } })

@@ -5,6 +5,7 @@ import type { RehearsalPlan } from '@zbell/contract'
 import { type CryptoPort, toBase64url } from '@zbell/core'
 import type { ServicePlace } from '@zbell/kit/states'
 import { type CryptoKey, exportJWK, exportPKCS8, generateKeyPair, importJWK, type JWK } from 'jose'
+import { AccountAuthority } from './certificates/account-authority.ts'
 import { type ServerCertificate, serverCertificate } from './certificates/authority.ts'
 import { ControlServer } from './control/control-server.ts'
 import { AndroidGateway, androidScope } from './gateways/android-gateway.ts'
@@ -109,7 +110,8 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
   const plans = setInterval(() => room.tick(), 1_000)
 
   push = new PushService(before?.subscriptions ?? [], () => kept.changed())
-  const ios = new IosGateway(known(account.ios), mints.ios, handOver)
+  const authority = AccountAuthority.in(join(given.dir, 'certificates'))
+  const ios = new IosGateway(known(account.ios), mints.ios, handOver, authority.ca)
   const [androidKey] = known(account.android)
   const { project } = account.android.facts
   const android = new AndroidGateway({ key: androidKey!, project, mint: mints.android }, handOver)
@@ -122,6 +124,7 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
       plan: rehearsalPlan(account, certificate.caFile, given.profiles, { ios, android, push }),
       vapidKey: applicationServerKeyOf(account.web.jwk),
       settle,
+      authority,
     }),
   )
 

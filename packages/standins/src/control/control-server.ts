@@ -15,6 +15,7 @@ import { ProblemError } from '@zbell/contract/client'
 import type { Platform } from '@zbell/core'
 import type { ServicePlace } from '@zbell/kit/states'
 import express, { type ErrorRequestHandler, type Response } from 'express'
+import type { AccountAuthority } from '../certificates/account-authority.ts'
 import { type Temper, temper } from '../gateways/temper.ts'
 import type { Handset } from '../handsets/handset.ts'
 import type { HandsetRoom } from '../handsets/handset-room.ts'
@@ -28,6 +29,8 @@ type ControlParts = {
   readonly room: HandsetRoom
   readonly gateways: Record<string, Tempered>
   readonly plan: RehearsalPlan
+  /** Signs what the account's owner requests. */
+  readonly authority: AccountAuthority
   /** The only sender whom browsers on the bench listen to. */
   readonly vapidKey: string
   /** Tells where an app's handsets find the service. */
@@ -57,6 +60,7 @@ export class ControlServer {
     handsetRoutes(app, given.room, given.vapidKey)
     newHandsetRoute(app, given)
     gatewayRoutes(app, given.gateways)
+    accountRoute(app, given.authority)
     // What the service answered to the handset's app is the answer to whoever moved it.
     const failed: ErrorRequestHandler = (error, _request, response, _next) => {
       if (error instanceof ProblemError) problem(response, error.problem.code, error.problem.detail)
@@ -221,6 +225,15 @@ function gatewayRoutes(app: express.Express, gateways: Record<string, Tempered>)
   app.post('/gateways/:name/drop', (request, response) => {
     gateways[request.params.name]?.listener.drop()
     response.json({})
+  })
+}
+
+/** What a platform's pages for developers do with a request that is uploaded there. */
+function accountRoute(app: express.Express, authority: AccountAuthority): void {
+  app.post('/accounts/ios/certificates', express.text({ type: () => true, limit: '16kb' }), (request, response) => {
+    const certificate = authority.sign(typeof request.body === 'string' ? request.body : '')
+    if (certificate) response.type('application/x-pem-file').send(certificate)
+    else problem(response, 'invalid-request', 'This is no request for a certificate (PKCS#10, PEM).')
   })
 }
 

@@ -10,14 +10,17 @@ export type KnownKey = { readonly kid: string; readonly issuer: string; readonly
 export abstract class Gateway {
   readonly books = emptyBooks()
   temper: Temper = temper.parse({})
+  /** Certificates under it show who asks; PEM. */
+  protected readonly accountCa: string | undefined = undefined
   #listener: Http2Listener | undefined
 
   /** @param port 0 for any that is free */
   async listen(certificate: ServerCertificate, port: number): Promise<this> {
-    this.#listener = await Http2Listener.open(certificate, port, async (asked) => {
+    const answer = async (asked: Asked) => {
       if (this.temper.delayMs > 0) await new Promise((done) => setTimeout(done, this.temper.delayMs).unref())
       return this.answer(asked)
-    })
+    }
+    this.#listener = await Http2Listener.open(certificate, port, answer, this.accountCa)
     return this
   }
 

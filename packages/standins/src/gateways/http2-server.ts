@@ -6,6 +6,7 @@ import {
   type ServerHttp2Stream,
 } from 'node:http2'
 import type { AddressInfo } from 'node:net'
+import type { TLSSocket } from 'node:tls'
 import type { ServerCertificate } from '../certificates/authority.ts'
 
 export type Asked = {
@@ -13,6 +14,8 @@ export type Asked = {
   readonly path: string
   readonly headers: IncomingHttpHeaders
   readonly body: Buffer
+  /** The connection showed a certificate of the account's. */
+  readonly isCertified: boolean
 }
 export type Answered = { readonly status: number; readonly headers?: Record<string, string>; readonly body?: string }
 
@@ -31,10 +34,13 @@ export class Http2Listener {
     certificate: ServerCertificate,
     port: number,
     answer: (asked: Asked) => Promise<Answered>,
+    accountCa?: string,
   ): Promise<Http2Listener> {
     const server = createSecureServer({
       cert: certificate.cert,
       key: certificate.key,
+      // Whoever shows none may still have a token.
+      ...(accountCa === undefined ? {} : { ca: accountCa, requestCert: true, rejectUnauthorized: false }),
       settings: { maxConcurrentStreams: 1_000 },
     })
     const listener = new Http2Listener(server)
@@ -84,6 +90,7 @@ export class Http2Listener {
         path: String(headers[':path']),
         headers,
         body: Buffer.concat(chunks),
+        isCertified: (stream.session?.socket as TLSSocket | undefined)?.authorized === true,
       }
       const answered = size > maxBodyBytes ? Promise.resolve({ status: 413 } as Answered) : answer(asked)
       answered.then(

@@ -39,7 +39,7 @@ const no = (status: number, why: string, headers: Record<string, string> = {}): 
 
 const ringPath = match<{ token: string }>('/ring/:token')
 
-/** Stands in for the gateway of iOS devices: HTTP/2 over TLS, with ES256 tokens signed by a key that it knows. */
+/** Stands in for the gateway of iOS devices: HTTP/2 over TLS, with ES256 tokens signed by a key that it knows, or a certificate. */
 export class IosGateway extends Gateway {
   readonly #keys: KnownKey[]
   readonly #mint: TokenMint
@@ -48,8 +48,12 @@ export class IosGateway extends Gateway {
   /** By key, when the token came that it uses now. */
   readonly #changed = new Map<string, number>()
 
-  constructor(keys: readonly KnownKey[], mint: TokenMint, handOver: HandOver) {
+  protected override readonly accountCa: string | undefined
+
+  /** @param accountCa certificates under it are as good as a token; PEM */
+  constructor(keys: readonly KnownKey[], mint: TokenMint, handOver: HandOver, accountCa?: string) {
     super()
+    this.accountCa = accountCa
     this.#keys = [...keys]
     this.#mint = mint
     this.#handOver = handOver
@@ -69,7 +73,8 @@ export class IosGateway extends Gateway {
       this.books.failed++
       return no(503, 'adrift')
     }
-    const badge = now === 'refuse' ? 'unknown' : await this.#badge(asked.headers.authorization)
+    const badge =
+      now === 'refuse' ? 'unknown' : asked.isCertified ? 'good' : await this.#badge(asked.headers.authorization)
     if (badge === 'unknown') {
       this.books.refused++
       return no(403, 'badge-unknown')
