@@ -83,6 +83,8 @@ beforeAll(async () => {
     '/app',
     '/app/new',
     '/credentials',
+    '/gateways',
+    '/gateways/android',
     '/devices',
     `/devices/${items[0]!.id}`,
     '/people',

@@ -116,7 +116,7 @@ const readSchema = async (): Promise<Schema> => (await (await fetch('/gateway-pr
 function BeginFrom({ onPick }: { readonly onPick: (kind: ProfileKind) => void }) {
   return (
     <Select
-      aria-label="Begin from an example"
+      label="Begin from an example"
       className="w-64"
       value=""
       options={kinds}

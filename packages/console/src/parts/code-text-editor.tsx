@@ -155,6 +155,8 @@ export default function CodeTextEditor(props: CodeTextProps & { readonly selecte
       'aria-describedby': props['aria-describedby'],
       'aria-invalid': String(props['aria-invalid']),
       dir: props.language === 'message' ? 'auto' : 'ltr',
+      // Said outright: what scrolls has to be reachable by keyboard, and not everybody knows that this is.
+      tabindex: '0',
       spellcheck: props.language === 'message' ? 'true' : 'false',
       ...(lang ? { lang } : {}),
     })

@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Setup } from '@zbell/contract'
+import { Link } from 'react-router'
 import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
@@ -65,6 +66,11 @@ function Platform({ setup, platform, isNext }: PlatformProps) {
       <ol className="mt-4 grid gap-4">
         {platform.steps.map((step) => (
           <StepLine key={step.step} step={step}>
+            {step.step === 'gateway' && platform.platform !== 'web' && step.action !== 'save-profile' && (
+              <Link to={`/gateways/${platform.platform}`} className="text-sm">
+                Its profile
+              </Link>
+            )}
             {step.step === platform.next && (
               <div className="mt-1">
                 {step.does && <p className="text-sm">{step.does}</p>}
