@@ -1,46 +1,31 @@
 import { readFileSync } from 'node:fs'
 import { rootCertificates } from 'node:tls'
-import type { Gateway } from '@zbell/contract'
-import {
-  credentialOf,
-  declarativeMessage,
-  type Environment,
-  maxPlaintextBytes,
-  type Outcome,
-  type Platform,
-  ProfileAtFault,
-  type Reason,
-  sayReason,
-} from '@zbell/core'
+import { type Environment, type Outcome, type Platform, type Reason, sayReason } from '@zbell/core'
 import type { Logger } from 'pino'
 import { ConfigError } from '../config/load.ts'
 import type { Config } from '../config/options.ts'
-import type { Address, Gateways, Lane, Sendable, Via } from '../engine/ports.ts'
+import type { Gateways, Lane, Via } from '../engine/ports.ts'
 import type { HandsetControl } from '../handsets/control.ts'
 import { type AppRow, findAppByNo } from '../store/apps/apps.ts'
 import { type CredentialRow, credentialInUse, markRejected, markUsed } from '../store/apps/credentials.ts'
 import type { Database } from '../store/database.ts'
 import { latestEndpoint } from '../store/devices/read-devices.ts'
-import { type GatewayPlace, profilesInPlace } from '../store/gateways/profiles.ts'
+import type { GatewayPlace } from '../store/gateways/profiles.ts'
 import { tokenSignedAt } from '../store/gateways/signed-tokens.ts'
 import type { Vault } from '../vault/vault.ts'
 import { type AddressGuard, anywhere, publicOnly } from './address-guard.ts'
 import type { SignedAt } from './authorization.ts'
 import { type Checked, checkProtocol, impossibleToken } from './check-credential.ts'
 import { type Credential, credentialPlace } from './credential.ts'
-import { KeptLane, type LaneHealth, type Protocol, type Trial } from './kept-lane.ts'
+import { GatewayLooks } from './gateway-looks.ts'
+import { KeptLane, type LaneHealth, type Protocol } from './kept-lane.ts'
 import { openProfileProtocol, openWebProtocol } from './open-protocol.ts'
-import { ProfileProtocol } from './profile-protocol.ts'
 import { Profiles, type UsedProfile } from './profiles.ts'
 import { Recorder } from './recorder.ts'
 import { Rehearsal } from './rehearsal.ts'
 import { Places } from './slots.ts'
-import { openTransports } from './transport/open-transport.ts'
+import { http1Connections } from './transport/http1-transport.ts'
 import type { TransportOptions } from './transport/transport.ts'
-
-/** What stands for a notification and a token while a message is measured. */
-const sampleId = '018bcfe5-6800-7fff-bfff-ffffffffffff'
-const sampleToken = 't'.repeat(160)
 
 /** How long a lane is used before a look whether another process has changed its credential. */
 const freshForMs = 2_000
@@ -77,6 +62,7 @@ export class GatewayRoom implements Gateways {
   readonly #lanes = new Map<string, KnownLane>()
   readonly #recorders = new Map<string, Recorder>()
   readonly profiles: Profiles
+  readonly looks: GatewayLooks
 
   /** @throws {ConfigError} when a profile or the file of certificates cannot be used */
   constructor(
@@ -97,6 +83,7 @@ export class GatewayRoom implements Gateways {
     this.#guard = config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly
     this.#rehearsal = new Rehearsal(handsets, this.#http, this.#signedAt)
     this.profiles = new Profiles(config, database)
+    this.looks = new GatewayLooks(database, this.profiles)
   }
 
   readonly #signedAt: SignedAt = (key, atMostSeconds) => tokenSignedAt(this.#database, key, atMostSeconds)
@@ -143,86 +130,9 @@ export class GatewayRoom implements Gateways {
     )
   }
 
-  /** From which day on an app's gateway is no longer spoken to as its profile says. */
-  async outdatedFrom(place: GatewayPlace): Promise<string | null> {
-    return (await this.profiles.of(place))?.profile.outdatedFrom ?? null
-  }
-
-  /** What is known of an app's gateway. */
-  async describe(place: GatewayPlace): Promise<Gateway> {
-    const { platform, environment } = place
-    if (platform === 'web') return { ...nothingKnown, platform, asksFor: 'vapid-key', bodyBytes: maxPlaintextBytes }
-    const [found, rows] = await Promise.all([this.profiles.of(place), profilesInPlace(this.#database, place)])
-    const waiting = rows.find(({ slot }) => slot === 'waiting')?.version ?? null
-    if (!found) return { ...nothingKnown, platform, waiting }
-    const { profile, version } = found
-    return {
-      platform,
-      profile: profile.profile,
-      version,
-      waiting,
-      origin: found.origins(environment)[0] ?? null,
-      asksFor: credentialOf[profile.authentication.kind],
-      bodyBytes: profile.limits.bodyBytes,
-      outdatedFrom: profile.outdatedFrom ?? null,
-    }
-  }
-
-  /** How large a message would be at a platform's gateway, with a token of the usual length. */
-  async measure(
-    { app, environment }: { readonly app: AppRow; readonly environment: Environment },
-    platform: Platform,
-    message: Pick<Sendable, 'content' | 'mode' | 'urgency' | 'ttlSeconds'>,
-  ): Promise<{ readonly bytes: number; readonly limitBytes: number | null }> {
-    const identifier = app.identifiers[platform] ?? ''
-    if (platform === 'web') {
-      const text = JSON.stringify(declarativeMessage(sampleId, message.content, message.mode, identifier))
-      return { bytes: Buffer.byteLength(text), limitBytes: maxPlaintextBytes }
-    }
-    const place = { appNo: app.no, environment, platform }
-    const found = await this.profiles.of(place)
-    const bare = { bytes: Buffer.byteLength(JSON.stringify(message.content)), limitBytes: null }
-    if (!found || found.origins(environment).length === 0) return bare
-    const row = await credentialInUse(this.#database, app.no, environment, platform)
-    try {
-      const fact = sampleFacts(found, row)
-      const shaped = await found.shaper.shape({
-        ...message,
-        notification: sampleId,
-        expiresSeconds: 1,
-        identifier,
-        fact,
-      })
-      return { bytes: Buffer.byteLength(shaped.body(sampleToken)), limitBytes: found.profile.limits.bodyBytes }
-    } catch (error) {
-      // Sending meets the same again and says so; what is looked at here is how large it would be.
-      if (error instanceof ProfileAtFault) return bare
-      throw error
-    }
-  }
-
   /** A way of its own, to be looked at and closed; nothing of what runs notices. */
   async openProtocol(row: CredentialRow, profile?: UsedProfile): Promise<Protocol | Reason> {
     return this.#protocolOf(row, profile ?? (await this.profiles.of(row)))
-  }
-
-  /** What a request would look like without a credential: what says who asks is left out, facts that are missing are made up. */
-  async sketch(
-    app: AppRow,
-    { appNo, environment, platform }: GatewayPlace,
-    profile: UsedProfile,
-    given: Sendable,
-    address: Address,
-  ): Promise<Trial> {
-    const row = await credentialInUse(this.#database, appNo, environment, platform)
-    const transport = openTransports(profile.origins(environment), this.#http)
-    const facts = sampleFacts(profile, row)
-    const identifier = app.identifiers[platform] ?? ''
-    return new ProfileProtocol({ ready: profile, authorization: undefined, transport, identifier, facts }).trial(
-      given,
-      address,
-      false,
-    )
   }
 
   /** The way to a virtual handset, likewise. */
@@ -312,12 +222,13 @@ export class GatewayRoom implements Gateways {
     if (typeof protocol === 'string') return protocol
     const { id, appNo, environment, platform } = row
     const gateway = profile?.origins(environment)[0] ?? null
+    const inFlight = this.#config['gateways.inFlight']
     const heard = (done: Promise<unknown>) =>
       done.catch((error: unknown) => this.#log.warn({ err: error }, 'cannot note a credential’s use'))
     return new KeptLane(
       protocol,
       { gateway, credential: sayCredential(row) },
-      Places.learning(this.#config['gateways.inFlight']),
+      Places.learning(Math.min(inFlight, profile?.profile.http === 1.1 ? http1Connections : inFlight)),
       {
         onUsed: () => void heard(markUsed(this.#database, id)),
         onAnswer: (durationMs, outcome) => this.#onAnswer(platform, durationMs, outcome),
@@ -362,30 +273,10 @@ export class GatewayRoom implements Gateways {
   }
 }
 
-const nothingKnown: Omit<Gateway, 'platform'> = {
-  profile: null,
-  version: null,
-  waiting: null,
-  origin: null,
-  asksFor: null,
-  bodyBytes: null,
-  outdatedFrom: null,
-}
-
 const secretHeaderOf = (used: UsedProfile | undefined): string | undefined => {
   const authentication = used?.profile.authentication
   return authentication && 'header' in authentication ? authentication.header.toLowerCase() : undefined
 }
-
-/** What a request is measured and looked at with, before an account has said all its facts. */
-export const sampleFacts = (
-  { profile, facts }: UsedProfile,
-  row: Pick<CredentialRow, 'facts'> | undefined,
-): Record<string, string> => ({
-  ...Object.fromEntries(facts.map((name) => [name, name])),
-  ...profile.facts,
-  ...row?.facts,
-})
 
 const rehearsalVia: Via = { gateway: 'the handsets beside the service', credential: null }
 

@@ -10,7 +10,7 @@ import {
 } from './transport.ts'
 
 /** A connection carries one request at a time (RFC 9112 §9.3), so there are many; whoever finds none free waits in line. */
-const connections = 64
+export const http1Connections = 64
 const idleMs = 60_000
 
 /** Long-lived HTTP/1.1 connections to one origin, for a gateway that does not speak HTTP/2, or need not. */
@@ -28,7 +28,7 @@ export class Http1Transport implements Transport {
   #open(): Pool {
     const { ca, lookup, client, timeoutMs, http } = this.#options
     this.#pool ??= new Pool(this.address, {
-      connections,
+      connections: http1Connections,
       allowH2: http === 'either',
       pipelining: 1,
       keepAliveTimeout: idleMs,
