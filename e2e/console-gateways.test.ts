@@ -115,7 +115,7 @@ describe('a gateway’s profile, in the console', () => {
       (text) => text.includes('profile: our-ios'),
     )
     await request()
-      .getByText(/Facts of the account \(project\)/)
+      .getByText(/Facts of the account \(account\)/)
       .waitFor()
     await page
       .locator('input[type=file]')

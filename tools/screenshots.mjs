@@ -114,6 +114,16 @@ const pictures = {
     await zbell('credential', 'check')
     await picture(page, 'credentials', '/credentials')
   },
+  gateway: async (page) => {
+    await page.goto(`${ready.service}/setup`)
+    await page.getByRole('region', { name: 'Android' }).getByRole('link', { name: 'Its profile' }).click()
+    await page.locator('.cm-editor').waitFor()
+    await page.getByText('authorization: Bearer').waitFor()
+    await page.getByRole('button', { name: /^Send it/ }).click()
+    await page.getByText('token-gone.').waitFor()
+    await page.mouse.wheel(0, -5_000)
+    await tall(page, 1_430, 'gateway')
+  },
   device: async (page) => {
     await zbell(
       'send',
@@ -257,16 +267,6 @@ const pictures = {
     await page.getByText('It was opened with').waitFor()
     await wait(300)
     await save(page, 'why')
-  },
-  'zbell-why': async () => {
-    const sent = await zbell('send', '--file', delay, '--to', 'everyone', '--no-watch')
-    await wait(1_500)
-    const review = await zbell('send', '--file', delay, '--to', 'topic:route-4', '--language', 'nb', '--review')
-    const why = await zbell('why', sent.trim(), 'nour')
-    await terminal('zbell-why', [
-      ['zbell send --file docs/examples/delay.yaml --to topic:route-4 --language nb --review', review],
-      [`zbell why ${sent.trim()} nour`, why],
-    ])
   },
   health: async (page) => {
     for (let i = 0; i < 30; i++)

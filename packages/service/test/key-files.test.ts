@@ -146,7 +146,7 @@ describe('what stands beside a key', () => {
   test('is guessed at without a profile, and never from the secret', () => {
     const file = {
       account: 'a@b.example',
-      private_key_id: 'k-9',
+      signing_key_id: 'k-9',
       tokenUrl: 'https://h.example/token',
       keyId: bare().slice(0, 60),
     }

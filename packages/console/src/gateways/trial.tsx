@@ -74,8 +74,7 @@ export function Trial({ platform, profile, facts }: Props) {
   )
 }
 
-const block =
-  'max-h-112 overflow-auto rounded-control bg-sunken px-4 py-3 font-mono text-sm whitespace-pre-wrap wrap-anywhere'
+const block = 'rounded-control bg-sunken px-4 py-3 font-mono text-sm whitespace-pre-wrap wrap-anywhere'
 
 function RequestOf({ trial: { request } }: { readonly trial: GatewayTrial }) {
   return (

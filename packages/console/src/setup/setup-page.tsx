@@ -67,7 +67,7 @@ function Platform({ setup, platform, isNext }: PlatformProps) {
         {platform.steps.map((step) => (
           <StepLine key={step.step} step={step}>
             {step.step === 'gateway' && platform.platform !== 'web' && step.action !== 'save-profile' && (
-              <Link to={`/gateways/${platform.platform}`} className="text-sm">
+              <Link to={`/gateways/${platform.platform}`} className="text-sm underline decoration-1">
                 Its profile
               </Link>
             )}

@@ -20,7 +20,7 @@ keyFile:
   keyId: /key/id
   # tokenAddress: /tokenAddress
   facts:
-    project: /account/project
+    account: /account/name
 `,
   'client-certificate': `authentication:
   kind: client-certificate # the TLS connection itself says who asks
@@ -29,7 +29,7 @@ keyFile:
 
 const path: Readonly<Record<ProfileKind, string>> = {
   'signed-token': '/devices/{token} # {token}, {identifier} and {fact.NAME} are filled in',
-  grant: '/projects/{fact.project}/messages # {token}, {identifier} and {fact.NAME} are filled in',
+  grant: '/accounts/{fact.account}/deliveries # {token}, {identifier} and {fact.NAME} are filled in',
   'client-certificate': '/devices/{token} # {token}, {identifier} and {fact.NAME} are filled in',
 }
 
@@ -61,8 +61,8 @@ request:
   headers: |
     {
       "app": identifier,
-      "priority": urgency = "high" ? "10" : "5",
-      "expires": $string(expiresSeconds)
+      "haste": urgency = "high" ? "at-once" : "when-it-suits",
+      "until": $string(expiresSeconds)
     }
   # "bell" is what the kit in the app reads; hand it on as it is.
   body: |
@@ -79,13 +79,13 @@ limits:
 
 # What each answer means: the first row that fits.
 answers:
-  - { status: 200, outcome: accepted, reference: { header: message-id } }
+  - { status: 200, outcome: accepted, reference: { header: delivery-number } }
   - { status: 410, outcome: token-gone }
   - { status: [401, 403], outcome: credential-rejected }
   - { status: 413, outcome: too-large }
   - { status: 429, outcome: busy }
   # A code in any of several details: a condition over status, headers and body.
-  - { status: 404, when: '"device-gone" in body.error.details.code', outcome: token-gone }
+  - { status: 404, when: '"device-gone" in body.fault.reasons.code', outcome: token-gone }
   - { status: [400, 404], outcome: bad-request }
   - { status: 5xx, outcome: unavailable }
 `

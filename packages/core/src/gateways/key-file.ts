@@ -63,7 +63,7 @@ export function readKeyFile(
 const looks: Readonly<Record<KeyFileField, (last: string, text: string) => boolean>> = {
   keyId: (last) => /key[-_ ]?(id|no|nr|number|name)$|^kid$/i.test(last),
   issuer: (last, text) =>
-    /^[^\s@]+@[^\s@]+$/.test(text) || /^(iss(uer)?|e?[-_]?mail|account|team[-_ ]?id)$/i.test(last),
+    /^[^\s@]+@[^\s@]+$/.test(text) || /^(iss(uer)?|e?[-_]?mail|account)$/i.test(last),
   tokenAddress: (last, text) => /^https:\/\//.test(text) && /token|grant/i.test(`${last} ${text}`),
   scope: (last) => /^scopes?$/i.test(last),
 }
