@@ -143,7 +143,7 @@ export class House {
 
   async makeBackendKey(): Promise<string> {
     const operator = new Client({ url: this.url, bearer: readFileSync(this.#operatorKeyFile, 'utf8').trim() })
-    const body = { kind: 'backend', environment: 'development', name: 'bench too' } as const
+    const body = { kind: 'backend', environment: 'development', name: 'bench too', role: 'owner' } as const
     return (await operator.call('makeKey', { params: { app }, body })).key
   }
 
@@ -212,7 +212,7 @@ async function furnish(service: { url: string; operatorKeyFile: string }, gatewa
   })
   const { key } = await operator.call('makeKey', {
     params,
-    body: { kind: 'backend', environment: 'development', name: 'bench' },
+    body: { kind: 'backend', environment: 'development', name: 'bench', role: 'owner' },
   })
   return new Client({ url: service.url, bearer: key })
 }

@@ -168,7 +168,7 @@ describe('a gateway that misbehaves is a clear verdict, bounded in time', () => 
       for (const command of [['gateway', 'show'], ['credential', 'list'], ['setup']]) {
         expect((await zbell(command, env)).out).toMatch(/outdated (from|since) 2026-01-01/)
       }
-      const metrics = await (await fetch(`${second.url}/metrics`)).text()
+      const metrics = await world.metrics(second.url, 'second')
       expect(metrics).toMatch(
         /zbell_gateway_profile_outdated\{platform="ios",profile="standin-ios",from="2026-01-01"\} 1/,
       )
@@ -250,7 +250,7 @@ test('the end of a certificate is announced in the log and in the metrics', asyn
   }
   await announced()
   const second = await world.startSecond()
-  const metrics = await (await fetch(`${second.url}/metrics`)).text()
+  const metrics = await world.metrics(second.url, 'second')
   await second.stop()
   const said = () => world.log.split('a credential expires within 7 days').length - 1
   expect(metrics).toMatch(/zbell_credential_days_left\{app="\d+",platform="ios",environment="development"\} 6/)

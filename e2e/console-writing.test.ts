@@ -56,7 +56,9 @@ describe('while it is being written', () => {
           await on('iOS')
             .getByText(/ of 4,096 bytes/)
             .textContent()
-        )?.split(' ')[0],
+        )
+          ?.split(' ')[0]
+          ?.replace(',', ''),
       )
     const before = await bytes()
     expect(before).toBeGreaterThan(50)

@@ -387,6 +387,7 @@ test('no secret is in any answer, page, event stream, log, or file of the databa
     told,
     ...pages,
   ]
+  answers.push(await world.metrics())
   for (const path of ['/metrics', '/openapi.json', '/gateway-profile.schema.json', '/livez', '/readyz', '/v1/nowhere'])
     answers.push(await (await fetch(world.url + path)).text())
   const ps = execFileSync('ps', ['-eo', 'args'], { encoding: 'utf8' })

@@ -166,7 +166,7 @@ test('a platform without a credential says so', async () => {
 })
 
 test('what the gateways counted agrees with what the service counted', async () => {
-  const metrics = await (await fetch(`${world.url}/metrics`)).text()
+  const metrics = await world.metrics()
   const counted = (platform: string) =>
     Number(
       new RegExp(`zbell_deliveries_total\\{platform="${platform}",state="accepted",reason="none"\\} (\\d+)`).exec(

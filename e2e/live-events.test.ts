@@ -35,8 +35,7 @@ describe('live updates', () => {
       await asked
     }
     for (let round = 0; round < 10; round++) await Promise.all(Array.from({ length: 24 }, (_, i) => leave(i)))
-    const listeners = async () =>
-      /zbell_live_listeners (\d+)/.exec(await (await fetch(`${world.url}/metrics`)).text())?.[1]
+    const listeners = async () => /zbell_live_listeners (\d+)/.exec(await world.metrics())?.[1]
     await until(listeners, (count) => count === '0')
   })
 

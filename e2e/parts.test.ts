@@ -26,7 +26,7 @@ test('a process with HTTP only takes notifications and leaves them to workers, w
     const [worker] = workers
     expect((await fetch(`${worker!.url}/readyz`)).status).toBe(200)
     expect((await fetch(`${worker!.url}/v1/apps`)).status).toBe(404)
-    expect((await fetch(`${world.url}/metrics`).then((answer) => answer.text())).includes('zbell_')).toBe(true)
+    expect((await world.metrics()).includes('zbell_')).toBe(true)
   } finally {
     for (const worker of workers) await worker.stop()
   }

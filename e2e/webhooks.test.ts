@@ -228,7 +228,7 @@ describe('over HTTP', () => {
     expect(troubles.map(({ says }) => says)).toContain(
       'The webhook deaf is failing: its receiver cannot be reached: nothing answers at 127.0.0.1:9.',
     )
-    const metrics = await (await fetch(`${world.url}/metrics`)).text()
+    const metrics = await world.metrics()
     expect(metrics).toMatch(/zbell_webhook_requests_total\{outcome="told"\} \d+/)
     expect(metrics).toMatch(/zbell_webhook_requests_total\{outcome="again"\} \d+/)
     await client.call('deleteWebhook', { params: { app, webhook: 'deaf' } })

@@ -114,12 +114,20 @@ export class World {
     kind: 'backend' | 'app',
     environment: 'development' | 'production' = 'development',
   ): Promise<string> {
-    const made = await this.operator.call('makeKey', { params: { app: slug }, body: { kind, environment, name: kind } })
+    const role = kind === 'backend' ? { role: 'owner' as const } : {}
+    const body = { kind, environment, name: kind, ...role }
+    const made = await this.operator.call('makeKey', { params: { app: slug }, body })
     return made.key
   }
 
   get operatorKey(): string {
     return readFileSync(join(this.data, 'service/operator.key'), 'utf8').trim()
+  }
+
+  /** What a process measures. @param data its folder, within this world’s */
+  async metrics(url = this.url, data = 'service'): Promise<string> {
+    const key = readFileSync(join(this.data, data, 'operator.key'), 'utf8').trim()
+    return (await fetch(`${url}/metrics`, { headers: { authorization: `Bearer ${key}` } })).text()
   }
 
   get servicePid(): number {

@@ -1,4 +1,4 @@
-import { existsSync, readFileSync } from 'node:fs'
+import { existsSync, readFileSync, statSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { Client } from '@zbell/contract/client'
 import { parse } from 'yaml'
@@ -23,9 +23,15 @@ const profileName = '.zbell.yaml'
 
 /** Where to call and as whom: flags over the environment over a profile file. @throws {UsageError} when something is missing */
 export function connect(flags: ConnectionFlags, io: Io): Connection {
-  const profile = readProfile(flags.profile ?? io.env.ZBELL_PROFILE, io.cwd)
-  const url = flags.url ?? io.env.ZBELL_URL ?? profile.url
-  const key = flags.key ?? io.env.ZBELL_KEY ?? profile.key
+  const { file, ...profile } = readProfile(flags.profile ?? io.env.ZBELL_PROFILE, io.cwd)
+  const [ownUrl, ownKey] = [flags.url ?? io.env.ZBELL_URL, flags.key ?? io.env.ZBELL_KEY]
+  const url = ownUrl ?? profile.url
+  const key = ownKey ?? profile.key
+  // Whoever leaves a file in a folder must not be sent the key of whoever works there; nor does a file's key go elsewhere.
+  if (url && key && (ownUrl === undefined) !== (ownKey === undefined))
+    throw new UsageError(
+      `the ${ownUrl === undefined ? 'address' : 'key'} is from ${file} and the ${ownUrl === undefined ? 'key' : 'address'} is not; give both yourself, with --url and --key, or neither.`,
+    )
   const app = flags.app ?? io.env.ZBELL_APP ?? profile.app
   if (!url) throw new UsageError(missing('the service’s address', '--url', 'ZBELL_URL'))
   if (!key) throw new UsageError(missing('a backend key', '--key', 'ZBELL_KEY'))
@@ -41,14 +47,29 @@ const missing = (what: string, flag: string, variable: string): string =>
 
 type Profile = { readonly url?: string; readonly key?: string; readonly app?: string; readonly environment?: string }
 
-function readProfile(named: string | undefined, cwd: string): Profile {
+/** @throws {UsageError} for a file that holds a key and that others could have written or can read */
+function needOwn(file: string): void {
+  const { uid, mode } = statSync(file)
+  const own = process.getuid?.()
+  // There are no such owners and modes where there is no such call.
+  if (own === undefined) return
+  if (uid !== own) throw new UsageError(`${file} belongs to another user, and is not read; make one of your own.`)
+  if ((mode & 0o077) !== 0)
+    throw new UsageError(`${file} can be read or written by others, and it holds a key; change that: chmod 600 ${file}`)
+}
+
+function readProfile(named: string | undefined, cwd: string): Profile & { readonly file?: string } {
   const file = named ?? nearest(cwd)
   if (file === undefined) return {}
   if (!existsSync(file)) throw new UsageError(`there is no profile ${file}; check --profile and ZBELL_PROFILE.`)
+  needOwn(file)
   const read: unknown = parse(readFileSync(file, 'utf8'))
   if (typeof read !== 'object' || read === null)
     throw new UsageError(`${file} is not a profile; it wants url, key and app.`)
-  return Object.fromEntries(Object.entries(read).filter(([, value]) => typeof value === 'string')) as Profile
+  return {
+    ...(Object.fromEntries(Object.entries(read).filter(([, value]) => typeof value === 'string')) as Profile),
+    file,
+  }
 }
 
 /** The profile of this folder or of one above it. */

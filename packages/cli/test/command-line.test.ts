@@ -1,7 +1,7 @@
-import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { chmodSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { afterAll, beforeAll, describe, expect, jest, test } from '@jest/globals'
 import { main } from '../src/main.ts'
 
 let cwd: string
@@ -50,17 +50,51 @@ describe('zbell', () => {
   })
 
   test('reads a profile of this folder or of one above, and flags win over it', async () => {
-    writeFileSync(join(cwd, '.zbell.yaml'), 'url: http://127.0.0.1:2\nkey: k\napp: a\n')
+    writeFileSync(join(cwd, '.zbell.yaml'), 'url: http://127.0.0.1:2\nkey: k\napp: a\n', { mode: 0o600 })
     const below = join(cwd, 'deep/er')
     mkdirSync(below, { recursive: true })
     expect((await zbell(['device', 'list'], {}, below)).err).toContain('no answer from http://127.0.0.1:2')
-    expect((await zbell(['device', 'list', '--url', 'http://127.0.0.1:3/'], {}, below)).err).toContain(
+    expect((await zbell(['device', 'list', '--url', 'http://127.0.0.1:3/', '--key', 'mine'], {}, below)).err).toContain(
       'no answer from http://127.0.0.1:3;',
     )
     expect((await zbell(['device', 'list', '--profile', 'nowhere.yaml'])).err).toContain(
       'there is no profile nowhere.yaml',
     )
     rmSync(join(cwd, '.zbell.yaml'))
+  })
+
+  test('sends no key to an address from somewhere else', async () => {
+    writeFileSync(join(cwd, '.zbell.yaml'), 'url: http://127.0.0.1:2\nkey: k\napp: a\n', { mode: 0o600 })
+    for (const [args, env, says] of [
+      [[], { ZBELL_KEY: 'mine' }, 'the address is from '],
+      [['--key', 'mine'], {}, 'the address is from '],
+      [[], { ZBELL_URL: 'http://127.0.0.1:3' }, 'the key is from '],
+      [['--url', 'http://127.0.0.1:3'], {}, 'the key is from '],
+    ] as const) {
+      const { code, err } = await zbell(['device', 'list', ...args], env)
+      expect([code, err]).toEqual([2, expect.stringContaining(says)])
+      expect(err).toContain('give both yourself')
+    }
+    rmSync(join(cwd, '.zbell.yaml'))
+  })
+
+  test.each([0o640, 0o604, 0o620, 0o602])('reads no profile that others can read or write: %s', async (mode) => {
+    const file = join(cwd, '.zbell.yaml')
+    writeFileSync(file, 'url: http://127.0.0.1:2\nkey: k\napp: a\n')
+    chmodSync(file, mode)
+    const { code, err } = await zbell(['device', 'list'])
+    expect([code, err]).toEqual([2, expect.stringContaining(`chmod 600 ${file}`)])
+    rmSync(file)
+  })
+
+  test('reads no profile of another user', async () => {
+    const file = join(cwd, '.zbell.yaml')
+    writeFileSync(file, 'url: http://127.0.0.1:2\nkey: k\napp: a\n', { mode: 0o600 })
+    const getuid = jest.spyOn(process as { getuid(): number }, 'getuid').mockReturnValue(123_456)
+    const { code, err } = await zbell(['device', 'list'])
+    getuid.mockRestore()
+    expect([code, err]).toEqual([2, expect.stringContaining('belongs to another user')])
+    rmSync(file)
   })
 
   test.each([

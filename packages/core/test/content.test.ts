@@ -9,6 +9,7 @@ import {
   MessageText,
   type Platform,
   Renderer,
+  sampleTexts,
   spreadPlan,
   textFaults,
   type Values,
@@ -115,6 +116,31 @@ describe('texts', () => {
       expect(() => new MessageText(text)).toThrow(/MessageFormat.*; a brace/s)
     },
   )
+  test.each([
+    ['{n, number, ::unit/foo}', /style/],
+    ['{n, number, ::currency/ZZ}', /style/],
+    [`{n, number, ::.${'0'.repeat(150)}}`, /style|MessageFormat/],
+    ['{a, select, other {{n, plural, other {{m, number, ::currency/ZZ}}}}}', /style/],
+    ['{n, number, ::scale/x}', /style|MessageFormat|NaN/],
+  ])('%s, which can be read and in which nothing can be written, is refused where it is written', (text, says) => {
+    let refused: unknown
+    try {
+      const read = new MessageText(text)
+      // What is taken can be written out.
+      const values = Object.fromEntries([...read.uses.keys()].map((name) => [name, 1]))
+      expect(typeof read.render(values, 'en', 'UTC', 'ltr')).toBe('string')
+      return
+    } catch (error) {
+      refused = error
+    }
+    expect(refused).toBeInstanceOf(MalformedText)
+    expect((refused as Error).message).toMatch(says)
+  })
+  test('a text that an earlier version took is shown as it was written', () => {
+    expect(sampleTexts({ title: '{n, number, ::currency/ZZ}' }, { values: { n: 1 } }).title).toBe(
+      '{n, number, ::currency/ZZ}',
+    )
+  })
   test('any text is read or refused in words, quickly', () => {
     const bits = fc.array(fc.constantFrom('{', '}', "'", '#', 'a', ', plural, ', 'other ', ' ', '__proto__'), {
       maxLength: 40,

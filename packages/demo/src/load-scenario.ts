@@ -46,7 +46,12 @@ export async function makeApp(
   })
   await add({ platform: 'web', jwk: account.web.jwk, subject: 'mailto:bell@merrow-sound.example' })
   const key = async (kind: 'backend' | 'app') =>
-    (await operator.call('makeKey', { params, body: { kind, environment, name: `demo ${kind}` } })).key
+    (
+      await operator.call('makeKey', {
+        params,
+        body: { kind, environment, name: `demo ${kind}`, ...(kind === 'backend' ? { role: 'owner' as const } : {}) },
+      })
+    ).key
   const person = { email: 'harbour@merrow-sound.example', password: randomBytes(9).toString('base64url') }
   await unlessThere(() => operator.call('makeAccount', { body: { ...person, name: 'Harbour office', role: 'owner' } }))
   return { ports, backendKey: await key('backend'), appKey: await key('app'), account: person }

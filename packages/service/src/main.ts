@@ -7,6 +7,7 @@ import { startService } from './start.ts'
 import { MariaDbMissing } from './store/mariadb/private-server.ts'
 import { SchemaTooNew } from './store/migrate.ts'
 import { makeLog } from './telemetry/log.ts'
+import { KeyFileExposed } from './vault/key-files.ts'
 
 export type ServeOptions = {
   readonly env: Readonly<Record<string, string | undefined>>
@@ -16,7 +17,12 @@ export type ServeOptions = {
 
 /** What stops a start that the operator can mend, as one sentence; `undefined` for a fault of ours. */
 export function startFault(error: unknown): string | undefined {
-  if (error instanceof ConfigError || error instanceof MariaDbMissing || error instanceof SchemaTooNew)
+  if (
+    error instanceof ConfigError ||
+    error instanceof MariaDbMissing ||
+    error instanceof SchemaTooNew ||
+    error instanceof KeyFileExposed
+  )
     return error.message
   if ((error as { code?: string }).code === 'EADDRINUSE')
     return 'the port is taken; choose another one with ZB_PORT, or 0 for a free one'

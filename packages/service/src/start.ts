@@ -31,6 +31,7 @@ import { PrivateServer } from './store/mariadb/private-server.ts'
 import { migrate } from './store/migrate.ts'
 import { wakeRejected } from './store/notifications/read-waiting.ts'
 import { Metrics } from './telemetry/metrics.ts'
+import { metricsListener } from './telemetry/metrics-listener.ts'
 import { Pace } from './telemetry/pace.ts'
 import { Presence } from './telemetry/presence.ts'
 import { triggerClocks } from './triggers/trigger-clock.ts'
@@ -176,6 +177,10 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
         if (row) checks.checkSoon(row)
       },
     })
+    if (config['metrics.port'] !== 0) {
+      const listener = await metricsListener(metrics, { host: config['metrics.host'], port: config['metrics.port'] })
+      opened.push({ part: 'metrics', close: () => listener.close() })
+    }
     await listening(http.server, config)
     opened.push({ part: 'HTTP', close: () => http.close() })
     port = (http.server.address() as AddressInfo).port

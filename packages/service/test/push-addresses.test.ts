@@ -1,5 +1,5 @@
 import { describe, expect, test } from '@jest/globals'
-import { guardedLookup, publicOnly } from '../src/gateways/address-guard.ts'
+import { guardedLookup, isGuarded, publicOnly } from '../src/gateways/address-guard.ts'
 import { nodeCrypto } from '../src/gateways/node-crypto.ts'
 import { WebPushProtocol } from '../src/gateways/web-push-protocol.ts'
 
@@ -36,6 +36,29 @@ describe('push addresses from outside', () => {
     const prepared = await one.prepare(notification)
     expect(await prepared.send(address(endpoint))).toEqual({ is: 'refused', reason: 'address-not-allowed' })
     await one.close()
+  })
+
+  test.each([
+    '::1',
+    '::127.0.0.1',
+    '::ffff:10.0.0.1',
+    '::ffff:0:10.0.0.1',
+    '64:ff9b::a00:1',
+    '64:ff9b:1::1',
+    '2002:7f00:1::',
+    '2001:0:1::',
+    'fec0::1',
+    'fd00::1',
+    'fe80::1',
+    'ff02::1',
+    '192.0.0.8',
+    '100.64.0.1',
+  ])('%s is in a network that is not everybody’s', (one) => {
+    expect(isGuarded(one)).toBe(true)
+  })
+
+  test.each(['2606:4700::1', '2001:db8::1', '93.184.216.34', '2a00:1450::1'])('%s is everybody’s', (one) => {
+    expect(isGuarded(one)).toBe(false)
   })
 
   test('a name is judged by what it resolves to', async () => {

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto'
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { chmodSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
@@ -153,8 +153,44 @@ describe('the vault', () => {
     theirs.add()
     const sealed = new Vault(theirs).seal(Buffer.from('secret'), 'p')
     expect(String(mine.open(sealed, 'p'))).toBe('secret')
-    theirs.trim()
-    expect(theirs.keys()).toHaveLength(1)
+    theirs.trim((id) => !id.equals(theirs.keys()[1]!.id))
+    expect(readFileSync(join(ring, 'master.key'), 'utf8').trim().split('\n')).toHaveLength(1)
+  })
+  test('a key that left opens for a month yet, and seals nothing more; one that something is under stays', () => {
+    const folder = join(dir, 'aside')
+    let nowMs = Date.parse('2026-11-01T00:00:00Z')
+    const ring = keptKeyring(folder, () => nowMs)
+    const vault = new Vault(ring)
+    const sealed = vault.seal(Buffer.from('secret'), 'p')
+    const first = ring.keys()[0]!.id
+    ring.add()
+    ring.trim((id) => id.equals(first))
+    expect(readFileSync(join(folder, 'master.key'), 'utf8').trim().split('\n')).toHaveLength(2)
+    ring.trim(() => false)
+    expect(readFileSync(join(folder, 'master.key'), 'utf8').trim().split('\n')).toHaveLength(1)
+    expect(String(vault.open(sealed, 'p'))).toBe('secret')
+    expect(vault.seal(Buffer.from('x'), 'p').subarray(1, 5).equals(first)).toBe(false)
+    nowMs += 31 * 86_400_000
+    ring.trim((id) => id.equals(first))
+    expect(String(vault.open(sealed, 'p'))).toBe('secret')
+    ring.trim(() => false)
+    vault.refresh()
+    expect(() => vault.open(sealed, 'p')).toThrow(SealBroken)
+  })
+  test('seals by the key that is the newest now, whatever it was when it began', () => {
+    const folder = join(dir, 'newest')
+    const [mine, theirs] = [new Vault(keptKeyring(folder)), keptKeyring(folder)]
+    theirs.add()
+    expect(mine.seal(Buffer.from('x'), 'p').subarray(1, 5).equals(theirs.keys()[0]!.id)).toBe(true)
+  })
+  test.each(['master.key', 'operator.key'])('%s that others can read is refused in words', (name) => {
+    const folder = join(dir, `exposed-${name}`)
+    const open = () => (name === 'master.key' ? keptKeyring(folder) : operatorKey(folder))
+    open()
+    chmodSync(join(folder, name), 0o640)
+    expect(open).toThrow(/others can read or write it; change that: chmod 600/)
+    chmodSync(join(folder, name), 0o600)
+    expect(open).not.toThrow()
   })
   test('a key from the environment is replaced there', () => {
     expect(() => givenKeyring(key()).add()).toThrow(KeyringFixed)

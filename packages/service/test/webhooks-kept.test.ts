@@ -335,7 +335,7 @@ describe('secrets and addresses', () => {
       await laterOn()
       await save({ url: own.url }, 'app', elsewhere)
       const { sealed } = await row()
-      expect(await rewrapAll(app.database, new Vault(keyring), keyring)).toBe(1)
+      expect(await rewrapAll(app.database, new Vault(keyring), keyring)).toMatchObject({ rewrapped: 1 })
       expect((await row()).sealed.equals(sealed)).toBe(false)
       process({ vault: new Vault(keyring) })
       await heard(own, 1)

@@ -12,9 +12,12 @@ export function accountCommands(program: Command, io: Io, done: Run): void {
     .command('new <email>')
     .description('Make a console account; its password is asked for')
     .requiredOption('--name <name>', 'the person’s name')
-    .option('--role <role>', 'viewer looks, sender sends as well, owner changes everything', 'owner')
+    .option('--role <role>', 'viewer looks, sender sends as well, owner changes everything', 'viewer')
     .option('--password-file <file>', 'a file with the password; else it is asked for')
-    .addHelpText('after', '\nExample:\n  $ zbell account new harbour@merrow-sound.example --name "Harbour office"')
+    .addHelpText(
+      'after',
+      '\nExample:\n  $ zbell account new harbour@merrow-sound.example --name "Harbour office" --role owner',
+    )
     .action(withContext<NewFlags, [string]>(io, done, make, { app: false }))
   group
     .command('link <email>')

@@ -31,4 +31,11 @@ export const withContext =
     )
   }
 
-export const printJson = (io: Io, value: unknown): void => io.out(`${JSON.stringify(value, null, 2)}\n`)
+/** What a text may not do to a terminal, JSON says in another way: it stays the same value. */
+export const printJson = (io: Io, value: unknown): void => io.out(`${escaped(JSON.stringify(value, null, 2))}\n`)
+
+const escaped = (json: string): string =>
+  json.replace(
+    /[\u007f-\u009f\u200e\u200f\u202a-\u202e\u2066-\u2069]/g,
+    (sign) => `\\u${sign.charCodeAt(0).toString(16).padStart(4, '0')}`,
+  )

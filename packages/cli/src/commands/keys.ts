@@ -22,7 +22,7 @@ export function keyCommands(program: Command, io: Io, done: Run): void {
     .command('new <name>')
     .description('Make a key; it is printed this once')
     .requiredOption('--kind <kind>', 'backend: stays on a server; app: ships inside the app')
-    .option('--role <role>', 'what a backend key may: viewer, sender, or owner when left out')
+    .option('--role <role>', 'what a backend key may: sender, owner, or viewer when left out')
     .addHelpText(
       'after',
       '\nExample:\n  $ zbell key new "Sailing board" --kind backend --role sender --environment production',

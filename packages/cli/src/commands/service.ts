@@ -105,7 +105,7 @@ New here? Make an app, and somebody who may sign in to the console:
 
   export ${as}
   zbell app new my-app --name "My app"
-  zbell account new me@example.org --name "My name"
+  zbell account new me@example.org --name "My name" --role owner
   zbell setup --app my-app --environment development
 `
 }

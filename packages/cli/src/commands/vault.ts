@@ -18,9 +18,13 @@ export function vaultCommands(program: Command, io: Io, done: Run): void {
       const flags = command.optsWithGlobals<ConnectionFlags & { json?: boolean }>()
       // The vault belongs to no app, but a connection names one.
       const { client } = connect({ app: '-', ...flags }, io)
-      const { rewrapped } = await client.call('rewrapVault', {})
-      if (flags.json) printJson(io, { rewrapped })
-      else io.out(`${rewrapped} stored secrets are under a new master key.\n`)
+      const outcome = await client.call('rewrapVault', {})
+      const { rewrapped, unopened } = outcome
+      if (flags.json) printJson(io, outcome)
+      else {
+        io.out(`${rewrapped} stored secrets are under a new master key.\n`)
+        if (unopened > 0) io.err(`${unopened} could be opened by none, and stay as they are: hand them in anew.\n`)
+      }
       done(exitCodes.done)
     })
 }

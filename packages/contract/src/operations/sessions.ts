@@ -33,6 +33,9 @@ export const sessionsOperations = {
     ...done,
     summary: 'Put all stored secrets under a new master key, while the service runs',
     caller: 'operator',
-    answer: z.object({ rewrapped: z.int() }),
+    answer: z.object({
+      rewrapped: z.int(),
+      unopened: z.int().describe('Secrets that no master key opens; they stay as they are.'),
+    }),
   },
 } as const satisfies Partial<Record<RouteName, Operation>>

@@ -248,6 +248,11 @@ export const problems = {
     title: 'The master key is given by the environment.',
     does: 'Put the new key in front of the old one in ZB_MASTER_KEY, with a space between, start anew, then rewrap.',
   },
+  'rewrap-under-way': {
+    status: 409,
+    title: 'The secrets are being put under a new master key already.',
+    does: 'Wait for that to end; a run that broke off can be begun anew after a minute.',
+  },
   'name-taken': {
     status: 409,
     title: 'This name is taken.',

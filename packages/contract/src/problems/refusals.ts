@@ -7,7 +7,7 @@ const own: { readonly [Name in RouteName]?: readonly ProblemCode[] } = {
   signIn: ['sign-in-refused', 'too-many-requests'],
   makeSignInLink: ['invalid-request'],
   makeAccount: ['account-exists'],
-  rewrapVault: ['master-key-fixed'],
+  rewrapVault: ['master-key-fixed', 'rewrap-under-way'],
   makeApp: ['name-taken'],
   changeApp: ['unknown-app'],
   listKeys: ['unknown-app'],

@@ -57,7 +57,7 @@ export const keyRequest = z
     name,
     role: role
       .optional()
-      .describe('What a backend key may: `viewer` reads, `sender` sends as well, `owner` (when left out) does all.'),
+      .describe('What a backend key may: `viewer` (when left out) reads, `sender` sends as well, `owner` does all.'),
   })
   .refine((key) => key.kind === 'backend' || key.role === undefined, {
     path: ['role'],

@@ -1,13 +1,13 @@
 import { appStates, presentations, receiptStates } from '@zbell/core'
 import { z } from 'zod'
-import { instant, uuid } from './text.ts'
+import { instant, plainText, uuid } from './text.ts'
 
 export const receipt = z
   .strictObject({
     notification: uuid,
     state: z.enum(receiptStates),
     at: instant,
-    action: z.string().max(64).optional(),
+    action: plainText(64).optional(),
     appState: z.enum(appStates).optional().describe('Where the app was.'),
     became: z
       .enum(presentations)

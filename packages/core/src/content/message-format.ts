@@ -8,6 +8,8 @@ export type Use = 'text' | 'number' | 'moment' | 'choice'
 type Element = {
   readonly type: number
   readonly value?: string
+  /** How a number, a date or a time is written: by name, or by a skeleton. */
+  readonly style?: string | { readonly parsedOptions?: object } | null
   readonly options?: { readonly [name: string]: { readonly value: readonly Element[] } }
 }
 
@@ -67,6 +69,7 @@ export class MessageText {
     const uses = new Map<string, Set<Use>>()
     const elements = /[{}'#]/.test(text) ? parse(text) : [{ type: literal, value: text }]
     collect(elements, uses, { left: mostPlaces }, deepest)
+    checkStyles(elements)
     this.uses = uses
     this.direction = directionOf(literalsOf(elements))
   }
@@ -86,7 +89,12 @@ export class MessageText {
     if (!/[{}'#]/.test(this.#text)) return this.#text
     const given: Record<string, unknown> = {}
     for (const [name, uses] of this.uses) given[name] = fit(values[name]!, uses, direction)
-    return String(this.#format(locale, zone).format(given as never))
+    try {
+      return String(this.#format(locale, zone).format(given as never))
+    } catch (error) {
+      // Nothing is known that comes here: what the engine’s formatters take was asked when the text was read.
+      throw new MalformedText(`cannot be written out: ${(error as Error).message}`)
+    }
   }
 
   #format(locale: string, zone: string): IntlMessageFormat {
@@ -147,6 +155,20 @@ function collect(
     if (--budget.left < 0) throw new MalformedText(`has more than ${mostPlaces} places for values`)
     uses.set(value, (uses.get(value) ?? new Set()).add(use))
     for (const option of Object.values(options ?? {})) collect(option.value, uses, budget, depth - 1)
+  }
+}
+
+/** A style can be read and still be one that nothing can be written in, such as a currency of no country: each is made once. */
+function checkStyles(elements: readonly Element[]): void {
+  for (const { type, style, options } of elements) {
+    const given = typeof style === 'object' ? style?.parsedOptions : undefined
+    try {
+      if (given && kinds[type] === 'number') new Intl.NumberFormat('en', given)
+      if (given && kinds[type] === 'moment') new Intl.DateTimeFormat('en', { timeZone: 'UTC', ...given })
+    } catch (error) {
+      throw new MalformedText(`has a style in which nothing can be written: ${(error as Error).message}`)
+    }
+    for (const option of Object.values(options ?? {})) checkStyles(option.value)
   }
 }
 

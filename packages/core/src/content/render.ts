@@ -239,6 +239,6 @@ function sampleOf(source: string, { values = {}, fallbacks = {} }: Filling): str
     return text.render(given, presetLocale, presetZone, 'ltr')
   } catch (error) {
     if (!(error instanceof MalformedText)) throw error
-    return source // It was written before texts had places, and is shown as it is.
+    return source // It was kept by an earlier version that took it, and is shown as it was written.
   }
 }

@@ -1,5 +1,6 @@
+import { factValue } from './facts.ts'
 import { jsonAt } from './json-pointer.ts'
-import { factValue, type GatewayProfile } from './profile.ts'
+import type { GatewayProfile } from './profile.ts'
 
 /** What a key file can say beside the key, by the names of a credential's own fields. */
 export const keyFileFields = ['keyId', 'issuer', 'tokenAddress', 'scope'] as const
@@ -62,8 +63,7 @@ export function readKeyFile(
 
 const looks: Readonly<Record<KeyFileField, (last: string, text: string) => boolean>> = {
   keyId: (last) => /key[-_ ]?(id|no|nr|number|name)$|^kid$/i.test(last),
-  issuer: (last, text) =>
-    /^[^\s@]+@[^\s@]+$/.test(text) || /^(iss(uer)?|e?[-_]?mail|account)$/i.test(last),
+  issuer: (last, text) => /^[^\s@]+@[^\s@]+$/.test(text) || /^(iss(uer)?|e?[-_]?mail|account)$/i.test(last),
   tokenAddress: (last, text) => /^https:\/\//.test(text) && /token|grant/i.test(`${last} ${text}`),
   scope: (last) => /^scopes?$/i.test(last),
 }

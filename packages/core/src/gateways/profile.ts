@@ -1,8 +1,9 @@
 import { z } from 'zod'
 import { environments, platforms } from '../devices/device.ts'
-import { answerRow, authentication, factName, factValue, keyFile, mostExpressionCharacters } from './profile-parts.ts'
+import { factName, factValue } from './facts.ts'
+import { answerRow, authentication, keyFile, mostExpressionCharacters } from './profile-parts.ts'
 
-export { type AnswerPlace, type AnswerRow, factName, factValue, mostProfileCharacters } from './profile-parts.ts'
+export type { AnswerPlace, AnswerRow } from './profile-parts.ts'
 
 const origin = z.url({ protocol: /^https$/ })
 const expression = z.string().max(mostExpressionCharacters)

@@ -1,3 +1,4 @@
+import { textFault } from '../content/plain-text.ts'
 import type { Platform } from '../devices/device.ts'
 import { isUuid } from '../ids/uuid-v7.ts'
 
@@ -75,7 +76,7 @@ const segmentReference = /^([a-z0-9][a-z0-9._-]{0,63})(?:@([1-9]\d{0,8}))?$/
 const userName = /^[^\s\p{Cc}\p{Cs}]+$/u
 
 export const isUserName = (text: string): boolean =>
-  text.length > 0 && text.length <= targetLimits.userChars && userName.test(text)
+  text.length > 0 && text.length <= targetLimits.userChars && userName.test(text) && textFault(text) === undefined
 
 /**
  * Reads `user:ada`, `device:0190…`, `token:…`, `topic:route-4`, `segment:commuters` or `everyone`.

@@ -26,6 +26,18 @@ export const options = {
     preset: '',
     says: 'Address under which people reach the console; with https its cookie is marked Secure.',
   },
+  'metrics.port': {
+    env: 'ZB_METRICS_PORT',
+    type: whole(0, 65_535),
+    preset: 0,
+    says: 'Port of a listener of its own for /metrics, which asks nobody who they are; 0 for none.',
+  },
+  'metrics.host': {
+    env: 'ZB_METRICS_HOST',
+    type: text.min(1),
+    preset: '127.0.0.1',
+    says: 'Address on which that listener listens.',
+  },
   'database.url': {
     env: 'ZB_DATABASE_URL',
     type: z.union([z.literal(''), z.url({ protocol: /^(mysql|mariadb)$/ })]),

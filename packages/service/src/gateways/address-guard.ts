@@ -23,9 +23,16 @@ for (const [net, bits] of [
   guarded.addSubnet(net, bits, 'ipv4')
 }
 for (const [net, bits] of [
-  ['::', 127],
+  // Those that carry an IPv4 address within them lead wherever that one does (RFC 4291 §2.5.5, RFC 6052, RFC 8215, RFC 3056,
+  // RFC 4380, RFC 2765): a public host has no need to be called so. Through mapped ones (::ffff:0:0/96) the list sees by itself.
+  ['::', 96],
+  ['::ffff:0:0:0', 96],
   ['64:ff9b::', 96],
+  ['64:ff9b:1::', 48],
+  ['2001::', 32],
+  ['2002::', 16],
   ['fc00::', 7],
+  ['fec0::', 10],
   ['fe80::', 10],
   ['ff00::', 8],
 ] as const) {

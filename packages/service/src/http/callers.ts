@@ -142,6 +142,7 @@ export class CallerCheck {
     const wanted = environmentOf(request)
     if (wanted && wanted !== key.environment)
       throw new Problem('wrong-environment', `This key is for ${key.environment}.`)
+    // A key that was made before keys had roles did all.
     needRole(key.role ?? 'owner', least, `the key “${key.name}” is a ${key.role}’s`)
     return { scope: key, actor: `key:${key.name}` }
   }
@@ -176,7 +177,7 @@ function bearer(request: Request): string | undefined {
   return scheme?.toLowerCase() === 'bearer' && token ? token : undefined
 }
 
-function needBearer(request: Request): string {
+export function needBearer(request: Request): string {
   const token = bearer(request)
   if (token === undefined) throw new Problem('not-signed-in')
   return token

@@ -2,6 +2,7 @@ import type { Logger } from 'pino'
 import type { Config } from '../config/options.ts'
 import type { CredentialChecks } from '../credentials/checks.ts'
 import type { CredentialDesk } from '../credentials/desk.ts'
+import type { Rewrapped } from '../credentials/rewrap.ts'
 import type { GatewayRoom } from '../gateways/gateways.ts'
 import type { HandsetControl } from '../handsets/control.ts'
 import type { Intake } from '../intake/intake.ts'
@@ -42,7 +43,7 @@ export type HttpParts = {
   readonly gateways: GatewayRoom
   readonly handsets: HandsetControl
   readonly milestones: Milestones
-  readonly rewrap: () => Promise<number>
+  readonly rewrap: () => Promise<Rewrapped>
   /**
    * How an app speaks to a gateway has changed: what waited for that may go on.
    * @param isInUse what was changed is in use, and worth a check

@@ -2,6 +2,7 @@ import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import { stringify } from 'csv-stringify'
 import type { Response } from 'express'
+import { attributeColumn } from '../transfer/attribute-columns.ts'
 
 export const ndjson = 'application/x-ndjson'
 
@@ -21,7 +22,7 @@ export async function sendFile(response: Response, { name, format, columns, rows
   if (format === 'csv') {
     // Cells that look like a formula are marked, so that none runs in a spreadsheet.
     const csv = stringify({ header: true, columns: [...columns], escape_formulas: true, cast: { boolean: String } })
-    await pipeline(Readable.from(flat(rows)), csv, response.type('text/csv'))
+    await pipeline(Readable.from(flat(rows, columns)), csv, response.type('text/csv'))
   } else await pipeline(Readable.from(lines(rows)), response.type(ndjson))
 }
 
@@ -30,14 +31,13 @@ async function* lines(rows: AsyncGenerator<Row>) {
 }
 
 /** A table has no depth: attributes become columns of their own, topics stand with spaces between. */
-async function* flat(rows: AsyncGenerator<Row>) {
-  for await (const { attributes, topics, ...row } of rows) {
-    const cells = {
-      ...row,
-      ...(attributes as object | undefined),
-      ...(Array.isArray(topics) ? { topics: topics.join(' ') } : {}),
-    }
-    yield Object.fromEntries(Object.entries(cells).map(([name, value]) => [name, cellOf(value)]))
+async function* flat(rows: AsyncGenerator<Row>, columns: readonly string[]) {
+  for await (const { attributes = {}, topics, ...row } of rows) {
+    // By name in a map: whatever an attribute is called, an object would have something of its own under that name.
+    const cells = new Map(Object.entries(row))
+    for (const [name, value] of Object.entries(attributes as Row)) cells.set(attributeColumn(name), value)
+    if (Array.isArray(topics)) cells.set('topics', topics.join(' '))
+    yield columns.map((name) => cellOf(cells.get(name)))
   }
 }
 

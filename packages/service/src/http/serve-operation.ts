@@ -17,6 +17,7 @@ import type { Scope } from '../store/apps/apps.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
 import type { CallerCheck, CallerOf } from './callers.ts'
 import { binaryEvent, isBinaryEvent } from './cloud-events.ts'
+import { deepestBody, isDeeperThan, laterBody } from './request-body.ts'
 
 type CallOf<Name extends RouteName> = {
   readonly caller: CallerOf<Operations[Name]['caller']>
@@ -45,12 +46,10 @@ export type LookAhead<Name extends RouteName> = (
 
 export type Handler<Name extends RouteName> = (given: CallOf<Name>) => Promise<Answer<Name>>
 
-/** A body up to this size is looked at while it is not known yet who sent it. */
-const readAheadBytes = 16_384
-
 /** Puts the contract's operations on a router: who may call, what may be sent and what is answered stand in its table. */
 export class OperationRouter {
-  readonly #router = Router()
+  /** An address in other letters is another address: bounds and limits go by it. */
+  readonly #router = Router({ caseSensitive: true })
   /** Addresses without a name in them, which a fleet calls all the time: found at once, where a router tries one after the other. */
   readonly #fixed = new Map<string, readonly RequestHandler[]>()
   readonly #callers: CallerCheck
@@ -105,7 +104,8 @@ export class OperationRouter {
       let given = read
       // Read while the database says who calls; what is wrong with it is said only to somebody who may. Strangers get no
       // more than a little read.
-      if (operation.body && Number(request.headers['content-length'] ?? 0) <= readAheadBytes) {
+      const later = laterBody(response)
+      if (operation.body && later === undefined) {
         checking.catch(() => {}) // Heard below.
         // The question has to be on its way first, which it is with the next turn of the event loop.
         await new Promise(setImmediate)
@@ -115,6 +115,7 @@ export class OperationRouter {
         if (likely) lookAhead?.(likely, { ...result(), request })
       }
       const caller = (await checking) as CallerOf<Operations[Name]['caller']>
+      if (operation.body) await later?.()
       const answer = await handler({
         caller,
         params: request.params as CallOf<Name>['params'],
@@ -211,6 +212,9 @@ function jsonBody(request: Request): unknown {
 }
 
 function parsed(type: z.ZodType, value: unknown, prefix: '' | '?'): unknown {
+  // Looked at without going down into it: whatever reads it after this does so by calling itself.
+  if (isDeeperThan(value, deepestBody))
+    throw new Problem('invalid-request', `The body is nested more than ${deepestBody} levels deep.`)
   const read = type.safeParse(value)
   if (read.success) return read.data
   const found = faultsIn(read.error, value)

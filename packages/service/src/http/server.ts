@@ -12,14 +12,17 @@ import { gatewayProfileSchema } from '@zbell/core'
 import { sourceLimits } from '@zbell/core/triggers'
 import express, { type Request, type RequestHandler, type Response } from 'express'
 import type { Logger } from 'pino'
+import { Problem } from '../problems/problem.ts'
 import type { Database } from '../store/database.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
-import { CallerCheck } from './callers.ts'
+import { sameSecret } from '../vault/secrets.ts'
+import { CallerCheck, needBearer } from './callers.ts'
 import { isBinaryEvent } from './cloud-events.ts'
 import { securityHeaders, serveConsole } from './console-pages.ts'
 import { serveOperations } from './operations.ts'
 import type { HttpParts } from './parts.ts'
 import { nothingAt, problemHandler, unknownAddress } from './problem-handler.ts'
+import { hasBody, isLittle, mayTakeItsTime, readsLater } from './request-body.ts'
 import { EventStreams } from './routes/events.ts'
 import { OperationRouter } from './serve-operation.ts'
 
@@ -52,7 +55,7 @@ export function httpServer(parts: HttpParts): HttpServer {
     const step = parts.answersApi && request.url.startsWith('/v1/') ? answer : securityHeaders
     step(request, response, next)
   })
-  serveHealth(app, database, metrics)
+  serveHealth(app, database, metrics, parts.operatorKey)
   if (parts.consoleDir && parts.answersApi) serveConsole(app, parts.consoleDir)
   app.use(unknownAddress)
   app.use(problemHandler(log))
@@ -92,9 +95,20 @@ function answerOperations(on: OperationRouter): RequestHandler {
     if (isDevice && !crossOrigin(request, response)) return
     const isIncoming = request.url.startsWith('/v1/incoming/')
     const read = isIncoming ? raw : isText(request) ? text : isDevice ? deviceJson : json
+    const handle = () =>
+      on.handle(request, response, (fault?: unknown) => (fault ? next(fault) : next(nothingAt(request))))
+    if (!isIncoming && !isLittle(request)) {
+      // Nobody has it read before it is known who asks.
+      readsLater(
+        response,
+        () => new Promise((done, fail) => read(request, response, (error) => (error ? fail(error) : done()))),
+      )
+      handle()
+      return
+    }
     read(request, response, (error?: unknown) => {
       if (error) next(error)
-      else on.handle(request, response, (fault?: unknown) => (fault ? next(fault) : next(nothingAt(request))))
+      else handle()
     })
   }
 }
@@ -107,14 +121,14 @@ const bodyWithinMs = 30_000
  */
 const idleConnectionMs = 75_000
 
-/** A body that drips in is cut off; a file is not, since each of its parts is dealt with as it comes. */
+/** A body that drips in is cut off, also when the answer went out before its end; a file may take its time once it is known whose. */
 function inTime(request: Request, response: Response): void {
-  const hasBody =
-    request.headers['transfer-encoding'] !== undefined || Number(request.headers['content-length'] ?? 0) > 0
-  if (hasBody && !/^\/v1\/apps\/[^/]+\/import\//.test(request.path)) {
-    const enough = setTimeout(() => request.complete || request.destroy(), bodyWithinMs)
-    response.once('close', () => clearTimeout(enough))
-  }
+  if (!hasBody(request)) return
+  const enough = setTimeout(() => request.complete || request.destroy(), bodyWithinMs)
+  const clear = () => clearTimeout(enough)
+  request.once('end', clear)
+  response.once('close', () => request.complete && clear())
+  mayTakeItsTime(response, clear)
 }
 
 /** Handsets on this machine call back where the service listens. */
@@ -160,14 +174,16 @@ function crossOrigin(request: Request, response: Response): boolean {
   return false
 }
 
-function serveHealth(app: express.Express, database: Database, metrics: Metrics): void {
+function serveHealth(app: express.Express, database: Database, metrics: Metrics, operatorKey: string): void {
   const document = JSON.stringify(openApiDocument())
   app.get('/livez', (_request, response) => void response.json({ alive: true }))
   app.get('/readyz', async (_request, response) => {
     await database.ping()
     response.json({ ready: true })
   })
-  app.get('/metrics', async (_request, response) => {
+  app.get('/metrics', async (request, response) => {
+    // They say how much goes on, and the names of apps: here that is the operator’s to know.
+    if (!sameSecret(needBearer(request), operatorKey)) throw new Problem('unknown-key')
     response.type(metrics.registry.contentType).send(await metrics.registry.metrics())
   })
   const profileSchema = JSON.stringify(gatewayProfileSchema())

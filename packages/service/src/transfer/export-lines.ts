@@ -4,6 +4,7 @@ import type { Database } from '../store/database.ts'
 import { exportDevices } from '../store/devices/export-devices.ts'
 import { listAttributes } from '../store/people/attributes.ts'
 import { exportTopics, exportUsers } from '../store/people/export-people.ts'
+import { attributeColumn } from './attribute-columns.ts'
 
 type Exported = { readonly columns: readonly string[]; readonly rows: AsyncGenerator<Record<string, unknown>> }
 
@@ -16,7 +17,7 @@ export async function exportLines(database: Database, scope: Scope, what: Transf
       return { columns: deviceColumns, rows: exportDevices(database, scope) }
     case 'users': {
       const names = (await listAttributes(database, scope)).map(({ name }) => name)
-      return { columns: ['user', 'topics', ...names], rows: exportUsers(database, scope) }
+      return { columns: ['user', 'topics', ...names.map(attributeColumn)], rows: exportUsers(database, scope) }
     }
     case 'topics':
       return { columns: ['topic', 'title', 'user', 'device'], rows: exportTopics(database, scope) }

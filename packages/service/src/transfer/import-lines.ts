@@ -7,6 +7,7 @@ import { importDevices } from '../store/devices/import-devices.ts'
 import { listAttributes } from '../store/people/attributes.ts'
 import { importTopics } from '../store/people/import-topics.ts'
 import { importUsers } from '../store/people/import-users.ts'
+import { attributeOfColumn } from './attribute-columns.ts'
 import type { Line } from './lines.ts'
 
 /** Lines that go into one transaction. */
@@ -95,7 +96,10 @@ function fromCells(what: Transferable, value: unknown, texts: ReadonlySet<string
   const { user, topics, devices: _devices, createdAt: _createdAt, ...cells } = value as Record<string, unknown>
   if (!Object.values(cells).every((cell) => typeof cell === 'string')) return value
   const attributes = Object.fromEntries(
-    Object.entries(cells).map(([name, cell]) => [name, texts.has(name) ? cell : attributeOfText(String(cell))]),
+    Object.entries(cells).map(([column, cell]) => {
+      const name = attributeOfColumn(column)
+      return [name, texts.has(name) ? cell : attributeOfText(String(cell))]
+    }),
   )
   return { user, attributes, ...(typeof topics === 'string' ? { topics: topics.split(' ') } : {}) }
 }

@@ -1,6 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto'
-import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
+import { needPrivate, writeWhole } from './key-files.ts'
 
 const keyBytes = 32
 
@@ -19,8 +20,8 @@ export type Keyring = {
   keys(): readonly MasterKey[]
   /** Puts a fresh key in front; the others stay, so that everything still opens. */
   add(): void
-  /** Forgets all but the first. */
-  trim(): void
+  /** Puts those that nothing is under aside: they open for a while yet, and seal nothing more. @param isUsed by a key's id */
+  trim(isUsed: (id: Buffer) => boolean): void
 }
 
 /** The master key cannot be replaced here. */
@@ -42,21 +43,44 @@ export function givenKeyring(given: string): Keyring {
   return { keys: () => keys, add: () => (keys.length > 1 ? undefined : fixed()), trim: () => {} }
 }
 
-/** Keys kept in the data folder, a line each, the newest first; made at the first start. */
-export function keptKeyring(dataDir: string): Keyring {
+/**
+ * What was sealed at the moment in which a key left, by a process that had read the ring just before, still opens; so long a
+ * key stays aside.
+ */
+const asideMs = 30 * 86_400_000
+
+/**
+ * Keys kept in the data folder, a line each, the newest first; made at the first start. Those that left stand in a file of
+ * their own, each with the moment of it.
+ * @throws {KeyFileExposed}
+ */
+export function keptKeyring(dataDir: string, now: () => number = Date.now): Keyring {
   mkdirSync(dataDir, { recursive: true, mode: 0o700 })
-  const file = join(dataDir, 'master.key')
+  const [file, asideFile] = [join(dataDir, 'master.key'), join(dataDir, 'master.key.aside')]
   const fresh = () => randomBytes(keyBytes).toString('base64url')
-  const write = (lines: readonly string[]) => {
-    writeFileSync(`${file}.new`, `${lines.join('\n')}\n`, { mode: 0o600 })
-    renameSync(`${file}.new`, file)
-  }
-  if (!existsSync(file)) write([fresh()])
-  const read = () => readFileSync(file, 'utf8').split('\n').filter(Boolean)
+  const linesOf = (name: string): string[] =>
+    existsSync(name) ? readFileSync(name, 'utf8').split('\n').filter(Boolean) : []
+  const write = (name: string, lines: readonly string[]) => writeWhole(name, lines.map((line) => `${line}\n`).join(''))
+  if (!existsSync(file)) write(file, [fresh()])
+  for (const name of [file, asideFile]) if (existsSync(name)) needPrivate(name)
+  const aside = () =>
+    linesOf(asideFile).map((line) => {
+      const [key = '', since = ''] = line.split(' ')
+      return { line, key, sinceMs: Date.parse(since) || 0 }
+    })
   return {
     // Read each time: another process of this service may have put a new key in front.
-    keys: () => read().map(masterKeyOf),
-    add: () => write([fresh(), ...read()]),
-    trim: () => write(read().slice(0, 1)),
+    keys: () => [...linesOf(file), ...aside().map(({ key }) => key)].map(masterKeyOf),
+    add: () => write(file, [fresh(), ...linesOf(file)]),
+    trim(isUsed) {
+      const [first = '', ...others] = linesOf(file)
+      const idOf = (key: string) => masterKeyOf(key).id
+      const leaving = others.filter((key) => !isUsed(idOf(key)))
+      const staying = aside().filter(({ key, sinceMs }) => isUsed(idOf(key)) || now() - sinceMs < asideMs)
+      // First there, then gone from here: at every moment it stands in one of the two.
+      const moment = new Date(now()).toISOString()
+      write(asideFile, [...staying.map(({ line }) => line), ...leaving.map((key) => `${key} ${moment}`)])
+      if (leaving.length > 0) write(file, [first, ...others.filter((key) => !leaving.includes(key))])
+    },
   }
 }

@@ -41,6 +41,7 @@ export class Vault {
 
   /** The same secret under the newest master key; the very same bytes when it is under that one already. @throws {SealBroken} */
   rewrap(sealed: Buffer, belongsTo: string): Buffer {
+    this.refresh()
     if (idOf(sealed).equals(this.#newest.id)) return sealed
     const dataKey = broken(() => this.#dataKey(sealed, belongsTo))
     return Buffer.concat([this.#wrap(dataKey, belongsTo), sealed.subarray(wrappedEnd)])
@@ -56,6 +57,8 @@ export class Vault {
   }
 
   #wrap(dataKey: Buffer, belongsTo: string): Buffer {
+    // By the key that is the newest now, not when this process began: the one before may be about to leave.
+    this.refresh()
     const { id, key } = this.#newest
     return Buffer.concat([Buffer.of(form), id, encrypt(key, dataKey, belongsTo)])
   }
@@ -72,6 +75,7 @@ export class Vault {
   }
 }
 
+/** The id of the master key that a secret is under. */
 const idOf = (sealed: Buffer): Buffer => sealed.subarray(1, wrappedStart)
 
 function broken<T>(open: () => T): T {

@@ -76,7 +76,7 @@ export function serveApps(on: OperationRouter, database: Database, onRevoked: ()
       ...body,
       id: uuidV7(createdAt.getTime(), randomBytes(10)),
       appNo: app.no,
-      role: body.kind === 'backend' ? (body.role ?? 'owner') : null,
+      role: body.kind === 'backend' ? (body.role ?? 'viewer') : null,
       createdAt,
       madeBy: caller.actor,
     }

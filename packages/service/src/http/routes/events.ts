@@ -15,9 +15,15 @@ import { deliveryView, notificationView } from '../views.ts'
 const eachDeviceUpTo = 200
 const heartbeatMs = 15_000
 const maxStreams = 500
+/** So many of them one key or account may have, so that nobody takes all. */
+const maxOfOne = 100
+/** Whoever does not read is let go when so much waits for them. */
+const mostWaitingBytes = 1_048_576
+
+type Stream = { readonly holder: string; readonly stillMay: () => Promise<boolean> }
 
 export class EventStreams {
-  readonly #open = new Map<Response, () => Promise<boolean>>()
+  readonly #open = new Map<Response, Stream>()
   readonly #metrics: Metrics
 
   constructor(metrics: Metrics) {
@@ -26,14 +32,11 @@ export class EventStreams {
 
   /**
    * Makes an answer a stream of server-sent events (WHATWG HTML §9.2).
+   * @param holder whose stream it is: a key or an account
    * @param stillMay asked at every heartbeat; the stream ends when the listener may not any more
    * @returns what sends one event
    */
-  start(
-    response: Response,
-    stillMay: () => Promise<boolean>,
-    onClose: () => void,
-  ): (event: string, data: unknown) => void {
+  start(response: Response, { holder, stillMay }: Stream, onClose: () => void): (event: string, data: unknown) => void {
     // Whoever left while they were being recognised will never be heard to leave again.
     if (response.closed || response.destroyed) {
       queueMicrotask(onClose)
@@ -41,16 +44,31 @@ export class EventStreams {
     }
     if (this.#open.size >= maxStreams)
       throw new Problem('too-many-requests', `No more than ${maxStreams} event streams are kept open.`)
-    this.#open.set(response, stillMay)
-    this.#metrics.listeners.set(this.#open.size)
+    if ([...this.#open.values()].filter((one) => one.holder === holder).length >= maxOfOne)
+      throw new Problem(
+        'too-many-requests',
+        `No more than ${maxOfOne} event streams of one key or account are kept open.`,
+      )
     response.writeHead(200, {
       'content-type': 'text/event-stream',
       'cache-control': 'no-store',
       'x-accel-buffering': 'no',
     })
-    response.write(': here\n\n')
+    // Whoever only asks for the head has had all.
+    if (response.req.method === 'HEAD') {
+      response.end()
+      queueMicrotask(onClose)
+      return () => {}
+    }
+    this.#open.set(response, { holder, stillMay })
+    this.#metrics.listeners.set(this.#open.size)
+    const write = (text: string) => {
+      if (response.writableLength > mostWaitingBytes) response.destroy()
+      else response.write(text)
+    }
+    write(': here\n\n')
     const heartbeat = setInterval(() => {
-      response.write(': here\n\n')
+      write(': here\n\n')
       void this.#endUnless(response, stillMay)
     }, heartbeatMs)
     response.once('close', () => {
@@ -59,12 +77,12 @@ export class EventStreams {
       this.#metrics.listeners.set(this.#open.size)
       onClose()
     })
-    return (event, data) => void response.write(`event: ${event}\ndata: ${JSON.stringify(data)}\n\n`)
+    return (event, data) => write(`event: ${event}\ndata: ${JSON.stringify(data)}\n\n`)
   }
 
   /** A key was revoked here: whoever listens with it is heard out at once. */
   recheck(): void {
-    for (const [response, stillMay] of this.#open) void this.#endUnless(response, stillMay)
+    for (const [response, { stillMay }] of this.#open) void this.#endUnless(response, stillMay)
   }
 
   async #endUnless(response: Response, stillMay: () => Promise<boolean>): Promise<void> {
@@ -98,6 +116,8 @@ function coalesced(job: () => Promise<void>, onFault: (error: unknown) => void):
   }
 }
 
+const holderOf = ({ app, environment }: Scope, actor: string): string => `${app.no} ${environment} ${actor}`
+
 export function serveEvents(
   on: OperationRouter,
   database: Database,
@@ -105,11 +125,11 @@ export function serveEvents(
   streams: EventStreams,
   onFault: (error: unknown) => void,
 ): void {
-  on.serve('watchNotification', async ({ caller: { scope }, params, response, stillMay }) => {
+  on.serve('watchNotification', async ({ caller: { scope, actor }, params, response, stillMay }) => {
     const { no } = await needNotification(database, scope, params.id)
     const told = new Map<number, string>()
     let stop = () => {}
-    const send = streams.start(response, stillMay, () => stop())
+    const send = streams.start(response, { holder: holderOf(scope, actor), stillMay }, () => stop())
     const tell = coalesced(async () => {
       const row = await findNotificationByNo(database, no)
       if (row) await tellNotification(database, scope, row, told, send)
@@ -121,9 +141,9 @@ export function serveEvents(
     return undefined
   })
 
-  on.serve('watchApp', async ({ caller: { scope }, response, stillMay }) => {
+  on.serve('watchApp', async ({ caller: { scope, actor }, response, stillMay }) => {
     let stop = () => {}
-    const send = streams.start(response, stillMay, () => stop())
+    const send = streams.start(response, { holder: holderOf(scope, actor), stillMay }, () => stop())
     stop = hub.listen(scope, (change) => {
       if (change.is === 'devices') send('devices', { changed: true })
       else notificationView(database, scope, change.row).then((view) => send('notification', view), onFault)

@@ -3,6 +3,7 @@ import type { Database } from '../../store/database.ts'
 import { exportLines, isTransferable } from '../../transfer/export-lines.ts'
 import { importLines } from '../../transfer/import-lines.ts'
 import { csvLines, FileBroken, ndjsonLines } from '../../transfer/lines.ts'
+import { takesItsTime } from '../request-body.ts'
 import { ndjson, sendFile } from '../send-file.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 
@@ -20,6 +21,7 @@ export function serveTransfer(on: OperationRouter, database: Database, onChange:
     const isCsv = request.is('text/csv')
     if (!isCsv && !request.is(ndjson))
       throw new Problem('unsupported-media-type', `Send the file as text/csv or ${ndjson}.`)
+    takesItsTime(response)
     try {
       const done = await importLines(database, scope, what, isCsv ? csvLines(request) : ndjsonLines(request))
       onChange()

@@ -21,6 +21,7 @@ import { sources } from './0020-sources.ts'
 import { firingsByAge } from './0021-firings-by-age.ts'
 import { webhooks } from './0022-webhooks.ts'
 import { gateways } from './0023-gateways.ts'
+import { leases } from './0024-leases.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -49,4 +50,5 @@ export const migrations: readonly Migration[] = [
   { no: 21, name: 'firings-by-age', statements: firingsByAge },
   { no: 22, name: 'webhooks', statements: webhooks },
   { no: 23, name: 'gateways', statements: gateways },
+  { no: 24, name: 'leases', statements: leases },
 ]

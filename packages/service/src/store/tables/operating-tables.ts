@@ -23,6 +23,12 @@ export const signInLinks = mysqlTable('sign_in_links', {
   expiresAt: instantColumn('expires_at').notNull(),
 })
 
+export const leases = mysqlTable('leases', {
+  name: varchar('name', { length: 64 }).primaryKey(),
+  owner: hashColumn('owner', { length: 16 }).notNull(),
+  untilAt: instantColumn('until_at').notNull(),
+})
+
 export const jobs = mysqlTable('jobs', {
   name: varchar('name', { length: 40 }).primaryKey(),
   everySeconds: int('every_seconds', { unsigned: true }).notNull(),

@@ -1,0 +1,47 @@
+import type { Request, Response } from 'express'
+
+/** A body up to this size is read and looked at while it is not known yet who sent it. */
+const littleBytes = 16_384
+/** Deeper than anything that is meant. */
+export const deepestBody = 100
+
+export const hasBody = ({ headers }: Request): boolean =>
+  headers['transfer-encoding'] !== undefined || Number(headers['content-length'] ?? 0) > 0
+
+/** Whether a body is little for certain: one that comes in chunks says nothing of its size beforehand. */
+export const isLittle = (request: Request): boolean =>
+  request.headers['transfer-encoding'] === undefined && Number(request.headers['content-length'] ?? 0) <= littleBytes
+
+const later = Symbol('reads its body later')
+const patient = Symbol('may take its time')
+type Locals = { [later]?: () => Promise<void>; [patient]?: () => void }
+
+/** Leaves the reading of a body to whoever knows who asks. @param read rejects as a reader of bodies does */
+export function readsLater(response: Response, read: () => Promise<void>): void {
+  ;(response.locals as Locals)[later] = read
+}
+
+/** Reads the body that was left; `undefined` when it has been read. */
+export const laterBody = (response: Response): (() => Promise<void>) | undefined => (response.locals as Locals)[later]
+
+/** @param letGo takes the deadline of its body away */
+export function mayTakeItsTime(response: Response, letGo: () => void): void {
+  ;(response.locals as Locals)[patient] = letGo
+}
+
+/** From here on its body has no deadline: each part is dealt with as it comes. */
+export const takesItsTime = (response: Response): void => (response.locals as Locals)[patient]?.()
+
+/** Whether a value is nested deeper than so many levels; costs no more than its size, however deep it is. */
+export function isDeeperThan(value: unknown, levels: number): boolean {
+  let level: unknown[] = [value]
+  for (let depth = 0; level.length > 0; depth++) {
+    if (depth > levels) return true
+    const below: unknown[] = []
+    for (const one of level)
+      if (typeof one === 'object' && one !== null && !Buffer.isBuffer(one))
+        for (const inner of Object.values(one)) if (typeof inner === 'object' && inner !== null) below.push(inner)
+    level = below
+  }
+  return false
+}
