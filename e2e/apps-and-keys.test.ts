@@ -129,7 +129,7 @@ describe('a key', () => {
   })
 
   test('opens nothing from the moment it is revoked, and ends what it listens to', async () => {
-    const made = await makeKey({ kind: 'backend', environment: 'development', name: 'Lost' })
+    const made = await makeKey({ kind: 'backend', environment: 'development', name: 'Lost', role: 'owner' })
     const client = clientOf(made.key)
     const stream = (await client.stream('watchApp', { params })).getReader()
     await stream.read()

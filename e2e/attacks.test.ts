@@ -54,6 +54,26 @@ describe('a stranger', () => {
   })
 })
 
+test('an account has a password worth its name, and one link that lets in', async () => {
+  const account = { email: 'quay@merrow-sound.example', name: 'Quay', role: 'viewer' as const }
+  for (const password of ['short of 12', 'aaaaaaaaaaaaaaaa', 'abababababababab'])
+    await expect(world.operator.call('makeAccount', { body: { ...account, password } })).rejects.toMatchObject({
+      problem: { code: 'invalid-request' },
+    })
+  await world.operator.call('makeAccount', { body: { ...account, password: 'a long watch at the quay' } })
+  const link = async () => (await world.operator.call('makeSignInLink', { body: { email: account.email } })).link
+  const signIn = (given: string) =>
+    fetch(`${world.url}/v1/session`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ link: given }),
+    }).then(({ status }) => status)
+  const [first, second] = [await link(), await link()]
+  expect(await signIn(first)).toBe(401)
+  expect(await signIn(second)).toBe(200)
+  expect(await signIn(second)).toBe(401)
+})
+
 test('metrics are the operator’s, and at a port of their own whoever can reach that', async () => {
   for (const authorization of [undefined, `Bearer ${world.backendKey}`, `Bearer ${world.appKey}`])
     expect((await fetch(`${world.url}/metrics`, authorization ? { headers: { authorization } } : {})).status).toBe(401)

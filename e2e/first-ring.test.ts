@@ -92,7 +92,7 @@ describe('the first ring', () => {
       ),
     })
     expect(await demo.zbell('device', 'show', 'nothing')).toMatchObject({ code: 5 })
-    expect(await demo.zbell('device', 'list', '--key', 'zb-backend-wrong')).toMatchObject({
+    expect(await demo.zbell('device', 'list', '--url', demo.ready.service, '--key', 'zb-backend-wrong')).toMatchObject({
       code: 4,
       err: expect.stringContaining('not one of ours'),
     })
@@ -117,7 +117,9 @@ describe('the first ring', () => {
       expect(other.ready.service).not.toBe(demo.ready.service)
       await other.zbell('send', '--to', 'user:haru', '--title', 'Only here')
       expect((await demo.zbell('handset', 'show', 'haru-ios')).out).not.toContain('Only here')
-      expect((await other.zbell('device', 'list', '--key', demo.ready.backendKey)).code).toBe(4)
+      expect(
+        (await other.zbell('device', 'list', '--url', other.ready.service, '--key', demo.ready.backendKey)).code,
+      ).toBe(4)
     } finally {
       await other.close()
     }

@@ -134,6 +134,11 @@ describe('what stands beside a key', () => {
     expect(caught(() => besideKey(rsa, file, {}, profile({ tokenAddress: '/tokens' }))).at).toBe('/tokenAddress')
   })
 
+  test('that is longer than it could be given by hand is refused before it is kept', () => {
+    const refused = caught(() => besideKey(rsa, { id: 'k'.repeat(150) }, {}, profile({ keyId: '/id' })))
+    expect([refused.code, refused.at]).toEqual(['unreadable-place', '/keyId'])
+  })
+
   test('that belongs to another account than the profile speaks of is refused', () => {
     const map = { facts: { project: '/project' } }
     const refused = caught(() => besideKey(rsa, { project: 'theirs' }, {}, profile(map, { project: 'ours' })))

@@ -101,9 +101,12 @@ export function useLiveNotification(place: Place, id: string): void {
   useEffect(() => {
     const readDeliveries = oneAtATime(() => readAnew(client, keys.deliveries(place, id)))
     const source = new EventSource(eventsUrl(place, `notifications/${id}/events`))
-    source.addEventListener('notification', (event) =>
-      client.setQueryData(keys.notification(place, id), JSON.parse(event.data)),
-    )
+    source.addEventListener('notification', async (event) => {
+      const queryKey = keys.notification(place, id)
+      // What is being read was read before this happened, and would take its place when it comes.
+      await client.cancelQueries({ queryKey, exact: true })
+      client.setQueryData(queryKey, JSON.parse(event.data))
+    })
     source.addEventListener('delivery', (event) => {
       const fresh = JSON.parse(event.data) as Delivery
       // A list that is being read may have been read before this happened; then it is read once more.

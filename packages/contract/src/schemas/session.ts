@@ -8,7 +8,11 @@ export const accountRequest = z.strictObject({
   email,
   name: z.string().min(1).max(80),
   role,
-  password: z.string().min(10, 'wants 10 characters at least').max(200),
+  password: z
+    .string()
+    .min(12, 'wants 12 characters at least')
+    .max(200)
+    .refine((text) => new Set(text).size >= 5, 'has the same few characters again and again'),
 })
 export const account = z.object({ email: z.string(), name: z.string(), role }).meta({ id: 'Account' })
 

@@ -33,7 +33,9 @@ export function explainAnswer(
   nowMs: number,
   holds?: Holds,
 ): Outcome | Promise<Outcome> {
-  for (const [at, row] of rows.entries()) {
+  // By number: this is done for each answer of a broadcast.
+  for (let at = 0; at < rows.length; at++) {
+    const row = rows[at]!
     if (!fits(row, answer)) continue
     if (row.when === undefined) return outcomeOf(row, answer, nowMs)
     if (holds)

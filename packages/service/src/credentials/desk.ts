@@ -63,7 +63,7 @@ export class CredentialDesk {
     const files = handed.files.map(({ content }) => Buffer.from(content, 'base64'))
     const profile = platform === 'web' ? undefined : await this.#profileOf(scope, platform)
     const found = await recognise(files, passphrase, platform, now, profile?.keyFile?.key)
-    if (found.is === 'certificate') return this.#marryToRequest(scope, found, handed.use, by, now)
+    if (found.is === 'certificate') return this.#marryToRequest(scope, found, handed, by, now)
     const wanted = platform === 'web' ? 'vapid-key' : profile && credentialOf[profile.authentication.kind]
     if (wanted !== undefined && wanted !== found.is) throw new CredentialRefused('wrong-kind')
     if (await findByFingerprint(this.#database, scope, platform, found.fingerprint))
@@ -108,7 +108,7 @@ export class CredentialDesk {
   async #marryToRequest(
     scope: Scope,
     found: Recognised & { is: 'certificate' },
-    use: boolean,
+    { use, facts = {} }: Pick<Handed, 'use' | 'facts'>,
     by: string,
     now: Date,
   ): Promise<CredentialRow> {
@@ -118,7 +118,8 @@ export class CredentialDesk {
     const key = createPrivateKey({ key: this.#vault.open(request.sealed, place), format: 'der', type: 'pkcs8' })
     const whole = marry(key, [found.certificate, ...found.chain], now)
     const secret: Credential = { kind: 'client-certificate', key: whole.key, certificates: whole.certificates }
-    const { facts: _, ...shown } = shownOf(whole, secret)
+    checkAccount(facts, (await this.#profileOf(scope, request.platform))?.facts)
+    const shown = { ...shownOf(whole, secret), facts: orNull(facts) }
     await completeRequest(this.#database, request.no, { ...shown, sealed: this.#seal(secret, place) })
     await placeCredential(this.#database, request, use, by)
     return this.#read(scope, request.id)

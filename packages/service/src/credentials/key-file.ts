@@ -27,6 +27,14 @@ export type Beside = KeyFileFacts & {
   readonly guesses: Partial<Readonly<Record<KeyFileField, string>>>
 }
 
+/** As long as each may be when it is given by hand. */
+const mostCharacters: Readonly<Record<KeyFileField, number>> = {
+  keyId: 100,
+  issuer: 200,
+  tokenAddress: 300,
+  scope: 300,
+}
+
 /**
  * Puts together what is known beside a key.
  * @param file what a JSON file says that the key was in
@@ -40,6 +48,12 @@ export function besideKey(key: KeyObject, file: unknown, hand: ByHand, profile: 
     const value = hand[name] ?? own?.found[name]
     return value === undefined ? [] : [[name, value] as const]
   })
+  for (const [name, value] of fields)
+    if (value.length > mostCharacters[name])
+      throw new CredentialRefused('unreadable-place', {
+        at: `/${name}`,
+        says: `What stands for the ${name} has more than ${mostCharacters[name]} characters.`,
+      })
   const facts = { ...own?.found.facts, ...hand.facts }
   for (const [name, value] of [...fields, ...Object.entries(facts).map(([n, v]) => [`fact.${n}`, v] as const)])
     checkNoSecret(name, value, key)

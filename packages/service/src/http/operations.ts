@@ -50,7 +50,7 @@ export function serveOperations(
   }
   serveOwnDevice(on, { database, vault, limits, proofs, rules, onChange })
   serveReceipts(on, database, limits, parts.metrics, parts.milestones, onChange)
-  serveSessions(on, database, limits, config['http.publicUrl'].startsWith('https:'))
+  serveSessions(on, database, limits, config['http.publicUrl'].startsWith('https:'), log)
   serveApps(on, database, () => streams.recheck())
   serveCredentials(on, database, { ...parts, outdatedFrom: (place) => gateways.looks.outdatedFrom(place) })
   serveSetup(on, database, gateways, handsets.there)

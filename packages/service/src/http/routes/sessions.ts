@@ -1,5 +1,6 @@
 import type { Session } from '@zbell/contract'
 import type { Response } from 'express'
+import type { Logger } from 'pino'
 import { Problem } from '../../problems/problem.ts'
 import { everyApp } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
@@ -10,12 +11,27 @@ import { hashPassword, hashSecret, newSecret, passwordFits } from '../../vault/s
 import { csrfOf, sessionCookie } from '../callers.ts'
 import type { RateLimits } from '../rate-limits.ts'
 import type { OperationRouter } from '../serve-operation.ts'
+import { WrongTries } from '../wrong-tries.ts'
 import { appView } from './apps.ts'
 
 const sessionMs = 12 * 3_600_000
 const linkMs = 3_600_000
 
-export function serveSessions(on: OperationRouter, database: Database, limits: RateLimits, secure: boolean): void {
+/** @param log hears of each wrong password: for whom, from where, and how many there were in a row */
+export function serveSessions(
+  on: OperationRouter,
+  database: Database,
+  limits: RateLimits,
+  secure: boolean,
+  log: Logger,
+): void {
+  const wrongTries = new WrongTries()
+  const byPassword = async (email: string, password: string, address: string | undefined) => {
+    const { found, wrong } = await wrongTries.at(email.toLowerCase(), () => accountOf(database, email, password))
+    if (!found) log.warn({ account: email, address, wrong }, 'a password was wrong')
+    return found
+  }
+
   const sessionView = async (account: AccountRow, csrf: string): Promise<Session> => ({
     account: { email: account.email, name: account.name, role: account.role },
     csrf,
@@ -24,12 +40,12 @@ export function serveSessions(on: OperationRouter, database: Database, limits: R
 
   on.serve(
     'signIn',
-    async ({ body, response }) => {
+    async ({ body, request, response }) => {
       const now = new Date()
       const account =
         'link' in body
           ? await useSignInLink(database, hashSecret(body.link), now)
-          : await byPassword(database, body.email, body.password)
+          : await byPassword(body.email, body.password, request.socket.remoteAddress)
       if (!account) throw new Problem('sign-in-refused')
       const token = newSecret('session')
       const expiresAt = new Date(now.getTime() + sessionMs)
@@ -76,7 +92,7 @@ export function serveSessions(on: OperationRouter, database: Database, limits: R
 /** Takes as long for an address that nobody has, so that nobody learns which have an account. */
 let nobodysHash: Promise<string> | undefined
 
-async function byPassword(database: Database, email: string, password: string): Promise<AccountRow | undefined> {
+async function accountOf(database: Database, email: string, password: string): Promise<AccountRow | undefined> {
   nobodysHash ??= hashPassword('nobody')
   const account = await findAccount(database, email)
   const fits = await passwordFits(password, account?.passwordHash ?? (await nobodysHash))

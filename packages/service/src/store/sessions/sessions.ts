@@ -1,4 +1,4 @@
-import { and, eq, getTableColumns, gt, lt } from 'drizzle-orm'
+import { and, eq, getTableColumns, gt, lt, sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 import { accounts, sessions, signInLinks } from '../tables.ts'
 import type { AccountRow } from './accounts.ts'
@@ -30,8 +30,14 @@ export async function deleteSession(database: Database, hash: Buffer): Promise<v
   await database.use((db) => db.delete(sessions).where(eq(sessions.hash, hash)))
 }
 
-export async function createSignInLink(database: Database, grant: Grant): Promise<void> {
-  await database.use((db) => db.insert(signInLinks).values(grant))
+/** Makes a link; those that the account had before lead nowhere any more. */
+export async function createSignInLink(database: Database, { hash, accountNo, expiresAt }: Grant): Promise<void> {
+  await database.transact(async (tx) => {
+    await tx.change(sql`delete from sign_in_links where account_no = ${accountNo}`)
+    await tx.change(
+      sql`insert into sign_in_links (hash, account_no, expires_at) values (${hash}, ${accountNo}, ${expiresAt})`,
+    )
+  })
 }
 
 /** Uses a sign-in link up. Of two callers at once only one gets the account. */
