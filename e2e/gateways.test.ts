@@ -208,12 +208,12 @@ describe('a gateway over HTTP', () => {
     })
     const sender = new Client({ url: world.url, bearer: key.key })
     for (const call of [
-      save(standin('ios'), {}, sender),
-      sender.call('readGateway', { params: { ...params, platform: 'ios' } }),
-      sender.call('dropGateway', { params: { ...params, platform: 'ios' } }),
-      sender.call('startGatewayRecording', { params: { ...params, platform: 'ios' }, body: {} }),
+      () => save(standin('ios'), {}, sender),
+      () => sender.call('readGateway', { params: { ...params, platform: 'ios' } }),
+      () => sender.call('dropGateway', { params: { ...params, platform: 'ios' } }),
+      () => sender.call('startGatewayRecording', { params: { ...params, platform: 'ios' }, body: {} }),
     ])
-      expect((await refusal(call)).code).toBe('not-allowed')
+      expect((await refusal(call())).code).toBe('not-allowed')
     expect((await sender.call('listGateways', { params })).items).toHaveLength(3)
   })
 
@@ -328,6 +328,9 @@ describe('a key file, as it was downloaded', () => {
       body: { profile: plain.replace('https://127.0.0.1:7432', world.standins.android.listener.origin) },
     })
     const file = JSON.stringify({ account, keyNumber: key.number, secret: key.pem, tokenAddress: grants })
+    const onTheCommandLine = await cli('credential', 'add', fileOf('account.json', file), '--platform', 'android')
+    expect(onTheCommandLine.err).toContain('The file seems to say it: --key-id signal-key-1')
+    expect(onTheCommandLine.err).toContain(`--token-address ${grants}`)
     const problem = await refusal(handIn(file))
     expect(problem.errors?.map(({ pointer, code, looksLike }) => [pointer, code, looksLike])).toEqual([
       ['/keyId', 'needed', 'signal-key-1'],

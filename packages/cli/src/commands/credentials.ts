@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { basename } from 'node:path'
 import type { Credential } from '@zbell/contract'
+import { ProblemError } from '@zbell/contract/client'
 import { ago } from '@zbell/contract/words'
 import type { Command } from 'commander'
 import { table } from '../drawing/table.ts'
@@ -115,7 +116,22 @@ async function add(context: Context<AddFlags>, names: string[]): Promise<number>
       : read(passphraseFile)
           .toString('utf8')
           .replace(/\r?\n$/, '')
-  return tell(context, await askPassphrase(call, given, io))
+  try {
+    return tell(context, await askPassphrase(call, given, io))
+  } catch (error) {
+    sayGuesses(io, error)
+    throw error
+  }
+}
+
+/** What is missing and seems to stand in the file, as it would be given. */
+function sayGuesses(io: Io, error: unknown): void {
+  if (!(error instanceof ProblemError)) return
+  for (const { pointer, looksLike } of error.problem.errors ?? [])
+    if (looksLike !== undefined) {
+      const flag = pointer.slice(1).replace(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`)
+      io.err(`The file seems to say it: --${flag} ${safe(looksLike)}\n`)
+    }
 }
 
 async function make(context: Context<AddFlags>): Promise<number> {
