@@ -57,9 +57,7 @@ describe('zbell gateway', () => {
     expect((await cli('gateway', 'use', 'ios', '1')).out).toContain(
       'by our-ios, version 1 of the app’s own; version 2 waits',
     )
-    expect((await cli('gateway', 'preset', 'ios')).out).toContain(
-      'standin-ios, which the service’s configuration names',
-    )
+    expect((await cli('gateway', 'reset', 'ios')).out).toContain('standin-ios, which the service’s configuration names')
     expect((await cli('gateway', 'show')).out).toMatch(/ios +standin-ios +the configuration’s/)
   })
 
@@ -84,7 +82,7 @@ describe('zbell gateway', () => {
     expect((await cli('gateway', 'show', 'ios')).out).toContain(world.standins.ios.listener.origin)
     expect(JSON.parse((await ring(device)).out)).toMatchObject({ totals: { shown: 1 } })
     expect((await cli('gateway', 'pull', 'ios')).out).toContain('the app’s own already')
-    await cli('gateway', 'preset', 'ios')
+    await cli('gateway', 'reset', 'ios')
   })
 
   test('records what goes out and comes back, grants too, and no secret', async () => {
@@ -152,7 +150,7 @@ describe('the guide, kind by kind', () => {
       '--json',
     )
     expect(JSON.parse(rung.out)).toMatchObject({ totals: { shown: 1 } })
-    await cli('gateway', 'preset', 'android')
+    await cli('gateway', 'reset', 'android')
   })
 
   test('a client certificate: requested here, signed there, handed in, taken by the gateway', async () => {
@@ -171,7 +169,7 @@ describe('the guide, kind by kind', () => {
     expect(JSON.parse((await ring((await handset.view()).device!)).out)).toMatchObject({ totals: { shown: 1 } })
     expect(await control('/accounts/ios/certificates', 'no request')).toContain('no request for a certificate')
     // Back to the key that it had: by a signed token, as in the guide.
-    await cli('gateway', 'preset', 'ios')
+    await cli('gateway', 'reset', 'ios')
     const { jwk, keyId, issuer } = world.standins.account.ios
     for (const { id, platform } of await world.backend.all('listCredentials', { params }))
       if (platform === 'ios') await world.backend.call('retireCredential', { params: { ...params, id } })
@@ -242,6 +240,15 @@ describe('a gateway over HTTP', () => {
     })
     expect(tried.request.headers['harbour-badge']).toBe('Badge ••••')
     expect(JSON.stringify(tried)).not.toMatch(/eyJ/)
+  })
+
+  test('with a second origin rings through it at once, when nobody is at the first', async () => {
+    const handset = await world.handset(5, 'ios', { user: 'ola' })
+    const { origin } = world.standins.ios.listener
+    await save(standin('ios').replace('https://127.0.0.1:7431', `[https://127.0.0.1:1, ${origin}]`))
+    const rung = await ring((await handset.view()).device!)
+    expect(JSON.parse(rung.out)).toMatchObject({ totals: { shown: 1 } })
+    await world.backend.call('dropGateway', { params: { ...params, platform: 'ios' } })
   })
 
   test('that makes no request holds up its own deliveries only, until the profile is mended', async () => {

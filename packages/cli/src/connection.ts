@@ -28,7 +28,10 @@ export function connect(flags: ConnectionFlags, io: Io): Connection {
   const url = ownUrl ?? profile.url
   const key = ownKey ?? profile.key
   // Whoever leaves a file in a folder must not be sent the key of whoever works there; nor does a file's key go elsewhere.
-  if (url && key && (ownUrl === undefined) !== (ownKey === undefined))
+  // The same key, or the same address, given again is no other.
+  const goesElsewhere = ownUrl !== undefined && ownUrl !== profile.url && ownKey === undefined
+  const comesFromElsewhere = ownKey !== undefined && ownKey !== profile.key && ownUrl === undefined
+  if (url && key && (goesElsewhere || comesFromElsewhere))
     throw new UsageError(
       `the ${ownUrl === undefined ? 'address' : 'key'} is from ${file} and the ${ownUrl === undefined ? 'key' : 'address'} is not; give both yourself, with --url and --key, or neither.`,
     )

@@ -75,6 +75,9 @@ describe('zbell', () => {
       expect([code, err]).toEqual([2, expect.stringContaining(says)])
       expect(err).toContain('give both yourself')
     }
+    // What is in the file already may be said again.
+    for (const env of [{ ZBELL_KEY: 'k' }, { ZBELL_URL: 'http://127.0.0.1:2' }])
+      expect((await zbell(['device', 'list'], env)).err).toContain('no answer from http://127.0.0.1:2')
     rmSync(join(cwd, '.zbell.yaml'))
   })
 

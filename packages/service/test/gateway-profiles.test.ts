@@ -4,6 +4,7 @@ import { exampleProfile, profileKinds } from '@zbell/contract/words'
 import type { Message } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import { patience } from '../../../e2e/harness/programs.ts'
+import { ExpressionProcesses } from '../src/gateways/expression-processes.ts'
 import { lintProfile } from '../src/gateways/lint-profile.ts'
 import { openProfileProtocol } from '../src/gateways/open-protocol.ts'
 import { ProfileRefused, Profiles } from '../src/gateways/profiles.ts'
@@ -243,6 +244,21 @@ describe('a profile of hostile making', () => {
     const startMs = performance.now()
     for (let n = 0; n < 50; n++) await expect(shape(written())).rejects.toThrow(/tried again soon/)
     expect(performance.now() - startMs).toBeLessThan(patience(1_000))
+  })
+
+  test('holds up no stop: what it is at is broken off, and what waits hears so', async () => {
+    const own = new ExpressionProcesses({ processes: 1, mostWaiting: 10, mostCharacters: 1_000, restMs: 0 })
+    // The first is begun, so that there is a process to be ended.
+    await own.evaluate('a', ['1'], '{}')
+    const all = ['a', 'a', 'b'].map((owner) => own.evaluate(owner, [loop], '{}').catch((error: Error) => error.message))
+    await new Promise(setImmediate)
+    own.close()
+    expect(await Promise.all(all)).toEqual([
+      'took more memory than it may have, or broke off',
+      'was not begun: the service stops',
+      'was not begun: the service stops',
+    ])
+    await expect(own.evaluate('c', ['1'], '{}')).rejects.toThrow('the service stops')
   })
 
   test('whose condition never ends leaves the answer to the rows below it', async () => {

@@ -1,7 +1,10 @@
 import { generateKeyPairSync } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { gatewayProfile } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import { importJWK, type JWK, jwtVerify } from 'jose'
+import { anywhere } from '../src/gateways/address-guard.ts'
+import { authorizationFor } from '../src/gateways/authorization.ts'
 import { nameOfKey, signedToken } from '../src/gateways/signed-token.ts'
 import { tokenSignedAt } from '../src/store/gateways/signed-tokens.ts'
 import { type ScratchApp, scratchApp } from './scratch-database.ts'
@@ -43,6 +46,33 @@ describe('a signed token', () => {
     const { credential, publicJwk } = made()
     expect(() => signedToken({ ...credential, jwk: publicJwk }, 1)).toThrow(RangeError)
   })
+})
+
+test('while nobody can say that another token is due, the one at hand is used on', async () => {
+  const { credential } = made()
+  let isAway = true
+  const authorization = authorizationFor({
+    profile: gatewayProfile.parse({
+      profile: 'p',
+      platform: 'ios',
+      origins: {},
+      authentication: { kind: 'signed-token', lifetimeSeconds: 3_600 },
+      request: { path: '/', body: '1' },
+      limits: { bodyBytes: 1 },
+      answers: [{ status: 200, outcome: 'accepted' }],
+    }),
+    credential: { kind: 'signing-key', ...credential },
+    transport: {} as never,
+    gatewayOrigin: 'https://gateway.example',
+    http: { ca: [], timeoutMs: 1 },
+    guard: anywhere,
+    signedAt: () => (isAway ? Promise.reject(new Error('the database is away')) : Promise.resolve(1_700_000_000)),
+  })!
+  await expect(authorization.value.get()).rejects.toThrow('away')
+  isAway = false
+  const token = await authorization.value.get()
+  isAway = true
+  expect(await authorization.anew(token)).toBe(token)
 })
 
 describe('when the token of a key was signed', () => {

@@ -56,7 +56,7 @@ export function gatewayCommands(program: Command, io: Io, done: Run): void {
       ),
     ),
   )
-  add('preset <platform>', 'Go back to the profile that the service’s configuration names', 'preset ios').action(
+  add('reset <platform>', 'Go back to the profile that the service’s configuration names', 'reset ios').action(
     withContext<object, [string]>(io, done, async (context, platform) =>
       tell(context, await context.client.call('dropGateway', { params: { app: context.app, platform } })),
     ),

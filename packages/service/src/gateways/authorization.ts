@@ -40,6 +40,9 @@ export const signedNow: SignedAt = async () => Math.floor(Date.now() / 1_000)
 const renewedPart = 2 / 3
 /** A gateway whose clock is a little behind takes no token that it thinks is of the future. */
 const leewaySeconds = 10
+/** While nobody can say that another one is due, a token is used for so much of its life, and that is asked again so often. */
+const usedAtMost = 0.8
+const lookAgainMs = 10_000
 /** Gateways take it ill when an account's tokens change more often. */
 const steadySeconds = 1_200
 
@@ -87,12 +90,18 @@ function bySignedToken(
 ): Authorization {
   const key = nameOfKey(credential)
   const halfLife = Math.floor(authentication.lifetimeSeconds / 2)
+  let last: { readonly value: string; readonly sinceMs: number } | undefined
   const fetch = async (atMostSeconds: number) => {
-    const seconds = await signedAt(key, atMostSeconds)
-    return {
-      value: inHeader(authentication, signedToken(credential, seconds - leewaySeconds)),
+    try {
+      const seconds = await signedAt(key, atMostSeconds)
+      const value = inHeader(authentication, signedToken(credential, seconds - leewaySeconds))
+      if (value !== last?.value) last = { value, sinceMs: Date.now() }
       // By this process's clock, from now: the second itself is by the database's.
-      renewAtMs: Date.now() + halfLife * 1_000,
+      return { value, renewAtMs: Date.now() + halfLife * 1_000 }
+    } catch (error) {
+      // The database is away, and the token at hand has a part of its life left: what is on its way goes on by it.
+      if (!last || Date.now() - last.sinceMs > authentication.lifetimeSeconds * 1_000 * usedAtMost) throw error
+      return { value: last.value, renewAtMs: Date.now() + lookAgainMs }
     }
   }
   const value = new Renewed(() => fetch(halfLife))

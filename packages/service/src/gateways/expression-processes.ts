@@ -83,6 +83,7 @@ export class ExpressionProcesses {
   readonly #working = new Set<string>()
   /** Until when an owner rests, in ms of this process. */
   readonly #resting = new Map<string, number>()
+  #isClosed = false
 
   constructor(bounds: Bounds) {
     this.#bounds = { withinMs: 2_000, ...bounds }
@@ -95,6 +96,7 @@ export class ExpressionProcesses {
    */
   evaluate(owner: string, expressions: readonly string[], input: string): Promise<Texts> {
     const { mostWaiting, withinMs } = this.#bounds
+    if (this.#isClosed) return Promise.reject(new ExpressionFailed('was not begun: the service stops'))
     if (this.#rests(owner))
       return Promise.reject(
         new ExpressionFailed(`took longer than ${withinMs / 1_000} seconds; it is tried again soon`),
@@ -160,6 +162,7 @@ export class ExpressionProcesses {
   }
 
   async #start(): Promise<ChildProcess> {
+    if (this.#isClosed) throw new ExpressionFailed('was not begun: the service stops')
     const jsonata = createRequire(import.meta.url).resolve('jsonata')
     const child = spawn(process.execPath, [`--max-old-space-size=${memoryMb}`, '-e', program, jsonata], {
       stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
@@ -198,7 +201,12 @@ export class ExpressionProcesses {
     })
   }
 
+  /** Whoever waits hears that nothing comes of it; nothing is begun any more. */
   close(): void {
+    this.#isClosed = true
+    const waiting = [...this.#lanes.values()].flat()
+    this.#lanes.clear()
+    for (const { fail } of waiting) fail(new ExpressionFailed('was not begun: the service stops'))
     for (const child of this.#all) child.kill('SIGKILL')
   }
 }

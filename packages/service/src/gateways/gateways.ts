@@ -17,7 +17,7 @@ import { type AddressGuard, anywhere, publicOnly } from './address-guard.ts'
 import type { SignedAt } from './authorization.ts'
 import { type Checked, checkProtocol, impossibleToken } from './check-credential.ts'
 import { type Credential, credentialPlace } from './credential.ts'
-import { GatewayLooks } from './gateway-looks.ts'
+import { GatewayInspector } from './gateway-inspector.ts'
 import { KeptLane, type LaneHealth, type Protocol } from './kept-lane.ts'
 import { openProfileProtocol, openWebProtocol } from './open-protocol.ts'
 import { Profiles, type UsedProfile } from './profiles.ts'
@@ -62,7 +62,7 @@ export class GatewayRoom implements Gateways {
   readonly #lanes = new Map<string, KnownLane>()
   readonly #recorders = new Map<string, Recorder>()
   readonly profiles: Profiles
-  readonly looks: GatewayLooks
+  readonly inspector: GatewayInspector
 
   /** @throws {ConfigError} when a profile or the file of certificates cannot be used */
   constructor(
@@ -83,7 +83,7 @@ export class GatewayRoom implements Gateways {
     this.#guard = config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly
     this.#rehearsal = new Rehearsal(handsets, this.#http, this.#signedAt)
     this.profiles = new Profiles(config, database)
-    this.looks = new GatewayLooks(database, this.profiles)
+    this.inspector = new GatewayInspector(database, this.profiles)
   }
 
   readonly #signedAt: SignedAt = (key, atMostSeconds) => tokenSignedAt(this.#database, key, atMostSeconds)
@@ -248,8 +248,8 @@ export class GatewayRoom implements Gateways {
     const place = credentialPlace(appNo, environment, platform)
     const credential = JSON.parse(this.#vault.open(sealed, place).toString()) as Credential
     const identifier = (await findAppByNo(this.#database, appNo))?.identifiers[platform] ?? ''
-    const tape = await this.#recorder({ appNo, environment, platform }).look(secretHeaderOf(profile))
-    const http = { ...this.#http, tape }
+    const recorder = await this.#recorder({ appNo, environment, platform }).look(secretHeaderOf(profile))
+    const http = { ...this.#http, recorder }
     if (platform === 'web') return openWebProtocol(credential, { webOrigin: identifier, guard: this.#guard, http })
     const origins = profile?.origins(environment) ?? []
     if (!profile || origins.length === 0) return 'no-gateway'

@@ -4,7 +4,7 @@ import type { Logger } from 'pino'
 import type { Database } from '../store/database.ts'
 import type { GatewayPlace } from '../store/gateways/profiles.ts'
 import { keepExchanges, recordedForMs } from '../store/gateways/recordings.ts'
-import type { Tape } from './transport/transport.ts'
+import type { ExchangeRecorder } from './transport/transport.ts'
 
 /** What was recorded is stored together, so often. */
 const storeEveryMs = 200
@@ -14,7 +14,7 @@ const mostCharacters = 20_000
 const isNamed = /^(?:proxy-)?authorization$|^(?:set-)?cookie$/i
 
 /** Takes down what goes out to one gateway of one app, secrets masked, while somebody wants it. */
-export class Recorder implements Tape {
+export class Recorder implements ExchangeRecorder {
   readonly #database: Database
   readonly #place: GatewayPlace
   readonly #log: Logger

@@ -52,7 +52,7 @@ export function serveOperations(
   serveReceipts(on, database, limits, parts.metrics, parts.milestones, onChange)
   serveSessions(on, database, limits, config['http.publicUrl'].startsWith('https:'), log)
   serveApps(on, database, () => streams.recheck())
-  serveCredentials(on, database, { ...parts, outdatedFrom: (place) => gateways.looks.outdatedFrom(place) })
+  serveCredentials(on, database, { ...parts, outdatedFrom: (place) => gateways.inspector.outdatedFrom(place) })
   serveSetup(on, database, gateways, handsets.there)
   serveVault(on, parts.rewrap)
   serveGateways(on, database, gateways, parts.onGateway)

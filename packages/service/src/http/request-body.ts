@@ -5,7 +5,10 @@ const littleBytes = 16_384
 /** Deeper than anything that is meant. */
 export const deepestBody = 100
 
-export const hasBody = ({ headers }: Request): boolean =>
+/** A body has to be here in whole after so long. */
+const bodyWithinMs = 30_000
+
+const hasBody = ({ headers }: Request): boolean =>
   headers['transfer-encoding'] !== undefined || Number(headers['content-length'] ?? 0) > 0
 
 /** Whether a body is little for certain: one that comes in chunks says nothing of its size beforehand. */
@@ -24,9 +27,17 @@ export function readsLater(response: Response, read: () => Promise<void>): void 
 /** Reads the body that was left; `undefined` when it has been read. */
 export const laterBody = (response: Response): (() => Promise<void>) | undefined => (response.locals as Locals)[later]
 
-/** @param letGo takes the deadline of its body away */
-export function mayTakeItsTime(response: Response, letGo: () => void): void {
-  ;(response.locals as Locals)[patient] = letGo
+/**
+ * Cuts off a body that drips in, also when the answer went out before its end; a file may take its time once it is known
+ * whose it is.
+ */
+export function inTime(request: Request, response: Response, withinMs = bodyWithinMs): void {
+  if (!hasBody(request)) return
+  const enough = setTimeout(() => request.complete || request.destroy(), withinMs)
+  const clear = () => clearTimeout(enough)
+  request.once('end', clear)
+  response.once('close', () => request.complete && clear())
+  ;(response.locals as Locals)[patient] = clear
 }
 
 /** From here on its body has no deadline: each part is dealt with as it comes. */

@@ -22,7 +22,7 @@ import { securityHeaders, serveConsole } from './console-pages.ts'
 import { serveOperations } from './operations.ts'
 import type { HttpParts } from './parts.ts'
 import { nothingAt, problemHandler, unknownAddress } from './problem-handler.ts'
-import { hasBody, isLittle, mayTakeItsTime, readsLater } from './request-body.ts'
+import { inTime, isLittle, readsLater } from './request-body.ts'
 import { EventStreams } from './routes/events.ts'
 import { OperationRouter } from './serve-operation.ts'
 
@@ -113,23 +113,11 @@ function answerOperations(on: OperationRouter): RequestHandler {
   }
 }
 
-const bodyWithinMs = 30_000
-
 /**
  * Longer than proxies keep theirs, so that the caller closes first (RFC 9112, 9.5); and far longer than this process may be
  * kept from the processor: a connection on which a request is already waiting would look idle after that, and be closed on it.
  */
 const idleConnectionMs = 75_000
-
-/** A body that drips in is cut off, also when the answer went out before its end; a file may take its time once it is known whose. */
-function inTime(request: Request, response: Response): void {
-  if (!hasBody(request)) return
-  const enough = setTimeout(() => request.complete || request.destroy(), bodyWithinMs)
-  const clear = () => clearTimeout(enough)
-  request.once('end', clear)
-  response.once('close', () => request.complete && clear())
-  mayTakeItsTime(response, clear)
-}
 
 /** Handsets on this machine call back where the service listens. */
 function portOf(server: Server): number {

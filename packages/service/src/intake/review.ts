@@ -236,7 +236,7 @@ async function samplesOf(
         )
         if (rendered.is === 'missing') continue
         const { content } = rendered
-        const measured = await gateways.looks.measure(scope, platform, { ...draft, content })
+        const measured = await gateways.inspector.measure(scope, platform, { ...draft, content })
         samples.push({
           platform,
           language: content.lang ?? null,

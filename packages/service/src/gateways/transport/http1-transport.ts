@@ -3,6 +3,7 @@ import { Pool } from 'undici'
 import {
   type Asking,
   type Exchange,
+  errorCode,
   mostAnswerBytes,
   NoAnswer,
   type Transport,
@@ -149,7 +150,6 @@ const known: Readonly<Record<string, string>> = {
 }
 
 function codeOf(error: unknown): string {
-  const { code, cause } = error as { code?: unknown; cause?: { code?: unknown } }
-  const own = typeof cause?.code === 'string' ? cause.code : typeof code === 'string' ? code : 'UNKNOWN'
+  const own = errorCode(error)
   return known[own] ?? own
 }

@@ -10,6 +10,7 @@ import type { GatewayAnswer } from '@zbell/core'
 import {
   type Asking,
   type Exchange,
+  errorCode,
   mostAnswerBytes,
   NoAnswer,
   neverAsked,
@@ -41,7 +42,7 @@ export class Http2Transport implements Transport {
       session = this.#open()
       stream = session.request({ [HTTP2_HEADER_METHOD]: method, [HTTP2_HEADER_PATH]: path, ...headers })
     } catch (error) {
-      return neverAsked(new NoAnswer(this.address, codeOf(error), { cause: error }))
+      return neverAsked(new NoAnswer(this.address, errorCode(error), { cause: error }))
     }
     const asked = new Asked(this.address, session, stream, reads === 'everything')
     stream[askedFor] = asked
@@ -164,7 +165,7 @@ function onData(this: AskedStream, chunk: Buffer): void {
 
 function onError(this: AskedStream, error: Error): void {
   const asked = this[askedFor]!
-  asked.fail(asked.lost(codeOf(error), error))
+  asked.fail(asked.lost(errorCode(error), error))
 }
 
 function onClose(this: AskedStream): void {
@@ -172,10 +173,4 @@ function onClose(this: AskedStream): void {
   const { done, fail, status, headers, body } = asked
   if (status !== 0) done({ status, headers, body })
   else fail(asked.lost('ECONNRESET'))
-}
-
-const codeOf = (error: unknown): string => {
-  const { code, cause } = error as { code?: unknown; cause?: { code?: unknown } }
-  if (typeof cause?.code === 'string') return cause.code
-  return typeof code === 'string' ? code : 'UNKNOWN'
 }

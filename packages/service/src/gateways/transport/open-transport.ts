@@ -11,7 +11,7 @@ export function openTransport(origin: string, options: TransportOptions): Transp
   const isHttp2 = options.http === undefined || options.http === 2
   const bare = isHttp2 ? new Http2Transport(origin, options) : new Http1Transport(origin, options)
   const careful = new CircuitTransport(new DeadlineTransport(bare, options.timeoutMs))
-  return options.tape ? new RecordedTransport(careful, options.tape, isHttp2 ? '2' : '1.1') : careful
+  return options.recorder ? new RecordedTransport(careful, options.recorder, isHttp2 ? '2' : '1.1') : careful
 }
 
 /** The same to whichever of several origins is there; the first one first. */

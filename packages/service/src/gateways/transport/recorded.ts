@@ -1,15 +1,15 @@
 import type { GatewayAnswer, RecordedExchange } from '@zbell/core'
-import type { Asking, Exchange, NoAnswer, Tape, Transport } from './transport.ts'
+import type { Asking, Exchange, ExchangeRecorder, NoAnswer, Transport } from './transport.ts'
 
 /** A request that is recorded is read in whole; one that is not costs nothing. */
 export class RecordedTransport implements Transport {
   readonly #inner: Transport
-  readonly #tape: Tape
+  readonly #recorder: ExchangeRecorder
   readonly #http: RecordedExchange['http']
 
-  constructor(inner: Transport, tape: Tape, http: RecordedExchange['http']) {
+  constructor(inner: Transport, recorder: ExchangeRecorder, http: RecordedExchange['http']) {
     this.#inner = inner
-    this.#tape = tape
+    this.#recorder = recorder
     this.#http = http
   }
 
@@ -22,13 +22,13 @@ export class RecordedTransport implements Transport {
   }
 
   request(asking: Asking): Exchange {
-    if (!this.#tape.isOn) return this.#inner.request(asking)
+    if (!this.#recorder.isOn) return this.#inner.request(asking)
     const { method, path, headers, body } = asking
     const atMs = Date.now()
     const startMs = performance.now()
     const exchange = this.#inner.request({ ...asking, reads: 'everything' })
     const keep = (end: { answer: GatewayAnswer } | { failed: string }) =>
-      this.#tape.keep({
+      this.#recorder.keep({
         atMs,
         durationMs: Math.round((performance.now() - startMs) * 10) / 10,
         http: this.#http,

@@ -41,7 +41,7 @@ export type Transport = {
 }
 
 /** Takes down what goes out and comes back, while somebody wants it. */
-export type Tape = {
+export type ExchangeRecorder = {
   readonly isOn: boolean
   keep(exchange: RecordedExchange): void
 }
@@ -55,7 +55,7 @@ export type TransportOptions = {
   /** The version that is spoken, or whichever the other side prefers; 2 when left out. */
   readonly http?: 2 | 1.1 | 'either' | undefined
   /** What goes out and comes back is taken down there, while it is on. */
-  readonly tape?: Tape | undefined
+  readonly recorder?: ExchangeRecorder | undefined
 }
 
 type About = {
@@ -95,3 +95,10 @@ export const neverAsked = (error: NoAnswer): Exchange => ({
   headCame: false,
   cancel: () => {},
 })
+
+/** What went wrong, as the system names it: of the cause, where there is one. */
+export function errorCode(error: unknown): string {
+  const { code, cause } = error as { code?: unknown; cause?: { code?: unknown } }
+  if (typeof cause?.code === 'string') return cause.code
+  return typeof code === 'string' ? code : 'UNKNOWN'
+}

@@ -39,7 +39,7 @@ export function serveGatewayTrials(on: OperationRouter, database: Database, gate
       const rehearsal = isHandsetAddress(address.token)
       // What is only looked at is shown while one writes, long before there is a credential.
       const used = written ?? (platform === 'web' || rehearsal ? undefined : await gateways.profiles.of(place))
-      if (used && !body.send) return trialView(await gateways.looks.sketch(scope.app, place, used, given, address))
+      if (used && !body.send) return trialView(await gateways.inspector.sketch(scope.app, place, used, given, address))
       if (!row && !rehearsal) throw new Problem('gateway-not-ready', sayReason('no-credential'))
       const protocol = await (row && !rehearsal
         ? gateways.openProtocol(row, written)

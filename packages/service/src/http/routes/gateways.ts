@@ -54,7 +54,7 @@ export function serveGateways(
   onGateway: HttpParts['onGateway'],
 ): void {
   const textView = async (place: GatewayPlace): Promise<GatewayText> => {
-    const [known, used] = await Promise.all([gateways.looks.describe(place), gateways.profiles.of(place)])
+    const [known, used] = await Promise.all([gateways.inspector.describe(place), gateways.profiles.of(place)])
     return { ...known, text: used?.text ?? null, facts: [...(used?.facts ?? [])] }
   }
   const changed = async (place: GatewayPlace): Promise<GatewayText> => {
@@ -64,7 +64,7 @@ export function serveGateways(
 
   on.serve('listGateways', async ({ caller: { scope } }) => ({
     items: await Promise.all(
-      platforms.map((platform: Platform) => gateways.looks.describe(gatewayPlace(scope, platform))),
+      platforms.map((platform: Platform) => gateways.inspector.describe(gatewayPlace(scope, platform))),
     ),
     next: null,
   }))

@@ -37,7 +37,7 @@ async function setupFacts(
   const { app, environment } = scope
   const appKeys = await countAppKeys(database, scope)
   const milestones = await listMilestones(database, app.no, environment)
-  const gatewayOf = async (platform: Platform) => gateways.looks.describe({ appNo: app.no, environment, platform })
+  const gatewayOf = async (platform: Platform) => gateways.inspector.describe({ appNo: app.no, environment, platform })
   const known = await Promise.all(platforms.map(gatewayOf))
   return platforms.map((platform, at) => {
     const when = (what: 'accepted' | 'received', rehearsal: boolean) =>

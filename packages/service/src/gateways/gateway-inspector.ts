@@ -22,7 +22,7 @@ const sampleId = '018bcfe5-6800-7fff-bfff-ffffffffffff'
 const sampleToken = 't'.repeat(160)
 
 /** What is known of gateways without asking them anything. */
-export class GatewayLooks {
+export class GatewayInspector {
   readonly #database: Database
   readonly #profiles: Profiles
 
