@@ -77,13 +77,6 @@ describe('with an app key and a device secret', () => {
     expect(still).toMatchObject({ id: victim.id, user: 'ada' })
   })
 
-  test('nobody takes a token over from a device whose secret they do not have', async () => {
-    const [status, problem] = await call('PATCH', '/v1/devices/me', own.secret, { token: victim.token })
-    expect([status, problem.code]).toEqual([409, 'register-again'])
-    const [, still] = await call('GET', '/v1/devices/me', victim.secret)
-    expect(still.id).toBe(victim.id)
-  })
-
   test('nobody learns whether a user exists', async () => {
     const shape = async (user: string) => {
       const [status, answer] = await call('PATCH', '/v1/devices/me', own.secret, { user })
@@ -107,11 +100,37 @@ describe('with an app key and a device secret', () => {
     expect((await world.notification(id)).totals.opened).toBe(0)
   })
 
-  test('whoever knows a token and registers it gets the device, but not who was signed in on it', async () => {
-    const taken = await register({ token: victim.token })
-    const [, device] = await call('GET', '/v1/devices/me', taken.secret)
-    expect(device.user).toBeNull()
-    expect((await call('GET', '/v1/devices/me', victim.secret))[0]).toBe(401)
+  test('whoever knows a token and registers it gets neither the device nor its installation, and its own app takes it back', async () => {
+    const body = { platform: 'ios', permission: 'granted', token: victim.token }
+    const again = { ...body, secret: victim.secret, installation: 'installation-of-the-victim', user: 'ada' }
+    const [tooSoon, problem] = await call('POST', '/v1/devices', world.appKey, body)
+    expect([tooSoon, problem.code]).toEqual([409, 'register-again'])
+    for (const steal of [
+      () => call('POST', '/v1/devices', world.appKey, body),
+      // A change answers the same for a token that is known as for any other.
+      () => call('PATCH', '/v1/devices/me', own.secret, { token: victim.token }),
+    ]) {
+      await world.ask('update devices set claimed_at = claimed_at - interval 11 second')
+      const [status, answer] = await steal()
+      expect([200, 201]).toContain(status)
+      expect(JSON.stringify(answer)).not.toContain(victim.id)
+      expect(JSON.stringify(answer)).not.toContain('installation-of-the-victim')
+      const [back, device] = await call('POST', '/v1/devices', world.appKey, again)
+      expect([back, device.secret]).toEqual([201, victim.secret])
+      expect(device.device).toMatchObject({ id: victim.id, user: 'ada', retiredAt: null })
+    }
+  })
+
+  test('whoever knows an installation gets a device of their own beside it', async () => {
+    await world.ask('update devices set claimed_at = claimed_at - interval 11 second')
+    const token = world.standins.mints.ios.mint()
+    const body = { platform: 'ios', permission: 'granted', token, installation: 'installation-of-the-victim' }
+    const [status, answer] = await call('POST', '/v1/devices', world.appKey, body)
+    expect(status).toBe(201)
+    expect([(answer.device as { id: string }).id, answer.installation]).not.toContain(victim.id)
+    expect(answer.installation).not.toBe('installation-of-the-victim')
+    const [, still] = await call('GET', '/v1/devices/me', victim.secret)
+    expect(still).toMatchObject({ id: victim.id, user: 'ada', retiredAt: null })
   })
 
   test('a secret that is off by one letter is nobody’s', async () => {

@@ -116,15 +116,24 @@ describe('attributes', () => {
 
 describe('what a registration means', () => {
   test.each([
-    [undefined, undefined, false, 'new'],
-    [undefined, 7, false, 'reinstalled'],
-    [7, 7, false, 'same'],
-    [7, undefined, false, 'new-token'],
-    [7, undefined, true, 'restored-copy'],
-    [7, 8, false, 'token-moved'],
-    [7, 8, true, 'token-moved'],
-  ])('installation %p, token %p, given up %p: %s', (byInstallation, byToken, tokenGivenUp, is) => {
-    expect(meaningOfRegistration({ byInstallation, byToken, tokenGivenUp }).is).toBe(is)
+    [7, 7, 7, {}, { is: 'same', device: 7 }],
+    [7, undefined, 7, {}, { is: 'same', device: 7 }],
+    [7, 8, 7, { justNow: true }, { is: 'same', device: 7 }],
+    [7, 7, undefined, {}, { is: 'new-token', device: 7 }],
+    [7, 7, undefined, { tokenGivenUp: true }, { is: 'restored-copy' }],
+    [7, 7, 8, {}, { is: 'token-moved', device: 7, from: 8 }],
+    [7, 7, 8, { tokenGivenUp: true, justNow: true }, { is: 'token-moved', device: 7, from: 8 }],
+    [undefined, undefined, undefined, {}, { is: 'new', from: undefined }],
+    [undefined, undefined, 8, {}, { is: 'new', from: 8 }],
+    [undefined, 7, 7, {}, { is: 'new', from: 7 }],
+    [undefined, 7, undefined, {}, { is: 'new', from: undefined }],
+    [undefined, undefined, 8, { justNow: true }, { is: 'just-now' }],
+    [undefined, 7, undefined, { justNow: true }, { is: 'just-now' }],
+    [undefined, undefined, 8, { unclaimed: true }, { is: 'claimed', device: 8 }],
+    [undefined, 7, 8, { unclaimed: true, justNow: true }, { is: 'claimed', device: 8 }],
+  ])('secret of %p, installation of %p, token of %p, %j: %j', (proven, byInstallation, byToken, more, means) => {
+    const nothing = { unclaimed: false, justNow: false, tokenGivenUp: false }
+    expect(meaningOfRegistration({ proven, byInstallation, byToken, ...nothing, ...more })).toEqual(means)
   })
 })
 

@@ -123,6 +123,18 @@ describe('registration', () => {
     expect(service.calls.map(({ method }) => method)).toEqual(['POST', 'PATCH', 'PATCH', 'POST'])
   })
 
+  test('a second page that registers at the same moment waits, and shows the secret that the first one kept', async () => {
+    const storage = memoryStorage()
+    const secondPage = new Registration(storage, place())
+    const tooSoon = () => json(409, { status: 409, code: 'register-again', title: 'A moment ago.' })
+    service.answers = [tooSoon, registered, registered]
+    const waiting = secondPage.keep(body)
+    await new Registration(storage, place()).keep(body)
+    await waiting
+    const shown = service.calls.map(({ body }) => (body as { secret?: string; installation: string }))
+    expect(shown.map(({ secret }) => secret)).toEqual([undefined, undefined, 'device-secret'])
+  })
+
   test('nothing speaks for a device that is not registered', async () => {
     const registration = new Registration(memoryStorage(), place())
     expect(await registration.client()).toBeUndefined()

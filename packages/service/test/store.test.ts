@@ -47,7 +47,8 @@ beforeEach(async () => {
 
 const fresh = () => uuidV7(Date.now(), randomBytes(10))
 
-async function register(token: string, user: string | null = null, secretHash = randomBytes(32)) {
+async function register(token: string, user: string | null = null, shownHash: Buffer | null = null) {
+  const secretHash = shownHash ?? randomBytes(32)
   const address = { token, tokenHash: Buffer.from(token.padEnd(32).slice(0, 32)), p256dh: null, auth: null }
   const facts = {
     permission: 'granted',
@@ -61,7 +62,14 @@ async function register(token: string, user: string | null = null, secretHash = 
     systemVersion: null,
     model: null,
   }
-  await registerDevice(database, scope, { id: fresh(), platform: 'ios', address, secretHash, ...facts })
+  await registerDevice(database, scope, {
+    id: fresh(),
+    platform: 'ios',
+    address,
+    secretHash,
+    shownHash,
+    ...facts,
+  })
   return (await findDevicesBySecrets(database, [secretHash]))[0]!.device
 }
 
@@ -147,16 +155,15 @@ describe('registering', () => {
     const outcomes = await Promise.allSettled(
       Array.from({ length: 20 }, (_, i) => register('the-same-token', i % 2 ? 'ada' : 'signe')),
     )
-    expect(outcomes.some(({ status }) => status === 'fulfilled')).toBe(true)
+    expect(outcomes.filter(({ status }) => status === 'fulfilled')).toHaveLength(1)
     expect(await listDevices(database, scope, { limit: 50 })).toHaveLength(1)
-    expect(await database.rows(sql`select name from users`)).toHaveLength(2)
   })
   test('a retired device comes back', async () => {
     const device = await register('gone-and-back')
     await database.change(
       sql`update devices set retired_at = now(), retired_reason = 'token-gone' where no = ${device.no}`,
     )
-    expect((await register('gone-and-back')).no).toBe(device.no)
+    expect((await register('gone-and-back', null, device.secretHash)).no).toBe(device.no)
     expect((await listDevices(database, scope, { limit: 5 }))[0]).toMatchObject({
       retiredAt: null,
       retiredReason: null,

@@ -53,6 +53,7 @@ async function add(i: number): Promise<void> {
     model: null,
     address: { token, tokenHash: createHash('sha256').update(token).digest(), p256dh: null, auth: null },
     secretHash: randomBytes(32),
+    shownHash: null,
   })
   const [{ no }] = (await database.rows<{ no: number }>(sql`select max(no) as no from devices`)) as [{ no: number }]
   const names = new Set(['everyone', `device:${id}`, `token:${token}`, ...(user ? [`user:${user}`] : [])])

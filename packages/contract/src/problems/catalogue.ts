@@ -185,8 +185,8 @@ export const problems = {
   },
   'register-again': {
     status: 409,
-    title: 'This token is not this device’s own, or another call has registered it meanwhile.',
-    does: 'Register again with the app key; the answer says as which installation.',
+    title: 'The device gave this token up before, or somebody registered it a moment ago.',
+    does: 'Register again with the app key, the device’s secret and the installation that you keep; without a secret, some seconds later.',
   },
   'unknown-handset': {
     status: 404,

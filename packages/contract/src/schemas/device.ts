@@ -82,6 +82,13 @@ const installation = z
   )
   .describe('Made up by the installation at its first start, and kept for as long as it is installed.')
 
+const secret = z
+  .string()
+  .min(1)
+  .max(200)
+  .optional()
+  .describe('The device’s own secret, where it has one: nothing else shows that it is the device that it was.')
+
 const proof = z
   .string()
   .max(4_000)
@@ -121,7 +128,7 @@ const registrationFacts = {
   model: facts.model.default(null),
 }
 
-const claims = { installation: installation.optional(), proof, blockedChannels }
+const claims = { installation: installation.optional(), secret, proof, blockedChannels }
 
 export const registration = z.discriminatedUnion('platform', [
   z.strictObject({ platform: z.literal('ios'), token, ...registrationFacts, ...claims }),
@@ -162,11 +169,13 @@ export const device = z
 export const registered = z
   .object({
     device,
-    secret: z.string().describe('With it the device speaks for itself; it is answered this once.'),
+    secret: z
+      .string()
+      .describe('With it the device speaks for itself: a new one, answered this once, or the one that was shown.'),
     installation: z
       .string()
       .nullable()
-      .describe('To be kept: another one than was sent when this is a copy that was restored from a backup.'),
+      .describe('To be kept: another one than was sent, made here, when another device has that one.'),
   })
   .meta({ id: 'RegisteredDevice' })
 

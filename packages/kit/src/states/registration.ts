@@ -11,8 +11,8 @@ type KeptRegistration = {
 }
 
 const name = 'registration'
-const registerTries = 4
-const longestPauseMs = 500
+/** Together longer than a registration is waited for when its answer was lost. */
+const pausesMs = [250, 750, 2_000, 4_000, 6_000]
 
 /** One installation's tie to the service: registered once, kept up to date, and registered again when it was forgotten. */
 export class Registration {
@@ -51,28 +51,29 @@ export class Registration {
         return known
       }
     }
-    const installation = kept?.installation ?? newInstallation()
-    const answer = await this.#register({ ...body, installation })
-    const { device, secret } = answer
-    await this.#storage.set(name, {
-      secret,
-      device: device.id,
-      address,
-      installation: answer.installation,
-    } satisfies KeptRegistration)
+    const { device, secret, installation } = await this.#register(body)
+    await this.#storage.set(name, { secret, device: device.id, address, installation } satisfies KeptRegistration)
     return device
   }
 
-  /** Another call for the same token can come in between, as from a second page; whoever lost comes again a little later. */
-  async #register(body: RegistrationBody & { readonly installation: string }) {
-    for (let left = registerTries; ; left--) {
+  /**
+   * Shows the secret that is kept: it makes this the device that it was. A second page of the same browser can be
+   * registering at this moment; whoever comes later waits for it, and shows the secret that it kept.
+   */
+  async #register(body: RegistrationBody) {
+    const madeUp = newInstallation()
+    for (const pauseMs of [...pausesMs, undefined]) {
+      const kept = await this.#storage.get<KeptRegistration>(name)
+      const own = { installation: kept?.installation ?? madeUp, ...(kept ? { secret: kept.secret } : {}) }
       try {
-        return await this.#clientFor(this.#place.appKey).call('registerDevice', { body })
+        return await this.#clientFor(this.#place.appKey).call('registerDevice', { body: { ...body, ...own } })
       } catch (error) {
-        if (left === 0 || !(error instanceof ProblemError) || error.problem.code !== 'register-again') throw error
-        await new Promise((done) => setTimeout(done, Math.random() * longestPauseMs))
+        const again = error instanceof ProblemError && error.problem.code === 'register-again'
+        if (!again || pauseMs === undefined) throw error
+        await new Promise((done) => setTimeout(done, pauseMs * (0.75 + Math.random() / 2)))
       }
     }
+    throw new Error('Registering ended without an answer.')
   }
 
   /** Tells the service what changed. @returns `undefined` when there is no registration to change */

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto'
-import { applicationServerKey, packAllowed, uuidV7 } from '@zbell/core'
+import { applicationServerKey, packAllowed, registrationRestSeconds, uuidV7 } from '@zbell/core'
 import { type Credential, credentialPlace, vapidKeyOf } from '../../gateways/credential.ts'
 import { ProofRefused, type Proofs } from '../../people/proofs.ts'
 import { invalid, Problem } from '../../problems/problem.ts'
@@ -11,7 +11,7 @@ import type { Database } from '../../store/database.ts'
 import { changeDevice, TokenNotOwn, unregisterDevice } from '../../store/devices/change-device.ts'
 import { noteEvent } from '../../store/devices/device-events.ts'
 import { type DeviceRow, findDevice } from '../../store/devices/read-devices.ts'
-import { Overtaken } from '../../store/devices/register-device.ts'
+import { Overtaken, RegisteredJustNow } from '../../store/devices/register-device.ts'
 import { type Registered, type Registering, registerDevices } from '../../store/devices/register-devices.ts'
 import { storeBlocked } from '../../store/restraint/channels.ts'
 import { hashSecret, newSecret } from '../../vault/secrets.ts'
@@ -86,7 +86,7 @@ function serveRegistration(on: OperationRouter, { database, limits, proofs, rule
   on.serve(
     'registerDevice',
     async ({ caller: { scope }, body }) => {
-      const { platform, installation = null, proof, allows, blockedChannels, ...facts } = body
+      const { platform, installation = null, secret: shown, proof, allows, blockedChannels, ...facts } = body
       await needProof(proofs, scope, facts.user, proof)
       const address = await addressOf(
         rules,
@@ -105,19 +105,29 @@ function serveRegistration(on: OperationRouter, { database, limits, proofs, rule
           installation,
           address,
           secretHash: hashSecret(secret),
+          shownHash: shown === undefined ? null : hashSecret(shown),
         },
       })
-      if (settled.status === 'rejected')
-        throw settled.reason instanceof Overtaken ? new Problem('register-again') : settled.reason
+      if (settled.status === 'rejected') throw registrationProblem(settled.reason)
       const { stored, installation: kept } = settled.value
       onChange()
       // Another registration of the same token can have come in between; then that one's secret counts, not this one's.
       if (!stored)
         throw new Problem('register-again', 'The same token was registered by another call meanwhile, and that counts.')
       await noteBlocked(database, scope, stored, blockedChannels)
-      return { device: deviceView(stored), secret, installation: kept }
+      const keepsSecret = shown !== undefined && stored.secretHash.equals(hashSecret(shown))
+      return { device: deviceView(stored), secret: keepsSecret ? shown : secret, installation: kept }
     },
     limits.registrations,
+  )
+}
+
+function registrationProblem(error: unknown): unknown {
+  if (error instanceof Overtaken) return new Problem('register-again')
+  if (!(error instanceof RegisteredJustNow)) return error
+  return new Problem(
+    'register-again',
+    `This token or installation registered within the last ${registrationRestSeconds} seconds, and the call does not show its secret.`,
   )
 }
 

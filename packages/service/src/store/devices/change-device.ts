@@ -5,7 +5,7 @@ import type { Database, Tx } from '../database.ts'
 import { commas } from '../fragments.ts'
 import { ensureUser, forgetAnonymous, mergeAnonymous } from '../people/ensure-user.ts'
 import { noteEvent } from './device-events.ts'
-import { type DeviceAddress, type DeviceFacts, noteChanges } from './register-device.ts'
+import { type DeviceAddress, type DeviceFacts, gaveUp, giveUp, noteChanges, vacate } from './register-device.ts'
 
 export type DeviceChanges = { readonly [Name in keyof DeviceFacts]?: DeviceFacts[Name] | undefined } & {
   readonly address?: DeviceAddress | undefined
@@ -13,7 +13,7 @@ export type DeviceChanges = { readonly [Name in keyof DeviceFacts]?: DeviceFacts
   readonly merge?: boolean | undefined
 }
 
-/** The new token cannot be this device's: it is another one's, or it was given up. Whoever asks has to register again. */
+/** The device gave this token up before, so whoever asks is a copy from a backup, and has to register again. */
 export class TokenNotOwn extends Error {
   override readonly name = 'TokenNotOwn'
 }
@@ -72,7 +72,7 @@ export async function changeDevice(
       }
     }
     if (changes.address) {
-      await checkToken(tx, scope, before, changes.address)
+      await takeToken(tx, scope, before, changes.address)
       set(sql`token`, changes.address.token)
       set(sql`token_hash`, changes.address.tokenHash)
       set(sql`p256dh`, changes.address.p256dh)
@@ -85,23 +85,23 @@ export async function changeDevice(
   })
 }
 
-async function checkToken(tx: Tx, scope: Scope, before: Before, { tokenHash }: DeviceAddress): Promise<void> {
-  const [owner] = await tx.rows<{ no: number }>(
-    sql`select no from devices where app_no = ${scope.app.no} and environment = ${scope.environment} and platform = ${before.platform} and token_hash = ${tokenHash}`,
-  )
-  const given = await tx.rows(
-    sql`select 1 from device_tokens where device_no = ${before.no} and token_hash = ${tokenHash}`,
+/** The same as registering with the device’s secret, so that nobody learns here which tokens are known. */
+async function takeToken(tx: Tx, scope: Scope, before: Before, { tokenHash }: DeviceAddress): Promise<void> {
+  const [owner] = await tx.rows<{ no: number; tokenHash: Buffer }>(
+    sql`select no, token_hash as tokenHash from devices where app_no = ${scope.app.no} and environment = ${scope.environment} and platform = ${before.platform} and token_hash = ${tokenHash}`,
   )
   const meaning = meaningOfRegistration({
-    byInstallation: before.no,
+    proven: before.no,
+    byInstallation: undefined,
     byToken: owner?.no,
-    tokenGivenUp: given.length > 0,
+    unclaimed: false,
+    justNow: false,
+    tokenGivenUp: owner === undefined && (await gaveUp(tx, before.no, tokenHash)),
   })
-  if (meaning.is === 'token-moved' || meaning.is === 'restored-copy') throw new TokenNotOwn()
-  if (meaning.is !== 'new-token' || !before.tokenHash) return
-  await tx.change(
-    sql`insert ignore into device_tokens (device_no, token_hash, until_at) values (${before.no}, ${before.tokenHash}, utc_timestamp(3))`,
-  )
+  if (meaning.is === 'restored-copy') throw new TokenNotOwn()
+  if (meaning.is === 'same') return
+  if (owner) await vacate(tx, owner)
+  await giveUp(tx, before)
   await noteEvent(tx, before.no, 'new-token')
 }
 

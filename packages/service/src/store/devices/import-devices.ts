@@ -27,7 +27,7 @@ type Row = {
 
 /**
  * Takes a part of a file in: one device for each token. A device that is here already takes what the file says of it and
- * keeps its secret; a new one gets a secret that nobody knows, and its app its own when it registers.
+ * keeps its secret; a new one gets a secret that nobody knows, and the first that registers its token takes it.
  * @returns the lines that cannot be devices
  */
 export async function importDevices(

@@ -1,5 +1,5 @@
 import { setTimeout as wait } from 'node:timers/promises'
-import { type DeviceEvent, meaningOfRegistration } from '@zbell/core'
+import { type DeviceEvent, meaningOfRegistration, registrationRestSeconds } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import { uuidBuffer } from '../columns.ts'
@@ -36,6 +36,17 @@ export type NewDevice = DeviceFacts & {
   /** What names the installation; null for a caller that names none: then the token does. */
   readonly installation: string | null
   readonly address: DeviceAddress
+  /** Of the secret that a new device gets. */
+  readonly secretHash: Buffer
+  /** Of the secret that the caller showed; null for none. */
+  readonly shownHash: Buffer | null
+}
+
+/** What a registration came to. */
+export type Registration = {
+  /** The installation that the device has now: one made here for whoever named another device’s. */
+  readonly installation: string | null
+  /** Of the secret that it has now: the one that was shown, or the new one. */
   readonly secretHash: Buffer
 }
 
@@ -49,16 +60,21 @@ export class Overtaken extends Error {
   override readonly name = 'Overtaken'
 }
 
+/** Somebody else registered this token or this installation a moment ago, and whoever asks did not show its secret. */
+export class RegisteredJustNow extends Error {
+  override readonly name = 'RegisteredJustNow'
+}
+
 /**
  * Registers an installation: one row, however often and from however many callers at once it comes. Nothing is locked
  * ahead: the unique token and installation decide between callers, and whoever lost looks again.
  *
- * Whoever registers speaks for the device from then on; an earlier secret ends, and so does an earlier tie to a user,
- * since the phone may have another owner.
- * @returns the installation that the device has now: another one for a copy that was restored from a backup
+ * Only its secret shows that somebody is a device that is there; it keeps it then, so that a call whose answer was lost
+ * can be made again. Who knows a token or an installation alone gets a device of its own.
+ * @throws {RegisteredJustNow}
  * @throws {Overtaken} when others kept registering the same
  */
-export async function registerDevice(database: Database, scope: Scope, device: NewDevice): Promise<string | null> {
+export async function registerDevice(database: Database, scope: Scope, device: NewDevice): Promise<Registration> {
   for (let left = tries; ; left--) {
     try {
       return await database.transact((tx) => registerOnce(tx, scope, device))
@@ -74,6 +90,9 @@ type Claimant = {
   readonly no: number
   readonly installation: string | null
   readonly tokenHash: Buffer | null
+  readonly secretHash: Buffer
+  readonly unclaimed: number
+  readonly justNow: number
   readonly retired: number
   readonly permission: string
   readonly muted: number
@@ -81,78 +100,87 @@ type Claimant = {
   readonly user: string | null
 }
 
-async function registerOnce(tx: Tx, scope: Scope, device: NewDevice): Promise<string | null> {
-  const { address, installation } = device
+async function registerOnce(tx: Tx, scope: Scope, device: NewDevice): Promise<Registration> {
+  const { address, installation, shownHash } = device
   const found = await claimants(tx, scope, device)
+  const proven = found.find((one) => shownHash !== null && one.secretHash.equals(shownHash))
   const byToken = found.find((one) => one.tokenHash?.equals(address.tokenHash))
   const byInstallation = installation === null ? undefined : found.find((one) => one.installation === installation)
   const meaning = meaningOfRegistration({
+    proven: proven?.no,
     byInstallation: byInstallation?.no,
     byToken: byToken?.no,
-    tokenGivenUp:
-      byInstallation !== undefined && byToken === undefined && (await gaveUp(tx, byInstallation.no, address.tokenHash)),
+    unclaimed: byToken?.unclaimed === 1,
+    justNow: byToken?.justNow === 1 || byInstallation?.justNow === 1,
+    tokenGivenUp: proven !== undefined && byToken === undefined && (await gaveUp(tx, proven.no, address.tokenHash)),
   })
+  if (meaning.is === 'just-now') throw new RegisteredJustNow()
   const userNo = device.user === null ? null : await ensureUser(tx, scope, device.user)
+  /** The device’s own as it is named now, unless another has that name. */
+  const ownOf = (own: Claimant) =>
+    installation === null || (byInstallation !== undefined && byInstallation !== own) ? own.installation : installation
   switch (meaning.is) {
-    case 'new':
-      await insert(tx, scope, device, installation, userNo)
-      return installation
-    case 'restored-copy': {
-      const another = device.id
-      await insert(tx, scope, device, another, userNo)
-      return another
+    case 'new': {
+      if (byToken) await vacate(tx, byToken)
+      const free = byInstallation === undefined ? installation : device.id
+      await insert(tx, scope, device, free, userNo)
+      return { installation: free, secretHash: device.secretHash }
     }
+    case 'restored-copy':
+      await insert(tx, scope, device, device.id, userNo)
+      return { installation: device.id, secretHash: device.secretHash }
+    case 'claimed':
+      await update(tx, device, byToken!, ownOf(byToken!), device.secretHash, userNo)
+      return { installation: ownOf(byToken!), secretHash: device.secretHash }
     case 'same':
-      await update(tx, device, byInstallation!, installation, userNo)
-      return installation
-    case 'reinstalled': {
-      // A caller that names no installation says nothing of one, so the one that is known stays.
-      const kept = installation ?? byToken!.installation
-      const anew = byToken!.installation !== null && kept !== byToken!.installation
-      await update(tx, device, byToken!, kept, userNo, ...(anew ? (['reinstalled'] as const) : []))
-      return kept
-    }
     case 'new-token':
-      await giveUp(tx, byInstallation!)
-      await update(tx, device, byInstallation!, installation, userNo, 'new-token')
-      return installation
-    case 'token-moved':
-      await giveUp(tx, byInstallation!)
-      await vacate(tx, byToken!)
-      await update(tx, device, byInstallation!, installation, userNo, 'new-token')
-      return installation
+    case 'token-moved': {
+      const own = proven!
+      if (meaning.is === 'token-moved') await vacate(tx, byToken!)
+      if (meaning.is !== 'same') await giveUp(tx, own)
+      const events = meaning.is === 'same' ? [] : (['new-token'] as const)
+      await update(tx, device, own, ownOf(own), own.secretHash, userNo, ...events)
+      return { installation: ownOf(own), secretHash: own.secretHash }
+    }
     default:
       return meaning satisfies never
   }
 }
 
-/** The devices that have this token or this installation: none, one, or two. */
-const claimants = (tx: Tx, { app, environment }: Scope, { platform, address, installation }: NewDevice) => {
-  const columns = sql`v.no, v.installation, v.token_hash as tokenHash, v.retired_at is not null as retired, v.permission,
-    v.muted, v.user_no as userNo, u.name as user from devices v left join users u on u.no = v.user_no`
+/** The devices that have this token, this installation or the secret that was shown: none to three. */
+const claimants = (tx: Tx, { app, environment }: Scope, device: NewDevice) => {
+  const { platform, address, installation, shownHash } = device
+  const columns = sql`v.no, v.installation, v.token_hash as tokenHash, v.secret_hash as secretHash,
+    v.claimed_at is null as unclaimed, coalesce(v.claimed_at > utc_timestamp(3) - interval ${registrationRestSeconds} second, 0) as justNow,
+    v.retired_at is not null as retired, v.permission, v.muted, v.user_no as userNo, u.name as user
+    from devices v left join users u on u.no = v.user_no`
+  const here = sql`v.app_no = ${app.no} and v.environment = ${environment}`
   return tx.rows<Claimant>(
-    sql`select ${columns} where v.app_no = ${app.no} and v.environment = ${environment} and v.platform = ${platform} and v.token_hash = ${address.tokenHash}
-     union select ${columns} where v.app_no = ${app.no} and v.environment = ${environment} and v.installation = ${installation}`,
+    sql`select ${columns} where ${here} and v.platform = ${platform} and v.token_hash = ${address.tokenHash}
+     union select ${columns} where ${here} and v.installation = ${installation}
+     union select ${columns} where ${here} and v.platform = ${platform} and v.secret_hash = ${shownHash}`,
   )
 }
 
-async function gaveUp(tx: Tx, deviceNo: number, tokenHash: Buffer): Promise<boolean> {
+export async function gaveUp(tx: Tx, deviceNo: number, tokenHash: Buffer): Promise<boolean> {
   const rows = await tx.rows(
     sql`select 1 from device_tokens where device_no = ${deviceNo} and token_hash = ${tokenHash}`,
   )
   return rows.length > 0
 }
 
-async function giveUp(tx: Tx, { no, tokenHash }: Claimant): Promise<void> {
+export async function giveUp(tx: Tx, { no, tokenHash }: Pick<Claimant, 'no' | 'tokenHash'>): Promise<void> {
   if (tokenHash)
     await tx.change(
       sql`insert ignore into device_tokens (device_no, token_hash, until_at) values (${no}, ${tokenHash}, utc_timestamp(3))`,
     )
 }
 
-/** The device whose token went elsewhere is kept for the record, and cannot be rung until it registers again. */
-async function vacate(tx: Tx, from: Claimant): Promise<void> {
-  await giveUp(tx, from)
+/**
+ * The device whose token went elsewhere is kept for the record, and cannot be rung until it registers again. It did not
+ * give the token up: with its secret it gets it back.
+ */
+export async function vacate(tx: Tx, from: Pick<Claimant, 'no' | 'tokenHash'>): Promise<void> {
   const { affectedRows } = await tx.change(
     sql`update devices set token = '', token_hash = null, retired_at = coalesce(retired_at, utc_timestamp(3)),
        retired_reason = 'token-moved', changed_at = utc_timestamp(3) where no = ${from.no} and token_hash = ${from.tokenHash}`,
@@ -185,11 +213,11 @@ export function insertion(scope: Scope, all: readonly Insertion[]): SQL {
     return sql`(${uuidBuffer(id)}, ${scope.app.no}, ${scope.environment}, ${platform}, ${installation}, ${address.token},
       ${address.tokenHash}, ${address.p256dh}, ${address.auth}, ${secretHash}, ${userNo}, ${permission}, ${muted}, ${allows},
       ${locale}, ${timeZone}, ${device.appVersion}, ${device.systemVersion}, ${model},
-      utc_timestamp(3), utc_timestamp(3), utc_timestamp(3))`
+      utc_timestamp(3), utc_timestamp(3), utc_timestamp(3), utc_timestamp(3))`
   })
   return sql`insert into devices (id, app_no, environment, platform, installation, token, token_hash, p256dh, auth, secret_hash,
       user_no, permission, muted, allows, locale, time_zone, app_version, system_version, model,
-      registered_at, seen_at, changed_at)
+      registered_at, seen_at, changed_at, claimed_at)
     values ${commas(rows)}`
 }
 
@@ -198,6 +226,7 @@ async function update(
   device: NewDevice,
   before: Claimant,
   installation: string | null,
+  secretHash: Buffer,
   userNo: number | null,
   ...events: DeviceEvent[]
 ): Promise<void> {
@@ -207,10 +236,10 @@ async function update(
   if (anonymous !== null && userNo !== null) await forgetAnonymous(tx, anonymous)
   // Fenced by what was read: a device that has changed meanwhile is looked at again.
   const { affectedRows } = await tx.change(
-    sql`update devices set installation = ${installation}, token = ${address.token}, token_hash = ${address.tokenHash}, p256dh = ${address.p256dh}, auth = ${address.auth}, secret_hash = ${device.secretHash}, user_no = ${userNo ?? anonymous},
+    sql`update devices set installation = ${installation}, token = ${address.token}, token_hash = ${address.tokenHash}, p256dh = ${address.p256dh}, auth = ${address.auth}, secret_hash = ${secretHash}, user_no = ${userNo ?? anonymous},
        permission = ${device.permission}, muted = ${device.muted}, allows = ${device.allows}, locale = ${device.locale}, time_zone = ${device.timeZone}, app_version = ${device.appVersion}, system_version = ${device.systemVersion}, model = ${device.model},
-       seen_at = utc_timestamp(3), changed_at = utc_timestamp(3), retired_at = null, retired_reason = null
-     where no = ${before.no} and token_hash <=> ${before.tokenHash} and installation <=> ${before.installation}`,
+       seen_at = utc_timestamp(3), changed_at = utc_timestamp(3), claimed_at = utc_timestamp(3), retired_at = null, retired_reason = null
+     where no = ${before.no} and token_hash <=> ${before.tokenHash} and installation <=> ${before.installation} and secret_hash = ${before.secretHash}`,
   )
   if (affectedRows !== 1) throw new Overtaken()
   for (const event of events) await noteEvent(tx, before.no, event)

@@ -17,8 +17,8 @@ export type Registered = {
 }
 
 /**
- * Registers many at once. Those that nobody knows go in by one statement for all of them; whoever is known already, or
- * comes twice, is registered on its own.
+ * Registers many at once. Those that nobody knows go in by one statement for all of them; whoever is known already,
+ * shows a secret, or comes twice, is registered on its own.
  * @returns for each what became of it, or the error
  */
 export async function registerDevices(
@@ -39,8 +39,8 @@ export async function registerDevices(
     all.map(async ({ scope, device }) => {
       const own = stored.get(device.id)
       if (own) return { stored: own, installation: device.installation }
-      const installation = await registerDevice(database, scope, device)
-      const [row] = await findDevicesBySecrets(database, [device.secretHash])
+      const { installation, secretHash } = await registerDevice(database, scope, device)
+      const [row] = await findDevicesBySecrets(database, [secretHash])
       return { stored: row?.device, installation }
     }),
   )
@@ -55,7 +55,8 @@ async function insertStrangers(
   all: readonly NewDevice[],
 ): Promise<readonly DeviceRow[]> {
   const seen = new Set<string>()
-  const once = all.filter(({ address, installation, platform }) => {
+  const once = all.filter(({ address, installation, platform, shownHash }) => {
+    if (shownHash !== null) return false
     const names = [
       `${platform} ${address.tokenHash.toString('latin1')}`,
       ...(installation === null ? [] : [installation]),

@@ -22,6 +22,7 @@ import { firingsByAge } from './0021-firings-by-age.ts'
 import { webhooks } from './0022-webhooks.ts'
 import { gateways } from './0023-gateways.ts'
 import { leases } from './0024-leases.ts'
+import { secretsOfDevices } from './0025-secrets-of-devices.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -51,4 +52,5 @@ export const migrations: readonly Migration[] = [
   { no: 22, name: 'webhooks', statements: webhooks },
   { no: 23, name: 'gateways', statements: gateways },
   { no: 24, name: 'leases', statements: leases },
+  { no: 25, name: 'secrets-of-devices', statements: secretsOfDevices },
 ]
