@@ -169,7 +169,12 @@ type Http = { readonly ca: string[]; readonly timeoutMs: number }
 function web(http: Http): Protocol {
   const jwk = generateKeyPairSync('ec', { namedCurve: 'P-256' }).privateKey.export({ format: 'jwk' }) as JWK
   const credential = { kind: 'vapid-key', jwk, subject: 'mailto:bell@merrow-sound.example' } as const
-  const protocol = openWebProtocol(credential, { webOrigin: 'https://ferries.example', guard: anywhere, http })
+  const protocol = openWebProtocol(credential, {
+    webOrigin: 'https://ferries.example',
+    guard: anywhere,
+    http,
+    inFlight: 300,
+  })
   if (typeof protocol === 'string') throw new Error(protocol)
   return protocol
 }

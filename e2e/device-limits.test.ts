@@ -110,7 +110,7 @@ describe('with an app key and a device secret', () => {
       // A change answers the same for a token that is known as for any other.
       () => call('PATCH', '/v1/devices/me', own.secret, { token: victim.token }),
     ]) {
-      await world.ask('update devices set claimed_at = claimed_at - interval 11 second')
+      await world.changeDirectly('update devices set claimed_at = claimed_at - interval 11 second')
       const [status, answer] = await steal()
       expect([200, 201]).toContain(status)
       expect(JSON.stringify(answer)).not.toContain(victim.id)
@@ -122,7 +122,7 @@ describe('with an app key and a device secret', () => {
   })
 
   test('whoever knows an installation gets a device of their own beside it', async () => {
-    await world.ask('update devices set claimed_at = claimed_at - interval 11 second')
+    await world.changeDirectly('update devices set claimed_at = claimed_at - interval 11 second')
     const token = world.standins.mints.ios.mint()
     const body = { platform: 'ios', permission: 'granted', token, installation: 'installation-of-the-victim' }
     const [status, answer] = await call('POST', '/v1/devices', world.appKey, body)

@@ -6,6 +6,7 @@ import {
   closedCircuit,
   learnInFlight,
   startInFlight,
+  strangeCircuit,
   tryInFlight,
 } from '@zbell/core'
 import fc from 'fast-check'
@@ -22,6 +23,12 @@ describe('a circuit', () => {
   test('an answer in between begins the count anew', () => {
     const almost = afterRequest(failing(closedCircuit, 9, 0), true, 0)
     expect(askCircuit(failing(almost, 9, 0), 0).waitMs).toBe(0)
+  })
+  test('whoever has never answered is let off after two, and is like any other once it has', () => {
+    expect(askCircuit(failing(strangeCircuit, 1, 0), 0).waitMs).toBe(0)
+    expect(askCircuit(failing(strangeCircuit, 2, 0), 0).waitMs).toBe(1_000)
+    const known = afterRequest(strangeCircuit, true, 0)
+    expect(askCircuit(failing(known, 9, 0), 0).waitMs).toBe(0)
   })
   test('one probe goes out after the rest; the others wait for what becomes of it', () => {
     const resting = failing(closedCircuit, 10, 0)

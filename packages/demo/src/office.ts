@@ -128,6 +128,7 @@ const nameOf = (user: unknown): string =>
 
 const whyGone: Readonly<Record<string, string>> = {
   'token-gone': 'the gateway knows it no more',
+  'push-service-silent': 'its push service never answers',
   'token-moved': 'another installation has its token',
   unregistered: 'the app said goodbye',
 }

@@ -131,7 +131,7 @@ describe('registration', () => {
     const waiting = secondPage.keep(body)
     await new Registration(storage, place()).keep(body)
     await waiting
-    const shown = service.calls.map(({ body }) => (body as { secret?: string; installation: string }))
+    const shown = service.calls.map(({ body }) => body as { secret?: string; installation: string })
     expect(shown.map(({ secret }) => secret)).toEqual([undefined, undefined, 'device-secret'])
   })
 

@@ -53,10 +53,12 @@ test.each([-hourMs, 0, hourMs])(
   async (offMs) => {
     const { database, scope } = app
     const sent: Sendable[] = []
+    const slots = new Places(5)
     const gateways: Gateways = {
       lane: async () => ({
         via: { gateway: 'https://gateway.example', credential: null },
-        slots: new Places(5),
+        slotsOf: () => slots,
+        leadsToMany: false,
         state: 'open',
         prepare: async (notification) => {
           sent.push(notification)

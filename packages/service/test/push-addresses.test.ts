@@ -15,6 +15,7 @@ describe('push addresses from outside', () => {
       subject: 'mailto:a@b.example',
       webOrigin: 'https://ferries.example',
       guard: publicOnly,
+      inFlight: 300,
       http: { ca: [], timeoutMs: 500 },
     })
   const notification = {

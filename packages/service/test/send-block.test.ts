@@ -89,10 +89,12 @@ const gateways: Gateways = {
     const reason = await lane()
     if (reason) return reason
     const slots = new Places(3)
+    const silent = new Places(1)
     const first = laneState()
     return {
       via: { gateway: 'https://gateway.example', credential: 'signing-key 00112233' },
-      slots,
+      slotsOf: ({ token }) => (token.startsWith('silent') ? silent : slots),
+      leadsToMany: platform === 'web',
       get state() {
         return turned ?? first
       },
@@ -157,6 +159,38 @@ describe('a block', () => {
       [99, 'skipped', 'unregistered'],
     ])
     expect(stored.at(-1)).toMatchObject({ remaining: [], retries: [] })
+  })
+
+  test('a push service that gives no answer holds up none of the others', async () => {
+    fleet = [
+      ...Array.from({ length: 5 }, (_, i) => device(i + 1, { platform: 'web', token: `silent-${i}` })),
+      ...Array.from({ length: 20 }, (_, i) => device(i + 6, { platform: 'web', token: `good-${i}` })),
+    ]
+    let goods = 0
+    let allGood: () => void = () => {}
+    const lastGood = new Promise<void>((done) => {
+      allGood = done
+    })
+    answer = async (token) => {
+      if (token.startsWith('good')) {
+        if (++goods === 20) allGood()
+        return { is: 'accepted' }
+      }
+      await lastGood
+      return { is: 'unavailable', silent: true }
+    }
+    await run(claimOf(fleet.map(({ no }) => no)))
+    expect(ends().map(([no]) => no)).toEqual(Array.from({ length: 20 }, (_, i) => i + 6))
+    expect(stored.at(-1)?.retries.flatMap(({ devices }) => devices)).toEqual([1, 2, 3, 4, 5])
+  })
+
+  test('a device is given up whose push service has been asked four times and never heard from', async () => {
+    fleet = [device(1, { platform: 'web', token: 'silent' })]
+    answer = async () => ({ is: 'unavailable', silent: true })
+    await run(claimOf([1], { failures: 2 }))
+    expect(ends()).toEqual([])
+    await run(claimOf([1], { failures: 3 }))
+    expect(ends()).toEqual([[1, 'refused', 'push-service-silent']])
   })
 
   describe('under restraint', () => {

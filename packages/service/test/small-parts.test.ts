@@ -345,6 +345,18 @@ describe('places that are learned', () => {
     for (let i = 0; i < 81; i++) places.note(0, i < 10)
     expect(places.limit).toBe(56)
   })
+  test('are few until the first answer', async () => {
+    const places = Places.learning(300, 2)
+    expect([places.take(), places.take()]).toEqual([undefined, undefined])
+    const waits = places.take()
+    expect(waits).toBeDefined()
+    places.note(600, true, false)
+    expect([places.limit, places.hasAnswered]).toEqual([2, false])
+    places.note(1, false, true)
+    places.release()
+    await waits
+    expect(places.limit).toBeGreaterThanOrEqual(16)
+  })
   test('an urgent one goes before those who only wait', async () => {
     const places = new Places(1)
     expect(places.take()).toBeUndefined()

@@ -5,6 +5,7 @@ const retiredBecause: Partial<Record<string, string>> = {
   'token-gone': 'Its token is gone: the app was removed, or the platform gave another one.',
   'token-moved': 'Another installation took its token.',
   unregistered: 'The app said goodbye.',
+  'push-service-silent': 'Its push service has never answered.',
 }
 
 type Reach = Pick<Device, 'retiredAt' | 'retiredReason' | 'permission' | 'muted' | 'rehearsal'>

@@ -82,8 +82,8 @@ export const reasons = {
   },
   'address-not-allowed': {
     code: 15,
-    says: 'The device’s push address points into a network that the service may not call.',
-    does: 'Allow private push addresses in the configuration if that is meant.',
+    says: 'The device’s push address leads where the service may not call.',
+    does: 'Allow private push addresses in the configuration, or list its host, if that is meant.',
   },
   'internal-fault': {
     code: 17,
@@ -134,6 +134,11 @@ export const reasons = {
     code: 26,
     says: 'The person had got as many as a cap allows.',
     does: 'Nothing, if that is what the cap is for; otherwise change the cap, or use a channel that it does not hold for.',
+  },
+  'push-service-silent': {
+    code: 29,
+    says: 'The browser’s push service has never answered, while others did.',
+    does: 'Nothing: the device was retired and comes back by itself when its page registers again. For a push service of your own, see that it can be reached.',
   },
   unregistered: {
     code: 16,

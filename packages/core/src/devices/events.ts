@@ -14,6 +14,7 @@ export const deviceEvents = {
   joined: { code: 12, says: 'It joined a topic.' },
   left: { code: 13, says: 'It left a topic.' },
   'channel-blocked': { code: 14, says: 'The system blocks channels on it.' },
+  'push-service-silent': { code: 16, says: 'Its push service has never answered.' },
   'channel-allowed': { code: 15, says: 'The system blocks no channel on it any more.' },
 } as const
 

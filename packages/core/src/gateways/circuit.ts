@@ -11,12 +11,14 @@ export type Circuit = {
   readonly untilMs: number
   /** One request is out to see whether it is back. */
   readonly probing: boolean
+  /** So many failures in a row are no accident. */
+  readonly patience: number
 }
 
-export const closedCircuit: Circuit = Object.freeze({ failures: 0, rests: 0, untilMs: 0, probing: false })
+export const closedCircuit: Circuit = Object.freeze({ failures: 0, rests: 0, untilMs: 0, probing: false, patience: 10 })
+/** Of an origin that nobody has answered from yet, and that anybody may have named. */
+export const strangeCircuit: Circuit = Object.freeze({ ...closedCircuit, patience: 2 })
 
-/** So many failures in a row are no accident. */
-const failuresToRest = 10
 const firstRestMs = 1_000
 const longestRestMs = 30_000
 /** Nobody else is let through while a probe is out, for so long at most. */
@@ -31,11 +33,14 @@ export function askCircuit(circuit: Circuit, nowMs: number): { readonly waitMs: 
 
 /** The circuit after a request came to its end. */
 export function afterRequest(circuit: Circuit, answered: boolean, nowMs: number): Circuit {
-  if (answered) return circuit.failures === 0 && circuit.untilMs === 0 ? circuit : closedCircuit
+  if (answered)
+    return circuit.failures === 0 && circuit.untilMs === 0 && circuit.patience === closedCircuit.patience
+      ? circuit
+      : closedCircuit
   const failures = circuit.failures + 1
   // What was on its way when the rest began fails as well; that says nothing new.
-  const isNews = circuit.untilMs === 0 ? failures >= failuresToRest : circuit.probing
+  const isNews = circuit.untilMs === 0 ? failures >= circuit.patience : circuit.probing
   if (!isNews) return { ...circuit, failures }
   const restMs = Math.min(firstRestMs * 2 ** circuit.rests, longestRestMs)
-  return { failures, rests: circuit.rests + 1, untilMs: nowMs + restMs, probing: false }
+  return { ...circuit, failures, rests: circuit.rests + 1, untilMs: nowMs + restMs, probing: false }
 }

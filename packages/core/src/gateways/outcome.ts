@@ -10,7 +10,13 @@ type Result =
   | { readonly is: 'accepted'; readonly ref?: string | undefined }
   | { readonly is: 'busy'; readonly retryAfterMs?: number | undefined }
   /** `untried`: the gateway rests, so nobody asked it. */
-  | { readonly is: 'unavailable'; readonly retryAfterMs?: number | undefined; readonly untried?: true }
+  | {
+      readonly is: 'unavailable'
+      readonly retryAfterMs?: number | undefined
+      readonly untried?: true
+      /** Nothing has ever been heard from there, while others are heard from. */
+      readonly silent?: true
+    }
   | { readonly is: 'token-gone' }
   | { readonly is: 'refused'; readonly reason: Reason }
 

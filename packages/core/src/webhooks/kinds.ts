@@ -67,8 +67,10 @@ export const eventKinds = Object.freeze({
     'A device cannot be rung any more, until it registers again.',
     {
       reason: z
-        .enum(['token-gone', 'token-moved', 'unregistered'])
-        .describe('The gateway said so, another installation has its token, or the app unregistered it.'),
+        .enum(['token-gone', 'token-moved', 'unregistered', 'push-service-silent'])
+        .describe(
+          'The gateway said so, another installation has its token, the app unregistered it, or its push service never answers.',
+        ),
     },
     { reason: 'token-gone' },
   ),

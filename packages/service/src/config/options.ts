@@ -3,6 +3,12 @@ import { z } from 'zod'
 const flag = z.union([z.boolean(), z.enum(['true', 'false']).transform((text) => text === 'true')])
 const whole = (min: number, max: number) => z.coerce.number().int().min(min).max(max)
 const text = z.string()
+/** Names with commas or spaces between, or a list in the file. */
+const list = (each: RegExp) =>
+  z.preprocess(
+    (given) => (typeof given === 'string' ? given.split(/[,\s]+/).filter((one) => one !== '') : given),
+    z.array(z.string().regex(each, 'is not what is listed here')),
+  )
 
 /** Every option: where it comes from, what it may be, what it is when nobody says, and what it does. */
 export const options = {
@@ -105,6 +111,12 @@ export const options = {
     type: text,
     preset: '',
     says: 'Origin to use for Android in place of the profile’s.',
+  },
+  'gateways.web.hosts': {
+    env: 'ZB_PUSH_HOSTS',
+    type: list(/^(\*\.)?[a-z0-9-]+(\.[a-z0-9-]+)*$/),
+    preset: [],
+    says: 'Hosts of browsers’ push services, with commas between; *.example.org for all below it; empty for any that is public.',
   },
   'gateways.allowPrivateAddresses': {
     env: 'ZB_ALLOW_PRIVATE_ADDRESSES',

@@ -64,7 +64,10 @@ export type Via = {
 export type Lane = {
   readonly via: Via
   prepare(notification: Sendable): Promise<PreparedRequest>
-  readonly slots: Slots
+  /** The places of whatever this address leads to. */
+  slotsOf(address: Pick<Address, 'token'>): Slots
+  /** Whether it leads to many places that have nothing to do with each other, so that a wait for one holds up no other. */
+  readonly leadsToMany: boolean
   /** `stale`: another lane has taken its place. `halted`: the gateway refuses the credential, and devices had better wait. */
   readonly state: 'open' | 'halted' | 'stale'
 }
@@ -82,6 +85,6 @@ export type Slots = {
   /** @param ahead goes before those who only wait */
   take(ahead?: boolean): Promise<void> | undefined
   release(): void
-  /** How long an answer took, and whether it was "busy": how many places there are depends on it. */
-  note(durationMs: number, busy: boolean): void
+  /** How long an answer took, whether it was "busy", and whether it came: how many places there are depends on it. */
+  note(durationMs: number, busy: boolean, answered: boolean): void
 }

@@ -15,7 +15,7 @@ import { Answers } from './answers.ts'
 import type { Notification } from './notification.ts'
 import { type OpenLane, OpenLanes } from './open-lanes.ts'
 import { OutcomeBuffer } from './outcome-buffer.ts'
-import type { Gateways, Lane, PreparedRequest, WorkStore } from './ports.ts'
+import type { Gateways, Lane, PreparedRequest, Slots, WorkStore } from './ports.ts'
 import type { Ahead } from './prepare-ahead.ts'
 import { personOf, Restraints, unrestrained } from './restraint.ts'
 import { type SendBlockOptions, sendBlockDefaults } from './send-options.ts'
@@ -35,6 +35,9 @@ export const sendBlock = (
   options: SendBlockOptions = sendBlockDefaults,
   ahead?: Ahead,
 ): Promise<boolean> => new BlockRun(claim, notification, store, gateways, options, ahead).run()
+
+/** A device whose push service nobody has ever heard from is asked so often for one delivery. */
+const silentTries = 4
 
 class BlockRun {
   readonly #claim: Claim & { kind: 'send' }
@@ -208,10 +211,20 @@ class BlockRun {
     const ready = this.#lanes.atHand(device, rendered.name)
     if (!ready) return this.#sendSlowly(device, rendered)
     const { open, request } = ready
-    const turn = open.lane.slots.take(this.#urgent)
-    if (turn) return turn.then(() => this.#goOn(device, open, request))
-    this.#launch(device, open, request)
+    const slots = open.lane.slotsOf(device)
+    const turn = slots.take(this.#urgent)
+    if (!turn) this.#launch(device, open, slots, request)
+    else if (!open.lane.leadsToMany) return turn.then(() => this.#goOn(device, open, slots, request))
+    else this.#queueUp(turn, () => this.#goOn(device, open, slots, request))
     return undefined
+  }
+
+  /** It waits at one of many places; the next device may be for another, and goes on. */
+  #queueUp(turn: Promise<void>, then: () => void): void {
+    this.#inTheAir++
+    void turn.then(then).finally(() => {
+      if (--this.#inTheAir === 0) this.#onLanded?.()
+    })
   }
 
   /** Whether quiet hours or a cap keep it from ringing now; then that is noted. */
@@ -250,15 +263,21 @@ class BlockRun {
         this.#outcomes.wait(device, isProfiles ? 'profile-at-fault' : 'internal-fault')
         return
       }
-      await open.lane.slots.take(this.#urgent)
-      this.#goOn(device, open, request)
+      const slots = open.lane.slotsOf(device)
+      const turn = slots.take(this.#urgent)
+      if (turn && open.lane.leadsToMany) {
+        this.#queueUp(turn, () => this.#goOn(device, open, slots, request))
+        return
+      }
+      await turn
+      this.#goOn(device, open, slots, request)
     }
   }
 
   /** The wait for a place can have been long: what was true before it may not be any more. */
-  #goOn(device: BlockDevice, open: OpenLane, request: PreparedRequest): void {
-    if (this.#options.hold() === 'none') this.#launch(device, open, request)
-    else this.#giveBack(device, open)
+  #goOn(device: BlockDevice, open: OpenLane, slots: Slots, request: PreparedRequest): void {
+    if (this.#options.hold() === 'none') this.#launch(device, open, slots, request)
+    else this.#giveBack(device, slots)
   }
 
   /** A text that cannot be read was kept by an earlier version: it holds up its own deliveries, and no others. */
@@ -273,30 +292,32 @@ class BlockRun {
   }
 
   /** The notification was stopped, or we are to stop, while this device waited for a place: it is not sent. */
-  #giveBack(device: BlockDevice, open: OpenLane): void {
-    open.lane.slots.release()
+  #giveBack(device: BlockDevice, slots: Slots): void {
+    slots.release()
     if (this.#options.hold() === 'cancelled')
       this.#outcomes.end(device, { state: 'withdrawn', reason: 'cancelled' }, this.#claim.failures)
   }
 
-  #launch(device: BlockDevice, open: OpenLane, request: PreparedRequest): void {
+  #launch(device: BlockDevice, open: OpenLane, slots: Slots, request: PreparedRequest): void {
     this.#inTheAir++
     request.send(device).then(
       (outcome) => {
         this.#take(device, outcome, open)
-        this.#land(open)
+        this.#land(slots)
       },
       (error: unknown) => {
         this.#options.onFault(error)
         this.#outcomes.wait(device, 'internal-fault')
-        this.#land(open)
+        this.#land(slots)
       },
     )
   }
 
-  #land({ lane }: OpenLane): void {
-    lane.slots.release()
+  #land(slots: Slots): void {
+    slots.release()
     if (--this.#inTheAir === 0) this.#onLanded?.()
+    // Whoever takes long to answer keeps nobody from seeing what became of the others.
+    else if (this.#onLanded) this.#outcomes.storeSometimes()
   }
 
   #waitForCredential(device: BlockDevice, { lane }: OpenLane): void {
@@ -323,6 +344,10 @@ class BlockRun {
         this.#outcomes.wait(device, 'gateway-busy', outcome.retryAfterMs)
         break
       case 'unavailable':
+        if (outcome.silent && this.#attempts >= silentTries) {
+          this.#outcomes.end(device, { state: 'refused', reason: 'push-service-silent', answer }, this.#attempts)
+          break
+        }
         this.#outcomes.wait(device, 'gateway-unreachable', outcome.retryAfterMs, outcome.untried)
         break
       default:

@@ -75,6 +75,22 @@ export const publicOnly: AddressGuard = { check: ({ hostname }) => checkHost(hos
 /** The operator allowed private networks. */
 export const anywhere: AddressGuard = { check: () => {}, lookup: undefined }
 
+/** @param hosts names, or `*.` and a name for all below it; anything when there are none */
+export const onlyHosts = (hosts: readonly string[], guard: AddressGuard): AddressGuard =>
+  hosts.length === 0
+    ? guard
+    : {
+        check(endpoint) {
+          const isListed = hosts.some((host) =>
+            host.startsWith('*.') ? endpoint.hostname.endsWith(host.slice(1)) : endpoint.hostname === host,
+          )
+          if (!isListed)
+            throw new AddressNotAllowed(`${endpoint.hostname} is not among the push services of this service`)
+          guard.check(endpoint)
+        },
+        lookup: guard.lookup,
+      }
+
 /** One origin and no other. */
 export const onlyOrigin = (origin: string): AddressGuard => ({
   check(endpoint) {

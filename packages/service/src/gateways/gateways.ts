@@ -13,7 +13,7 @@ import { latestEndpoint } from '../store/devices/read-devices.ts'
 import type { GatewayPlace } from '../store/gateways/profiles.ts'
 import { tokenSignedAt } from '../store/gateways/signed-tokens.ts'
 import type { Vault } from '../vault/vault.ts'
-import { type AddressGuard, anywhere, publicOnly } from './address-guard.ts'
+import { type AddressGuard, anywhere, onlyHosts, publicOnly } from './address-guard.ts'
 import type { SignedAt } from './authorization.ts'
 import { type Checked, checkProtocol, impossibleToken } from './check-credential.ts'
 import { type Credential, credentialPlace } from './credential.ts'
@@ -57,6 +57,7 @@ export class GatewayRoom implements Gateways {
   readonly #log: Logger
   readonly #onAnswer: OnAnswer
   readonly #guard: AddressGuard
+  readonly #pushGuard: AddressGuard
   readonly #http: TransportOptions
   readonly #rehearsal: Rehearsal
   readonly #lanes = new Map<string, KnownLane>()
@@ -81,7 +82,8 @@ export class GatewayRoom implements Gateways {
     const ca = trustedCertificates(config)
     this.#http = { ca, timeoutMs: config['gateways.timeoutMs'] }
     this.#guard = config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly
-    this.#rehearsal = new Rehearsal(handsets, this.#http, this.#signedAt)
+    this.#pushGuard = onlyHosts(config['gateways.web.hosts'], this.#guard)
+    this.#rehearsal = new Rehearsal(handsets, this.#http, this.#signedAt, config['gateways.inFlight'])
     this.profiles = new Profiles(config, database)
     this.inspector = new GatewayInspector(database, this.profiles)
   }
@@ -250,7 +252,13 @@ export class GatewayRoom implements Gateways {
     const identifier = (await findAppByNo(this.#database, appNo))?.identifiers[platform] ?? ''
     const recorder = await this.#recorder({ appNo, environment, platform }).look(secretHeaderOf(profile))
     const http = { ...this.#http, recorder }
-    if (platform === 'web') return openWebProtocol(credential, { webOrigin: identifier, guard: this.#guard, http })
+    if (platform === 'web')
+      return openWebProtocol(credential, {
+        webOrigin: identifier,
+        guard: this.#pushGuard,
+        http,
+        inFlight: this.#config['gateways.inFlight'],
+      })
     const origins = profile?.origins(environment) ?? []
     if (!profile || origins.length === 0) return 'no-gateway'
     return openProfileProtocol({

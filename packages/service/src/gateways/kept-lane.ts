@@ -13,6 +13,10 @@ export type Protocol = {
    * @throws {NoAnswer} @throws {CredentialRejected}
    */
   trial(notification: Sendable, address: Address, send: boolean): Promise<Trial>
+  /** Where each address leads to an origin of its own: the places there. Otherwise all share the lane’s. */
+  placesOf?(address: Pick<Address, 'token'>): Places | undefined
+  /** All that it has. */
+  readonly places?: readonly Places[]
   /** Until when an origin rests that gives no answer, in ms since 1970; 0 when none does. */
   readonly restsUntilMs: number
   close(): Promise<void>
@@ -52,7 +56,7 @@ const silentMs = 500
  */
 export class KeptLane implements Lane {
   readonly via: Via
-  readonly slots: Places
+  readonly #places: Places
   readonly #protocol: Protocol
   readonly #events: LaneEvents
   readonly #now: () => number
@@ -64,9 +68,17 @@ export class KeptLane implements Lane {
   constructor(protocol: Protocol, via: Via, slots: Places, events: LaneEvents, now: () => number = Date.now) {
     this.#protocol = protocol
     this.via = via
-    this.slots = slots
+    this.#places = slots
     this.#events = events
     this.#now = now
+  }
+
+  slotsOf(address: Pick<Address, 'token'>): Places {
+    return this.#protocol.placesOf?.(address) ?? this.#places
+  }
+
+  get leadsToMany(): boolean {
+    return this.#protocol.placesOf !== undefined
   }
 
   get state(): Lane['state'] {
@@ -83,14 +95,17 @@ export class KeptLane implements Lane {
     const nowMs = this.#now()
     const { outcomes, durations } = this.#answers.read(nowMs)
     const { restsUntilMs } = this.#protocol
+    const places = [this.#places, ...(this.#protocol.places ?? [])]
+    const sum = (of: (one: Places) => number) => places.reduce((all, one) => all + of(one), 0)
     const [medianMs, p99Ms] = [0.5, 0.99].map((share) => quantileMs(durations, share))
     return {
       gateway: this.via.gateway,
       credential: this.via.credential,
       state: this.#haltedAtMs !== undefined ? 'halted' : restsUntilMs > nowMs ? 'resting' : 'open',
       restsUntil: restsUntilMs > nowMs ? new Date(restsUntilMs).toISOString() : null,
-      inFlight: this.slots.taken,
-      inFlightLimit: this.slots.limit,
+      inFlight: sum(({ taken }) => taken),
+      // The lane’s own places are for none, where each origin has its own.
+      inFlightLimit: this.leadsToMany ? sum(({ limit }) => limit) - this.#places.limit : this.#places.limit,
       answers: Object.fromEntries(outcomes),
       medianMs: medianMs === undefined ? null : toldMs(medianMs),
       p99Ms: p99Ms === undefined ? null : toldMs(p99Ms),
@@ -107,7 +122,8 @@ export class KeptLane implements Lane {
           const durationMs = performance.now() - startMs
           const given = outcome.answered !== undefined
           // A connection that fails at once says nothing of how many requests the gateway takes well; silence does.
-          if (given || durationMs >= silentMs) this.slots.note(durationMs, outcome.is === 'busy' || !given)
+          if (given || durationMs >= silentMs)
+            this.slotsOf(address).note(durationMs, outcome.is === 'busy' || !given, given)
           this.#answers.note(outcome.is, durationMs, this.#now())
           this.#events.onAnswer(durationMs, outcome.is)
           return outcome

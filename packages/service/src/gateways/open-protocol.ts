@@ -60,7 +60,7 @@ export function openProfileProtocol(given: Given): Protocol | Reason {
 /** The way to browsers' push services. */
 export function openWebProtocol(
   credential: Credential,
-  given: { webOrigin: string; guard: AddressGuard; http: TransportOptions },
+  given: { webOrigin: string; guard: AddressGuard; http: TransportOptions; inFlight: number },
 ): Protocol | Reason {
   if (credential.kind !== 'vapid-key') return 'no-credential'
   return new WebPushProtocol({ key: vapidKeyOf(credential.jwk), subject: credential.subject, ...given })

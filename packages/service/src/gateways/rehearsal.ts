@@ -17,11 +17,13 @@ export class Rehearsal {
   readonly #control: HandsetControl
   readonly #http: TransportOptions
   readonly #signedAt: SignedAt
+  readonly #inFlight: number
 
-  constructor(control: HandsetControl, http: TransportOptions, signedAt: SignedAt) {
+  constructor(control: HandsetControl, http: TransportOptions, signedAt: SignedAt, inFlight: number) {
     this.#control = control
     this.#http = http
     this.#signedAt = signedAt
+    this.#inFlight = inFlight
   }
 
   /** What a way depends on: another one is opened when it changes. */
@@ -38,7 +40,12 @@ export class Rehearsal {
     const http = { ...this.#http, ca: [plan.ca] }
     if (platform === 'web') {
       const guard = onlyOrigin(plan.web.origin)
-      return openWebProtocol(plan.web.credential, { webOrigin: identifier ?? '', guard, http })
+      return openWebProtocol(plan.web.credential, {
+        webOrigin: identifier ?? '',
+        guard,
+        http,
+        inFlight: this.#inFlight,
+      })
     }
     const { origin, credential } = plan[platform]
     return openProfileProtocol({

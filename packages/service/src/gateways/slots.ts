@@ -8,15 +8,23 @@ type Limit = Pick<LearnedLimit, 'limit' | 'note' | 'noteFull'>
 export class Places implements Slots {
   readonly #line: (() => void)[] = []
   readonly #places: Limit
+  readonly #fewAtFirst: number
+  #hasAnswered = false
   #taken = 0
 
-  constructor(places: number | Limit) {
+  /** @param fewAtFirst never more than this before the first answer */
+  constructor(places: number | Limit, fewAtFirst = Number.POSITIVE_INFINITY) {
+    this.#fewAtFirst = fewAtFirst
     this.#places = typeof places === 'number' ? { limit: places, note: () => {}, noteFull: () => {} } : places
   }
 
   /** Places that begin few and become as many as the gateway takes well. @param ceiling never more than this */
-  static learning(ceiling: number): Places {
-    return new Places(new LearnedLimit(ceiling))
+  static learning(ceiling: number, fewAtFirst?: number): Places {
+    return new Places(new LearnedLimit(ceiling), fewAtFirst)
+  }
+
+  get hasAnswered(): boolean {
+    return this.#hasAnswered
   }
 
   get taken(): number {
@@ -24,12 +32,12 @@ export class Places implements Slots {
   }
 
   get limit(): number {
-    return this.#places.limit
+    return this.#hasAnswered ? this.#places.limit : Math.min(this.#places.limit, this.#fewAtFirst)
   }
 
   /** Takes a place; `undefined` when one was free, so that the fast way costs no promise. */
   take(ahead = false): Promise<void> | undefined {
-    if (this.#taken < this.#places.limit) {
+    if (this.#taken < this.limit) {
       this.#taken++
       return undefined
     }
@@ -42,7 +50,7 @@ export class Places implements Slots {
 
   release(): void {
     this.#taken--
-    while (this.#taken < this.#places.limit) {
+    while (this.#taken < this.limit) {
       const next = this.#line.shift()
       if (!next) return
       this.#taken++
@@ -51,7 +59,8 @@ export class Places implements Slots {
     if (this.#line.length > 0) this.#places.noteFull()
   }
 
-  note(durationMs: number, busy: boolean): void {
+  note(durationMs: number, busy: boolean, answered = true): void {
+    if (answered) this.#hasAnswered = true
     // The time of day as it was when the process began, and never set back since.
     this.#places.note(durationMs, busy, performance.timeOrigin + performance.now())
   }

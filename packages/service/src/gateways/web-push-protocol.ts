@@ -10,17 +10,31 @@ import {
   vapidAuthorization,
   vapidLifetimeSeconds,
 } from '@zbell/core'
+import { LRUCache } from 'lru-cache'
 import type { Address, PreparedRequest, Sendable } from '../engine/ports.ts'
 import { type AddressGuard, AddressNotAllowed } from './address-guard.ts'
 import type { Protocol, Trial } from './kept-lane.ts'
 import { nodeCrypto } from './node-crypto.ts'
+import { Places } from './slots.ts'
 import { openTransport } from './transport/open-transport.ts'
 import { NoAnswer, type Transport, type TransportOptions, unanswered } from './transport/transport.ts'
 
-/** The most push services that one app's devices may name; the one used longest ago gives way. */
-const maxOrigins = 64
+/** The most push services that one app's devices may name; one that never answered gives way, or the one used longest ago. */
+const maxOrigins = 500
+/** A push service that has never answered has so many places, and is waited for so long: anybody may have named it. */
+const strangersPlaces = 4
+const strangerShare = 0.25
+/** Silence says something of a push service only while others are heard from. */
+const heardWithinMs = 60_000
 
-type PushService = { readonly origin: Transport; authorization: string; renewAtMs: number }
+type PushService = {
+  readonly origin: Transport
+  readonly places: Places
+  authorization: string
+  renewAtMs: number
+}
+/** When any push service answered last; of all apps, since all are called by this process. */
+let heardAtMs = Number.NEGATIVE_INFINITY
 
 /** The way to the push services of browsers (RFC 8030), each found by its devices' endpoints. */
 export class WebPushProtocol implements Protocol {
@@ -30,6 +44,9 @@ export class WebPushProtocol implements Protocol {
   readonly #webOrigin: string
   readonly #guard: AddressGuard
   readonly #http: TransportOptions
+  readonly #inFlight: number
+  /** By how endpoints begin, so that each is read once. */
+  readonly #known = new LRUCache<string, Places>({ max: maxOrigins })
 
   constructor(given: {
     key: VapidKey
@@ -37,12 +54,32 @@ export class WebPushProtocol implements Protocol {
     webOrigin: string
     guard: AddressGuard
     http: TransportOptions
+    inFlight: number
   }) {
     this.#key = given.key
     this.#subject = given.subject
     this.#webOrigin = given.webOrigin
     this.#guard = given.guard
-    this.#http = given.http
+    this.#http = { ...given.http, strangerMs: given.http.timeoutMs * strangerShare }
+    this.#inFlight = given.inFlight
+  }
+
+  placesOf({ token }: Pick<Address, 'token'>): Places | undefined {
+    const beginning = token.slice(0, token.indexOf('/', 'https://'.length))
+    const known = this.#known.get(beginning)
+    if (known) return known
+    try {
+      const { places } = this.#service(new URL(token))
+      this.#known.set(beginning, places)
+      return places
+    } catch (error) {
+      if (error instanceof AddressNotAllowed) return undefined
+      throw error
+    }
+  }
+
+  get places(): Places[] {
+    return [...this.#services.values()].map(({ places }) => places)
   }
 
   async prepare(notification: Sendable): Promise<PreparedRequest> {
@@ -92,9 +129,10 @@ export class WebPushProtocol implements Protocol {
   async #send(notification: Sendable, plaintext: Uint8Array, address: Address): Promise<Outcome> {
     if (plaintext.length > maxPlaintextBytes) return { is: 'refused', reason: 'too-large' }
     if (!address.p256dh || !address.auth) return { is: 'refused', reason: 'bad-request' }
+    let service: PushService | undefined
     try {
       const endpoint = new URL(address.token)
-      const service = this.#service(endpoint)
+      service = this.#service(endpoint)
       const body = encryptMessage(plaintext, { p256dh: address.p256dh, auth: address.auth }, nodeCrypto)
       const headers = this.#headers(notification, service)
       const answer = await service.origin.request({
@@ -103,11 +141,15 @@ export class WebPushProtocol implements Protocol {
         headers,
         body,
       }).answer
-      return explainAnswer(pushServiceAnswers, answer, Date.now())
+      heardAtMs = Date.now()
+      return explainAnswer(pushServiceAnswers, answer, heardAtMs)
     } catch (error) {
       if (error instanceof AddressNotAllowed) return { is: 'refused', reason: 'address-not-allowed' }
       if (!(error instanceof NoAnswer)) throw error
-      return error.code === 'ADDRESS_NOT_ALLOWED' ? { is: 'refused', reason: 'address-not-allowed' } : unanswered(error)
+      if (error.code === 'ADDRESS_NOT_ALLOWED') return { is: 'refused', reason: 'address-not-allowed' }
+      const isSilent =
+        error.restMs === undefined && service?.places.hasAnswered === false && heardAtMs > Date.now() - heardWithinMs
+      return isSilent ? { is: 'unavailable', silent: true } : unanswered(error)
     }
   }
 
@@ -117,6 +159,7 @@ export class WebPushProtocol implements Protocol {
     if (known && known.renewAtMs > nowMs) return known
     this.#guard.check(endpoint)
     const service: PushService = {
+      places: known?.places ?? Places.learning(this.#inFlight, strangersPlaces),
       origin: known?.origin ?? openTransport(endpoint.origin, { ...this.#http, lookup: this.#guard.lookup }),
       authorization: vapidAuthorization(
         endpoint.origin,
@@ -129,16 +172,26 @@ export class WebPushProtocol implements Protocol {
     }
     this.#services.delete(endpoint.origin)
     this.#services.set(endpoint.origin, service)
-    if (this.#services.size > maxOrigins) {
-      const [oldest, left] = this.#services.entries().next().value!
-      this.#services.delete(oldest)
-      void left.origin.close()
-    }
+    if (this.#services.size > maxOrigins) this.#leaveOne(endpoint.origin)
     return service
   }
 
+  #leaveOne(newest: string): void {
+    const others = [...this.#services].filter(([origin]) => origin !== newest)
+    const strangers = others.filter(([, { places }]) => !places.hasAnswered)
+    // First those that have been silent already, since another may be about to answer.
+    const [origin, left] = strangers.find((one) => one[1].origin.restsUntilMs > 0) ?? strangers[0] ?? others[0]!
+    this.#services.delete(origin)
+    for (const [beginning, places] of this.#known.entries()) if (places === left.places) this.#known.delete(beginning)
+    void left.origin.close()
+  }
+
+  /** While one of those that are known to be there answers, all is well; each rests for itself. */
   get restsUntilMs(): number {
-    return Math.max(0, ...[...this.#services.values()].map(({ origin }) => origin.restsUntilMs))
+    const all = [...this.#services.values()]
+    const known = all.filter(({ places }) => places.hasAnswered)
+    const rests = (known.length > 0 ? known : all).map(({ origin }) => origin.restsUntilMs)
+    return rests.length === 0 ? 0 : Math.min(...rests)
   }
 
   async close(): Promise<void> {

@@ -1,4 +1,4 @@
-import { anywhere, publicOnly } from '../gateways/address-guard.ts'
+import { anywhere, onlyHosts, publicOnly } from '../gateways/address-guard.ts'
 import { Proofs } from '../people/proofs.ts'
 import type { HttpParts } from './parts.ts'
 import { rateLimits } from './rate-limits.ts'
@@ -45,7 +45,7 @@ export function serveOperations(
   // What devices call comes first: a router tries its routes in their order, and a fleet calls a thousand times as often
   // as any person.
   const rules = {
-    guard: config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly,
+    guard: onlyHosts(config['gateways.web.hosts'], config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly),
     isRehearsal: (endpoint: URL) => gateways.isRehearsal(endpoint),
   }
   serveOwnDevice(on, { database, vault, limits, proofs, rules, onChange })

@@ -74,7 +74,7 @@ export class Http2Transport implements Transport {
 
   #open(): ClientHttp2Session {
     if (this.#session && !this.#session.closed && !this.#session.destroyed) return this.#session
-    const { ca, lookup, timeoutMs, client } = this.#options
+    const { ca, lookup, timeoutMs, strangerMs = timeoutMs, client } = this.#options
     const session = connect(this.address, {
       ca: [...ca],
       ...(lookup ? { lookup } : {}),
@@ -83,7 +83,10 @@ export class Http2Transport implements Transport {
       settings: { enablePush: false },
     })
     // One that does not get through its handshake in time takes its requests with it.
-    const handshake = setTimeout(() => session.destroy(new NoAnswer(this.address, 'ETIMEDOUT')), timeoutMs)
+    const handshake = setTimeout(
+      () => session.destroy(new NoAnswer(this.address, 'ETIMEDOUT')),
+      Math.min(timeoutMs, strangerMs),
+    )
     session.once('connect', () => clearTimeout(handshake))
     const leave = () => {
       clearTimeout(handshake)

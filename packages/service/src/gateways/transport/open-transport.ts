@@ -9,8 +9,10 @@ import { DeadlineTransport } from './with-deadline.ts'
 /** A connection to an origin, with deadlines and a circuit around it; nothing goes out before the first request. */
 export function openTransport(origin: string, options: TransportOptions): Transport {
   const isHttp2 = options.http === undefined || options.http === 2
+  const { timeoutMs, strangerMs } = options
   const bare = isHttp2 ? new Http2Transport(origin, options) : new Http1Transport(origin, options)
-  const careful = new CircuitTransport(new DeadlineTransport(bare, options.timeoutMs))
+  const inTime = new DeadlineTransport(bare, timeoutMs, strangerMs)
+  const careful = new CircuitTransport(inTime, Date.now, strangerMs !== undefined)
   return options.recorder ? new RecordedTransport(careful, options.recorder, isHttp2 ? '2' : '1.1') : careful
 }
 

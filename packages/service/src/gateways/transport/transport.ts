@@ -52,6 +52,8 @@ export type TransportOptions = {
   readonly lookup?: LookupFunction | undefined
   /** What the connection shows of itself: certificate chain and key, PEM. */
   readonly client?: { readonly cert: string; readonly key: string } | undefined
+  /** Whoever has never answered is given up after so long, and rests sooner: anybody may have named it. */
+  readonly strangerMs?: number | undefined
   /** The version that is spoken, or whichever the other side prefers; 2 when left out. */
   readonly http?: 2 | 1.1 | 'either' | undefined
   /** What goes out and comes back is taken down there, while it is on. */

@@ -1,18 +1,19 @@
-import { afterRequest, askCircuit, type Circuit, closedCircuit } from '@zbell/core'
+import { afterRequest, askCircuit, type Circuit, closedCircuit, strangeCircuit } from '@zbell/core'
 import { type Asking, type Exchange, NoAnswer, neverAsked, type Transport } from './transport.ts'
 
 /** Rests an origin that gives no answers, and lets single requests through to see whether it is back. */
 export class CircuitTransport implements Transport {
   readonly #inner: Transport
   readonly #now: () => number
-  #circuit: Circuit = closedCircuit
+  #circuit: Circuit
   /** The connection that was lost last: all that was on its way with it is one failure, not hundreds. */
   #lost: object | undefined
 
-  /** @param now a clock in ms since 1970 */
-  constructor(inner: Transport, now: () => number = Date.now) {
+  /** @param now a clock in ms since 1970 @param isStrange until it answers */
+  constructor(inner: Transport, now: () => number = Date.now, isStrange = false) {
     this.#inner = inner
     this.#now = now
+    this.#circuit = isStrange ? strangeCircuit : closedCircuit
   }
 
   get address(): string {

@@ -12,12 +12,16 @@ type Watched = { readonly exchange: Exchange; readonly dueMs: number }
 export class DeadlineTransport implements Transport {
   readonly #inner: Transport
   readonly #timeoutMs: number
+  /** It becomes longer once, and never shorter. */
+  #patienceMs: number
   readonly #watched = new Set<Watched>()
   #timer: NodeJS.Timeout | undefined
 
-  constructor(inner: Transport, timeoutMs: number) {
+  /** @param firstMs as long as nothing has been answered */
+  constructor(inner: Transport, timeoutMs: number, firstMs = timeoutMs) {
     this.#inner = inner
     this.#timeoutMs = timeoutMs
+    this.#patienceMs = Math.min(firstMs, timeoutMs)
   }
 
   get address(): string {
@@ -30,11 +34,15 @@ export class DeadlineTransport implements Transport {
 
   request(asking: Asking): Exchange {
     const exchange = this.#inner.request(asking)
-    const watched = { exchange, dueMs: performance.now() + this.#timeoutMs }
+    const watched = { exchange, dueMs: performance.now() + this.#patienceMs }
     this.#watched.add(watched)
-    this.#timer ??= setInterval(() => this.#sweep(), Math.max(10, this.#timeoutMs / sweepsInTime)).unref()
-    const ended = () => this.#watched.delete(watched)
-    exchange.answer.then(ended, ended)
+    this.#timer ??= setInterval(() => this.#sweep(), Math.max(10, this.#patienceMs / sweepsInTime)).unref()
+    const failed = () => this.#watched.delete(watched)
+    const came = () => {
+      this.#patienceMs = this.#timeoutMs
+      this.#watched.delete(watched)
+    }
+    exchange.answer.then(came, failed)
     return exchange
   }
 

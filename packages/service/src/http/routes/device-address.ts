@@ -38,7 +38,8 @@ export async function addressOf(
   try {
     if (!(await isRehearsal(endpoint))) guard.check(endpoint)
   } catch (error) {
-    if (error instanceof AddressNotAllowed) throw invalid(pointer, 'points into a private network')
+    if (error instanceof AddressNotAllowed)
+      throw invalid(pointer, `leads where the service may not call: ${error.message}`)
     throw error
   }
   return address

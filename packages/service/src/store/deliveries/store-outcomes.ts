@@ -72,22 +72,36 @@ export async function storeOutcomes(
         body: Buffer.from(packBlock(devices)),
       })),
     )
-    const gone = ended.filter((one) => one.reason === 'token-gone').map((one) => one.deviceNo)
-    if (gone.length > 0) {
-      await tellGone(tx, claim, gone)
-      await tx.change(
-        sql`insert into device_events (device_no, at, what)
-         select no, utc_timestamp(3), ${deviceEvents['token-gone'].code} from devices where no in ${gone} and retired_at is null`,
+    for (const reason of ['token-gone', 'push-service-silent'] as const)
+      await retire(
+        tx,
+        claim,
+        ended.filter((one) => one.reason === reason).map((one) => one.deviceNo),
+        reason,
       )
-      await tx.change(
-        sql`update devices set retired_at = utc_timestamp(3), retired_reason = 'token-gone', changed_at = utc_timestamp(3) where no in ${gone} and retired_at is null`,
-      )
-    }
     if (remaining.length === 0 && retries.length === 0) await finishIfDone(tx, claim.notificationNo)
     return true
   })
   if (stored) days.tell(onStep)
   return stored
+}
+
+/** Devices that cannot be rung any more, as their gateway said or by its silence. */
+async function retire(
+  tx: Tx,
+  claim: Claim,
+  deviceNos: readonly number[],
+  reason: 'token-gone' | 'push-service-silent',
+): Promise<void> {
+  if (deviceNos.length === 0) return
+  await tellGone(tx, claim, deviceNos, reason)
+  await tx.change(
+    sql`insert into device_events (device_no, at, what)
+     select no, utc_timestamp(3), ${deviceEvents[reason].code} from devices where no in ${deviceNos} and retired_at is null`,
+  )
+  await tx.change(
+    sql`update devices set retired_at = utc_timestamp(3), retired_reason = ${reason}, changed_at = utc_timestamp(3) where no in ${deviceNos} and retired_at is null`,
+  )
 }
 
 /** Counting twice would be worse than reading once more. */

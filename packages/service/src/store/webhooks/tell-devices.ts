@@ -39,14 +39,19 @@ export async function tellDeviceEvent(tx: Tx, deviceNo: number, event: DeviceEve
   await tell(tx, device, [kind], () => [factOf(kind, device, more)])
 }
 
-/** Devices whose tokens are gone, before they are retired. */
-export const tellGone = (tx: Tx, where: Where, deviceNos: readonly number[]): Promise<void> =>
+/** Devices that are gone, before they are retired. */
+export const tellGone = (
+  tx: Tx,
+  where: Where,
+  deviceNos: readonly number[],
+  reason: 'token-gone' | 'push-service-silent',
+): Promise<void> =>
   tell(tx, where, ['device.retired'], async () => {
     const devices = await tx.rows<Device>(
       sql`select v.id, v.platform, v.permission, u.name as user from devices v left join users u on u.no = v.user_no
           where v.no in ${deviceNos} and v.retired_at is null`,
     )
-    return devices.map((device) => factOf('device.retired', device, { reason: 'token-gone' }))
+    return devices.map((device) => factOf('device.retired', device, { reason }))
   })
 
 const factOf = (kind: EventKind, { id, platform, user }: Device, more: object): Fact => {
