@@ -10,6 +10,8 @@ beforeAll(async () => {
   world = await World.open()
   production = new Client({ url: world.url, bearer: await world.makeKey(app, 'backend', 'production') })
   productionAppKey = await world.makeKey(app, 'app', 'production')
+  // Proofs have a test of their own.
+  await production.call('changeSettings', { params, body: { requireProof: false } })
   await world.handset(1, 'ios', { user: 'ada' })
 })
 afterAll(() => world.close())

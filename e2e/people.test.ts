@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Device, Person } from '@zbell/contract'
 import { Client, ProblemError } from '@zbell/contract/client'
@@ -24,12 +25,14 @@ const problemOf = async (call: Promise<unknown>) => {
 }
 let phones = 0
 /** A phone of its own: it registers and speaks with its secret. */
-async function phone(more: { user?: string; proof?: string; installation?: string; token?: string } = {}) {
+async function phone(
+  more: { user?: string; proof?: string; installation?: string; token?: string; secret?: string } = {},
+) {
   const n = ++phones
   const given = { token: world.standins.mints.ios.mint(), installation: `installation-${n}-0000`, ...more }
   const body = { platform: 'ios' as const, permission: 'granted' as const, ...given }
   const { device, secret, installation } = await clientOf(world.appKey).call('registerDevice', { body })
-  return { device, installation, self: clientOf(secret) }
+  return { device, installation, secret, self: clientOf(secret) }
 }
 const user = (name: string) => world.backend.call('readUser', { params: { app, user: name } })
 const expandedTo = async (...any: string[]) => {
@@ -211,6 +214,19 @@ describe('topics', () => {
     })
   })
 
+  test('a device joins two hundred, and the app’s own list has all of them', async () => {
+    const { self } = await phone()
+    for (let n = 0; n < 200; n++) await self.call('joinOwnTopic', { params: { topic: `many.${n}` } })
+    expect(await problemOf(self.call('joinOwnTopic', { params: { topic: 'one-too-many' } }))).toMatchObject({
+      code: 'too-many-topics',
+      detail: 'A device joins 200 topics at most.',
+    })
+    await self.call('joinOwnTopic', { params: { topic: 'many.7' } })
+    await self.call('leaveOwnTopic', { params: { topic: 'many.7' } })
+    await self.call('joinOwnTopic', { params: { topic: 'in-its-place' } })
+    expect((await self.call('listOwnTopics', {})).topics).toHaveLength(200)
+  })
+
   test('ten thousand join in one call', async () => {
     const users = Array.from({ length: 10_000 }, (_, i) => `many-${i}`)
     const rows = users.map((name) => `(1,'development','${name}',now(3),now(3))`).join(',')
@@ -222,9 +238,12 @@ describe('topics', () => {
 
 describe('a proof of who somebody is', () => {
   let key: string
-  const sign = (claims: { sub?: string; seconds?: number; key?: string }) => {
-    const { sub = 'ada', seconds = 600, key: signedWith = key } = claims
-    const token = new SignJWT().setProtectedHeader({ alg: 'HS256' }).setSubject(sub)
+  const sign = (claims: { sub?: string; seconds?: number; key?: string; aud?: string; jti?: string }) => {
+    const { sub = 'ada', seconds = 600, key: signedWith = key, aud = `${app}/development`, jti = randomUUID() } = claims
+    const token = new SignJWT({ ...(jti && { jti }) })
+      .setProtectedHeader({ alg: 'HS256' })
+      .setSubject(sub)
+      .setAudience(aud)
     return token.setExpirationTime(Math.floor(Date.now() / 1_000) + seconds).sign(Buffer.from(signedWith))
   }
   const claim = async (proof?: string) =>
@@ -244,11 +263,47 @@ describe('a proof of who somebody is', () => {
     expect((await claim(await sign({}))).user).toBe('ada')
   })
 
+  test('counts for the first device that shows it, again and again, and for no other', async () => {
+    const proof = await sign({})
+    const first = await phone({ user: 'ada', proof })
+    await first.self.call('changeOwnDevice', { body: { user: null } })
+    expect((await first.self.call('changeOwnDevice', { body: { user: 'ada', proof } })).user).toBe('ada')
+    expect((await problemOf(claim(proof))).detail).toMatch(/another device/)
+    // However its signature is written: its last letter has bits that count for nothing.
+    const letters = 'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-_'
+    const same = proof.slice(0, -1) + letters[letters.indexOf(proof.at(-1)!) ^ 1]
+    expect((await problemOf(claim(same))).code).toBe('proof-refused')
+  })
+
+  test('is not wanted again of a device that shows its secret and names the same user', async () => {
+    const token = world.standins.mints.ios.mint()
+    const one = await phone({ user: 'ada', proof: await sign({}), token })
+    const again = (user: string) => phone({ user, token, secret: one.secret })
+    expect((await again('ada')).device).toMatchObject({ id: one.device.id, user: 'ada' })
+    expect((await problemOf(again('signe'))).code).toBe('proof-refused')
+  })
+
+  test('is wanted in production unless somebody says otherwise', async () => {
+    const production = clientOf(await world.makeKey(app, 'app', 'production'))
+    const body = { platform: 'ios' as const, token: world.standins.mints.ios.mint(), user: 'ada' }
+    expect(await problemOf(production.call('registerDevice', { body }))).toMatchObject({
+      code: 'proof-refused',
+      detail: 'This app wants a proof that somebody is ada, in production; none came.',
+    })
+  })
+
   test.each<[string, () => Promise<string | undefined>, RegExp]>([
     ['none', async () => undefined, /none came/],
     ['an expired one', () => sign({ seconds: -120 }), /has expired/],
     ['one for somebody else', () => sign({ sub: 'signe' }), /is for signe, not for ada/],
     ['one signed with another key', () => sign({ key: 'zb-proof-of-somebody-else-entirely-0000' }), /another key/],
+    [
+      'one for the other environment',
+      () => sign({ aud: `${app}/production` }),
+      /no usable aud: merrow-sound\/development/,
+    ],
+    ['one for another app', () => sign({ aud: 'far-side/development' }), /no usable aud/],
+    ['one that could be any other', () => sign({ jti: '' }), /no usable jti/],
     ['one that lives too long', () => sign({ seconds: 90_000 }), /longer than an hour/],
     ['nonsense', async () => 'nonsense', /not a JWT/],
     [

@@ -85,6 +85,8 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
           database,
           checks,
           deliveryDays: config['retention.deliveryDays'],
+          occurrenceDays: config['retention.occurrenceDays'],
+          retiredDeviceDays: config['retention.retiredDeviceDays'],
           webhookLogDays: config['webhooks.logDays'],
           mostWaiting: config['webhooks.mostWaiting'],
           log,

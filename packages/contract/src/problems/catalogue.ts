@@ -188,6 +188,11 @@ export const problems = {
     title: 'The device gave this token up before, or somebody registered it a moment ago.',
     does: 'Register again with the app key, the device’s secret and the installation that you keep; without a secret, some seconds later.',
   },
+  'too-many-topics': {
+    status: 409,
+    title: 'There are as many topics as may be.',
+    does: 'Leave one first, or declare the topic on the server.',
+  },
   'unknown-handset': {
     status: 404,
     title: 'There is no such handset.',

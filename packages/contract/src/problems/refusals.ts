@@ -114,7 +114,7 @@ const own: { readonly [Name in RouteName]?: readonly ProblemCode[] } = {
   changeOwnDevice: ['proof-refused', 'register-again', 'unknown-device'],
   changeOwnAttributes: ['attribute-refused'],
   changeOwnChannel: ['unknown-channel'],
-  joinOwnTopic: ['unknown-topic', 'invalid-request'],
+  joinOwnTopic: ['unknown-topic', 'too-many-topics', 'invalid-request'],
   leaveOwnTopic: ['unknown-topic', 'invalid-request'],
 }
 

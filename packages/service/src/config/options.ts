@@ -166,6 +166,18 @@ export const options = {
     preset: 90,
     says: 'Days after which a notification’s deliveries are pruned to its totals; 0 keeps them.',
   },
+  'retention.occurrenceDays': {
+    env: 'ZB_OCCURRENCE_DAYS',
+    type: whole(0, 36_500),
+    preset: 400,
+    says: 'Days for which what was reported of people is kept; 0 keeps it.',
+  },
+  'retention.retiredDeviceDays': {
+    env: 'ZB_RETIRED_DEVICE_DAYS',
+    type: whole(0, 36_500),
+    preset: 400,
+    says: 'Days after which a device that could not be rung any more is forgotten, with its record; 0 keeps it.',
+  },
   'webhooks.mostWaiting': {
     env: 'ZB_WEBHOOKS_MOST_WAITING',
     type: whole(1_000, 100_000_000),

@@ -1,8 +1,10 @@
+import { createHash } from 'node:crypto'
 import { errors, jwtVerify } from 'jose'
 import type { Scope } from '../store/apps/apps.ts'
 import { readSettings, type SettingsRow, storeProofKey } from '../store/apps/settings.ts'
 import { Batcher } from '../store/batcher.ts'
 import type { Database } from '../store/database.ts'
+import { useProof } from '../store/people/used-proofs.ts'
 import { newSecret } from '../vault/secrets.ts'
 import type { Vault } from '../vault/vault.ts'
 
@@ -45,28 +47,37 @@ export class Proofs {
 
   /**
    * Lets a device be a user's, when the app does not ask for proofs or this one counts. A proof that was given is looked at
-   * even when none was asked for.
+   * even when none was asked for. It counts for the first device that shows it.
+   * @param holder of the address at which that device is reached
    * @throws {ProofRefused}
    */
-  async check(scope: Scope, user: string, proof: string | undefined): Promise<void> {
+  async check(scope: Scope, user: string, proof: string | undefined, holder: Buffer): Promise<void> {
     const { requireProof, proofKey } = await this.#settings.add(scope)
     if (proof === undefined) {
       if (!requireProof) return
-      throw new ProofRefused(`This app wants a proof that somebody is ${user}; none came.`)
+      throw new ProofRefused(`This app wants a proof that somebody is ${user}, in ${scope.environment}; none came.`)
     }
     if (!proofKey) throw new ProofRefused('A proof came, but the app has no key for proofs in this environment yet.')
     const key = this.#vault.open(proofKey, placeOf(scope))
-    const { payload } = await this.#read(proof, key)
+    const { payload } = await this.#read(proof, key, audienceOf(scope))
     if (payload.sub !== user) throw new ProofRefused(`The proof is for ${payload.sub ?? 'nobody'}, not for ${user}.`)
     if ((payload.exp ?? 0) > Date.now() / 1_000 + longestSeconds + toleranceSeconds)
       throw new ProofRefused('The proof lives for longer than an hour.')
+    // What was signed, without the signature: that can be written in several ways.
+    const signed = createHash('sha256')
+      .update(`${placeOf(scope)} ${proof.slice(0, proof.lastIndexOf('.'))}`)
+      .digest()
+    const until = new Date(((payload.exp ?? 0) + toleranceSeconds) * 1_000)
+    if (!(await useProof(this.#database, signed, holder, until)))
+      throw new ProofRefused('The proof was shown by another device before; each counts for one.')
   }
 
-  async #read(proof: string, key: Buffer) {
+  async #read(proof: string, key: Buffer, audience: string) {
     try {
       return await jwtVerify(proof, key, {
         algorithms: ['HS256'],
-        requiredClaims: ['sub', 'exp'],
+        audience,
+        requiredClaims: ['sub', 'exp', 'aud', 'jti'],
         clockTolerance: toleranceSeconds,
       })
     } catch (error) {
@@ -74,12 +85,17 @@ export class Proofs {
       if (error instanceof errors.JWSSignatureVerificationFailed)
         throw new ProofRefused('The proof was signed with another key than this app’s in this environment.')
       if (error instanceof errors.JWTClaimValidationFailed)
-        throw new ProofRefused(`The proof has no usable ${error.claim}.`)
+        throw new ProofRefused(
+          `The proof has no usable ${error.claim}${error.claim === 'aud' ? `: ${audience} is wanted` : ''}.`,
+        )
       if (error instanceof errors.JOSEError) throw new ProofRefused('The proof is not a JWT signed with HS256.')
       throw error
     }
   }
 }
+
+/** For whom a proof is (RFC 7519 §4.1.3): the app and the environment. */
+const audienceOf = ({ app, environment }: Scope): string => `${app.slug}/${environment}`
 
 /** What a sealed proof key belongs to: it opens nowhere else. */
 export const proofPlace = (appNo: number, environment: string): string => `proof:${appNo}:${environment}`

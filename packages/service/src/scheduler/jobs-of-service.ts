@@ -3,8 +3,12 @@ import type { CredentialChecks } from '../credentials/checks.ts'
 import type { Database } from '../store/database.ts'
 import { forgetDays } from '../store/deliveries/day-counts.ts'
 import { pruneDeliveries } from '../store/deliveries/prune-deliveries.ts'
+import { forgetDevices } from '../store/devices/forget-devices.ts'
 import { forgetRecordings } from '../store/gateways/recordings.ts'
 import { countMembers } from '../store/people/count-members.ts'
+import { forgetOccurrences } from '../store/people/occurrences.ts'
+import { forgetTopics } from '../store/people/topics.ts'
+import { forgetProofs } from '../store/people/used-proofs.ts'
 import { forgetSilent } from '../store/processes.ts'
 import { forgetCapPages } from '../store/restraint/caps.ts'
 import { allStops } from '../store/restraint/stops.ts'
@@ -32,6 +36,9 @@ export function jobsOfService(given: {
   readonly checks: CredentialChecks
   /** Days after which deliveries are pruned; 0 for never. */
   readonly deliveryDays: number
+  /** Days for which occurrences are kept, and retired devices; 0 for ever. */
+  readonly occurrenceDays: number
+  readonly retiredDeviceDays: number
   /** Days for which the log of webhooks is kept. */
   readonly webhookLogDays: number
   /** Events that may wait for one webhook. */
@@ -66,8 +73,28 @@ export function jobsOfService(given: {
     { name: 'forget-processes', everySeconds: 600, run: async () => void (await forgetSilent(database)) },
     { name: 'forget-caps', everySeconds: 3_600, run: (mayGoOn) => forgetCapPages(database, mayGoOn) },
     { name: 'forget-recordings', everySeconds: 600, run: () => forgetRecordings(database, recordingHours) },
+    { name: 'forget-proofs', everySeconds: 600, run: async () => void (await forgetProofs(database)) },
+    { name: 'forget-topics', everySeconds: 3_600, run: () => forgetTopics(database) },
     { name: 'forget-sessions', everySeconds: 3_600, run: async () => void (await forgetSessions(database)) },
     { name: 'forget-days', everySeconds: 3_600, run: async () => void (await forgetDays(database, dayCountsKept)) },
+    ...(given.occurrenceDays === 0
+      ? []
+      : [
+          {
+            name: 'forget-occurrences',
+            everySeconds: 3_600,
+            run: (mayGoOn: () => boolean) => forgetOccurrences(database, given.occurrenceDays, mayGoOn),
+          },
+        ]),
+    ...(given.retiredDeviceDays === 0
+      ? []
+      : [
+          {
+            name: 'forget-devices',
+            everySeconds: 3_600,
+            run: (mayGoOn: () => boolean) => forgetDevices(database, given.retiredDeviceDays, mayGoOn),
+          },
+        ]),
     ...(deliveryDays === 0
       ? []
       : [

@@ -10,7 +10,7 @@ import { Batcher } from '../../store/batcher.ts'
 import type { Database } from '../../store/database.ts'
 import { changeDevice, TokenNotOwn, unregisterDevice } from '../../store/devices/change-device.ts'
 import { noteEvent } from '../../store/devices/device-events.ts'
-import { type DeviceRow, findDevice } from '../../store/devices/read-devices.ts'
+import { type DeviceRow, findDevice, findDevicesBySecrets } from '../../store/devices/read-devices.ts'
 import { Overtaken, RegisteredJustNow } from '../../store/devices/register-device.ts'
 import { type Registered, type Registering, registerDevices } from '../../store/devices/register-devices.ts'
 import { storeBlocked } from '../../store/restraint/channels.ts'
@@ -87,12 +87,14 @@ function serveRegistration(on: OperationRouter, { database, limits, proofs, rule
     'registerDevice',
     async ({ caller: { scope }, body }) => {
       const { platform, installation = null, secret: shown, proof, allows, blockedChannels, ...facts } = body
-      await needProof(proofs, scope, facts.user, proof)
       const address = await addressOf(
         rules,
         scope,
         body.platform === 'web' ? { subscription: body.subscription } : { token: body.token },
       )
+      // Who shows the secret of a device that is this user's already has proved it before.
+      const known = shown === undefined ? undefined : await ownOf(database, scope, shown)
+      if (known?.user !== facts.user) await needProof(proofs, scope, facts.user, proof, address.tokenHash)
       const secret = newSecret('device')
       const id = uuidV7(Date.now(), randomBytes(10))
       const settled = await registrar.add({
@@ -136,7 +138,6 @@ function serveOwnChanges(on: OperationRouter, { database, limits, proofs, rules,
     'changeOwnDevice',
     async ({ caller: { scope, device }, body }) => {
       const { token, subscription, proof, allows, blockedChannels, ...facts } = body
-      if (facts.user !== device.user) await needProof(proofs, scope, facts.user, proof)
       const given = device.platform === 'web' ? { subscription } : { token }
       if (device.platform === 'web' && token !== undefined)
         throw invalid('/token', 'does not belong to a web device; send subscription')
@@ -144,6 +145,8 @@ function serveOwnChanges(on: OperationRouter, { database, limits, proofs, rules,
         throw invalid('/subscription', `does not belong to an ${device.platform} device; send token`)
       const address =
         given.token === undefined && given.subscription === undefined ? undefined : await addressOf(rules, scope, given)
+      if (facts.user !== device.user)
+        await needProof(proofs, scope, facts.user, proof, address?.tokenHash ?? device.tokenHash ?? device.secretHash)
       try {
         await changeDevice(database, scope, device.no, {
           ...facts,
@@ -183,16 +186,23 @@ async function noteBlocked(
   })
 }
 
+async function ownOf(database: Database, scope: Scope, secret: string): Promise<DeviceRow | undefined> {
+  const [found] = await findDevicesBySecrets(database, [hashSecret(secret)])
+  const isHere = found?.app.no === scope.app.no && found.device.environment === scope.environment
+  return isHere ? found.device : undefined
+}
+
 /** Signing out needs none. @throws {Problem} `proof-refused` */
 async function needProof(
   proofs: Proofs,
   scope: Scope,
   user: string | null | undefined,
   proof: string | undefined,
+  holder: Buffer,
 ): Promise<void> {
   if (user === null || user === undefined) return
   try {
-    await proofs.check(scope, user, proof)
+    await proofs.check(scope, user, proof, holder)
   } catch (error) {
     if (error instanceof ProofRefused) throw new Problem('proof-refused', error.message)
     throw error

@@ -10,10 +10,13 @@ import {
   deleteTopic,
   ensureTopic,
   findTopic,
+  hasRoomForTopics,
   joinTopic,
   leaveTopic,
   listTopics,
   membersByName,
+  mostTopicsOfDevice,
+  mostUndeclared,
   type TopicRow,
   topicsOf,
 } from '../../store/people/topics.ts'
@@ -70,8 +73,14 @@ export function serveTopics(on: OperationRouter, database: Database, limits: Rat
       const name = needName(params.topic)
       const known = await findTopic(database, scope, name)
       if (!known?.declared && !(await readSettings(database, scope)).openTopics) throw new Problem('unknown-topic')
+      if (!known && !(await hasRoomForTopics(database, scope)))
+        throw new Problem(
+          'too-many-topics',
+          `Devices have made ${mostUndeclared} topics here already; declare this one.`,
+        )
       const no = known?.no ?? (await ensureTopic(database, scope, name))
-      await changeOwnTopic(database, { no, name }, device, true)
+      if (!(await changeOwnTopic(database, { no, name }, device, true)))
+        throw new Problem('too-many-topics', `A device joins ${mostTopicsOfDevice} topics at most.`)
       onChange()
       return undefined
     },

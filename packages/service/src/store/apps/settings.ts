@@ -1,3 +1,4 @@
+import type { Environment } from '@zbell/core'
 import type { Cap, QuietWindow } from '@zbell/core/restraint'
 import { sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
@@ -17,10 +18,10 @@ export type Settings = {
 }
 export type SettingsRow = Settings & { readonly proofKey: Buffer | null }
 
-/** What an app asks of its devices until somebody says otherwise. */
-const presets: Settings = Object.freeze({
-  requireProof: false,
-  openTopics: true,
+/** What an app asks of its devices until somebody says otherwise. In production anybody may hold its public key. */
+const presets = (environment: Environment): Settings => ({
+  requireProof: environment === 'production',
+  openTopics: environment !== 'production',
   askFrom: 100,
   timeZone: 'UTC',
   quietHours: [],
@@ -33,13 +34,13 @@ export async function readSettings(database: Database, { app, environment }: Sco
   const [row] = await database.rows<StoredSettings>(
     sql`select settings, proof_key as proofKey from app_settings where app_no = ${app.no} and environment = ${environment}`,
   )
-  return { ...settingsOf(row?.settings), proofKey: row?.proofKey ?? null }
+  return { ...settingsOf(row?.settings, environment), proofKey: row?.proofKey ?? null }
 }
 
 /** Settings as they are kept, with what nobody has set. */
-export function settingsOf(stored: unknown): Settings {
+export function settingsOf(stored: unknown, environment: Environment): Settings {
   const given = typeof stored === 'string' ? (JSON.parse(stored) as Partial<Settings>) : (stored as Partial<Settings>)
-  return { ...presets, ...given }
+  return { ...presets(environment), ...given }
 }
 
 export async function changeSettings(

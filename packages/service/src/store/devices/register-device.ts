@@ -60,6 +60,9 @@ export class Overtaken extends Error {
   override readonly name = 'Overtaken'
 }
 
+/** So many tokens that a device gave up are remembered. */
+const tokensKept = 20
+
 /** Somebody else registered this token or this installation a moment ago, and whoever asks did not show its secret. */
 export class RegisteredJustNow extends Error {
   override readonly name = 'RegisteredJustNow'
@@ -170,10 +173,14 @@ export async function gaveUp(tx: Tx, deviceNo: number, tokenHash: Buffer): Promi
 }
 
 export async function giveUp(tx: Tx, { no, tokenHash }: Pick<Claimant, 'no' | 'tokenHash'>): Promise<void> {
-  if (tokenHash)
-    await tx.change(
-      sql`insert ignore into device_tokens (device_no, token_hash, until_at) values (${no}, ${tokenHash}, utc_timestamp(3))`,
-    )
+  if (!tokenHash) return
+  await tx.change(
+    sql`insert ignore into device_tokens (device_no, token_hash, until_at) values (${no}, ${tokenHash}, utc_timestamp(3))`,
+  )
+  await tx.change(
+    sql`delete from device_tokens where device_no = ${no} and until_at <= (
+      select until_at from (select until_at from device_tokens where device_no = ${no} order by until_at desc limit 1 offset ${tokensKept}) as older)`,
+  )
 }
 
 /**

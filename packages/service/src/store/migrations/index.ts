@@ -23,6 +23,7 @@ import { webhooks } from './0022-webhooks.ts'
 import { gateways } from './0023-gateways.ts'
 import { leases } from './0024-leases.ts'
 import { secretsOfDevices } from './0025-secrets-of-devices.ts'
+import { bounds } from './0026-bounds.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -53,4 +54,5 @@ export const migrations: readonly Migration[] = [
   { no: 23, name: 'gateways', statements: gateways },
   { no: 24, name: 'leases', statements: leases },
   { no: 25, name: 'secrets-of-devices', statements: secretsOfDevices },
+  { no: 26, name: 'bounds', statements: bounds },
 ]

@@ -15,6 +15,28 @@ export type NewOccurrence = {
   readonly data: unknown
 }
 
+/** So many occurrences that devices reported of one person are kept, and a few more. */
+const keptOfPerson = 5_000
+const trimsEvery = 50
+const together = 5_000
+
+const trimOccurrences = (tx: Tx, userNo: number) =>
+  tx.change(
+    sql`delete from occurrences where user_no = ${userNo} and at <= (
+      select at from (select at from occurrences where user_no = ${userNo} order by at desc limit 1 offset ${keptOfPerson}) as older)
+      limit ${together}`,
+  )
+
+/** Occurrences that were taken in so long ago. */
+export async function forgetOccurrences(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
+  while (mayGoOn()) {
+    const { affectedRows } = await database.change(
+      sql`delete from occurrences where taken_at < utc_timestamp(3) - interval ${days} day order by taken_at limit ${together}`,
+    )
+    if (affectedRows < together) return
+  }
+}
+
 /**
  * Keeps what happened, each once by source and id (CloudEvents 1.0 §3.1.1).
  * @param about the user whom each is about, by name, or the number of one person for all
@@ -48,6 +70,7 @@ export async function storeOccurrences(
       sql`insert ignore into occurrences (app_no, environment, identity, source, id, type, user_no, at, data, taken_at)
           values ${commas(rows)} returning no`,
     )
+    if (own !== undefined && added.some(({ no }) => no % trimsEvery === 0)) await trimOccurrences(tx, own)
     await leaveEvents(
       tx,
       where,

@@ -60,6 +60,28 @@ export async function deleteTopic(database: Database, no: number): Promise<void>
   })
 }
 
+/** So many topics one device may have joined. */
+export const mostTopicsOfDevice = 200
+/** So many topics that nobody declared an app and environment may have. */
+export const mostUndeclared = 10_000
+
+/** Whether devices may make another one. */
+export async function hasRoomForTopics(database: Database, scope: Scope): Promise<boolean> {
+  const [row] = await database.rows<{ count: number }>(
+    sql`select count(*) as count from (select 1 from topics t where ${inScope(scope)} and not t.declared limit ${mostUndeclared}) as some`,
+  )
+  return (row?.count ?? 0) < mostUndeclared
+}
+
+/** Topics that devices made by joining, and that everybody has left. */
+export async function forgetTopics(database: Database): Promise<void> {
+  await database.change(
+    sql`delete from topics where not declared and created_at < utc_timestamp(3) - interval 1 day
+          and not exists (select 1 from topic_devices m where m.topic_no = topics.no)
+          and not exists (select 1 from topic_users m where m.topic_no = topics.no)`,
+  )
+}
+
 /** The topic's number; made when nobody joined it before. */
 export async function ensureTopic(tx: Pick<Tx, 'change'>, scope: Scope, name: string): Promise<number> {
   const { insertId } = await tx.change(
@@ -102,7 +124,10 @@ export async function leaveTopic(
   return (await leave(ofUsers, members.users)) + (await leave(ofDevices, members.devices))
 }
 
-/** A device joins or leaves by itself; that is written into its record. @returns false when it changed nothing */
+/**
+ * A device joins or leaves by itself; that is written into its record.
+ * @returns false when it has joined as many as it may
+ */
 export async function changeOwnTopic(
   database: Database,
   topic: { readonly no: number; readonly name: string },
@@ -110,12 +135,18 @@ export async function changeOwnTopic(
   joins: boolean,
 ): Promise<boolean> {
   return database.transact(async (tx) => {
+    if (joins) {
+      const others = await tx.rows(
+        sql`select 1 from topic_devices where device_no = ${device.no} and topic_no <> ${topic.no} limit ${mostTopicsOfDevice}`,
+      )
+      if (others.length === mostTopicsOfDevice) return false
+    }
     // Leaving means not to be rung any more: whether the device joined or its user.
     const users = joins || device.userNo === null ? [] : [device.userNo]
     const members = { devices: [device.no], users }
     const changed = joins ? await joinTopic(tx, topic.no, members) : await leaveTopic(tx, topic.no, members)
     if (changed > 0) await noteEvent(tx, device.no, joins ? 'joined' : 'left', topic.name)
-    return changed > 0
+    return true
   })
 }
 

@@ -25,7 +25,7 @@ export async function restraintOfApp(
     sql`select (select settings from app_settings where app_no = ${appNo} and environment = ${environment}) as settings,
           exists (select 1 from user_quiet_hours where app_no = ${appNo} and environment = ${environment}) as own`,
   )
-  const { quietHours, caps, timeZone } = settingsOf(row?.settings)
+  const { quietHours, caps, timeZone } = settingsOf(row?.settings, environment)
   return {
     quiet: quietFor(quietHours, notification),
     caps: capsFor(caps, notification),

@@ -107,3 +107,10 @@ export const milestones = mysqlTable(
   },
   (table) => [primaryKey({ columns: [table.appNo, table.environment, table.platform, table.rehearsal, table.what] })],
 )
+
+/** Proofs of who somebody is that somebody has shown, until they count no longer. */
+export const usedProofs = mysqlTable('used_proofs', {
+  hash: hashColumn('hash', { length: 32 }).notNull().primaryKey(),
+  holder: hashColumn('holder', { length: 32 }).notNull(),
+  untilAt: instantColumn('until_at').notNull(),
+})

@@ -120,21 +120,22 @@ export async function holdTrigger(
     hourCount: number
     busiest: number
     isNow: number
+    environment: Where['environment']
     settings: unknown
   }>(
-    sql`select enabled, paused_because as pausedBecause, hour_count as hourCount, busiest,
+    sql`select enabled, t.environment, paused_because as pausedBecause, hour_count as hourCount, busiest,
           hour_at = date_format(utc_timestamp(), '%Y-%m-%d %H:00:00') as isNow,
           (select s.settings from app_settings s where s.app_no = t.app_no and s.environment = t.environment) as settings
         from triggers t where no = ${no} for update`,
   )
   if (!row) return undefined
-  const { enabled, pausedBecause, hourCount, busiest, isNow, settings } = row
+  const { enabled, pausedBecause, hourCount, busiest, isNow, settings, environment } = row
   return {
     enabled: enabled === 1,
     pausedBecause,
     hourCount: isNow === 1 ? hourCount : 0,
     busiest: isNow === 1 ? busiest : Math.max(busiest, hourCount),
-    floor: settingsOf(settings).runawayFloor,
+    floor: settingsOf(settings, environment).runawayFloor,
   }
 }
 

@@ -1,0 +1,143 @@
+import { createHash, randomBytes, randomUUID } from 'node:crypto'
+import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
+import { uuidV7 } from '@zbell/core'
+import { sql } from 'drizzle-orm'
+import type { Scope } from '../src/store/apps/apps.ts'
+import type { Database } from '../src/store/database.ts'
+import { changeDevice } from '../src/store/devices/change-device.ts'
+import { listEvents } from '../src/store/devices/device-events.ts'
+import { forgetDevices } from '../src/store/devices/forget-devices.ts'
+import { findDevicesBySecrets } from '../src/store/devices/read-devices.ts'
+import { registerDevice } from '../src/store/devices/register-device.ts'
+import { changeAttributes } from '../src/store/people/attributes.ts'
+import { ensurePersonOf } from '../src/store/people/ensure-user.ts'
+import { forgetOccurrences, occurrencesOf, storeOccurrences } from '../src/store/people/occurrences.ts'
+import { changeOwnTopic, ensureTopic, forgetTopics, listTopics } from '../src/store/people/topics.ts'
+import { forgetProofs, useProof } from '../src/store/people/used-proofs.ts'
+import { type Scratch, scratchApp } from './scratch-database.ts'
+
+let scratch: Scratch
+let database: Database
+let scope: Scope
+beforeAll(async () => {
+  ;({ scratch, database, scope } = await scratchApp())
+})
+afterAll(() => scratch.close())
+beforeEach(async () => {
+  for (const table of ['devices', 'device_tokens', 'device_events', 'users', 'topics', 'topic_devices', 'occurrences'])
+    await database.change(sql`delete from ${sql.raw(table)}`)
+})
+
+const addressOf = (token: string) => ({
+  token,
+  tokenHash: createHash('sha256').update(token).digest(),
+  p256dh: null,
+  auth: null,
+})
+
+async function device(token: string) {
+  const facts = { allows: null, locale: null, timeZone: null, appVersion: null, systemVersion: null, model: null }
+  const { secretHash } = await registerDevice(database, scope, {
+    ...facts,
+    id: uuidV7(Date.now(), randomBytes(10)),
+    platform: 'ios',
+    installation: null,
+    address: addressOf(token),
+    secretHash: randomBytes(32),
+    shownHash: null,
+    permission: 'granted',
+    muted: false,
+    user: null,
+  })
+  return (await findDevicesBySecrets(database, [secretHash]))[0]!.device
+}
+const happened = (userNo: number, many: number, at = new Date()) =>
+  storeOccurrences(
+    database,
+    scope,
+    Array.from({ length: many }, (_, n) => ({
+      id: randomUUID(),
+      source: '/app',
+      type: 'seen',
+      at: new Date(at.getTime() - n),
+      data: undefined,
+      user: undefined,
+    })),
+    async () => userNo,
+  )
+const count = async (table: string) =>
+  Number((await database.rows<{ n: number }>(sql`select count(*) as n from ${sql.raw(table)}`))[0]!.n)
+const always = () => true
+
+describe('what one device makes', () => {
+  test('is bounded: its record, its tokens, and what it reported', async () => {
+    const one = await device('token-0')
+    for (let n = 1; n <= 230; n++) await changeDevice(database, scope, one.no, { address: addressOf(`token-${n}`) })
+    expect((await listEvents(database, one.no, 1_000)).length).toBeLessThanOrEqual(208)
+    expect((await listEvents(database, one.no, 1_000)).length).toBeGreaterThanOrEqual(200)
+    expect(await count('device_tokens')).toBe(20)
+    const person = await database.transact((tx) => ensurePersonOf(tx, scope, one.no))
+    for (let n = 0; n < 6; n++) await happened(person, 1_000, new Date(Date.now() + n * 60_000))
+    const kept = await occurrencesOf(database, person, 10_000)
+    expect(kept.length).toBeLessThanOrEqual(5_050)
+    expect(kept.length).toBeGreaterThanOrEqual(5_000)
+  })
+
+  test('goes with it, when it could not be rung for long: the person without a name too, and nobody else', async () => {
+    const [gone, still, named] = [await device('gone'), await device('still'), await device('named')]
+    await changeDevice(database, scope, named.no, { user: 'ada' })
+    for (const { no } of [gone, still]) {
+      const person = await database.transact((tx) => ensurePersonOf(tx, scope, no))
+      await database.transact((tx) => changeAttributes(tx, scope, person, { homePier: 'Lantern Quay' }, false))
+      const topic = await database.transact((tx) => ensureTopic(tx, scope, 'route-4'))
+      await changeOwnTopic(database, { no: topic, name: 'route-4' }, { no, userNo: person }, true)
+    }
+    await database.change(
+      sql`update devices set retired_at = utc_timestamp(3) - interval 11 day, retired_reason = 'token-gone' where no in ${[gone.no, named.no]}`,
+    )
+    await forgetDevices(database, 12, always)
+    expect(await count('devices')).toBe(3)
+    await forgetDevices(database, 10, always)
+    expect(await database.rows(sql`select no from devices`)).toEqual([{ no: still.no }])
+    expect(await database.rows(sql`select distinct device_no as no from topic_devices`)).toEqual([{ no: still.no }])
+    expect(await count('device_events where device_no <> ' + still.no)).toBe(0)
+    // Somebody with a name is known by the app's server too.
+    expect(
+      (await database.rows<{ name: string | null }>(sql`select name from users order by no`)).map((u) => u.name),
+    ).toEqual(expect.arrayContaining([null, 'ada']))
+    expect(await count('users')).toBe(2)
+  })
+})
+
+test('occurrences go by their age', async () => {
+  await storeOccurrences(database, scope, [
+    { id: '1', source: '/a', type: 'old', at: new Date(), data: undefined, user: 'ada' },
+    { id: '2', source: '/a', type: 'new', at: new Date(), data: undefined, user: 'ada' },
+  ])
+  await database.change(sql`update occurrences set taken_at = utc_timestamp(3) - interval 31 day where type = 'old'`)
+  await forgetOccurrences(database, 30, always)
+  expect(await database.rows(sql`select type from occurrences`)).toEqual([{ type: 'new' }])
+})
+
+test('topics that devices made go when everybody has left and a day is over; those that were declared stay', async () => {
+  for (const name of ['left', 'joined', 'young', 'declared'])
+    await database.transact((tx) => ensureTopic(tx, scope, name))
+  const { no } = await device('token')
+  const [joined] = await database.rows<{ no: number }>(sql`select no from topics where name = 'joined'`)
+  await changeOwnTopic(database, { no: joined!.no, name: 'joined' }, { no, userNo: null }, true)
+  await database.change(sql`update topics set created_at = utc_timestamp(3) - interval 2 day where name <> 'young'`)
+  await database.change(sql`update topics set declared = true where name = 'declared'`)
+  await forgetTopics(database)
+  expect((await listTopics(database, scope, 10)).map(({ name }) => name)).toEqual(['declared', 'joined', 'young'])
+})
+
+test('a proof that was used is remembered for as long as it would count', async () => {
+  const [hash, one, another] = [randomBytes(32), randomBytes(32), randomBytes(32)]
+  const soon = new Date(Date.now() + 60_000)
+  expect(await useProof(database, hash, one, soon)).toBe(true)
+  expect(await useProof(database, hash, another, soon)).toBe(false)
+  expect(await useProof(database, hash, one, soon)).toBe(true)
+  await useProof(database, randomBytes(32), one, new Date(Date.now() - 1_000))
+  await forgetProofs(database)
+  expect(await count('used_proofs')).toBe(1)
+})
