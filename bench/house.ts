@@ -89,6 +89,8 @@ export class House {
             ZB_IN_FLIGHT: String(inFlight),
             ZB_REGISTRATIONS_PER_MINUTE: '10000000',
             ZB_DEVICE_CALLS_PER_MINUTE: '10000000',
+            ZB_REGISTRATIONS_OF_APP_PER_MINUTE: '10000000',
+            ZB_CALLS_OF_DEVICE_PER_MINUTE: '10000000',
             ZB_LOG_LEVEL: 'warn',
           },
           nodeOptions(),

@@ -157,7 +157,9 @@ describe('handsets', () => {
       }),
     })
     expect(answer.status).toBe(422)
-    expect(await answer.json()).toMatchObject({ errors: [{ detail: expect.stringMatching(/leads where the service may not call: .* is in a private network/) }] })
+    expect(await answer.json()).toMatchObject({
+      errors: [{ detail: expect.stringMatching(/leads where the service may not call: .* is in a private network/) }],
+    })
   })
 
   test('end with the service, also when it is killed', async () => {

@@ -194,7 +194,12 @@ export function openApiDocument(): Schema {
           scheme: 'bearer',
           description: 'A backend key, an app key, a device secret or the operator’s key.',
         },
-        session: { type: 'apiKey', in: 'cookie', name: 'bell_session' },
+        session: {
+          type: 'apiKey',
+          in: 'cookie',
+          name: 'bell_session',
+          description: 'Under https its name is `__Host-bell_session`.',
+        },
       },
     },
   }

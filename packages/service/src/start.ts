@@ -3,8 +3,10 @@ import { readFileSync, writeFileSync } from 'node:fs'
 import type { Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
+import { rootCertificates } from 'node:tls'
 import type { Logger } from 'pino'
 import { closeAll, type Opened } from './close-all.ts'
+import { ConfigError } from './config/load.ts'
 import type { Config } from './config/options.ts'
 import { CredentialChecks } from './credentials/checks.ts'
 import { CredentialDesk } from './credentials/desk.ts'
@@ -12,6 +14,7 @@ import { rewrapAll } from './credentials/rewrap.ts'
 import { anywhere, publicOnly } from './gateways/address-guard.ts'
 import { GatewayRoom, trustedCertificates } from './gateways/gateways.ts'
 import { HandsetControl } from './handsets/control.ts'
+import { scheme } from './http/connections.ts'
 import { httpServer } from './http/server.ts'
 import { Intake } from './intake/intake.ts'
 import { Schedules } from './intake/schedules.ts'
@@ -57,7 +60,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
   const stopMs = config['engine.stopMs']
   const close = () => closeAll(opened.splice(0), stopMs, log)
   let port = config['http.port']
-  const address = () => `http://${config['http.host']}:${port}`
+  const address = () => `${scheme(config)}://${config['http.host']}:${port}`
   try {
     const operator = operatorKey(config.data)
     const keyring =
@@ -188,6 +191,10 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     port = (http.server.address() as AddressInfo).port
     const url = address()
     writeFileSync(join(config.data, 'service.json'), `${JSON.stringify({ url, pid: process.pid })}\n`)
+    if (config['http.trustedProxies'].length > 0 && config['http.publicUrl'] === '')
+      log.warn(
+        'http.trustedProxies names proxies, and http.publicUrl is missing: links and cookies are made for this port',
+      )
     log.info({ url, only: config.only }, 'the service is ready')
     return { url, operatorKey: operator, close }
   } catch (error) {
@@ -213,7 +220,16 @@ async function openDatabase(config: Config, log: Logger, opened: Opened[]): Prom
     opened.push({ part: 'the private database', close: () => server.stop() })
     url = server.url
   }
-  const database = new Database({ url, connections: config['database.connections'] })
+  const ca = config['database.ca']
+  if (ca === '' && !isLoopback(url))
+    log.warn(
+      'the database is on another machine and is spoken with without TLS; database.ca names who signs its certificate',
+    )
+  const database = new Database({
+    url,
+    connections: config['database.connections'],
+    ca: authorities('database.ca', ca),
+  })
   opened.push({ part: 'connections to the database', close: () => database.close() })
   const migrated = await migrate(database)
   if (migrated.length > 0) log.info({ migrated }, 'the schema was brought up to date')
@@ -242,6 +258,19 @@ async function openGateways({
     log.warn(outdating, 'a gateway profile is marked as outdated')
   metrics.watch(gateways)
   return gateways
+}
+
+const isLoopback = (url: string): boolean => /^(localhost|127\.\d+\.\d+\.\d+|\[::1\])$/.test(new URL(url).hostname)
+
+/** @returns undefined for none @throws {ConfigError} */
+function authorities(option: string, file: string): readonly string[] | undefined {
+  if (file === '') return undefined
+  if (file === 'system') return rootCertificates
+  try {
+    return [readFileSync(file, 'utf8')]
+  } catch (error) {
+    throw new ConfigError(`${option}: ${file} cannot be read (${(error as NodeJS.ErrnoException).code})`)
+  }
 }
 
 const listening = (server: Server, config: Config): Promise<void> =>

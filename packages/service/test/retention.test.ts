@@ -100,7 +100,7 @@ describe('what one device makes', () => {
     await forgetDevices(database, 10, always)
     expect(await database.rows(sql`select no from devices`)).toEqual([{ no: still.no }])
     expect(await database.rows(sql`select distinct device_no as no from topic_devices`)).toEqual([{ no: still.no }])
-    expect(await count('device_events where device_no <> ' + still.no)).toBe(0)
+    expect(await count(`device_events where device_no <> ${still.no}`)).toBe(0)
     // Somebody with a name is known by the app's server too.
     expect(
       (await database.rows<{ name: string | null }>(sql`select name from users order by no`)).map((u) => u.name),

@@ -22,25 +22,29 @@ export type CallerOf<C extends Caller> = C extends 'anyone'
     : C extends 'console'
       ? { readonly account: AccountRow; readonly csrf: string; readonly sessionHash: Buffer }
       : C extends 'app'
-        ? { readonly scope: Scope; readonly actor: string }
+        ? { readonly scope: Scope; readonly actor: string; readonly role: Role; readonly isKey: boolean }
         : C extends 'installed-app'
           ? { readonly scope: Scope }
           : C extends 'device'
             ? { readonly scope: Scope; readonly device: DeviceRow }
             : never
 
-export const sessionCookie = 'bell_session'
+/** Under https no other host of the same site can set it (RFC 6265bis §4.1.3.2). */
+export const sessionCookieName = (isSecure: boolean): string => (isSecure ? '__Host-bell_session' : 'bell_session')
 const reading = new Set(['GET', 'HEAD'])
 
 /** Finds out who calls, or refuses. */
 export class CallerCheck {
   readonly #database: Database
   readonly #operatorKey: string
+  readonly #sessionCookie: string
   readonly #keys: Lookup<HeldKey>
   readonly #devices: Lookup<{ device: DeviceRow; app: AppRow }>
   readonly #lately = new LatelyFound()
 
-  constructor(database: Database, operatorKey: string) {
+  /** @param isSecure whether people reach the console by https */
+  constructor(database: Database, operatorKey: string, isSecure: boolean) {
+    this.#sessionCookie = sessionCookieName(isSecure)
     this.#database = database
     this.#operatorKey = operatorKey
     this.#keys = new Lookup(
@@ -88,14 +92,14 @@ export class CallerCheck {
   /** The operator; and where a role stands, an account that has it. */
   async #operator(request: Request, role: Role | undefined): Promise<CallerOf<'operator'>> {
     const given = bearer(request)
-    if (given === undefined && role !== undefined) return { actor: await this.#account(request, role) }
+    if (given === undefined && role !== undefined) return { actor: (await this.#account(request, role)).actor }
     if (!sameSecret(needBearer(request), this.#operatorKey))
       throw new Problem('unknown-key', 'This is not the operator’s key.')
     return { actor: 'operator' }
   }
 
   async #console(request: Request): Promise<CallerOf<'console'>> {
-    const token = cookie(request, sessionCookie)
+    const token = cookie(request, this.#sessionCookie)
     const sessionHash = token === undefined ? undefined : hashSecret(token)
     const account = sessionHash && (await findSession(this.#database, sessionHash, new Date()))
     if (!token || !sessionHash || !account) throw new Problem('not-signed-in')
@@ -108,18 +112,19 @@ export class CallerCheck {
     const given = bearer(request)
     const least = role ?? (reading.has(request.method) ? 'viewer' : 'sender')
     if (given === undefined) {
-      const actor = await this.#account(request, least)
-      return { scope: await this.#namedScope(request), actor }
+      const account = await this.#account(request, least)
+      return { scope: await this.#namedScope(request), ...account, isKey: false }
     }
-    if (sameSecret(given, this.#operatorKey)) return { scope: await this.#namedScope(request), actor: 'operator' }
+    if (sameSecret(given, this.#operatorKey))
+      return { scope: await this.#namedScope(request), actor: 'operator', role: 'owner', isKey: false }
     return this.#appByKey(request, least)
   }
 
-  /** @returns the name under which an account acts */
-  async #account(request: Request, least: Role): Promise<string> {
+  /** @returns the name under which an account acts, and as what */
+  async #account(request: Request, least: Role): Promise<{ readonly actor: string; readonly role: Role }> {
     const { account } = await this.#console(request)
     needRole(account.role, least, `${account.email} is a ${account.role}`)
-    return `account:${account.email}`
+    return { actor: `account:${account.email}`, role: account.role }
   }
 
   /** Whoever has no key of one app and environment says which are meant. */
@@ -143,8 +148,9 @@ export class CallerCheck {
     if (wanted && wanted !== key.environment)
       throw new Problem('wrong-environment', `This key is for ${key.environment}.`)
     // A key that was made before keys had roles did all.
-    needRole(key.role ?? 'owner', least, `the key “${key.name}” is a ${key.role}’s`)
-    return { scope: key, actor: `key:${key.name}` }
+    const role = key.role ?? 'owner'
+    needRole(role, least, `the key “${key.name}” is a ${role}’s`)
+    return { scope: key, actor: `key:${key.name}`, role, isKey: true }
   }
 
   async #key(request: Request) {

@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto'
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import express, { type Response } from 'express'
+import express, { type RequestHandler, type Response } from 'express'
 import helmet from 'helmet'
 
 /** Stands in the console's page where the nonce of each answer belongs. */
@@ -11,27 +11,28 @@ const noncePlaceholder = '__CSP_NONCE__'
 const nonceOf = (response: Response): string => (response.locals.cspNonce ??= randomBytes(16).toString('base64'))
 
 /** What a browser may do with the pages that are served here. */
-export const securityHeaders = helmet({
-  contentSecurityPolicy: {
-    useDefaults: false,
-    directives: {
-      defaultSrc: ["'none'"],
-      scriptSrc: ["'self'"],
-      // Some parts of the page write a style of their own; whatever else does is refused (CSP Level 3 §8.2).
-      styleSrc: ["'self'", (_request, response) => `'nonce-${nonceOf(response as Response)}'`],
-      imgSrc: ["'self'", 'data:'],
-      fontSrc: ["'self'"],
-      connectSrc: ["'self'"],
-      frameAncestors: ["'none'"],
-      baseUri: ["'none'"],
-      formAction: ["'none'"],
+export const securityHeaders = (isSecure: boolean): RequestHandler =>
+  helmet({
+    contentSecurityPolicy: {
+      useDefaults: false,
+      directives: {
+        defaultSrc: ["'none'"],
+        scriptSrc: ["'self'"],
+        // Some parts of the page write a style of their own; whatever else does is refused (CSP Level 3 §8.2).
+        styleSrc: ["'self'", (_request, response) => `'nonce-${nonceOf(response as Response)}'`],
+        imgSrc: ["'self'", 'data:'],
+        fontSrc: ["'self'"],
+        connectSrc: ["'self'"],
+        frameAncestors: ["'none'"],
+        baseUri: ["'none'"],
+        formAction: ["'none'"],
+      },
     },
-  },
-  crossOriginResourcePolicy: { policy: 'cross-origin' },
-  referrerPolicy: { policy: 'no-referrer' },
-  // Whether the service stands behind TLS is the operator's to say, at the proxy that ends it.
-  strictTransportSecurity: false,
-})
+    crossOriginResourcePolicy: { policy: 'cross-origin' },
+    referrerPolicy: { policy: 'no-referrer' },
+    // The operator says by the public address whether people come by https (RFC 6797 §7.2).
+    strictTransportSecurity: isSecure && { maxAge: 31_536_000, includeSubDomains: false },
+  })
 
 /** Serves the console's files; whatever is no file is its page, which finds its way by the address. */
 export function serveConsole(app: express.Express, dir: string): void {

@@ -39,7 +39,7 @@ export function serveOperations(
   parts: HttpParts & { readonly streams: EventStreams; readonly url: () => string },
 ): void {
   const { config, database, vault, hub, gateways, handsets, streams, log } = parts
-  const limits = rateLimits(config)
+  const limits = rateLimits(config, log)
   const proofs = new Proofs(database, vault)
   const onChange = () => hub.nudge()
   // What devices call comes first: a router tries its routes in their order, and a fleet calls a thousand times as often
@@ -59,11 +59,11 @@ export function serveOperations(
   serveGatewayTrials(on, database, gateways)
   serveNotifications(on, database, parts.intake, parts.schedules)
   serveSchedules(on, database, parts.schedules)
-  serveFeed(on, database, config['http.publicUrl'], parts.url)
+  serveFeed(on, database, limits, config['http.publicUrl'], parts.url)
   serveChannels(on, database, limits, onChange)
   serveSources(on, database, parts.sources, parts.incoming, () => config['http.publicUrl'] || parts.url())
   serveTriggers(on, database, parts.triggers)
-  serveWebhooks(on, database, parts.webhooks, () => config['http.publicUrl'].replace(/\/$/, '') || parts.url())
+  serveWebhooks(on, database, limits, parts.webhooks, () => config['http.publicUrl'].replace(/\/$/, '') || parts.url())
   serveRestraint(on, database, parts.stops, limits, onChange)
   serveActivityFiles(on, database)
   serveTemplates(on, database)

@@ -40,8 +40,14 @@ export function inTime(request: Request, response: Response, withinMs = bodyWith
   ;(response.locals as Locals)[patient] = clear
 }
 
+/** A file may stand still for so long, while what came of it is dealt with. */
+const fileStandsMs = 600_000
+
 /** From here on its body has no deadline: each part is dealt with as it comes. */
-export const takesItsTime = (response: Response): void => (response.locals as Locals)[patient]?.()
+export function takesItsTime(response: Response): void {
+  ;(response.locals as Locals)[patient]?.()
+  response.req.socket.setTimeout(fileStandsMs)
+}
 
 /** Whether a value is nested deeper than so many levels; costs no more than its size, however deep it is. */
 export function isDeeperThan(value: unknown, levels: number): boolean {

@@ -10,13 +10,16 @@ import {
   refusalsOf,
   splitRoute,
 } from '@zbell/contract'
-import { type NextFunction, type Request, type RequestHandler, type Response, Router } from 'express'
+import { type Request, type RequestHandler, type Response, Router } from 'express'
 import type { z } from 'zod'
 import { Problem } from '../problems/problem.ts'
 import type { Scope } from '../store/apps/apps.ts'
+import type { DeviceRow } from '../store/devices/read-devices.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
 import type { CallerCheck, CallerOf } from './callers.ts'
+import { addressOf } from './came-from.ts'
 import { binaryEvent, isBinaryEvent } from './cloud-events.ts'
+import type { Limit } from './rate-limits.ts'
 import { deepestBody, isDeeperThan, laterBody } from './request-body.ts'
 
 type CallOf<Name extends RouteName> = {
@@ -51,7 +54,7 @@ export class OperationRouter {
   /** An address in other letters is another address: bounds and limits go by it. */
   readonly #router = Router({ caseSensitive: true })
   /** Addresses without a name in them, which a fleet calls all the time: found at once, where a router tries one after the other. */
-  readonly #fixed = new Map<string, readonly RequestHandler[]>()
+  readonly #fixed = new Map<string, RequestHandler>()
   readonly #callers: CallerCheck
   readonly #metrics: Metrics
   readonly #onUndescribed: (name: RouteName, code: ProblemCode) => void
@@ -67,9 +70,9 @@ export class OperationRouter {
     this.#metrics = metrics
   }
 
-  /** @param before what has to pass first, such as a rate limit */
-  serve<Name extends RouteName>(name: Name, handler: Handler<Name>, ...before: RequestHandler[]): void {
-    this.serveAhead(name, undefined, handler, ...before)
+  /** @param limit counts whoever may ask: what is turned away before that uses nothing up for those who may */
+  serve<Name extends RouteName>(name: Name, handler: Handler<Name>, limit?: Limit): void {
+    this.serveAhead(name, undefined, handler, limit)
   }
 
   /** @param lookAhead is called while it is asked whether the caller may, for one who was known a moment ago */
@@ -77,7 +80,7 @@ export class OperationRouter {
     name: Name,
     lookAhead: LookAhead<Name> | undefined,
     handler: Handler<Name>,
-    ...before: RequestHandler[]
+    limit?: Limit,
   ): void {
     const { method, path } = splitRoute(name)
     const operation: Operation = operations[name]
@@ -115,6 +118,7 @@ export class OperationRouter {
         if (likely) lookAhead?.(likely, { ...result(), request })
       }
       const caller = (await checking) as CallerOf<Operations[Name]['caller']>
+      if (limit) await limit({ address: addressOf(response), holder: holderOf(caller) }, response)
       if (operation.body) await later?.()
       const answer = await handler({
         caller,
@@ -138,15 +142,15 @@ export class OperationRouter {
         response.end(text)
       }
     }
-    this.#router[verb](path.replace(/\{(\w+)\}/g, ':$1'), ...before, handle)
-    if (!path.includes('{')) this.#fixed.set(`${method} ${path}`, [...before, handle])
+    this.#router[verb](path.replace(/\{(\w+)\}/g, ':$1'), handle)
+    if (!path.includes('{')) this.#fixed.set(`${method} ${path}`, handle)
   }
 
   readonly handle: RequestHandler = (request, response, next) => {
     const { method, url } = request
     const end = url.indexOf('?')
-    const steps = this.#fixed.get(`${method === 'HEAD' ? 'GET' : method} ${end < 0 ? url : url.slice(0, end)}`)
-    if (steps) run(steps, 0, request, response, next)
+    const fixed = this.#fixed.get(`${method === 'HEAD' ? 'GET' : method} ${end < 0 ? url : url.slice(0, end)}`)
+    if (fixed) Promise.resolve(fixed(request, response, next)).catch(next)
     else this.#router(request, response, next)
   }
 
@@ -168,22 +172,11 @@ function waitingFor(response: Response): AbortSignal {
   return waiting.signal
 }
 
-/** One step after the other, as a router would: each calls the next, or leaves with an error. */
-function run(
-  steps: readonly RequestHandler[],
-  at: number,
-  request: Request,
-  response: Response,
-  next: NextFunction,
-): void {
-  const step = steps[at]
-  if (!step) {
-    next()
-    return
-  }
-  Promise.resolve(
-    step(request, response, (error?: unknown) => (error ? next(error) : run(steps, at + 1, request, response, next))),
-  ).catch(next)
+/** Whose calls are counted together, beside those of the address: an app’s, or a device’s. */
+function holderOf(caller: unknown): string | undefined {
+  const { device, scope, actor } = (caller ?? {}) as { device?: DeviceRow; scope?: Scope; actor?: string }
+  if (device) return String(device.no)
+  return scope && actor === undefined ? `${scope.app.slug} ${scope.environment}` : undefined
 }
 
 /** Does something now and answers later, with what came of it or with its error. */

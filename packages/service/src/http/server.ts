@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import { createServer, type Server } from 'node:http'
+import type { Server } from 'node:http'
 import {
   notificationFileSchema,
   sourceFileSchema,
@@ -17,7 +17,10 @@ import type { Database } from '../store/database.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
 import { sameSecret } from '../vault/secrets.ts'
 import { CallerCheck, needBearer } from './callers.ts'
+import { noteAddress } from './came-from.ts'
+import { ClientAddresses } from './client-address.ts'
 import { isBinaryEvent } from './cloud-events.ts'
+import { boundConnections, openServer, proxyWatch, scheme } from './connections.ts'
 import { securityHeaders, serveConsole } from './console-pages.ts'
 import { serveOperations } from './operations.ts'
 import type { HttpParts } from './parts.ts'
@@ -39,20 +42,26 @@ export type HttpServer = { readonly server: Server; close(): Promise<void> }
 export function httpServer(parts: HttpParts): HttpServer {
   const { config, database, metrics, log } = parts
   const streams = new EventStreams(metrics)
-  const on = new OperationRouter(new CallerCheck(database, parts.operatorKey), metrics, (operation, code) =>
+  const publicUrl = config['http.publicUrl']
+  const isSecure = publicUrl.startsWith('https:')
+  const callers = new CallerCheck(database, parts.operatorKey, isSecure)
+  const on = new OperationRouter(callers, metrics, (operation, code) =>
     log.warn({ operation, code }, 'an operation answered with a problem that its description does not name'),
   )
-  serveOperations(on, { ...parts, streams, url: () => `http://${config['http.host']}:${portOf(server)}` })
+  serveOperations(on, { ...parts, streams, url: () => `${scheme(config)}://${config['http.host']}:${portOf(server)}` })
 
   const app = express()
   app.disable('x-powered-by')
   app.disable('etag')
   const name = named(log)
+  const addresses = new ClientAddresses(config['http.trustedProxies'], proxyWatch(log, publicUrl))
+  const pages = securityHeaders(isSecure)
   const answer = answerOperations(on)
   app.use((request, response, next) => {
     name(request, response)
+    noteAddress(response, addresses.of(request))
     inTime(request, response)
-    const step = parts.answersApi && request.url.startsWith('/v1/') ? answer : securityHeaders
+    const step = parts.answersApi && request.url.startsWith('/v1/') ? answer : pages
     step(request, response, next)
   })
   serveHealth(app, database, metrics, parts.operatorKey)
@@ -60,14 +69,12 @@ export function httpServer(parts: HttpParts): HttpServer {
   app.use(unknownAddress)
   app.use(problemHandler(log))
 
-  const server = createServer(app)
-  // A file may take long to come in; everything else has to be here in time.
-  server.requestTimeout = 0
-  server.headersTimeout = 10_000
-  server.keepAliveTimeout = idleConnectionMs
+  const { server, close: leaveCertificate } = openServer(app, config, log)
+  boundConnections(server, config, (address) => addresses.isTrusted(address))
   return {
     server,
     close: async () => {
+      leaveCertificate()
       streams.close()
       await new Promise<void>((done) => {
         server.close(() => done())
@@ -112,12 +119,6 @@ function answerOperations(on: OperationRouter): RequestHandler {
     })
   }
 }
-
-/**
- * Longer than proxies keep theirs, so that the caller closes first (RFC 9112, 9.5); and far longer than this process may be
- * kept from the processor: a connection on which a request is already waiting would look idle after that, and be closed on it.
- */
-const idleConnectionMs = 75_000
 
 /** Handsets on this machine call back where the service listens. */
 function portOf(server: Server): number {

@@ -34,6 +34,8 @@ export type Asked = { readonly is: 'user'; readonly user: string } | { readonly 
 
 type ExplainParts = {
   readonly database: Database
+  /** Whether whoever asks sees the other environment too: a key is of one, and learns nothing of the other. */
+  readonly seesBoth: boolean
   /** A delivery as it is answered. */
   readonly deliveryView: (row: DeliveryRow) => Delivery
 }
@@ -50,7 +52,7 @@ export async function explain(
     who.is === 'device'
       ? [await findDevice(given.database, scope, who.device)].filter((row) => row !== undefined)
       : await listDevices(given.database, scope, { user: who.user, limit: mostDevices })
-  if (rows.length === 0) return { ...(await nobody(given.database, scope, who)), about, devices: [] }
+  if (rows.length === 0) return { ...(await nobody(given, scope, who)), about, devices: [] }
   const devices = await Promise.all(rows.map((row) => explainDevice(given, scope, notification, row)))
   const best = devices.find(({ why }) => why.seen) ?? devices[0]!
   const name = who.is === 'user' ? who.user : 'this device'
@@ -84,23 +86,23 @@ function aboutNotification(notification: Notification): Explanation['about'] {
 
 /** There is no device to explain; perhaps there is one in the other environment. */
 async function nobody(
-  database: Database,
+  { database, seesBoth }: ExplainParts,
   scope: Scope,
   who: Asked,
 ): Promise<Pick<Explanation, 'verdict' | 'seen' | 'likely'>> {
   const other = { app: scope.app, environment: environments.find((one) => one !== scope.environment) as Environment }
   if (who.is === 'device') {
-    const there = await findDevice(database, other, who.device)
+    const there = seesBoth ? await findDevice(database, other, who.device) : undefined
     return {
       verdict: there
         ? `No: this device is registered in ${other.environment}, and the notification went in ${scope.environment}.`
         : 'No: there is no such device.',
       seen: false,
-      likely: there ? [] : ['The id was copied wrongly, or belongs to another app.'],
+      likely: there ? [] : [`The id was copied wrongly, or belongs to another app${seesBoth ? '' : elsewhere(other)}.`],
     }
   }
   const hereToo = (await unknownUsers(database, scope, [who.user])).size === 0
-  const there = await listDevices(database, other, { user: who.user, limit: 1 })
+  const there = seesBoth ? await listDevices(database, other, { user: who.user, limit: 1 }) : []
   if (there.length > 0)
     return {
       verdict: `No: ${who.user}’s devices are registered in ${other.environment}, and the notification went in ${scope.environment}.`,
@@ -115,9 +117,14 @@ async function nobody(
           'Nobody has signed in as this person on a device, or signed out again.',
           'The app does not register devices yet.',
         ]
-      : ['The name was written otherwise when they signed in: capital letters count.'],
+      : [
+          'The name was written otherwise when they signed in: capital letters count.',
+          ...(seesBoth ? [] : [`They are known${elsewhere(other)}.`]),
+        ],
   }
 }
+
+const elsewhere = ({ environment }: Scope): string => ` in ${environment}, which this key does not see`
 
 async function explainDevice(
   { database, deliveryView }: ExplainParts,

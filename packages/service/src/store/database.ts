@@ -9,6 +9,8 @@ import { type Insistence, insistenceDefaults, insistent } from './insistent.ts'
 export type DatabaseOptions = {
   readonly url: string
   readonly connections: number
+  /** Who signs the server’s certificate, PEM; without it no TLS is spoken. */
+  readonly ca?: readonly string[] | undefined
   /** How long work that loses against other transactions is done again. */
   readonly insistence?: Insistence
   /** Nobody waits longer for a row that another transaction holds. */
@@ -17,6 +19,11 @@ export type DatabaseOptions = {
 
 /** A statement that takes longer means a database that stands still. */
 const statementTimeoutMs = 10_000
+/**
+ * The same on every server: strict, and with the backslash as the driver escapes it. Where a server’s own mode said otherwise, a
+ * text could end where it should not.
+ */
+const sqlMode = 'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION'
 /** Well before a statement that waits counts as one that stands still. */
 const lockWaitSecondsPreset = 5
 
@@ -80,6 +87,7 @@ export class Database {
     this.#pool = createPool({
       uri: options.url.replace(/^mariadb:/, 'mysql:'),
       connectionLimit: options.connections,
+      ...(options.ca && { ssl: { ca: [...options.ca], minVersion: 'TLSv1.2', verifyIdentity: true } }),
       queueLimit: 5_000,
       connectTimeout: 3_000,
       timezone: 'Z',
@@ -92,8 +100,12 @@ export class Database {
     this.#pool.on('connection', (connection) => {
       // The event hands over the driver's own connection, without promises. What goes wrong here goes wrong with the
       // statement behind it as well, and is heard there.
-      const own = connection as unknown as { query(sql: string, done: () => void): void }
-      own.query(`set session innodb_lock_wait_timeout = ${lockWaitSeconds}`, () => {})
+      const own = connection as unknown as { query(sql: string, done: (error: unknown) => void): void; destroy(): void }
+      own.query(
+        `set session innodb_lock_wait_timeout = ${lockWaitSeconds}, session sql_mode = '${sqlMode}'`,
+        // What escapes a text depends on the mode: nothing is said on a connection that has another one.
+        (error) => error && own.destroy(),
+      )
     })
     this.#db = drizzle(this.#pool, { mode: 'planetscale' })
   }

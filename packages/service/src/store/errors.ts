@@ -71,6 +71,16 @@ const gone = new Set([
   // A Galera node that has not joined its cluster yet.
   'ER_UNKNOWN_COM_ERROR',
 ])
+/** It is not who it should be, or does not speak TLS. */
+const untrusted = new Set([
+  'HANDSHAKE_SSL_ERROR',
+  'HANDSHAKE_NO_SSL_SUPPORT',
+  'UNABLE_TO_VERIFY_LEAF_SIGNATURE',
+  'SELF_SIGNED_CERT_IN_CHAIN',
+  'DEPTH_ZERO_SELF_SIGNED_CERT',
+  'CERT_HAS_EXPIRED',
+  'ERR_TLS_CERT_ALTNAME_INVALID',
+])
 /** The disk or the table space has no room left. */
 const full = new Set(['ER_DISK_FULL', 'ER_RECORD_FILE_FULL', 'ER_TRANS_CACHE_FULL', 'ER_ERROR_ON_WRITE'])
 /** Another transaction won; running this one again is the cure. */
@@ -120,6 +130,8 @@ function duplicateKeyOf(error: unknown): string {
 export function translateError(error: unknown): unknown {
   const code = driverCode(error)
   if (code === undefined) return error
+  if (untrusted.has(code))
+    return new DatabaseUnavailable(`the database is not trusted: ${(error as Error).message} (${code})`)
   if (gone.has(code)) return new DatabaseUnavailable(`the database does not answer (${code})`)
   if (code === 'ER_STATEMENT_TIMEOUT') return new TooSlow('the database took too long for a question')
   if (full.has(code)) return new DatabaseFull(`the database has no room left (${code})`)

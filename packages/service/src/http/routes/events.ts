@@ -8,6 +8,7 @@ import type { Database } from '../../store/database.ts'
 import { listDeliveries } from '../../store/deliveries/list-deliveries.ts'
 import { findNotificationByNo } from '../../store/notifications/read-notifications.ts'
 import type { Metrics } from '../../telemetry/metrics.ts'
+import { addressOf } from '../came-from.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { deliveryView, notificationView } from '../views.ts'
 
@@ -15,8 +16,9 @@ import { deliveryView, notificationView } from '../views.ts'
 const eachDeviceUpTo = 200
 const heartbeatMs = 15_000
 const maxStreams = 500
-/** So many of them one key or account may have, so that nobody takes all. */
+/** So many of them one key or account may have, and one address, so that nobody takes all. */
 const maxOfOne = 100
+const maxOfAddress = 250
 /** Whoever does not read is let go when so much waits for them. */
 const mostWaitingBytes = 1_048_576
 
@@ -49,6 +51,9 @@ export class EventStreams {
         'too-many-requests',
         `No more than ${maxOfOne} event streams of one key or account are kept open.`,
       )
+    const address = addressOf(response)
+    if ([...this.#open.keys()].filter((one) => addressOf(one) === address).length >= maxOfAddress)
+      throw new Problem('too-many-requests', `No more than ${maxOfAddress} event streams of one address are kept open.`)
     response.writeHead(200, {
       'content-type': 'text/event-stream',
       'cache-control': 'no-store',

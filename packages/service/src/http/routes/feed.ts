@@ -5,10 +5,17 @@ import { whereOf } from '../../store/apps/where.ts'
 import type { Database } from '../../store/database.ts'
 import { feedOfSecret, findFeed, removeFeed, storeFeed } from '../../store/restraint/feeds.ts'
 import { hashSecret, newSecret } from '../../vault/secrets.ts'
+import type { RateLimits } from '../rate-limits.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 
 /** What is upcoming as a calendar, behind a secret address: a calendar cannot sign in. */
-export function serveFeed(on: OperationRouter, database: Database, publicUrl: string, ownUrl: () => string): void {
+export function serveFeed(
+  on: OperationRouter,
+  database: Database,
+  limits: RateLimits,
+  publicUrl: string,
+  ownUrl: () => string,
+): void {
   on.serve('readFeed', async ({ caller: { scope } }) => {
     const feed = await findFeed(database, whereOf(scope))
     return { madeBy: feed?.madeBy ?? null, madeAt: feed?.madeAt.toISOString() ?? null }
@@ -25,13 +32,17 @@ export function serveFeed(on: OperationRouter, database: Database, publicUrl: st
     return undefined
   })
 
-  on.serve('readCalendar', async ({ params, response }) => {
-    const where = await feedOfSecret(database, hashSecret(params.calendar))
-    const app = where && (await findAppByNo(database, where.appNo))
-    if (!where || !app) throw new Problem('unknown-address', 'There is no calendar at this address, or not any more.')
-    const text = await calendarOf(database, { app, environment: where.environment })
-    response.type('text/calendar; charset=utf-8').setHeader('Content-Disposition', 'inline; filename="upcoming.ics"')
-    response.send(text)
-    return undefined
-  })
+  on.serve(
+    'readCalendar',
+    async ({ params, response }) => {
+      const where = await feedOfSecret(database, hashSecret(params.calendar))
+      const app = where && (await findAppByNo(database, where.appNo))
+      if (!where || !app) throw new Problem('unknown-address', 'There is no calendar at this address, or not any more.')
+      const text = await calendarOf(database, { app, environment: where.environment })
+      response.type('text/calendar; charset=utf-8').setHeader('Content-Disposition', 'inline; filename="upcoming.ics"')
+      response.send(text)
+      return undefined
+    },
+    limits.strangers,
+  )
 }

@@ -31,22 +31,45 @@ export function serveHandsets(
   const place = (app: string, id?: string) =>
     `/apps/${encodeURIComponent(app)}/handsets${id === undefined ? '' : `/${encodeURIComponent(id)}`}`
 
-  on.serve('listHandsets', ({ params }) => call<Page<Handset> & { items: Handset[] }>('GET', place(params.app)))
-  on.serve('readHandset', ({ params }) => call<Handset>('GET', place(params.app, params.id)))
-  on.serve('tapHandset', ({ params, body }) => call<Handset>('POST', `${place(params.app, params.id)}/tap`, body))
-  on.serve('changeHandset', ({ params, body }) => call<Handset>('PATCH', place(params.app, params.id), body))
-  on.serve('actOnHandset', ({ params, body }) => call<Handset>('POST', `${place(params.app, params.id)}/do`, body))
-  on.serve('deleteHandset', async ({ params }) => {
-    await call('DELETE', place(params.app, params.id))
+  /** They live in development, and are none of production's. */
+  const handset = <T>(
+    { scope }: { readonly scope: Scope },
+    method: string,
+    path: string,
+    body?: unknown,
+  ): Promise<T> => {
+    if (scope.environment !== 'development') throw new Problem('not-in-production')
+    return call<T>(method, path, body)
+  }
+
+  on.serve('listHandsets', async ({ caller: { scope }, params }) =>
+    scope.environment === 'development'
+      ? call<Page<Handset> & { items: Handset[] }>('GET', place(params.app))
+      : { items: [], next: null },
+  )
+  on.serve('readHandset', ({ caller, params }) => handset<Handset>(caller, 'GET', place(params.app, params.id)))
+  on.serve('tapHandset', ({ caller, params, body }) =>
+    handset<Handset>(caller, 'POST', `${place(params.app, params.id)}/tap`, body),
+  )
+  on.serve('changeHandset', ({ caller, params, body }) =>
+    handset<Handset>(caller, 'PATCH', place(params.app, params.id), body),
+  )
+  on.serve('actOnHandset', ({ caller, params, body }) =>
+    handset<Handset>(caller, 'POST', `${place(params.app, params.id)}/do`, body),
+  )
+  on.serve('deleteHandset', async ({ caller, params }) => {
+    await handset(caller, 'DELETE', place(params.app, params.id))
     return undefined
   })
-  on.serve('makeHandset', async ({ caller: { scope, actor }, params, body }) => {
+  on.serve('makeHandset', async ({ caller: { scope, actor, role }, params, body }) => {
     if (scope.environment !== 'development') throw new Problem('not-in-production')
     try {
       return await call<Handset>('POST', place(params.app), body)
     } catch (error) {
       // The first of an app, or its key was revoked: handsets register with a key of their own, as any installation does.
       if (!(error instanceof Problem) || error.code !== 'unknown-key') throw error
+      if (role !== 'owner')
+        throw new Problem('not-allowed', 'The first handset of an app makes an app key, and only an owner makes keys.')
       const service = { url: ownUrl(), appKey: await keyForHandsets(database, scope, actor) }
       return call<Handset>('POST', place(params.app), { ...body, service })
     }

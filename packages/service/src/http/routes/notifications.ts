@@ -74,8 +74,13 @@ export function serveNotifications(
     return { stepSeconds, steps: steps.map(({ at, counts }) => ({ at: at.toISOString(), counts })) }
   })
 
-  on.serve('explainDelivery', async ({ caller: { scope }, params }) =>
-    explain({ database, deliveryView }, scope, await needNotification(database, scope, params.id), whoIs(params.who)),
+  on.serve('explainDelivery', async ({ caller: { scope, isKey }, params }) =>
+    explain(
+      { database, deliveryView, seesBoth: !isKey },
+      scope,
+      await needNotification(database, scope, params.id),
+      whoIs(params.who),
+    ),
   )
 
   on.serve('listNotifications', async ({ caller, query }) => {

@@ -8,7 +8,8 @@ import { isDuplicate } from '../../store/errors.ts'
 import { type AccountRow, createAccount, findAccount } from '../../store/sessions/accounts.ts'
 import { createSession, createSignInLink, deleteSession, useSignInLink } from '../../store/sessions/sessions.ts'
 import { hashPassword, hashSecret, newSecret, passwordFits } from '../../vault/secrets.ts'
-import { csrfOf, sessionCookie } from '../callers.ts'
+import { csrfOf, sessionCookieName } from '../callers.ts'
+import { addressOf } from '../came-from.ts'
 import type { RateLimits } from '../rate-limits.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { WrongTries } from '../wrong-tries.ts'
@@ -40,12 +41,12 @@ export function serveSessions(
 
   on.serve(
     'signIn',
-    async ({ body, request, response }) => {
+    async ({ body, response }) => {
       const now = new Date()
       const account =
         'link' in body
           ? await useSignInLink(database, hashSecret(body.link), now)
-          : await byPassword(body.email, body.password, request.socket.remoteAddress)
+          : await byPassword(body.email, body.password, addressOf(response))
       if (!account) throw new Problem('sign-in-refused')
       const token = newSecret('session')
       const expiresAt = new Date(now.getTime() + sessionMs)
@@ -60,7 +61,7 @@ export function serveSessions(
 
   on.serve('signOut', async ({ caller, response }) => {
     await deleteSession(database, caller.sessionHash)
-    response.clearCookie(sessionCookie, { path: '/' })
+    response.clearCookie(sessionCookieName(secure), { path: '/', secure })
     return undefined
   })
 
@@ -100,5 +101,11 @@ async function accountOf(database: Database, email: string, password: string): P
 }
 
 function setCookie(response: Response, token: string, secure: boolean): void {
-  response.cookie(sessionCookie, token, { httpOnly: true, sameSite: 'strict', secure, path: '/', maxAge: sessionMs })
+  response.cookie(sessionCookieName(secure), token, {
+    httpOnly: true,
+    sameSite: 'strict',
+    secure,
+    path: '/',
+    maxAge: sessionMs,
+  })
 }

@@ -6,10 +6,17 @@ import type { Database } from '../../store/database.ts'
 import type { LogRow } from '../../store/webhooks/log.ts'
 import { listWebhooks } from '../../store/webhooks/webhooks.ts'
 import type { ShownWebhook, Webhooks } from '../../webhooks/webhooks.ts'
-import type { OperationRouter } from '../serve-operation.ts'
+import type { RateLimits } from '../rate-limits.ts'
+import type { Handler, OperationRouter } from '../serve-operation.ts'
 import { nameAtPlace, numberAtPlace, pageView, placeOfName } from '../views.ts'
 
-export function serveWebhooks(on: OperationRouter, database: Database, webhooks: Webhooks, base: () => string): void {
+export function serveWebhooks(
+  on: OperationRouter,
+  database: Database,
+  limits: RateLimits,
+  webhooks: Webhooks,
+  base: () => string,
+): void {
   on.serve('listWebhooks', async ({ caller: { scope }, query: { limit, after } }) => {
     const rows = await listWebhooks(database, whereOf(scope), limit + 1, nameAtPlace(after))
     const last = rows.length > limit ? rows[limit - 1] : undefined
@@ -69,7 +76,7 @@ export function serveWebhooks(on: OperationRouter, database: Database, webhooks:
     })
   })
 
-  on.serve('listEventKinds', async ({ query }) => ({
+  const listKinds: Handler<'listEventKinds'> = async ({ query }) => ({
     items: kindsMeant([query.kind ?? '*']).map((kind) => {
       const { says, subject, example } = eventKinds[kind]
       const origin = { app: 'merrow-sound', environment: 'production', service: base() }
@@ -77,12 +84,17 @@ export function serveWebhooks(on: OperationRouter, database: Database, webhooks:
       const event = cloudEventOf({ id, kind, atMs: Date.UTC(2026, 11, 5, 6, 30), subject, data: example }, origin)
       return { kind, says, dataschema: event.dataschema, example: event as never }
     }),
-  }))
-
-  on.serve('readEventSchema', async ({ params: { kind } }) => {
-    if (!isEventKind(kind)) throw new Problem('unknown-event-kind', `There is no kind ${kind.slice(0, 80)}.`)
-    return dataSchemaOf(kind) as never
   })
+  on.serve('listEventKinds', listKinds, limits.strangers)
+
+  on.serve(
+    'readEventSchema',
+    async ({ params: { kind } }) => {
+      if (!isEventKind(kind)) throw new Problem('unknown-event-kind', `There is no kind ${kind.slice(0, 80)}.`)
+      return dataSchemaOf(kind) as never
+    },
+    limits.strangers,
+  )
 }
 
 function entryNo(text: string): number {
