@@ -173,7 +173,7 @@ export class World {
   /** Another process of the service on the same database. */
   async startSecond(
     more: Record<string, string> = {},
-  ): Promise<{ client: Client; url: string; log(): string; stop(): Promise<void> }> {
+  ): Promise<{ client: Client; url: string; pid: number; log(): string; stop(): Promise<void> }> {
     const { child, ready } = await startProgram<{ url: string }>('zbell.mjs', ['serve', '--json'], {
       ...this.#env,
       ZB_PORT: '0',
@@ -183,6 +183,7 @@ export class World {
     })
     return {
       url: ready.url,
+      pid: child.pid ?? 0,
       log: () => saidBy(child),
       client: new Client({ url: ready.url, bearer: this.backendKey }),
       stop: () => endProgram(child),

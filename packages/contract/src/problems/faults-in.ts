@@ -1,5 +1,4 @@
 import type { TextPlace } from '@zbell/core'
-import type { z } from 'zod'
 import { type Fault, neededFault } from './problem.ts'
 
 /**
@@ -7,8 +6,9 @@ import { type Fault, neededFault } from './problem.ts'
  * @param value what was given
  * @param most so many places are named
  */
-export function faultsIn(error: z.ZodError, value: unknown, most = 20): Fault[] {
+export function faultsIn(error: { readonly issues: readonly Issue[] }, value: unknown, most = 20): Fault[] {
   return error.issues
+    .slice(0, most)
     .flatMap(flatten)
     .slice(0, most)
     .map((issue) => ({

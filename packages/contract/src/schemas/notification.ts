@@ -16,19 +16,28 @@ import { templateReference } from './template.ts'
 import { instant, uuid } from './text.ts'
 import { graceSeconds, when } from './when.ts'
 
-const reference = z
-  .string()
-  .superRefine((text, context) => {
-    const read = parseReference(text)
-    if (typeof read === 'string') context.addIssue({ code: 'custom', message: read })
-  })
-  .meta({
-    id: 'Reference',
-    description: 'user:NAME, device:ID, token:TOKEN, topic:NAME, segment:NAME, reached:NOTIFICATION or everyone',
-    examples: ['user:ada'],
-  })
+const reference = z.string().meta({
+  id: 'Reference',
+  description: 'user:NAME, device:ID, token:TOKEN, topic:NAME, segment:NAME, reached:NOTIFICATION or everyone',
+  examples: ['user:ada'],
+})
 
-const references = z.array(reference).min(1).max(targetLimits.references)
+/** So many that are none are told of: of ten thousand nobody reads more. */
+const mostTold = 20
+
+const references = z
+  .array(reference)
+  .min(1)
+  .max(targetLimits.references)
+  .superRefine((all, context) => {
+    let told = 0
+    for (let n = 0; n < all.length && told < mostTold; n++) {
+      const read = parseReference(all[n]!)
+      if (typeof read !== 'string') continue
+      told++
+      context.addIssue({ code: 'custom', message: read, path: [n] })
+    }
+  })
 
 export const target = z
   .strictObject({

@@ -1,5 +1,6 @@
 import { type ChildProcess, spawn } from 'node:child_process'
 import { createRequire } from 'node:module'
+import { mostAliases, type ReadYaml, readYaml } from './read-yaml.ts'
 
 /** An expression fails, in words that go on from its name. */
 export class ExpressionFailed extends Error {
@@ -30,9 +31,11 @@ const memoryMb = 128
 /** Of expressions so many are kept read. */
 const mostRead = 200
 
-/** What a process runs: some expressions over one input after the other. It has no way out but its answer. */
+/** What a process runs: some expressions over one input after the other, or a reader of YAML. It has no way out but its answer. */
 const program = `
 const jsonata = require(process.argv[1])
+const yaml = require(process.argv[2])
+const readYaml = ${readYaml}
 const read = new Map()
 const readyFor = (text) => {
   let ready = read.get(text)
@@ -43,9 +46,13 @@ const readyFor = (text) => {
   return ready
 }
 process.on('disconnect', () => process.exit())
-process.on('message', async ({ expressions, input }) => {
+process.on('message', async ({ expressions, input, isYaml }) => {
   let answer
   try {
+    if (isYaml) {
+      process.send({ texts: [JSON.stringify(readYaml(yaml, input, ${mostAliases}))] })
+      return
+    }
     const given = JSON.parse(input)
     const texts = []
     for (const text of expressions) {
@@ -65,6 +72,7 @@ type Answer = { readonly ready?: true; readonly texts?: Texts; readonly fault?: 
 type Job = {
   readonly expressions: readonly string[]
   readonly input: string
+  readonly isYaml?: true
   done(texts: Texts): void
   fail(error: Error): void
 }
@@ -95,6 +103,16 @@ export class ExpressionProcesses {
    * @throws {ExpressionFailed} @throws {ExpressionsBusy}
    */
   evaluate(owner: string, expressions: readonly string[], input: string): Promise<Texts> {
+    return this.#ask(owner, { expressions, input })
+  }
+
+  /** Reads YAML that an app’s developers wrote. @throws {ExpressionFailed} @throws {ExpressionsBusy} */
+  async readYaml(owner: string, text: string): Promise<ReadYaml> {
+    const [read] = await this.#ask(owner, { expressions: [], input: text, isYaml: true })
+    return JSON.parse(read ?? 'null') as ReadYaml
+  }
+
+  #ask(owner: string, asked: Pick<Job, 'expressions' | 'input' | 'isYaml'>): Promise<Texts> {
     const { mostWaiting, withinMs } = this.#bounds
     if (this.#isClosed) return Promise.reject(new ExpressionFailed('was not begun: the service stops'))
     if (this.#rests(owner))
@@ -106,7 +124,7 @@ export class ExpressionProcesses {
       return Promise.reject(new ExpressionsBusy(`more than ${mostWaiting} messages wait for its expression`))
     this.#lanes.set(owner, waiting)
     return new Promise((done, fail) => {
-      waiting.push({ expressions, input, done, fail })
+      waiting.push({ ...asked, done, fail })
       this.#next()
     })
   }
@@ -144,10 +162,10 @@ export class ExpressionProcesses {
     }
   }
 
-  async #evaluate(owner: string, { expressions, input }: Job): Promise<Texts> {
+  async #evaluate(owner: string, { expressions, input, isYaml }: Job): Promise<Texts> {
     const child = this.#idle.pop() ?? (await this.#start())
     const answering = this.#answerOf(child, this.#bounds.withinMs)
-    child.send({ expressions, input })
+    child.send({ expressions, input, isYaml })
     const { texts = [], fault, stopped } = await answering
     if (stopped && this.#bounds.restMs > 0) this.#resting.set(owner, performance.now() + this.#bounds.restMs)
     if (!stopped) this.#idle.push(child)
@@ -163,11 +181,15 @@ export class ExpressionProcesses {
 
   async #start(): Promise<ChildProcess> {
     if (this.#isClosed) throw new ExpressionFailed('was not begun: the service stops')
-    const jsonata = createRequire(import.meta.url).resolve('jsonata')
-    const child = spawn(process.execPath, [`--max-old-space-size=${memoryMb}`, '-e', program, jsonata], {
-      stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
-      env: {},
-    })
+    const { resolve } = createRequire(import.meta.url)
+    const child = spawn(
+      process.execPath,
+      [`--max-old-space-size=${memoryMb}`, '-e', program, resolve('jsonata'), resolve('yaml')],
+      {
+        stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
+        env: {},
+      },
+    )
     // It must not keep this process alive, and ends with it.
     child.unref()
     child.channel?.unref()

@@ -1,6 +1,7 @@
 import { X509Certificate } from 'node:crypto'
 import { expressionFault, type GatewayProfile, gatewayProfile, mostProfileCharacters } from '@zbell/core'
-import { type Document, isNode, isScalar, LineCounter, parseDocument } from 'yaml'
+import * as yaml from 'yaml'
+import { mostAliases, type ReadYaml, readYaml } from './read-yaml.ts'
 
 /** One fault of a profile. Lines and columns count from 1. */
 export type ProfileFault = { readonly line: number; readonly column: number; readonly says: string }
@@ -8,45 +9,40 @@ export type Linted = { readonly profile: GatewayProfile | undefined; readonly fa
 
 /** So many faults are placed: to place one costs a look through the file. */
 const mostFaults = 50
-/** So often a part of a file may stand for itself elsewhere. */
-const mostAliases = 50
 
 type Path = readonly PropertyKey[]
 /** Where it is, and how far into the text that stands there. */
 type Unplaced = { readonly path: Path; readonly says: string; readonly position?: number }
 
-/** Reads a gateway profile and names its faults, each with its place and what was expected; the first fifty. */
-export function lintProfile(text: string): Linted {
-  if (text.length > mostProfileCharacters)
-    return atTop(`the profile has more than ${mostProfileCharacters.toLocaleString('en')} characters`)
-  const lines = new LineCounter()
-  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false })
-  if (document.errors.length > 0) {
-    const faults = document.errors.slice(0, mostFaults).map((error) => ({
-      ...placeAt(lines, error.pos[0]),
-      says: error.message.split('\n')[0] ?? '',
-    }))
-    return { profile: undefined, faults }
-  }
-  let value: unknown
-  try {
-    value = document.toJS({ maxAliasCount: mostAliases })
-  } catch {
-    return atTop('the profile stands for itself in too many places: write out what * refers to')
-  }
-  const read = gatewayProfile.safeParse(value)
-  const unplaced = read.success ? withinExpressions(read.data) : issuesOf(read.error.issues)
+/** Reads what somebody trusted wrote. Names its faults, each with its place and what was expected; the first fifty. */
+export const lintProfile = (text: string): Linted => lintRead(text, readYaml(yaml, text, mostAliases))
+
+/** The same of what was read already. */
+export function lintRead(text: string, read: ReadYaml): Linted {
+  const places = new Places(read)
+  if (read.faults.length > 0)
+    return {
+      profile: undefined,
+      faults: read.faults.slice(0, mostFaults).map(({ offset, says }) => ({ ...places.at(offset), says })),
+    }
+  const { value } = read
+  const checked = gatewayProfile.safeParse(value)
+  const unplaced = checked.success ? withinExpressions(checked.data) : issuesOf(checked.error.issues)
   const faults = unplaced.slice(0, mostFaults).map(({ path, says, position }) => ({
-    ...(position === undefined
-      ? placeAt(lines, offsetOf(document, path))
-      : withinBlock(text, lines, document, path, String(at(value, path)), position)),
+    ...(position === undefined ? places.of(path) : places.within(text, path, String(at(value, path)), position)),
     says,
   }))
   faults.sort((a, b) => a.line - b.line || a.column - b.column)
-  return { profile: read.success && faults.length === 0 ? read.data : undefined, faults }
+  return { profile: checked.success && faults.length === 0 ? checked.data : undefined, faults }
 }
 
-const atTop = (says: string): Linted => ({ profile: undefined, faults: [{ line: 1, column: 1, says }] })
+/** What a profile has that cannot be read at all. */
+export const tooLong = (text: string): Linted | undefined =>
+  text.length > mostProfileCharacters
+    ? atTop(`the profile has more than ${mostProfileCharacters.toLocaleString('en')} characters`)
+    : undefined
+
+export const atTop = (says: string): Linted => ({ profile: undefined, faults: [{ line: 1, column: 1, says }] })
 
 type Issue = {
   readonly code: string
@@ -108,39 +104,47 @@ function at(value: unknown, path: Path): unknown {
   return path.reduce<unknown>((inner, name) => (inner as Record<PropertyKey, unknown> | undefined)?.[name], value)
 }
 
-function placeAt(lines: LineCounter, offset: number): { line: number; column: number } {
-  const { line, col } = lines.linePos(offset)
-  return { line: Math.max(line, 1), column: Math.max(col, 1) }
-}
+/** Where things stand in a file. Lines and columns count from 1. */
+class Places {
+  readonly #byPath: ReadonlyMap<string, { readonly offset: number; readonly isBlock: boolean }>
+  readonly #lineStarts: readonly number[]
 
-/** Where the value at a path stands, or the nearest of its parents that is there. */
-function offsetOf(document: Document, path: Path): number {
-  for (let depth = path.length; depth >= 0; depth--) {
-    const node = document.getIn(path.slice(0, depth), true)
-    if (isNode(node) && node.range) return node.range[0]
+  constructor({ places, lineStarts }: ReadYaml) {
+    this.#byPath = new Map(places.map(([path, offset, isBlock]) => [path, { offset, isBlock }]))
+    this.#lineStarts = lineStarts
   }
-  return 0
-}
 
-/** A place in a text of several lines: such a text begins on the line below its mark. */
-function withinBlock(
-  source: string,
-  lines: LineCounter,
-  document: Document,
-  path: Path,
-  text: string,
-  position: number,
-) {
-  const node = document.getIn(path, true)
-  const start = placeAt(lines, offsetOf(document, path))
-  if (!isScalar(node) || !node.type?.startsWith('BLOCK')) return { line: start.line, column: start.column + position }
-  const before = text.slice(0, position).split('\n')
-  const line = start.line + before.length
-  // In the text the indentation of the block is gone; in the file it stands before every line.
-  const own = text.split('\n')[before.length - 1] ?? ''
-  const indent = Math.max(
-    0,
-    (source.split('\n')[line - 1] ?? '').indexOf(own.trimStart()) - (own.length - own.trimStart().length),
-  )
-  return { line, column: indent + (before.at(-1)?.length ?? 0) + 1 }
+  at(offset: number): { line: number; column: number } {
+    let [low, high] = [0, this.#lineStarts.length]
+    while (low + 1 < high) {
+      const middle = (low + high) >> 1
+      if ((this.#lineStarts[middle] ?? 0) <= offset) low = middle
+      else high = middle
+    }
+    return { line: low + 1, column: Math.max(1, offset - (this.#lineStarts[low] ?? 0) + 1) }
+  }
+
+  /** Where the value at a path stands, or the nearest of its parents that is there. */
+  of(path: Path): { line: number; column: number } {
+    for (let depth = path.length; depth >= 0; depth--) {
+      const place = this.#byPath.get(JSON.stringify(path.slice(0, depth)))
+      if (place) return this.at(place.offset)
+    }
+    return { line: 1, column: 1 }
+  }
+
+  /** A place in a text of several lines: such a text begins on the line below its mark. */
+  within(source: string, path: Path, text: string, position: number): { line: number; column: number } {
+    const start = this.of(path)
+    if (!this.#byPath.get(JSON.stringify(path))?.isBlock) return { line: start.line, column: start.column + position }
+    const before = text.slice(0, position).split('\n')
+    const line = start.line + before.length
+    // In the text the indentation of the block is gone; in the file it stands before every line.
+    const own = text.split('\n')[before.length - 1] ?? ''
+    const indent = Math.max(
+      0,
+      (source.split('\n')[line - 1] ?? '').indexOf(own.trimStart()) - (own.length - own.trimStart().length),
+    )
+    return { line, column: indent + (before.at(-1)?.length ?? 0) + 1 }
+  }
 }

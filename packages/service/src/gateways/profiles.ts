@@ -22,7 +22,7 @@ import {
 } from '../store/gateways/profiles.ts'
 import { type AddressGuard, AddressNotAllowed, anywhere, publicOnly } from './address-guard.ts'
 import { ExpressionFailed, ExpressionProcesses, ExpressionsBusy } from './expression-processes.ts'
-import { lintProfile, type ProfileFault } from './lint-profile.ts'
+import { atTop, type Linted, lintRead, type ProfileFault, tooLong } from './lint-profile.ts'
 import { loadProfile } from './load-profile.ts'
 import { type ReadyProfile, readyProfile } from './ready-profile.ts'
 
@@ -48,6 +48,8 @@ export class ProfileRefused extends Error {
     this.faults = faults
   }
 }
+
+const ownerOf = (place: GatewayPlace): string => `${place.appNo} ${place.environment} ${place.platform}`
 
 /** So many apps' own profiles are kept ready. */
 const mostReady = 500
@@ -81,8 +83,8 @@ export class Profiles {
     return row ? this.#keep(place, row) : this.of(place)
   }
 
-  #keep(place: GatewayPlace, row: ProfileRow): UsedProfile | undefined {
-    const { profile } = lintProfile(row.text)
+  async #keep(place: GatewayPlace, row: ProfileRow): Promise<UsedProfile | undefined> {
+    const { profile } = await this.lint(ownerOf(place), row.text)
     // One that an earlier version took and this one does not; there is no way then.
     if (!profile) return undefined
     const used = { ...this.#usedBy(place, profile, row.text), version: row.version, signature: `own ${row.no}` }
@@ -90,12 +92,24 @@ export class Profiles {
     return used
   }
 
+  /** Reads what an app wrote, in a process of its own: a file can be made so that it takes for ever. */
+  async lint(owner: string, text: string): Promise<Linted> {
+    const long = tooLong(text)
+    if (long) return long
+    try {
+      return lintRead(text, await this.#expressions.readYaml(`lint ${owner}`, text))
+    } catch (error) {
+      if (!(error instanceof ExpressionFailed || error instanceof ExpressionsBusy)) throw error
+      return atTop(`the profile cannot be read: reading it ${error.message}`)
+    }
+  }
+
   /**
    * What an app wrote, made ready before anybody keeps it.
    * @throws {ProfileRefused}
    */
-  written(place: GatewayPlace, text: string): UsedProfile {
-    const { profile, faults } = lintProfile(text)
+  async written(place: GatewayPlace, text: string): Promise<UsedProfile> {
+    const { profile, faults } = await this.lint(ownerOf(place), text)
     if (!profile) throw new ProfileRefused(faults)
     const refuse = (at: string, says: string): never => {
       // The first line that begins so; the lint has seen that there is one.
@@ -120,9 +134,8 @@ export class Profiles {
   }
 
   #usedBy(place: GatewayPlace, profile: GatewayProfile, text: string): UsedProfile {
-    const owner = `${place.appNo} ${place.environment} ${place.platform}`
     return {
-      ...readyProfile(profile, { evaluate: this.#evaluateFor(owner), guard: this.#guard }),
+      ...readyProfile(profile, { evaluate: this.#evaluateFor(ownerOf(place)), guard: this.#guard }),
       version: null,
       text,
       origins: (environment) => originsOf(profile, environment).map((one) => new URL(one).origin),

@@ -2,6 +2,7 @@ import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'exp
 import type { Logger } from 'pino'
 import { Problem } from '../problems/problem.ts'
 import { Abandoned, DatabaseFull, DatabaseUnavailable, TooSlow } from '../store/errors.ts'
+import { mostValues, tooManyValues } from './request-body.ts'
 
 export const nothingAt = (request: Request): Problem =>
   new Problem('unknown-address', `There is nothing at ${request.method} ${request.path.slice(0, 200)}.`)
@@ -43,6 +44,8 @@ function asProblem(error: unknown): Problem {
   // What Express and its body parser throw carries a type or a code.
   const { type, code, status } = error as { type?: string; code?: string; status?: number }
   if (type === 'entity.too.large') return new Problem('body-too-large')
+  if (type === tooManyValues)
+    return new Problem('invalid-request', `The body holds more values than ${mostValues.toLocaleString('en')}.`)
   if (type === 'entity.parse.failed') return new Problem('malformed-json')
   if (type === 'encoding.unsupported' || type === 'charset.unsupported') return new Problem('unsupported-media-type')
   if (type === 'request.aborted' || type === 'request.size.invalid')

@@ -49,6 +49,24 @@ export function takesItsTime(response: Response): void {
   response.req.socket.setTimeout(fileStandsMs)
 }
 
+/** More than anything that is meant holds: ten thousand references of each kind, and as many again. */
+export const mostValues = 60_000
+/** What a reader of bodies calls that. */
+export const tooManyValues = 'too many values'
+const [comma, colon, bracket, brace] = [...',:[{'].map((letter) => letter.charCodeAt(0))
+
+/**
+ * Whether a JSON text could hold more values than so many, by what parts them: looked at before it is read, since a million
+ * little values take longer to make than to send. What stands inside texts counts as well.
+ */
+export function holdsMoreThan(json: Uint8Array, values: number): boolean {
+  if (json.length <= values) return false
+  let parts = 0
+  for (const byte of json)
+    if ((byte === comma || byte === colon || byte === bracket || byte === brace) && ++parts > 2 * values) return true
+  return false
+}
+
 /** Whether a value is nested deeper than so many levels; costs no more than its size, however deep it is. */
 export function isDeeperThan(value: unknown, levels: number): boolean {
   let level: unknown[] = [value]

@@ -11,7 +11,7 @@ import {
   splitRoute,
 } from '@zbell/contract'
 import { type Request, type RequestHandler, type Response, Router } from 'express'
-import type { z } from 'zod'
+import { z } from 'zod'
 import { Problem } from '../problems/problem.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import type { DeviceRow } from '../store/devices/read-devices.ts'
@@ -204,16 +204,28 @@ function jsonBody(request: Request): unknown {
   throw new Problem('malformed-json', 'There is no body; one JSON object is wanted.')
 }
 
+/** So many faults are said in an answer. */
+const mostFaults = 20
+
+/** Reads a value, and puts into words only so many of its faults: of ten thousand that costs more than finding them. */
+function readUpTo(type: z.ZodType, value: unknown, most: number) {
+  const context = { async: false } as const
+  const read = type._zod.run({ value, issues: [] }, context)
+  if (read instanceof Promise) throw new TypeError('a schema of the contract is asynchronous')
+  const issues = read.issues.slice(0, most).map((issue) => z.core.util.finalizeIssue(issue, context, z.config()))
+  return { value: read.value, count: read.issues.length, issues }
+}
+
 function parsed(type: z.ZodType, value: unknown, prefix: '' | '?'): unknown {
   // Looked at without going down into it: whatever reads it after this does so by calling itself.
   if (isDeeperThan(value, deepestBody))
     throw new Problem('invalid-request', `The body is nested more than ${deepestBody} levels deep.`)
-  const read = type.safeParse(value)
-  if (read.success) return read.data
-  const found = faultsIn(read.error, value)
+  const read = readUpTo(type, value, mostFaults)
+  if (read.issues.length === 0) return read.value
+  const found = faultsIn(read, value)
   const faults =
     prefix === '?' ? found.map((one) => ({ ...one, pointer: `?${one.pointer.slice(1).replaceAll('/', '.')}` })) : found
   const [first] = faults
-  const more = faults.length > 1 ? ` There are ${faults.length} such places.` : ''
+  const more = read.count > 1 ? ` There are ${read.count} such places.` : ''
   throw new Problem('invalid-request', `${first?.pointer || 'The body'}: ${first?.detail}.${more}`, faults)
 }

@@ -25,7 +25,7 @@ import { securityHeaders, serveConsole } from './console-pages.ts'
 import { serveOperations } from './operations.ts'
 import type { HttpParts } from './parts.ts'
 import { nothingAt, problemHandler, unknownAddress } from './problem-handler.ts'
-import { inTime, isLittle, readsLater } from './request-body.ts'
+import { holdsMoreThan, inTime, isLittle, mostValues, readsLater, tooManyValues } from './request-body.ts'
 import { EventStreams } from './routes/events.ts'
 import { OperationRouter } from './serve-operation.ts'
 
@@ -85,11 +85,15 @@ export function httpServer(parts: HttpParts): HttpServer {
   }
 }
 
+function holdsFew(_request: unknown, _response: unknown, body: Buffer): void {
+  if (holdsMoreThan(body, mostValues)) throw Object.assign(new Error('too many values'), { type: tooManyValues })
+}
+
 /** Reads a call's body within its bounds and hands it to its operation. */
 function answerOperations(on: OperationRouter): RequestHandler {
   const deviceJson = express.json({ limit: deviceBody, type: jsonTypes })
   const raw = express.raw({ limit: incomingBody, type: () => true })
-  const json = express.json({ limit: maxBody, type: jsonTypes })
+  const json = express.json({ limit: maxBody, type: jsonTypes, verify: holdsFew })
   // An event's data may be text; nothing else that is sent here is.
   const text = express.text({ limit: deviceBody, type: 'text/*' })
   const isText = (request: Request) =>

@@ -24,7 +24,7 @@ export function serveGatewayTrials(on: OperationRouter, database: Database, gate
     const written =
       text === undefined
         ? undefined
-        : inProfileWords(() => gateways.profiles.written(profilePlace(scope, params.platform), text))
+        : await inProfileWords(() => gateways.profiles.written(profilePlace(scope, params.platform), text))
     const { platform } = place
     const address = await addressFor(database, scope, platform, body.device)
     const notification = sample(Date.now())

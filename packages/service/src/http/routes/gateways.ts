@@ -1,7 +1,6 @@
 import type { GatewayText, GatewayVersion } from '@zbell/contract'
 import { credentialOf, factsSpokenOf, harOf, type Platform, platforms } from '@zbell/core'
 import type { GatewayRoom } from '../../gateways/gateways.ts'
-import { lintProfile } from '../../gateways/lint-profile.ts'
 import { ProfileRefused } from '../../gateways/profiles.ts'
 import { Problem } from '../../problems/problem.ts'
 import type { Scope } from '../../store/apps/apps.ts'
@@ -35,9 +34,9 @@ export function profilePlace(scope: Scope, named: string): GatewayPlace {
 }
 
 /** @throws {Problem} that places each fault */
-export function inProfileWords<T>(act: () => T): T {
+export async function inProfileWords<T>(act: () => Promise<T>): Promise<T> {
   try {
-    return act()
+    return await act()
   } catch (error) {
     if (!(error instanceof ProfileRefused)) throw error
     const faults = error.faults.map(({ line, column, says }) => ({ pointer: '/profile', detail: says, line, column }))
@@ -73,7 +72,7 @@ export function serveGateways(
 
   on.serve('saveGateway', async ({ caller: { scope, actor }, params, body }) => {
     const place = profilePlace(scope, params.platform)
-    const { profile } = inProfileWords(() => gateways.profiles.written(place, body.profile))
+    const { profile } = await inProfileWords(() => gateways.profiles.written(place, body.profile))
     const saved = {
       name: profile.profile,
       asksFor: credentialOf[profile.authentication.kind],
@@ -112,13 +111,13 @@ export function serveGateways(
     const place = profilePlace(scope, params.platform)
     const row = await need(place, params.version)
     // What was good when it was saved need not be: the operator may have forbidden where it leads.
-    inProfileWords(() => gateways.profiles.written(place, row.text))
+    await inProfileWords(() => gateways.profiles.written(place, row.text))
     await useProfile(database, place, row.version)
     return changed(place)
   })
 
-  on.serve('lintGateway', async ({ body }) => {
-    const { profile, faults } = lintProfile(body.text)
+  on.serve('lintGateway', async ({ caller: { scope }, body }) => {
+    const { profile, faults } = await gateways.profiles.lint(`${scope.app.no} ${scope.environment}`, body.text)
     return {
       faults: faults.map((fault) => ({ ...fault })),
       profile: profile
