@@ -300,9 +300,29 @@ describe('each refusal is exact', () => {
       '3000000',
       '-nomac',
     )
+    const pkcs8 = ['pkcs8', '-topk8', '-in', 'rsa.key', '-passout', 'pass:x']
+    openssl(...pkcs8, '-iter', '3000000', '-out', 'costly.key')
+    openssl(...pkcs8, '-iter', '3000000', '-outform', 'DER', '-out', 'costly.der')
+    openssl(...pkcs8, '-scrypt', '-scrypt_p', '100', '-out', 'costly-scrypt.key')
     const startMs = Date.now()
-    expect(await refusalOf(look(['costly.p12'], 'x'))).toBe('too-costly')
-    expect(Date.now() - startMs).toBeLessThan(patience(5_000))
+    for (const name of ['costly.p12', 'costly.key', 'costly.der', 'costly-scrypt.key'])
+      expect([name, await refusalOf(look([name], 'x'))]).toEqual([name, 'too-costly'])
+    expect(Date.now() - startMs).toBeLessThan(patience(10_000))
+  })
+  test('opening what takes long stops nobody else', async () => {
+    openssl('pkcs8', '-topk8', '-in', 'rsa.key', '-passout', 'pass:x', '-iter', '1500000', '-out', 'slow.key')
+    openssl('pkcs8', '-topk8', '-in', 'rsa.key', '-passout', 'pass:x', '-scrypt', '-out', 'scrypt.key')
+    let turns = 0
+    const turning = setInterval(() => turns++, 1)
+    expect(await look(['slow.key'], 'x')).toMatchObject({ is: 'service-key' })
+    clearInterval(turning)
+    expect(turns).toBeGreaterThan(20)
+    expect(await look(['scrypt.key'], 'x')).toMatchObject({ is: 'service-key' })
+  })
+  test('a bundle of everything, and a key that takes long to sign with, are refused', async () => {
+    expect(await refusalOf(text(String(file('rsa.pem')).repeat(31)))).toBe('too-many-parts')
+    openssl('genrsa', '-out', 'long.key', '4608')
+    expect(await refusalOf(look(['long.key']))).toBe('key-too-long')
   })
 })
 

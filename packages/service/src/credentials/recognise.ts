@@ -31,6 +31,8 @@ export type Recognised =
   | { readonly is: 'certificate'; readonly certificate: X509Certificate; readonly chain: readonly X509Certificate[] }
 
 const leastRsaBits = 2_048
+/** To sign with a longer one takes longer than a request may. */
+const mostRsaBits = 4_096
 
 /**
  * Says what the files are, or refuses them.
@@ -45,7 +47,7 @@ export async function recognise(
   now: Date,
   keyAt?: string,
 ): Promise<Recognised> {
-  const found = unpack(files, passphrase, keyAt)
+  const found = await unpack(files, passphrase, keyAt)
   const [first, second] = found.keys
   if (second && found.keys.some(({ key }) => !key.equals(first!.key))) throw new CredentialRefused('several-keys')
   if (!first) return withoutKey(found)
@@ -71,6 +73,7 @@ function checkStrength(key: KeyObject): void {
   const { asymmetricKeyType: type, asymmetricKeyDetails: details } = key
   if (type !== 'rsa' && type !== 'ec') throw new CredentialRefused('wrong-key-type')
   if (type === 'rsa' && (details?.modulusLength ?? 0) < leastRsaBits) throw new CredentialRefused('key-too-short')
+  if (type === 'rsa' && (details?.modulusLength ?? 0) > mostRsaBits) throw new CredentialRefused('key-too-long')
 }
 
 /**

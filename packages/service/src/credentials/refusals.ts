@@ -59,6 +59,11 @@ export const refusals = {
     does: 'Make the key anew on P-256, also called prime256v1.',
   },
   'key-too-short': { says: 'The RSA key has fewer than 2,048 bits.', does: 'Make a longer key.' },
+  'key-too-long': { says: 'The RSA key has more than 4,096 bits.', does: 'Make a shorter key.' },
+  'too-many-parts': {
+    says: 'There are more than thirty keys and certificates here.',
+    does: 'Hand in the key, its certificate and the chain above it.',
+  },
   'wrong-key-type': { says: 'The key is of a type that no gateway takes.', does: 'Hand in a P-256 or an RSA key.' },
   'public-key': {
     says: 'This is a public key; the private one is needed.',

@@ -1,8 +1,9 @@
 import { createECDH, createPrivateKey, createPublicKey, type KeyObject, X509Certificate } from 'node:crypto'
 import { fromBase64url, jsonOf, textsIn, toBase64url } from '@zbell/core'
 import { attempt } from './attempt.ts'
+import { openElsewhere } from './open-elsewhere.ts'
+import type { Protected } from './open-protected.ts'
 import { pemBlocks } from './pem.ts'
-import { looksLikePkcs12, openPkcs12 } from './pkcs12.ts'
 import { CredentialRefused } from './refusals.ts'
 import { isCertificateRequest } from './request-form.ts'
 
@@ -22,31 +23,41 @@ export type Unpacked = {
  * @param keyAt where in a JSON file the key stands, as a JSON Pointer; wherever one is when left out
  * @throws {CredentialRefused}
  */
-export function unpack(files: readonly Buffer[], passphrase: string | undefined, keyAt?: string): Unpacked {
+export async function unpack(
+  files: readonly Buffer[],
+  passphrase: string | undefined,
+  keyAt?: string,
+): Promise<Unpacked> {
   const found: Unpacked = { keys: [], certificates: [], publicKeys: 0, requests: 0 }
   for (const file of files) {
     const text = file.toString('latin1')
     // Read as Latin-1, a byte order mark is three letters.
     const begins = /^(?:\u00ef\u00bb\u00bf)?\s*[{[]/.test(text)
-    if (begins && text.includes('-----BEGIN ')) unpackKeyFile(file.toString('utf8'), passphrase, keyAt, found)
-    else if (text.includes('-----BEGIN ')) unpackPem(text, passphrase, found)
+    if (begins && text.includes('-----BEGIN ')) await unpackKeyFile(file.toString('utf8'), passphrase, keyAt, found)
+    else if (text.includes('-----BEGIN ')) await unpackPem(text, passphrase, found)
     else if (/^\s*\{/.test(text)) unpackJson(file.toString('utf8'), found)
-    else if (file[0] === 0x30) unpackDer(file, passphrase, found)
+    else if (file[0] === 0x30) await unpackDer(file, passphrase, found)
     else unpackPair(text, found)
   }
   return found
 }
 
-function unpackPem(text: string, passphrase: string | undefined, found: Unpacked): void {
-  for (const { label, pem } of pemBlocks(text)) {
+/** A chain has four certificates, or five. */
+const mostBlocks = 30
+
+async function unpackPem(text: string, passphrase: string | undefined, found: Unpacked): Promise<void> {
+  const blocks = pemBlocks(text)
+  if (blocks.length + found.keys.length + found.certificates.length > mostBlocks)
+    throw new CredentialRefused('too-many-parts')
+  for (const { label, pem } of blocks) {
     if (label === 'CERTIFICATE' || label === 'X509 CERTIFICATE') found.certificates.push(readCertificate(pem))
-    else if (label.endsWith('PRIVATE KEY')) found.keys.push({ key: readPrivatePem(pem, passphrase) })
+    else if (label.endsWith('PRIVATE KEY')) found.keys.push({ key: await readPrivatePem(pem, passphrase) })
     else if (label.endsWith('PUBLIC KEY')) found.publicKeys++
     else if (label.endsWith('CERTIFICATE REQUEST')) found.requests++
   }
 }
 
-function unpackDer(der: Buffer, passphrase: string | undefined, found: Unpacked): void {
+async function unpackDer(der: Buffer, passphrase: string | undefined, found: Unpacked): Promise<void> {
   const certificate = attempt(() => new X509Certificate(der))
   if (certificate) {
     found.certificates.push(certificate)
@@ -61,15 +72,41 @@ function unpackDer(der: Buffer, passphrase: string | undefined, found: Unpacked)
   }
   if (attempt(() => createPublicKey({ key: der, format: 'der', type: 'spki' }))) found.publicKeys++
   else if (isCertificateRequest(der)) found.requests++
-  else if (looksLikePkcs12(der)) {
-    const { keys, certificates } = openPkcs12(der, passphrase)
-    found.keys.push(...keys.map((key) => ({ key: createPrivateKey({ key, format: 'der', type: 'pkcs8' }) })))
-    found.certificates.push(...certificates.map((one) => new X509Certificate(one)))
-  } else found.keys.push({ key: readEncryptedDer(der, passphrase) })
+  else {
+    const is = looksLikePkcs12(der) ? 'pkcs12' : 'der'
+    const { keys, certificates } = await opened({ is, content: der.toString('base64'), passphrase: passphrase ?? null })
+    if (keys.length + certificates.length > mostBlocks) throw new CredentialRefused('too-many-parts')
+    found.keys.push(...keys.map((key) => ({ key })))
+    found.certificates.push(...certificates)
+  }
+}
+
+/** Whether the bytes are the outer shell of RFC 7292: a sequence that begins with version 3. */
+const looksLikePkcs12 = (der: Buffer): boolean => {
+  const length = der[1] ?? 0
+  const at = length < 0x80 ? 2 : 2 + (length & 0x7f)
+  return der[0] === 0x30 && der.subarray(at, at + 3).equals(Buffer.of(2, 1, 3))
+}
+
+/** @throws {CredentialRefused} */
+async function opened(given: Protected): Promise<{ keys: KeyObject[]; certificates: X509Certificate[] }> {
+  const came = await openElsewhere(given)
+  if ('refused' in came) throw new CredentialRefused(came.refused)
+  const read = attempt(() => ({
+    keys: came.keys.map((key) => createPrivateKey({ key: Buffer.from(key, 'base64'), format: 'der', type: 'pkcs8' })),
+    certificates: came.certificates.map((one) => new X509Certificate(Buffer.from(one, 'base64'))),
+  }))
+  if (!read) throw new CredentialRefused('something-else')
+  return read
 }
 
 /** JSON with PEM in it: what platforms let one download. */
-function unpackKeyFile(text: string, passphrase: string | undefined, keyAt: string | undefined, found: Unpacked): void {
+async function unpackKeyFile(
+  text: string,
+  passphrase: string | undefined,
+  keyAt: string | undefined,
+  found: Unpacked,
+): Promise<void> {
   const read = jsonOf(text.replace(/^\uFEFF/, ''))
   if (!read) throw new CredentialRefused('not-json')
   found.file ??= read.value
@@ -77,7 +114,7 @@ function unpackKeyFile(text: string, passphrase: string | undefined, keyAt: stri
   const named = places.filter(({ pointer }) => pointer === keyAt)
   for (const one of named.length > 0 ? named : places) {
     // Copied by way of a shell or an environment, line ends are often written out once more.
-    unpackPem(one.text.replaceAll('\\r', '').replaceAll('\\n', '\n'), passphrase, found)
+    await unpackPem(one.text.replaceAll('\\r', '').replaceAll('\\n', '\n'), passphrase, found)
   }
 }
 
@@ -132,27 +169,12 @@ function readCertificate(pem: string): X509Certificate {
 }
 
 /** PKCS#8 plain and encrypted (RFC 5958), and the older PEM forms. */
-function readPrivatePem(pem: string, passphrase: string | undefined): KeyObject {
-  const isProtected = pem.includes('ENCRYPTED')
-  if (isProtected && passphrase === undefined) {
-    const open = attempt(() => createPrivateKey({ key: pem, passphrase: '' }))
-    if (open) return open
-    throw new CredentialRefused('passphrase-needed')
+async function readPrivatePem(pem: string, passphrase: string | undefined): Promise<KeyObject> {
+  if (pem.includes('ENCRYPTED')) {
+    const { keys } = await opened({ is: 'pem', content: pem, passphrase: passphrase ?? null })
+    return keys[0]!
   }
-  const key = attempt(() => createPrivateKey({ key: pem, ...(passphrase === undefined ? {} : { passphrase }) }))
-  if (!key) throw new CredentialRefused(isProtected ? 'wrong-passphrase' : 'something-else')
+  const key = attempt(() => createPrivateKey({ key: pem }))
+  if (!key) throw new CredentialRefused('something-else')
   return key
-}
-
-function readEncryptedDer(der: Buffer, passphrase: string | undefined): KeyObject {
-  const read = (given: string) =>
-    attempt(() => createPrivateKey({ key: der, format: 'der', type: 'pkcs8', passphrase: given }))
-  const key = read(passphrase ?? '')
-  if (key) return key
-  // An EncryptedPrivateKeyInfo (RFC 5958 §3) begins with the identifier of PBES2 or of one of the older schemes.
-  const isEncrypted =
-    der.includes(Buffer.from('06092a864886f70d01050d', 'hex')) ||
-    der.includes(Buffer.from('06092a864886f70d0105', 'hex'))
-  if (!isEncrypted) throw new CredentialRefused('something-else')
-  throw new CredentialRefused(passphrase === undefined ? 'passphrase-needed' : 'wrong-passphrase')
 }

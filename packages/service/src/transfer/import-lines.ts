@@ -1,3 +1,4 @@
+import { setImmediate } from 'node:timers/promises'
 import { deviceLine, type Imported, type Transferable, topicLine, userLine } from '@zbell/contract'
 import { attributeOfText } from '@zbell/core'
 import type { z } from 'zod'
@@ -13,6 +14,7 @@ import type { Line } from './lines.ts'
 /** Lines that go into one transaction. */
 const together = 500
 const faultsShown = 1_000
+const betweenTurns = 25
 
 type Fault = { readonly line: number; readonly says: string }
 export type Numbered<T> = { readonly line: number; readonly value: T }
@@ -44,7 +46,7 @@ export async function importLines(
       importTopics(database, scope, rows),
     ),
   }
-  const { read, store } = takers[what]
+  const { read: readLine, store } = takers[what]
   const flush = async (rows: Numbered<never>[]) => {
     if (rows.length === 0) return
     const bad = await store(rows as never)
@@ -55,12 +57,15 @@ export async function importLines(
   const declared = what === 'users' ? await listAttributes(database, scope) : []
   const texts = new Set(declared.flatMap(({ name, type }) => (type === 'text' ? [name] : [])))
   const rows: Numbered<never>[] = []
+  let read = 0
   for await (const one of lines) {
+    // What comes in at once is not dealt with at once: others are served in between.
+    if (++read % betweenTurns === 0) await setImmediate()
     if ('says' in one) {
       refuse(one)
       continue
     }
-    const found = read(fromCells(what, one.value, texts))
+    const found = readLine(fromCells(what, one.value, texts))
     if (typeof found === 'string') refuse({ line: one.line, says: found })
     else rows.push({ line: one.line, value: found as never })
     if (rows.length >= together) await flush(rows)

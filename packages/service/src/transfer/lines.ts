@@ -47,10 +47,25 @@ async function* bounded(input: AsyncGenerator<Buffer>): AsyncGenerator<Buffer> {
 /** A formula must not run in a spreadsheet, so a cell that looks like one was written with a mark before it. */
 const marked = /^'(?=[=+\-@\t\r])/
 
+/** As many attributes as an app may have, and what else is said of people. */
+const mostColumns = 220
+
+function bounds(heading: string[]): string[] {
+  if (heading.length > mostColumns) throw new FileBroken(`The heading has more than ${mostColumns} columns.`)
+  return heading
+}
+
 /** Reads CSV (RFC 4180) with a heading; empty cells are left out. */
 export async function* csvLines(input: Readable): AsyncGenerator<Line> {
   const rows = input.pipe(
-    parse({ columns: true, bom: true, info: true, skip_empty_lines: true, max_record_size: maxLineBytes, trim: true }),
+    parse({
+      columns: bounds,
+      bom: true,
+      info: true,
+      skip_empty_lines: true,
+      max_record_size: maxLineBytes,
+      trim: true,
+    }),
   )
   input.once('error', (error) => rows.destroy(error))
   try {
