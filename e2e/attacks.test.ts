@@ -56,7 +56,15 @@ describe('a stranger', () => {
 
 test('an account has a password worth its name, and one link that lets in', async () => {
   const account = { email: 'quay@merrow-sound.example', name: 'Quay', role: 'viewer' as const }
-  for (const password of ['short of 12', 'aaaaaaaaaaaaaaaa', 'abababababababab'])
+  for (const password of [
+    'short of 12',
+    'aaaaaaaaaaaaaaaa',
+    'abababababababab',
+    '1qaz2wsx3edc',
+    'Password2026!',
+    'qwertyqwerty',
+    'sunshine12345',
+  ])
     await expect(world.operator.call('makeAccount', { body: { ...account, password } })).rejects.toMatchObject({
       problem: { code: 'invalid-request' },
     })

@@ -1,12 +1,13 @@
 import type { Session } from '@zbell/contract'
 import type { Response } from 'express'
 import type { Logger } from 'pino'
-import { Problem } from '../../problems/problem.ts'
+import { invalid, Problem } from '../../problems/problem.ts'
 import { everyApp } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
 import { isDuplicate } from '../../store/errors.ts'
 import { type AccountRow, createAccount, findAccount } from '../../store/sessions/accounts.ts'
 import { createSession, createSignInLink, deleteSession, useSignInLink } from '../../store/sessions/sessions.ts'
+import { isCommonPassword } from '../../vault/common-passwords.ts'
 import { hashPassword, hashSecret, newSecret, passwordFits } from '../../vault/secrets.ts'
 import { csrfOf, sessionCookieName } from '../callers.ts'
 import { addressOf } from '../came-from.ts'
@@ -67,6 +68,7 @@ export function serveSessions(
 
   on.serve('makeAccount', async ({ body }) => {
     const { password, ...account } = body
+    if (await isCommonPassword(password)) throw invalid('/password', 'is among those that are guessed first')
     const row = { ...account, passwordHash: await hashPassword(password), createdAt: new Date() }
     try {
       await createAccount(database, row)
