@@ -1,46 +1,29 @@
 import { execFileSync } from 'node:child_process'
-import { readFileSync } from 'node:fs'
 import { request } from 'node:http'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
-import { until } from './harness/programs.ts'
+import { lookAtLoop, type Stood } from './harness/loop.ts'
 import { app, World } from './harness/world.ts'
 
 type Process = Awaited<ReturnType<World['startSecond']>>
-type Stood = { readonly no: number; readonly stoodMs: number; readonly referenceMs: number }
 
 let world: World
 let service: Process
-let file: string
-let seen = 0
+let look: () => Promise<Stood>
 beforeAll(async () => {
   world = await World.open()
-  file = join(world.data, 'loop.json')
+  const file = join(world.data, 'loop.json')
   service = await world.startSecond({
     NODE_OPTIONS: `--import ${fileURLToPath(new URL('./harness/loop-watch.mjs', import.meta.url))}`,
     LOOP_WATCH_FILE: file,
   })
+  look = lookAtLoop(service.pid, file)
 })
 afterAll(async () => {
   await service?.stop()
   await world.close()
 })
-
-/** What the service says of its loop since it was asked last. */
-async function look(): Promise<Stood> {
-  process.kill(service.pid, 'SIGUSR2')
-  const read = () => {
-    try {
-      return JSON.parse(readFileSync(file, 'utf8')) as Stood
-    } catch {
-      return undefined // It was never asked before.
-    }
-  }
-  const said = await until(read, (stood) => stood !== undefined && stood.no > seen)
-  seen = said!.no
-  return said!
-}
 
 type Answer = { readonly status: number; readonly text: string }
 

@@ -4,6 +4,7 @@ import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statS
 import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { fileURLToPath } from 'node:url'
+import { noticesOf } from './dependencies.mjs'
 
 const root = fileURLToPath(new URL('..', import.meta.url))
 const dist = join(root, 'dist')
@@ -42,8 +43,9 @@ async function takeLock() {
 
 async function bundlePrograms() {
   const { build: esbuild } = await import('esbuild')
-  await esbuild({
+  const { metafile } = await esbuild({
     absWorkingDir: root,
+    metafile: true,
     entryPoints: {
       service: 'packages/service/src/index.ts',
       zbell: 'packages/cli/src/bin.ts',
@@ -67,6 +69,7 @@ async function bundlePrograms() {
     banner: { js: "import {createRequire as __cr} from 'node:module';const require=__cr(import.meta.url);" },
     logLevel: 'error',
   })
+  writeFileSync(join(dist, 'notices.txt'), noticesOf(Object.keys(metafile.inputs)))
   const profiles = join(root, 'packages/standins/profiles')
   cpSync(profiles, join(dist, 'profiles'), { recursive: true })
 }
@@ -74,7 +77,9 @@ async function bundlePrograms() {
 async function bundlePassengerPage() {
   const { build: esbuild } = await import('esbuild')
   const from = join(root, 'packages/demo/src/passenger')
-  await esbuild({
+  const { metafile } = await esbuild({
+    absWorkingDir: root,
+    metafile: true,
     entryPoints: { page: join(from, 'page.ts'), worker: join(from, 'worker.ts') },
     outdir: join(dist, 'passenger'),
     bundle: true,
@@ -83,17 +88,22 @@ async function bundlePassengerPage() {
     minify: true,
     logLevel: 'error',
   })
+  writeFileSync(join(dist, 'passenger/notices.txt'), noticesOf(Object.keys(metafile.inputs)))
   for (const file of ['index.html', 'style.css', 'icon.svg']) cpSync(join(from, file), join(dist, 'passenger', file))
 }
 
 async function buildConsole() {
   const { build: vite } = await import('vite')
-  await vite({
+  const { output } = await vite({
     root: join(root, 'packages/console'),
     configFile: join(root, 'packages/console/vite.config.ts'),
     logLevel: 'error',
     build: { outDir: join(dist, 'console'), emptyOutDir: true },
   })
+  const modules = output.flatMap((one) => (one.type === 'chunk' ? one.moduleIds : []))
+  // The styles are made by a tool that leaves some of its own in them.
+  const tools = [join(root, 'node_modules/tailwindcss/package.json')]
+  writeFileSync(join(dist, 'console/notices.txt'), noticesOf([...modules, ...tools]))
 }
 
 /** Names, sizes and times of all sources. */
@@ -111,7 +121,8 @@ function fingerprint() {
     }
   }
   for (const dir of ['packages', 'bench']) look(join(root, dir))
-  for (const file of ['package-lock.json', 'tools/build.mjs']) hash.update(readFileSync(join(root, file)))
+  for (const file of ['package-lock.json', 'tools/build.mjs', 'tools/dependencies.mjs'])
+    hash.update(readFileSync(join(root, file)))
   return hash.digest('hex')
 }
 

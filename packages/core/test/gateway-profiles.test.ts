@@ -281,3 +281,28 @@ describe('a profile', () => {
     expect(originsOf(profile('standin-ios'), 'production')).toEqual([])
   })
 })
+
+test('whatever a gateway answers, it is one of five things', () => {
+  const rows = profile('standin-android').answers
+  const texts = fc.oneof(
+    fc.string({ unit: 'binary' }),
+    fc.json(),
+    fc.constantFrom('{"fault":', '[[[[', '{"a":{"a":1}}', ''),
+  )
+  const headers = fc.dictionary(
+    fc.constantFrom('retry-after', 'x-delivery', 'content-type', '__proto__'),
+    fc.oneof(texts, fc.array(texts, { maxLength: 2 })),
+  )
+  fc.assert(
+    fc.property(fc.integer({ min: 0, max: 999 }), headers, texts, (status, given, body) => {
+      const outcome = explainAnswer(rows, { status, headers: given as never, body }, Date.now())
+      if (outcome instanceof Promise) throw new Error('a row of this profile has a condition')
+      expect(['accepted', 'busy', 'unavailable', 'token-gone', 'refused']).toContain(outcome.is)
+      if (outcome.is === 'busy' || outcome.is === 'unavailable') {
+        const waitMs = outcome.retryAfterMs ?? 0
+        expect(Number.isFinite(waitMs) && waitMs >= 0).toBe(true)
+      }
+    }),
+    { numRuns: process.env.LONG_TESTS ? 50_000 : 2_000 },
+  )
+})

@@ -3,6 +3,7 @@ import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } fr
 import { exampleProfile, profileKinds } from '@zbell/contract/words'
 import type { Message } from '@zbell/core'
 import { sql } from 'drizzle-orm'
+import fc from 'fast-check'
 import { patience } from '../../../e2e/harness/programs.ts'
 import { ExpressionProcesses } from '../src/gateways/expression-processes.ts'
 import { lintProfile } from '../src/gateways/lint-profile.ts'
@@ -224,6 +225,30 @@ describe('an app’s own profile', () => {
     expect(await profiles.of(place('ios', app.scope.app.no + 1))).toBeUndefined()
     expect(await profiles.of(place('android'))).toBeUndefined()
   })
+})
+
+test('whatever somebody writes as a profile, there is an answer: the profile, or faults that stand in it', () => {
+  const whole = exampleProfile('signed-token', 'ios')
+  const put = fc.oneof(
+    fc.string({ unit: 'binary', maxLength: 6 }),
+    fc.constantFrom('\n', ': ', '&a ', '*a', '<<: ', '[', '{', '|', '!!js ', '"', '---', '\t', '{a}', '(', '{fact.x}'),
+  )
+  fc.assert(
+    fc.property(
+      fc.array(fc.tuple(fc.nat(whole.length), fc.nat(12), put), { minLength: 1, maxLength: 4 }),
+      (changes) => {
+        const text = changes.reduce((so, [at, cut, more]) => so.slice(0, at) + more + so.slice(at + cut), whole)
+        const { profile, faults } = lintProfile(text)
+        expect(profile === undefined).toBe(faults.length > 0)
+        const lines = text.split('\n').length
+        for (const { line, column } of faults) {
+          expect(line >= 1 && line <= lines + 1).toBe(true)
+          expect(column).toBeGreaterThanOrEqual(1)
+        }
+      },
+    ),
+    { numRuns: process.env.LONG_TESTS ? 10_000 : 300 },
+  )
 })
 
 describe('a profile of hostile making', () => {

@@ -284,6 +284,33 @@ describe('each refusal is exact', () => {
       }),
     )
   })
+  test('nor does a file that was altered bring anything but a credential or a refusal', async () => {
+    const names = [
+      'rsa-modern.p12',
+      'rsa.pem',
+      'rsa.key',
+      'ec-sec1.key',
+      'rsa.der',
+      'rsa-key.der',
+      'csr.der',
+      'rsa-encrypted.key',
+    ]
+    await fc.assert(
+      fc.asyncProperty(
+        fc.constantFrom(...names),
+        fc.nat(),
+        fc.nat(8),
+        fc.uint8Array({ maxLength: 4 }),
+        async (name, from, cut, put) => {
+          const whole = file(name)
+          const place = from % whole.length
+          const altered = Buffer.concat([whole.subarray(0, place), put, whole.subarray(place + cut)])
+          await refusalOf(recognise([altered], pass, 'ios', now))
+        },
+      ),
+      { numRuns: process.env.LONG_TESTS ? 3_000 : 60 },
+    )
+  })
   test('an unreasonable number of rounds is refused before it is run', async () => {
     openssl(
       'pkcs12',
