@@ -226,3 +226,59 @@ test('what a text may not do to a terminal, --json says in another way', async (
   const { items } = JSON.parse(out) as { items: { topic: string; title: string }[] }
   expect(items.find(({ topic }) => topic === 'odd')?.title).toBe('\u009b31mred \u202e')
 })
+
+describe('a key of one environment', () => {
+  const keyOf = async (role: 'viewer' | 'sender' | 'owner', environment: 'development' | 'production', slug = app) => {
+    const body = { kind: 'backend' as const, environment, role, name: `${role} of ${environment}` }
+    const { key } = await world.operator.call('makeKey', { params: { app: slug }, body })
+    return new Client({ url: world.url, bearer: key })
+  }
+
+  test('learns by Why nothing of who is in the other', async () => {
+    await world.handset(71, 'ios', { user: 'only-in-development' })
+    const production = await keyOf('owner', 'production')
+    const sent = await production.call('sendNotification', {
+      params,
+      body: { to: { any: ['everyone'] }, content: { title: 'T' } },
+    })
+    const why = (client: Client, who: string) =>
+      client.call('explainDelivery', { params: { app, id: sent.id, who }, query: { environment: 'production' } })
+    const [known, unknown] = [await why(production, 'user:only-in-development'), await why(production, 'user:ghost')]
+    expect(known.verdict).toBe('No: nobody is called only-in-development here.')
+    expect(unknown.verdict).toBe('No: nobody is called ghost here.')
+    expect(known.likely).toEqual(unknown.likely)
+    const [{ id } = { id: '' }] = (await world.ask(
+      "select lower(hex(id)) as id from devices d join users u on u.no = d.user_no where u.name = 'only-in-development'",
+    )) as { id: string }[]
+    const uuid = id.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5')
+    expect((await why(production, `device:${uuid}`)).verdict).toBe('No: there is no such device.')
+    // Whoever sees both is told.
+    expect((await why(world.operator, 'user:only-in-development')).verdict).toMatch(/registered in development/)
+  })
+
+  test('of production has nothing to do with handsets', async () => {
+    await world.handset(72, 'ios')
+    const production = await keyOf('owner', 'production')
+    expect((await production.call('listHandsets', { params })).items).toEqual([])
+    for (const call of [
+      () => production.call('readHandset', { params: { app, id: 'h72' } }),
+      () => production.call('tapHandset', { params: { app, id: 'h72' }, body: {} }),
+      () => production.call('deleteHandset', { params: { app, id: 'h72' } }),
+    ])
+      await expect(call()).rejects.toMatchObject({ problem: { code: 'not-in-production' } })
+  })
+
+  test('and of a sender makes no app key by way of a handset', async () => {
+    await world.makeApp('far-side')
+    const at = { params: { app: 'far-side' }, body: { platform: 'ios' as const } }
+    const sender = await keyOf('sender', 'development', 'far-side')
+    await expect(sender.call('makeHandset', at)).rejects.toMatchObject({ problem: { code: 'not-allowed' } })
+    expect(
+      (await world.operator.call('listKeys', { params: { app: 'far-side' } })).items.filter(
+        ({ kind }) => kind === 'app',
+      ),
+    ).toEqual([])
+    await (await keyOf('owner', 'development', 'far-side')).call('makeHandset', at)
+    await sender.call('makeHandset', at)
+  })
+})
