@@ -1,7 +1,9 @@
-// Loaded into a service before anything else (`--import`): says how long its event loop stood still, and how fast the machine
-// is at the same moments, when it is asked by a signal.
+// Loaded into a service before anything else (`--import`): says how long its event loop stood still, how fast the machine is at
+// the same moments, and what it holds in memory, when it is asked by a signal.
 import { renameSync, writeFileSync } from 'node:fs'
 import { performance } from 'node:perf_hooks'
+import { setFlagsFromString } from 'node:v8'
+import { runInNewContext } from 'node:vm'
 
 const file = process.env.LOOP_WATCH_FILE
 const everyMs = 2
@@ -21,11 +23,16 @@ function reference() {
   return { ms: performance.now() - start, sum }
 }
 
+setFlagsFromString('--expose-gc')
+const collect = runInNewContext('gc')
+
 let asked = 0
 process.on('SIGUSR2', () => {
   const stoodMs = worst
   const { ms } = reference()
-  writeFileSync(`${file}.new`, JSON.stringify({ no: ++asked, stoodMs, referenceMs: ms }))
+  collect()
+  const heapMb = process.memoryUsage().heapUsed / 1e6
+  writeFileSync(`${file}.new`, JSON.stringify({ no: ++asked, stoodMs, referenceMs: ms, heapMb }))
   renameSync(`${file}.new`, file)
   last = performance.now()
   worst = 0

@@ -1,8 +1,16 @@
 import { readFileSync } from 'node:fs'
 import { until } from './programs.ts'
 
-/** How long a service's event loop stood still since it was asked last, and a reference of about fifty ms beside it. */
-export type Stood = { readonly no: number; readonly stoodMs: number; readonly referenceMs: number }
+/**
+ * How long a service's event loop stood still since it was asked last, a reference of about fifty ms beside it, and what is
+ * held in memory once the rubbish is gone.
+ */
+export type Stood = {
+  readonly no: number
+  readonly stoodMs: number
+  readonly referenceMs: number
+  readonly heapMb: number
+}
 
 /** Asks a service that was started with `loop-watch.mjs`. @param file its `LOOP_WATCH_FILE` */
 export function lookAtLoop(pid: number, file: string): () => Promise<Stood> {

@@ -1,4 +1,4 @@
-import { MessageText, valueFault } from './message-format.ts'
+import { MalformedText, MessageText, valueFault } from './message-format.ts'
 import { textsOf } from './render.ts'
 import type { Filling, Value, Values, Writing } from './writing.ts'
 
@@ -24,9 +24,19 @@ const fits: { readonly [Type in DeclaredType]: (value: Value) => boolean } = {
   instant: (value) => typeof value === 'string' && valueFault(value, new Set(['moment'])) === undefined,
 }
 
+/** What a text names; nothing, when it cannot be read: that is said of it elsewhere. */
+function valuesNamed(text: string): string[] {
+  try {
+    return [...new MessageText(text).uses.keys()]
+  } catch (error) {
+    if (!(error instanceof MalformedText)) throw error
+    return []
+  }
+}
+
 /** What is wrong with a template: texts name what is not declared, or a fallback is of another type. */
 export function templateFaults(writing: Writing, declares: Declarations): ValueFault[] {
-  const named = new Set(textsOf(writing).flatMap((text) => [...new MessageText(text).uses.keys()]))
+  const named = new Set(textsOf(writing).flatMap(valuesNamed))
   const undeclared = [...named].filter((name) => !Object.hasOwn(declares, name))
   const wrong = Object.entries(declares).filter(
     ([, { type, fallback }]) => fallback !== undefined && !fits[type](fallback),

@@ -9,6 +9,7 @@ import {
   unpackAllowed,
 } from '@zbell/core'
 import type { Notification as KeptNotification } from '../engine/notification.ts'
+import { Problem } from '../problems/problem.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
 import { countDeliveries } from '../store/deliveries/counts.ts'
@@ -129,12 +130,25 @@ export const deviceView = (row: DeviceRow): Device => ({
 
 /** The place of a name in a list that is in the order of names. */
 export const placeOfName = (name: string): string => Buffer.from(name).toString('base64url')
-export const nameAtPlace = (place: string | undefined): string | undefined =>
-  place === undefined ? undefined : Buffer.from(place, 'base64url').toString()
+export function nameAtPlace(place: string | undefined): string | undefined {
+  if (place === undefined) return undefined
+  const name = Buffer.from(place, 'base64url').toString()
+  if (!/^[\x20-\x7e]*$/.test(name)) throw notAPlace()
+  return name
+}
+
+/** @throws {Problem} `invalid-request` */
+const notAPlace = (): Problem =>
+  new Problem('invalid-request', 'This is no place of this list; give back what `next` said.', [
+    { pointer: '?after', detail: 'is no place of this list' },
+  ])
 
 /** The number at a place of a list that is in the order of numbers. */
-export const numberAtPlace = (place: string | undefined): number | undefined =>
-  place === undefined ? undefined : Number(place)
+export function numberAtPlace(place: string | undefined): number | undefined {
+  if (place === undefined) return undefined
+  if (!/^\d{1,15}$/.test(place)) throw notAPlace()
+  return Number(place)
+}
 
 /** One page of rows: one more than asked for is read, to know whether another page follows. */
 export function pageView<R, V>(

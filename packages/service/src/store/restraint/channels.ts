@@ -1,5 +1,5 @@
 import type { Platform } from '@zbell/core'
-import { type Channel, type ChannelSetting, platformName } from '@zbell/core/restraint'
+import { type Channel, type ChannelSetting, isChannelName, platformName } from '@zbell/core/restraint'
 import { type SQL, sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import type { Database, Reader, Tx } from '../database.ts'
@@ -45,6 +45,8 @@ export async function findChannel(reader: Reader, where: Where, name: string): P
 
 /** Without what is counted of it. */
 export async function channelNamed(reader: Reader, where: Where, name: string): Promise<Channel | undefined> {
+  // Its column knows ASCII alone.
+  if (!isChannelName(name)) return undefined
   const [row] = await reader.rows<Stored>(
     sql`select c.no, c.name, c.setting from channels c where ${inScope(where)} and c.name = ${name}`,
   )
