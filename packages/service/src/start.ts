@@ -1,49 +1,35 @@
 import { randomBytes } from 'node:crypto'
-import { readFileSync, writeFileSync } from 'node:fs'
+import { writeFileSync } from 'node:fs'
 import type { Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
-import { rootCertificates } from 'node:tls'
 import type { Logger } from 'pino'
 import { closeAll, type Opened } from './close-all.ts'
-import { ConfigError } from './config/load.ts'
 import type { Config } from './config/options.ts'
 import { CredentialChecks } from './credentials/checks.ts'
 import { CredentialDesk } from './credentials/desk.ts'
 import { rewrapAll } from './credentials/rewrap.ts'
-import { anywhere, publicOnly } from './gateways/address-guard.ts'
-import { GatewayRoom, trustedCertificates } from './gateways/gateways.ts'
+import { GatewayRoom } from './gateways/gateways.ts'
 import { HandsetControl } from './handsets/control.ts'
 import { scheme } from './http/connections.ts'
 import { httpServer } from './http/server.ts'
-import { Intake } from './intake/intake.ts'
-import { Schedules } from './intake/schedules.ts'
-import { Stops } from './intake/stops.ts'
 import { LiveHub } from './live/hub.ts'
+import { openDatabase } from './open-database.ts'
 import { does, openEngine } from './open-engine.ts'
+import { openUses } from './open-uses.ts'
 import { BackgroundJobs } from './scheduler/background-jobs.ts'
 import { jobsOfService } from './scheduler/jobs-of-service.ts'
-import { ScheduleClock } from './scheduler/schedule-clock.ts'
-import { Incoming } from './sources/incoming.ts'
-import { SourceLooks, type SourceParts } from './sources/source-looks.ts'
-import { Sources } from './sources/sources.ts'
 import { credentialInUse } from './store/apps/credentials.ts'
 import { Milestones } from './store/apps/milestones.ts'
-import { Database } from './store/database.ts'
-import { PrivateServer } from './store/mariadb/private-server.ts'
-import { migrate } from './store/migrate.ts'
+import type { Database } from './store/database.ts'
 import { wakeRejected } from './store/notifications/read-waiting.ts'
 import { Metrics } from './telemetry/metrics.ts'
 import { metricsListener } from './telemetry/metrics-listener.ts'
 import { Pace } from './telemetry/pace.ts'
 import { Presence } from './telemetry/presence.ts'
-import { triggerClocks } from './triggers/trigger-clock.ts'
-import { Triggers } from './triggers/triggers.ts'
 import { operatorKey } from './vault/key-files.ts'
 import { givenKeyring, keptKeyring } from './vault/keyring.ts'
 import { Vault } from './vault/vault.ts'
-import { Teller, type TellerParts } from './webhooks/teller.ts'
-import { Webhooks } from './webhooks/webhooks.ts'
 
 export type RunningService = {
   readonly url: string
@@ -80,74 +66,9 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const pace = new Pace()
     const presence = new Presence({ database, gateways, pace, log, does: config.only }, randomBytes(10))
     opened.push({ part: 'presence', close: () => presence.close() })
-    if (does(config, 'clock')) {
-      const jobs = new BackgroundJobs(database, log, metrics)
-      opened.push({ part: 'background jobs', close: () => jobs.close() })
-      await jobs.start(
-        jobsOfService({
-          database,
-          checks,
-          deliveryDays: config['retention.deliveryDays'],
-          occurrenceDays: config['retention.occurrenceDays'],
-          retiredDeviceDays: config['retention.retiredDeviceDays'],
-          webhookLogDays: config['webhooks.logDays'],
-          mostWaiting: config['webhooks.mostWaiting'],
-          log,
-          onMeasured: (measured) => metrics.noteMeasured(measured),
-          onWaiting: (waiting) => metrics.noteWaiting(waiting),
-        }),
-      )
-    }
+    if (does(config, 'clock')) await startJobs({ config, log, opened, database, checks, metrics })
     const engine = openEngine({ config, log, opened, database, gateways, metrics, milestones, pace, hub })
-    const keptDays = config['retention.deliveryDays']
-    const intake = new Intake({ database, gateways, pace, keptDays, ...engine.forIntake })
-    const schedules = new Schedules(database, intake, keptDays)
-    const stops = new Stops(database, intake)
-    const sourceParts: SourceParts = {
-      database,
-      vault,
-      guard: config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly,
-      trusted: trustedCertificates(config),
-      log,
-      looked: (kind, outcome) => metrics.sourceLooks.inc({ kind, outcome }),
-    }
-    const tellerParts: TellerParts = {
-      database,
-      vault,
-      guard: sourceParts.guard,
-      trusted: sourceParts.trusted,
-      service: () => config['http.publicUrl'].replace(/\/$/, '') || address(),
-      log,
-      pollMs: config['engine.pollMs'],
-      leaseMs: config['engine.leaseMs'],
-      isSending: () => engine.isSending(),
-      told: (outcome, requests) => metrics.webhookRequests.inc({ outcome }, requests),
-    }
-    const teller = new Teller(tellerParts)
-    if (does(config, 'worker')) teller.start()
-    opened.push({ part: 'webhooks', close: () => teller.close() })
-    const looks = new SourceLooks(sourceParts)
-    opened.push({ part: 'sources', close: () => looks.close() })
-    const triggers = new Triggers({
-      database,
-      intake,
-      looks,
-      keptDays,
-      hears: {
-        fired: (state) => metrics.firings.inc({ state }),
-        failed: (trigger, err) => log.error({ err, trigger }, 'a trigger could not ring, by a fault of ours'),
-      },
-    })
-    if (does(config, 'clock')) {
-      const clock = new ScheduleClock(database, schedules, log, (state) => metrics.scheduleRuns.inc({ state }))
-      opened.push({ part: 'schedules', close: () => clock.close() })
-      clock.start()
-      for (const firing of triggerClocks(triggers, log)) {
-        opened.push({ part: 'triggers', close: () => firing.close() })
-        firing.start()
-      }
-      looks.start()
-    }
+    const uses = openUses({ config, log, opened, database, vault, gateways, metrics, pace, engine, address })
     const http = httpServer({
       config,
       database,
@@ -157,13 +78,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       log,
       operatorKey: operator,
       consoleDir,
-      intake,
-      schedules,
-      stops,
-      triggers,
-      sources: new Sources(sourceParts, looks),
-      incoming: new Incoming(sourceParts, looks),
-      webhooks: new Webhooks(tellerParts, teller),
+      ...uses,
       answersApi: does(config, 'http'),
       checks,
       handsets,
@@ -203,38 +118,33 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
   }
 }
 
-type Opening = { readonly config: Config; readonly log: Logger; readonly opened: Opened[] }
-
-/** The database that is configured, or a private one, with its schema up to date. */
-async function openDatabase(config: Config, log: Logger, opened: Opened[]): Promise<Database> {
-  let url = config['database.url']
-  const initFile = config['database.initFile']
-  if (url === '') {
-    const server = await PrivateServer.start({
-      dataDir: config.data,
-      port: config['database.port'],
-      memoryMb: config['database.memoryMb'],
-      alsoSql: initFile === '' ? [] : readFileSync(initFile, 'utf8').split('\n'),
+async function startJobs({
+  config,
+  log,
+  opened,
+  database,
+  checks,
+  metrics,
+}: Opening & { readonly database: Database; readonly checks: CredentialChecks; readonly metrics: Metrics }) {
+  const jobs = new BackgroundJobs(database, log, metrics)
+  opened.push({ part: 'background jobs', close: () => jobs.close() })
+  await jobs.start(
+    jobsOfService({
+      database,
+      checks,
+      deliveryDays: config['retention.deliveryDays'],
+      occurrenceDays: config['retention.occurrenceDays'],
+      retiredDeviceDays: config['retention.retiredDeviceDays'],
+      webhookLogDays: config['webhooks.logDays'],
+      mostWaiting: config['webhooks.mostWaiting'],
       log,
-    })
-    opened.push({ part: 'the private database', close: () => server.stop() })
-    url = server.url
-  }
-  const ca = config['database.ca']
-  if (ca === '' && !isLoopback(url))
-    log.warn(
-      'the database is on another machine and is spoken with without TLS; database.ca names who signs its certificate',
-    )
-  const database = new Database({
-    url,
-    connections: config['database.connections'],
-    ca: authorities('database.ca', ca),
-  })
-  opened.push({ part: 'connections to the database', close: () => database.close() })
-  const migrated = await migrate(database)
-  if (migrated.length > 0) log.info({ migrated }, 'the schema was brought up to date')
-  return database
+      onMeasured: (measured) => metrics.noteMeasured(measured),
+      onWaiting: (waiting) => metrics.noteWaiting(waiting),
+    }),
+  )
 }
+
+type Opening = { readonly config: Config; readonly log: Logger; readonly opened: Opened[] }
 
 async function openGateways({
   config,
@@ -258,19 +168,6 @@ async function openGateways({
     log.warn(outdating, 'a gateway profile is marked as outdated')
   metrics.watch(gateways)
   return gateways
-}
-
-const isLoopback = (url: string): boolean => /^(localhost|127\.\d+\.\d+\.\d+|\[::1\])$/.test(new URL(url).hostname)
-
-/** @returns undefined for none @throws {ConfigError} */
-function authorities(option: string, file: string): readonly string[] | undefined {
-  if (file === '') return undefined
-  if (file === 'system') return rootCertificates
-  try {
-    return [readFileSync(file, 'utf8')]
-  } catch (error) {
-    throw new ConfigError(`${option}: ${file} cannot be read (${(error as NodeJS.ErrnoException).code})`)
-  }
 }
 
 const listening = (server: Server, config: Config): Promise<void> =>

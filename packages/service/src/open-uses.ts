@@ -1,0 +1,110 @@
+import type { Logger } from 'pino'
+import type { Opened } from './close-all.ts'
+import type { Config } from './config/options.ts'
+import { anywhere, publicOnly } from './gateways/address-guard.ts'
+import { type GatewayRoom, trustedCertificates } from './gateways/gateways.ts'
+import type { HttpParts } from './http/parts.ts'
+import { Intake } from './intake/intake.ts'
+import { Schedules } from './intake/schedules.ts'
+import { Stops } from './intake/stops.ts'
+import { does, type Engine } from './open-engine.ts'
+import { ScheduleClock } from './scheduler/schedule-clock.ts'
+import { Incoming } from './sources/incoming.ts'
+import { SourceLooks, type SourceParts } from './sources/source-looks.ts'
+import { Sources } from './sources/sources.ts'
+import type { Database } from './store/database.ts'
+import type { Metrics } from './telemetry/metrics.ts'
+import type { Pace } from './telemetry/pace.ts'
+import { triggerClocks } from './triggers/trigger-clock.ts'
+import { Triggers } from './triggers/triggers.ts'
+import type { Vault } from './vault/vault.ts'
+import { Teller, type TellerParts } from './webhooks/teller.ts'
+import { Webhooks } from './webhooks/webhooks.ts'
+
+type UseParts = {
+  readonly config: Config
+  readonly log: Logger
+  readonly opened: Opened[]
+  readonly database: Database
+  readonly vault: Vault
+  readonly gateways: GatewayRoom
+  readonly metrics: Metrics
+  readonly pace: Pace
+  readonly engine: Engine
+  /** Where this process answers, once it listens. */
+  readonly address: () => string
+}
+
+/** What a route, a clock and a file call alike. */
+export type Uses = Pick<HttpParts, 'intake' | 'schedules' | 'stops' | 'triggers' | 'sources' | 'incoming' | 'webhooks'>
+
+/** Opens the use cases, and starts the clocks and the teller of webhooks where this process has them. */
+export function openUses({
+  config,
+  log,
+  opened,
+  database,
+  vault,
+  gateways,
+  metrics,
+  pace,
+  engine,
+  address,
+}: UseParts): Uses {
+  const keptDays = config['retention.deliveryDays']
+  const intake = new Intake({ database, gateways, pace, keptDays, ...engine.forIntake })
+  const schedules = new Schedules(database, intake, keptDays)
+  const outside = {
+    database,
+    vault,
+    guard: config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly,
+    trusted: trustedCertificates(config),
+    log,
+  }
+  const sourceParts: SourceParts = {
+    ...outside,
+    looked: (kind, outcome) => metrics.sourceLooks.inc({ kind, outcome }),
+  }
+  const tellerParts: TellerParts = {
+    ...outside,
+    service: () => config['http.publicUrl'].replace(/\/$/, '') || address(),
+    pollMs: config['engine.pollMs'],
+    leaseMs: config['engine.leaseMs'],
+    isSending: () => engine.isSending(),
+    told: (outcome, requests) => metrics.webhookRequests.inc({ outcome }, requests),
+  }
+  const teller = new Teller(tellerParts)
+  if (does(config, 'worker')) teller.start()
+  opened.push({ part: 'webhooks', close: () => teller.close() })
+  const looks = new SourceLooks(sourceParts)
+  opened.push({ part: 'sources', close: () => looks.close() })
+  const triggers = new Triggers({
+    database,
+    intake,
+    looks,
+    keptDays,
+    hears: {
+      fired: (state) => metrics.firings.inc({ state }),
+      failed: (trigger, err) => log.error({ err, trigger }, 'a trigger could not ring, by a fault of ours'),
+    },
+  })
+  if (does(config, 'clock')) {
+    const clock = new ScheduleClock(database, schedules, log, (state) => metrics.scheduleRuns.inc({ state }))
+    opened.push({ part: 'schedules', close: () => clock.close() })
+    clock.start()
+    for (const firing of triggerClocks(triggers, log)) {
+      opened.push({ part: 'triggers', close: () => firing.close() })
+      firing.start()
+    }
+    looks.start()
+  }
+  return {
+    intake,
+    schedules,
+    stops: new Stops(database, intake),
+    triggers,
+    sources: new Sources(sourceParts, looks),
+    incoming: new Incoming(sourceParts, looks),
+    webhooks: new Webhooks(tellerParts, teller),
+  }
+}
