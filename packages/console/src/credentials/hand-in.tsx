@@ -50,7 +50,6 @@ export function HandIn() {
   const [pasted, setPasted] = useState('')
   const [extras, setExtras] = useState<Partial<Record<Extra, string>>>({})
   const [asked, setAsked] = useState<ReadonlySet<Extra>>(new Set())
-  const [over, setOver] = useState(false)
   const unsent = useRef(false)
   unsent.current = files.length > 0 || pasted !== ''
   useEffect(() => changed.watch(unsent), [])
@@ -88,11 +87,6 @@ export function HandIn() {
     )
     setFiles([...files, ...taken])
   }
-  const drop = (event: DragEvent) => {
-    event.preventDefault()
-    setOver(false)
-    void take(event.dataTransfer.files)
-  }
   const submit = (event: FormEvent) => {
     event.preventDefault()
     add.mutate()
@@ -103,31 +97,7 @@ export function HandIn() {
       <Field label="Platform" hint="Whose gateway asks for it">
         {(props) => <Select {...props} className="w-48" value={platform} options={platforms} onChange={setPlatform} />}
       </Field>
-      <label
-        className={`block cursor-pointer rounded-md border-2 border-dashed px-5 py-6 focus-within:border-brass ${over ? 'border-brass bg-sunken' : 'border-line'}`}
-        onDragOver={(event) => {
-          event.preventDefault()
-          setOver(true)
-        }}
-        onDragLeave={() => setOver(false)}
-        onDrop={drop}
-      >
-        <span className="font-semibold">Drop files here, or choose them</span>
-        <span className="block text-sm text-soft">
-          PKCS#12, PEM, DER, JWK, or JSON with a key in it, as you downloaded them; a certificate and its key together
-        </span>
-        <input
-          type="file"
-          multiple
-          className="sr-only"
-          onChange={(event) => event.target.files && void take(event.target.files)}
-        />
-        {files.map((file) => (
-          <span key={`${file.name} ${file.content.length}`} className="mt-2 block font-mono text-sm">
-            {file.name}
-          </span>
-        ))}
-      </label>
+      <DropArea files={files} onTake={(list) => void take(list)} />
       <div>
         <label htmlFor={pasteId} className="block font-semibold">
           Or paste
@@ -141,19 +111,7 @@ export function HandIn() {
           spellCheck={false}
         />
       </div>
-      {[...asked].map((name) => (
-        <Field key={name} label={lookOf(name).label} hint={lookOf(name).hint} fault={faultOf(add.error, name)}>
-          {(props) => (
-            <input
-              {...props}
-              type={name === 'passphrase' ? 'password' : 'text'}
-              autoComplete="off"
-              value={extras[name] ?? ''}
-              onChange={(event) => setExtras({ ...extras, [name]: event.target.value })}
-            />
-          )}
-        </Field>
-      ))}
+      <Asked names={[...asked]} extras={extras} onChange={setExtras} error={add.error} />
       {add.error && <Failure error={add.error} />}
       {add.data && !add.error && (
         <p role="status" className="text-sea">
@@ -171,6 +129,75 @@ export function HandIn() {
   )
 }
 
+/** Where files are dropped, or chosen; the names of those that are there. */
+function DropArea({
+  files,
+  onTake,
+}: {
+  readonly files: readonly PickedFile[]
+  readonly onTake: (list: FileList) => void
+}) {
+  const [over, setOver] = useState(false)
+  const drop = (event: DragEvent) => {
+    event.preventDefault()
+    setOver(false)
+    onTake(event.dataTransfer.files)
+  }
+  return (
+    <label
+      className={`block cursor-pointer rounded-md border-2 border-dashed px-5 py-6 focus-within:border-brass ${over ? 'border-brass bg-sunken' : 'border-line'}`}
+      onDragOver={(event) => {
+        event.preventDefault()
+        setOver(true)
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={drop}
+    >
+      <span className="font-semibold">Drop files here, or choose them</span>
+      <span className="block text-sm text-soft">
+        PKCS#12, PEM, DER, JWK, or JSON with a key in it, as you downloaded them; a certificate and its key together
+      </span>
+      <input
+        type="file"
+        multiple
+        className="sr-only"
+        onChange={(event) => event.target.files && onTake(event.target.files)}
+      />
+      {files.map((file) => (
+        <span key={`${file.name} ${file.content.length}`} className="mt-2 block font-mono text-sm">
+          {file.name}
+        </span>
+      ))}
+    </label>
+  )
+}
+type AskedProps = {
+  readonly names: readonly Extra[]
+  readonly extras: Partial<Record<Extra, string>>
+  readonly onChange: (extras: Partial<Record<Extra, string>>) => void
+  readonly error: unknown
+}
+
+/** What the service turned out to need beside the files. */
+function Asked({ names, extras, onChange, error }: AskedProps) {
+  return (
+    <>
+      {names.map((name) => (
+        <Field key={name} label={lookOf(name).label} hint={lookOf(name).hint} fault={faultOf(error, name)}>
+          {(props) => (
+            <input
+              {...props}
+              type={name === 'passphrase' ? 'password' : 'text'}
+              autoComplete="off"
+              value={extras[name] ?? ''}
+              onChange={(event) => onChange({ ...extras, [name]: event.target.value })}
+            />
+          )}
+        </Field>
+      ))}
+    </>
+  )
+}
 const platformOf = (given: string | null): Platform => (given === 'android' || given === 'web' ? given : 'ios')
 
 function bodyOf(extras: Partial<Record<Extra, string>>) {

@@ -130,30 +130,11 @@ export function DataTable<Row, Sort extends string = never>(props: DataTableProp
         <div className="mb-3 flex flex-wrap items-end justify-between gap-4">
           <div className="flex flex-wrap items-end gap-4 max-md:grow">{tools}</div>
           {chooses && (
-            <Popover
-              trigger={
-                // On a phone only those are shown that are always there.
-                <Button icon={Columns3} className="max-md:hidden">
-                  Columns
-                </Button>
-              }
-              label="Columns"
-              align="end"
-            >
-              <div className="grid max-h-[min(24rem,60dvh)] gap-1.5 overflow-y-auto">
-                {columns
-                  .filter((one) => !one.always)
-                  .map((one) => (
-                    <Checkbox
-                      key={one.name}
-                      checked={visibility[one.name] ?? false}
-                      onChange={(on) => keep({ shown: { ...kept.shown, [one.name]: on } })}
-                    >
-                      {one.title}
-                    </Checkbox>
-                  ))}
-              </div>
-            </Popover>
+            <ColumnChoice
+              columns={columns}
+              shown={visibility}
+              onChoose={(column, on) => keep({ shown: { ...kept.shown, [column]: on } })}
+            />
           )}
         </div>
       )}
@@ -210,6 +191,38 @@ export function DataTable<Row, Sort extends string = never>(props: DataTableProp
         />
       )}
     </div>
+  )
+}
+
+type ChoiceProps = {
+  readonly columns: readonly { readonly name: string; readonly title: string; readonly always?: boolean }[]
+  readonly shown: Readonly<Record<string, boolean>>
+  readonly onChoose: (column: string, on: boolean) => void
+}
+
+/** Which columns are shown. */
+function ColumnChoice({ columns, shown, onChoose }: ChoiceProps) {
+  return (
+    <Popover
+      trigger={
+        // On a phone only those are shown that are always there.
+        <Button icon={Columns3} className="max-md:hidden">
+          Columns
+        </Button>
+      }
+      label="Columns"
+      align="end"
+    >
+      <div className="grid max-h-[min(24rem,60dvh)] gap-1.5 overflow-y-auto">
+        {columns
+          .filter((one) => !one.always)
+          .map((one) => (
+            <Checkbox key={one.name} checked={shown[one.name] ?? false} onChange={(on) => onChoose(one.name, on)}>
+              {one.title}
+            </Checkbox>
+          ))}
+      </div>
+    </Popover>
   )
 }
 

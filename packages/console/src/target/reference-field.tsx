@@ -23,7 +23,6 @@ const mostShown = 24
  * pasted as references is taken as it is, ten thousand at once.
  */
 export function ReferenceField({ label, references, onChange, placeholder, ...field }: Props) {
-  const place = usePlace()
   const [typed, setTyped] = useState('')
   const [open, setOpen] = useState(false)
   const wanted = useDeferredValue(typed.trim())
@@ -33,12 +32,7 @@ export function ReferenceField({ label, references, onChange, placeholder, ...fi
     const visible = document.querySelector<HTMLLabelElement>(`label[for="${CSS.escape(field.id)}"]`)
     if (visible && input.current) visible.htmlFor = input.current.id
   }, [field.id])
-  const found = useQuery({
-    queryKey: [place.app.slug, place.environment, 'references', wanted],
-    queryFn: () => findReferences(place, wanted.includes(':') ? nameIn(wanted) : wanted),
-    enabled: open,
-    placeholderData: (before) => before,
-  })
+  const found = useFound(wanted, open)
   const add = (more: readonly string[]) => {
     onChange([...new Set([...references, ...more])])
     setTyped('')
@@ -117,38 +111,60 @@ export function ReferenceField({ label, references, onChange, placeholder, ...fi
         </Popover.Anchor>
         {/* The input always names its list, so there always is one. */}
         {!(open && hits.length > 0) && <Command.List className="hidden" />}
-        <Popover.Portal>
-          <Popover.Content
-            align="start"
-            sideOffset={4}
-            collisionPadding={8}
-            onOpenAutoFocus={(event) => event.preventDefault()}
-            onCloseAutoFocus={(event) => event.preventDefault()}
-            onInteractOutside={(event) => event.preventDefault()}
-            className="z-30 w-(--radix-popover-trigger-width) min-w-72 overflow-hidden rounded-float border border-line bg-raised shadow-float"
-          >
-            <Command.List className="max-h-72 overflow-y-auto p-1">
-              {hits.map(({ reference, label: name, note }) => {
-                const Icon = referenceKinds[kindOf(reference)]!.icon
-                return (
-                  <Command.Item
-                    key={reference}
-                    value={reference}
-                    onMouseDown={(event) => event.preventDefault()}
-                    onSelect={() => add([reference])}
-                    className="flex cursor-pointer items-center gap-2.5 rounded-control px-2.5 py-1.5 data-[selected=true]:bg-sunken"
-                  >
-                    <Icon size={17} aria-hidden="true" className="shrink-0 text-soft" />
-                    <bdi className="grow truncate">{name}</bdi>
-                    <span className="shrink-0 text-sm text-soft">{note}</span>
-                  </Command.Item>
-                )
-              })}
-            </Command.List>
-          </Popover.Content>
-        </Popover.Portal>
+        <Hits hits={hits} onTake={(reference) => add([reference])} />
       </Popover.Root>
     </Command>
+  )
+}
+
+function useFound(wanted: string, enabled: boolean) {
+  const place = usePlace()
+  return useQuery({
+    queryKey: [place.app.slug, place.environment, 'references', wanted],
+    queryFn: () => findReferences(place, wanted.includes(':') ? nameIn(wanted) : wanted),
+    enabled,
+    placeholderData: (before) => before,
+  })
+}
+
+type HitsProps = {
+  readonly hits: Awaited<ReturnType<typeof findReferences>>
+  readonly onTake: (reference: string) => void
+}
+
+/** What was found for what is typed. */
+function Hits({ hits, onTake }: HitsProps) {
+  return (
+    <Popover.Portal>
+      <Popover.Content
+        align="start"
+        sideOffset={4}
+        collisionPadding={8}
+        onOpenAutoFocus={(event) => event.preventDefault()}
+        onCloseAutoFocus={(event) => event.preventDefault()}
+        onInteractOutside={(event) => event.preventDefault()}
+        className="z-30 w-(--radix-popover-trigger-width) min-w-72 overflow-hidden rounded-float border border-line bg-raised shadow-float"
+      >
+        <Command.List className="max-h-72 overflow-y-auto p-1">
+          {hits.map(({ reference, label: name, note }) => {
+            const Icon = referenceKinds[kindOf(reference)]!.icon
+            return (
+              <Command.Item
+                key={reference}
+                value={reference}
+                onMouseDown={(event) => event.preventDefault()}
+                onSelect={() => onTake(reference)}
+                className="flex cursor-pointer items-center gap-2.5 rounded-control px-2.5 py-1.5 data-[selected=true]:bg-sunken"
+              >
+                <Icon size={17} aria-hidden="true" className="shrink-0 text-soft" />
+                <bdi className="grow truncate">{name}</bdi>
+                <span className="shrink-0 text-sm text-soft">{note}</span>
+              </Command.Item>
+            )
+          })}
+        </Command.List>
+      </Popover.Content>
+    </Popover.Portal>
   )
 }
 

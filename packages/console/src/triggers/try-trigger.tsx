@@ -1,5 +1,6 @@
 import { useMutation } from '@tanstack/react-query'
 import type { Review } from '@zbell/contract'
+import type { Environment } from '@zbell/core'
 import { type FormEvent, useState } from 'react'
 import { api } from '../app/api.ts'
 import { usePlace } from '../app/place.ts'
@@ -23,6 +24,10 @@ type TryProps = {
   readonly last: LastGiven | undefined
 }
 
+type Given =
+  | { event: Record<string, never> }
+  | { row: Record<string, never>; take: true; before?: Record<string, never> }
+
 const asText = (value: unknown): string => JSON.stringify(value, null, 2)
 
 /** Says what would come of an event or a row, and why; nothing is stored, and nothing rings but on one’s own devices. */
@@ -32,18 +37,16 @@ export function TryTrigger({ name, source, last }: TryProps) {
   const isEvent = source === 'occurrences' || last?.event !== undefined
   const [text, setText] = useState(isEvent ? firstEvent : '{ "id": 101 }')
   const [before, setBefore] = useState('')
-  const [only, setOnly] = useState('')
   const read = readObject(text)
   const readBefore = before.trim() === '' ? undefined : readObject(before)
   const isReady = read !== undefined && (before.trim() === '' || readBefore !== undefined)
-  const given = () => {
+  const given = (): Given => {
     const body = read as Record<string, never>
     return isEvent
       ? { event: body }
       : { row: body, take: true, ...(readBefore && { before: readBefore as Record<string, never> }) }
   }
   const ask = useMutation({ mutationFn: () => api.call('tryTrigger', { ...at, body: given() }) })
-  const ring = useMutation({ mutationFn: () => api.call('ringTrigger', { ...at, body: { ...given(), only } }) })
   const take = useMutation({
     mutationFn: () => api.call('trySource', { ...at, params: { app: place.app.slug, source } }),
     onSuccess: ({ rows }) => {
@@ -119,38 +122,45 @@ export function TryTrigger({ name, source, last }: TryProps) {
           {tried.cases.map(({ when, parts }) => (
             <Clauses key={when} label={when} parts={parts} />
           ))}
-          {tried.is === 'fires' && (
-            <div className="flex flex-wrap items-end gap-3">
-              <Field
-                label="Ring it for yourself"
-                hint={
-                  ring.data?.notification ? 'Rung. Look at the device.' : 'On your own devices: user:NAME or device:ID'
-                }
-              >
-                {(own) => (
-                  <input
-                    {...own}
-                    className="font-mono"
-                    value={only}
-                    onChange={({ target }) => setOnly(target.value)}
-                    placeholder="user:ada"
-                  />
-                )}
-              </Field>
-              <Button
-                className="mb-6.5"
-                busy={ring.isPending}
-                disabled={only.trim() === ''}
-                onClick={() => ring.mutate()}
-              >
-                Ring these only
-              </Button>
-            </div>
-          )}
-          {ring.error && <Failure error={ring.error} />}
+          {tried.is === 'fires' && <RingOwn at={at} given={given} />}
         </div>
       )}
     </section>
+  )
+}
+
+type RingProps = {
+  readonly at: { readonly params: { app: string; trigger: string }; readonly query: { environment: Environment } }
+  readonly given: () => Given
+}
+
+/** Rings what it would ring, on one’s own devices only. */
+function RingOwn({ at, given }: RingProps) {
+  const [only, setOnly] = useState('')
+  const ring = useMutation({ mutationFn: () => api.call('ringTrigger', { ...at, body: { ...given(), only } }) })
+  return (
+    <>
+      <div className="flex flex-wrap items-end gap-3">
+        <Field
+          label="Ring it for yourself"
+          hint={ring.data?.notification ? 'Rung. Look at the device.' : 'On your own devices: user:NAME or device:ID'}
+        >
+          {(own) => (
+            <input
+              {...own}
+              className="font-mono"
+              value={only}
+              onChange={({ target }) => setOnly(target.value)}
+              placeholder="user:ada"
+            />
+          )}
+        </Field>
+        <Button className="mb-6.5" busy={ring.isPending} disabled={only.trim() === ''} onClick={() => ring.mutate()}>
+          Ring these only
+        </Button>
+      </div>
+      {ring.error && <Failure error={ring.error} />}
+    </>
   )
 }
 
