@@ -279,7 +279,7 @@ describe('a profile of hostile making', () => {
     await expect(shape(written({ body: loop }))).rejects.toThrow(/stopped/)
     const startMs = performance.now()
     for (let n = 0; n < 50; n++) await expect(shape(written())).rejects.toThrow(/tried again soon/)
-    expect(performance.now() - startMs).toBeLessThan(patience(1_000))
+    expect(performance.now() - startMs).toBeLessThan(patience(30_000))
   })
 
   test('holds up no stop: what it is at is broken off, and what waits hears so', async () => {
