@@ -3,8 +3,8 @@ import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/g
 import { blockSize, type Target, uuidV7 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Claim, Ended } from '../src/engine/work.ts'
-import { createApp, type Scope } from '../src/store/apps/apps.ts'
-import { Database } from '../src/store/database.ts'
+import type { Scope } from '../src/store/apps/apps.ts'
+import type { Database } from '../src/store/database.ts'
 import { countDeliveries } from '../src/store/deliveries/counts.ts'
 import { listDeliveries } from '../src/store/deliveries/list-deliveries.ts'
 import { pruneDeliveries } from '../src/store/deliveries/prune-deliveries.ts'
@@ -12,14 +12,11 @@ import { storeOutcomes } from '../src/store/deliveries/store-outcomes.ts'
 import { storeReceipts } from '../src/store/deliveries/store-receipts.ts'
 import { findDevicesBySecrets, listDevices } from '../src/store/devices/read-devices.ts'
 import { registerDevice } from '../src/store/devices/register-device.ts'
-import { DatabaseUnavailable, DuplicateKey } from '../src/store/errors.ts'
-import { migrate, SchemaTooNew } from '../src/store/migrate.ts'
-import { migrations } from '../src/store/migrations/index.ts'
 import { createNotification } from '../src/store/notifications/create-notification.ts'
 import { expandPage } from '../src/store/notifications/expand-page.ts'
 import { findNotification } from '../src/store/notifications/read-notifications.ts'
 import { extend, release } from '../src/store/queue/hold.ts'
-import { type Scratch, scratchApp, scratchDatabase } from './scratch-database.ts'
+import { type Scratch, scratchApp } from './scratch-database.ts'
 import { claimNext, newNotification } from './scratch-notification.ts'
 
 const leaseMs = 10_000
@@ -119,36 +116,6 @@ const accepted = (deviceNo: number): Ended => ({
 })
 const none = { ended: [], remaining: [], retries: [] }
 const lapse = () => database.change(sql`update work set leased_until = null, due_at = utc_timestamp(3)`)
-
-describe('the schema', () => {
-  test('two processes that start at once migrate once', async () => {
-    const empty = await scratchDatabase()
-    const ran = await Promise.all([migrate(empty.database), migrate(empty.another())])
-    expect(ran.flat()).toEqual(migrations.map(({ no }) => no))
-    expect(await empty.database.rows(sql`select no from schema_migrations`)).toHaveLength(migrations.length)
-    await empty.close()
-  })
-  test('a newer one is refused rather than harmed', async () => {
-    await database.change(sql`insert into schema_migrations values (9999, 'future', now())`)
-    await expect(migrate(database)).rejects.toThrow(SchemaTooNew)
-    await database.change(sql`delete from schema_migrations where no = 9999`)
-  })
-})
-
-describe('errors', () => {
-  test('a taken name is told by its kind, and no parameter leaks', async () => {
-    await expect(
-      createApp(database, { slug: 'ferries', name: 'Secret name', identifiers: {}, createdAt: new Date() }),
-    ).rejects.toThrow(DuplicateKey)
-    const error = await database.use((db) => db.execute('select * from nowhere')).catch((one: unknown) => one as Error)
-    expect(String(error)).toMatch(/ER_NO_SUCH_TABLE/)
-  })
-  test('a database that is not there is told by its kind', async () => {
-    const nowhere = new Database({ url: 'mysql://a:b@127.0.0.1:1/c', connections: 2 })
-    await expect(nowhere.rows(sql`select 1`)).rejects.toThrow(DatabaseUnavailable)
-    await nowhere.close()
-  })
-})
 
 describe('registering', () => {
   test('one token is one device, however often and however fast it comes', async () => {
@@ -413,41 +380,5 @@ describe('totals', () => {
     expect(await storeOutcomes(database, claim, some, leaseMs, { again: true })).toBe(true)
     const { no } = await row()
     expect((await countDeliveries(database, no)).states.get('accepted')).toBe(2)
-  })
-})
-
-describe('statements that go together', () => {
-  const topic = (name: string) =>
-    sql`insert into topics (app_no, environment, name, declared, created_at) values (1, 'development', ${name}, 1, now())`
-  const names = async () =>
-    (await database.rows<{ name: string }>(sql`select name from topics order by name`)).map(({ name }) => name)
-
-  test('are all stored or none, and leave no transaction open', async () => {
-    const asked = await database.compound<{ no: number }>(
-      [topic('route-1'), topic('route-2')],
-      sql`select last_insert_id() as no`,
-    )
-    expect(asked[0]?.no).toBeGreaterThan(0)
-    await expect(database.compound([topic('route-3'), topic('route-1')], sql`select 1`)).rejects.toBeInstanceOf(
-      DuplicateKey,
-    )
-    expect(await names()).toEqual(['route-1', 'route-2'])
-    // Were a transaction open on one of the pool's connections, what goes over it now would be lost.
-    for (let i = 0; i < 20; i++)
-      await database.change(
-        sql`insert into topics (app_no, environment, name, declared, created_at) values (${1}, ${'development'}, ${`t-${i}`}, ${1}, ${new Date()})`,
-      )
-    expect(await scratch.another().rows(sql`select 1 from topics`)).toHaveLength(22)
-    await database.change(sql`delete from topics`)
-  })
-  test('carry text as text, whatever it looks like', async () => {
-    const nasty = "x'); drop table topics; -- \\ ? @a \u0000"
-    await database.compound(
-      [topic('plain'), sql`update topics set title = ${nasty} where name = ${'plain'}`],
-      sql`select 1`,
-    )
-    const [row] = await database.rows<{ title: string }>(sql`select title from topics where name = 'plain'`)
-    expect(row?.title).toBe(nasty)
-    await database.change(sql`delete from topics`)
   })
 })
