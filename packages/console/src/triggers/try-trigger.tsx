@@ -1,6 +1,5 @@
 import { useMutation } from '@tanstack/react-query'
 import type { Review } from '@zbell/contract'
-import type { Environment } from '@zbell/core'
 import { type FormEvent, useState } from 'react'
 import { api } from '../app/api.ts'
 import { usePlace } from '../app/place.ts'
@@ -129,8 +128,13 @@ export function TryTrigger({ name, source, last }: TryProps) {
   )
 }
 
+type Place = ReturnType<typeof usePlace>
+
 type RingProps = {
-  readonly at: { readonly params: { app: string; trigger: string }; readonly query: { environment: Environment } }
+  readonly at: {
+    readonly params: { app: string; trigger: string }
+    readonly query: { environment: Place['environment'] }
+  }
   readonly given: () => Given
 }
 
