@@ -67,16 +67,26 @@ export function holdsMoreThan(json: Uint8Array, values: number): boolean {
   return false
 }
 
-/** Whether a value is nested deeper than so many levels; costs no more than its size, however deep it is. */
-export function isDeeperThan(value: unknown, levels: number): boolean {
+/** No object that is meant has more members: data of 10,000 bytes have room for fewer. */
+export const mostMembers = 2_000
+
+/**
+ * Whether a value is nested deeper than so many levels, or an object in it has more than {@link mostMembers}: in words, or
+ * undefined for one that is neither. Costs no more than its size, however deep it is.
+ */
+export function shapeFault(value: unknown, levels: number): string | undefined {
   let level: unknown[] = [value]
   for (let depth = 0; level.length > 0; depth++) {
-    if (depth > levels) return true
+    if (depth > levels) return `is nested more than ${levels} levels deep`
     const below: unknown[] = []
-    for (const one of level)
-      if (typeof one === 'object' && one !== null && !Buffer.isBuffer(one))
-        for (const inner of Object.values(one)) if (typeof inner === 'object' && inner !== null) below.push(inner)
+    for (const one of level) {
+      if (typeof one !== 'object' || one === null || Buffer.isBuffer(one)) continue
+      const inner = Object.values(one)
+      if (inner.length > mostMembers && !Array.isArray(one))
+        return `holds an object of more than ${mostMembers.toLocaleString('en')} members`
+      for (const each of inner) if (typeof each === 'object' && each !== null) below.push(each)
+    }
     level = below
   }
-  return false
+  return undefined
 }

@@ -20,7 +20,7 @@ import type { CallerCheck, CallerOf } from './callers.ts'
 import { addressOf } from './came-from.ts'
 import { binaryEvent, isBinaryEvent } from './cloud-events.ts'
 import type { Limit } from './rate-limits.ts'
-import { deepestBody, isDeeperThan, laterBody } from './request-body.ts'
+import { deepestBody, laterBody, shapeFault } from './request-body.ts'
 
 type CallOf<Name extends RouteName> = {
   readonly caller: CallerOf<Operations[Name]['caller']>
@@ -228,8 +228,8 @@ function readUpTo(type: z.ZodType, value: unknown, most: number) {
 
 function parsed(type: z.ZodType, value: unknown, prefix: '' | '?'): unknown {
   // Looked at without going down into it: whatever reads it after this does so by calling itself.
-  if (isDeeperThan(value, deepestBody))
-    throw new Problem('invalid-request', `The body is nested more than ${deepestBody} levels deep.`)
+  const fault = shapeFault(value, deepestBody)
+  if (fault !== undefined) throw new Problem('invalid-request', `The body ${fault}.`)
   const read = readUpTo(type, value, mostFaults)
   if (read.issues.length === 0) return read.value
   const found = faultsIn(read, value)
