@@ -40,7 +40,7 @@ export const scheduleRun = z
   .meta({ id: 'ScheduleRun' })
 
 /** So many times are previewed at most. */
-export const mostPreviewed = 500
+export const mostPreviewed = 250
 
 export const previewRequest = z.strictObject({
   when,
