@@ -81,10 +81,14 @@ function* byCalendar({ from, rule }: Recurring, zone: string, afterMs: number): 
     const some = rule.count === undefined ? found : found.slice(0, rule.count - counted)
     counted += some.length
     // What a clock in the zone shows is a dear question; what lies before is only counted.
-    const times = some
-      .filter((ms) => ms >= afterLocalMs)
-      .map((ms) => instantOf(fieldsOf(ms), zone))
-      .filter((ms) => ms <= untilMs)
+    const wanted = some.filter((ms) => ms >= afterLocalMs)
+    const times: number[] = []
+    for (const [n, ms] of wanted.entries()) {
+      const instant = instantOf(fieldsOf(ms), zone)
+      if (instant <= untilMs) times.push(instant)
+      // A day can have more times than may be worked out without a pause.
+      if (n % together.looks === together.looks - 1) yield { times: [], upToMs: Number.NEGATIVE_INFINITY }
+    }
     const isOver = (rule.count !== undefined && counted >= rule.count) || instantOf(fieldsOf(atMs), zone) > untilMs
     yield { times, upToMs: isOver ? Number.POSITIVE_INFINITY : instantOf(fieldsOf(nextMs), zone) }
     if (isOver) return

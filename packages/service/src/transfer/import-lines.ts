@@ -13,8 +13,10 @@ import type { Line } from './lines.ts'
 
 /** Lines that go into one transaction. */
 const together = 500
+/** Fewer of them, when they say much: so many values at most. */
+const valuesTogether = 3_000
 const faultsShown = 1_000
-const betweenTurns = 25
+const betweenTurns = 10
 
 type Fault = { readonly line: number; readonly says: string }
 export type Numbered<T> = { readonly line: number; readonly value: T }
@@ -47,12 +49,14 @@ export async function importLines(
     ),
   }
   const { read: readLine, store } = takers[what]
+  let values = 0
   const flush = async (rows: Numbered<never>[]) => {
     if (rows.length === 0) return
     const bad = await store(rows as never)
     bad.forEach(refuse)
     taken += rows.length - bad.length
     rows.length = 0
+    values = 0
   }
   const declared = what === 'users' ? await listAttributes(database, scope) : []
   const texts = new Set(declared.flatMap(({ name, type }) => (type === 'text' ? [name] : [])))
@@ -67,8 +71,11 @@ export async function importLines(
     }
     const found = readLine(fromCells(what, one.value, texts))
     if (typeof found === 'string') refuse({ line: one.line, says: found })
-    else rows.push({ line: one.line, value: found as never })
-    if (rows.length >= together) await flush(rows)
+    else {
+      rows.push({ line: one.line, value: found as never })
+      values += 'attributes' in found ? Object.keys(found.attributes).length : 1
+    }
+    if (rows.length >= together || values >= valuesTogether) await flush(rows)
   }
   await flush(rows)
   return { taken, refused, faults }
