@@ -80,7 +80,7 @@ export function openProtected(
     return isEncrypted ? closed : { refused: 'something-else' }
   }
   const shell = shellOf(der)
-  if (!shell) return { refused: 'something-else' }
+  if (!shell || !Array.isArray(shell.value) || shell.value.length < 2) return { refused: 'something-else' }
   const text = (value: Asn1): string => Buffer.from(asn1.toDer(value).getBytes(), 'binary').toString('base64')
   for (const passphrase of given.passphrase === null ? [undefined, ''] : [given.passphrase]) {
     const opened = attempt(() =>
