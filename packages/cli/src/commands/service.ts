@@ -82,7 +82,7 @@ export function serviceCommands(program: Command, io: Io, done: Run): void {
         const p = paint(io.colour)
         const rows = printed.map(({ name, value, source, env, says }) => [
           name,
-          value === '' ? '–' : String(value),
+          [value].flat().join(', ') || '–',
           source === 'default' ? p.dim(source) : source,
           env,
           says,
