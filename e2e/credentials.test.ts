@@ -4,9 +4,9 @@ import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'n
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Credential } from '@zbell/contract'
-import { ProblemError } from '@zbell/contract/client'
 import { fillDevices } from './harness/fleet.ts'
 import { until, zbell } from './harness/programs.ts'
+import { refusal } from './harness/refusal.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
@@ -16,15 +16,6 @@ const asFile = (name: string) => ({ name, content: readFileSync(join(dir, name))
 const list = async (): Promise<Credential[]> => (await world.backend.call('listCredentials', { params })).items
 const inUse = async (platform: string) =>
   (await list()).find((one) => one.platform === platform && one.state === 'in-use')
-const refusal = async (call: Promise<unknown>) => {
-  try {
-    await call
-  } catch (error) {
-    if (error instanceof ProblemError) return error.problem
-    throw error
-  }
-  throw new Error('it was not refused')
-}
 const cli = (...args: string[]) => zbell(args, { ZBELL_URL: world.url, ZBELL_KEY: world.backendKey, ZBELL_APP: app })
 /** Secrets that are planted, to be looked for afterwards wherever they must not be. */
 const marked = { passphrase: 'marked-passphrase-4711', keys: [] as string[] }

@@ -3,11 +3,12 @@ import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { Client, ProblemError } from '@zbell/contract/client'
+import { Client } from '@zbell/contract/client'
 import { AndroidGateway, serverCertificate, TokenMint } from '@zbell/standins'
 import type { JWK } from 'jose'
 import { fillDevices } from './harness/fleet.ts'
 import { dist, until, zbell } from './harness/programs.ts'
+import { refusal } from './harness/refusal.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
@@ -26,14 +27,6 @@ const cli = (...args: string[]) =>
 const fileOf = (name: string, text: string): string => {
   writeFileSync(join(dir, name), text)
   return join(dir, name)
-}
-const refusal = async (call: Promise<unknown>) => {
-  const error = await call.then(
-    () => undefined,
-    (one: unknown) => one,
-  )
-  if (!(error instanceof ProblemError)) throw new Error(`it was not refused: ${String(error)}`)
-  return error.problem
 }
 const standin = (name: 'ios' | 'android') => readFileSync(`${dist}profiles/standin-${name}.yaml`, 'utf8')
 const ring = (device: string) => cli('send', '--to', `device:${device}`, '--title', 'Boarding', '--json')

@@ -3,8 +3,8 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { ProblemError } from '@zbell/contract/client'
 import { dist, until, zbell } from './harness/programs.ts'
+import { refusal } from './harness/refusal.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
@@ -23,14 +23,6 @@ const cli = (...args: string[]) =>
 const fileOf = (name: string, text: string): string => {
   writeFileSync(join(dir, name), text)
   return join(dir, name)
-}
-const refusal = async (call: Promise<unknown>) => {
-  const error = await call.then(
-    () => undefined,
-    (one: unknown) => one,
-  )
-  if (!(error instanceof ProblemError)) throw new Error(`it was not refused: ${String(error)}`)
-  return error.problem
 }
 const standin = (name: 'ios' | 'android') => readFileSync(`${dist}profiles/standin-${name}.yaml`, 'utf8')
 const base64 = (text: string) => Buffer.from(text).toString('base64')

@@ -1,8 +1,9 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Device, Person } from '@zbell/contract'
-import { Client, ProblemError } from '@zbell/contract/client'
+import { Client } from '@zbell/contract/client'
 import { type DeviceSort, type Direction, deviceSorts, directions, type PersonSort } from '@zbell/contract/words'
 import { until } from './harness/programs.ts'
+import { refusal } from './harness/refusal.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
@@ -12,15 +13,6 @@ beforeAll(async () => {
 afterAll(() => world.close())
 
 const clientOf = (bearer: string) => new Client({ url: world.url, bearer })
-const problemOf = async (call: Promise<unknown>) => {
-  try {
-    await call
-  } catch (error) {
-    if (error instanceof ProblemError) return error.problem
-    throw error
-  }
-  throw new Error('it was not refused')
-}
 let phones = 0
 /** A phone of its own: it registers and speaks with its secret. */
 async function phone(
@@ -65,16 +57,16 @@ describe('attributes', () => {
       renewed: 'instant',
       trips: 'number',
     })
-    const problem = await problemOf(change({ bicycle: false, trips: 'many' }))
+    const problem = await refusal(change({ bicycle: false, trips: 'many' }))
     expect(problem).toMatchObject({ code: 'attribute-refused', errors: [{ pointer: '/trips' }] })
     expect((await user('ada')).attributes.bicycle).toBe(true)
-    expect(await problemOf(change({ 'two words': 1 }))).toMatchObject({ code: 'invalid-request' })
+    expect(await refusal(change({ 'two words': 1 }))).toMatchObject({ code: 'invalid-request' })
   })
 
   test('a device sets its own user’s, those that the app allows and no others', async () => {
     const { self } = await phone({ user: 'signe' })
     const set = (body: object) => self.call('changeOwnAttributes', { body: body as never })
-    expect(await problemOf(set({ homePier: 'Saltmere' }))).toMatchObject({ code: 'attribute-refused' })
+    expect(await refusal(set({ homePier: 'Saltmere' }))).toMatchObject({ code: 'attribute-refused' })
     await world.backend.call('changeAttribute', { params: { app, name: 'homePier' }, body: { devicesMay: true } })
     expect(await set({ homePier: 'Saltmere' })).toEqual({ homePier: 'Saltmere' })
     await world.backend.call('changeUserAttributes', { params: { app, user: 'signe' }, body: { trips: 3 } })
@@ -151,7 +143,7 @@ describe('occurrences', () => {
     expect(await self.call('reportOwnOccurrences', { body: mine })).toEqual({ taken: 1, known: 0 })
     expect((await user('signe')).occurrences).toMatchObject([{ id: 's-1' }])
     const foreign = self.call('reportOwnOccurrences', { body: [mine, { ...mine, id: 's-2', subject: 'ada' }] })
-    expect(await problemOf(foreign)).toMatchObject({ errors: [{ pointer: '/1/subject' }] })
+    expect(await refusal(foreign)).toMatchObject({ errors: [{ pointer: '/1/subject' }] })
   })
 
   test.each([
@@ -194,7 +186,7 @@ describe('topics', () => {
   test('may be kept to those that the app declared', async () => {
     const { self } = await phone()
     await world.backend.call('changeSettings', { params, body: { openTopics: false } })
-    expect(await problemOf(self.call('joinOwnTopic', { params: { topic: 'weather' } }))).toMatchObject({
+    expect(await refusal(self.call('joinOwnTopic', { params: { topic: 'weather' } }))).toMatchObject({
       code: 'unknown-topic',
     })
     await world.backend.call('declareTopic', { params: { app, topic: 'weather' }, body: { title: 'Weather' } })
@@ -207,7 +199,7 @@ describe('topics', () => {
     })
     expect(await self.call('listOwnTopics', {})).toEqual({ topics: [] })
     const gone = world.send({ to: { any: ['topic:weather'] }, content: { title: 'T' } })
-    expect(await problemOf(gone)).toMatchObject({
+    expect(await refusal(gone)).toMatchObject({
       errors: [{ pointer: '/to/any/0', detail: 'is not a topic of this app' }],
     })
   })
@@ -215,7 +207,7 @@ describe('topics', () => {
   test('a device joins two hundred, and the app’s own list has all of them', async () => {
     const { self } = await phone()
     for (let n = 0; n < 200; n++) await self.call('joinOwnTopic', { params: { topic: `many.${n}` } })
-    expect(await problemOf(self.call('joinOwnTopic', { params: { topic: 'one-too-many' } }))).toMatchObject({
+    expect(await refusal(self.call('joinOwnTopic', { params: { topic: 'one-too-many' } }))).toMatchObject({
       code: 'too-many-topics',
       detail: 'A device joins 200 topics at most.',
     })
@@ -320,7 +312,7 @@ describe('lists', () => {
     // All at the same pier: then whoever came first.
     expect((await everybody({ sort: 'attribute.pier' })).map(({ user }) => user)).toEqual(names)
     const nonsense = { sort: 'shoe size' as PersonSort }
-    expect(await problemOf(world.backend.call('listUsers', { params, query: nonsense }))).toMatchObject({
+    expect(await refusal(world.backend.call('listUsers', { params, query: nonsense }))).toMatchObject({
       code: 'invalid-request',
       errors: [{ pointer: '?sort' }],
     })
@@ -331,7 +323,7 @@ describe('lists', () => {
       const page = await world.backend.call('listDevices', { params, query: { sort, after: 'nowhere' } })
       expect(page.items).toEqual([])
     }
-    expect(await problemOf(world.backend.call('listDevices', { params, query: { after: 'a b' } }))).toMatchObject({
+    expect(await refusal(world.backend.call('listDevices', { params, query: { after: 'a b' } }))).toMatchObject({
       code: 'invalid-request',
     })
   })

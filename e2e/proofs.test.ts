@@ -1,7 +1,8 @@
 import { randomUUID } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { Client, ProblemError } from '@zbell/contract/client'
+import { Client } from '@zbell/contract/client'
 import { SignJWT } from 'jose'
+import { refusal } from './harness/refusal.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
@@ -11,15 +12,6 @@ beforeAll(async () => {
 afterAll(() => world.close())
 
 const clientOf = (bearer: string) => new Client({ url: world.url, bearer })
-const problemOf = async (call: Promise<unknown>) => {
-  try {
-    await call
-  } catch (error) {
-    if (error instanceof ProblemError) return error.problem
-    throw error
-  }
-  throw new Error('it was not refused')
-}
 /** A phone of its own: it registers and speaks with its secret. */
 async function phone(more: { user?: string; proof?: string; token?: string; secret?: string } = {}) {
   const body = { platform: 'ios' as const, token: world.standins.mints.ios.mint(), ...more }
@@ -59,11 +51,11 @@ describe('a proof of who somebody is', () => {
     const first = await phone({ user: 'ada', proof })
     await first.self.call('changeOwnDevice', { body: { user: null } })
     expect((await first.self.call('changeOwnDevice', { body: { user: 'ada', proof } })).user).toBe('ada')
-    expect((await problemOf(claim(proof))).detail).toMatch(/another device/)
+    expect((await refusal(claim(proof))).detail).toMatch(/another device/)
     // However its signature is written: its last letter has bits that count for nothing.
     const letters = 'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-_'
     const same = proof.slice(0, -1) + letters[letters.indexOf(proof.at(-1)!) ^ 1]
-    expect((await problemOf(claim(same))).code).toBe('proof-refused')
+    expect((await refusal(claim(same))).code).toBe('proof-refused')
   })
 
   test('is not wanted again of a device that shows its secret and names the same user', async () => {
@@ -71,13 +63,13 @@ describe('a proof of who somebody is', () => {
     const one = await phone({ user: 'ada', proof: await sign({}), token })
     const again = (user: string) => phone({ user, token, secret: one.secret })
     expect((await again('ada')).device).toMatchObject({ id: one.device.id, user: 'ada' })
-    expect((await problemOf(again('signe'))).code).toBe('proof-refused')
+    expect((await refusal(again('signe'))).code).toBe('proof-refused')
   })
 
   test('is wanted in production unless somebody says otherwise', async () => {
     const production = clientOf(await world.makeKey(app, 'app', 'production'))
     const body = { platform: 'ios' as const, token: world.standins.mints.ios.mint(), user: 'ada' }
-    expect(await problemOf(production.call('registerDevice', { body }))).toMatchObject({
+    expect(await refusal(production.call('registerDevice', { body }))).toMatchObject({
       code: 'proof-refused',
       detail: 'This app wants a proof that somebody is ada, in production; none came.',
     })
@@ -104,7 +96,7 @@ describe('a proof of who somebody is', () => {
       /not a JWT signed with HS256/,
     ],
   ])('refuses %s, in words', async (_name, make, says) => {
-    const problem = await problemOf(claim(await make()))
+    const problem = await refusal(claim(await make()))
     expect([problem.code, problem.status]).toEqual(['proof-refused', 403])
     expect(problem.detail).toMatch(says)
   })
@@ -113,10 +105,10 @@ describe('a proof of who somebody is', () => {
     await world.makeApp('far-side')
     const far = { params: { app: 'far-side' } }
     const foreign = (await clientOf(await world.makeKey('far-side', 'backend')).call('makeProofKey', far)).key
-    expect((await problemOf(claim(await sign({ key: foreign })))).detail).toMatch(/another key/)
+    expect((await refusal(claim(await sign({ key: foreign })))).detail).toMatch(/another key/)
     const before = await sign({})
     const next = (await world.backend.call('makeProofKey', { params })).key
-    expect((await problemOf(claim(before))).detail).toMatch(/another key/)
+    expect((await refusal(claim(before))).detail).toMatch(/another key/)
     key = next
     await world.operator.call('rewrapVault', {})
     expect((await claim(await sign({}))).user).toBe('ada')
