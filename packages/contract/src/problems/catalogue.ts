@@ -190,7 +190,7 @@ export const problems = {
   },
   'too-many-topics': {
     status: 409,
-    title: 'There are as many topics as may be.',
+    title: 'No more topics may be joined or made.',
     does: 'Leave one first, or declare the topic on the server.',
   },
   'unknown-handset': {

@@ -9,4 +9,4 @@ export function noteAddress(response: Response, address: string): void {
 }
 
 /** Where the request comes from that is answered with this. */
-export const addressOf = (response: Response): string => (response.locals as Locals)[cameFrom] ?? ''
+export const callerAddress = (response: Response): string => (response.locals as Locals)[cameFrom] ?? ''

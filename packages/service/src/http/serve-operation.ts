@@ -17,7 +17,7 @@ import type { Scope } from '../store/apps/apps.ts'
 import type { DeviceRow } from '../store/devices/read-devices.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
 import type { CallerCheck, CallerOf } from './callers.ts'
-import { addressOf } from './came-from.ts'
+import { callerAddress } from './came-from.ts'
 import { binaryEvent, isBinaryEvent } from './cloud-events.ts'
 import type { Limit } from './rate-limits.ts'
 import { deepestBody, laterBody, shapeFault } from './request-body.ts'
@@ -119,7 +119,7 @@ export class OperationRouter {
         if (likely) lookAhead?.(likely, { ...result(), request })
       }
       const caller = (await checking) as CallerOf<Operations[Name]['caller']>
-      if (limit) await limit({ address: addressOf(response), holder: holderOf(caller) }, response)
+      if (limit) await limit({ address: callerAddress(response), holder: holderOf(caller) }, response)
       if (operation.body) await later?.()
       const answer = await handler({
         caller,

@@ -139,8 +139,8 @@ export function nameAtPlace(place: string | undefined): string | undefined {
 
 /** @throws {Problem} `invalid-request` */
 const notAPlace = (): Problem =>
-  new Problem('invalid-request', 'This is no place of this list; give back what `next` said.', [
-    { pointer: '?after', detail: 'is no place of this list' },
+  new Problem('invalid-request', 'This is not a place in this list; give back what `next` answered.', [
+    { pointer: '?after', detail: 'is not a place in this list' },
   ])
 
 /** The number at a place of a list that is in the order of numbers. */

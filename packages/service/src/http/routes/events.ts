@@ -8,7 +8,7 @@ import type { Database } from '../../store/database.ts'
 import { listDeliveries } from '../../store/deliveries/list-deliveries.ts'
 import { findNotificationByNo } from '../../store/notifications/read-notifications.ts'
 import type { Metrics } from '../../telemetry/metrics.ts'
-import { addressOf } from '../came-from.ts'
+import { callerAddress } from '../came-from.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { deliveryView, notificationView } from '../views.ts'
 
@@ -51,8 +51,8 @@ export class EventStreams {
         'too-many-requests',
         `No more than ${maxOfOne} event streams of one key or account are kept open.`,
       )
-    const address = addressOf(response)
-    if ([...this.#open.keys()].filter((one) => addressOf(one) === address).length >= maxOfAddress)
+    const address = callerAddress(response)
+    if ([...this.#open.keys()].filter((one) => callerAddress(one) === address).length >= maxOfAddress)
       throw new Problem('too-many-requests', `No more than ${maxOfAddress} event streams of one address are kept open.`)
     response.writeHead(200, {
       'content-type': 'text/event-stream',

@@ -10,7 +10,7 @@ import { createSession, createSignInLink, deleteSession, useSignInLink } from '.
 import { isCommonPassword } from '../../vault/common-passwords.ts'
 import { hashPassword, hashSecret, newSecret, passwordFits } from '../../vault/secrets.ts'
 import { csrfOf, sessionCookieName } from '../callers.ts'
-import { addressOf } from '../came-from.ts'
+import { callerAddress } from '../came-from.ts'
 import type { RateLimits } from '../rate-limits.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { WrongTries } from '../wrong-tries.ts'
@@ -47,7 +47,7 @@ export function serveSessions(
       const account =
         'link' in body
           ? await useSignInLink(database, hashSecret(body.link), now)
-          : await byPassword(body.email, body.password, addressOf(response))
+          : await byPassword(body.email, body.password, callerAddress(response))
       if (!account) throw new Problem('sign-in-refused')
       const token = newSecret('session')
       const expiresAt = new Date(now.getTime() + sessionMs)
