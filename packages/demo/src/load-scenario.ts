@@ -22,19 +22,19 @@ import { sources, triggers } from './scenario/triggers.ts'
 
 const environment = 'development'
 
-/** Makes the app, its credentials, its keys and an account, each by the interface that a user would take. */
+/** Makes the app, its credentials and its keys, each by the interface that a user would take. */
 export async function makeApp(
   operator: Client,
   { account, keyFile }: Pick<Standins, 'account' | 'keyFile'>,
+  app: string,
   webOrigin: string,
-  ports: KeptDemo['ports'],
-): Promise<KeptDemo> {
+): Promise<Pick<KeptDemo, 'backendKey' | 'appKey'>> {
   await unlessThere(() =>
     operator.call('makeApp', {
-      body: { slug: ferries.slug, name: ferries.name, identifiers: { ...ferries.identifiers, web: webOrigin } },
+      body: { slug: app, name: ferries.name, identifiers: { ...ferries.identifiers, web: webOrigin } },
     }),
   )
-  const params = { app: ferries.slug }
+  const params = { app }
   const add = ({ jwk, ...extras }: { platform: 'ios' | 'android' | 'web'; jwk: object } & Extras) =>
     operator.call('addCredential', { params, query: { environment }, body: { files: [asFile(jwk)], ...extras } })
   await add({ platform: 'ios', ...account.ios })
@@ -52,9 +52,14 @@ export async function makeApp(
         body: { kind, environment, name: `demo ${kind}`, ...(kind === 'backend' ? { role: 'owner' as const } : {}) },
       })
     ).key
+  return { backendKey: await key('backend'), appKey: await key('app') }
+}
+
+/** Makes somebody who may sign in on the console. */
+export async function makeAccount(operator: Client): Promise<KeptDemo['account']> {
   const person = { email: 'harbour@merrow-sound.example', password: randomBytes(9).toString('base64url') }
   await unlessThere(() => operator.call('makeAccount', { body: { ...person, name: 'Harbour office', role: 'owner' } }))
-  return { ports, backendKey: await key('backend'), appKey: await key('app'), account: person }
+  return person
 }
 
 /** A demo that was loaded before accounts had projects learns its own. */
@@ -72,6 +77,7 @@ export async function sayProject(operator: Client, { android }: StandinAccount):
 
 /** Switches the passengers' handsets on for the first time, and rings what has rung before the curtain rises. */
 export async function playScenario(
+  app: string,
   backend: Client,
   appKeyClient: Client,
   standins: Standins,
@@ -79,17 +85,15 @@ export async function playScenario(
 ): Promise<void> {
   const { applicationServerKey } = await appKeyClient.call('readInstalledApp', {})
   for (const handset of handsets) {
-    await standins.room.make({ ...handset, app: ferries.slug }, applicationServerKey ?? undefined)
+    await standins.room.make({ ...handset, app }, applicationServerKey ?? undefined)
   }
-  await introducePassengers(backend)
-  if (riders > 0) await introduceRiders(backend, standins, riders)
-  for (const request of earlier)
-    await backend.call('sendNotification', { params: { app: ferries.slug }, body: request })
+  await introducePassengers(app, backend)
+  if (riders > 0) await introduceRiders(app, backend, standins, riders)
+  for (const request of earlier) await backend.call('sendNotification', { params: { app }, body: request })
 }
 
 /** What is known of the passengers, what they follow, and what they booked. */
-async function introducePassengers(backend: Client): Promise<void> {
-  const app = ferries.slug
+async function introducePassengers(app: string, backend: Client): Promise<void> {
   for (const [topic, title] of topics) await backend.call('declareTopic', { params: { app, topic }, body: { title } })
   for (const { channel, ...body } of channels) await backend.call('saveChannel', { params: { app, channel }, body })
   await backend.call('changeSettings', { params: { app }, body: { timeZone: 'Europe/Oslo', ...restraint } })
@@ -112,8 +116,7 @@ async function introducePassengers(backend: Client): Promise<void> {
 }
 
 /** Lets triggers ring for what changes in the harbour office’s tables, and for the weather. */
-export async function listenToHarbour(backend: Client, url: string, weatherSecret: string): Promise<void> {
-  const app = ferries.slug
+export async function listenToHarbour(app: string, backend: Client, url: string, weatherSecret: string): Promise<void> {
   const { sailings, bookings: booked, weather } = sources
   const save = (source: string, body: NewSource) => backend.call('saveSource', { params: { app, source }, body })
   await save('sailings', { ...sailings, key: [...sailings.key], watch: [...sailings.watch], url })
@@ -131,8 +134,7 @@ export async function weatherAddress(backend: Client): Promise<string> {
 }
 
 /** So many more passengers, whose phones ring behind the scenes, the segments in which they count, and what rings by the clock. */
-async function introduceRiders(backend: Client, standins: Standins, count: number): Promise<void> {
-  const app = ferries.slug
+async function introduceRiders(app: string, backend: Client, standins: Standins, count: number): Promise<void> {
   const { users, devices, happened } = inventRiders(count, Date.now(), (platform) => standins.mints[platform].mint())
   const type = 'application/x-ndjson'
   for (const [what, content] of Object.entries({ users, devices }))

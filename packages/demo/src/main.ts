@@ -6,7 +6,15 @@ import { openStandins, type Standins } from '@zbell/standins'
 import { stringify } from 'yaml'
 import { Harbour, type HarbourAccounts, harbourAccounts, harbourSchema, readerUrl } from './harbour.ts'
 import { type KeptDemo, readKept, writeKept } from './kept.ts'
-import { listenToHarbour, makeApp, playCrew, playScenario, sayProject, weatherAddress } from './load-scenario.ts'
+import {
+  listenToHarbour,
+  makeAccount,
+  makeApp,
+  playCrew,
+  playScenario,
+  sayProject,
+  weatherAddress,
+} from './load-scenario.ts'
 import { Office } from './office.ts'
 import { openPassengerServer } from './passenger-server.ts'
 import { usablePort } from './ports.ts'
@@ -40,7 +48,16 @@ export type DemoReady = {
   readonly profile: string
 }
 
-export type RunningDemo = { readonly ready: DemoReady; readonly ended: Promise<void>; close(): Promise<void> }
+export type RunningDemo = {
+  readonly ready: DemoReady
+  /** As the operator of its service. */
+  readonly operator: Client
+  readonly standins: Standins
+  /** Where the service reads the harbour office’s tables. */
+  readonly harbourUrl: string
+  readonly ended: Promise<void>
+  close(): Promise<void>
+}
 
 const presetPort = 7420
 
@@ -82,7 +99,13 @@ export async function startDemo(options: DemoOptions): Promise<RunningDemo> {
 
     await harbour.open()
     const operator = new Client({ url: running.url, bearer: readFileSync(running.operatorKeyFile, 'utf8').trim() })
-    const kept = before ? { ...before, ports } : await makeApp(operator, standins, passengerPage.url, ports)
+    const kept = before
+      ? { ...before, ports }
+      : {
+          ...(await makeApp(operator, standins, ferries.slug, passengerPage.url)),
+          account: await makeAccount(operator),
+          ports,
+        }
     writeKept(keptFile, kept)
     if (before) await sayProject(operator, standins.account)
     service = { url: running.url, appKey: kept.appKey }
@@ -90,9 +113,16 @@ export async function startDemo(options: DemoOptions): Promise<RunningDemo> {
     standins.moveService(running.url)
     await standins.takeUpHandsets()
     const backend = new Client({ url: running.url, bearer: kept.backendKey })
+    const harbourUrl = readerUrl(accounts, ports.database)
     if (standins.room.list(ferries.slug).length === 0) {
-      await playScenario(backend, new Client({ url: running.url, bearer: kept.appKey }), standins, options.riders)
-      await listenToHarbour(backend, readerUrl(accounts, ports.database), accounts.weather)
+      await playScenario(
+        ferries.slug,
+        backend,
+        new Client({ url: running.url, bearer: kept.appKey }),
+        standins,
+        options.riders,
+      )
+      await listenToHarbour(ferries.slug, backend, harbourUrl, accounts.weather)
     }
     await office.listen(backend, `${passengerPage.url}/office/bell`)
     harbour.weatherAddress = await weatherAddress(backend)
@@ -114,6 +144,9 @@ export async function startDemo(options: DemoOptions): Promise<RunningDemo> {
         passengers: passengerPage.url,
         profile,
       },
+      operator,
+      standins,
+      harbourUrl,
       ended: new Promise((done) => running.child.once('exit', () => done())),
       close,
     }
