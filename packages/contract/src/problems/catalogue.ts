@@ -308,6 +308,11 @@ export const problems = {
     title: 'The database does not answer.',
     does: 'Try again in a moment; what was acknowledged is safe.',
   },
+  'database-busy': {
+    status: 503,
+    title: 'The database has too much to do at this moment.',
+    does: 'Try again in a moment; what was acknowledged is safe. If it lasts, look at the load of its machine.',
+  },
   'internal-error': {
     status: 500,
     title: 'Something in the service failed.',

@@ -151,6 +151,7 @@ export function refusalsOf(name: RouteName): readonly ProblemCode[] {
       ...(own[name] ?? []),
       ...(writes ? (['storage-full'] as const) : []),
       'database-unavailable',
+      'database-busy',
       'internal-error',
     ]),
   ]

@@ -1,7 +1,7 @@
 import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'express'
 import type { Logger } from 'pino'
 import { Problem } from '../problems/problem.ts'
-import { Abandoned, DatabaseFull, DatabaseUnavailable, TooSlow } from '../store/errors.ts'
+import { Abandoned, DatabaseBusy, DatabaseFull, DatabaseUnavailable, TooSlow } from '../store/errors.ts'
 import { mostValues, tooManyValues } from './request-body.ts'
 
 export const nothingAt = (request: Request): Problem =>
@@ -22,6 +22,8 @@ export const problemHandler =
     const problem = asProblem(error)
     const requestId = String(response.locals.requestId)
     if (problem.code === 'internal-error') log.error({ err: error, requestId }, 'a request failed')
+    if (error instanceof DatabaseUnavailable)
+      log.warn({ code: error.code, reason: error.message, requestId }, 'the database did not serve a request')
     if (response.headersSent) {
       response.destroy()
       return
@@ -40,6 +42,7 @@ function asProblem(error: unknown): Problem {
   if (error instanceof Problem) return error
   if (error instanceof TooSlow) return new Problem('too-slow')
   if (error instanceof DatabaseFull) return new Problem('storage-full')
+  if (error instanceof DatabaseBusy) return new Problem('database-busy')
   if (error instanceof DatabaseUnavailable) return new Problem('database-unavailable')
   // What Express and its body parser throw carries a type or a code.
   const { type, code, status } = error as { type?: string; code?: string; status?: number }

@@ -2,7 +2,7 @@ import { type SQL, sql } from 'drizzle-orm'
 import { drizzle, type MySql2Database } from 'drizzle-orm/mysql2'
 import { createPool, type Pool, type PoolConnection, type ResultSetHeader, type RowDataPacket } from 'mysql2/promise'
 import pLimit, { type LimitFunction } from 'p-limit'
-import { Abandoned, isTimeout, translateError } from './errors.ts'
+import { Abandoned, isMomentary, isTimeout, translateError } from './errors.ts'
 import { compile } from './fragments.ts'
 import { type Insistence, insistenceDefaults, insistent } from './insistent.ts'
 
@@ -115,9 +115,12 @@ export class Database {
     return translated(() => statement(this.#db))
   }
 
-  /** One statement is a transaction too, so it runs again when it loses against another. */
+  /**
+   * Reads. One statement is a transaction too, so it runs again when it loses against another; and since it changes nothing, once
+   * more on another connection when its own is lost or does not answer in time.
+   */
   async rows<T = Row>(query: SQL): Promise<T[]> {
-    return this.#with((session) => session.rows<T>(query))
+    return onceMore(() => this.#with((session) => session.rows<T>(query)))
   }
 
   async change(statement: SQL): Promise<ResultSetHeader> {
@@ -172,7 +175,7 @@ export class Database {
    */
   #with<T>(work: (session: Session, connection: PoolConnection) => Promise<T>, undo?: string): Promise<T> {
     return insistent(async () => {
-      const connection = await this.#pool.getConnection()
+      const connection = await onceMore(() => this.#pool.getConnection())
       try {
         const result = await work(new Session(connection), connection)
         connection.release()
@@ -232,6 +235,16 @@ export class Database {
 
   async close(): Promise<void> {
     await this.#pool.end()
+  }
+}
+
+/** Does what is safe to repeat, once more where the first time met a moment that may have passed. */
+async function onceMore<T>(work: () => Promise<T>): Promise<T> {
+  try {
+    return await work()
+  } catch (error) {
+    if (!isMomentary(error)) throw error
+    return work()
   }
 }
 

@@ -1,6 +1,13 @@
 /** The database did not answer; nothing is known to be lost, and a later try may go through. */
 export class DatabaseUnavailable extends Error {
   override readonly name: string = 'DatabaseUnavailable'
+  /** The driver's, for the log. */
+  readonly code: string
+
+  constructor(message: string, code: string) {
+    super(message)
+    this.code = code
+  }
 }
 
 /** The database has no room left. Whoever can wait does, as for one that is away: there may be room later. */
@@ -8,9 +15,9 @@ export class DatabaseFull extends DatabaseUnavailable {
   override readonly name = 'DatabaseFull'
 }
 
-/** Other transactions won for as long as was tried. Whoever can wait does, as for a database that is away. */
-export class DatabaseContended extends DatabaseUnavailable {
-  override readonly name = 'DatabaseContended'
+/** It is there and has no time: other transactions kept winning, or it took too long. Worth waiting for, as one that is away. */
+export class DatabaseBusy extends DatabaseUnavailable {
+  override readonly name = 'DatabaseBusy'
 }
 
 /** A question took longer than it may, and was stopped in the database. */
@@ -59,17 +66,30 @@ const gone = new Set([
   'EHOSTUNREACH',
   'ENOTFOUND',
   'PROTOCOL_CONNECTION_LOST',
-  'PROTOCOL_SEQUENCE_TIMEOUT',
   'PROTOCOL_ENQUEUE_AFTER_FATAL_ERROR',
   'PROTOCOL_ENQUEUE_AFTER_QUIT',
   'POOL_CLOSED',
-  'POOL_ENQUEUELIMIT',
   'ER_SERVER_SHUTDOWN',
-  'ER_CON_COUNT_ERROR',
   'ER_CONNECTION_KILLED',
-  'ER_QUERY_INTERRUPTED',
   // A Galera node that has not joined its cluster yet.
   'ER_UNKNOWN_COM_ERROR',
+])
+const timedOut = 'PROTOCOL_SEQUENCE_TIMEOUT'
+/** It is there, and has no time or no connection for this. */
+const busy = new Set([timedOut, 'POOL_ENQUEUELIMIT', 'ER_CON_COUNT_ERROR', 'ER_QUERY_INTERRUPTED'])
+/**
+ * What a slow moment or the end of one connection looks like, too: on another connection it may be over. A time limit of ours can
+ * pass while the answer already waits to be read.
+ */
+const momentary = new Set([
+  timedOut,
+  'ETIMEDOUT',
+  'ECONNRESET',
+  'EPIPE',
+  'PROTOCOL_CONNECTION_LOST',
+  'PROTOCOL_ENQUEUE_AFTER_FATAL_ERROR',
+  'ER_CONNECTION_KILLED',
+  'ER_QUERY_INTERRUPTED',
 ])
 /** It is not who it should be, or does not speak TLS. */
 const untrusted = new Set([
@@ -97,9 +117,11 @@ export function driverCode(error: unknown): string | undefined {
   return cause === undefined ? undefined : driverCode(cause)
 }
 
-const timedOut = 'PROTOCOL_SEQUENCE_TIMEOUT'
 /** The statement may still be running over there. */
 export const isTimeout = (error: unknown): boolean => driverCode(error) === timedOut
+
+/** Whether what is safe to repeat may go through on another connection. */
+export const isMomentary = (error: unknown): boolean => momentary.has(driverCode(error) ?? '')
 
 export const worthAnotherTry = (error: unknown): boolean => again.has(driverCode(error) ?? '')
 
@@ -131,10 +153,11 @@ export function translateError(error: unknown): unknown {
   const code = driverCode(error)
   if (code === undefined) return error
   if (untrusted.has(code))
-    return new DatabaseUnavailable(`the database is not trusted: ${(error as Error).message} (${code})`)
-  if (gone.has(code)) return new DatabaseUnavailable(`the database does not answer (${code})`)
+    return new DatabaseUnavailable(`the database is not trusted: ${(error as Error).message} (${code})`, code)
+  if (gone.has(code)) return new DatabaseUnavailable(`the database does not answer (${code})`, code)
+  if (busy.has(code)) return new DatabaseBusy(`the database has no time (${code})`, code)
   if (code === 'ER_STATEMENT_TIMEOUT') return new TooSlow('the database took too long for a question')
-  if (full.has(code)) return new DatabaseFull(`the database has no room left (${code})`)
+  if (full.has(code)) return new DatabaseFull(`the database has no room left (${code})`, code)
   if (code === 'ER_DUP_ENTRY') return new DuplicateKey(duplicateKeyOf(error))
   if (code.startsWith('ER_') || code.startsWith('PROTOCOL_')) {
     // Not the driver's own words: they quote what was to be stored.

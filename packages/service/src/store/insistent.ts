@@ -1,5 +1,5 @@
 import { setTimeout as wait } from 'node:timers/promises'
-import { DatabaseContended, driverCode, translateError, worthAnotherTry } from './errors.ts'
+import { DatabaseBusy, driverCode, translateError, worthAnotherTry } from './errors.ts'
 
 /** How long a transaction that loses against others is run again, and how long it rests in between. */
 export type Insistence = { readonly withinMs: number; readonly firstMs: number; readonly longestMs: number }
@@ -9,7 +9,7 @@ export const insistenceDefaults: Insistence = Object.freeze({ withinMs: 10_000, 
 /**
  * Does it again for as long as it loses against other transactions, within bounds; with pauses that grow and differ by
  * chance, since those that come back together lose together.
- * @throws {DatabaseContended} when that lasts for too long: nothing is stored, and a later try may go through
+ * @throws {DatabaseBusy} when that lasts for too long: nothing is stored, and a later try may go through
  */
 export async function insistent<T>(work: () => Promise<T>, given: Insistence): Promise<T> {
   const giveUpMs = performance.now() + given.withinMs
@@ -20,7 +20,10 @@ export async function insistent<T>(work: () => Promise<T>, given: Insistence): P
       if (!worthAnotherTry(error)) throw translateError(error)
       const pauseMs = Math.min(given.firstMs * 2 ** tries, given.longestMs) * (0.5 + Math.random() / 2)
       if (performance.now() + pauseMs > giveUpMs)
-        throw new DatabaseContended(`other transactions kept winning (${driverCode(error)}, ${tries + 1} tries)`)
+        throw new DatabaseBusy(
+          `other transactions kept winning (${driverCode(error)}, ${tries + 1} tries)`,
+          String(driverCode(error)),
+        )
       await wait(pauseMs)
     }
   }

@@ -1,17 +1,17 @@
-import { afterAll, beforeAll, expect, test } from '@jest/globals'
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { sql } from 'drizzle-orm'
-import { type Connection, createConnection } from 'mysql2/promise'
-import { fillDevices } from '../../../e2e/harness/fleet.ts'
-import type { WorkStore } from '../src/engine/ports.ts'
-import { Milestones } from '../src/store/apps/milestones.ts'
-import { Database } from '../src/store/database.ts'
-import { countDeliveries } from '../src/store/deliveries/counts.ts'
-import { DatabaseContended, DatabaseUnavailable } from '../src/store/errors.ts'
-import { createNotification } from '../src/store/notifications/create-notification.ts'
-import { findNotification } from '../src/store/notifications/read-notifications.ts'
-import { workStore } from '../src/store/work-store.ts'
-import { type ScratchApp, scratchApp } from './scratch-database.ts'
-import { newNotification } from './scratch-notification.ts'
+import { type Connection, createConnection, type RowDataPacket } from 'mysql2/promise'
+import { fillDevices } from '../../../../e2e/harness/fleet.ts'
+import type { WorkStore } from '../../src/engine/ports.ts'
+import { Milestones } from '../../src/store/apps/milestones.ts'
+import { Database } from '../../src/store/database.ts'
+import { countDeliveries } from '../../src/store/deliveries/counts.ts'
+import { DatabaseBusy, DatabaseUnavailable, translateError } from '../../src/store/errors.ts'
+import { createNotification } from '../../src/store/notifications/create-notification.ts'
+import { findNotification } from '../../src/store/notifications/read-notifications.ts'
+import { workStore } from '../../src/store/work-store.ts'
+import { type ScratchApp, scratchApp } from '../scratch-database.ts'
+import { newNotification } from '../scratch-notification.ts'
 
 let app: ScratchApp
 /** One that gives up soon. */
@@ -59,7 +59,7 @@ test('whoever loses for too long is told so by its kind, and has stored nothing'
     await tx.change(sql`update piers set ferries = 7 where no = 1`)
     await tx.change(sql`update piers set ferries = 7 where no = 3`)
   })
-  await expect(lost).rejects.toBeInstanceOf(DatabaseContended)
+  await expect(lost).rejects.toBeInstanceOf(DatabaseBusy)
   await expect(lost).rejects.toBeInstanceOf(DatabaseUnavailable)
   await blocker.query('rollback')
   expect(await app.database.rows(sql`select ferries from piers where no in (1, 3)`)).toEqual([
@@ -67,6 +67,42 @@ test('whoever loses for too long is told so by its kind, and has stored nothing'
     { ferries: 0 },
   ])
 })
+
+describe('a connection that is lost in the middle of a statement', () => {
+  /** Ends the connection that runs this statement, as soon as it does. */
+  const endConnectionOf = async (statement: string) => {
+    for (;;) {
+      const [rows] = await blocker.query<RowDataPacket[]>(
+        'select id from information_schema.processlist where info like ? and id <> connection_id()',
+        [`%${statement}%`],
+      )
+      if (rows[0]) return blocker.query(`kill ${rows[0].id}`)
+    }
+  }
+
+  test('costs a read nothing: it is read again on another', async () => {
+    const reading = app.database.rows(sql`select sleep(0.4) as slept, 'a lasting read' as what`)
+    await endConnectionOf('a lasting read')
+    expect(await reading).toEqual([{ slept: 0, what: 'a lasting read' }])
+  })
+
+  test('is said of a change, which may have been carried out, with the driver’s code', async () => {
+    const changing = app.database.change(
+      sql`update piers set ferries = ferries + sleep(0.4) where no = 2 /* lasting */`,
+    )
+    await Promise.all([
+      expect(changing).rejects.toMatchObject({ name: 'DatabaseUnavailable', code: expect.stringMatching(/^[A-Z_]+$/) }),
+      endConnectionOf('lasting */'),
+    ])
+  })
+})
+
+test.each(['PROTOCOL_SEQUENCE_TIMEOUT', 'POOL_ENQUEUELIMIT', 'ER_CON_COUNT_ERROR'])(
+  '%s is said of a database that is there and has no time',
+  (code) => {
+    expect(translateError(Object.assign(new Error(), { code }))).toMatchObject({ name: 'DatabaseBusy', code })
+  },
+)
 
 async function claimedBlock(store: WorkStore) {
   const given = newNotification({ ttlSeconds: 600 })
