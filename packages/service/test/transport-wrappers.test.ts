@@ -66,6 +66,30 @@ describe('a deadline', () => {
     expect(await codeOf(transport.request(asking))).toBe('ETIMEDOUT')
   })
 
+  test('takes nothing from the gateway’s time in which this process stood still', async () => {
+    const inner = new Puppet()
+    const transport = new DeadlineTransport(inner, 200)
+    const exchange = transport.request(asking)
+    // The answer has come, and is read when there is time.
+    setTimeout(() => inner.asked[0]!.done(good), 300)
+    for (const untilMs = performance.now() + 400; performance.now() < untilMs; );
+    expect(await codeOf(exchange)).toBe('answered')
+  })
+
+  test('is twice as long after each time that passed without any answer, up to the whole', async () => {
+    const inner = new Puppet()
+    const transport = new DeadlineTransport(inner, 400, 50)
+    const durations: number[] = []
+    for (let turn = 0; turn < 5; turn++) {
+      const startMs = performance.now()
+      expect(await codeOf(transport.request(asking))).toBe('ETIMEDOUT')
+      durations.push(performance.now() - startMs)
+    }
+    // Timers come late, and never early.
+    for (const [turn, leastMs] of [50, 100, 200, 400, 400].entries())
+      expect([turn, durations[turn]! >= leastMs]).toEqual([turn, true])
+  })
+
   test('closes what it wraps', async () => {
     const inner = new Puppet()
     await new DeadlineTransport(inner, 30).close()
