@@ -78,6 +78,31 @@ describe('live updates', () => {
     stop.abort()
   })
 
+  test('however quickly something changes, what is told of it last is how it is', async () => {
+    const stop = new AbortController()
+    const id = await world.send({ to: { any: ['user:ada'] }, content: { title: 'T' }, paused: true })
+    const heard = listen(await world.backend.stream('watchApp', { params, signal: stop.signal }))
+    const states = () =>
+      heard.flatMap(({ event, data }) =>
+        event === 'notification' && (data as Notification).id === id ? [(data as Notification).state] : [],
+      )
+    for (let round = 0; round < 20; round++) {
+      await Promise.all(
+        Array.from({ length: 5 }, () =>
+          world.backend.call('editNotification', {
+            params: { app, id },
+            body: { content: { title: `Round ${round}` } },
+          }),
+        ),
+      )
+    }
+    await world.backend.call('holdNotification', { params: { app, id }, body: { hold: 'cancelled' } })
+    await until(states, (all) => all.includes('cancelled'))
+    await world.metrics()
+    expect(states().at(-1)).toBe('cancelled')
+    stop.abort()
+  })
+
   test('a stream wants a key as any call does', async () => {
     expect((await fetch(`${world.url}/v1/apps/${app}/events`)).status).toBe(401)
     await expect(world.backend.stream('watchNotification', { params: { app, id: 'nonsense' } })).rejects.toThrow(

@@ -1,4 +1,5 @@
 import type { Response } from 'express'
+import pLimit from 'p-limit'
 import type { Notification } from '../../engine/notification.ts'
 import { needNotification } from '../../intake/find.ts'
 import type { LiveHub } from '../../live/hub.ts'
@@ -149,9 +150,12 @@ export function serveEvents(
   on.serve('watchApp', async ({ caller: { scope, actor }, response, stillMay }) => {
     let stop = () => {}
     const send = streams.start(response, { holder: holderOf(scope, actor), stillMay }, () => stop())
+    // Of two that are made at the same time the older could be ready last, and would stand for ever.
+    const oneByOne = pLimit(1)
     stop = hub.listen(scope, (change) => {
       if (change.is === 'devices') send('devices', { changed: true })
-      else notificationView(database, scope, change.row).then((view) => send('notification', view), onFault)
+      else
+        oneByOne(async () => send('notification', await notificationView(database, scope, change.row))).catch(onFault)
     })
     return undefined
   })
