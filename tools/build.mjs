@@ -11,21 +11,31 @@ const dist = join(root, 'dist')
 const lock = join(root, 'node_modules/.building')
 const staleLockMs = 300_000
 
-export async function build(say) {
+/** @param parts `console: false` leaves out what only a browser shows */
+export async function build(say, { console: withConsole = true } = {}) {
+  const parts = { programs: buildPrograms, ...(withConsole ? { console: buildConsole } : {}) }
   const wanted = fingerprint()
-  const stamp = join(dist, '.stamp')
-  const isCurrent = () => existsSync(stamp) && readFileSync(stamp, 'utf8') === wanted
-  if (isCurrent()) return
+  const stampOf = (name) => join(dist, `.${name}-stamp`)
+  const isCurrent = (name) => existsSync(stampOf(name)) && readFileSync(stampOf(name), 'utf8') === wanted
+  const missing = () => Object.keys(parts).filter((name) => !isCurrent(name))
+  if (missing().length === 0) return
   await takeLock()
   try {
-    if (isCurrent()) return
+    const names = missing()
+    if (names.length === 0) return
     say('Building …')
-    rmSync(stamp, { force: true })
-    await Promise.all([bundlePrograms(), bundlePassengerPage(), buildConsole()])
-    writeFileSync(stamp, wanted)
+    for (const name of names) rmSync(stampOf(name), { force: true })
+    await Promise.all(names.map((name) => parts[name]()))
+    for (const name of names) writeFileSync(stampOf(name), wanted)
   } finally {
     rmSync(lock, { recursive: true, force: true })
   }
+}
+
+async function buildPrograms() {
+  await Promise.all([bundlePrograms(), bundlePassengerPage()])
+  const { stop } = await import('esbuild')
+  await stop()
 }
 
 async function takeLock() {
@@ -39,6 +49,28 @@ async function takeLock() {
       await wait(200)
     }
   }
+}
+
+/** Replaces modules whose exports are JSON that takes long to make by these exports. */
+const evaluated = {
+  name: 'evaluated',
+  setup({ onLoad, esbuild }) {
+    onLoad({ filter: /\/service\/src\/http\/documents\.ts$/ }, async ({ path }) => {
+      const { outputFiles } = await esbuild.build({
+        entryPoints: [path],
+        bundle: true,
+        write: false,
+        platform: 'node',
+        format: 'esm',
+        logLevel: 'error',
+      })
+      const file = join(root, 'node_modules/.evaluated.mjs')
+      writeFileSync(file, outputFiles[0].contents)
+      const exports = Object.entries(await import(`${file}?${Date.now()}`))
+      rmSync(file)
+      return { contents: exports.map(([name, value]) => `export const ${name} = ${JSON.stringify(value)}`).join('\n') }
+    })
+  },
 }
 
 async function bundlePrograms() {
@@ -63,6 +95,7 @@ async function bundlePrograms() {
     format: 'esm',
     target: 'node20',
     sourcemap: 'linked',
+    plugins: [evaluated],
     // It drives a browser, and looks for its own files beside it.
     external: ['playwright-core'],
     // What npm installed in CommonJS form asks for `require`.

@@ -1,14 +1,5 @@
 import { randomUUID } from 'node:crypto'
 import type { Server } from 'node:http'
-import {
-  notificationFileSchema,
-  sourceFileSchema,
-  templateFileSchema,
-  triggerFileSchema,
-  webhookFileSchema,
-} from '@zbell/contract/files'
-import { openApiDocument } from '@zbell/contract/openapi'
-import { gatewayProfileSchema } from '@zbell/core'
 import { sourceLimits } from '@zbell/core/triggers'
 import express, { type Request, type RequestHandler, type Response } from 'express'
 import type { Logger } from 'pino'
@@ -22,6 +13,7 @@ import { ClientAddresses } from './client-address.ts'
 import { isBinaryEvent } from './cloud-events.ts'
 import { boundConnections, openServer, proxyWatch, scheme } from './connections.ts'
 import { securityHeaders, serveConsole } from './console-pages.ts'
+import { documents } from './documents.ts'
 import { serveOperations } from './operations.ts'
 import type { HttpParts } from './parts.ts'
 import { nothingAt, problemHandler, unknownAddress } from './problem-handler.ts'
@@ -168,7 +160,6 @@ function crossOrigin(request: Request, response: Response): boolean {
 }
 
 function serveHealth(app: express.Express, database: Database, metrics: Metrics, operatorKey: string): void {
-  const document = JSON.stringify(openApiDocument())
   app.get('/livez', (_request, response) => void response.json({ alive: true }))
   app.get('/readyz', async (_request, response) => {
     await database.ping()
@@ -179,24 +170,8 @@ function serveHealth(app: express.Express, database: Database, metrics: Metrics,
     if (!sameSecret(needBearer(request), operatorKey)) throw new Problem('unknown-key')
     response.type(metrics.registry.contentType).send(await metrics.registry.metrics())
   })
-  const profileSchema = JSON.stringify(gatewayProfileSchema())
-  app.get('/gateway-profile.schema.json', (_request, response) => {
-    response.type('application/schema+json').send(profileSchema)
-  })
-  const files = {
-    notification: notificationFileSchema(),
-    template: templateFileSchema(),
-    source: sourceFileSchema(),
-    webhook: webhookFileSchema(),
-    trigger: triggerFileSchema(),
-  }
-  for (const [name, schema] of Object.entries(files)) {
-    const text = JSON.stringify(schema)
-    app.get(`/${name}.schema.json`, (_request, response) => {
-      response.type('application/schema+json').send(text)
-    })
-  }
-  app.get('/openapi.json', (_request, response) => void response.type('application/json').send(document))
+  for (const { path, type, text } of documents)
+    app.get(path, (_request, response) => void response.type(type).send(text))
 }
 
 /** The console's files carry a hash in their names and never change; its one page is asked for anew each time. */
