@@ -1,9 +1,9 @@
-import { beginning } from './tools/test-beginning.mjs'
+import { currentRun } from './tools/test-run.mjs'
 
 // Every process of a run knows what was settled at its beginning.
-const { pace } = beginning()
+const { pace } = currentRun()
 
-const shared = {
+export default {
   testEnvironment: 'node',
   setupFilesAfterEnv: ['<rootDir>/tools/test-setup.mjs'],
   extensionsToTreatAsEsm: ['.ts', '.tsx'],
@@ -13,22 +13,15 @@ const shared = {
       { jsc: { parser: { syntax: 'typescript', tsx: true }, target: 'es2023' }, module: { type: 'es6' } },
     ],
   },
-}
-
-export default {
-  maxWorkers: 2,
-  projects: [
-    {
-      ...shared,
-      displayName: 'unit',
-      testMatch: ['<rootDir>/packages/{core,contract,kit,cli,standins,console}/test/**/*.test.ts'],
-    },
-    { ...shared, displayName: 'service', testMatch: ['<rootDir>/packages/service/test/**/*.test.ts'] },
-    { ...shared, displayName: 'e2e', testMatch: ['<rootDir>/e2e/*.test.ts'] },
-    // What takes many minutes: npm test -- --long
-    ...(process.env.LONG_TESTS
-      ? [{ ...shared, displayName: 'long', testMatch: ['<rootDir>/e2e/long/*.test.ts'] }]
-      : []),
-  ],
+  cacheDirectory: '<rootDir>/node_modules/.cache/jest',
+  // More than there are cores: many wait for a timer or a browser.
+  maxWorkers: 3,
+  // What suites leave in a worker's memory adds up.
+  workerIdleMemoryLimit: '600MB',
+  globalSetup: '<rootDir>/tools/jest-begin.mjs',
+  globalTeardown: '<rootDir>/tools/jest-end.mjs',
+  reporters: ['<rootDir>/tools/test-reporter.mjs'],
+  testSequencer: '<rootDir>/tools/test-order.mjs',
+  testMatch: ['<rootDir>/packages/*/test/**/*.test.ts', '<rootDir>/e2e/**/*.test.ts'],
   testTimeout: 300_000 * pace,
 }

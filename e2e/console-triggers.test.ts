@@ -3,10 +3,10 @@ import { Client, type NewTrigger } from '@zbell/contract'
 import type { Browser, Page } from 'playwright-core'
 import { openBrowser } from './harness/browser.ts'
 import { openConsole } from './harness/console-page.ts'
-import { Demo } from './harness/demo.ts'
+import { Company } from './harness/demo.ts'
 
-const demo = new Demo()
-const params = { app: 'merrow-sound' }
+const demo = new Company('harbour')
+let params: { app: string }
 let browser: Browser
 let page: Page
 let client: Client
@@ -14,14 +14,14 @@ let complaints: readonly string[]
 let count = 0
 
 beforeAll(async () => {
-  await demo.start()
+  await demo.open()
+  params = { app: demo.ready.app }
   client = new Client({ url: demo.ready.service, bearer: demo.ready.backendKey })
   browser = await openBrowser()
   ;({ page, complaints } = await openConsole(browser, demo.ready))
 })
 afterAll(async () => {
   await browser?.close()
-  await demo.close()
 })
 
 const freed: NewTrigger = {
@@ -51,7 +51,8 @@ test('a trigger is tried, switched on, rings, and its log leads to the notificat
   await page.getByRole('navigation', { name: 'Pages' }).getByRole('link', { name: 'Triggers', exact: true }).click()
   await page.getByRole('row').filter({ hasText: 'place-freed' }).getByText('● on').waitFor()
   await client.call('saveTrigger', { params: { ...params, trigger: 'freed' }, body: freed })
-  await page.getByRole('link', { name: 'freed', exact: true }).click({ timeout: 30_000 })
+  await page.reload()
+  await page.getByRole('link', { name: 'freed', exact: true }).click()
   await page.getByRole('heading', { level: 1, name: 'freed' }).waitFor()
 
   const event = page.getByLabel('Event', { exact: true })
@@ -91,6 +92,7 @@ test('one that could not ring says so, and is deleted', async () => {
   await page.getByRole('heading', { level: 1, name: 'Triggers' }).waitFor()
   for (const { name } of (await client.call('listTriggers', { params })).items)
     await client.call('deleteTrigger', { params: { ...params, trigger: name } })
-  await page.getByText('A trigger rings for a row that changes').waitFor({ timeout: 30_000 })
+  await page.reload()
+  await page.getByText('A trigger rings for a row that changes').waitFor()
   expect(complaints).toEqual([])
 })

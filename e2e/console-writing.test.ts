@@ -1,30 +1,24 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Browser, Page } from 'playwright-core'
 import { openBrowser } from './harness/browser.ts'
-import { choose, sayTo } from './harness/console-page.ts'
-import { Demo } from './harness/demo.ts'
-import { patience, until } from './harness/programs.ts'
+import { choose, openConsole, sayTo } from './harness/console-page.ts'
+import { Company } from './harness/demo.ts'
+import { until } from './harness/programs.ts'
 
-const demo = new Demo()
+const demo = new Company()
 let browser: Browser
 let page: Page
-const complaints: string[] = []
+let complaints: readonly string[]
 
 beforeAll(async () => {
-  await demo.start()
+  await demo.open()
   browser = await openBrowser()
-  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
-  page = await context.newPage()
-  page.setDefaultTimeout(patience(60_000))
-  page.on('pageerror', (error) => complaints.push(error.message))
-  await page.goto(demo.ready.signInLink)
-  await page.getByRole('heading', { name: 'Activity' }).waitFor()
+  ;({ page, complaints } = await openConsole(browser, demo.ready))
   await page.getByRole('navigation').getByRole('link', { name: 'Write' }).click()
   await page.getByRole('heading', { name: 'Write' }).waitFor()
 })
 afterAll(async () => {
   await browser.close()
-  await demo.close()
 })
 
 const field = (name: string) => page.getByLabel(name, { exact: true })

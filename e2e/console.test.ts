@@ -1,21 +1,23 @@
 import { generateKeyPairSync } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Browser, BrowserContext, Page } from 'playwright-core'
+import { violationsOn } from './harness/axe.ts'
 import { openBrowser } from './harness/browser.ts'
-import { choose, referencesIn, sayTo, textIn } from './harness/console-page.ts'
-import { Demo } from './harness/demo.ts'
+import { beginsWith, choose, downloaded, referencesIn, sayTo, textIn } from './harness/console-page.ts'
+import { Company } from './harness/demo.ts'
 import { patience } from './harness/programs.ts'
 
-const demo = new Demo()
+const demo = new Company()
 let browser: Browser
 let context: BrowserContext
 let page: Page
 const complaints: string[] = []
 
 beforeAll(async () => {
-  await demo.start()
+  await demo.open()
   browser = await openBrowser()
   context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
+  await beginsWith(context, demo.ready)
   page = await context.newPage()
   page.setDefaultTimeout(patience(60_000))
   page.on('pageerror', (error) => complaints.push(error.message))
@@ -28,7 +30,6 @@ beforeAll(async () => {
 })
 afterAll(async () => {
   await browser.close()
-  await demo.close()
 })
 
 const row = (name: string) => page.getByRole('row').filter({ hasText: name })
@@ -275,14 +276,20 @@ describe('the console', () => {
     const saved = page.waitForEvent('download')
     await page.getByRole('link', { name: 'CSV' }).click()
     const download = await saved
-    expect(download.suggestedFilename()).toBe('merrow-sound-development-notifications.csv')
-    const { readFileSync } = await import('node:fs')
-    const [heading, ...rows] = readFileSync(await download.path(), 'utf8')
-      .trimEnd()
-      .split('\n')
+    expect(download.suggestedFilename()).toBe(`${demo.ready.app}-development-notifications.csv`)
+    const [heading, ...rows] = (await downloaded(download)).trimEnd().split('\n')
     expect(heading).toContain('title,body,expanded')
     expect(rows.every((one) => one.includes('Boarding'))).toBe(true)
-    expect(rows.length).toBeGreaterThan(0)
+    expect(rows).toHaveLength(await page.locator('tbody tr').count())
+  })
+
+  test('its main pages pass the checks of axe', async () => {
+    for (const path of ['setup', 'devices', 'write', 'activity', 'triggers', 'health']) {
+      await page.goto(demo.ready.console + path)
+      await page.locator('main h1').waitFor()
+      await page.getByRole('status', { name: 'Reading …' }).first().waitFor({ state: 'detached' })
+      expect([path, await violationsOn(page)]).toEqual([path, []])
+    }
   })
 
   test('nothing was refused by its own policy, and nothing failed', () => {
@@ -291,7 +298,7 @@ describe('the console', () => {
 
   test('requests from elsewhere do nothing, even with the session', async () => {
     const cookies = (await context.cookies()).map(({ name, value }) => `${name}=${value}`).join('; ')
-    const url = `${demo.ready.service}/v1/apps/merrow-sound/notifications?environment=development`
+    const url = `${demo.ready.service}/v1/apps/${demo.ready.app}/notifications?environment=development`
     const body = JSON.stringify({ to: { any: ['everyone'] }, content: { title: 'Forged' } })
     const answer = await fetch(url, {
       method: 'POST',

@@ -7,6 +7,7 @@ import type { Credential } from '@zbell/contract'
 import { fillDevices } from './harness/fleet.ts'
 import { until, zbell } from './harness/programs.ts'
 import { refusal } from './harness/refusal.ts'
+import { inScope } from './harness/scope.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
@@ -21,7 +22,7 @@ const cli = (...args: string[]) => zbell(args, { ZBELL_URL: world.url, ZBELL_KEY
 const marked = { passphrase: 'marked-passphrase-4711', keys: [] as string[] }
 
 beforeAll(async () => {
-  world = await World.open({ ZB_LOG_LEVEL: 'trace' })
+  world = await World.open({ ZB_LOG_LEVEL: 'trace' }, { ownDatabase: true })
   dir = join(world.data, 'keys')
   mkdirSync(dir)
   openssl(
@@ -183,9 +184,9 @@ describe('zbell credential', () => {
   })
 })
 
-describe('changing over in the middle of a broadcast to 20,000', () => {
+describe('changing over in the middle of a broadcast to thousands', () => {
   test('and back again, loses nothing and doubles nothing', async () => {
-    const fleet = 20_000
+    const fleet = inScope({ default: 4_000, all: 20_000, long: 20_000 })
     const { ios, mints } = world.standins
     await fillDevices(
       world.databaseUrl,

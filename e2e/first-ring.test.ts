@@ -1,7 +1,7 @@
-import { execFileSync } from 'node:child_process'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Handset, Notification } from '@zbell/contract'
 import { Demo } from './harness/demo.ts'
+import { processesOf } from './harness/processes.ts'
 import { until } from './harness/programs.ts'
 
 const demo = new Demo()
@@ -12,10 +12,6 @@ afterAll(() => demo.close())
 
 type Sent = Notification & { deliveries: { user: string; platform: string; state: string }[] }
 const json = async <T>(...args: string[]): Promise<T> => JSON.parse((await demo.zbell(...args, '--json')).out) as T
-const processesOf = (data: string) =>
-  execFileSync('ps', ['-eo', 'args'], { encoding: 'utf8' })
-    .split('\n')
-    .filter((line) => line.includes(data))
 
 describe('the first ring', () => {
   test('the demo says where everything is, in one line', () => {
@@ -109,42 +105,6 @@ describe('the first ring', () => {
       source: `file ${demo.data}/service.yaml`,
     })
     expect(printed.find(({ name }) => name === 'engine.blocks')).toMatchObject({ value: 3, source: 'default' })
-  })
-
-  test('a second demo runs beside the first, and neither hears the other', async () => {
-    const other = await new Demo().start()
-    try {
-      expect(other.ready.service).not.toBe(demo.ready.service)
-      await other.zbell('send', '--to', 'user:haru', '--title', 'Only here')
-      expect((await demo.zbell('handset', 'show', 'haru-ios')).out).not.toContain('Only here')
-      expect(
-        (await other.zbell('device', 'list', '--url', other.ready.service, '--key', demo.ready.backendKey)).code,
-      ).toBe(4)
-    } finally {
-      await other.close()
-    }
-  })
-
-  test('a demo that is killed takes its service along, and starts again with everything', async () => {
-    const other = await new Demo().start()
-    try {
-      const { service } = other.ready
-      await other.zbell('send', '--to', 'user:haru', '--title', 'Before')
-      await other.kill()
-      await until(
-        () => processesOf(other.data).filter((line) => !line.includes('mariadbd')),
-        (left) => left.length === 0,
-      )
-      await other.start()
-      expect(other.ready.service).toBe(service)
-      const { items } = JSON.parse((await other.zbell('notification', 'list', '--json')).out) as {
-        items: Notification[]
-      }
-      expect(items[0]?.content.title).toBe('Before')
-    } finally {
-      await other.close()
-    }
-    expect(processesOf(other.data)).toEqual([])
   })
 
   test('Ctrl-C stops everything, and the next start finds everything as it was', async () => {

@@ -9,6 +9,7 @@ import type { JWK } from 'jose'
 import { fillDevices } from './harness/fleet.ts'
 import { dist, until, zbell } from './harness/programs.ts'
 import { refusal } from './harness/refusal.ts'
+import { inScope } from './harness/scope.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
@@ -263,6 +264,9 @@ describe('a gateway over HTTP', () => {
   })
 })
 
+const whole = { sound: 20_000, isles: 2_000 }
+const fleets = inScope({ default: { sound: 3_000, isles: 300 }, all: whole, long: whole })
+
 test('two apps with two accounts of one platform ring each their own, while credentials and profiles change over', async () => {
   const certificate = serverCertificate(join(world.data, 'standins', 'certificates'))
   const heard = new Map<string, number>()
@@ -319,8 +323,8 @@ test('two apps with two accounts of one platform ring each their own, while cred
   const noOf = async (slug: string) =>
     ((await world.ask(`select no from apps where slug = '${slug}'`)) as { no: number }[])[0]!.no
   const tokens = {
-    sound: Array.from({ length: 20_000 }, () => sound.account.mint.mint()),
-    isles: Array.from({ length: 2_000 }, () => isles.account.mint.mint()),
+    sound: Array.from({ length: fleets.sound }, () => sound.account.mint.mint()),
+    isles: Array.from({ length: fleets.isles }, () => isles.account.mint.mint()),
   }
   await fillDevices(world.databaseUrl, tokens.sound, { appNo: await noOf('sound'), platform: 'android' })
   await fillDevices(world.databaseUrl, tokens.isles, { appNo: await noOf('isles'), platform: 'android' })
@@ -336,11 +340,11 @@ test('two apps with two accounts of one platform ring each their own, while cred
       async () => heard.size,
       (size) => size >= count,
     )
-  await has(2_000)
+  await has(fleets.isles)
   await one.client.call('useCredential', { params: { ...one.params, id: secondKey.id } })
-  await has(5_000)
+  await has(fleets.sound / 4)
   await put(one, 'second way')
-  await has(9_000)
+  await has(fleets.sound / 2)
   await one.client.call('useCredential', { params: { ...one.params, id: firstKey.id } })
   await put(one, 'third way')
 
@@ -349,10 +353,18 @@ test('two apps with two accounts of one platform ring each their own, while cred
       () => client.call('readNotification', { params: { ...of, id } }),
       ({ state }) => state === 'finished',
     )
-  expect((await ended(one, first.id)).totals).toMatchObject({ expanded: 20_000, accepted: 20_000, refused: 0 })
-  expect((await ended(two, other.id)).totals).toMatchObject({ expanded: 2_000, accepted: 2_000, refused: 0 })
+  expect((await ended(one, first.id)).totals).toMatchObject({
+    expanded: fleets.sound,
+    accepted: fleets.sound,
+    refused: 0,
+  })
+  expect((await ended(two, other.id)).totals).toMatchObject({
+    expanded: fleets.isles,
+    accepted: fleets.isles,
+    refused: 0,
+  })
   // Each its own, each once: none is lost, doubled or mixed.
-  expect(heard.size).toBe(22_000)
+  expect(heard.size).toBe(fleets.sound + fleets.isles)
   expect([...heard.values()].every((times) => times === 1)).toBe(true)
   expect([...tokens.sound, ...tokens.isles].every((token) => heard.has(token))).toBe(true)
   expect([...ways].sort()).toEqual(['first way', 'second way', 'their way', 'third way'])

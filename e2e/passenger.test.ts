@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Delivery, Device, Page as ListPage } from '@zbell/contract'
+import { Client as ServiceClient } from '@zbell/contract/client'
 import type { Browser, BrowserContext, Page } from 'playwright-core'
 import { openBrowser } from './harness/browser.ts'
 import { Demo } from './harness/demo.ts'
@@ -259,5 +260,30 @@ describe('the passengers’ page', () => {
     await other.getByText('You said no.').waitFor()
     expect(await other.getByRole('button', { name: /Ring me/ }).count()).toBe(0)
     await refusing.close()
+  })
+})
+
+describe('the ferry company', () => {
+  test('is told by its webhook that a phone is gone, and says so on its page', async () => {
+    const office = await (await browser.newContext()).newPage()
+    office.setDefaultTimeout(patience(60_000))
+    await office.goto(demo.ready.passengers)
+    const client = new ServiceClient({ url: demo.ready.service, bearer: demo.ready.backendKey })
+    const haru = demo.ready.handsets.find(({ user }) => user === 'haru')!
+    await client.call('actOnHandset', { params: { app: demo.ready.app, id: haru.id }, body: { do: 'remove' } })
+    await client.call('sendNotification', {
+      params: { app: demo.ready.app },
+      body: { to: { any: ['user:haru'] }, content: { title: 'Are you there?' }, urgency: 'high' },
+    })
+    await office.getByText('Haru’s phone is gone: the gateway knows it no more').waitFor()
+    await office.close()
+  })
+
+  test('rings for the weather station’s warnings, posted in its own words', async () => {
+    expect((await fetch(`${demo.ready.passengers}/weather`, { method: 'POST' })).status).toBe(202)
+    await until(
+      () => demo.zbell('handset', 'show', 'ada-ios'),
+      ({ out }) => out.includes('Strong wind at Farrow Isle'),
+    )
   })
 })

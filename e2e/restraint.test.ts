@@ -318,7 +318,7 @@ describe('a stop of the app', () => {
     const people = await Promise.all(Array.from({ length: 6 }, () => somebody()))
     const { id } = await client.call('sendNotification', {
       params,
-      body: { to: { any: people.map(({ user }) => `user:${user}`) }, content: { title: 'Slow' }, spreadSeconds: 60 },
+      body: { to: { any: people.map(({ user }) => `user:${user}`) }, content: { title: 'Slow' }, spreadSeconds: 18 },
     })
     await until(
       () => read(id),
@@ -326,7 +326,7 @@ describe('a stop of the app', () => {
     )
     await client.call('stopApp', { params, body: { reason: 'enough' } })
     const soon = await read(id)
-    await new Promise((done) => setTimeout(done, 11_000))
+    await new Promise((done) => setTimeout(done, 4_000))
     const after = await read(id)
     expect(after.totals.queued).toBeGreaterThanOrEqual(soon.totals.queued - 1)
     expect(after.state).toBe('stopped')

@@ -6,6 +6,7 @@ import { Client, type NewSource, type NewTrigger, ProblemError } from '@zbell/co
 import type { Handset } from '@zbell/standins'
 import { createConnection } from 'mysql2/promise'
 import { until, zbell } from './harness/programs.ts'
+import { inScope } from './harness/scope.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
@@ -134,10 +135,12 @@ describe('a row that is changed with plain SQL', () => {
   })
 })
 
-test('a service that is killed while 5,000 rows change rings for each of them once', async () => {
+const crossings = inScope({ default: 1_000, all: 5_000, long: 5_000 })
+
+test('a service that is killed while rows change rings for each of them once', async () => {
   await run(
     'create table crossings (id int primary key, delay int not null)',
-    'insert into crossings select seq, 0 from seq_1_to_5000',
+    `insert into crossings select seq, 0 from seq_1_to_${crossings}`,
   )
   await save('crossings', { ...compared(), table: 'crossings' } as NewSource)
   await listen('crossing', {
@@ -155,27 +158,28 @@ test('a service that is killed while 5,000 rows change rings for each of them on
     )) as { firings: number; rows_: number; notifications: number }[]
     return row!
   }
-  for (let from = 1; from <= 5_000; from += 1_000) {
-    await run(`update crossings set delay = 1 where id between ${from} and ${from + 499}`)
-    await run(`update crossings set delay = 1 where id between ${from + 500} and ${from + 999}`)
-    if (from === 1_001 || from === 3_001) {
+  const step = crossings / 5
+  for (let from = 1; from <= crossings; from += step) {
+    await run(`update crossings set delay = 1 where id between ${from} and ${from + step / 2 - 1}`)
+    await run(`update crossings set delay = 1 where id between ${from + step / 2} and ${from + step - 1}`)
+    if (from === step + 1 || from === 3 * step + 1) {
       const { firings: before } = await rung()
       await until(rung, ({ firings: now }) => now > before)
       await world.killService()
       await world.startService()
     }
   }
-  expect(await until(rung, ({ firings: all }) => all >= 5_000)).toEqual({
-    firings: 5_000,
-    rows_: 5_000,
-    notifications: 5_000,
+  expect(await until(rung, ({ firings: all }) => all >= crossings)).toEqual({
+    firings: crossings,
+    rows_: crossings,
+    notifications: crossings,
   })
   const [left] = (await world.ask('select count(*) as waiting from trigger_events')) as { waiting: number }[]
   expect(left?.waiting).toBe(0)
   const [sent] = (await world.ask(`select count(*) as sent from notifications where sent_by = 'trigger:crossing'`)) as {
     sent: number
   }[]
-  expect(sent?.sent).toBe(5_000)
+  expect(sent?.sent).toBe(crossings)
 })
 
 describe('at the command line', () => {

@@ -13,7 +13,7 @@ let nora: Handset
 
 beforeAll(async () => {
   // What a service held when it died is soon anybody’s.
-  world = await World.open({ ZB_LEASE_MS: '4000' })
+  world = await World.open({ ZB_LEASE_MS: '4000' }, { ownDatabase: true })
   client = new Client({ url: world.url, bearer: world.backendKey })
   server = await AppServer.open()
   saved = await save('app', { url: server.url, kinds: ['*'] })
@@ -167,10 +167,10 @@ describe('a database that goes away', () => {
         () => held.length,
         (count) => count > 0,
       )
-      await world.stopDatabase()
+      await world.ownDatabase.stop()
       slow.answer()
       for (const answer of held) answer()
-      await world.startDatabase()
+      await world.ownDatabase.start()
       const heard = await until(
         () => slow.events,
         (all) => devices.every(({ device }) => all.some(({ subject }) => subject === device.id)),

@@ -1,5 +1,5 @@
 // Before each file of tests.
 import fc from 'fast-check'
-import { beginning } from './test-beginning.mjs'
+import { currentRun } from './test-run.mjs'
 
-fc.configureGlobal({ ...fc.readConfigureGlobal(), seed: beginning().seed })
+fc.configureGlobal({ ...fc.readConfigureGlobal(), seed: currentRun().seed })

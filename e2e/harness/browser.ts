@@ -1,7 +1,8 @@
-import { type Browser, chromium } from 'playwright-core'
+import { type Browser, type BrowserServer, chromium } from 'playwright-core'
+import { sharedBrowser } from './servers/client.ts'
 
-export const openBrowser = (): Promise<Browser> =>
-  chromium.launch({
+export const openBrowserServer = (): Promise<BrowserServer> =>
+  chromium.launchServer({
     executablePath: '/usr/bin/chromium',
     args: [
       '--no-sandbox',
@@ -13,3 +14,6 @@ export const openBrowser = (): Promise<Browser> =>
       '--disable-sync',
     ],
   })
+
+/** The Chromium that all suites share; to close it closes the pages that this suite opened. */
+export const openBrowser = async (): Promise<Browser> => chromium.connect(await sharedBrowser())

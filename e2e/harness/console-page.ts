@@ -1,4 +1,5 @@
-import type { Browser, BrowserContextOptions, Locator, Page } from 'playwright-core'
+import { text } from 'node:stream/consumers'
+import type { Browser, BrowserContext, BrowserContextOptions, Download, Locator, Page } from 'playwright-core'
 import type { Ready } from './demo.ts'
 import { patience } from './programs.ts'
 
@@ -7,6 +8,9 @@ export async function choose(control: Locator, option: string): Promise<void> {
   await control.click()
   await control.page().getByRole('option', { name: option, exact: true }).click()
 }
+
+/** What a file holds that the page hands over. */
+export const downloaded = async (download: Download): Promise<string> => text(await download.createReadStream())
 
 /** What stands in an editor of a text that is a language. */
 export async function textIn(editor: Locator): Promise<string> {
@@ -36,6 +40,10 @@ export async function sayTo(page: Page, references: string, label = 'To'): Promi
   await input.press('Enter')
 }
 
+/** The console opens the app that it showed last, else the first there is: here the suite's own. */
+export const beginsWith = (context: BrowserContext, { app }: Ready): Promise<unknown> =>
+  context.addInitScript(`localStorage.getItem('bell-app') ?? localStorage.setItem('bell-app', '${app}')`)
+
 /** Signs in with the demo’s account. */
 export async function signIn(page: Page, { console: address, account }: Ready): Promise<void> {
   await page.goto(address)
@@ -55,12 +63,15 @@ export async function openConsole(
   options: BrowserContextOptions = {},
 ): Promise<{ readonly page: Page; readonly complaints: readonly string[] }> {
   const viewport = { width: 1_280, height: 800 }
-  const page = await (await browser.newContext({ viewport, reducedMotion: 'reduce', ...options })).newPage()
+  const context = await browser.newContext({ viewport, reducedMotion: 'reduce', ...options })
+  await beginsWith(context, ready)
+  const page = await context.newPage()
   page.setDefaultTimeout(patience(60_000))
   await page.addInitScript(
     "document.addEventListener('securitypolicyviolation', (one) => console.error('refused by the policy', one.sourceFile))",
   )
   const complaints: string[] = []
+  page.on('pageerror', (error) => complaints.push(error.message))
   page.on('console', (message) => {
     if (message.type() === 'error' && !/status of 4(01|04|22)/.test(message.text())) complaints.push(message.text())
   })

@@ -2,20 +2,30 @@ import type { ChildProcess } from 'node:child_process'
 import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import type { DemoReady } from '../../packages/demo/src/main.ts'
 import { ended, startProgram, zbell } from './programs.ts'
+import { openCompany } from './servers/client.ts'
+import type { CompanyReady } from './servers/companies.ts'
 
-export type Ready = {
-  readonly service: string
-  readonly console: string
-  readonly app: string
-  readonly environment: string
-  readonly backendKey: string
-  readonly appKey: string
-  readonly account: { readonly email: string; readonly password: string }
-  readonly handsets: readonly { readonly id: string; readonly user: string; readonly platform: string }[]
-  readonly signInLink: string
-  readonly passengers: string
-  readonly profile: string
+export type Ready = DemoReady
+
+/** The scenario in an app of a suite's own, on the demo that all suites share: for what neither stops it nor needs the only one. */
+export class Company {
+  ready!: CompanyReady
+  readonly #readsHarbour: boolean
+
+  constructor(given?: 'harbour') {
+    this.#readsHarbour = given === 'harbour'
+  }
+
+  async open(): Promise<this> {
+    this.ready = await openCompany(this.#readsHarbour ? 'harbour' : undefined)
+    return this
+  }
+
+  zbell(...args: string[]) {
+    return zbell(args, { ZBELL_PROFILE: this.ready.profile })
+  }
 }
 
 /** A demo of its own, in a data folder that can be started again. */

@@ -2,10 +2,12 @@ import { type ChildProcess, spawn } from 'node:child_process'
 import { createInterface } from 'node:readline'
 import { fileURLToPath } from 'node:url'
 
-export const dist = fileURLToPath(new URL('../../dist/', import.meta.url))
+/** The bundles; the process of the shared servers is itself one that lies elsewhere. */
+export const dist = process.env.TEST_DIST ?? fileURLToPath(new URL('../../dist/', import.meta.url))
 
-/** By this what outlives the tests is found. */
-const thisRun = process.env.TEST_RUN === undefined ? {} : { TEST_RUN: process.env.TEST_RUN }
+/** By the one what outlives the tests is found, in the other all of their files lie. */
+const { TEST_RUN, TMPDIR } = process.env
+const thisRun = { ...(TEST_RUN && { TEST_RUN }), ...(TMPDIR && { TMPDIR }) }
 
 export type Ran = { readonly code: number | null; readonly out: string; readonly err: string }
 

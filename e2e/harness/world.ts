@@ -3,22 +3,29 @@ import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { Client } from '@zbell/contract/client'
-import { freePort, makeLog, nodeCrypto, PrivateServer } from '@zbell/service'
+import { nodeCrypto } from '@zbell/service/crypto'
 import { openStandins, type Standins } from '@zbell/standins'
 import { createConnection } from 'mysql2/promise'
+import { freePort } from '../../packages/service/src/store/mariadb/private-server.ts'
 import { dist, ended, endProgram, saidBy, startProgram } from './programs.ts'
+import { copyStandins, createDatabase, type SuiteDatabase } from './servers/client.ts'
+import { OwnDatabase } from './servers/own-database.ts'
 
 export const app = 'merrow-sound'
 export const params = { app }
 
-/** A whole installation on loopback: its own database, stand-ins, and the service in a process that can be killed. */
+type WorldOptions = {
+  /** A MariaDB of its own, which can be stopped; else a database on the one that all suites share. */
+  readonly ownDatabase?: boolean
+}
+
+/** A whole installation on loopback: a database, stand-ins, and the service in a process that can be killed. */
 export class World {
   readonly data: string
   readonly standins: Standins
   readonly url: string
   readonly #env: NodeJS.ProcessEnv
-  #database: PrivateServer
-  readonly #databasePort: number
+  readonly #database: SuiteDatabase
   #service: ChildProcess
   readonly #services: ChildProcess[]
   operator!: Client
@@ -31,8 +38,7 @@ export class World {
     standins: Standins
     url: string
     env: NodeJS.ProcessEnv
-    database: PrivateServer
-    databasePort: number
+    database: SuiteDatabase
     service: ChildProcess
   }) {
     this.data = given.data
@@ -40,17 +46,16 @@ export class World {
     this.url = given.url
     this.#env = given.env
     this.#database = given.database
-    this.#databasePort = given.databasePort
     this.#service = given.service
     this.#services = [given.service]
   }
 
-  static async open(extra: Record<string, string> = {}): Promise<World> {
+  static async open(extra: Record<string, string> = {}, { ownDatabase = false }: WorldOptions = {}): Promise<World> {
     const data = mkdtempSync(join(tmpdir(), 'bell-world-'))
     const port = await freePort()
     const url = `http://127.0.0.1:${port}`
-    const databasePort = await freePort()
-    const database = await openDatabase(data, databasePort)
+    const database = ownDatabase ? await OwnDatabase.start(join(data, 'database')) : await createDatabase()
+    await copyStandins(join(data, 'standins'))
     const standins = await openStandins({
       dir: join(data, 'standins'),
       crypto: nodeCrypto,
@@ -75,7 +80,7 @@ export class World {
       ...extra,
     }
     const { child } = await startProgram('zbell.mjs', ['serve', '--json'], env)
-    const world = new World({ data, standins, url, env, database, databasePort, service: child })
+    const world = new World({ data, standins, url, env, database, service: child })
     await world.#furnish()
     standins.place(app, { url, appKey: world.appKey })
     return world
@@ -153,12 +158,10 @@ export class World {
     this.#services.push(this.#service)
   }
 
-  async stopDatabase(): Promise<void> {
-    await this.#database.stop()
-  }
-
-  async startDatabase(): Promise<void> {
-    this.#database = await openDatabase(this.data, this.#databasePort)
+  /** The MariaDB of a world that has its own. */
+  get ownDatabase(): OwnDatabase {
+    if (!(this.#database instanceof OwnDatabase)) throw new Error('this world has no database server of its own')
+    return this.#database
   }
 
   /** A handset with its device registered. @param n makes its id, and its user unless one is given */
@@ -221,7 +224,7 @@ export class World {
   async close(): Promise<void> {
     await endProgram(this.#service)
     await this.standins.close()
-    await this.#database.stop()
+    await this.#database.drop()
     rmSync(this.data, { recursive: true, force: true })
     const undescribed = this.log.split('\n').find((line) => line.includes('its description does not name'))
     if (undescribed) throw new Error(`the interface answers otherwise than it is described: ${undescribed}`)
@@ -234,12 +237,3 @@ export class World {
     return { durationMs: performance.now() - startMs, code: this.#service.exitCode }
   }
 }
-
-const openDatabase = (data: string, port: number) =>
-  PrivateServer.start({
-    dataDir: join(data, 'database'),
-    port,
-    memoryMb: 128,
-    endsWithStarter: true,
-    log: makeLog('silent'),
-  })

@@ -23,6 +23,7 @@ test.each([
 test('so is every component of the OpenAPI document', () => {
   const { components } = openApiDocument() as { components: { schemas: Record<string, object> } }
   const text = JSON.stringify({ $defs: components.schemas }).replaceAll('#/components/schemas/', '#/$defs/')
+  const validator = strict().addSchema(JSON.parse(text) as object, 'components')
   for (const name of Object.keys(components.schemas))
-    expect(() => strict().compile({ ...(JSON.parse(text) as object), $ref: `#/$defs/${name}` })).not.toThrow()
+    expect(() => validator.compile({ $ref: `components#/$defs/${name}` })).not.toThrow()
 })

@@ -2,11 +2,18 @@ import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import rrule from 'rrule'
 import { Temporal } from 'temporal-polyfill'
+import { inScope } from '../../../e2e/harness/scope.ts'
 import { CalendarDays } from '../src/calendar/calendar-days.ts'
 import { parseCalendarRule, ringTimes } from '../src/calendar/index.ts'
 import { instantOf } from '../src/timing/local-time.ts'
 
-const isLong = Boolean(process.env.LONG_TESTS)
+const isLong = inScope({ default: false, all: false, long: true })
+/** Of so many zones, and changes of their clocks, one is looked at; another each day. */
+const oneOf = inScope({
+  default: { zonesWithChanges: 20, changes: 15, zones: 600 },
+  all: { zonesWithChanges: 1, changes: 61, zones: 150 },
+  long: { zonesWithChanges: 1, changes: 1, zones: 1 },
+})
 const weekdays = ['MO', 'TU', 'WE', 'TH', 'FR', 'SA', 'SU'] as const
 
 /** Some of a list, without an order. */
@@ -69,7 +76,7 @@ test('the days of random rules are those that another implementation finds', () 
         expect(own.map((ms) => new Date(ms).toISOString())).toEqual(times.map((ms) => new Date(ms).toISOString()))
       },
     ),
-    { numRuns: isLong ? 5_000 : 250 },
+    { numRuns: inScope({ default: 60, all: 250, long: 5_000 }) },
   )
 })
 
@@ -81,6 +88,7 @@ describe('local times of every zone', () => {
     const turn = Math.floor(Date.now() / 86_400_000)
     let looked = 0
     for (const [no, zone] of zones.entries()) {
+      if ((no + turn) % oneOf.zonesWithChanges !== 0) continue
       const changes: number[] = []
       let at = Temporal.ZonedDateTime.from(`1997-01-01T00:00[${zone}]`)
       for (
@@ -92,7 +100,7 @@ describe('local times of every zone', () => {
         at = next
       }
       for (const [i, ms] of changes.entries()) {
-        if (!isLong && (i + no + turn) % 61 !== 0) continue
+        if ((i + no + turn) % oneOf.changes !== 0) continue
         for (let minutes = -120; minutes <= 120; minutes += 30) {
           const local = Temporal.Instant.fromEpochMilliseconds(ms)
             .toZonedDateTimeISO(zone)
@@ -109,13 +117,13 @@ describe('local times of every zone', () => {
         }
       }
     }
-    expect(looked).toBeGreaterThan(500)
+    expect(looked).toBeGreaterThan(inScope({ default: 200, all: 500, long: 500 }))
   })
 
   test('ring once a day, whatever the clocks do', () => {
     const turn = Math.floor(Date.now() / 86_400_000)
     for (const [no, zone] of zones.entries()) {
-      if (!isLong && (no + turn) % 150 !== 0) continue
+      if ((no + turn) % oneOf.zones !== 0) continue
       for (const time of isLong ? ['00:00', '00:30', '02:30', '23:59'] : ['00:30', '02:30']) {
         const rule = parseCalendarRule('FREQ=DAILY')
         if (typeof rule === 'string') throw new Error(rule)

@@ -10,6 +10,7 @@ import {
   tryInFlight,
 } from '@zbell/core'
 import fc from 'fast-check'
+import { inScope } from '../../../e2e/harness/scope.ts'
 import { busyAbove, constantDelay, queueing, simulate } from './simulated-gateway.ts'
 
 const failing = (circuit: Circuit, times: number, nowMs: number): Circuit =>
@@ -80,7 +81,7 @@ describe('requests in flight', () => {
       return (state - 1) / 2_147_483_646
     }
   }
-  const few = { numRuns: 6 }
+  const few = { numRuns: inScope({ default: 2, all: 6, long: 30 }) }
 
   test('are as many as may be at a gateway whose answers take the same however many ask, short or long', () => {
     fc.assert(
@@ -168,7 +169,7 @@ describe('requests in flight', () => {
         const busy = simulate(busyAbove(200, 40), { processes, fromSeconds: 20, seconds: 40, chance })
         expect(busy.perSecond).toBeGreaterThan(5_000 * 0.8)
       }),
-      { numRuns: 3 },
+      { numRuns: inScope({ default: 1, all: 3, long: 15 }) },
     )
   })
   test('begin with 64, and while not all places are used nothing is learned of how many there should be', () => {

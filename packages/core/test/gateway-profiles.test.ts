@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs'
 import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import { parse } from 'yaml'
+import { inScope } from '../../../e2e/harness/scope.ts'
 import {
   type AnswerRow,
   evaluator,
@@ -303,6 +304,6 @@ test('whatever a gateway answers, it is one of five things', () => {
         expect(Number.isFinite(waitMs) && waitMs >= 0).toBe(true)
       }
     }),
-    { numRuns: process.env.LONG_TESTS ? 50_000 : 2_000 },
+    { numRuns: inScope({ default: 500, all: 2_000, long: 50_000 }) },
   )
 })

@@ -1,9 +1,10 @@
 import { expect, test } from '@jest/globals'
 import fc from 'fast-check'
+import { inScope } from '../../../e2e/harness/scope.ts'
 import { readIncoming } from '../src/browser/incoming.ts'
 import { memoryStorage, ReceiptBook, Reception, readCommands } from '../src/states.ts'
 
-const numRuns = process.env.LONG_TESTS ? 50_000 : 1_000
+const numRuns = inScope({ default: 300, all: 1_000, long: 50_000 })
 const names = ['web_push', 'notification', 'zephyr', 'title', 'mode', 'commands', 'plans', 'cancel', 'withdraw', 'when']
 const more = [
   'actions',

@@ -5,6 +5,7 @@ import type { Message } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import fc from 'fast-check'
 import { patience } from '../../../e2e/harness/programs.ts'
+import { inScope } from '../../../e2e/harness/scope.ts'
 import { ExpressionProcesses } from '../src/gateways/expression-processes.ts'
 import { lintProfile } from '../src/gateways/lint-profile.ts'
 import { openProfileProtocol } from '../src/gateways/open-protocol.ts'
@@ -247,7 +248,7 @@ test('whatever somebody writes as a profile, there is an answer: the profile, or
         }
       },
     ),
-    { numRuns: process.env.LONG_TESTS ? 10_000 : 300 },
+    { numRuns: inScope({ default: 60, all: 300, long: 10_000 }) },
   )
 })
 

@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import { sql } from 'drizzle-orm'
 import fc from 'fast-check'
+import { inScope } from '../../../e2e/harness/scope.ts'
 import type { Database } from '../src/store/database.ts'
 import { migrate } from '../src/store/migrate.ts'
 import { migrations } from '../src/store/migrations/index.ts'
@@ -72,7 +73,7 @@ test('a migration that died after any of its steps, noted or not, is gone on wit
       expect(await database.rows(sql`select no from schema_migrations`)).toHaveLength(migrations.length)
     }),
     // The newest are what a running database meets next.
-    { numRuns: process.env.LONG_TESTS ? 200 : 12, examples: newest.map((at) => [{ at, noted: false }]) },
+    { numRuns: inScope({ default: 4, all: 12, long: 200 }), examples: newest.map((at) => [{ at, noted: false }]) },
   )
 })
 

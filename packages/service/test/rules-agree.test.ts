@@ -13,6 +13,7 @@ import {
 } from '@zbell/core/rules'
 import { sql } from 'drizzle-orm'
 import fc from 'fast-check'
+import { inScope } from '../../../e2e/harness/scope.ts'
 import { changeAttributes } from '../src/store/people/attributes.ts'
 import { ensureUser } from '../src/store/people/ensure-user.ts'
 import { storeOccurrences } from '../src/store/people/occurrences.ts'
@@ -22,7 +23,7 @@ import { attributes, events, instants, nowMs, numbers, randomRule, texts } from 
 import { type ScratchApp, scratchApp } from './scratch-database.ts'
 
 const people = 36
-const runs = process.env.LONG_TESTS ? 40_000 : 2_500
+const runs = inScope({ default: 400, all: 2_500, long: 40_000 })
 const vocabulary = { attributes, segments: new Set(['commuters', 'crew']) }
 const segmentTexts = { commuters: 'user.trips > 1 && follows("route-4")', crew: 'user.crew' }
 

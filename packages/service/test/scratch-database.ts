@@ -2,6 +2,8 @@ import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { sql } from 'drizzle-orm'
+import { createDatabase } from '../../../e2e/harness/servers/client.ts'
+import { testArguments } from '../../../e2e/harness/servers/database-arguments.ts'
 import { Intake } from '../src/intake/intake.ts'
 import { createApp, findApp, type Scope } from '../src/store/apps/apps.ts'
 import { Database } from '../src/store/database.ts'
@@ -11,8 +13,14 @@ import { makeLog } from '../src/telemetry/log.ts'
 
 export type Scratch = { readonly database: Database; readonly url: string; another(): Database; close(): Promise<void> }
 
-/** A MariaDB of a test file's own. */
-export async function scratchDatabase(alsoSql: readonly string[] = []): Promise<Scratch> {
+/** A database of a test file's own. @param given `empty` has no schema yet */
+export async function scratchDatabase(given: 'migrated' | 'empty' = 'empty'): Promise<Scratch> {
+  const { url, drop } = await createDatabase(given)
+  return connected(url, drop)
+}
+
+/** A MariaDB of a test file's own, for what its account at the shared one may not do. @param alsoSql run when it starts */
+export async function scratchServer(alsoSql: readonly string[]): Promise<Scratch> {
   const dir = mkdtempSync(join(tmpdir(), 'bell-store-'))
   const server = await PrivateServer.start({
     dataDir: dir,
@@ -20,33 +28,41 @@ export async function scratchDatabase(alsoSql: readonly string[] = []): Promise<
     memoryMb: 64,
     endsWithStarter: true,
     alsoSql,
+    alsoArgs: testArguments,
     log: makeLog('silent'),
   })
+  const scratch = connected(server.url, async () => {
+    await server.stop()
+    rmSync(dir, { recursive: true, force: true })
+  })
+  await migrate(scratch.database)
+  return scratch
+}
+
+function connected(url: string, remove: () => Promise<unknown>): Scratch {
   const opened: Database[] = []
   const another = () => {
-    const database = new Database({ url: server.url, connections: 8 })
+    const database = new Database({ url, connections: 8 })
     opened.push(database)
     return database
   }
   return {
     database: another(),
-    url: server.url,
+    url,
     another,
     close: async () => {
       for (const database of opened) await database.close()
-      await server.stop()
-      rmSync(dir, { recursive: true, force: true })
+      await remove()
     },
   }
 }
 
 export type ScratchApp = { readonly scratch: Scratch; readonly database: Database; readonly scope: Scope }
 
-/** The same, with the schema and an app in it. */
-export async function scratchApp(alsoSql: readonly string[] = []): Promise<ScratchApp> {
-  const scratch = await scratchDatabase(alsoSql)
+/** A database with an app in it. */
+export async function scratchApp(opening: Promise<Scratch> = scratchDatabase('migrated')): Promise<ScratchApp> {
+  const scratch = await opening
   const { database } = scratch
-  await migrate(database)
   await createApp(database, { slug: 'ferries', name: 'Ferries', identifiers: {}, createdAt: new Date() })
   return { scratch, database, scope: { app: (await findApp(database, 'ferries'))!, environment: 'development' } }
 }

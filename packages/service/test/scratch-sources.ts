@@ -7,7 +7,7 @@ import { makeLog } from '../src/telemetry/log.ts'
 import { Triggers } from '../src/triggers/triggers.ts'
 import { keptKeyring } from '../src/vault/keyring.ts'
 import { Vault } from '../src/vault/vault.ts'
-import { deafIntake, type ScratchApp, scratchApp } from './scratch-database.ts'
+import { deafIntake, type ScratchApp, scratchApp, scratchServer } from './scratch-database.ts'
 
 /** The ferry company’s own schema, which one account writes and another reads. */
 const ferries = [
@@ -35,7 +35,7 @@ export type SourcesApp = ScratchApp & {
 export type Process = { readonly sources: Sources; readonly looks: SourceLooks; readonly triggers: Triggers }
 
 export async function sourcesApp(dir: string): Promise<SourcesApp> {
-  const app = await scratchApp(ferries)
+  const app = await scratchApp(scratchServer(ferries))
   const { port } = new URL(app.scratch.url)
   const vault = new Vault(keptKeyring(dir))
   const opened: SourceLooks[] = []

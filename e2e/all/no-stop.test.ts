@@ -1,0 +1,210 @@
+import { execFileSync } from 'node:child_process'
+import { request } from 'node:http'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { afterAll, beforeAll, expect, test } from '@jest/globals'
+import { lookAtLoop, type Stood } from '../harness/loop.ts'
+import { app, World } from '../harness/world.ts'
+
+type Process = Awaited<ReturnType<World['startSecond']>>
+
+let world: World
+let service: Process
+let look: () => Promise<Stood>
+beforeAll(async () => {
+  world = await World.open()
+  const file = join(world.data, 'loop.json')
+  service = await world.startSecond({
+    NODE_OPTIONS: `--import ${fileURLToPath(new URL('../harness/loop-watch.mjs', import.meta.url))}`,
+    LOOP_WATCH_FILE: file,
+  })
+  look = lookAtLoop(service.pid, file)
+})
+afterAll(async () => {
+  await service?.stop()
+  await world.close()
+})
+
+type Answer = { readonly status: number; readonly text: string }
+
+function ask(method: string, path: string, bearer: string, body: unknown, headers: object = {}): Promise<Answer> {
+  return new Promise((done, fail) => {
+    const bytes = body === undefined ? undefined : Buffer.from(typeof body === 'string' ? body : JSON.stringify(body))
+    const { hostname, port } = new URL(service.url)
+    const length = bytes ? { 'content-type': 'application/json', 'content-length': bytes.length } : {}
+    const asked = request(
+      { hostname, port, method, path, headers: { authorization: `Bearer ${bearer}`, ...length, ...headers } },
+      async (answer) => {
+        const text = (await answer.setEncoding('utf8').toArray()).join('')
+        done({ status: answer.statusCode ?? 0, text })
+      },
+    )
+    asked.once('error', fail)
+    asked.end(bytes)
+  })
+}
+
+const many = <T>(count: number, one: (n: number) => T): T[] => Array.from({ length: count }, (_, n) => one(n))
+const at = `/v1/apps/${app}`
+const send = (body: unknown) => ['POST', `${at}/notifications`, body] as const
+const everyone = { any: ['everyone'] }
+const text = (body: string) => send({ to: everyone, content: { title: 'T', body } })
+
+const rule = (text: string) => ['POST', `${at}/segments/count`, { rule: text }] as const
+const preview = (when: object) =>
+  ['POST', `${at}/schedules/preview`, { when: { zone: 'Europe/Oslo', ...when }, count: 250 }] as const
+const lint = (profile: string) => ['POST', `${at}/gateways/lint`, { text: profile }] as const
+const letters = (n: number) => String.fromCharCode(97 + (n % 26), 97 + (Math.floor(n / 26) % 26))
+const nested = (levels: number) => `${'{n, plural, other {'.repeat(levels)}x${'}}'.repeat(levels)}`
+
+/** As many rounds as are taken at all, and a few less. */
+function slowKey() {
+  const key = execFileSync('openssl', ['ecparam', '-name', 'prime256v1', '-genkey', '-noout'])
+  const how = ['pkcs8', '-topk8', '-passout', 'pass:x', '-iter', '1900000']
+  const content = execFileSync('openssl', how, { input: key }).toString('base64')
+  return { platform: 'ios', files: [{ content }], passphrase: 'x', keyId: 'K', issuer: 'I' }
+}
+
+/** By name: how it is asked, and with what. */
+const attacks: Readonly<Record<string, readonly [string, string, unknown?, object?]>> = {
+  'a list of a million numbers': send(`{"to": [${'0,'.repeat(999_000)}0]}`),
+  'a list of half a million lists': send(`{"to": [${'[],'.repeat(600_000)}0]}`),
+  'a list that is just short enough': send(`{"to": [${'[],'.repeat(58_000)}0]}`),
+  'two million letters': send(`{"to": "${'x'.repeat(1_990_000)}"}`),
+  'two million commas': send(`{"to": "${','.repeat(1_990_000)}"}`),
+  'two million signs that are escaped': send(`{"to": "${'\\u0041'.repeat(330_000)}"}`),
+  'an object of many members': send(`{${many(90_000, (n) => `"member-${n}":1`).join(',')}}`),
+  'an object that is just small enough': send(`{${many(29_000, (n) => `"member-${n}":1`).join(',')}}`),
+  'a hundred levels of lists': send(`{"to": ${'[[],'.repeat(99)}0${']'.repeat(99)}}`.padEnd(1_900_000)),
+  'a broken JSON of two megabytes': send(`{"to": ["${'x'.repeat(1_980_000)}`),
+  'ten thousand references that are none': send({ to: { any: many(10_000, (n) => `nobody ${n}`) }, content: {} }),
+  'ten thousand references of nobody': send({
+    to: { any: many(10_000, (n) => `user:nobody-${n}`) },
+    content: { title: 'T' },
+  }),
+  'too many references': send({ to: { any: many(50_000, (n) => `user:nobody-${n}`) }, content: { title: 'T' } }),
+  'twenty thousand who join': [
+    'POST',
+    `${at}/topics/route-4/join`,
+    {
+      users: many(10_000, (n) => `nobody-${n}`),
+      devices: many(10_000, (n) => `01936f0d-2b6c-7e4f-8a90-${String(n).padStart(12, '0')}`),
+    },
+  ],
+  'ten thousand who are none': ['POST', `${at}/topics/route-4/join`, { users: many(10_000, () => 'a b') }],
+  'a text of many values': text('{a}'.repeat(600)),
+  'a text of nested plurals': text(nested(80)),
+  'a text of many plurals': text('{n, plural, one {1} other {2}}'.repeat(60)),
+  'a text of many numbers': text('{n, number, ::currency/EUR}'.repeat(70)),
+  'a text of a long skeleton': text(`{n, number, ::${'.00 '.repeat(400)}}`),
+  'texts in many languages': send({
+    to: everyone,
+    content: {
+      title: 'T',
+      perLanguage: Object.fromEntries(
+        many(40, (n) => [
+          `${letters(n)}-${letters(n * 7).toUpperCase()}`,
+          { body: '{n, plural, one {1} other {2}}'.repeat(60) },
+        ]),
+      ),
+    },
+  }),
+  'a rule that is long': rule(many(150, (n) => `user.a${n} == ${n}`).join(' && ')),
+  'a rule of many brackets': rule(`${'('.repeat(590)}true${')'.repeat(590)}`),
+  'a rule of many nots': rule(`${'!'.repeat(1_190)}true`),
+  'a rule of a long list': rule(`user.pier in [${many(590, (n) => n).join(',')}]`),
+  'a rule of a pattern that backtracks': rule(
+    `user.pier.matches('^(a+)+$') && '${'a'.repeat(2_000)}b'.matches('^(a+)+$')`,
+  ),
+  'a schedule that never comes': preview({
+    repeat: 'FREQ=SECONDLY;BYMONTH=2;BYMONTHDAY=30',
+    from: '2026-12-01T00:00',
+  }),
+  'a schedule of the last Friday the thirteenth': preview({
+    repeat: 'FREQ=DAILY;BYDAY=FR;BYMONTHDAY=13;BYMONTH=2',
+    from: '2026-12-01T00:00',
+  }),
+  'a schedule of all that there is': preview({
+    repeat: `FREQ=YEARLY;BYMONTH=1,2,3,4,5,6,7,8,9,10,11,12;BYHOUR=${many(24, (n) => n).join(',')};BYMINUTE=${many(60, (n) => n).join(',')}`,
+    from: '2026-12-01T00:00',
+  }),
+  'a schedule of many exceptions': preview({
+    repeat: 'FREQ=DAILY',
+    from: '2026-12-01T00:00',
+    except: many(1_000, (n) => `2027-01-${n}`),
+  }),
+  'a rule of many negations of choices': rule(many(90, (n) => `(!(user.a${n} == 1 || user.b${n} == 2))`).join(' || ')),
+  'an occurrence of many members': [
+    'POST',
+    `${at}/occurrences`,
+    {
+      specversion: '1.0',
+      id: '1',
+      source: '/a',
+      type: 'seen',
+      data: Object.fromEntries(many(20_000, (n) => [`m${n}`, n])),
+    },
+  ],
+  'a text in a template with many values': send({
+    to: everyone,
+    content: { title: 'T' },
+    values: Object.fromEntries(many(20_000, (n) => [`m${n}`, n])),
+  }),
+  'plans that never come': send({
+    to: everyone,
+    mode: 'wake',
+    content: {},
+    commands: {
+      plans: many(20, (n) => ({
+        name: `p${n}`,
+        when: { from: '2026-12-01T00:00', repeat: 'FREQ=SECONDLY;BYMONTH=2;BYMONTHDAY=30' },
+        content: { title: 'T' },
+      })),
+    },
+  }),
+  'a question of many members': ['GET', `${at}/notifications?${many(1_500, (n) => `a${n}=1`).join('&')}`],
+  'a profile of 64,000 characters': lint(`name: x\n${many(4_000, (n) => `k${n}: [1, 2]`).join('\n')}`),
+  'a profile of brackets': lint(`a: ${'[{'.repeat(15_000)}`),
+  'a profile of long expressions': lint(`name: x\nplatform: ios\nbody: "${'$a.'.repeat(15_000)}b"`),
+  'a profile of folded lines': lint(`name: >\n${' x\n'.repeat(20_000)}`),
+  'a key that takes long to open': ['POST', `${at}/credentials`, slowKey()],
+  'a file of users with many columns': [
+    'POST',
+    `${at}/import/users`,
+    `user,${many(3_000, (n) => `a${n}`).join(',')}\n${many(60, (n) => `u${n},${many(3_000, () => 'x').join(',')}`).join('\n')}`,
+    { 'content-type': 'text/csv' },
+  ],
+  'a file of users with as many columns as may be': [
+    'POST',
+    `${at}/import/users`,
+    `user,${many(200, (n) => `a${n}`).join(',')}\n${many(1_000, (n) => `u${n},${many(200, () => 'x').join(',')}`).join('\n')}`,
+    { 'content-type': 'text/csv' },
+  ],
+  'a file of users in one long line': [
+    'POST',
+    `${at}/import/users`,
+    `{"user":"ada","attributes":{${many(60_000, (n) => `"a${n}":1`).join(',')}}}\n`,
+    { 'content-type': 'application/x-ndjson' },
+  ],
+  'a profile of anchors': lint(
+    many(1_500, (n) => `k${n}: &a${n} [*a${Math.max(0, n - 1)}, *a${Math.max(0, n - 1)}]`).join('\n'),
+  ),
+}
+
+test.each(Object.keys(attacks))('%s stops the loop for no longer than fifty milliseconds', async (name) => {
+  const [method, path, body, headers] = attacks[name]!
+  const ratios: number[] = []
+  let answer: Answer | undefined
+  // Other things on this machine stop it too, but not every time.
+  for (let left = 5; left > 0; left--) {
+    await look()
+    answer = await ask(method, path, world.backendKey, body, headers)
+    const { stoodMs, referenceMs } = await look()
+    ratios.push(stoodMs / referenceMs)
+    if (stoodMs < referenceMs) break
+  }
+  // It was looked at, and is no address that is not there.
+  expect([name, answer?.status]).not.toEqual([name, 404])
+  // The measuring itself is good to a fifth.
+  expect(Math.min(...ratios)).toBeLessThan(1.2)
+})

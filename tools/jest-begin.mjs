@@ -1,0 +1,3 @@
+import { start } from './jest-servers.mjs'
+
+export default start

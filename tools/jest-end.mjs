@@ -1,0 +1,3 @@
+import { stop } from './jest-servers.mjs'
+
+export default stop

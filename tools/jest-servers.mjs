@@ -1,0 +1,37 @@
+// Starts the process whose servers all suites share, before the first of them, and ends it after the last.
+import { spawn } from 'node:child_process'
+import { once } from 'node:events'
+import { join } from 'node:path'
+import { createInterface } from 'node:readline'
+import { fileURLToPath } from 'node:url'
+import { buildSync } from 'esbuild'
+
+const root = fileURLToPath(new URL('..', import.meta.url))
+let servers
+
+export async function start() {
+  // Beside the other bundles, since it looks for them there.
+  const bundle = join(root, 'node_modules/.tests/servers.mjs')
+  buildSync({
+    absWorkingDir: root,
+    entryPoints: ['e2e/harness/servers/process.ts'],
+    outfile: bundle,
+    bundle: true,
+    platform: 'node',
+    format: 'esm',
+    target: 'node20',
+    external: ['playwright-core'],
+    define: { 'process.env.TEST_DIST': JSON.stringify(join(root, 'dist/')) },
+    banner: { js: "import {createRequire as __cr} from 'node:module';const require=__cr(import.meta.url);" },
+    logLevel: 'error',
+  })
+  servers = spawn(process.execPath, [bundle], { stdio: ['ignore', 'pipe', 'inherit', 'ipc'] })
+  const [line] = await once(createInterface({ input: servers.stdout }), 'line')
+  process.env.TEST_SERVERS = JSON.parse(line).url
+}
+
+export async function stop() {
+  const ended = once(servers, 'exit')
+  servers.disconnect()
+  await ended
+}
