@@ -89,7 +89,8 @@ export async function beginRun() {
 export async function endRun(folder, withinMs) {
   const { run } = currentRun()
   const running = await endLeftBehind(run, withinMs)
-  const files = readdirSync(folder)
+  // A run that is broken off ends while it is ending already.
+  const files = existsSync(folder) ? readdirSync(folder) : []
   rmSync(folder, { recursive: true, force: true })
   return [
     ...running.map(({ pid, command }) => `left running: ${pid} ${command.slice(0, 200)}`),

