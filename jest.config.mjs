@@ -17,7 +17,7 @@ export default {
   // More than there are cores: many wait for a timer or a browser.
   maxWorkers: 3,
   // What suites leave in a worker's memory adds up.
-  workerIdleMemoryLimit: '600MB',
+  workerIdleMemoryLimit: '400MB',
   globalSetup: '<rootDir>/tools/jest-begin.mjs',
   globalTeardown: '<rootDir>/tools/jest-end.mjs',
   reporters: ['<rootDir>/tools/test-reporter.mjs'],

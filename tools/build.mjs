@@ -159,4 +159,5 @@ function fingerprint() {
   return hash.digest('hex')
 }
 
-if (process.argv[1] === fileURLToPath(import.meta.url)) await build((text) => console.error(text))
+if (process.argv[1] === fileURLToPath(import.meta.url))
+  await build((text) => console.error(text), { console: !process.argv.includes('--without-console') })

@@ -179,7 +179,8 @@ function writeServiceConfig(
   const config = {
     data: join(data, 'service'),
     http: { port: ports.service },
-    database: { port: ports.database, initFile },
+    // For five passengers and some hundreds beside them.
+    database: { port: ports.database, initFile, memoryMb: 64 },
     gateways: {
       trustCa: standins.caFile,
       allowPrivateAddresses: true,
