@@ -98,7 +98,6 @@ describe('live updates', () => {
     }
     await world.backend.call('holdNotification', { params: { app, id }, body: { hold: 'cancelled' } })
     await until(states, (all) => all.includes('cancelled'))
-    await world.metrics()
     expect(states().at(-1)).toBe('cancelled')
     stop.abort()
   })

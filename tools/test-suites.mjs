@@ -35,7 +35,7 @@ export function suitesOf({ scope, words }) {
   }
 }
 
-export const scopeOf = (file) => scopes.find((scope) => file.includes(`/${folderOfScope[scope]}/`)) ?? 'default'
+const scopeOf = (file) => scopes.find((scope) => file.includes(`/${folderOfScope[scope]}/`)) ?? 'default'
 
 const textOf = (file) => readFileSync(join(root, file), 'utf8')
 

@@ -1,3 +1,5 @@
+// The servers that all suites of one run share: a MariaDB, a demo, a Chromium. Each starts when a suite first asks for it, and ends
+// with this process, which ends with the one that started it.
 import { rmSync } from 'node:fs'
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http'
 import type { AddressInfo } from 'node:net'
@@ -6,10 +8,7 @@ import { Companies } from './companies.ts'
 import { DatabaseServer } from './database-server.ts'
 import { makeStandinsTemplate } from './standins-template.ts'
 
-/**
- * The servers that all suites of one run share: a MariaDB, a demo, a Chromium. Each starts when a suite first asks for it, and
- * ends with this process, which ends with whoever started it.
- */
+/** Starts when it is first asked for. */
 const once = <T>(start: () => Promise<T>): (() => Promise<T>) => {
   let started: Promise<T> | undefined
   return () => {

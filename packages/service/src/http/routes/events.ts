@@ -152,11 +152,15 @@ export function serveEvents(
     const send = streams.start(response, { holder: holderOf(scope, actor), stillMay }, () => stop())
     // Of two that are made at the same time the older could be ready last, and would stand for ever.
     const oneByOne = pLimit(1)
-    stop = hub.listen(scope, (change) => {
+    const unlisten = hub.listen(scope, (change) => {
       if (change.is === 'devices') send('devices', { changed: true })
       else
         oneByOne(async () => send('notification', await notificationView(database, scope, change.row))).catch(onFault)
     })
+    stop = () => {
+      unlisten()
+      oneByOne.clearQueue()
+    }
     return undefined
   })
 }
