@@ -1,5 +1,6 @@
 import { generateKeyPairSync } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import type { Notification } from '@zbell/contract'
 import type { Browser, BrowserContext, Page } from 'playwright-core'
 import { violationsOn } from './harness/axe.ts'
 import { openBrowser } from './harness/browser.ts'
@@ -69,6 +70,44 @@ describe('the console', () => {
     await demo.zbell('handset', 'tap', 'ada-ios')
     await row('ios').getByText('opened').first().waitFor()
     expect(await row('web').getByText('opened').count()).toBe(0)
+  })
+
+  test('a list that was read before a change and comes after it does not stand', async () => {
+    await page.getByRole('navigation', { name: 'Pages' }).getByRole('link', { name: 'Activity' }).click()
+    await row('Kittiwake is 15 minutes late').getByText('opened').waitFor()
+    await demo.zbell('send', '--to', 'user:ada', '--title', 'Puffin leaves from quay 3')
+    await row('Puffin leaves from quay 3').getByText('2 devices: 2 shown').waitFor()
+    let letCome = () => {}
+    const mayCome = new Promise<void>((done) => {
+      letCome = done
+    })
+    const wasRead = new Promise<void>((done) =>
+      page.route(/search=Puffin/, async (route) => {
+        const response = await route.fetch()
+        done()
+        await mayCome
+        await route.fulfill({ response })
+      }),
+    )
+    await page.getByLabel('Search').fill('Puffin')
+    await wasRead
+    const heard = page.evaluate(
+      (url) =>
+        new Promise((done) => {
+          const events = new EventSource(url)
+          events.addEventListener('notification', ({ data }) => {
+            const { shows, totals } = JSON.parse(data) as Notification
+            if (shows.title.startsWith('Puffin') && totals.opened > 0) done(events.close())
+          })
+        }),
+      `/v1/apps/${demo.ready.app}/events?environment=development`,
+    )
+    await demo.zbell('handset', 'tap', 'ada-ios')
+    await heard
+    letCome()
+    await row('Puffin leaves from quay 3').getByText('opened').waitFor()
+    await page.unrouteAll({ behavior: 'wait' })
+    await page.getByLabel('Search').fill('')
   })
 
   test('the devices say who can be rung, and one can be rung from its page', async () => {

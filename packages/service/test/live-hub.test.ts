@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import { sql } from 'drizzle-orm'
 import { LiveHub } from '../src/live/hub.ts'
+import { Telling } from '../src/live/telling.ts'
 import type { Scope } from '../src/store/apps/apps.ts'
 import type { Database } from '../src/store/database.ts'
 import { createNotification } from '../src/store/notifications/create-notification.ts'
@@ -22,19 +23,58 @@ const hearing = async (heard: () => number, count: number) => {
   expect(heard()).toBe(count)
 }
 
-test('two changes within one millisecond are both told', async () => {
-  await createNotification(database, scope, newNotification(), { leaseMs: 0 })
+const listening = () => {
   const hub = new LiveHub(database, makeLog('silent'))
-  const states: string[] = []
-  const stop = hub.listen(scope, (change) => {
-    if (change.is === 'notification') states.push(change.row.state)
+  const told: number[] = []
+  hub.listen(scope, (change) => {
+    if (change.is === 'notification') told.push(change.no)
   })
   hub.nudge()
-  await hearing(() => states.length, 1)
-  await database.change(sql`update notifications set state = 'finished', version = version + 1`)
+  return { hub, told }
+}
+
+test('two changes within one millisecond are both told', async () => {
+  await createNotification(database, scope, newNotification(), { leaseMs: 0 })
+  const { hub, told } = listening()
+  await hearing(() => told.length, 1)
+  await database.change(sql`update notifications set version = version + 1`)
   hub.nudge()
-  await hearing(() => states.length, 2)
-  expect(states).toEqual(['expanding', 'finished'])
-  stop()
+  await hearing(() => told.length, 2)
+  expect(told[0]).toBe(told[1])
   hub.close()
+})
+
+test('however many change within one moment, each is told, and what comes after them', async () => {
+  const columns = await database.rows<{ name: string }>(
+    sql`select column_name as name from information_schema.columns where table_schema = database()
+          and table_name = 'notifications' and extra = '' and column_name <> 'id'`,
+  )
+  const others = sql.raw(columns.map(({ name }) => name).join(', '))
+  await database.change(
+    sql`insert into notifications (id, ${others})
+        select unhex(replace(uuid(), '-', '')), ${others} from notifications, seq_1_to_2499`,
+  )
+  const { hub, told } = listening()
+  await hearing(() => new Set(told).size, 2_500)
+  const no = told[0]
+  await database.change(sql`update notifications set version = version + 1 where no = ${no}`)
+  hub.nudge()
+  await hearing(() => told.length, 2_501)
+  expect(told.at(-1)).toBe(no)
+  hub.close()
+})
+
+test('what could not be read is told once it can be, each change once', async () => {
+  const faults: unknown[] = []
+  const told: number[] = []
+  const telling = new Telling(
+    async (no) => {
+      if (no === 2 && faults.length === 0) throw new Error('busy')
+      told.push(no)
+    },
+    (fault) => faults.push(fault),
+  )
+  for (const no of [1, 2, 2, 3]) telling.of(no)
+  await hearing(() => told.length, 3)
+  expect({ told, faults: faults.length }).toEqual({ told: [1, 3, 2], faults: 1 })
 })

@@ -43,7 +43,9 @@ export function useLiveApp(place: Place): void {
     const source = new EventSource(eventsUrl(place, 'events'))
     source.addEventListener('open', () => void readAnew(client, placeKey(place)))
     source.addEventListener('notification', (event) => {
-      if (!takeNotification(client, place, JSON.parse(event.data) as Notification)) readList()
+      const isListed = takeNotification(client, place, JSON.parse(event.data) as Notification)
+      // A list that is being read may have been read before this happened, and would take its place when it comes.
+      if (!isListed || client.isFetching({ queryKey: keys.notifications(place) }) > 0) readList()
       readSetup()
     })
     source.addEventListener('devices', () => {

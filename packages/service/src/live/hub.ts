@@ -1,12 +1,12 @@
 import type { Logger } from 'pino'
-import type { Notification } from '../engine/notification.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
+import { databaseTime } from '../store/database-time.ts'
 import { lastDeviceChange } from '../store/devices/read-devices.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import { changedNotifications } from '../store/notifications/read-notifications.ts'
 
-export type LiveChange = { readonly is: 'notification'; readonly row: Notification } | { readonly is: 'devices' }
+export type LiveChange = { readonly is: 'notification'; readonly no: number } | { readonly is: 'devices' }
 type Listener = (change: LiveChange) => void
 
 type Room = {
@@ -14,7 +14,8 @@ type Room = {
   readonly listeners: Set<Listener>
   /** The version of each notification that was told last; only what lies in the overlap. */
   told: Map<number, { readonly version: number; readonly changedMs: number }>
-  sinceMs: number
+  /** By the database's clock; undefined until it was asked. */
+  sinceMs: number | undefined
   devicesAt: string
   devicesAgain: boolean
   polling: boolean
@@ -23,7 +24,7 @@ type Room = {
 
 const pollMs = 400
 /** A transaction can commit after a later one; looking back this far finds its change too. */
-const overlapMs = 2_000
+const overlapMs = 5_000
 
 /**
  * Tells listeners what changed in an app. It looks into the database, so that changes of other processes are seen too,
@@ -71,7 +72,7 @@ export class LiveHub {
       scope,
       listeners: new Set(),
       told: new Map(),
-      sinceMs: Date.now(),
+      sinceMs: undefined,
       devicesAt: '',
       devicesAgain: false,
       polling: false,
@@ -98,15 +99,20 @@ export class LiveHub {
   }
 
   async #look(room: Room): Promise<void> {
-    const rows = await changedNotifications(this.#database, room.scope, new Date(room.sinceMs - overlapMs))
-    for (const row of rows) {
-      const changedMs = row.changedAt.getTime()
-      if (room.told.get(row.no)?.version === row.version) continue
-      room.told.set(row.no, { version: row.version, changedMs })
-      room.sinceMs = Math.max(room.sinceMs, changedMs)
-      for (const listener of room.listeners) listener({ is: 'notification', row })
+    room.sinceMs ??= (await databaseTime(this.#database)).getTime()
+    let newestMs = room.sinceMs
+    for await (const { no, version, changedAt } of changedNotifications(
+      this.#database,
+      room.scope,
+      new Date(room.sinceMs - overlapMs),
+    )) {
+      newestMs = Math.max(newestMs, changedAt.getTime())
+      if (room.told.get(no)?.version === version) continue
+      room.told.set(no, { version, changedMs: changedAt.getTime() })
+      for (const listener of room.listeners) listener({ is: 'notification', no })
     }
-    for (const [no, { changedMs }] of room.told) if (changedMs < room.sinceMs - overlapMs) room.told.delete(no)
+    room.sinceMs = newestMs
+    for (const [no, { changedMs }] of room.told) if (changedMs < newestMs - overlapMs) room.told.delete(no)
     const at = (await lastDeviceChange(this.#database, room.scope))?.toISOString() ?? ''
     // The first look tells too: something may have changed between the listener's own reading and now.
     // Told once more at the next look: another change may fall into the same millisecond, after this one was read.

@@ -1,8 +1,8 @@
 import type { Response } from 'express'
-import pLimit from 'p-limit'
 import type { Notification } from '../../engine/notification.ts'
 import { needNotification } from '../../intake/find.ts'
 import type { LiveHub } from '../../live/hub.ts'
+import { Telling } from '../../live/telling.ts'
 import { Problem } from '../../problems/problem.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
@@ -100,28 +100,6 @@ export class EventStreams {
   }
 }
 
-/** Runs a job whenever asked, never twice at once, and once more when it was asked meanwhile. */
-function coalesced(job: () => Promise<void>, onFault: (error: unknown) => void): () => void {
-  let running = false
-  let again = false
-  const run = async () => {
-    running = true
-    do {
-      again = false
-      await job()
-    } while (again)
-    running = false
-  }
-  return () => {
-    if (running) again = true
-    else
-      run().catch((error: unknown) => {
-        running = false
-        onFault(error)
-      })
-  }
-}
-
 const holderOf = ({ app, environment }: Scope, actor: string): string => `${app.no} ${environment} ${actor}`
 
 export function serveEvents(
@@ -136,30 +114,35 @@ export function serveEvents(
     const told = new Map<number, string>()
     let stop = () => {}
     const send = streams.start(response, { holder: holderOf(scope, actor), stillMay }, () => stop())
-    const tell = coalesced(async () => {
+    const telling = new Telling(async () => {
       const row = await findNotificationByNo(database, no)
       if (row) await tellNotification(database, scope, row, told, send)
     }, onFault)
-    stop = hub.listen(scope, (change) => {
-      if (change.is === 'notification' && change.row.no === no) tell()
+    const unlisten = hub.listen(scope, (change) => {
+      if (change.is === 'notification' && change.no === no) telling.of(no)
     })
-    tell()
+    stop = () => {
+      unlisten()
+      telling.end()
+    }
+    telling.of(no)
     return undefined
   })
 
   on.serve('watchApp', async ({ caller: { scope, actor }, response, stillMay }) => {
     let stop = () => {}
     const send = streams.start(response, { holder: holderOf(scope, actor), stillMay }, () => stop())
-    // Of two that are made at the same time the older could be ready last, and would stand for ever.
-    const oneByOne = pLimit(1)
+    const telling = new Telling(async (no) => {
+      const row = await findNotificationByNo(database, no)
+      if (row) send('notification', await notificationView(database, scope, row))
+    }, onFault)
     const unlisten = hub.listen(scope, (change) => {
       if (change.is === 'devices') send('devices', { changed: true })
-      else
-        oneByOne(async () => send('notification', await notificationView(database, scope, change.row))).catch(onFault)
+      else telling.of(change.no)
     })
     stop = () => {
       unlisten()
-      oneByOne.clearQueue()
+      telling.end()
     }
     return undefined
   })

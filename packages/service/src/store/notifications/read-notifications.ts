@@ -133,10 +133,26 @@ export async function listNotifications(
   return rows.map(notificationOf)
 }
 
+type Change = { readonly no: number; readonly version: number; readonly changedAt: Date }
+
+const changesAtOnce = 1_000
+
 /** What changed at or after a moment, oldest change first. */
-export async function changedNotifications(database: Database, scope: Scope, since: Date): Promise<Notification[]> {
-  const rows = await database.rows<StoredNotification>(
-    sql`select ${columns} from notifications n where app_no = ${scope.app.no} and environment = ${scope.environment} and changed_at >= ${since} order by changed_at limit 100`,
-  )
-  return rows.map(notificationOf)
+export async function* changedNotifications(
+  database: Database,
+  { app, environment }: Scope,
+  since: Date,
+): AsyncGenerator<Change> {
+  let after = { changedAt: since, no: 0 }
+  for (;;) {
+    const page = await database.rows<Change>(
+      sql`select no, version, changed_at as changedAt from notifications
+          where app_no = ${app.no} and environment = ${environment} and changed_at >= ${after.changedAt}
+            and (changed_at > ${after.changedAt} or no > ${after.no})
+          order by changed_at, no limit ${changesAtOnce}`,
+    )
+    yield* page
+    if (page.length < changesAtOnce) return
+    after = page.at(-1)!
+  }
 }
