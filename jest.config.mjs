@@ -1,7 +1,4 @@
-import { currentRun } from './tools/test-run.mjs'
-
-// Every process of a run knows what was settled at its beginning.
-const { pace } = currentRun()
+import { bundledLibraries } from './tools/test-libraries.mjs'
 
 export default {
   testEnvironment: 'node',
@@ -13,6 +10,9 @@ export default {
       { jsc: { parser: { syntax: 'typescript', tsx: true }, target: 'es2023' }, module: { type: 'es6' } },
     ],
   },
+  moduleNameMapper: Object.fromEntries(
+    Object.entries(bundledLibraries).map(([name, file]) => [`^${name.replaceAll('.', '\\.')}$`, file]),
+  ),
   cacheDirectory: '<rootDir>/node_modules/.cache/jest',
   // More than there are cores: many wait for a timer or a browser.
   maxWorkers: 3,
@@ -23,5 +23,4 @@ export default {
   reporters: ['<rootDir>/tools/test-reporter.mjs'],
   testSequencer: '<rootDir>/tools/test-order.mjs',
   testMatch: ['<rootDir>/packages/*/test/**/*.test.ts', '<rootDir>/e2e/**/*.test.ts'],
-  testTimeout: 300_000 * pace,
 }

@@ -62,7 +62,8 @@ async function prepare() {
   // In a process of its own: what building takes of memory is free again for the tests.
   const withoutConsole = suites.needBrowser ? [] : ['--without-console']
   const built = suites.needBundles ? [step('build', process.execPath, ['tools/build.mjs', ...withoutConsole])] : []
-  return (await Promise.all([...checks, ...built])).every(Boolean)
+  const libraries = step('libraries for the tests', process.execPath, ['tools/test-libraries.mjs'])
+  return (await Promise.all([...checks, ...built, libraries])).every(Boolean)
 }
 
 async function step(name, command, args) {
