@@ -20,7 +20,6 @@ const libraries = [
   'jose',
   'mysql2',
   'mysql2/promise',
-  'node-forge',
   'pg',
   'pino',
   'prom-client',

@@ -257,6 +257,7 @@ describe('many that register together', () => {
         deviceFor('phone-2', 'token-2'),
         deviceFor('phone-1', 'token-1', { user: 'signe', shownHash: known.secretHash }),
         deviceFor('phone-3', 'token-2'),
+        deviceFor('phone-4', 'token-4'),
       ].map((device) => ({ scope, device })),
     )
     const [stranger, again, same] = settled.map((one) => (one.status === 'fulfilled' ? one.value : one.reason))
@@ -264,7 +265,7 @@ describe('many that register together', () => {
     expect(await eventsOf(known.device.no)).toEqual(['signed-in'])
     expect(stranger.installation).toBe('phone-2')
     expect(same).toBeInstanceOf(RegisteredJustNow)
-    expect(await rows()).toHaveLength(2)
+    expect(await rows()).toHaveLength(3)
   })
 })
 
