@@ -7,7 +7,7 @@ import type { Credential } from '@zbell/contract'
 import { fillDevices } from './harness/fleet.ts'
 import { until, zbell } from './harness/programs.ts'
 import { refusal } from './harness/refusal.ts'
-import { inScope } from './harness/scope.ts'
+import { atLength, inScope } from './harness/scope.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
@@ -185,7 +185,7 @@ describe('zbell credential', () => {
 })
 
 describe('changing over in the middle of a broadcast to thousands', () => {
-  test('and back again, loses nothing and doubles nothing', async () => {
+  atLength('and back again, loses nothing and doubles nothing', async () => {
     const fleet = inScope({ default: 4_000, all: 20_000, long: 20_000 })
     const { ios, mints } = world.standins
     await fillDevices(

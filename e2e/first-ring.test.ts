@@ -3,6 +3,7 @@ import type { Handset, Notification } from '@zbell/contract'
 import { Demo } from './harness/demo.ts'
 import { processesOf } from './harness/processes.ts'
 import { until } from './harness/programs.ts'
+import { atLength } from './harness/scope.ts'
 
 const demo = new Demo()
 beforeAll(async () => {
@@ -107,7 +108,7 @@ describe('the first ring', () => {
     expect(printed.find(({ name }) => name === 'engine.blocks')).toMatchObject({ value: 3, source: 'default' })
   })
 
-  test('Ctrl-C stops everything, and the next start finds everything as it was', async () => {
+  atLength('Ctrl-C stops everything, and the next start finds everything as it was', async () => {
     const before = await json<{ items: Notification[] }>('notification', 'list', '--limit', '200')
     const screen = (await json<Handset>('handset', 'show', 'haru-ios')).lockScreen
     expect(await demo.stop()).toBe(0)

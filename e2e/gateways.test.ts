@@ -9,7 +9,7 @@ import type { JWK } from 'jose'
 import { fillDevices } from './harness/fleet.ts'
 import { dist, until, zbell } from './harness/programs.ts'
 import { refusal } from './harness/refusal.ts'
-import { inScope } from './harness/scope.ts'
+import { atLength, inScope } from './harness/scope.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
@@ -69,7 +69,7 @@ describe('zbell gateway', () => {
     })
   })
 
-  test('pulls what the configuration names, with its origin, and it rings as before', async () => {
+  atLength('pulls what the configuration names, with its origin, and it rings as before', async () => {
     const handset = await world.handset(1, 'ios', { user: 'ada' })
     const device = (await handset.view()).device!
     expect((await cli('gateway', 'pull', 'ios')).out).toContain('by standin-ios, version 3 of the app’s own')
@@ -123,7 +123,7 @@ describe('the guide, kind by kind', () => {
     return (JSON.parse(out) as { answer: { outcome: string } }).answer.outcome
   }
 
-  test('a grant: the blocks of the guide put together are a profile that rings', async () => {
+  atLength('a grant: the blocks of the guide put together are a profile that rings', async () => {
     const parts = blocks('step by step').slice(0, 3)
     const top = `profile: by-the-guide\nplatform: android\norigins: { development: ${world.standins.android.listener.origin} }\n`
     const saved = await cli('gateway', 'save', fileOf('guide-android.yaml', top + parts.join('')))
@@ -147,7 +147,7 @@ describe('the guide, kind by kind', () => {
     await cli('gateway', 'reset', 'android')
   })
 
-  test('a client certificate: requested here, signed there, handed in, taken by the gateway', async () => {
+  atLength('a client certificate: requested here, signed there, handed in, taken by the gateway', async () => {
     const requested = await cli('credential', 'request', '--platform', 'ios', '--for', 'Merrow Sound Ferries')
     const signed = await control('/accounts/ios/certificates', requested.out)
     const profile = standin('ios')
@@ -267,7 +267,7 @@ describe('a gateway over HTTP', () => {
 const whole = { sound: 20_000, isles: 2_000 }
 const fleets = inScope({ default: { sound: 3_000, isles: 300 }, all: whole, long: whole })
 
-test('two apps with two accounts of one platform ring each their own, while credentials and profiles change over', async () => {
+atLength('two apps with two accounts of one platform ring each their own, while both change over', async () => {
   const certificate = serverCertificate(join(world.data, 'standins', 'certificates'))
   const heard = new Map<string, number>()
   const ways = new Set<string>()

@@ -5,6 +5,7 @@ import { ProblemError } from '@zbell/contract/client'
 import { temper } from '@zbell/standins'
 import { fillDevices } from './harness/fleet.ts'
 import { until, zbell } from './harness/programs.ts'
+import { atLength } from './harness/scope.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
@@ -357,7 +358,7 @@ describe('while it goes', () => {
     )
     await expect(edit({ content: { title: 'Too late' } })).rejects.toEqual(refused('not-editable-now'))
   })
-  test('it can be spread over time', async () => {
+  atLength('it can be spread over time', async () => {
     const id = await broadcast({ spreadSeconds: 8 })
     const { totals } = await until(
       () => world.notification(id),

@@ -6,7 +6,7 @@ import { Client, type NewSource, type NewTrigger, ProblemError } from '@zbell/co
 import type { Handset } from '@zbell/standins'
 import { createConnection } from 'mysql2/promise'
 import { until, zbell } from './harness/programs.ts'
-import { inScope } from './harness/scope.ts'
+import { atLength, inScope } from './harness/scope.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
@@ -137,7 +137,7 @@ describe('a row that is changed with plain SQL', () => {
 
 const crossings = inScope({ default: 1_000, all: 5_000, long: 5_000 })
 
-test('a service that is killed while rows change rings for each of them once', async () => {
+atLength('a service that is killed while rows change rings for each of them once', async () => {
   await run(
     'create table crossings (id int primary key, delay int not null)',
     `insert into crossings select seq, 0 from seq_1_to_${crossings}`,
@@ -205,13 +205,18 @@ describe('at the command line', () => {
     expect(await command('source', 'delete', 'sailings')).toMatchObject({ code: 6 })
     expect(await command('source', 'delete', 'board')).toMatchObject({ code: 0 })
     expect(await command('source', 'show', 'board')).toMatchObject({ code: 5 })
-    await run('rename table crossings to elsewhere')
-    expect(await command('source', 'try', 'crossings')).toMatchObject({ code: 7 })
+  })
+
+  test('a source whose table is gone cannot be tried, and Health says so', async () => {
+    await run('create table piers (id int primary key, delay int not null)')
+    await save('piers', { ...compared(), table: 'piers' } as NewSource)
+    await run('drop table piers')
+    expect(await command('source', 'try', 'piers')).toMatchObject({ code: 7 })
     await until(
       () => client.call('readHealth', { params }),
-      ({ troubles }) => troubles.some(({ says }) => says.startsWith('The source crossings cannot be read')),
+      ({ troubles }) => troubles.some(({ says }) => says.startsWith('The source piers cannot be read')),
     )
-    await run('rename table elsewhere to crossings')
+    await client.call('deleteSource', { params: { app, source: 'piers' } })
   })
 
   test('whoever has no right to it sees nothing of it', async () => {
@@ -229,11 +234,11 @@ describe('at the command line', () => {
       body: { kind: 'backend', environment: 'development', name: 'sender', role: 'sender' },
     })
     const sender = new Client({ url: world.url, bearer: key })
-    const at = { params: { app, source: 'crossings' } }
+    const at = { params: { app, source: 'sailings' } }
     expect((await sender.call('trySource', at)).columns).toContainEqual({ name: 'delay', type: 'number' })
     // One after the other: a refusal that nobody waits for yet counts as one that nobody hears.
     for (const call of [
-      () => sender.call('saveSource', { ...at, body: { ...compared(), table: 'crossings' } as NewSource }),
+      () => sender.call('saveSource', { ...at, body: compared() }),
       () => sender.call('deleteSource', at),
     ])
       expect((await refusal(call())).code).toBe('not-allowed')

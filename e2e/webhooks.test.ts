@@ -3,6 +3,7 @@ import { Client, ProblemError, type Webhook } from '@zbell/contract'
 import { type Handset, temper } from '@zbell/standins'
 import { until, zbell } from './harness/programs.ts'
 import { AppServer, type HeardEvent } from './harness/receiver.ts'
+import { atLength } from './harness/scope.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
@@ -118,7 +119,7 @@ describe('the app’s own server is told', () => {
 })
 
 describe('a service that is killed', () => {
-  test('between what happened and the telling loses nothing, and what is told twice has one id', async () => {
+  atLength('between an event and its telling loses nothing, and what is told twice has one id', async () => {
     const slow = await AppServer.open()
     try {
       await save('slow', { url: slow.url, kinds: ['device.registered'] })
@@ -153,7 +154,7 @@ describe('a service that is killed', () => {
 })
 
 describe('a database that goes away', () => {
-  test('between the answer of a receiver and its being stored loses nothing, and what is told twice has one id', async () => {
+  atLength('before a receiver’s answer is stored loses nothing, and what is told twice has one id', async () => {
     const slow = await AppServer.open()
     try {
       await save('slow', { url: slow.url, kinds: ['device.registered'] })

