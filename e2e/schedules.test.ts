@@ -1,18 +1,17 @@
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { beforeAll, describe, expect, test } from '@jest/globals'
 import { Client, type NotificationRequest, type When } from '@zbell/contract'
-import { Demo } from './harness/demo.ts'
+import { Company } from './harness/demo.ts'
 import { until } from './harness/programs.ts'
-import { atLength } from './harness/scope.ts'
 
-const demo = new Demo()
-const params = { app: 'merrow-sound' }
+const demo = new Company()
+const params = { app: '' }
 let client: Client
 
 beforeAll(async () => {
-  await demo.start()
+  await demo.open()
+  params.app = demo.ready.app
   client = new Client({ url: demo.ready.service, bearer: demo.ready.backendKey })
 })
-afterAll(() => demo.close())
 
 const to = { any: ['user:ada'] }
 const content = { title: 'Sailings tomorrow' }
@@ -201,37 +200,6 @@ describe('a schedule', () => {
     const { notification } = await client.call('runSchedule', { params: { ...params, schedule: 'by-template' } })
     const run = await client.call('readNotification', { params: { ...params, id: notification! } })
     expect(run.shows.title).toBe('Later words')
-  })
-
-  atLength('that nothing ran at is rung once when the service is back, or said as missed', async () => {
-    const soon = inSeconds(3)
-    await save('late', { local: soon, zone: 'UTC' }, { graceSeconds: 600 })
-    await save('missed', { local: soon, zone: 'UTC' }, { graceSeconds: 0 })
-    const single = await send({ when: { local: soon, zone: 'UTC' }, graceSeconds: 0, name: 'single' })
-    await demo.kill()
-    await new Promise((done) => setTimeout(done, 4_000))
-    await demo.start()
-    client = new Client({ url: demo.ready.service, bearer: demo.ready.backendKey })
-    const late = await until(
-      () => runs('late'),
-      (all) => all.length > 0,
-    )
-    expect(late.map(({ state }) => state)).toEqual(['rung'])
-    const missed = await until(
-      () => runs('missed'),
-      (all) => all.length > 0,
-    )
-    expect(missed.map(({ state, says }) => [state, says])).toEqual([['missed', 'nothing ran at its time']])
-    const { troubles } = await client.call('readHealth', { params, query: {} })
-    expect(troubles.map(({ says }) => says).join()).toMatch(/The schedule missed was missed \d+ minutes ago/)
-    const one = await until(
-      () => client.call('readNotification', { params: { ...params, id: single.id } }),
-      ({ state }) => state === 'finished',
-    )
-    expect(one.totals.expanded).toBe(0)
-    expect(one.missedAt).not.toBeNull()
-    const why = await client.call('explainDelivery', { params: { ...params, id: single.id, who: 'ada' } })
-    expect(why.verdict).toContain('the notification was missed')
   })
 
   test('is cancelled by name, and all together only by their number', async () => {

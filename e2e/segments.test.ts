@@ -1,17 +1,17 @@
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { beforeAll, describe, expect, test } from '@jest/globals'
 import { Client } from '@zbell/contract'
-import { Demo } from './harness/demo.ts'
+import { Company } from './harness/demo.ts'
 import { until } from './harness/programs.ts'
 
-const demo = new Demo()
-const params = { app: 'merrow-sound' }
+const demo = new Company()
+const params = { app: '' }
 let client: Client
 
 beforeAll(async () => {
-  await demo.start()
+  await demo.open()
+  params.app = demo.ready.app
   client = new Client({ url: demo.ready.service, bearer: demo.ready.backendKey })
 })
-afterAll(() => demo.close())
 
 const save = (segment: string, rule: string) =>
   client.call('saveSegment', { params: { ...params, segment }, body: { rule } })

@@ -1,11 +1,11 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { Client } from '@zbell/contract'
 import type { Browser, Page } from 'playwright-core'
-import { openBrowser } from './harness/browser.ts'
-import { choose, openConsole } from './harness/console-page.ts'
-import { Company } from './harness/demo.ts'
-import { until } from './harness/programs.ts'
-import { AppServer } from './harness/receiver.ts'
+import { openBrowser } from '../harness/browser.ts'
+import { choose, openConsole } from '../harness/console-page.ts'
+import { Company } from '../harness/demo.ts'
+import { until } from '../harness/programs.ts'
+import { AppServer } from '../harness/receiver.ts'
 
 const demo = new Company()
 let browser: Browser

@@ -1,9 +1,9 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import { Client, type NewTrigger } from '@zbell/contract'
 import type { Browser, Page } from 'playwright-core'
-import { openBrowser } from './harness/browser.ts'
-import { openConsole } from './harness/console-page.ts'
-import { Company } from './harness/demo.ts'
+import { openBrowser } from '../harness/browser.ts'
+import { openConsole } from '../harness/console-page.ts'
+import { Company } from '../harness/demo.ts'
 
 const demo = new Company('harbour')
 let params: { app: string }

@@ -1,9 +1,9 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import type { Browser, Page } from 'playwright-core'
-import { openBrowser } from './harness/browser.ts'
-import { openConsole } from './harness/console-page.ts'
-import { Company } from './harness/demo.ts'
-import { until } from './harness/programs.ts'
+import { openBrowser } from '../harness/browser.ts'
+import { openConsole } from '../harness/console-page.ts'
+import { Company } from '../harness/demo.ts'
+import { until } from '../harness/programs.ts'
 
 const demo = new Company('harbour')
 let browser: Browser
