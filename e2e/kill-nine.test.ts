@@ -5,7 +5,7 @@ import { until } from './harness/programs.ts'
 import { inScope } from './harness/scope.ts'
 import { app, World } from './harness/world.ts'
 
-const fleet = inScope({ default: 1_200, all: 5_000, long: 5_000 })
+const fleet = inScope({ default: 2_000, all: 5_000, long: 5_000 })
 let world: World
 let handsets: Handset[]
 
