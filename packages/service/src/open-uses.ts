@@ -63,6 +63,7 @@ export function openUses({
   }
   const sourceParts: SourceParts = {
     ...outside,
+    withinMs: config['sources.timeoutMs'],
     looked: (kind, outcome) => metrics.sourceLooks.inc({ kind, outcome }),
   }
   const tellerParts: TellerParts = {

@@ -47,7 +47,7 @@ const asked = {
 }
 /** What the connection is encrypted with; empty when it is not. */
 async function cipherOf(url: string, trusted: readonly string[], own?: string, guard = anywhere): Promise<string> {
-  const connection = await connect(url, { ca: own, guard, trusted })
+  const connection = await connect(url, { ca: own, guard, trusted, withinMs: 10_000 })
   try {
     await connection.begin()
     let cipher = ''

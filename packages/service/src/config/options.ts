@@ -184,6 +184,12 @@ export const options = {
     preset: 10_000,
     says: 'Longest wait for a gateway’s answer.',
   },
+  'sources.timeoutMs': {
+    env: 'ZB_SOURCE_TIMEOUT_MS',
+    type: whole(100, 60_000),
+    preset: 10_000,
+    says: 'Longest wait for an answer of a database or an address that a source reads.',
+  },
   'engine.blocks': {
     env: 'ZB_BLOCKS',
     type: whole(1, 64),

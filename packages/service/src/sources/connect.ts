@@ -6,6 +6,15 @@ import { mysqlConnection } from './mysql-connection.ts'
 import { postgresConnection } from './postgres-connection.ts'
 import type { SqlConnection } from './sql-connection.ts'
 
+/** How servers are reached that are somebody else’s. */
+export type Reach = {
+  readonly guard: AddressGuard
+  /** Certificates to trust beside a source’s own. */
+  readonly trusted: readonly string[]
+  /** Nobody waits longer for a source than this, for each of its answers. */
+  readonly withinMs: number
+}
+
 /**
  * Connects to a database that is somebody else’s. Beyond private networks the connection is encrypted and the server’s
  * certificate verified, unless its address says otherwise.
@@ -13,11 +22,7 @@ import type { SqlConnection } from './sql-connection.ts'
  */
 export async function connect(
   url: string,
-  {
-    ca,
-    guard,
-    trusted,
-  }: { readonly ca?: string | undefined; readonly guard: AddressGuard; readonly trusted: readonly string[] },
+  { ca, guard, trusted, withinMs }: { readonly ca?: string | undefined } & Reach,
 ): Promise<SqlConnection> {
   const address = databaseAddress(url)
   if (typeof address === 'string') throw new SourceFault(`has an address that ${address}`)
@@ -34,5 +39,5 @@ export async function connect(
       }
     : undefined
   const open = dialect === 'mysql' ? mysqlConnection : postgresConnection
-  return open(address, { ip, ssl, place })
+  return open(address, { ip, ssl, place, withinMs })
 }

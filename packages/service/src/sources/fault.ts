@@ -5,8 +5,8 @@ export class SourceFault extends Error {
   override readonly name = 'SourceFault'
 }
 
-/** Nobody waits longer for a source than this, for each of its answers. */
-export const answerWithinMs = 10_000
+export const tookTooLong = (withinMs: number): SourceFault =>
+  new SourceFault(`took longer than ${withinMs / 1_000} seconds for one answer; an index may be missing`)
 
 /** What a socket’s error means. @returns undefined for another error */
 export function socketFault(error: unknown, place: string): SourceFault | undefined {

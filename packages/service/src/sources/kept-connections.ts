@@ -1,6 +1,5 @@
 import type { TableSource } from '@zbell/core/triggers'
-import type { AddressGuard } from '../gateways/address-guard.ts'
-import { connect } from './connect.ts'
+import { connect, type Reach } from './connect.ts'
 import { SourceFault } from './fault.ts'
 import type { SqlConnection } from './sql-connection.ts'
 
@@ -12,9 +11,9 @@ type Kept = { readonly name: string; readonly connection: SqlConnection; usedMs:
 /** Connections that are kept between looks, by source; each belongs to one address and one account. */
 export class KeptConnections {
   readonly #kept = new Map<number, Kept>()
-  readonly #how: { readonly guard: AddressGuard; readonly trusted: readonly string[] }
+  readonly #how: Reach
 
-  constructor(how: { readonly guard: AddressGuard; readonly trusted: readonly string[] }) {
+  constructor(how: Reach) {
     this.#how = how
   }
 

@@ -1,7 +1,7 @@
 import { connect as connectSocket, isIP } from 'node:net'
 import { type Connection, createConnection, type FieldPacket } from 'mysql2'
 import type { DatabaseAddress } from './address.ts'
-import { answerWithinMs, SourceFault, socketFault } from './fault.ts'
+import { SourceFault, socketFault, tookTooLong } from './fault.ts'
 import type { Column, ColumnType, RawValue, SqlConnection } from './sql-connection.ts'
 
 /** Types of the protocol that hold numbers (MariaDB’s column definition packet). */
@@ -13,10 +13,18 @@ const bits = 16
 const geometry = 255
 const binaryCharset = 63
 
+/** Where an address leads, and how long its answers may take. */
+export type Opening = {
+  readonly ip: string
+  readonly ssl: object | undefined
+  readonly place: string
+  readonly withinMs: number
+}
+
 /** @throws {SourceFault} */
 export async function mysqlConnection(
   { host, user, password, database, port }: DatabaseAddress,
-  { ip, ssl, place }: { readonly ip: string; readonly ssl: object | undefined; readonly place: string },
+  { ip, ssl, place, withinMs }: Opening,
 ): Promise<SqlConnection> {
   if (ssl && isIP(host) !== 0)
     throw new SourceFault(
@@ -44,10 +52,10 @@ export async function mysqlConnection(
   })
   // What is said while nobody asks is heard by whoever asks next.
   connection.on('error', () => {})
-  const failed = (error: unknown): SourceFault => faultOf(error, place)
+  const failed = (error: unknown): SourceFault => faultOf(error, place, withinMs)
   const say = (text: string): Promise<void> =>
     new Promise((done, fail) => {
-      connection.query({ sql: text, timeout: answerWithinMs }, (error) => (error ? fail(failed(error)) : done()))
+      connection.query({ sql: text, timeout: withinMs }, (error) => (error ? fail(failed(error)) : done()))
     })
   await new Promise<void>((done, fail) => {
     connection.connect((error) => (error ? fail(failed(error)) : done()))
@@ -56,8 +64,8 @@ export async function mysqlConnection(
     await say(`set session transaction isolation level repeatable read, read only`)
     await say(`set session time_zone = '+00:00'`)
     // MariaDB counts in seconds, MySQL in milliseconds under another name.
-    await say(`set session max_statement_time = ${answerWithinMs / 1_000}`).catch(() =>
-      say(`set session max_execution_time = ${answerWithinMs}`),
+    await say(`set session max_statement_time = ${withinMs / 1_000}`).catch(() =>
+      say(`set session max_execution_time = ${withinMs}`),
     )
   } catch (error) {
     connection.destroy()
@@ -67,7 +75,7 @@ export async function mysqlConnection(
     dialect: 'mysql',
     begin: () => say('start transaction with consistent snapshot, read only'),
     end: () => say('rollback'),
-    each: (text, values, take) => each(connection, text, values, take, failed),
+    each: (text, values, take) => each(connection, text, values, take, { failed, withinMs }),
     // Whether the server hears it does not matter any more.
     hangUp: () => connection.end(() => {}),
     destroy: () => connection.destroy(),
@@ -79,7 +87,7 @@ function each(
   text: string,
   values: readonly RawValue[],
   take: (values: readonly RawValue[], columns: readonly Column[]) => void,
-  failed: (error: unknown) => SourceFault,
+  { failed, withinMs }: { readonly failed: (error: unknown) => SourceFault; readonly withinMs: number },
 ): Promise<readonly Column[]> {
   return new Promise((done, fail) => {
     let columns: Column[] = []
@@ -88,7 +96,7 @@ function each(
       sql: text,
       values: [...values],
       rowsAsArray: true,
-      timeout: answerWithinMs + 1_000,
+      timeout: withinMs + 1_000,
     })
     query
       .on('fields', (fields: FieldPacket[] | undefined) => {
@@ -125,10 +133,9 @@ function columnOf({ name, columnType, type, columnLength, characterSet }: FieldP
 /** What MariaDB and MySQL call a statement that took too long; the driver has no name for the first. */
 const tooLong = new Set([1969, 3024])
 
-function faultOf(error: unknown, place: string): SourceFault {
+function faultOf(error: unknown, place: string, withinMs: number): SourceFault {
   const { code = '', errno = 0, message = '' } = error as { code?: string; errno?: number; message?: string }
-  if (tooLong.has(errno) || code === 'PROTOCOL_SEQUENCE_TIMEOUT')
-    return new SourceFault(`took longer than ${answerWithinMs / 1_000} seconds for one answer; an index may be missing`)
+  if (tooLong.has(errno) || code === 'PROTOCOL_SEQUENCE_TIMEOUT') return tookTooLong(withinMs)
   switch (code) {
     case 'ER_ACCESS_DENIED_ERROR':
     case 'ER_DBACCESS_DENIED_ERROR':

@@ -1,8 +1,8 @@
 import { type IncomingMessage, request as plainRequest } from 'node:http'
 import { request as tlsRequest } from 'node:https'
 import { sourceLimits } from '@zbell/core/triggers'
-import type { AddressGuard } from '../gateways/address-guard.ts'
-import { answerWithinMs, SourceFault, socketFault } from './fault.ts'
+import type { Reach } from './connect.ts'
+import { SourceFault, socketFault } from './fault.ts'
 
 /** What an address answered, or that nothing has changed. */
 export type Polled =
@@ -25,19 +25,15 @@ export async function poll(
     etag,
     guard,
     trusted,
+    withinMs,
     signal,
-  }: {
-    readonly etag: string | undefined
-    readonly guard: AddressGuard
-    readonly trusted: readonly string[]
-    readonly signal?: AbortSignal | undefined
-  },
+  }: Reach & { readonly etag: string | undefined; readonly signal?: AbortSignal | undefined },
 ): Promise<Polled> {
   const address = new URL(url)
   const place = address.host
   try {
     guard.check(address)
-    const answer = await answerOf(address, {
+    const answer = await answerOf(address, withinMs, {
       headers: {
         accept: 'application/json',
         'user-agent': 'zephyr-bell',
@@ -65,11 +61,11 @@ export async function poll(
   }
 }
 
-function answerOf(address: URL, options: object): Promise<IncomingMessage> {
+function answerOf(address: URL, withinMs: number, options: object): Promise<IncomingMessage> {
   const ask = address.protocol === 'http:' ? plainRequest : tlsRequest
   return new Promise((done, fail) => {
-    const asked = ask(address, { ...options, timeout: answerWithinMs, agent: false }, done)
-    const enough = setTimeout(() => asked.destroy(late()), answerWithinMs)
+    const asked = ask(address, { ...options, timeout: withinMs, agent: false }, done)
+    const enough = setTimeout(() => asked.destroy(late()), withinMs)
     asked.once('timeout', () => asked.destroy(late()))
     asked.once('error', fail)
     asked.once('close', () => clearTimeout(enough))

@@ -1,6 +1,7 @@
 import { Client } from 'pg'
 import type { DatabaseAddress } from './address.ts'
-import { answerWithinMs, SourceFault, socketFault } from './fault.ts'
+import { SourceFault, socketFault, tookTooLong } from './fault.ts'
+import type { Opening } from './mysql-connection.ts'
 import type { Column, ColumnType, RawValue, SqlConnection } from './sql-connection.ts'
 
 /** Object identifiers of its own types (PostgreSQL’s catalogue pg_type). */
@@ -20,7 +21,7 @@ type Answer = { readonly rows: RawValue[][]; readonly fields: { readonly name: s
 /** @throws {SourceFault} */
 export async function postgresConnection(
   { user, password, database, port }: DatabaseAddress,
-  { ip, ssl, place }: { readonly ip: string; readonly ssl: object | undefined; readonly place: string },
+  { ip, ssl, place, withinMs }: Opening,
 ): Promise<SqlConnection> {
   const client = new Client({
     host: ip,
@@ -31,14 +32,14 @@ export async function postgresConnection(
     database,
     ssl: ssl ?? false,
     connectionTimeoutMillis: 5_000,
-    statement_timeout: answerWithinMs,
-    query_timeout: answerWithinMs + 1_000,
+    statement_timeout: withinMs,
+    query_timeout: withinMs + 1_000,
     application_name: 'zephyr-bell',
     // Values stay the text that they are, and are read by the type of their column.
     types: { getTypeParser: () => (text: string) => text } as never,
   })
   client.on('error', () => {})
-  const failed = (error: unknown): SourceFault => faultOf(error, place)
+  const failed = (error: unknown): SourceFault => faultOf(error, place, withinMs)
   const ask = async (text: string, values: readonly RawValue[] = []): Promise<Answer> => {
     try {
       // The extended protocol takes one statement at a time.
@@ -88,7 +89,7 @@ export async function postgresConnection(
   }
 }
 
-function faultOf(error: unknown, place: string): SourceFault {
+function faultOf(error: unknown, place: string, withinMs: number): SourceFault {
   const { code = '', message = '' } = error as { code?: string; message?: string }
   switch (code) {
     case '28000':
@@ -97,9 +98,7 @@ function faultOf(error: unknown, place: string): SourceFault {
     case '3D000':
       return new SourceFault(`has no such database at ${place}`)
     case '57014':
-      return new SourceFault(
-        `took longer than ${answerWithinMs / 1_000} seconds for one answer; an index may be missing`,
-      )
+      return tookTooLong(withinMs)
     case '42501':
       return new SourceFault(`may not be read by its user: ${message}`)
     default:

@@ -12,7 +12,6 @@ import {
   tableLimits,
 } from '@zbell/core/triggers'
 import type { Logger } from 'pino'
-import type { AddressGuard } from '../gateways/address-guard.ts'
 import type { Database } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import {
@@ -35,7 +34,7 @@ import { findSourceByNo, type SourceRow } from '../store/sources/sources.ts'
 import { sourceAwayFirings } from '../store/triggers/firings.ts'
 import { tell } from '../store/webhooks/tell.ts'
 import { SealBroken, type Vault } from '../vault/vault.ts'
-import { connect } from './connect.ts'
+import { connect, type Reach } from './connect.ts'
 import { Expressions } from './expressions.ts'
 import { SourceFault } from './fault.ts'
 import { KeptConnections } from './kept-connections.ts'
@@ -61,12 +60,9 @@ const longestLookMs = 120_000
 /** Nobody had looked for longer than its interval and this: it was away. */
 const awaySeconds = 60
 
-export type SourceParts = {
+export type SourceParts = Reach & {
   readonly database: Database
   readonly vault: Vault
-  readonly guard: AddressGuard
-  /** Certificates to trust beside a source’s own. */
-  readonly trusted: readonly string[]
   readonly log: Logger
   /** Hears how each look ended. */
   looked?(kind: SourceDefinition['kind'], outcome: 'fine' | 'fault'): void
@@ -129,8 +125,7 @@ export class SourceLooks {
 
   /** What a database shows, on a connection of its own. @throws {SourceFault} */
   async withReader<T>(source: TableSource, url: string, work: (reader: TableReader) => Promise<T>): Promise<T> {
-    const { guard, trusted } = this.#parts
-    const connection = await connect(url, { ca: source.ca, guard, trusted })
+    const connection = await connect(url, { ...this.#parts, ca: source.ca })
     try {
       await connection.begin()
       const found = await work(new TableReader(connection, source))
@@ -263,13 +258,13 @@ export class SourceLooks {
   }
 
   async #lookAtAnswer(looking: Looking, definition: PollSource): Promise<void> {
-    const { database, guard, trusted } = this.#parts
+    const { database } = this.#parts
     const { held, source, secrets, signal } = looking
     const everySeconds = everySecondsOf(definition)
     const kept = source.taken ? await readState(database, source.no) : null
     const { etag } = kept === null ? { etag: undefined } : (JSON.parse(kept.toString('utf8')) as { etag?: string })
     const address = { url: secrets.url ?? '', headers: secrets.headers ?? {}, ca: definition.ca }
-    const answer = await poll(address, { etag, guard, trusted, signal })
+    const answer = await poll(address, { ...this.#parts, etag, signal })
     if (answer.is === 'same') {
       await database.transact(async (tx) => {
         await stillHeld(tx, held)

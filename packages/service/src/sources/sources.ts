@@ -209,8 +209,7 @@ export class Sources {
         return { columns: columns.map(({ name, type }) => ({ name, type })), rows }
       }
       case 'poll': {
-        const { guard, trusted } = this.#parts
-        const answer = await poll({ url, headers, ca: definition.ca }, { etag: undefined, guard, trusted })
+        const answer = await poll({ url, headers, ca: definition.ca }, { ...this.#parts, etag: undefined })
         const rows = answer.is === 'same' ? [] : await this.#looks.pickRows(definition, answer.text, row.no)
         return { columns: fieldsOf(rows), rows: rows.slice(-3) }
       }
