@@ -11,7 +11,9 @@ const layerOf = ({ path }) => layers.findIndex((layer) => path.includes(layer))
 
 export default class TestOrder {
   sort(tests) {
-    const sizes = new Map(tests.map((test) => [test, statSync(test.path).size + (longer[basename(test.path, '.test.ts')] ?? 0)]))
+    const sizes = new Map(
+      tests.map((test) => [test, statSync(test.path).size + (longer[basename(test.path, '.test.ts')] ?? 0)]),
+    )
     return tests.toSorted((one, other) => layerOf(one) - layerOf(other) || sizes.get(other) - sizes.get(one))
   }
 
