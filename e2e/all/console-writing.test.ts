@@ -1,9 +1,9 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Browser, Page } from 'playwright-core'
-import { openBrowser } from './harness/browser.ts'
-import { choose, openConsole, sayTo } from './harness/console-page.ts'
-import { Company } from './harness/demo.ts'
-import { until } from './harness/programs.ts'
+import { openBrowser } from '../harness/browser.ts'
+import { choose, openConsole, sayTo } from '../harness/console-page.ts'
+import { Company } from '../harness/demo.ts'
+import { until } from '../harness/programs.ts'
 
 const demo = new Company()
 let browser: Browser
