@@ -1,4 +1,5 @@
 import { request } from 'node:http'
+import { deflateSync } from 'node:zlib'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { Client } from '@zbell/contract/client'
 import { freePort } from '../../packages/service/src/store/mariadb/private-server.ts'
@@ -44,6 +45,39 @@ describe('a stranger', () => {
     expect(await post(notifications, world.backendKey, '{"to":', true)).toEqual({ status: 400, code: 'malformed-json' })
     expect(await post(notifications, world.backendKey, `{"a":"${'x'.repeat(2_200_000)}"}`, true)).toMatchObject({
       code: 'body-too-large',
+    })
+  })
+
+  test('has nothing opened that is compressed, and nobody has what becomes a hundred times as large', async () => {
+    const compressed = (bearer: string, json: string, path = notifications) =>
+      fetch(world.url + path, {
+        method: 'POST',
+        headers: {
+          'content-type': 'application/json',
+          'content-encoding': 'deflate',
+          authorization: `Bearer ${bearer}`,
+        },
+        body: deflateSync(json),
+      }).then(async (answer) => [answer.status, ((await answer.json()) as { code: string }).code])
+    const huge = `{"to": "${' '.repeat(1_900_000)}"}`
+    expect(await compressed('zb-backend-nobody', '{"to":')).toEqual([401, 'unknown-key'])
+    expect(await compressed('zb-backend-nobody', huge)).toEqual([401, 'unknown-key'])
+    expect(await compressed(world.backendKey, huge)).toEqual([413, 'body-too-large'])
+    // What people write becomes ten times as large, and is read.
+    expect(await compressed(world.backendKey, '{"to":')).toEqual([400, 'malformed-json'])
+    expect(await compressed(world.appKey, huge, '/v1/devices')).toEqual([413, 'body-too-large'])
+  })
+
+  test('sends no half of a character anywhere', async () => {
+    const titled = (title: string) => `{"to": {"any": ["everyone"]}, "content": {"title": "${title}"}}`
+    expect(await post(notifications, world.backendKey, titled('a\\ud83d\\ude00'))).toMatchObject({ status: 202 })
+    expect(await post(notifications, world.backendKey, titled('a\\ud83d'))).toEqual({
+      status: 422,
+      code: 'invalid-request',
+    })
+    expect(await post('/v1/apps/a%00b/notifications', world.backendKey, '{}')).toEqual({
+      status: 404,
+      code: 'unknown-address',
     })
   })
 

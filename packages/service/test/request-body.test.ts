@@ -2,7 +2,7 @@ import { type ClientRequest, request, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import express from 'express'
-import { inTime, shapeFault, takesItsTime } from '../src/http/request-body.ts'
+import { halfAt, inTime, shapeFault, takesItsTime } from '../src/http/request-body.ts'
 
 const withinMs = 150
 
@@ -67,4 +67,21 @@ test.each([
   [Buffer.alloc(10), 0, false],
 ])('how deep a value is, is known without going down into it: %j beyond %p is %p', (value, levels, isDeeper) => {
   expect(shapeFault(value, levels) !== undefined).toBe(isDeeper)
+})
+
+describe('half a character', () => {
+  test.each([
+    ['a\ud83d', ''],
+    [{ a: [1, { 'b/c': 'x\ude00' }] }, '/a/1/b~1c'],
+    [{ a: { 'n\ud83d': 1 } }, '/a'],
+    [{ a: ['\ud83d\ude00', null, 7] }, undefined],
+  ])('in %j is found at its place', (value, place) => {
+    expect(halfAt(value)).toBe(place)
+  })
+
+  test('costs no more than the size of what it stands in', () => {
+    let deep: unknown = 'x\ud83d'
+    for (let level = 0; level < 100; level++) deep = [deep]
+    expect(halfAt(deep)).toBe('/0'.repeat(100))
+  })
 })

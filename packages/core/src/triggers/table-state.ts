@@ -1,3 +1,4 @@
+import { beginningOf } from '../content/well-formed.ts'
 /**
  * What a table looked like, so that the next look finds what is new, changed and gone. Rows are put into pages by their
  * key; a page is text, so that one that has not changed is recognised without being read, and can be packed by whoever
@@ -58,7 +59,7 @@ export function pageOfKey(key: string): number {
 
 /** A text as long as may be, and by its end that there was more. */
 export const cutText = (text: string, most: number = tableLimits.textChars): string =>
-  text.length <= most ? text : `${text.slice(0, most - 1)}…`
+  text.length <= most ? text : `${beginningOf(text, most - 1)}…`
 
 /** A look at a table, row by row. */
 export class TableLook {

@@ -2,7 +2,7 @@ import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'exp
 import type { Logger } from 'pino'
 import { Problem } from '../problems/problem.ts'
 import { Abandoned, DatabaseBusy, DatabaseFull, DatabaseUnavailable, TooSlow } from '../store/errors.ts'
-import { mostValues, tooManyValues } from './request-body.ts'
+import { mostValues, tooCompressed, tooManyValues } from './request-body.ts'
 
 export const nothingAt = (request: Request): Problem =>
   new Problem('unknown-address', `There is nothing at ${request.method} ${request.path.slice(0, 200)}.`)
@@ -49,6 +49,8 @@ function asProblem(error: unknown): Problem {
   if (type === 'entity.too.large') return new Problem('body-too-large')
   if (type === tooManyValues)
     return new Problem('invalid-request', `The body holds more values than ${mostValues.toLocaleString('en')}.`)
+  if (type === tooCompressed)
+    return new Problem('body-too-large', 'The body is more than a hundred times as large as it was compressed.')
   if (type === 'entity.parse.failed') return new Problem('malformed-json')
   if (type === 'encoding.unsupported' || type === 'charset.unsupported') return new Problem('unsupported-media-type')
   if (type === 'request.aborted' || type === 'request.size.invalid')

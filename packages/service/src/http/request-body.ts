@@ -1,3 +1,5 @@
+import type { IncomingMessage } from 'node:http'
+import { hasHalves } from '@zbell/core'
 import type { Request, Response } from 'express'
 
 /** A body up to this size is read and looked at while it is not known yet who sent it. */
@@ -11,9 +13,25 @@ const bodyWithinMs = 30_000
 const hasBody = ({ headers }: Request): boolean =>
   headers['transfer-encoding'] !== undefined || Number(headers['content-length'] ?? 0) > 0
 
-/** Whether a body is little for certain: one that comes in chunks says nothing of its size beforehand. */
+/** Whether a body is little for certain: one that comes in chunks, or compressed, says nothing of its size beforehand. */
 export const isLittle = (request: Request): boolean =>
-  request.headers['transfer-encoding'] === undefined && Number(request.headers['content-length'] ?? 0) <= littleBytes
+  request.headers['transfer-encoding'] === undefined &&
+  !isCompressed(request) &&
+  Number(request.headers['content-length'] ?? 0) <= littleBytes
+
+const isCompressed = ({ headers }: IncomingMessage): boolean =>
+  !['', 'identity'].includes(headers['content-encoding']?.toLowerCase() ?? '')
+
+/** JSON of people’s data becomes ten times as large as it was compressed, now and then thirty times. */
+const mostRatio = 100
+/** What a reader of bodies calls one that becomes larger. */
+export const tooCompressed = 'too compressed'
+
+/** Whether a body became larger than its compressed size can explain; a few kilobytes may. */
+export function isBomb(request: IncomingMessage, body: Uint8Array): boolean {
+  const sentBytes = Number(request.headers['content-length'] ?? 0)
+  return isCompressed(request) && body.length > littleBytes && body.length > sentBytes * mostRatio
+}
 
 const later = Symbol('reads its body later')
 const patient = Symbol('may take its time')
@@ -89,4 +107,25 @@ export function shapeFault(value: unknown, levels: number): string | undefined {
     level = below
   }
   return undefined
+}
+
+/**
+ * Where half a character stands in a value, as a JSON Pointer (RFC 6901): no database keeps a surrogate without the other one.
+ * @param value nested no deeper than {@link deepestBody}
+ */
+export function halfAt(value: unknown): string | undefined {
+  const path: string[] = []
+  const isFound = (one: unknown): boolean => {
+    if (typeof one === 'string') return hasHalves(one)
+    if (typeof one !== 'object' || one === null || Buffer.isBuffer(one)) return false
+    for (const [name, inner] of Object.entries(one)) {
+      if (hasHalves(name)) return true
+      path.push(name)
+      if (isFound(inner)) return true
+      path.pop()
+    }
+    return false
+  }
+  if (!isFound(value)) return undefined
+  return path.map((name) => `/${name.replaceAll('~', '~0').replaceAll('/', '~1')}`).join('')
 }

@@ -12,7 +12,7 @@ import {
 } from '@zbell/contract'
 import { type Request, type RequestHandler, type Response, Router } from 'express'
 import { z } from 'zod'
-import { Problem } from '../problems/problem.ts'
+import { invalid, Problem } from '../problems/problem.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import type { DeviceRow } from '../store/devices/read-devices.ts'
 import type { Metrics } from '../telemetry/metrics.ts'
@@ -20,7 +20,7 @@ import type { CallerCheck, CallerOf } from './callers.ts'
 import { callerAddress } from './came-from.ts'
 import { binaryEvent, isBinaryEvent } from './cloud-events.ts'
 import type { Limit } from './rate-limits.ts'
-import { deepestBody, laterBody, shapeFault } from './request-body.ts'
+import { deepestBody, halfAt, laterBody, shapeFault } from './request-body.ts'
 
 type CallOf<Name extends RouteName> = {
   readonly caller: CallerOf<Operations[Name]['caller']>
@@ -231,7 +231,11 @@ function parsed(type: z.ZodType, value: unknown, prefix: '' | '?'): unknown {
   const fault = shapeFault(value, deepestBody)
   if (fault !== undefined) throw new Problem('invalid-request', `The body ${fault}.`)
   const read = readUpTo(type, value, mostFaults)
-  if (read.issues.length === 0) return read.value
+  if (read.issues.length === 0) {
+    const half = halfAt(value)
+    if (half !== undefined) throw invalid(half, 'holds half a character: a surrogate without the other one')
+    return read.value
+  }
   const found = faultsIn(read, value)
   const faults =
     prefix === '?' ? found.map((one) => ({ ...one, pointer: `?${one.pointer.slice(1).replaceAll('/', '.')}` })) : found

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import type { Server } from 'node:http'
+import type { IncomingMessage, Server } from 'node:http'
 import { sourceLimits } from '@zbell/core/triggers'
 import express, { type Request, type RequestHandler, type Response } from 'express'
 import type { Logger } from 'pino'
@@ -17,7 +17,16 @@ import { documents } from './documents.ts'
 import { serveOperations } from './operations.ts'
 import type { HttpParts } from './parts.ts'
 import { nothingAt, problemHandler, unknownAddress } from './problem-handler.ts'
-import { holdsMoreThan, inTime, isLittle, mostValues, readsLater, tooManyValues } from './request-body.ts'
+import {
+  holdsMoreThan,
+  inTime,
+  isBomb,
+  isLittle,
+  mostValues,
+  readsLater,
+  tooCompressed,
+  tooManyValues,
+} from './request-body.ts'
 import { EventStreams } from './routes/events.ts'
 import { OperationRouter } from './serve-operation.ts'
 
@@ -77,14 +86,15 @@ export function httpServer(parts: HttpParts): HttpServer {
   }
 }
 
-function holdsFew(_request: unknown, _response: unknown, body: Buffer): void {
+function holdsFew(request: IncomingMessage, _response: unknown, body: Buffer): void {
+  if (isBomb(request, body)) throw Object.assign(new Error('too compressed'), { type: tooCompressed })
   if (holdsMoreThan(body, mostValues)) throw Object.assign(new Error('too many values'), { type: tooManyValues })
 }
 
 /** Reads a call's body within its bounds and hands it to its operation. */
 function answerOperations(on: OperationRouter): RequestHandler {
-  const deviceJson = express.json({ limit: deviceBody, type: jsonTypes })
-  const raw = express.raw({ limit: incomingBody, type: () => true })
+  const deviceJson = express.json({ limit: deviceBody, type: jsonTypes, verify: holdsFew })
+  const raw = express.raw({ limit: incomingBody, type: () => true, inflate: false })
   const json = express.json({ limit: maxBody, type: jsonTypes, verify: holdsFew })
   // An event's data may be text; nothing else that is sent here is.
   const text = express.text({ limit: deviceBody, type: 'text/*' })
@@ -93,6 +103,8 @@ function answerOperations(on: OperationRouter): RequestHandler {
   // The interface is one step of the app's, not a router in a router: each of those would cost every call.
   return (request, response, next) => {
     plainHeaders(response)
+    if (request.url.includes('%00'))
+      throw new Problem('unknown-address', 'The address holds %00, which nothing here has in its name.')
     // A device's calls carry no cookie, so any page may make them: the secret is what counts.
     const isDevice = /^\/v1\/(?:devices|app)(?:[/?]|$)/.test(request.url)
     if (isDevice && !crossOrigin(request, response)) return

@@ -9,6 +9,7 @@ import {
   urgencies,
   uuidFromBytes,
   type Writing,
+  wholeJson,
 } from '@zbell/core'
 import type { Past } from '@zbell/core/calendar'
 import type { Channel } from '@zbell/core/restraint'
@@ -218,9 +219,9 @@ export function notificationStatements(
     scope.app.no,
     scope.environment,
     state,
-    JSON.stringify(given.target),
-    JSON.stringify(given.content),
-    JSON.stringify(given.filling),
+    wholeJson(given.target),
+    wholeJson(given.content),
+    wholeJson(given.filling),
     given.template,
     given.name,
     // A run bears its schedule’s name, of which only the schedule is to be found and stopped.
