@@ -57,6 +57,30 @@ describe('behind a proxy', () => {
     expect(second.log()).not.toContain('ValidationError')
   })
 
+  test('whoever guesses a password slows down their own address, and keeps nobody out', async () => {
+    const account = { email: 'pilot@merrow-sound.example', name: 'Pilot', role: 'viewer' as const }
+    await world.operator.call('makeAccount', { body: { ...account, password: 'the bell at the pier' } })
+    const signIn = (address: string, password: string, cookie = '') =>
+      call(
+        second.url,
+        'POST',
+        '/v1/session',
+        { forwarded: `for=${address};proto=https`, cookie },
+        { email: account.email, password },
+      )
+    // From six addresses, as many at once as each may.
+    const guesses = Array.from({ length: 6 }, (_, n) => n).flatMap((n) =>
+      Array.from({ length: 10 }, (_, i) => signIn(`198.51.100.${n}`, `guess ${i}`)),
+    )
+    const own = await signIn('192.0.2.99', 'the bell at the pier')
+    expect(own.status).toBe(200)
+    const [, browser = ''] = /(__Host-bell_browser=[^;]+)/.exec(own.headers.get('set-cookie') ?? '') ?? []
+    // A browser that is known is not held up by the wrong ones before it at its address.
+    for (let n = 0; n < 5; n++) void signIn('203.0.113.7', 'another guess')
+    expect((await signIn('203.0.113.7', 'the bell at the pier', browser)).status).toBe(200)
+    expect(new Set((await Promise.all(guesses)).map(({ status }) => status))).not.toContain(200)
+  })
+
   test('the cookie belongs to this host and to https, and pages say to come by https', async () => {
     const account = { email: 'quay@merrow-sound.example', name: 'Quay', role: 'viewer' as const }
     await world.operator.call('makeAccount', { body: { ...account, password: 'a pier by the bay' } })

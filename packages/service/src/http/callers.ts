@@ -30,6 +30,7 @@ export type CallerOf<C extends Caller> = C extends 'anyone'
             : never
 
 /** Under https no other host of the same site can set it (RFC 6265bis §4.1.3.2). */
+export const browserCookieName = (isSecure: boolean): string => (isSecure ? '__Host-bell_browser' : 'bell_browser')
 export const sessionCookieName = (isSecure: boolean): string => (isSecure ? '__Host-bell_session' : 'bell_session')
 const reading = new Set(['GET', 'HEAD'])
 

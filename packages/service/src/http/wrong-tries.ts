@@ -15,8 +15,9 @@ const longestWaitMs = 8_000
 const mostWaiting = 10
 
 /**
- * Tries at one name, one after the other, each answered later than the one before as wrong ones go on: whoever guesses gets
- * nowhere from however many addresses, and nobody is locked out for good. What is right begins anew.
+ * Tries at one name, one after the other, each answered later than the one before as wrong ones go on. The name is that of an
+ * account together with the address that tries: whoever guesses slows down themselves, and keeps nobody out. What is right begins
+ * anew.
  */
 export class WrongTries {
   readonly #tries = new LRUCache<string, Tries>({ max: mostNames, ttl: rememberMs })

@@ -1,7 +1,7 @@
 import { createHash, randomBytes, scrypt, timingSafeEqual } from 'node:crypto'
 import { promisify } from 'node:util'
 
-export type SecretKind = 'backend' | 'app' | 'device' | 'session' | 'link' | 'proof' | 'calendar'
+export type SecretKind = 'backend' | 'app' | 'device' | 'session' | 'browser' | 'link' | 'proof' | 'calendar'
 
 /** A fresh secret of 256 bits; its first words say what it is, so that a pasted one is recognised. */
 export const newSecret = (kind: SecretKind): string => `zb-${kind}-${randomBytes(32).toString('base64url')}`

@@ -6,10 +6,17 @@ import { everyApp } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
 import { isDuplicate } from '../../store/errors.ts'
 import { type AccountRow, createAccount, findAccount } from '../../store/sessions/accounts.ts'
-import { createSession, createSignInLink, deleteSession, useSignInLink } from '../../store/sessions/sessions.ts'
+import {
+  createSession,
+  createSignInLink,
+  deleteSession,
+  isKnownBrowser,
+  keepBrowser,
+  useSignInLink,
+} from '../../store/sessions/sessions.ts'
 import { isCommonPassword } from '../../vault/common-passwords.ts'
 import { hashPassword, hashSecret, newSecret, passwordFits } from '../../vault/secrets.ts'
-import { csrfOf, sessionCookieName } from '../callers.ts'
+import { browserCookieName, cookie, csrfOf, sessionCookieName } from '../callers.ts'
 import { callerAddress } from '../came-from.ts'
 import type { RateLimits } from '../rate-limits.ts'
 import type { OperationRouter } from '../serve-operation.ts'
@@ -18,6 +25,8 @@ import { appView } from './apps.ts'
 
 const sessionMs = 12 * 3_600_000
 const linkMs = 3_600_000
+/** For so long a browser is known in which somebody signed in. */
+const browserMs = 180 * 86_400_000
 
 /** @param log hears of each wrong password: for whom, from where, and how many there were in a row */
 export function serveSessions(
@@ -28,8 +37,16 @@ export function serveSessions(
   log: Logger,
 ): void {
   const wrongTries = new WrongTries()
-  const byPassword = async (email: string, password: string, address: string | undefined) => {
-    const { found, wrong } = await wrongTries.at(email.toLowerCase(), () => accountOf(database, email, password))
+  const browserCookie = browserCookieName(secure)
+  const byPassword = async (email: string, password: string, response: Response) => {
+    const address = callerAddress(response)
+    const look = () => accountOf(database, email, password)
+    const browser = cookie(response.req, browserCookie)
+    const isKnown = browser !== undefined && (await isKnownBrowser(database, hashSecret(browser), email))
+    // Whoever guesses slows down their own address, and keeps nobody out.
+    const { found, wrong } = isKnown
+      ? { found: await look(), wrong: 1 }
+      : await wrongTries.at(`${email.toLowerCase()} ${address}`, look)
     if (!found) log.warn({ account: email, address, wrong }, 'a password was wrong')
     return found
   }
@@ -47,12 +64,16 @@ export function serveSessions(
       const account =
         'link' in body
           ? await useSignInLink(database, hashSecret(body.link), now)
-          : await byPassword(body.email, body.password, callerAddress(response))
+          : await byPassword(body.email, body.password, response)
       if (!account) throw new Problem('sign-in-refused')
       const token = newSecret('session')
       const expiresAt = new Date(now.getTime() + sessionMs)
       await createSession(database, { hash: hashSecret(token), accountNo: account.no, expiresAt })
-      setCookie(response, token, secure)
+      setCookie(response, sessionCookieName(secure), token, secure, sessionMs)
+      const browser = newSecret('browser')
+      const knownUntil = new Date(now.getTime() + browserMs)
+      await keepBrowser(database, { hash: hashSecret(browser), accountNo: account.no, expiresAt: knownUntil })
+      setCookie(response, browserCookie, browser, secure, browserMs)
       return sessionView(account, csrfOf(token))
     },
     limits.signIns,
@@ -102,12 +123,12 @@ async function accountOf(database: Database, email: string, password: string): P
   return fits ? account : undefined
 }
 
-function setCookie(response: Response, token: string, secure: boolean): void {
-  response.cookie(sessionCookieName(secure), token, {
+function setCookie(response: Response, name: string, token: string, secure: boolean, maxAge: number): void {
+  response.cookie(name, token, {
     httpOnly: true,
     sameSite: 'strict',
     secure,
     path: '/',
-    maxAge: sessionMs,
+    maxAge,
   })
 }

@@ -24,6 +24,7 @@ import { gateways } from './0023-gateways.ts'
 import { leases } from './0024-leases.ts'
 import { secretsOfDevices } from './0025-secrets-of-devices.ts'
 import { bounds } from './0026-bounds.ts'
+import { knownBrowsers } from './0027-known-browsers.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -55,4 +56,5 @@ export const migrations: readonly Migration[] = [
   { no: 24, name: 'leases', statements: leases },
   { no: 25, name: 'secrets-of-devices', statements: secretsOfDevices },
   { no: 26, name: 'bounds', statements: bounds },
+  { no: 27, name: 'known-browsers', statements: knownBrowsers },
 ]

@@ -1,6 +1,6 @@
 import { and, eq, getTableColumns, gt, lt, sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
-import { accounts, sessions, signInLinks } from '../tables.ts'
+import { accounts, knownBrowsers, sessions, signInLinks } from '../tables.ts'
 import type { AccountRow } from './accounts.ts'
 
 type Grant = { readonly hash: Buffer; readonly accountNo: number; readonly expiresAt: Date }
@@ -9,10 +9,28 @@ export async function createSession(database: Database, grant: Grant): Promise<v
   await database.use((db) => db.insert(sessions).values(grant))
 }
 
-/** Forgets sessions and links that are over. */
+/** Forgets sessions, links and browsers that are over. */
 export async function forgetSessions(database: Database, now = new Date()): Promise<void> {
   await database.use((db) => db.delete(sessions).where(lt(sessions.expiresAt, now)))
   await database.use((db) => db.delete(signInLinks).where(lt(signInLinks.expiresAt, now)))
+  await database.use((db) => db.delete(knownBrowsers).where(lt(knownBrowsers.expiresAt, now)))
+}
+
+/** Keeps in mind that an account signed in with a browser. */
+export async function keepBrowser(database: Database, grant: Grant): Promise<void> {
+  await database.use((db) => db.insert(knownBrowsers).values(grant))
+}
+
+/** Whether an account signed in with this browser before. */
+export async function isKnownBrowser(database: Database, hash: Buffer, email: string): Promise<boolean> {
+  const rows = await database.use((db) =>
+    db
+      .select({ no: accounts.no })
+      .from(knownBrowsers)
+      .innerJoin(accounts, eq(accounts.no, knownBrowsers.accountNo))
+      .where(and(eq(knownBrowsers.hash, hash), eq(accounts.email, email), gt(knownBrowsers.expiresAt, new Date()))),
+  )
+  return rows.length > 0
 }
 
 export async function findSession(database: Database, hash: Buffer, now: Date): Promise<AccountRow | undefined> {

@@ -23,6 +23,13 @@ export const signInLinks = mysqlTable('sign_in_links', {
   expiresAt: instantColumn('expires_at').notNull(),
 })
 
+/** Browsers in which an account signed in before. */
+export const knownBrowsers = mysqlTable('known_browsers', {
+  hash: hashColumn('hash', { length: 32 }).primaryKey(),
+  accountNo: bigint('account_no', { mode: 'number', unsigned: true }).notNull(),
+  expiresAt: instantColumn('expires_at').notNull(),
+})
+
 export const leases = mysqlTable('leases', {
   name: varchar('name', { length: 64 }).primaryKey(),
   owner: hashColumn('owner', { length: 16 }).notNull(),
