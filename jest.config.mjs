@@ -1,4 +1,4 @@
-import { bundledLibraries } from './tools/test-libraries.mjs'
+import { bundledLibraries, evaluatorProgram } from './tools/test-libraries.mjs'
 
 export default {
   testEnvironment: 'node',
@@ -10,9 +10,12 @@ export default {
       { jsc: { parser: { syntax: 'typescript', tsx: true }, target: 'es2023' }, module: { type: 'es6' } },
     ],
   },
-  moduleNameMapper: Object.fromEntries(
-    Object.entries(bundledLibraries).map(([name, file]) => [`^${name.replaceAll('.', '\\.')}$`, file]),
-  ),
+  moduleNameMapper: {
+    ...Object.fromEntries(
+      Object.entries(bundledLibraries).map(([name, file]) => [`^${name.replaceAll('.', '\\.')}$`, file]),
+    ),
+    '/evaluator-program\\.ts$': evaluatorProgram,
+  },
   cacheDirectory: '<rootDir>/node_modules/.cache/jest',
   // More than there are cores: many wait for a timer or a browser.
   maxWorkers: 3,

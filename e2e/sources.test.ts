@@ -318,6 +318,31 @@ describe('what others post in their own form', () => {
     expect(await statusOf(hostile, signed(secret!, hostile))).toBe(422)
   })
 
+  test('is known by what is signed, under whatever name it comes again, and speaks for its source alone', async () => {
+    const { address, secret } = await save('gauge', {
+      kind: 'incoming',
+      verify: { by: 'hmac-sha256', header: 'x-station', prefix: 'sha256=' },
+      occurrences: '{ "type": "example.level", "source": source, "data": { "level": level } }',
+    })
+    const take = async (given: object, headers: Record<string, string> = {}) => {
+      const body = JSON.stringify(given)
+      const answer = await post(address!, body, { ...signed(secret!, body), ...headers })
+      return [answer.status, (await answer.json()) as { taken?: number; detail?: string }] as const
+    }
+    expect(await take({ level: 3 })).toMatchObject([202, { taken: 1 }])
+    expect(await take({ level: 3 }, { 'webhook-id': 'another' })).toMatchObject([202, { taken: 0 }])
+    expect(await take({ level: 4 }, { 'webhook-id': 'another' })).toMatchObject([202, { taken: 1 }])
+    expect(await take({ level: 5, source: 'URN:zbell:source:weather' })).toMatchObject([
+      422,
+      { detail: expect.stringContaining('is not its own') },
+    ])
+    const other = client.call('reportOccurrences', {
+      params: { app },
+      body: { specversion: '1.0', id: '1', source: 'urn:zbell:source:gauge', type: 'example.level' },
+    })
+    expect((await refusal(other)).errors).toMatchObject([{ pointer: '/source' }])
+  })
+
   test('an old and a new secret are both believed, while one is replaced', async () => {
     const verify = { by: 'secret', header: 'x-secret' } as const
     const secrets = ['an old secret of the station', 'a new secret of the station']

@@ -1,9 +1,9 @@
 // Bundles everything into dist/, when a source is newer than the last build. Two runs at once wait for each other.
 import { createHash } from 'node:crypto'
 import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
-import { join } from 'node:path'
+import { basename, join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
-import { fileURLToPath } from 'node:url'
+import { fileURLToPath, pathToFileURL } from 'node:url'
 import { noticesOf } from './dependencies.mjs'
 
 const root = fileURLToPath(new URL('..', import.meta.url))
@@ -55,16 +55,18 @@ async function takeLock() {
 const evaluated = {
   name: 'evaluated',
   setup({ onLoad, esbuild }) {
-    onLoad({ filter: /\/service\/src\/http\/documents\.ts$/ }, async ({ path }) => {
+    onLoad({ filter: /\/service\/src\/(http\/documents|evaluation\/evaluator-program)\.ts$/ }, async ({ path }) => {
       const { outputFiles } = await esbuild.build({
         entryPoints: [path],
         bundle: true,
         write: false,
         platform: 'node',
         format: 'esm',
+        external: ['esbuild'],
+        define: { 'import.meta.url': JSON.stringify(pathToFileURL(path).href) },
         logLevel: 'error',
       })
-      const file = join(root, 'node_modules/.evaluated.mjs')
+      const file = join(root, `node_modules/.evaluated-${basename(path, '.ts')}.mjs`)
       writeFileSync(file, outputFiles[0].contents)
       const exports = Object.entries(await import(`${file}?${Date.now()}`))
       rmSync(file)

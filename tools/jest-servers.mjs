@@ -1,10 +1,12 @@
 // Starts the process whose servers all suites share, before the first of them, and ends it after the last.
 import { spawn } from 'node:child_process'
 import { once } from 'node:events'
+import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { createInterface } from 'node:readline'
 import { fileURLToPath } from 'node:url'
-import { buildSync } from 'esbuild'
+import { build } from 'esbuild'
+import { evaluatorProgram } from './test-libraries.mjs'
 
 const root = fileURLToPath(new URL('..', import.meta.url))
 let servers
@@ -12,7 +14,7 @@ let servers
 export async function start() {
   // Beside the other bundles, since it looks for them there.
   const bundle = join(root, 'node_modules/.tests/servers.mjs')
-  buildSync({
+  await build({
     absWorkingDir: root,
     entryPoints: ['e2e/harness/servers/process.ts'],
     outfile: bundle,
@@ -21,6 +23,7 @@ export async function start() {
     format: 'esm',
     target: 'node20',
     external: ['playwright-core'],
+    plugins: [{ name: 'evaluator', setup: useMadeEvaluator }],
     define: { 'process.env.TEST_DIST': JSON.stringify(join(root, 'dist/')) },
     banner: { js: "import {createRequire as __cr} from 'node:module';const require=__cr(import.meta.url);" },
     logLevel: 'error',
@@ -28,6 +31,11 @@ export async function start() {
   servers = spawn(process.execPath, [bundle], { stdio: ['ignore', 'pipe', 'inherit', 'ipc'] })
   const [line] = await once(createInterface({ input: servers.stdout }), 'line')
   process.env.TEST_SERVERS = JSON.parse(line).url
+}
+
+/** What the tests have made already is made once. */
+function useMadeEvaluator({ onLoad }) {
+  onLoad({ filter: /\/evaluator-program\.ts$/ }, () => ({ contents: readFileSync(evaluatorProgram, 'utf8') }))
 }
 
 export async function stop() {

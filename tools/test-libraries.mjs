@@ -39,8 +39,24 @@ export const bundledLibraries = Object.fromEntries(
   libraries.map((name) => [name, join(folder, `${name.replaceAll('/', '-')}.mjs`)]),
 )
 
+/** What the build makes of this module, so that not each file of tests makes it. */
+export const evaluatorProgram = join(folders, 'evaluator-program.mjs')
+
+async function bundleEvaluator() {
+  const { outputFiles } = await build({
+    entryPoints: [join(root, 'packages/service/src/evaluation/evaluator-main.ts')],
+    bundle: true,
+    write: false,
+    platform: 'node',
+    format: 'cjs',
+    target: 'node20',
+    logLevel: 'error',
+  })
+  writeFileSync(evaluatorProgram, `export const evaluatorProgram = ${JSON.stringify(outputFiles[0].text)}\n`)
+}
+
 /** Bundles them unless that was done already: together, so that what two of them share is there once. */
-export async function bundleLibraries() {
+async function bundleLibraries() {
   if (existsSync(folder)) return
   rmSync(folders, { recursive: true, force: true })
   const making = `${folder}.${process.pid}`
@@ -74,4 +90,7 @@ export async function bundleLibraries() {
   renameSync(making, folder)
 }
 
-if (import.meta.filename === process.argv[1]) await bundleLibraries()
+if (import.meta.filename === process.argv[1]) {
+  await bundleLibraries()
+  await bundleEvaluator()
+}

@@ -4,6 +4,7 @@ import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import { lookAtLoop, type Stood } from '../harness/loop.ts'
+import { until } from '../harness/programs.ts'
 import { app, World } from '../harness/world.ts'
 
 type Process = Awaited<ReturnType<World['startSecond']>>
@@ -19,6 +20,11 @@ beforeAll(async () => {
     LOOP_WATCH_FILE: file,
   })
   look = lookAtLoop(service.pid, file)
+  for (const [trigger, when] of Object.entries(slowConditions))
+    await world.backend.call('saveTrigger', {
+      params: { app, trigger },
+      body: { ...listening, types: [trigger], when, enabled: true },
+    })
 })
 afterAll(async () => {
   await service?.stop()
@@ -56,6 +62,37 @@ const preview = (when: object) =>
 const lint = (profile: string) => ['POST', `${at}/gateways/lint`, { text: profile }] as const
 const letters = (n: number) => String.fromCharCode(97 + (n % 26), 97 + (Math.floor(n / 26) % 26))
 const nested = (levels: number) => `${'{n, plural, other {'.repeat(levels)}x${'}}'.repeat(levels)}`
+
+const listening = { source: 'occurrences', to: { any: ["'everyone'"] }, content: { title: 'T' } }
+/** Loops in a chain, of which each makes forty of what it is given: 160 parts, and two million values of one. */
+const chain = `event.data.list${`.map(x, [${many(38, () => 'x').join(', ')}])`.repeat(4)}`
+/** By the trigger, which is about events of its own type. */
+const slowConditions = {
+  chained: chain,
+  compared: 'event.data.list.all(x, x in event.data.other)',
+  matched: "event.data.text.matches('((a{100}){100}){10}')",
+}
+const slowData = {
+  chained: { list: many(20, () => 'x') },
+  compared: { list: many(1_000, (n) => n), other: many(1_000, (n) => n) },
+  matched: { text: 'a'.repeat(9_900) },
+}
+const trial = (trigger: keyof typeof slowData) =>
+  ['POST', `${at}/triggers/${trigger}/try`, { event: { type: trigger, data: slowData[trigger] } }] as const
+/** A trigger of about so many characters, all of them CEL. */
+const trigger = (chars: number) =>
+  [
+    'PUT',
+    `${at}/triggers/large`,
+    {
+      ...listening,
+      cases: many(20, () => ({
+        values: Object.fromEntries(
+          many(50, (n) => [`v${n}`, `event.data.a${' + event.data.a'.repeat(chars / 15_000)}`]),
+        ),
+      })),
+    },
+  ] as const
 
 /** As many rounds as are taken at all, and a few less. */
 function slowKey() {
@@ -186,6 +223,11 @@ const attacks: Readonly<Record<string, readonly [string, string, unknown?, objec
     `{"user":"ada","attributes":{${many(60_000, (n) => `"a${n}":1`).join(',')}}}\n`,
     { 'content-type': 'application/x-ndjson' },
   ],
+  'a trigger of two megabytes': trigger(1_800_000),
+  'a trigger that is just short enough': trigger(45_000),
+  'a trial of loops in a chain': trial('chained'),
+  'a trial of two lists that are compared': trial('compared'),
+  'a trial of a pattern of repetitions': trial('matched'),
   'a profile of anchors': lint(
     many(1_500, (n) => `k${n}: &a${n} [*a${Math.max(0, n - 1)}, *a${Math.max(0, n - 1)}]`).join('\n'),
   ),
@@ -208,3 +250,23 @@ test.each(Object.keys(attacks))('%s stops the loop for no longer than fifty mill
   // The measuring itself is good to a fifth.
   expect(Math.min(...ratios)).toBeLessThan(1.2)
 })
+
+test.each(Object.keys(slowData) as (keyof typeof slowData)[])(
+  'an event that is %s stops the loop for no longer than fifty milliseconds, and is done with',
+  async (type) => {
+    const log = () => world.backend.call('listFirings', { params: { app, trigger: type }, query: {} })
+    await look()
+    const taken = await ask('POST', `${at}/occurrences`, world.backendKey, {
+      specversion: '1.0',
+      id: `slow-${type}`,
+      source: '/a',
+      type,
+      data: slowData[type],
+    })
+    expect(taken).toEqual({ status: 200, text: '{"taken":1,"known":0}' })
+    await until(log, ({ items }) => items.length > 0)
+    const { stoodMs, referenceMs, heapMb } = await look()
+    expect(stoodMs / referenceMs).toBeLessThan(1.2)
+    expect(heapMb).toBeLessThan(200)
+  },
+)

@@ -1,6 +1,13 @@
 import { describe, expect, test } from '@jest/globals'
 import { RuleRefused } from '@zbell/core/rules'
-import { Expression, type Given, Trigger, type TriggerDefinition, triggerFaults } from '@zbell/core/triggers'
+import {
+  Expression,
+  type Given,
+  Trigger,
+  type TriggerDefinition,
+  triggerFaults,
+  triggerWarnings,
+} from '@zbell/core/triggers'
 
 const now: Given = {
   row: {
@@ -214,5 +221,53 @@ describe('a trigger', () => {
       '/options/tag',
       '/unless',
     ])
+  })
+})
+
+describe('what a trigger takes to ask', () => {
+  const effortOf = (text: string) => new Expression(text).effort
+
+  test('grows with its parts, and has no bound where it loops or matches', () => {
+    expect(effortOf('row.delay > 3')).toBeLessThan(effortOf('row.delay > 3 && row.route == 4'))
+    for (const text of ['row.tags.map(x, x)', 'row.tags.exists(x, x == "a")', 'row.status.matches("a+")'])
+      expect([text, effortOf(text)]).toEqual([text, Number.POSITIVE_INFINITY])
+    const trigger = new Trigger({ ...late, key: `row.tags.filter(x, x != "b")[0]` })
+    expect(trigger.effort).toBe(Number.POSITIVE_INFINITY)
+    expect(new Trigger(late).effort).toBeLessThan(100)
+  })
+
+  test('all that a firing says is bounded', () => {
+    const long = new Trigger({
+      ...late,
+      key: undefined,
+      options: undefined,
+      when: undefined,
+      to: { any: ["'everyone'"] },
+      values: { text: 'event.data.text' },
+    })
+    const fired = (chars: number) => long.fire({ ...now, event: { data: { text: 'x'.repeat(chars) } } }, 'k')
+    expect(fired(60_000).is).toBe('fires')
+    expect(fired(64_001)).toMatchObject({
+      is: 'fault',
+      says: expect.stringMatching(/^what it says has 64,\d+ characters; 64,000 at most$/),
+    })
+  })
+})
+
+describe('a trigger that hears devices', () => {
+  const careful = (to: string, devices: boolean | undefined = true) =>
+    triggerWarnings({ source: 'occurrences', devices, content: { title: 'T' }, to: { any: [to] } }).map(
+      ({ pointer }) => pointer,
+    )
+
+  test('is warned of references that are made of what a device says', () => {
+    expect(careful("'user:' + event.data.friend")).toEqual(['/to/any/0'])
+    expect(careful("'user:' + string(event.data['friend'])")).toEqual(['/to/any/0'])
+    expect(careful("'user:' + event.user")).toEqual([])
+    expect(careful("'user:' + event.data.friend", false)).toEqual([])
+  })
+
+  test('is one of occurrences', () => {
+    expect(triggerFaults({ ...late, devices: true }).map(({ pointer }) => pointer)).toEqual(['/devices'])
   })
 })

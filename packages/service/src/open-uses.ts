@@ -1,6 +1,7 @@
 import type { Logger } from 'pino'
 import type { Opened } from './close-all.ts'
 import type { Config } from './config/options.ts'
+import type { Evaluators } from './evaluation/evaluators.ts'
 import { anywhere, publicOnly } from './gateways/address-guard.ts'
 import { type GatewayRoom, trustedCertificates } from './gateways/gateways.ts'
 import type { HttpParts } from './http/parts.ts'
@@ -27,6 +28,7 @@ type UseParts = {
   readonly opened: Opened[]
   readonly database: Database
   readonly vault: Vault
+  readonly evaluators: Evaluators
   readonly gateways: GatewayRoom
   readonly metrics: Metrics
   readonly pace: Pace
@@ -45,6 +47,7 @@ export function openUses({
   opened,
   database,
   vault,
+  evaluators,
   gateways,
   metrics,
   pace,
@@ -59,6 +62,7 @@ export function openUses({
     vault,
     guard: config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly,
     trusted: trustedCertificates(config),
+    evaluators,
     log,
   }
   const sourceParts: SourceParts = {
@@ -83,18 +87,20 @@ export function openUses({
     database,
     intake,
     looks,
+    evaluators,
     keptDays,
     hears: {
       fired: (state) => metrics.firings.inc({ state }),
       failed: (trigger, err) => log.error({ err, trigger }, 'a trigger could not ring, by a fault of ours'),
     },
   })
+  opened.push({ part: 'triggers', close: () => triggers.close() })
   if (does(config, 'clock')) {
     const clock = new ScheduleClock(database, schedules, log, (state) => metrics.scheduleRuns.inc({ state }))
     opened.push({ part: 'schedules', close: () => clock.close() })
     clock.start()
     for (const firing of triggerClocks(triggers, log)) {
-      opened.push({ part: 'triggers', close: () => firing.close() })
+      opened.push({ part: 'clocks of triggers', close: () => firing.close() })
       firing.start()
     }
     looks.start()
@@ -105,7 +111,7 @@ export function openUses({
     stops: new Stops(database, intake),
     triggers,
     sources: new Sources(sourceParts, looks),
-    incoming: new Incoming(sourceParts, looks),
+    incoming: new Incoming(sourceParts),
     webhooks: new Webhooks(tellerParts, teller),
   }
 }

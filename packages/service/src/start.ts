@@ -9,6 +9,7 @@ import type { Config } from './config/options.ts'
 import { CredentialChecks } from './credentials/checks.ts'
 import { CredentialDesk } from './credentials/desk.ts'
 import { rewrapAll } from './credentials/rewrap.ts'
+import { Evaluators } from './evaluation/evaluators.ts'
 import { GatewayRoom } from './gateways/gateways.ts'
 import { HandsetControl } from './handsets/control.ts'
 import { scheme } from './http/connections.ts'
@@ -54,8 +55,10 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const vault = new Vault(keyring)
     const metrics = new Metrics()
     const database = await openDatabase(config, log, opened)
+    const evaluators = new Evaluators()
+    opened.push({ part: 'evaluators', close: () => evaluators.close() })
     const handsets = new HandsetControl(config['handsets.url'], config['handsets.key'])
-    const gateways = await openGateways({ config, log, opened, database, vault, handsets, metrics })
+    const gateways = await openGateways({ config, log, opened, database, vault, handsets, evaluators, metrics })
     const checks = new CredentialChecks(database, gateways, metrics, log)
     opened.push({ part: 'credential checks', close: () => checks.close() })
     await checks.measure(new Date())
@@ -68,7 +71,19 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     opened.push({ part: 'presence', close: () => presence.close() })
     if (does(config, 'clock')) await startJobs({ config, log, opened, database, checks, metrics })
     const engine = openEngine({ config, log, opened, database, gateways, metrics, milestones, pace, hub })
-    const uses = openUses({ config, log, opened, database, vault, gateways, metrics, pace, engine, address })
+    const uses = openUses({
+      config,
+      log,
+      opened,
+      database,
+      vault,
+      evaluators,
+      gateways,
+      metrics,
+      pace,
+      engine,
+      address,
+    })
     const http = httpServer({
       config,
       database,
@@ -153,15 +168,23 @@ async function openGateways({
   database,
   vault,
   handsets,
+  evaluators,
   metrics,
 }: Opening & {
   readonly database: Database
   readonly vault: Vault
   readonly handsets: HandsetControl
+  readonly evaluators: Evaluators
   readonly metrics: Metrics
 }): Promise<GatewayRoom> {
-  const gateways = new GatewayRoom(config, database, vault, handsets, log, (platform, durationMs, outcome) =>
-    metrics.noteGatewayAnswer(platform, durationMs, outcome),
+  const gateways = new GatewayRoom(
+    config,
+    database,
+    vault,
+    handsets,
+    evaluators,
+    log,
+    (platform, durationMs, outcome) => metrics.noteGatewayAnswer(platform, durationMs, outcome),
   )
   opened.push({ part: 'connections to gateways', close: () => gateways.close() })
   for (const outdating of await gateways.profiles.outdating())

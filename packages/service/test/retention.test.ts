@@ -51,7 +51,7 @@ async function device(token: string) {
   })
   return (await findDevicesBySecrets(database, [secretHash]))[0]!.device
 }
-const happened = (userNo: number, many: number, at = new Date()) =>
+const happened = (deviceNo: number, many: number, at = new Date()) =>
   storeOccurrences(
     database,
     scope,
@@ -63,7 +63,7 @@ const happened = (userNo: number, many: number, at = new Date()) =>
       data: undefined,
       user: undefined,
     })),
-    async () => userNo,
+    { is: 'device', no: deviceNo, proved: false },
   )
 const count = async (table: string) =>
   Number((await database.rows<{ n: number }>(sql`select count(*) as n from ${sql.raw(table)}`))[0]!.n)
@@ -77,7 +77,7 @@ describe('what one device makes', () => {
     expect((await listEvents(database, one.no, 1_000)).length).toBeGreaterThanOrEqual(200)
     expect(await count('device_tokens')).toBe(20)
     const person = await database.transact((tx) => ensurePersonOf(tx, scope, one.no))
-    for (let n = 0; n < 6; n++) await happened(person, 1_000, new Date(Date.now() + n * 60_000))
+    for (let n = 0; n < 6; n++) await happened(one.no, 1_000, new Date(Date.now() + n * 60_000))
     const kept = await occurrencesOf(database, person, 10_000)
     expect(kept.length).toBeLessThanOrEqual(5_050)
     expect(kept.length).toBeGreaterThanOrEqual(5_000)
@@ -110,10 +110,15 @@ describe('what one device makes', () => {
 })
 
 test('occurrences go by their age', async () => {
-  await storeOccurrences(database, scope, [
-    { id: '1', source: '/a', type: 'old', at: new Date(), data: undefined, user: 'ada' },
-    { id: '2', source: '/a', type: 'new', at: new Date(), data: undefined, user: 'ada' },
-  ])
+  await storeOccurrences(
+    database,
+    scope,
+    [
+      { id: '1', source: '/a', type: 'old', at: new Date(), data: undefined, user: 'ada' },
+      { id: '2', source: '/a', type: 'new', at: new Date(), data: undefined, user: 'ada' },
+    ],
+    { is: 'server' },
+  )
   await database.change(sql`update occurrences set taken_at = utc_timestamp(3) - interval 31 day where type = 'old'`)
   await forgetOccurrences(database, 30, always)
   expect(await database.rows(sql`select type from occurrences`)).toEqual([{ type: 'new' }])

@@ -160,6 +160,7 @@ async function one(no: number, topicNo: number): Promise<void> {
         data,
         user: `p-${no}`,
       })),
+      { is: 'server' },
     )
   facts.set(no, {
     nowMs,

@@ -8,6 +8,7 @@ import { Triggers } from '../src/triggers/triggers.ts'
 import { keptKeyring } from '../src/vault/keyring.ts'
 import { Vault } from '../src/vault/vault.ts'
 import { deafIntake, type ScratchApp, scratchApp, scratchServer } from './scratch-database.ts'
+import { evaluators } from './scratch-evaluators.ts'
 
 /** The ferry company’s own schema, which one account writes and another reads. */
 const ferries = [
@@ -47,6 +48,7 @@ export async function sourcesApp(dir: string): Promise<SourcesApp> {
       guard: anywhere,
       trusted: [],
       withinMs: 2_000,
+      evaluators,
       log: makeLog('silent'),
     }
     const looks = new SourceLooks(parts)
@@ -55,6 +57,7 @@ export async function sourcesApp(dir: string): Promise<SourcesApp> {
       database,
       intake: deafIntake(database),
       looks,
+      evaluators,
       keptDays: 0,
       hears: {
         fired: () => {},

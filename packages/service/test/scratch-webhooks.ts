@@ -16,6 +16,7 @@ import { Vault } from '../src/vault/vault.ts'
 import { Teller, type TellerParts } from '../src/webhooks/teller.ts'
 import { Webhooks, type WrittenWebhook } from '../src/webhooks/webhooks.ts'
 import { type ScratchApp, scratchApp } from './scratch-database.ts'
+import { evaluators } from './scratch-evaluators.ts'
 
 export let app: ScratchApp
 export let vault: Vault
@@ -63,6 +64,7 @@ export function process(more: Partial<TellerParts> = {}, starts = true): Process
     guard: anywhere as AddressGuard,
     trusted: [],
     service: () => 'https://bell.example',
+    evaluators,
     log: makeLog('silent'),
     pollMs: 20,
     leaseMs: 15_000,

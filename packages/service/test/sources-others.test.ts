@@ -5,9 +5,10 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import { sql } from 'drizzle-orm'
+import { Evaluators } from '../src/evaluation/evaluators.ts'
 import { publicOnly } from '../src/gateways/address-guard.ts'
 import { databaseAddress } from '../src/sources/address.ts'
-import { Expressions } from '../src/sources/expressions.ts'
+import { evaluateFor } from '../src/sources/expressions.ts'
 import { poll } from '../src/sources/poll.ts'
 import type { WrittenSource } from '../src/sources/sources.ts'
 import { changeAttributes } from '../src/store/people/attributes.ts'
@@ -172,13 +173,18 @@ describe('an address that is polled', () => {
 
 describe('an expression of a developer over what strangers sent', () => {
   test('that would never end is stopped, and the next is answered', async () => {
-    const own = new Expressions()
+    const own = new Evaluators({ withinMs: 500 })
     try {
-      const forever = own.evaluate('($f := function($n) { $f($n + 1) }; $f(0))', '{}', 1)
-      const pattern = own.evaluate('$match(text, /^(a+)+$/)', JSON.stringify({ text: `${'a'.repeat(40)}b` }), 1)
-      const after = own.evaluate('text', '{"text": "fine"}', 1)
-      await expect(forever).rejects.toThrow(/took longer than 2 seconds|broke off|stack/i)
-      await expect(pattern).rejects.toThrow('took longer than 2 seconds, and was stopped')
+      const forever = evaluateFor(own, { appNo: 1 }, '($f := function($n) { $f($n + 1) }; $f(0))', '{}')
+      const pattern = evaluateFor(
+        own,
+        { appNo: 1 },
+        '$match(text, /^(a+)+$/)',
+        JSON.stringify({ text: `${'a'.repeat(40)}b` }),
+      )
+      const after = evaluateFor(own, { appNo: 1 }, 'text', '{"text": "fine"}')
+      await expect(forever).rejects.toThrow(/took longer than 0.5 seconds|broke off|stack/i)
+      await expect(pattern).rejects.toThrow(/took longer than [\d.]+ seconds?, and was stopped/)
       expect(await after).toBe('fine')
     } finally {
       own.close()
@@ -186,11 +192,11 @@ describe('an expression of a developer over what strangers sent', () => {
   })
 
   test('of one source waits for those of others one turn each, and not without end', async () => {
-    const own = new Expressions()
+    const own = new Evaluators({ withinMs: 500 })
     try {
       const ended: string[] = []
       const ask = (name: string, lane: number, text = '1') =>
-        own.evaluate(text, '{}', lane).then(
+        evaluateFor(own, { appNo: lane }, text, '{}').then(
           () => ended.push(name),
           (error: Error) => ended.push(error.name),
         )
@@ -203,7 +209,7 @@ describe('an expression of a developer over what strangers sent', () => {
       expect(ended.indexOf('quick')).toBeLessThanOrEqual(2)
       const many = Array.from({ length: 25 }, () => ask('waited', 3))
       await Promise.all(many)
-      expect(ended.filter((name) => name === 'ExpressionsBusy').length).toBeGreaterThanOrEqual(4)
+      expect(ended.filter((name) => name === 'EvaluationsBusy').length).toBeGreaterThanOrEqual(4)
       expect(ended.filter((name) => name === 'waited').length).toBeGreaterThanOrEqual(20)
     } finally {
       own.close()
@@ -211,22 +217,22 @@ describe('an expression of a developer over what strangers sent', () => {
   })
 
   test('that takes all memory ends its process and nothing else', async () => {
-    const own = new Expressions()
+    const own = new Evaluators({ withinMs: 500 })
     try {
-      const huge = own.evaluate('$string([1..10000000].{"a": $string($)})', '{}', 1)
+      const huge = evaluateFor(own, { appNo: 1 }, '$string([1..10000000].{"a": $string($)})', '{}')
       await expect(huge).rejects.toThrow('took more memory than it may have')
-      expect(await own.evaluate('1 + 1', '{}', 1)).toBe(2)
+      expect(await evaluateFor(own, { appNo: 1 }, '1 + 1', '{}')).toBe(2)
     } finally {
       own.close()
     }
   })
 
   test('has no way to the process in which it runs', async () => {
-    const own = new Expressions()
+    const own = new Evaluators({ withinMs: 500 })
     try {
       for (const text of ['process.env', 'constructor.constructor("return process")()', '$$.__proto__.constructor'])
-        expect(await own.evaluate(text, '{}', 1).catch(() => null)).toBeNull()
-      expect(await own.evaluate('$lookup($$, "a")', '{"a": 1}', 1)).toBe(1)
+        expect(await evaluateFor(own, { appNo: 1 }, text, '{}').catch(() => null)).toBeNull()
+      expect(await evaluateFor(own, { appNo: 1 }, '$lookup($$, "a")', '{"a": 1}')).toBe(1)
     } finally {
       own.close()
     }

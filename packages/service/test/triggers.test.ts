@@ -8,6 +8,7 @@ import { storeOccurrences } from '../src/store/people/occurrences.ts'
 import { forgetFirings } from '../src/store/triggers/firings.ts'
 import { Triggers } from '../src/triggers/triggers.ts'
 import { addDevice, deafIntake, type ScratchApp, scratchApp } from './scratch-database.ts'
+import { evaluators } from './scratch-evaluators.ts'
 
 let app: ScratchApp
 let failed: string[] = []
@@ -38,6 +39,7 @@ function process(database: Database): Triggers {
     database,
     intake: deafIntake(database),
     looks: {} as never,
+    evaluators,
     keptDays: 0,
     hears: { fired: () => {}, failed: (trigger) => failed.push(trigger) },
   })
@@ -64,6 +66,7 @@ const happened = (sailings: readonly number[]) =>
       data: { sailing },
       user: undefined,
     })),
+    { is: 'server' },
   )
 const firings = () =>
   app.database.rows<{ key: string; state: string; says: string | null; rung: number }>(
@@ -188,3 +191,49 @@ test('what is forgotten is found by its age, however much is kept', async () => 
 })
 
 const waiting = async () => (await app.database.rows(sql`select no from trigger_events`)).length
+
+describe('who reports', () => {
+  const event = (more: object = {}) => ({
+    id: 'booking-7',
+    source: 'https://tickets.merrow-sound.example',
+    type: 'example.booked',
+    at: new Date(),
+    data: { sailing: 7 },
+    user: undefined,
+    ...more,
+  })
+  const byDevice = async (proved = false) => {
+    const [device] = await app.database.rows<{ no: number }>(sql`select min(no) as no from devices`)
+    return { is: 'device', no: device!.no, proved } as const
+  }
+  const byServer = { is: 'server' } as const
+
+  test('a device that says what the server will say later keeps nothing of it from the triggers', async () => {
+    await save()
+    expect(await storeOccurrences(app.database, app.scope, [event()], await byDevice())).toBe(1)
+    expect(await waiting()).toBe(0)
+    expect(await storeOccurrences(app.database, app.scope, [event()], byServer)).toBe(1)
+    expect(await storeOccurrences(app.database, app.scope, [event()], byServer)).toBe(0)
+    await process(app.database).fireWaiting()
+    expect((await firings()).map(({ state }) => state)).toEqual(['rung'])
+  })
+
+  test('devices are heard by a trigger that says so, which knows whose they are and whether that was proved', async () => {
+    await save({ devices: true, when: 'event.by != "device" || event.proved', key: 'event.by' })
+    await storeOccurrences(app.database, app.scope, [event()], await byDevice())
+    await storeOccurrences(app.database, app.scope, [event({ id: 'booking-8' })], await byDevice(true))
+    await storeOccurrences(app.database, app.scope, [event({ id: 'booking-9' })], byServer)
+    await process(app.database).fireWaiting()
+    expect((await firings()).map(({ key, state }) => `${key} ${state}`)).toEqual([
+      expect.stringMatching(/booking-7 no-case$/),
+      'device rung',
+      'server rung',
+    ])
+  })
+
+  test('what a source reports is known of that source alone', async () => {
+    const bySource = (no: number) => ({ is: 'source', no, name: 'office', samples: [] }) as const
+    for (const no of [1, 2]) expect(await storeOccurrences(app.database, app.scope, [event()], bySource(no))).toBe(1)
+    expect(await storeOccurrences(app.database, app.scope, [event()], bySource(1))).toBe(0)
+  })
+})

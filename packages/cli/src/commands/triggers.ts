@@ -154,6 +154,7 @@ async function tryIt({ client, app, flags, io, paint }: Context<TryFlags>, trigg
       io.out(`It fires, by case ${(tried.caseNo ?? 0) + 1}, for the key ${paint.strong(safe(tried.key ?? ''))}.\n\n`)
       io.out(drawReview(tried.review, paint, io))
     } else io.out(`${tried.is === 'fault' ? 'It cannot ring' : 'It does not fire'}: ${safe(tried.says ?? '')}\n`)
+    for (const { pointer, detail } of tried.warnings) io.err(`careful: ${safe(pointer)} ${safe(detail)}\n`)
   }
   return exitCodes.done
 }

@@ -117,6 +117,11 @@ export function TryTrigger({ name, source, last }: TryProps) {
                 ? `It cannot ring: ${tried.says}`
                 : `It does not fire: ${tried.says}`}
           </p>
+          {tried.warnings.map(({ pointer, detail }) => (
+            <p key={pointer} role="note">
+              <strong>Careful:</strong> <code className="font-mono text-sm">{pointer}</code> {detail}.
+            </p>
+          ))}
           {tried.review && <Reach review={tried.review} />}
           {tried.cases.map(({ when, parts }) => (
             <Clauses key={when} label={when} parts={parts} />

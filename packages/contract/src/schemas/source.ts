@@ -68,6 +68,12 @@ const poll = z.strictObject({
 const segment = z.strictObject({
   kind: z.literal('segment'),
   segment: z.string().min(1).max(64).describe('Whoever enters or leaves it is a row.'),
+  devices: z
+    .boolean()
+    .optional()
+    .describe(
+      'Whether what devices report and set counts as well; without it what they report does not, and a rule that reads what they may set is a fault.',
+    ),
   everySeconds,
 })
 

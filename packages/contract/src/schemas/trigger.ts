@@ -37,6 +37,12 @@ export const triggerName = z
 export const newTrigger = z.strictObject({
   source: triggerName.describe('A source by its name; `occurrences` needs none.'),
   types: z.array(z.string().max(200)).min(1).max(50).optional().describe('Of occurrences, only those of these types.'),
+  devices: z
+    .boolean()
+    .optional()
+    .describe(
+      'Of occurrences, also those that devices report: `event.by` is `device`, `event.user` whose device it is, `event.proved` whether that was proved. Without it only those of the server and of sources.',
+    ),
   ...caseParts,
   cases: z
     .array(z.strictObject(caseParts))
@@ -123,6 +129,9 @@ export const tried = z
       .array(z.object({ when: z.string(), holds: z.boolean(), parts: ruleExplanation.shape.parts }))
       .describe('What was asked, clause by clause, up to the first case that holds.'),
     review: review.nullable().describe('Whom it would reach, and what they would get.'),
+    warnings: z
+      .array(z.object({ pointer: z.string(), detail: z.string() }))
+      .describe('What it may do that was not meant.'),
   })
   .meta({ id: 'TriedTrigger' })
 

@@ -58,6 +58,11 @@ type Program = (given?: Record<string, CelInput>) => CelResult
 /** An expression in CEL, all of it, read and looked at once. */
 export class Expression {
   readonly text: string
+  /**
+   * What it takes to evaluate, as a factor of what it is given: its parts, each of which goes through all that is given at most
+   * once; without bound for loops and patterns.
+   */
+  readonly effort: number
   readonly #expr: Expr
   readonly #evaluate: Program
 
@@ -68,7 +73,7 @@ export class Expression {
   constructor(text: string, names: readonly TriggerName[] = triggerNames) {
     const read = readRule(text)
     this.text = text
-    look(read, names)
+    this.effort = effortOf(look(read, names))
     this.#expr = read.expr
     this.#evaluate = plan(env, read.expr) as Program
   }
@@ -95,6 +100,17 @@ export class Expression {
     })
   }
 
+  /** Which members of something that it speaks of it names. @param name such as `event` */
+  members(name: TriggerName): string[] {
+    const found = new Set<string>()
+    everyPart(this.#expr, ({ exprKind }) => {
+      if (exprKind.case !== 'selectExpr') return
+      const { operand, field } = exprKind.value
+      if (operand?.exprKind.case === 'identExpr' && operand.exprKind.value.name === name) found.add(field)
+    })
+    return [...found]
+  }
+
   /** Whether it holds. What is neither yes nor no does not. */
   holds(given: Given): { readonly holds: boolean; readonly says?: string } {
     const found = this.evaluate(given)
@@ -113,6 +129,33 @@ function found(evaluate: Program, bindings: Record<string, CelInput>): Found {
   if (isCelError(result)) return { is: 'neither', says: result.message }
   const value = jsonOf(result)
   return value === undefined ? { is: 'neither', says: 'is nothing that can be said' } : { is: 'value', value }
+}
+
+function everyPart(expr: Expr, visit: (part: Expr) => void): void {
+  visit(expr)
+  for (const part of partsOf(expr)) everyPart(part, visit)
+}
+
+function partsOf({ exprKind }: Expr): Expr[] {
+  const there = (...parts: readonly (Expr | undefined)[]) => parts.filter((part) => part !== undefined)
+  switch (exprKind.case) {
+    case 'selectExpr':
+      return there(exprKind.value.operand)
+    case 'callExpr':
+      return there(exprKind.value.target, ...exprKind.value.args)
+    case 'listExpr':
+      return exprKind.value.elements
+    case 'structExpr':
+      return exprKind.value.entries.flatMap(({ keyKind, value }) =>
+        there(keyKind.case === 'mapKey' ? keyKind.value : undefined, value),
+      )
+    case 'comprehensionExpr': {
+      const { iterRange, accuInit, loopCondition, loopStep, result } = exprKind.value
+      return there(iterRange, accuInit, loopCondition, loopStep, result)
+    }
+    default:
+      return []
+  }
 }
 
 const connectives = new Set(['_&&_', '_||_', '!_'])
@@ -171,10 +214,16 @@ function jsonOf(value: unknown): Json | undefined {
   return undefined
 }
 
+type Looked = { readonly nodes: number; readonly loops: number; readonly patterns: number }
+
+const effortOf = ({ nodes, loops, patterns }: Looked): number =>
+  loops + patterns > 0 ? Number.POSITIVE_INFINITY : nodes
+
 /** Refuses names that there are not, and loops in loops. @throws {RuleRefused} */
-function look({ text, expr, positions }: ReadRule, names: readonly string[]): void {
+function look({ text, expr, positions }: ReadRule, names: readonly string[]): Looked {
   let nodes = 0
   let loops = 0
+  let patterns = 0
   const refuse = (at: Expr, says: string): never => {
     throw new RuleRefused([{ ...placeIn(text, positions[String(at.id)] ?? 0), says }])
   }
@@ -193,6 +242,7 @@ function look({ text, expr, positions }: ReadRule, names: readonly string[]): vo
         walk(exprKind.value.operand, own, inLoop)
         return
       case 'callExpr':
+        if (exprKind.value.function === 'matches') patterns++
         for (const one of [exprKind.value.target, ...exprKind.value.args]) walk(one, own, inLoop)
         return
       case 'listExpr':
@@ -219,6 +269,7 @@ function look({ text, expr, positions }: ReadRule, names: readonly string[]): vo
     }
   }
   walk(expr, new Set(), false)
+  return { nodes, loops, patterns }
 }
 
 /** Names of types, which stand for themselves. */

@@ -36,6 +36,8 @@ export type PollSource = {
 export type SegmentSource = {
   readonly kind: 'segment'
   readonly segment: string
+  /** Whether what devices report and set counts as well. */
+  readonly devices?: boolean | undefined
   readonly everySeconds?: number | undefined
 }
 
@@ -73,7 +75,7 @@ export function watchedBy(definition: SourceDefinition): unknown {
       return ['poll', rows, key, watch]
     }
     case 'segment':
-      return ['segment', definition.segment]
+      return ['segment', definition.segment, ...(definition.devices ? ['devices'] : [])]
     case 'incoming':
       return ['incoming']
     default:

@@ -1,4 +1,5 @@
 import type { Mode, Urgency } from '../content/content.ts'
+import { beginningOf } from '../content/well-formed.ts'
 import type { Value, Values, Writing } from '../content/writing.ts'
 import type { ExplainedPart } from '../rules/explain-rule.ts'
 import { type RuleFault, RuleRefused } from '../rules/fault.ts'
@@ -38,6 +39,8 @@ export type TriggerDefinition = TriggerCase & {
   readonly source: string
   /** Of occurrences: only those of these types. */
   readonly types?: readonly string[] | undefined
+  /** Of occurrences: also those that devices report, and not the server’s and the sources’ alone. */
+  readonly devices?: boolean | undefined
   /** The first that holds counts; what it leaves out is the trigger’s own. */
   readonly cases?: readonly TriggerCase[] | undefined
   /** One firing for each key; that of the row or the event when left out. */
@@ -52,7 +55,20 @@ export type TriggerDefinition = TriggerCase & {
   readonly options?: TriggerOptions | undefined
 }
 
-export const triggerLimits = Object.freeze({ cases: 20, references: 20, values: 50, seconds: 2_592_000, keyChars: 200 })
+export const triggerLimits = Object.freeze({
+  cases: 20,
+  references: 20,
+  values: 50,
+  seconds: 2_592_000,
+  keyChars: 200,
+  /** Of all texts of a definition together, as JSON. */
+  chars: 64_000,
+  /** Of all that a firing says: references, values and its tag. */
+  madeChars: 64_000,
+})
+
+/** How long a definition is, as JSON in UTF-16 units: what reading it takes grows with it. */
+export const lengthOf = (definition: TriggerDefinition): number => JSON.stringify(definition).length
 
 /** A place in a definition, as a JSON Pointer, and what is wrong there. */
 export type TriggerFault = { readonly pointer: string; readonly says: string; readonly place?: RuleFault }
@@ -95,6 +111,8 @@ export class Trigger {
   readonly #key: Expression | undefined
   readonly #unless: Expression | undefined
   readonly #tag: Expression | undefined
+  /** What asking all of it takes, as {@link Expression.effort}. */
+  readonly effort: number
 
   /** @throws {RuleRefused} for what {@link triggerFaults} names */
   constructor(definition: TriggerDefinition) {
@@ -105,6 +123,13 @@ export class Trigger {
     this.#key = read(key)
     this.#unless = read(unless)
     this.#tag = read(options.tag)
+    const ofCases = this.#cases.flatMap(({ when, to, values }) => [
+      when,
+      ...Object.values(to).flat(),
+      ...values.map(([, value]) => value),
+    ])
+    const all = [this.#when, this.#key, this.#unless, this.#tag, ...ofCases]
+    this.effort = all.reduce((sum, one) => sum + (one?.effort ?? 0), 0)
   }
 
   /** Whether what would ring is not to, by now. */
@@ -141,7 +166,7 @@ export class Trigger {
   #made(at: number, one: ReadCase, now: Given, ownKey: string): Fired {
     const ofKey = this.#key ? textOf(this.#key, now) : ownKey
     if (typeof ofKey !== 'string') return { is: 'fault', says: `its key ${ofKey.says}` }
-    const key = ofKey.slice(0, triggerLimits.keyChars)
+    const key = beginningOf(ofKey, triggerLimits.keyChars)
     const fault = (what: string, says: string): Fired => ({ is: 'fault', says: `${what} ${says}`, key })
     const to: { any?: string[]; all?: string[]; none?: string[] } = {}
     for (const part of ['any', 'all', 'none'] as const) {
@@ -169,6 +194,13 @@ export class Trigger {
     }
     const tag = this.#tag ? textOf(this.#tag, now) : undefined
     if (tag !== undefined && typeof tag !== 'string') return fault('its tag', tag.says)
+    const made = [...Object.values(to).flat(), ...values.map(([, value]) => String(value)), tag ?? '']
+    const chars = made.reduce((sum, text) => sum + text.length, 0)
+    if (chars > triggerLimits.madeChars)
+      return fault(
+        'what it says',
+        `has ${chars.toLocaleString('en')} characters; ${triggerLimits.madeChars.toLocaleString('en')} at most`,
+      )
     const { template, content } = one
     return {
       is: 'fires',
@@ -224,6 +256,11 @@ function textOf(expression: Expression, now: Given): string | { readonly says: s
 
 /** What is wrong with a definition, each with its place. */
 export function triggerFaults(definition: TriggerDefinition): TriggerFault[] {
+  const chars = lengthOf(definition)
+  if (chars > triggerLimits.chars) {
+    const [is, most] = [chars, triggerLimits.chars].map((count) => count.toLocaleString('en'))
+    return [{ pointer: '', says: `has ${is} characters in all; ${most} at most` }]
+  }
   const faults: TriggerFault[] = []
   const check = (pointer: string, text: string | undefined) => {
     if (text === undefined) return
@@ -263,6 +300,8 @@ export function triggerFaults(definition: TriggerDefinition): TriggerFault[] {
         pointer: `/${member}`,
         says: 'is of sources that are read; what happens is taken when it is reported',
       })
+  if (definition.source !== 'occurrences' && definition.devices !== undefined)
+    faults.push({ pointer: '/devices', says: 'is of occurrences; no device speaks for a source' })
   check('/key', key)
   check('/unless', unless)
   check('/options/tag', options.tag)
@@ -270,3 +309,24 @@ export function triggerFaults(definition: TriggerDefinition): TriggerFault[] {
     faults.push({ pointer: '/unless', says: 'belongs to after: it is asked again when that is over' })
   return faults
 }
+
+/** What a trigger does that its author may not have meant, each with its place. */
+export function triggerWarnings({ devices, cases, ...own }: TriggerDefinition): TriggerFault[] {
+  if (devices !== true) return []
+  const all: [string, TriggerCase][] = [
+    ['', own],
+    ...(cases ?? []).map((one, i): [string, TriggerCase] => [`/cases/${i}`, one]),
+  ]
+  return all.flatMap(([pointer, { to = {} }]) =>
+    (['any', 'all'] as const).flatMap((part) =>
+      (to[part] ?? []).flatMap((text, i) => {
+        const said = new Expression(text).members('event').find((name) => saidByDevices.has(name))
+        const says = `is made of event.${said}, which whoever has the app key may say of anybody; event.user is whose device it is`
+        return said === undefined ? [] : [{ pointer: `${pointer}/to/${part}/${i}`, says }]
+      }),
+    ),
+  )
+}
+
+/** What a device chooses of an event that it reports. */
+const saidByDevices = new Set(['data', 'id', 'source', 'type', 'time'])

@@ -3,6 +3,9 @@ import type { CryptoPort } from '../webpush/crypto-port.ts'
 import { areSame, bytesOfBase64, bytesOfHex } from './bytes.ts'
 import { verifyMessage } from './standard.ts'
 
+/** Whether a CloudEvent’s source is a name that only this service gives (RFC 8141, in any letters). */
+export const isOurs = (source: string): boolean => /^urn:zbell:/i.test(source)
+
 /** How somebody who can only post their own JSON shows who they are. */
 export type Verification =
   /** The secret itself stands in a header. */

@@ -5,6 +5,7 @@ import type { Logger } from 'pino'
 import { ConfigError } from '../config/load.ts'
 import type { Config } from '../config/options.ts'
 import type { Gateways, Lane, Via } from '../engine/ports.ts'
+import type { Evaluators } from '../evaluation/evaluators.ts'
 import type { HandsetControl } from '../handsets/control.ts'
 import { type AppRow, findAppByNo } from '../store/apps/apps.ts'
 import { type CredentialRow, credentialInUse, markRejected, markUsed } from '../store/apps/credentials.ts'
@@ -71,6 +72,7 @@ export class GatewayRoom implements Gateways {
     database: Database,
     vault: Vault,
     handsets: HandsetControl,
+    evaluators: Evaluators,
     log: Logger,
     onAnswer: OnAnswer = () => {},
   ) {
@@ -84,7 +86,7 @@ export class GatewayRoom implements Gateways {
     this.#guard = config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly
     this.#pushGuard = onlyHosts(config['gateways.web.hosts'], this.#guard)
     this.#rehearsal = new Rehearsal(handsets, this.#http, this.#signedAt, config['gateways.inFlight'])
-    this.profiles = new Profiles(config, database)
+    this.profiles = new Profiles(config, database, evaluators)
     this.inspector = new GatewayInspector(database, this.profiles)
   }
 
@@ -175,7 +177,6 @@ export class GatewayRoom implements Gateways {
   async close(): Promise<void> {
     await Promise.all([...this.#lanes.values()].map((kept) => this.#replace(kept)))
     await Promise.all([...this.#recorders.values()].map((recorder) => recorder.store()))
-    this.profiles.close()
   }
 
   async #replace(kept: KnownLane | undefined): Promise<void> {

@@ -1,7 +1,7 @@
 import { X509Certificate } from 'node:crypto'
 import { expressionFault, type GatewayProfile, gatewayProfile, mostProfileCharacters } from '@zbell/core'
 import * as yaml from 'yaml'
-import { mostAliases, type ReadYaml, readYaml } from './read-yaml.ts'
+import { mostAliases, type ReadYaml, readYaml } from '../evaluation/read-yaml.ts'
 
 /** One fault of a profile. Lines and columns count from 1. */
 export type ProfileFault = { readonly line: number; readonly column: number; readonly says: string }

@@ -12,6 +12,7 @@ import { LRUCache } from 'lru-cache'
 import { parseDocument } from 'yaml'
 import { ConfigError } from '../config/load.ts'
 import type { Config } from '../config/options.ts'
+import { EvaluationFailed, EvaluationsBusy, type Evaluators, type Share } from '../evaluation/evaluators.ts'
 import type { Database } from '../store/database.ts'
 import {
   type GatewayPlace,
@@ -21,7 +22,6 @@ import {
   profilesInPlace,
 } from '../store/gateways/profiles.ts'
 import { type AddressGuard, AddressNotAllowed, anywhere, publicOnly } from './address-guard.ts'
-import { ExpressionFailed, ExpressionProcesses, ExpressionsBusy } from './expression-processes.ts'
 import { atTop, type Linted, lintRead, type ProfileFault, tooLong } from './lint-profile.ts'
 import { loadProfile } from './load-profile.ts'
 import { type ReadyProfile, readyProfile } from './ready-profile.ts'
@@ -54,20 +54,21 @@ const ownerOf = (place: GatewayPlace): string => `${place.appNo} ${place.environ
 /** So many apps' own profiles are kept ready. */
 const mostReady = 500
 
-/** One hostile app leaves the other process to the others; what it asks for takes a thousandth of the time as a rule. */
-const bounds = { processes: 2, mostWaiting: 5_000, mostCharacters: 1_100_000, restMs: 30_000 }
+/** One whose expression was stopped leaves the processes to the others for a while. */
+const share: Share = { mostWaiting: 5_000, mostCharacters: 1_100_000, restMs: 30_000, tries: 1 }
 
 /** The gateway profiles: of apps, and those that the configuration names for apps without one. */
 export class Profiles {
   readonly #database: Database
   readonly #guard: AddressGuard
-  readonly #expressions = new ExpressionProcesses(bounds)
+  readonly #evaluators: Evaluators
   readonly #configured: ReadonlyMap<Platform, UsedProfile>
   readonly #ready = new LRUCache<number, UsedProfile>({ max: mostReady })
 
   /** @throws {ConfigError} when a profile that the configuration names cannot be used */
-  constructor(config: Config, database: Database) {
+  constructor(config: Config, database: Database, evaluators: Evaluators) {
     this.#database = database
+    this.#evaluators = evaluators
     this.#guard = config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly
     this.#configured = new Map((['ios', 'android'] as const).flatMap((platform) => configured(config, platform)))
   }
@@ -97,9 +98,9 @@ export class Profiles {
     const long = tooLong(text)
     if (long) return long
     try {
-      return lintRead(text, await this.#expressions.readYaml(`lint ${owner}`, text))
+      return lintRead(text, await this.#evaluators.run(`lint ${owner}`, share, 'yaml', { text }))
     } catch (error) {
-      if (!(error instanceof ExpressionFailed || error instanceof ExpressionsBusy)) throw error
+      if (!(error instanceof EvaluationFailed || error instanceof EvaluationsBusy)) throw error
       return atTop(`the profile cannot be read: reading it ${error.message}`)
     }
   }
@@ -157,18 +158,14 @@ export class Profiles {
   #evaluateFor(owner: string): Evaluate {
     return async (expressions, input) => {
       try {
-        const texts = await this.#expressions.evaluate(owner, expressions, JSON.stringify(input))
+        const texts = await this.#evaluators.jsonata(owner, share, expressions, JSON.stringify(input))
         return texts.map((text) => text ?? undefined)
       } catch (error) {
-        if (error instanceof ExpressionFailed || error instanceof ExpressionsBusy)
+        if (error instanceof EvaluationFailed || error instanceof EvaluationsBusy)
           throw new ProfileAtFault(`an expression ${error.message}`)
         throw error
       }
     }
-  }
-
-  close(): void {
-    this.#expressions.close()
   }
 }
 

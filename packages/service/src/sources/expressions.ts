@@ -1,33 +1,24 @@
-import { ExpressionFailed, ExpressionProcesses } from '../gateways/expression-processes.ts'
+import { EvaluationFailed, type Evaluators, type Share } from '../evaluation/evaluators.ts'
 import { SourceFault } from './fault.ts'
 
-export { ExpressionsBusy } from '../gateways/expression-processes.ts'
+const share: Share = { mostWaiting: 20, mostCharacters: 8_388_608, restMs: 0, tries: 1 }
 
-/** JSONata over what strangers sent to sources. */
-export class Expressions {
-  readonly #processes = new ExpressionProcesses({
-    processes: 1,
-    mostWaiting: 20,
-    mostCharacters: 8_388_608,
-    restMs: 0,
-  })
-
-  /**
-   * @param input JSON
-   * @param lane the source
-   * @throws {SourceFault} in words that go on from the expression’s name
-   * @throws {ExpressionsBusy}
-   */
-  async evaluate(expression: string, input: string, lane: number): Promise<unknown> {
-    try {
-      const [text] = await this.#processes.evaluate(String(lane), [expression], input)
-      return JSON.parse(text ?? 'null') as unknown
-    } catch (error) {
-      throw error instanceof ExpressionFailed ? new SourceFault(error.message) : error
-    }
-  }
-
-  close(): void {
-    this.#processes.close()
+/**
+ * JSONata over what strangers sent to a source. All sources of an app take one turn together.
+ * @param input JSON
+ * @throws {SourceFault} in words that go on from the expression’s name
+ * @throws {EvaluationsBusy}
+ */
+export async function evaluateFor(
+  evaluators: Evaluators,
+  { appNo }: { readonly appNo: number },
+  expression: string,
+  input: string,
+): Promise<unknown> {
+  try {
+    const [text] = await evaluators.jsonata(`sources of ${appNo}`, share, [expression], input)
+    return JSON.parse(text ?? 'null') as unknown
+  } catch (error) {
+    throw error instanceof EvaluationFailed ? new SourceFault(error.message) : error
   }
 }

@@ -1,16 +1,18 @@
 import { createHash } from 'node:crypto'
 import { faultsIn, occurrence } from '@zbell/contract'
+import { beginningOf } from '@zbell/core'
 import type { IncomingSource } from '@zbell/core/triggers'
-import { verifyIncoming } from '@zbell/core/webhooks'
+import { isOurs, type Verification, verifyIncoming } from '@zbell/core/webhooks'
+import { EvaluationsBusy } from '../evaluation/evaluators.ts'
 import { nodeCrypto } from '../gateways/node-crypto.ts'
 import { invalid, Problem } from '../problems/problem.ts'
 import { findAppByNo } from '../store/apps/apps.ts'
 import { storeOccurrences } from '../store/people/occurrences.ts'
 import { keepSamples, type SourceRow, sourceOfAddress } from '../store/sources/sources.ts'
-import { ExpressionsBusy } from './expressions.ts'
+import { evaluateFor } from './expressions.ts'
 import { SourceFault } from './fault.ts'
 import { openSecrets } from './secrets.ts'
-import type { SourceLooks, SourceParts } from './source-looks.ts'
+import type { SourceParts } from './source-looks.ts'
 import { addressDigest } from './sources.ts'
 
 /** So many occurrences a body may make. */
@@ -24,11 +26,9 @@ type Headers = Readonly<Record<string, string | undefined>>
 /** What others post in their own form, made into occurrences. */
 export class Incoming {
   readonly #parts: SourceParts
-  readonly #looks: SourceLooks
 
-  constructor(parts: SourceParts, looks: SourceLooks) {
+  constructor(parts: SourceParts) {
     this.#parts = parts
-    this.#looks = looks
   }
 
   /**
@@ -49,7 +49,8 @@ export class Incoming {
     const given = parsed(text)
     const keep = [sampleOf(text, given), ...source.samples].slice(0, samplesKept)
     const made = await this.#make(source, source.definition, headers, text, keep)
-    const taken = await storeOccurrences(database, { app, environment: source.environment }, made, undefined, {
+    const taken = await storeOccurrences(database, { app, environment: source.environment }, made, {
+      is: 'source',
       no: source.no,
       name: source.name,
       samples: keep,
@@ -59,19 +60,19 @@ export class Incoming {
 
   async #make(
     source: SourceRow,
-    { occurrences }: IncomingSource,
+    { occurrences, verify }: IncomingSource,
     headers: Headers,
     text: string,
     keep: readonly unknown[],
   ): Promise<Parameters<typeof storeOccurrences>[2]> {
     try {
-      const answer = await this.#looks.expressions.evaluate(occurrences, text, source.no)
+      const answer = await evaluateFor(this.#parts.evaluators, source, occurrences, text)
       const all = answer === null ? [] : Array.isArray(answer) ? answer : [answer]
       if (all.length > mostMade) throw new SourceFault(`makes ${all.length} occurrences; ${mostMade} at most`)
-      const own = idOf(headers, text)
+      const own = idOf(verify, headers, text)
       return all.map((one, at) => occurrenceOf(one, at, source.name, own))
     } catch (error) {
-      if (error instanceof ExpressionsBusy) throw new Problem('too-many-requests', `Of this source ${error.message}.`)
+      if (error instanceof EvaluationsBusy) throw new Problem('too-many-requests', `Of this source ${error.message}.`)
       if (!(error instanceof SourceFault)) throw error
       // What came is kept all the same, so that the expression can be mended by it.
       await this.#parts.database.transact((tx) => keepSamples(tx, source.no, keep))
@@ -90,23 +91,30 @@ function parsed(text: string): unknown {
 
 const sampleOf = (text: string, body: unknown): unknown => ({
   at: new Date().toISOString(),
-  body: text.length <= sampleChars ? body : `${text.slice(0, sampleChars)}…`,
+  body: text.length <= sampleChars ? body : `${beginningOf(text, sampleChars)}…`,
 })
 
-/** What names a message that names none of its occurrences: what the sender calls it, or else what it says. */
-const idOf = (headers: Headers, text: string): string =>
-  headers['webhook-id']?.slice(0, 100) ?? createHash('sha256').update(text).digest('hex').slice(0, 32)
+/**
+ * What names a message that names none of its occurrences: what the sender calls it where that is signed (Standard Webhooks,
+ * “webhook-id”), or else what it says. Whoever overheard one cannot send it again under another name.
+ */
+const idOf = ({ by }: Verification, headers: Headers, text: string): string =>
+  (by === 'standard-webhooks' ? headers['webhook-id']?.slice(0, 100) : undefined) ??
+  createHash('sha256').update(text).digest('hex').slice(0, 32)
 
 /** @throws {SourceFault} */
 function occurrenceOf(one: unknown, at: number, source: string, own: string) {
   if (typeof one !== 'object' || one === null || Array.isArray(one))
     throw new SourceFault(`makes ${JSON.stringify(one).slice(0, 60)} where an object with a type is meant`)
-  const whole = { id: at === 0 ? own : `${own}-${at}`, source: `urn:zbell:source:${source}`, ...one }
+  const ofItself = `urn:zbell:source:${source}`
+  const whole = { id: at === 0 ? own : `${own}-${at}`, source: ofItself, ...one }
   const result = occurrence.safeParse(whole)
   if (!result.success) {
     const [first] = faultsIn(result.error, whole)
     throw new SourceFault(`makes an occurrence whose ${first?.pointer ?? ''} ${first?.detail ?? 'is wrong'}`)
   }
   const { id, source: from, type, time, subject, data } = result.data
+  if (isOurs(from) && from !== ofItself)
+    throw new SourceFault(`makes an occurrence whose source ${from.slice(0, 80)} is not its own`)
   return { id, source: from, type, at: time === undefined ? new Date() : new Date(time), data, user: subject }
 }

@@ -17,7 +17,7 @@ const segmentWithinMs = 10_000
 export async function segmentPeople(
   database: Database,
   where: Pick<SourceRow, 'appNo' | 'environment'>,
-  { segment }: SegmentSource,
+  { segment, devices = false }: SegmentSource,
   limit: number,
 ): Promise<{ readonly people: readonly string[]; readonly version: number }> {
   const found = await findSegment(database, where, segment)
@@ -25,7 +25,12 @@ export async function segmentPeople(
   const app = await findAppByNo(database, where.appNo)
   if (!app) throw new SourceFault('belongs to an app that has gone')
   try {
-    const { term, context } = await readyRule(database, where, found.rule, Date.now(), {})
+    const ready = await readyRule(database, where, found.rule, Date.now(), { withoutDevices: !devices })
+    const { term, context, setByDevices } = ready
+    if (!devices && setByDevices.length > 0)
+      throw new SourceFault(
+        `reads the segment ${segment}, whose rule reads ${setByDevices.join(', ')}, which devices may set; allow that with devices: true, or let only the server set it`,
+      )
     const bounded = database.bounded({ withinMs: segmentWithinMs })
     const search = await searchRule(bounded, term, context)
     const people = await rulePeople(bounded, { app, environment: where.environment }, search, limit)

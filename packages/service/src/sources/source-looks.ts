@@ -12,15 +12,17 @@ import {
   tableLimits,
 } from '@zbell/core/triggers'
 import type { Logger } from 'pino'
+import type { Evaluators } from '../evaluation/evaluators.ts'
+import type { Where } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import {
   countFound,
+  dueSources,
   endLook,
   failLook,
   type HeldSource,
   holdSource,
-  holdSources,
   isRead,
   keepHold,
   keepState,
@@ -35,7 +37,7 @@ import { sourceAwayFirings } from '../store/triggers/firings.ts'
 import { tell } from '../store/webhooks/tell.ts'
 import { SealBroken, type Vault } from '../vault/vault.ts'
 import { connect, type Reach } from './connect.ts'
-import { Expressions } from './expressions.ts'
+import { evaluateFor } from './expressions.ts'
 import { SourceFault } from './fault.ts'
 import { KeptConnections } from './kept-connections.ts'
 import { lookByCursor } from './look-by-cursor.ts'
@@ -46,11 +48,10 @@ import { segmentPeople } from './segment-people.ts'
 import { boundedRow, isWithinBounds } from './sql-connection.ts'
 import { storeLook } from './store-look.ts'
 import { type ColumnTypes, TableReader } from './table-reader.ts'
+import { crowdedApps, isFull, mayBegin, type Turn } from './turns.ts'
 
 /** A look that gives no sign of life for so long is another process’s to make. */
 const leaseMs = 15_000
-/** So many sources are looked at at a time. */
-const atOnce = 6
 /** So often it is asked what is due. */
 const everyMs = 200
 /** The longest rest of a source that cannot be read. */
@@ -63,6 +64,7 @@ const awaySeconds = 60
 export type SourceParts = Reach & {
   readonly database: Database
   readonly vault: Vault
+  readonly evaluators: Evaluators
   readonly log: Logger
   /** Hears how each look ended. */
   looked?(kind: SourceDefinition['kind'], outcome: 'fine' | 'fault'): void
@@ -74,8 +76,7 @@ export type SourceParts = Reach & {
  */
 export class SourceLooks {
   readonly #parts: SourceParts
-  readonly expressions = new Expressions()
-  readonly #looking = new Map<number, { readonly done: Promise<void>; readonly giveUp: AbortController }>()
+  readonly #looking = new Map<number, Turn & { readonly done: Promise<void>; readonly giveUp: AbortController }>()
   readonly #connections: KeptConnections
   #timer: NodeJS.Timeout | undefined
   #isClosed = false
@@ -101,16 +102,20 @@ export class SourceLooks {
     for (const { giveUp } of looking) giveUp.abort()
     await Promise.all(looking.map(({ done }) => done))
     this.#connections.close()
-    this.expressions.close()
   }
 
   async #takeDue(): Promise<void> {
     const { database, log } = this.#parts
     this.#connections.dropIdle((no) => this.#looking.has(no))
-    const room = atOnce - this.#looking.size
-    if (room <= 0) return
     try {
-      for (const held of await holdSources(database, room, leaseMs)) void this.#begin(held)
+      const going = () => [...this.#looking.values()]
+      if (isFull(going())) return
+      for (const source of await dueSources(database, crowdedApps(going()))) {
+        if (this.#isClosed || isFull(going())) return
+        if (!mayBegin(source, going())) continue
+        const held = await holdSource(database, source.no, leaseMs, { ifDue: true })
+        if (held) void this.#begin(held, source)
+      }
     } catch (error) {
       const isAway = error instanceof DatabaseUnavailable
       log[isAway ? 'debug' : 'warn']({ err: error }, 'sources could not be looked at, and are again soon')
@@ -120,7 +125,8 @@ export class SourceLooks {
   /** Looks at a source now, unless somebody is. */
   async lookAt(no: number): Promise<void> {
     const held = await holdSource(this.#parts.database, no, leaseMs)
-    if (held) await this.#begin(held)
+    // Somebody waits for it, and it is in nobody’s way.
+    if (held) await this.#begin(held, { appNo: 0, isAtFault: false })
   }
 
   /** What a database shows, on a connection of its own. @throws {SourceFault} */
@@ -137,7 +143,7 @@ export class SourceLooks {
     }
   }
 
-  #begin(held: HeldSource): Promise<void> {
+  #begin(held: HeldSource, { appNo, isAtFault }: Turn): Promise<void> {
     const giveUp = new AbortController()
     const { database } = this.#parts
     const beat = setInterval(() => {
@@ -152,7 +158,7 @@ export class SourceLooks {
       clearTimeout(enough)
       this.#looking.delete(held.no)
     })
-    this.#looking.set(held.no, { done, giveUp })
+    this.#looking.set(held.no, { done, giveUp, appNo, isAtFault })
     return done
   }
 
@@ -272,7 +278,7 @@ export class SourceLooks {
       })
       return
     }
-    const rows = await this.pickRows(definition, answer.text, source.no)
+    const rows = await this.pickRows(definition, answer.text, source)
     const look = new TableLook(definition.key, definition.watch)
     const whole = new Map<string, Row>()
     const wanted = [...definition.key, ...(definition.watch ?? [])]
@@ -290,19 +296,19 @@ export class SourceLooks {
   }
 
   /** The rows of an answer. @throws {SourceFault} */
-  async pickRows({ rows }: PollSource, text: string, lane: number): Promise<Record<string, unknown>[]> {
+  async pickRows({ rows }: PollSource, text: string, of: Where): Promise<Record<string, unknown>[]> {
     try {
       JSON.parse(text)
     } catch {
       throw new SourceFault(`answered what is not JSON: ${text.slice(0, 60)}`)
     }
-    return rowsOf(await this.#evaluated(rows, text, lane))
+    return rowsOf(await this.#evaluated(rows, text, of))
   }
 
   /** @throws {SourceFault} */
-  async #evaluated(rows: string, text: string, lane: number): Promise<unknown> {
+  async #evaluated(rows: string, text: string, of: Where): Promise<unknown> {
     try {
-      return await this.expressions.evaluate(rows, text, lane)
+      return await evaluateFor(this.#parts.evaluators, of, rows, text)
     } catch (error) {
       if (error instanceof SourceFault) throw new SourceFault(`has an expression “rows” that fails: ${error.message}`)
       throw error

@@ -210,7 +210,7 @@ export class Sources {
       }
       case 'poll': {
         const answer = await poll({ url, headers, ca: definition.ca }, { ...this.#parts, etag: undefined })
-        const rows = answer.is === 'same' ? [] : await this.#looks.pickRows(definition, answer.text, row.no)
+        const rows = answer.is === 'same' ? [] : await this.#looks.pickRows(definition, answer.text, row)
         return { columns: fieldsOf(rows), rows: rows.slice(-3) }
       }
       case 'segment': {

@@ -89,3 +89,7 @@ export const allOf = (conditions: readonly SQL[]): SQL => sql.join([...condition
 
 /** Conditions of which one holds: `(a or b)`. @param conditions at least one */
 export const anyOf = (conditions: readonly SQL[]): SQL => sql`(${sql.join([...conditions], sql` or `)})`
+
+/** That a column has none of some values, of which there may be none. */
+export const noneOf = (column: SQL, values: readonly (number | string)[]): SQL =>
+  values.length === 0 ? sql`true` : sql`${column} not in ${values}`

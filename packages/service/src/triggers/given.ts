@@ -1,7 +1,6 @@
-import { type Given, type SourceDefinition, Trigger, type TriggerDefinition } from '@zbell/core/triggers'
-import { LRUCache } from 'lru-cache'
+import { beginningOf } from '@zbell/core'
+import type { Given, SourceDefinition, TriggerDefinition } from '@zbell/core/triggers'
 import { type FoundRow, loggedFound } from '../sources/found.ts'
-import type { TriggerRow } from '../store/triggers/triggers.ts'
 
 /** What came to a trigger: something that happened, or a row. */
 export type Came =
@@ -17,7 +16,7 @@ export const givenOf = (came: Came): Given =>
 export function keyOf(came: Came): string {
   if (came.is === 'row') return came.found.key
   const { source, id } = came.event as { source?: unknown; id?: unknown }
-  return `${String(source ?? '')} ${String(id ?? '')}`.trim().slice(0, 200)
+  return beginningOf(`${String(source ?? '')} ${String(id ?? '')}`.trim(), 200)
 }
 
 /** What is kept of it in the log. */
@@ -29,19 +28,6 @@ export function logged(came: Came): Record<string, unknown> {
   if (length <= mostLoggedChars) return given
   const says = `${length.toLocaleString('en')} characters, too many to be kept`
   return came.is === 'event' ? { event: { ...came.event, data: says } } : { row: says, key: came.found.key }
-}
-
-/** Triggers that were read before: to read one takes longer than to ask it. */
-const read = new LRUCache<string, Trigger>({ max: 1_000 })
-
-/** @throws {RuleRefused} for one that was good when it was saved, and is none by now */
-export function readTrigger({ no, version, definition }: Pick<TriggerRow, 'no' | 'version' | 'definition'>): Trigger {
-  const name = `${no} ${version}`
-  const known = read.get(name)
-  if (known) return known
-  const fresh = new Trigger(definition)
-  read.set(name, fresh)
-  return fresh
 }
 
 /** Whether a trigger does without what was found late. @returns in words */

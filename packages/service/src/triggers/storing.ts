@@ -1,10 +1,13 @@
 import { changeTogether, type Tx } from '../store/database.ts'
-import { type FiringState, firedLately, type NewFiring, storeFirings } from '../store/triggers/firings.ts'
+import { type FiringState, firedCount, firedLately, type NewFiring, storeFirings } from '../store/triggers/firings.ts'
 import { countFirings, holdTrigger, pauseTrigger, type TriggerRow } from '../store/triggers/triggers.ts'
 import type { Made } from './firing.ts'
 
 /** More than so many times its busiest hour so far, and more than the app’s floor, is a runaway. */
 const runawayTimes = 10
+
+/** Of one key within an hour: what is about one person or one row is no runaway, and stops no trigger. */
+const mostOfKeyAnHour = 60
 
 /** What came of a row or an event at a trigger, before it is stored. */
 export type Outcome = {
@@ -21,7 +24,7 @@ export class Storing {
   /** What stores the notifications, each after those that it needs. */
   readonly #statements: Extract<Made, { is: 'made' }>['statements'] = []
   /** Which keys fired within this transaction. */
-  readonly #rang = new Set<string>()
+  readonly #rang = new Map<string, number>()
 
   constructor(tx: Tx) {
     this.#tx = tx
@@ -33,7 +36,7 @@ export class Storing {
     if (state !== 'rung' && state !== 'waiting') {
       this.#firings.push(firing)
       // Nobody in its target has a device now; that it fired for this key counts all the same.
-      if (state === 'nobody') this.#rang.add(`${row.no} ${firing.key}`)
+      if (state === 'nobody') this.#noteRang(row.no, firing.key)
       return
     }
     const held = await this.#hold(row.no)
@@ -46,6 +49,11 @@ export class Storing {
     const { notMoreOftenThan } = row.definition
     if (notMoreOftenThan !== undefined && (await this.#firedLately(row.no, firing.key, notMoreOftenThan)))
       return drop('held', `it fired for ${firing.key} within the last ${notMoreOftenThan} seconds`)
+    if (held.hourCount >= mostOfKeyAnHour && (await this.#firedOften(row.no, firing.key)))
+      return drop(
+        'held',
+        `it fired ${mostOfKeyAnHour} times for ${firing.key} within an hour, which is the most for one key`,
+      )
     if (held.hourCount + 1 > Math.max(held.floor, held.busiest * runawayTimes)) {
       const because = `it fired ${held.hourCount} times within this hour, and ${held.busiest} times in its busiest hour before`
       held.pausedBecause = because
@@ -53,7 +61,7 @@ export class Storing {
       return drop('dropped', `paused: ${because}`)
     }
     held.hourCount++
-    this.#rang.add(`${row.no} ${firing.key}`)
+    this.#noteRang(row.no, firing.key)
     if (made?.is === 'made') this.#statements.push(...made.statements)
     this.#firings.push(firing)
   }
@@ -69,6 +77,18 @@ export class Storing {
   async #hold(no: number): Promise<Held | undefined> {
     if (!this.#held.has(no)) this.#held.set(no, await holdTrigger(this.#tx, no))
     return this.#held.get(no)
+  }
+
+  #noteRang(no: number, key: string): void {
+    const name = `${no} ${key}`
+    this.#rang.set(name, (this.#rang.get(name) ?? 0) + 1)
+  }
+
+  async #firedOften(no: number, key: string): Promise<boolean> {
+    const here = this.#rang.get(`${no} ${key}`) ?? 0
+    return (
+      here >= mostOfKeyAnHour || here + (await firedCount(this.#tx, no, key, 3_600, mostOfKeyAnHour)) >= mostOfKeyAnHour
+    )
   }
 
   async #firedLately(no: number, key: string, seconds: number): Promise<boolean> {

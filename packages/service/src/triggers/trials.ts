@@ -5,8 +5,8 @@ import {
   type Row,
   type SourceDefinition,
   TableRefused,
-  Trigger,
   type TriggerDefinition,
+  triggerWarnings,
 } from '@zbell/core/triggers'
 import type { Intake } from '../intake/intake.ts'
 import { invalid, Problem } from '../problems/problem.ts'
@@ -17,6 +17,7 @@ import type { Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
 import { findSource, type SourceRow } from '../store/sources/sources.ts'
+import type { Asking } from './asking.ts'
 import { requestOf, ringOf } from './firing.ts'
 import { keyOf } from './given.ts'
 
@@ -41,6 +42,8 @@ export type Tried = {
   readonly cases: readonly ExplainedCase[]
   /** Whom it would reach and what they would get. */
   readonly review: Awaited<ReturnType<Intake['review']>> | null
+  /** What it may do that was not meant. */
+  readonly warnings: { readonly pointer: string; readonly detail: string }[]
 }
 
 /** Trying a trigger, before it rings anybody. */
@@ -48,21 +51,24 @@ export class Trials {
   readonly #database: Database
   readonly #intake: Intake
   readonly #looks: SourceLooks
+  readonly #asking: Asking
 
-  constructor(database: Database, intake: Intake, looks: SourceLooks) {
+  constructor(database: Database, intake: Intake, looks: SourceLooks, asking: Asking) {
     this.#database = database
     this.#intake = intake
     this.#looks = looks
+    this.#asking = asking
   }
 
   /** What would come of a row or an event; nothing is stored. */
   async try(scope: Scope, definition: TriggerDefinition, given: TriedWith): Promise<Tried> {
     const { cases, fired } = await this.#fire(scope, definition, given)
-    const none = { caseNo: null, key: null, cases, review: null }
+    const warnings = triggerWarnings(definition).map(({ pointer, says }) => ({ pointer, detail: says }))
+    const none = { caseNo: null, key: null, cases, review: null, warnings }
     if (fired.is !== 'fires') return { ...none, is: fired.is, says: fired.says }
     try {
       const review = await this.#intake.review(scope, requestOf(ringOf(fired), definition), {})
-      return { is: 'fires', says: null, caseNo: fired.case, key: fired.key, cases, review }
+      return { ...none, is: 'fires', says: null, caseNo: fired.case, key: fired.key, review }
     } catch (error) {
       if (error instanceof Problem)
         return { ...none, caseNo: fired.case, key: fired.key, is: 'fault', says: error.message }
@@ -95,9 +101,8 @@ export class Trials {
       gone,
       now: new Date(),
     }
-    const trigger = new Trigger(definition)
-    const fired = trigger.fire(given, await this.#keyOfTried(scope, definition.source, given))
-    return { cases: trigger.explain(given), fired }
+    const key = await this.#keyOfTried(scope, definition.source, given)
+    return this.#asking.explain({ appNo: scope.app.no, definition }, given, key)
   }
 
   /** What names the event or the row that somebody tries, if its source says how. */

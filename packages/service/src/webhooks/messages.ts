@@ -1,10 +1,10 @@
 import { createHash } from 'node:crypto'
-import type { Expression } from '@zbell/core/triggers'
-import { batchMediaType, type CloudEvent, cloudEventOf, eventMediaType, type Origin } from '@zbell/core/webhooks'
+import { batchMediaType, cloudEventOf, eventMediaType, type Origin } from '@zbell/core/webhooks'
 import type { Reader } from '../store/database.ts'
 import type { ClaimedTelling } from '../store/queue/tellings.ts'
 import { type Page, unpackPage } from '../store/webhooks/page.ts'
 import { readPages } from '../store/webhooks/read-page.ts'
+import type { Wanted } from './wanted.ts'
 
 /** An event that is to be told, and the piece of work in which it waits. */
 export type Pending = {
@@ -25,29 +25,27 @@ export type Message = {
 
 /**
  * Makes events of what waits, as the receiver gets them. Those for which its rule does not hold are left out, once and for all.
- * @param rule asked of what is told for the first time
+ * @param wanted asked of what is told for the first time
  */
 export async function eventsOf(
   reader: Reader,
   tellings: readonly ClaimedTelling[],
   origin: Origin,
-  rule: Expression | undefined,
+  wanted: Wanted,
 ): Promise<Pending[]> {
   const pages = await Promise.all(tellings.map(({ body }) => unpackPage(body)))
   const fresh = pages.filter((page): page is Exclude<Page, { is: 'events' }> => page.is !== 'events')
   const happened = new Map(
     (await readPages(reader, fresh)).map((all, at) => [fresh[at] as Page, all.map((one) => cloudEventOf(one, origin))]),
   )
-  return tellings.flatMap((telling, at) => {
+  const pending: Pending[] = []
+  for (const [at, telling] of tellings.entries()) {
     const page = pages[at]!
-    const events =
-      page.is === 'events' ? page.events : (happened.get(page) ?? []).filter((event) => isWanted(rule, event))
-    return events.map((event) => ({ id: event.id, kind: event.type, text: JSON.stringify(event), telling }))
-  })
+    const events = page.is === 'events' ? page.events : await wanted(happened.get(page) ?? [])
+    for (const event of events) pending.push({ id: event.id, kind: event.type, text: JSON.stringify(event), telling })
+  }
+  return pending
 }
-
-const isWanted = (rule: Expression | undefined, event: CloudEvent): boolean =>
-  rule?.holds({ event, now: new Date() }).holds ?? true
 
 /** The most characters of a request, unless one event alone has more. */
 const messageChars = 1_000_000

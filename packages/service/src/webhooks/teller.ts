@@ -1,7 +1,7 @@
 import { setTimeout as wait } from 'node:timers/promises'
-import { Expression } from '@zbell/core/triggers'
 import { LRUCache } from 'lru-cache'
 import type { Logger } from 'pino'
+import { EvaluationFailed, type Evaluators } from '../evaluation/evaluators.ts'
 import type { AddressGuard } from '../gateways/address-guard.ts'
 import type { Database } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
@@ -11,6 +11,7 @@ import { SealBroken, type Vault } from '../vault/vault.ts'
 import { Receiver } from './post.ts'
 import { openWebhook, signingSecrets } from './secrets.ts'
 import { type Told, tellRound } from './turn.ts'
+import { wantedBy } from './wanted.ts'
 
 export type TellerParts = {
   readonly database: Database
@@ -20,6 +21,7 @@ export type TellerParts = {
   readonly trusted: readonly string[]
   /** The service’s address, as others know it. */
   readonly service: () => string
+  readonly evaluators: Evaluators
   readonly log: Logger
   readonly pollMs: number
   /** How long a receiver has to answer. */
@@ -226,7 +228,9 @@ export class Teller {
     const fault =
       error instanceof SealBroken
         ? 'has an address that cannot be opened with the master keys that are there'
-        : 'could not be told, by a fault of ours, which the service’s log tells'
+        : error instanceof EvaluationFailed
+          ? `has a condition that ${error.message}`
+          : 'could not be told, by a fault of ours, which the service’s log tells'
     await this.#parts.database
       .change(
         receiverStatement(row.no, { failures: row.failures, restMs: faultRestMs, told: false, fault }, row.changedAt),
@@ -242,13 +246,13 @@ export class Teller {
   }
 
   #toldOf(row: WebhookRow): Told {
-    const { vault, service } = this.#parts
+    const { vault, service, evaluators } = this.#parts
     const secrets = openWebhook(vault, row)
     return {
       row,
       receiver: this.#receiverOf(row, secrets.url),
       secrets: signingSecrets(secrets, Date.now()),
-      rule: row.rule === null ? undefined : new Expression(row.rule, ['event', 'now']),
+      wanted: wantedBy(evaluators, row.appNo, row.rule),
       origin: { app: row.app, environment: row.environment, service: service() },
     }
   }

@@ -1,4 +1,3 @@
-import type { Expression } from '@zbell/core/triggers'
 import { afterTelling, type Heard, type Origin, type Outcome, outcomeOf, signMessage } from '@zbell/core/webhooks'
 import { nodeCrypto } from '../gateways/node-crypto.ts'
 import type { Database } from '../store/database.ts'
@@ -14,13 +13,14 @@ import { packEvents } from '../store/webhooks/page.ts'
 import { receiverStatement, type WebhookRow } from '../store/webhooks/webhooks.ts'
 import { eventsOf, type Message, messagesOf, type Pending } from './messages.ts'
 import type { Posted, Receiver } from './post.ts'
+import type { Wanted } from './wanted.ts'
 
 /** Who is told, and how it is reached. */
 export type Told = {
   readonly row: WebhookRow
   readonly receiver: Receiver
   readonly secrets: readonly string[]
-  readonly rule: Expression | undefined
+  readonly wanted: Wanted
   readonly origin: Origin
 }
 
@@ -52,13 +52,13 @@ type Attempt = {
  */
 export async function tellRound(
   database: Database,
-  { row, receiver, secrets, rule, origin }: Told,
+  { row, receiver, secrets, wanted, origin }: Told,
   claimed: readonly ClaimedTelling[],
   { inFlight, failures, mayGoOn }: { inFlight: number; failures: number; mayGoOn: () => boolean },
 ): Promise<Round> {
   const [first] = claimed
   const aheadMs = (first?.claimedAt.getTime() ?? Date.now()) - Date.now()
-  const events = await eventsOf(database, claimed, origin, rule)
+  const events = await eventsOf(database, claimed, origin, wanted)
   const waiting = messagesOf(events, row.batch)
   const attempts: Attempt[] = []
   let state = { failures, restMs: 0 }

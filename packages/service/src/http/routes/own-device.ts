@@ -94,7 +94,8 @@ function serveRegistration(on: OperationRouter, { database, limits, proofs, rule
       )
       // Who shows the secret of a device that is this user's already has proved it before.
       const known = shown === undefined ? undefined : await ownOf(database, scope, shown)
-      if (known?.user !== facts.user) await needProof(proofs, scope, facts.user, proof, address.tokenHash)
+      const userProved =
+        known?.user !== facts.user && (await needProof(proofs, scope, facts.user, proof, address.tokenHash))
       const secret = newSecret('device')
       const id = uuidV7(Date.now(), randomBytes(10))
       const settled = await registrar.add({
@@ -108,6 +109,7 @@ function serveRegistration(on: OperationRouter, { database, limits, proofs, rule
           address,
           secretHash: hashSecret(secret),
           shownHash: shown === undefined ? null : hashSecret(shown),
+          userProved,
         },
       })
       if (settled.status === 'rejected') throw registrationProblem(settled.reason)
@@ -145,13 +147,14 @@ function serveOwnChanges(on: OperationRouter, { database, limits, proofs, rules,
         throw invalid('/subscription', `does not belong to an ${device.platform} device; send token`)
       const address =
         given.token === undefined && given.subscription === undefined ? undefined : await addressOf(rules, scope, given)
-      if (facts.user !== device.user)
-        await needProof(proofs, scope, facts.user, proof, address?.tokenHash ?? device.tokenHash ?? device.secretHash)
+      const holder = address?.tokenHash ?? device.tokenHash ?? device.secretHash
+      const userProved = facts.user !== device.user && (await needProof(proofs, scope, facts.user, proof, holder))
       try {
         await changeDevice(database, scope, device.no, {
           ...facts,
           allows: allows && packAllowed(allows),
           address,
+          userProved,
         })
       } catch (error) {
         if (error instanceof TokenNotOwn) throw new Problem('register-again')
@@ -192,17 +195,18 @@ async function ownOf(database: Database, scope: Scope, secret: string): Promise<
   return isHere ? found.device : undefined
 }
 
-/** Signing out needs none. @throws {Problem} `proof-refused` */
+/** Signing out needs none. @returns whether it was proved who somebody is @throws {Problem} `proof-refused` */
 async function needProof(
   proofs: Proofs,
   scope: Scope,
   user: string | null | undefined,
   proof: string | undefined,
   holder: Buffer,
-): Promise<void> {
-  if (user === null || user === undefined) return
+): Promise<boolean> {
+  if (user === null || user === undefined) return false
   try {
     await proofs.check(scope, user, proof, holder)
+    return proof !== undefined
   } catch (error) {
     if (error instanceof ProofRefused) throw new Problem('proof-refused', error.message)
     throw error

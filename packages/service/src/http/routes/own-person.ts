@@ -5,7 +5,7 @@ import { ensurePersonOf } from '../../store/people/ensure-user.ts'
 import { storeOccurrences } from '../../store/people/occurrences.ts'
 import type { RateLimits } from '../rate-limits.ts'
 import type { OperationRouter } from '../serve-operation.ts'
-import { inWords, occurrenceOf } from './said-of-people.ts'
+import { inWords, occurrenceOf, refuseOurNames } from './said-of-people.ts'
 
 /** What a device says of the person behind it. */
 export function serveOwnPerson(
@@ -44,11 +44,12 @@ export function serveOwnPerson(
       const stranger = all.findIndex(({ subject }) => subject !== undefined && subject !== device.user)
       if (stranger >= 0)
         throw invalid(Array.isArray(body) ? `/${stranger}/subject` : '/subject', 'is not the user of this device')
+      refuseOurNames(all, Array.isArray(body))
       const taken = await storeOccurrences(
         database,
         scope,
         all.map((one) => ({ ...occurrenceOf(one), user: undefined })),
-        (tx) => ensurePersonOf(tx, scope, device.no),
+        { is: 'device', no: device.no, proved: device.userProved },
       )
       return { taken, known: all.length - taken }
     },

@@ -20,7 +20,7 @@ import { mutedChannelsOf } from '../../store/restraint/channels.ts'
 import { quietHoursOf } from '../../store/restraint/quiet-hours.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { deviceView, pageView } from '../views.ts'
-import { inWords, occurrenceOf } from './said-of-people.ts'
+import { inWords, occurrenceOf, refuseOurNames } from './said-of-people.ts'
 
 /** What is listed of one person at most. */
 const mostShown = 100
@@ -79,10 +79,12 @@ export function servePeople(on: OperationRouter, database: Database, onChange: (
 
   on.serve('reportOccurrences', async ({ caller: { scope }, body }) => {
     const all = [body].flat()
+    refuseOurNames(all, Array.isArray(body))
     const taken = await storeOccurrences(
       database,
       scope,
       all.map((one) => ({ ...occurrenceOf(one), user: one.subject })),
+      { is: 'server' },
     )
     return { taken, known: all.length - taken }
   })

@@ -1,4 +1,5 @@
-import { Problem } from '../../problems/problem.ts'
+import { isOurs } from '@zbell/core/webhooks'
+import { invalid, Problem } from '../../problems/problem.ts'
 import { AttributeRefused } from '../../store/people/attributes.ts'
 import type { NewOccurrence } from '../../store/people/occurrences.ts'
 
@@ -18,6 +19,12 @@ export const occurrenceOf = ({ id, source, type, time, data }: SentEvent): NewOc
   at: time === undefined ? new Date() : new Date(time),
   data,
 })
+
+/** Names of sources that the service gives are nobody else’s to say. @throws {Problem} `invalid-request` */
+export function refuseOurNames(all: readonly SentEvent[], isList: boolean): void {
+  const at = all.findIndex(({ source }) => isOurs(source))
+  if (at >= 0) throw invalid(`${isList ? `/${at}` : ''}/source`, 'begins with urn:zbell:, which only the service says')
+}
 
 /** Says what is wrong with an attribute as a problem of the request. @throws {Problem} `attribute-refused` */
 export async function inWords<T>(act: () => Promise<T>): Promise<T> {

@@ -9,6 +9,8 @@ import { type DeviceAddress, type DeviceFacts, gaveUp, giveUp, noteChanges, vaca
 
 export type DeviceChanges = { readonly [Name in keyof DeviceFacts]?: DeviceFacts[Name] | undefined } & {
   readonly address?: DeviceAddress | undefined
+  /** Whether it was proved now that it is its user’s. */
+  readonly userProved?: boolean
   /** What is known of the anonymous person goes to the user who signs in. */
   readonly merge?: boolean | undefined
 }
@@ -64,6 +66,7 @@ export async function changeDevice(
     }
     if (changes.user !== undefined) {
       const userNo = changes.user === null ? null : await ensureUser(tx, scope, changes.user)
+      if (changes.user !== before.user) set(sql`user_proved`, changes.userProved ?? false)
       // Saying the same name again must not part a device from an anonymous person that it has.
       if (changes.user !== before.user || userNo !== null) set(sql`user_no`, userNo)
       if (userNo !== null && before.userNo !== null && before.user === null) {

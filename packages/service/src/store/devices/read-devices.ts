@@ -32,14 +32,15 @@ export async function findDevicesBySecrets(
   database: Database,
   secretHashes: Buffer[],
 ): Promise<{ device: DeviceRow; app: AppRow }[]> {
-  type StoredDevice = Omit<DeviceRow, 'id' | 'muted'> & AppColumns & { id: Buffer; muted: number }
+  type StoredDevice = Omit<DeviceRow, 'id' | 'muted' | 'userProved'> &
+    AppColumns & { id: Buffer; muted: number; userProved: number }
   const rows = await database.rows<StoredDevice>(
     sql`select ${deviceColumns}, u.name as user, ${appColumns}
      from devices d join apps a on a.no = d.app_no left join users u on u.no = d.user_no
      where d.secret_hash in ${secretHashes}`,
   )
   return rows.map(({ appSlug, appName, appIdentifiers, appCreatedAt, ...row }) => ({
-    device: { ...row, id: uuidFromBytes(row.id), muted: row.muted === 1 },
+    device: { ...row, id: uuidFromBytes(row.id), muted: row.muted === 1, userProved: row.userProved === 1 },
     app: appOf(row.appNo, { appSlug, appName, appIdentifiers, appCreatedAt }),
   }))
 }
@@ -136,7 +137,7 @@ async function userNo(database: Reader, { app, environment }: Scope, name: strin
 /** Whole rows, in the order of their places. */
 async function rowsOf(database: Reader, places: readonly Placed[]): Promise<(DeviceRow & Placed)[]> {
   if (places.length === 0) return []
-  type StoredDevice = Omit<DeviceRow, 'id' | 'muted'> & { id: Buffer; muted: number }
+  type StoredDevice = Omit<DeviceRow, 'id' | 'muted' | 'userProved'> & { id: Buffer; muted: number; userProved: number }
   const rows = await database.rows<StoredDevice>(
     sql`select ${deviceColumns}, u.name as user from devices d left join users u on u.no = d.user_no
      where d.no in ${places.map(({ no }) => no)}`,
@@ -144,7 +145,9 @@ async function rowsOf(database: Reader, places: readonly Placed[]): Promise<(Dev
   const byNo = new Map(rows.map((row) => [row.no, row]))
   return places.flatMap((place) => {
     const row = byNo.get(place.no)
-    return row ? [{ ...row, ...place, id: uuidFromBytes(row.id), muted: row.muted === 1 }] : []
+    return row
+      ? [{ ...row, ...place, id: uuidFromBytes(row.id), muted: row.muted === 1, userProved: row.userProved === 1 }]
+      : []
   })
 }
 

@@ -40,6 +40,8 @@ export type NewDevice = DeviceFacts & {
   readonly secretHash: Buffer
   /** Of the secret that the caller showed; null for none. */
   readonly shownHash: Buffer | null
+  /** Whether it was proved now that it is its user’s. */
+  readonly userProved?: boolean
 }
 
 /** What a registration came to. */
@@ -218,12 +220,12 @@ export function insertion(scope: Scope, all: readonly Insertion[]): SQL {
   const rows = all.map(({ device, installation, userNo }) => {
     const { id, platform, address, secretHash, permission, muted, allows, locale, timeZone, model } = device
     return sql`(${uuidBuffer(id)}, ${scope.app.no}, ${scope.environment}, ${platform}, ${installation}, ${address.token},
-      ${address.tokenHash}, ${address.p256dh}, ${address.auth}, ${secretHash}, ${userNo}, ${permission}, ${muted}, ${allows},
+      ${address.tokenHash}, ${address.p256dh}, ${address.auth}, ${secretHash}, ${userNo}, ${device.userProved ?? false}, ${permission}, ${muted}, ${allows},
       ${locale}, ${timeZone}, ${device.appVersion}, ${device.systemVersion}, ${model},
       utc_timestamp(3), utc_timestamp(3), utc_timestamp(3), utc_timestamp(3))`
   })
   return sql`insert into devices (id, app_no, environment, platform, installation, token, token_hash, p256dh, auth, secret_hash,
-      user_no, permission, muted, allows, locale, time_zone, app_version, system_version, model,
+      user_no, user_proved, permission, muted, allows, locale, time_zone, app_version, system_version, model,
       registered_at, seen_at, changed_at, claimed_at)
     values ${commas(rows)}`
 }
@@ -243,7 +245,8 @@ async function update(
   if (anonymous !== null && userNo !== null) await forgetAnonymous(tx, anonymous)
   // Fenced by what was read: a device that has changed meanwhile is looked at again.
   const { affectedRows } = await tx.change(
-    sql`update devices set installation = ${installation}, token = ${address.token}, token_hash = ${address.tokenHash}, p256dh = ${address.p256dh}, auth = ${address.auth}, secret_hash = ${secretHash}, user_no = ${userNo ?? anonymous},
+    sql`update devices set installation = ${installation}, token = ${address.token}, token_hash = ${address.tokenHash}, p256dh = ${address.p256dh}, auth = ${address.auth}, secret_hash = ${secretHash},
+       user_proved = ${device.userProved ?? false} or (user_proved and user_no <=> ${userNo}), user_no = ${userNo ?? anonymous},
        permission = ${device.permission}, muted = ${device.muted}, allows = ${device.allows}, locale = ${device.locale}, time_zone = ${device.timeZone}, app_version = ${device.appVersion}, system_version = ${device.systemVersion}, model = ${device.model},
        seen_at = utc_timestamp(3), changed_at = utc_timestamp(3), claimed_at = utc_timestamp(3), retired_at = null, retired_reason = null
      where no = ${before.no} and token_hash <=> ${before.tokenHash} and installation <=> ${before.installation} and secret_hash = ${before.secretHash}`,

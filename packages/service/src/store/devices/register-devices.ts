@@ -46,7 +46,11 @@ export async function registerDevices(
   )
 }
 
-type StoredDevice = Omit<DeviceRow, 'id' | 'muted' | 'user'> & { readonly id: Buffer; readonly muted: number }
+type StoredDevice = Omit<DeviceRow, 'id' | 'muted' | 'userProved' | 'user'> & {
+  readonly id: Buffer
+  readonly muted: number
+  readonly userProved: number
+}
 
 /** @returns the devices that nobody knew and that are stored now */
 async function insertStrangers(
@@ -84,7 +88,9 @@ async function insertStrangers(
     const found = rows.flatMap(({ id: bytes, ...row }) => {
       const id = uuidFromBytes(bytes)
       const made = byId.get(id)
-      return made ? [{ made, stored: { ...row, id, muted: row.muted === 1, user: made.user } }] : []
+      return made
+        ? [{ made, stored: { ...row, id, muted: row.muted === 1, userProved: row.userProved === 1, user: made.user } }]
+        : []
     })
     await tellRegistered(
       tx,

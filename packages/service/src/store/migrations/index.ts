@@ -25,6 +25,7 @@ import { leases } from './0024-leases.ts'
 import { secretsOfDevices } from './0025-secrets-of-devices.ts'
 import { bounds } from './0026-bounds.ts'
 import { knownBrowsers } from './0027-known-browsers.ts'
+import { reporters } from './0028-reporters.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -57,4 +58,5 @@ export const migrations: readonly Migration[] = [
   { no: 25, name: 'secrets-of-devices', statements: secretsOfDevices },
   { no: 26, name: 'bounds', statements: bounds },
   { no: 27, name: 'known-browsers', statements: knownBrowsers },
+  { no: 28, name: 'reporters', statements: reporters },
 ]

@@ -1,11 +1,12 @@
 import { createHash } from 'node:crypto'
+import { wholeJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Database, Tx } from '../database.ts'
 import { commas } from '../fragments.ts'
 import { keepSamples } from '../sources/sources.ts'
 import { leaveEvents } from '../triggers/events.ts'
-import { ensureUser } from './ensure-user.ts'
+import { ensurePersonOf, ensureUser } from './ensure-user.ts'
 
 export type NewOccurrence = {
   readonly id: string
@@ -37,37 +38,44 @@ export async function forgetOccurrences(database: Database, days: number, mayGoO
   }
 }
 
+/** Who says that something happened. */
+export type Reporter =
+  | { readonly is: 'server' }
+  /** A source that made them of something else, with what came last. */
+  | { readonly is: 'source'; readonly no: number; readonly name: string; readonly samples: readonly unknown[] }
+  /** A device: all of them are about its person. */
+  | { readonly is: 'device'; readonly no: number; readonly proved: boolean }
+
 /**
- * Keeps what happened, each once by source and id (CloudEvents 1.0 §3.1.1).
- * @param about the user whom each is about, by name, or the number of one person for all
- * @param from the source that made them of something else, with what came last
+ * Keeps what happened, each once by source and id (CloudEvents 1.0 §3.1.1), of each reporter: what a device says is never
+ * known in place of what the server does.
  * @returns how many were new
  */
 export async function storeOccurrences(
   database: Database,
   scope: Scope,
   occurrences: readonly (NewOccurrence & { readonly user: string | undefined })[],
-  person?: (tx: Tx) => Promise<number>,
-  from?: { readonly no: number; readonly name: string; readonly samples: readonly unknown[] },
+  by: Reporter,
 ): Promise<number> {
   return database.transact(async (tx) => {
-    if (from) await keepSamples(tx, from.no, from.samples)
+    if (by.is === 'source') await keepSamples(tx, by.no, by.samples)
     if (occurrences.length === 0) return 0
     const users = new Map<string, number>()
     for (const name of new Set(occurrences.flatMap(({ user }) => (user === undefined ? [] : [user]))))
       users.set(name, await ensureUser(tx, scope, name))
-    const own = person && (await person(tx))
+    const own = by.is === 'device' ? await ensurePersonOf(tx, scope, by.no) : undefined
     const where = { appNo: scope.app.no, environment: scope.environment }
     const rows = occurrences.map(({ id, source, type, at, data, user }) => {
+      const name = [source, id]
       const identity = createHash('sha256')
-        .update(JSON.stringify([source, id]))
+        .update(JSON.stringify(by.is === 'server' ? name : [by.is, own ?? (by.is === 'source' && by.no), ...name]))
         .digest()
       const userNo = own ?? (user === undefined ? null : users.get(user)) ?? null
       return sql`(${scope.app.no}, ${scope.environment}, ${identity}, ${source}, ${id}, ${type}, ${userNo}, ${at},
-        ${data === undefined ? null : JSON.stringify(data)}, utc_timestamp(3))`
+        ${data === undefined ? null : wholeJson(data)}, utc_timestamp(3), ${by.is}, ${by.is === 'device' && by.proved})`
     })
     const added = await tx.rows<{ no: number }>(
-      sql`insert ignore into occurrences (app_no, environment, identity, source, id, type, user_no, at, data, taken_at)
+      sql`insert ignore into occurrences (app_no, environment, identity, source, id, type, user_no, at, data, taken_at, reporter, proved)
           values ${commas(rows)} returning no`,
     )
     if (own !== undefined && added.some(({ no }) => no % trimsEvery === 0)) await trimOccurrences(tx, own)
@@ -75,7 +83,7 @@ export async function storeOccurrences(
       tx,
       where,
       added.map(({ no }) => no),
-      from,
+      by,
     )
     return added.length
   })

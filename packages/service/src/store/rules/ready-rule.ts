@@ -22,6 +22,8 @@ export type ReadyRule = {
   readonly term: Term
   readonly context: RuleContext
   readonly segments: ReadonlyMap<string, RuleProgram>
+  /** Attributes that it reads, itself or by a segment, and that devices may set. */
+  readonly setByDevices: readonly string[]
 }
 
 /** So many segments an app may have in an environment. */
@@ -36,6 +38,8 @@ export type Written = {
   readonly as?: string | undefined
   /** For so many days deliveries are kept; 0 where they stay. */
   readonly keptDays?: number
+  /** Whether what devices reported counts for nothing. */
+  readonly withoutDevices?: boolean
 }
 
 /**
@@ -47,12 +51,12 @@ export async function readyRule(
   where: Where,
   text: string,
   nowMs: number,
-  { as, keptDays = 0 }: Written = {},
+  { as, keptDays = 0, withoutDevices = false }: Written = {},
 ): Promise<ReadyRule> {
   const { appNo, environment } = where
   const [attributes, names] = await Promise.all([
-    database.rows<{ no: number; name: string; type: AttributeType }>(
-      sql`select no, name, type from attributes where app_no = ${appNo} and environment = ${environment}`,
+    database.rows<{ no: number; name: string; type: AttributeType; devicesMay: number }>(
+      sql`select no, name, type, devices_may as devicesMay from attributes where app_no = ${appNo} and environment = ${environment}`,
     ),
     segmentNames(database, where),
   ])
@@ -63,8 +67,10 @@ export async function readyRule(
   }
   const { term } = checkRule(text, vocabulary)
   const segments = await readSegments(database, where, { term, vocabulary, as })
-  const topics = [term, ...segments.terms.values()].flatMap((one) =>
-    [...partsOf(one)].flatMap((part) => (part.is === 'follows' ? [part.topic] : [])),
+  const parts = [term, ...segments.terms.values()].flatMap((one) => [...partsOf(one)])
+  const topics = parts.flatMap((part) => (part.is === 'follows' ? [part.topic] : []))
+  const read = new Set(
+    parts.flatMap((part) => (part.is === 'attribute' || part.is === 'has-attribute' ? [part.name] : [])),
   )
   const context = {
     appNo,
@@ -73,8 +79,10 @@ export async function readyRule(
     attributes: new Map(attributes.map(({ name, no }) => [name, no])),
     topics: await topicNumbers(database, where, [...new Set(topics)]),
     segments: segments.terms,
+    withoutDevices,
   }
-  return { term, context, segments: segments.programs }
+  const setByDevices = attributes.flatMap(({ name, devicesMay }) => (devicesMay === 1 && read.has(name) ? [name] : []))
+  return { term, context, segments: segments.programs, setByDevices }
 }
 
 type Read = {

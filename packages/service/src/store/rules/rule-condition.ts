@@ -25,6 +25,8 @@ export type RuleContext = {
   readonly topics: ReadonlyMap<string, number>
   /** The rules of segments that are named. */
   readonly segments: ReadonlyMap<string, Term>
+  /** Whether what devices reported counts for nothing. */
+  readonly withoutDevices?: boolean
 }
 
 /**
@@ -281,7 +283,8 @@ class Writer {
   }
 
   #happened(event: string): SQL {
-    return sql`o.user_no = ${this.#person} and o.type = ${event}`
+    const heard = this.#context.withoutDevices ? sql`and o.reporter <> 'device'` : sql``
+    return sql`o.user_no = ${this.#person} and o.type = ${event} ${heard}`
   }
 
   #count({ event, withinMs, each }: Term & { is: 'count' }): SQL {

@@ -1,8 +1,9 @@
 import { randomBytes } from 'node:crypto'
+import { wholeJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import type { Database, Reader, Tx } from '../database.ts'
-import { commas } from '../fragments.ts'
+import { commas, noneOf } from '../fragments.ts'
 
 /** A source that this process looks at, for as long as its lease runs. */
 export type HeldSource = { readonly no: number; readonly lease: Buffer }
@@ -12,29 +13,39 @@ export class LookLost extends Error {
   override readonly name = 'LookLost'
 }
 
-/** Takes sources that are due. */
-export async function holdSources(database: Database, limit: number, leaseMs: number): Promise<HeldSource[]> {
-  return database.transact(async (tx) => {
-    const due = await tx.rows<{ no: number }>(
-      sql`select no from sources where next_look_at <= utc_timestamp(3)
-            and (leased_until is null or leased_until < utc_timestamp(3)) and kind <> 'incoming'
-          order by next_look_at limit ${limit} for update skip locked`,
-    )
-    const held = due.map(({ no }) => ({ no, lease: randomBytes(16) }))
-    for (const { no, lease } of held)
-      await tx.change(
-        sql`update sources set lease = ${lease}, leased_until = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond where no = ${no}`,
-      )
-    return held
-  })
+/** A source that is due. */
+export type DueSource = {
+  readonly no: number
+  readonly appNo: number
+  /** It could not be read last time. */
+  readonly isAtFault: boolean
 }
 
-/** Takes one, due or not. @returns undefined while somebody else has it */
-export async function holdSource(database: Database, no: number, leaseMs: number): Promise<HeldSource | undefined> {
+/** So many that are due are looked through for those whose turn it is. */
+const lookedThrough = 500
+
+/** Sources that are due and that nobody has, the longest due first. @param but apps of which none is wanted */
+export async function dueSources(database: Database, but: readonly number[]): Promise<DueSource[]> {
+  const rows = await database.rows<{ no: number; appNo: number; isAtFault: number }>(
+    sql`select no, app_no as appNo, fault is not null as isAtFault from sources where next_look_at <= utc_timestamp(3)
+          and (leased_until is null or leased_until < utc_timestamp(3)) and kind <> 'incoming' and ${noneOf(sql`app_no`, but)}
+        order by next_look_at limit ${lookedThrough}`,
+  )
+  return rows.map((row) => ({ ...row, isAtFault: row.isAtFault === 1 }))
+}
+
+/** Takes one, due or not unless it has to be. @returns undefined while somebody else has it, or had it meanwhile */
+export async function holdSource(
+  database: Database,
+  no: number,
+  leaseMs: number,
+  { ifDue = false } = {},
+): Promise<HeldSource | undefined> {
   const lease = randomBytes(16)
   const { affectedRows } = await database.change(
     sql`update sources set lease = ${lease}, leased_until = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond
-        where no = ${no} and (leased_until is null or leased_until < utc_timestamp(3))`,
+        where no = ${no} and (leased_until is null or leased_until < utc_timestamp(3))
+          ${ifDue ? sql`and next_look_at <= utc_timestamp(3)` : sql``}`,
   )
   return affectedRows === 1 ? { no, lease } : undefined
 }
@@ -83,7 +94,7 @@ export async function endLook(
     sql`update sources set taken = true, fault = null, fault_since = null, faults = 0, looked_at = utc_timestamp(3), lease = null,
           leased_until = null, next_look_at = utc_timestamp(3) + interval ${everySeconds} second,
           left_out = ${leftOut?.slice(0, 300) ?? null}
-          ${columns === undefined ? sql`` : sql`, columns = ${JSON.stringify(columns)}`}
+          ${columns === undefined ? sql`` : sql`, columns = ${wholeJson(columns)}`}
           ${note === undefined ? sql`` : sql`, note = ${note.slice(0, 300)}`}
         where no = ${no} and lease = ${lease}`,
   )
@@ -154,7 +165,7 @@ export async function leaveFound(
   for (let at = 0; at < found.length; at += together) {
     const rows = found
       .slice(at, at + together)
-      .map((one) => sql`(${appNo}, ${environment}, ${sourceNo}, ${late}, ${JSON.stringify(one)})`)
+      .map((one) => sql`(${appNo}, ${environment}, ${sourceNo}, ${late}, ${wholeJson(one)})`)
     await tx.change(
       sql`insert into trigger_events (app_no, environment, source_no, late_seconds, event) values ${commas(rows)}`,
     )

@@ -30,6 +30,8 @@ export const devices = mysqlTable('devices', {
   installation: varchar('installation', { length: 64 }),
   allows: tinyint('allows', { unsigned: true }),
   receiptAt: instantColumn('receipt_at'),
+  /** Whether it was proved that it is its user’s. */
+  userProved: boolean('user_proved').notNull().default(false),
   /** When it registered last; null for one from a file that nobody has claimed. */
   claimedAt: instantColumn('claimed_at'),
 })

@@ -48,6 +48,8 @@ export const occurrences = mysqlTable('occurrences', {
   at: instantColumn('at').notNull(),
   takenAt: instantColumn('taken_at').notNull(),
   data: json('data'),
+  reporter: mysqlEnum('reporter', ['server', 'source', 'device']).notNull().default('server'),
+  proved: boolean('proved').notNull().default(false),
 })
 
 export const topics = mysqlTable('topics', {

@@ -1,6 +1,8 @@
 import { sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import type { Database, Tx } from '../database.ts'
+import { noneOf } from '../fragments.ts'
+import type { Reporter } from '../people/occurrences.ts'
 
 /** Something that happened, as it waits for the triggers of its app. */
 export type WaitingEvent = Where & {
@@ -13,28 +15,37 @@ export type WaitingEvent = Where & {
 }
 
 /**
- * Lets what happened wait for triggers, in the transaction that keeps it; nothing where no trigger of the app listens.
+ * Lets what happened wait for triggers, in the transaction that keeps it; nothing where no trigger of the app listens. Each says by
+ * whom it was reported; what a device says is heard by those triggers only that say so.
  * @param numbers of the occurrences
- * @param from the source that made them
  */
 export async function leaveEvents(
   tx: Tx,
   { appNo, environment }: Where,
   numbers: readonly number[],
-  from?: { readonly no: number; readonly name: string },
+  by: Reporter,
 ): Promise<void> {
   if (numbers.length === 0) return
+  const names = ['occurrences', ...(by.is === 'source' ? [by.name] : [])]
+  const hears = by.is === 'device' ? sql`and json_value(definition, '$.devices') = true` : sql``
   const listening = await tx.rows(
-    sql`select 1 from triggers where app_no = ${appNo} and environment = ${environment} and source in ${['occurrences', from?.name ?? 'occurrences']} and enabled = true limit 1`,
+    sql`select 1 from triggers where app_no = ${appNo} and environment = ${environment} and source in ${names}
+          and enabled = true ${hears} limit 1`,
   )
   if (listening.length === 0) return
+  const reporter =
+    by.is === 'device'
+      ? sql`, 'user', convert(u.name using utf8mb4), 'proved', json_extract(if(o.proved, 'true', 'false'), '$')`
+      : by.is === 'source'
+        ? sql`, 'bySource', ${by.name}`
+        : sql``
   // The columns differ in their collation, which an object of them may not.
   await tx.change(
     sql`insert into trigger_events (app_no, environment, source_no, event)
-        select o.app_no, o.environment, ${from?.no ?? 0}, json_object(
+        select o.app_no, o.environment, ${by.is === 'source' ? by.no : 0}, json_object(
           'id', convert(o.id using utf8mb4), 'source', convert(o.source using utf8mb4),
           'type', convert(o.type using utf8mb4), 'time', date_format(o.at, '%Y-%m-%dT%H:%i:%s.%fZ'),
-          'subject', convert(u.name using utf8mb4), 'data', json_extract(o.data, '$'))
+          'subject', convert(u.name using utf8mb4), 'data', json_extract(o.data, '$'), 'by', ${by.is}${reporter})
         from occurrences o left join users u on u.no = o.user_no
         where o.no in ${numbers} order by o.no`,
   )
@@ -43,11 +54,16 @@ export async function leaveEvents(
 /**
  * Of what waits the oldest of each source, so that one with a million rows holds up no other.
  * @param limit of all
+ * @param but apps of which none are wanted
  */
-export async function waitingEvents(database: Database, limit: number): Promise<WaitingEvent[]> {
+export async function waitingEvents(
+  database: Database,
+  limit: number,
+  but: readonly number[] = [],
+): Promise<WaitingEvent[]> {
   const lanes = await database.rows<Where & { sourceNo: number; first: number }>(
     sql`select app_no as appNo, environment, source_no as sourceNo, min(no) as first from trigger_events force index (by_source)
-        group by app_no, environment, source_no order by first limit ${limit}`,
+        where ${noneOf(sql`app_no`, but)} group by app_no, environment, source_no order by first limit ${limit}`,
   )
   if (lanes.length === 0) return []
   const each = Math.max(1, Math.floor(limit / lanes.length))

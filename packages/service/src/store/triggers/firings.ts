@@ -1,10 +1,10 @@
 import { createHash } from 'node:crypto'
-import { uuidFromBytes } from '@zbell/core'
+import { uuidFromBytes, wholeJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Reader, Tx } from '../database.ts'
-import { commas } from '../fragments.ts'
+import { commas, noneOf } from '../fragments.ts'
 
 export const firingStates = ['rung', 'waiting', 'over', 'held', 'nobody', 'no-case', 'fault', 'dropped'] as const
 export type FiringState = (typeof firingStates)[number]
@@ -31,8 +31,8 @@ export async function storeFirings(tx: Tx, firings: readonly NewFiring[]): Promi
   const rows = firings.map(
     (
       one,
-    ) => sql`(${one.triggerNo}, ${one.version}, ${keyHash(one.key)}, ${one.key.slice(0, 200)}, ${JSON.stringify(one.given)},
-      ${one.state}, ${one.says?.slice(0, 300) ?? null}, ${one.caseNo ?? null}, ${one.ring === undefined ? null : JSON.stringify(one.ring)},
+    ) => sql`(${one.triggerNo}, ${one.version}, ${keyHash(one.key)}, ${one.key.slice(0, 200)}, ${wholeJson(one.given)},
+      ${one.state}, ${one.says?.slice(0, 300) ?? null}, ${one.caseNo ?? null}, ${one.ring === undefined ? null : wholeJson(one.ring)},
       ${one.notification === undefined ? null : uuidBuffer(one.notification)}, utc_timestamp(3),
       ${one.afterSeconds === undefined ? null : sql`utc_timestamp(3) + interval ${one.afterSeconds} second`})`,
   )
@@ -49,6 +49,21 @@ export async function firedLately(tx: Reader, triggerNo: number, key: string, se
           and fired_at > utc_timestamp(3) - interval ${seconds} second and state in ('rung', 'waiting', 'nobody') limit 1`,
   )
   return rows.length > 0
+}
+
+/** How often it fired for a key within so many seconds, counted up to a bound. */
+export async function firedCount(
+  tx: Reader,
+  triggerNo: number,
+  key: string,
+  seconds: number,
+  most: number,
+): Promise<number> {
+  const rows = await tx.rows(
+    sql`select 1 from firings where trigger_no = ${triggerNo} and key_hash = ${keyHash(key)}
+          and fired_at > utc_timestamp(3) - interval ${seconds} second and state in ('rung', 'waiting', 'nobody') limit ${most}`,
+  )
+  return rows.length
 }
 
 export type FiringRow = {
@@ -102,15 +117,15 @@ export type DueFiring = {
   readonly ring: string
 }
 
-/** Those whose wait is over, the longest due first. */
-export const dueFirings = (database: Database, limit: number): Promise<DueFiring[]> =>
+/** Those whose wait is over, the longest due first. @param but apps of which none are wanted */
+export const dueFirings = (database: Database, limit: number, but: readonly number[] = []): Promise<DueFiring[]> =>
   database.rows<DueFiring>(
     sql`select f.no, f.trigger_no as triggerNo, t.name, t.source, timestampdiff(second, f.fired_at, utc_timestamp(3)) as ageSeconds, t.app_no as appNo, t.environment, t.enabled,
           t.paused_because as pausedBecause, cast(v.definition as char) as definition,
           cast(f.given as char) as given, cast(f.ring as char) as ring
         from firings f force index (by_due) join triggers t on t.no = f.trigger_no
         join trigger_versions v on v.trigger_no = f.trigger_no and v.version = f.version
-        where f.state = 'waiting' and f.due_at <= utc_timestamp(3) order by f.due_at limit ${limit}`,
+        where f.state = 'waiting' and f.due_at <= utc_timestamp(3) and ${noneOf(sql`t.app_no`, but)} order by f.due_at limit ${limit}`,
   )
 
 /** Says what came of one that waited. @returns false when somebody else has said it */

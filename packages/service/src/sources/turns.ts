@@ -1,0 +1,23 @@
+/** A look at a source, as far as others wait for it. */
+export type Turn = {
+  readonly appNo: number
+  /** The source could not be read last time, and takes its time again. */
+  readonly isAtFault: boolean
+}
+
+/** So many sources are looked at at a time: of all apps, of one, and of those that could not be read last time. */
+const most = { inAll: 8, ofApp: 3, atFault: 4 }
+
+export const isFull = (going: readonly Turn[]): boolean => going.length >= most.inAll
+
+/** Apps that have as many looks as they may. */
+export const crowdedApps = (going: readonly Turn[]): number[] =>
+  [...new Set(going.map(({ appNo }) => appNo))].filter((appNo) => !mayBegin({ appNo, isAtFault: false }, going))
+
+/** Whether it is a source’s turn beside those that are looked at: of an app only one that is at fault is at a time. */
+export function mayBegin({ appNo, isAtFault }: Turn, going: readonly Turn[]): boolean {
+  const own = going.filter((one) => one.appNo === appNo)
+  if (own.length >= most.ofApp) return false
+  if (!isAtFault) return true
+  return !own.some((one) => one.isAtFault) && going.filter((one) => one.isAtFault).length < most.atFault
+}

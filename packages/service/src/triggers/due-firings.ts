@@ -1,0 +1,148 @@
+import { RuleRefused } from '@zbell/core/rules'
+import type { Row } from '@zbell/core/triggers'
+import { EvaluationFailed } from '../evaluation/evaluators.ts'
+import { SourceFault } from '../sources/fault.ts'
+import { findAppByNo } from '../store/apps/apps.ts'
+import { DatabaseUnavailable } from '../store/errors.ts'
+import { findSource } from '../store/sources/sources.ts'
+import { type DueFiring, dueFirings, type FiringState, putOffFiring, settleFiring } from '../store/triggers/firings.ts'
+import { ByApp, type Leave } from './by-app.ts'
+import { cameByNow, type ReadDue, readDue } from './due.ts'
+import type { Made } from './firing.ts'
+import { type FiringParts, hearsOf, makeOrSay, ourFault, stateOf, tell, together } from './firing-parts.ts'
+import { givenOf } from './given.ts'
+
+/** A firing whose source cannot be asked again waits so much longer each time, and so long in all. */
+const putOffSeconds = 15
+const mostPutOffSeconds = 3_600
+
+/** What becomes of a firing that has waited. */
+type Settled = {
+  readonly state: FiringState
+  readonly says?: string | undefined
+  readonly notification?: string | undefined
+  readonly made?: Made
+}
+
+/** Rings what has waited for as long as its trigger says. */
+export class DueFirings {
+  readonly #parts: FiringParts
+  readonly #byApp: ByApp
+  /** Apps that had their turn since all had one. */
+  readonly #served = new Set<number>()
+
+  constructor(parts: FiringParts) {
+    this.#parts = parts
+    this.#byApp = new ByApp(hearsOf(parts))
+  }
+
+  /** Ends when what is under way has. */
+  close(): Promise<void> {
+    return this.#byApp.close()
+  }
+
+  /** Rings what has waited, unless it is not needed any more. @returns how many were looked at */
+  async fire(): Promise<number> {
+    const { going } = this.#byApp
+    if (!going) return 0
+    const due = (await dueFirings(this.#parts.database, together, [...going, ...this.#served])).map(readDue)
+    if (due.length === 0 && this.#served.size > 0) {
+      this.#served.clear()
+      return this.fire()
+    }
+    const all = due.map((one) => ({ ...one, appNo: one.firing.appNo }))
+    for (const { appNo } of all) this.#served.add(appNo)
+    return this.#byApp.run(all, (own, leave) => this.#settleOwn(own, leave))
+  }
+
+  async #settleOwn(due: readonly ReadDue[], leave: Leave): Promise<number> {
+    // Rows of one source are read again together, so that a source that is away costs its own firings one wait, and no others.
+    const lanes = new Map<string, ReadDue[]>()
+    for (const one of due) {
+      const { appNo, environment, source } = one.firing
+      const name = one.found && one.definition.unless !== undefined ? `${appNo} ${environment} ${source}` : ''
+      lanes.set(name, [...(lanes.get(name) ?? []), one])
+    }
+    await Promise.all(
+      [...lanes].map(([name, ones]) => (name === '' ? this.#settleAll(ones, leave) : this.#settleRows(ones, leave))),
+    )
+    return due.length
+  }
+
+  /** Settles firings about rows of one source. */
+  async #settleRows(ones: readonly ReadDue[], leave: Leave): Promise<void> {
+    const { appNo, environment, source: name } = ones[0]!.firing
+    const source = await findSource(this.#parts.database, { appNo, environment }, name)
+    const found = ones.flatMap((one) => (one.found ? [{ key: one.found.key, row: one.found.row as Row }] : []))
+    try {
+      if (!source) throw new SourceFault('has gone')
+      const rows = await this.#parts.looks.freshRows(source, found)
+      await this.#settleAll(
+        ones.map((one) => ({ ...one, came: cameByNow(one.found!, rows.get(one.found!.key), source) })),
+        leave,
+      )
+    } catch (error) {
+      if (!(error instanceof SourceFault)) throw error
+      const says = `its source ${name} ${error.message}`
+      for (const one of ones)
+        if (one.firing.ageSeconds - (one.definition.after ?? 0) < mostPutOffSeconds)
+          await putOffFiring(this.#parts.database, one.firing.no, putOffSeconds)
+        else await this.#settleAs(one.firing, { state: 'fault', says })
+    }
+  }
+
+  async #settleAll(ones: readonly ReadDue[], leave: Leave): Promise<void> {
+    for (const one of ones) {
+      const settled = await this.#byApp.unlessClosed(this.#settle(one, leave))
+      if (!settled) return
+      await this.#settleAs(one.firing, settled)
+    }
+  }
+
+  async #settleAs(firing: DueFiring, settled: Settled): Promise<void> {
+    const state = await this.#storeSettled(firing, settled).catch((error: unknown) => {
+      if (error instanceof DatabaseUnavailable) throw error
+      this.#parts.hears.failed(firing.name, error)
+      return this.#storeSettled(firing, { state: 'fault', says: ourFault })
+    })
+    if (state) tell(this.#parts, { events: 1, states: [state] })
+  }
+
+  /** @returns undefined when somebody else has settled it */
+  async #storeSettled(one: DueFiring, { made, ...how }: Settled): Promise<FiringState | undefined> {
+    return this.#parts.database.transact(async (tx) => {
+      if (!(await settleFiring(tx, one.no, how))) return undefined
+      if (made?.is === 'made') for (const statement of made.statements) await tx.change(statement)
+      return how.state
+    })
+  }
+
+  async #settle(one: ReadDue, leave: Leave): Promise<Settled> {
+    const { firing, definition, ring } = one
+    if (firing.enabled === 0) return { state: 'dropped', says: 'its trigger was switched off while it waited' }
+    if (firing.pausedBecause !== null) return { state: 'dropped', says: `paused: ${firing.pausedBecause}` }
+    const isOver = await this.#isOver(one, leave)
+    if (typeof isOver === 'object') return { state: 'fault', says: isOver.fault }
+    if (isOver) return { state: 'over', says: 'unless holds by now' }
+    const app = await findAppByNo(this.#parts.database, firing.appNo)
+    if (!app) return { state: 'fault', says: 'its app has gone' }
+    const made = await makeOrSay(this.#parts, { app, environment: firing.environment }, firing.name, definition, ring)
+    return { ...stateOf(made), made }
+  }
+
+  /** Whether what waited is not needed any more. */
+  async #isOver(
+    { firing: { appNo, name }, definition, came }: ReadDue,
+    onApart: Leave,
+  ): Promise<boolean | { readonly fault: string }> {
+    if (definition.unless === undefined) return false
+    try {
+      return await this.#parts.asking.isOver({ appNo, definition, onApart }, givenOf(came))
+    } catch (error) {
+      if (error instanceof RuleRefused) return true
+      if (error instanceof EvaluationFailed) return { fault: `asking unless ${error.message}` }
+      this.#parts.hears.failed(name, error)
+      return { fault: ourFault }
+    }
+  }
+}

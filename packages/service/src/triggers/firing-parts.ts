@@ -1,0 +1,75 @@
+import type { TriggerDefinition } from '@zbell/core/triggers'
+import type { Intake } from '../intake/intake.ts'
+import type { SourceLooks } from '../sources/source-looks.ts'
+import type { Scope } from '../store/apps/apps.ts'
+import type { Database } from '../store/database.ts'
+import { DatabaseUnavailable } from '../store/errors.ts'
+import type { FiringState } from '../store/triggers/firings.ts'
+import type { Asking } from './asking.ts'
+import { type Made, makeNotification, type Ring } from './firing.ts'
+
+/** What is looked at so many at a time. */
+export const together = 200
+
+export const ourFault = 'a fault of ours, which the service’s log tells'
+
+/** Who hears what comes of firings. */
+export type Hears = {
+  fired(state: FiringState): void
+  /** A fault of ours. */
+  failed(trigger: string, error: unknown): void
+}
+
+/** What firing needs, for what waits and for what is due. */
+export type FiringParts = {
+  readonly database: Database
+  readonly intake: Intake
+  /** For rows that are asked for again. */
+  readonly looks: SourceLooks
+  readonly asking: Asking
+  readonly keptDays: number
+  readonly hears: Hears
+}
+
+/** What was stored, and of how many events; others may have been taken by somebody else. */
+export type Stored = { readonly events: number; readonly states: readonly FiringState[] }
+
+/** What cannot be made, whatever the fault, holds up nothing else; only a database that is away does. */
+export async function makeOrSay(
+  { database, keptDays, hears }: FiringParts,
+  scope: Scope,
+  name: string,
+  definition: TriggerDefinition,
+  ring: Ring,
+): Promise<Made> {
+  try {
+    return await makeNotification({ database, keptDays }, scope, name, definition, ring)
+  } catch (error) {
+    if (error instanceof DatabaseUnavailable) throw error
+    hears.failed(name, error)
+    return { is: 'fault', says: ourFault }
+  }
+}
+
+/** @returns of how many events it was */
+export function tell({ intake, hears }: FiringParts, { events, states }: Stored): number {
+  if (states.includes('rung')) intake.nudge()
+  for (const state of states) hears.fired(state)
+  return events
+}
+
+/** Faults of a piece of work that nobody waits for any more. */
+export const hearsOf =
+  ({ hears }: FiringParts) =>
+  (error: unknown): void => {
+    if (!(error instanceof DatabaseUnavailable)) hears.failed('of an app', error)
+  }
+
+export const stateOf = (
+  made: Made,
+): { state: FiringState; says: string | undefined; notification: string | undefined } =>
+  made.is === 'made'
+    ? { state: 'rung', says: undefined, notification: made.id }
+    : made.is === 'nobody'
+      ? { state: 'nobody', says: 'nobody in its target has a device', notification: undefined }
+      : { state: 'fault', says: made.says, notification: undefined }

@@ -1,0 +1,137 @@
+import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
+import type { TriggerDefinition } from '@zbell/core/triggers'
+import { sql } from 'drizzle-orm'
+import { until } from '../../../e2e/harness/programs.ts'
+import type { Evaluators } from '../src/evaluation/evaluators.ts'
+import { createApp, findApp, type Scope } from '../src/store/apps/apps.ts'
+import { storeOccurrences } from '../src/store/people/occurrences.ts'
+import { Triggers } from '../src/triggers/triggers.ts'
+import { addDevice, deafIntake, type ScratchApp, scratchApp } from './scratch-database.ts'
+import { evaluators } from './scratch-evaluators.ts'
+
+const process = (own: Evaluators) =>
+  new Triggers({
+    database: app.database,
+    intake: deafIntake(app.database),
+    looks: {} as never,
+    evaluators: own,
+    keptDays: 0,
+    hears: {
+      fired: () => {},
+      failed: (_trigger, error) => {
+        throw error
+      },
+    },
+  })
+
+let app: ScratchApp
+let other: Scope
+let triggers: Triggers
+beforeAll(async () => {
+  app = await scratchApp()
+  await createApp(app.database, { slug: 'other', name: 'Other', identifiers: {}, createdAt: new Date() })
+  other = { app: (await findApp(app.database, 'other'))!, environment: 'development' }
+  await addDevice(app, 1)
+  triggers = process(evaluators)
+})
+afterAll(async () => {
+  await triggers.close()
+  await app.scratch.close()
+})
+beforeEach(async () => {
+  for (const table of ['triggers', 'trigger_events', 'firings', 'occurrences'])
+    await app.database.change(sql`delete from ${sql.identifier(table)}`)
+})
+
+const quick: TriggerDefinition = {
+  source: 'occurrences',
+  to: { any: ["'everyone'"] },
+  content: { title: 'Sailing' },
+}
+const save = (definition: Partial<TriggerDefinition>, scope = app.scope) =>
+  triggers.save(scope, 'watched', { ...quick, ...definition, enabled: true }, 'test')
+let count = 0
+const happens = (data: object, scope = app.scope) =>
+  storeOccurrences(
+    app.database,
+    scope,
+    [
+      {
+        id: `event-${++count}`,
+        source: 'https://tickets.merrow-sound.example',
+        type: 'example.booked',
+        at: new Date(),
+        data: data as never,
+        user: undefined,
+      },
+    ],
+    { is: 'server' },
+  )
+const firings = (scope = app.scope) =>
+  app.database.rows<{ state: string; says: string | null }>(
+    sql`select f.state, f.says from firings f join triggers t on t.no = f.trigger_no where t.app_no = ${scope.app.no} order by f.no`,
+  )
+const firesUntil = (scope: Scope, many: number) =>
+  until(
+    async () => {
+      await triggers.fireWaiting()
+      return firings(scope)
+    },
+    (all) => all.length >= many,
+  )
+
+/** Four loops in a chain, of which each makes forty of what it is given: 160 parts, and two million values of one. */
+const chain = `event.data.list${`.map(x, [${Array(38).fill('x').join(', ')}])`.repeat(4)}`
+const numbers = Array.from({ length: 500 }, (_, n) => n)
+
+describe('an expression that takes all time or all memory', () => {
+  test('is stopped, tried three times, and said to be at fault; the next event of its app, and other apps, go on', async () => {
+    await save({ when: `has(event.data.quick) ? true : ${chain}` })
+    await save({}, other)
+    await happens({ list: Array(20).fill('x') })
+    await happens({ quick: true })
+    await triggers.fireWaiting()
+    await happens({}, other)
+    await firesUntil(other, 1)
+    expect(await firings()).toEqual([])
+    const states = (await firesUntil(app.scope, 2)).map(({ state, says }) => `${state}: ${says}`)
+    expect(states).toEqual([
+      expect.stringMatching(/^fault: asking it (took longer than .* seconds, and was stopped|took more memory)/),
+      expect.stringMatching(/^(rung|nobody)/),
+    ])
+    expect(await app.database.rows(sql`select no from trigger_events`)).toEqual([])
+  })
+
+  test('holds up no stop, and its event waits for the next start', async () => {
+    const stopping = process(evaluators)
+    await save({ when: chain })
+    await happens({ list: Array(20).fill('x') })
+    await stopping.fireWaiting()
+    await stopping.close()
+    expect(await firings()).toEqual([])
+    expect(await app.database.rows(sql`select no from trigger_events`)).toHaveLength(1)
+  })
+
+  test('that only takes long is answered, in a process of its own', async () => {
+    await save({ when: 'event.data.l.all(x, x in event.data.m)' })
+    await happens({ l: numbers, m: numbers })
+    const [fired] = await firesUntil(app.scope, 1)
+    expect(fired?.state).toMatch(/^(rung|nobody)$/)
+  })
+
+  test('that says too much is at fault', async () => {
+    await save({ values: { all: `event.data.text${' + event.data.text'.repeat(39)}` } })
+    await happens({ text: 'x'.repeat(1_700) })
+    expect((await firesUntil(app.scope, 1))[0]).toMatchObject({
+      state: 'fault',
+      says: 'what it says has 68,008 characters; 64,000 at most',
+    })
+  })
+})
+
+test('a trigger of more than 64,000 characters is refused as a whole', async () => {
+  const values = Object.fromEntries(Array.from({ length: 40 }, (_, n) => [`v${n}`, `'${'x'.repeat(1_900)}'`]))
+  await expect(save({ values })).rejects.toMatchObject({
+    message: expect.stringMatching(/has .* characters in all; 64,000 at most/),
+  })
+})
