@@ -205,7 +205,7 @@ export class Evaluators {
       const at = this.#idle.indexOf(child)
       if (at >= 0) this.#idle.splice(at, 1)
     })
-    if (child.pid !== undefined) setPriority(child.pid, priority)
+    lower(child.pid)
     const answering = this.#answerOf(child, beginsWithinMs)
     child.stdin?.end(evaluatorProgram)
     const { ready, fault } = await answering
@@ -244,6 +244,15 @@ export class Evaluators {
     this.#lanes.clear()
     for (const { fail } of waiting) fail(new EvaluationFailed(stopping))
     for (const child of this.#all) child.kill('SIGKILL')
+  }
+}
+
+/** Puts a process behind all others, unless it has ended already. */
+function lower(pid: number | undefined): void {
+  try {
+    if (pid !== undefined) setPriority(pid, priority)
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code !== 'ERR_SYSTEM_ERROR') throw error
   }
 }
 
