@@ -46,6 +46,8 @@ describe('the calendar of what is upcoming', () => {
     expect(text).toContain('SUMMARY:Your boat tomorrow')
     expect(text).toContain('RRULE:FREQ=WEEKLY;BYDAY=MO')
     expect(text).toContain('DTSTART;TZID=Europe/Oslo:20261102T180000')
+    const unchanged = await fetch(address, { headers: { 'if-none-match': answer.headers.get('etag') ?? '' } })
+    expect(unchanged.status).toBe(304)
     const again = (await command('calendar', 'make')).out.trim()
     expect((await fetch(address)).status).toBe(404)
     expect((await fetch(again)).status).toBe(200)

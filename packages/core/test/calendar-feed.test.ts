@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
 import { timesAfter, timingOf, type When } from '@zbell/core/calendar'
-import { calendarFeed, type FeedEvent } from '@zbell/core/feed'
+import { calendarFeed, type FeedEvent, feedLimits } from '@zbell/core/feed'
 import ICAL from 'ical.js'
 
 const nowMs = Date.parse('2026-11-23T12:00:00Z')
@@ -30,6 +30,8 @@ const read = (text: string) => {
   for (const zone of calendar.getAllSubcomponents('vtimezone')) ICAL.TimezoneService.register(zone)
   return calendar
 }
+
+const feed = (...given: Parameters<typeof calendarFeed>): string => [...calendarFeed(...given)].join('')
 
 /** The next times of the first event, as another implementation of RFC 5545 reads them. */
 const readTimes = (text: string, count: number): number[] => {
@@ -74,7 +76,7 @@ describe('the calendar of what is upcoming', () => {
     ],
     ['leap days', { from: '2024-02-29T10:00', zone: 'UTC', repeat: 'FREQ=YEARLY' }],
   ])('says %s as it rings', (_says, when) => {
-    const text = calendarFeed('Merrow Sound: upcoming', [event(when)], nowMs)
+    const text = feed('Merrow Sound: upcoming', [event(when)], nowMs)
     const expected = firstTimes(when, 8)
     expect(readTimes(text, 8).map((ms) => new Date(ms).toISOString())).toEqual(
       expected.map((ms) => new Date(ms).toISOString()),
@@ -83,23 +85,23 @@ describe('the calendar of what is upcoming', () => {
 
   test('begins a recurrence with its first real time', () => {
     const when = { from: '2026-11-24T18:00', zone: 'Europe/Oslo', repeat: 'FREQ=WEEKLY;BYDAY=FR' }
-    expect(calendarFeed('x', [event(when)], nowMs)).toContain('DTSTART;TZID=Europe/Oslo:20261127T180000\r\n')
+    expect(feed('x', [event(when)], nowMs)).toContain('DTSTART;TZID=Europe/Oslo:20261127T180000\r\n')
   })
 
   test('leaves out what somebody skipped', () => {
     const when = { from: '2026-11-20T18:00', zone: 'Europe/Oslo', repeat: 'FREQ=DAILY' }
     const [first, second] = firstTimes(when, 2)
-    const text = calendarFeed('x', [event(when, { nextMs: second! })], nowMs)
+    const text = feed('x', [event(when, { nextMs: second! })], nowMs)
     expect(readTimes(text, 1)).toEqual([second])
     expect(text).toContain(`EXDATE;TZID=Europe/Oslo:20261123T180000`)
     expect(first).toBe(Date.parse('2026-11-23T17:00:00Z'))
   })
 
   test('has floating times for what rings by the clock of each reader', () => {
-    const once = calendarFeed('x', [event({ local: '2026-11-27T07:30', zone: 'reader' })], nowMs)
+    const once = feed('x', [event({ local: '2026-11-27T07:30', zone: 'reader' })], nowMs)
     expect(once).toContain('DTSTART:20261127T073000\r\n')
     const daily = { from: '2026-11-23T07:30', zone: 'reader', repeat: 'FREQ=DAILY;UNTIL=20261201T073000' }
-    const text = calendarFeed('x', [event(daily)], nowMs)
+    const text = feed('x', [event(daily)], nowMs)
     expect(text).toContain('DTSTART:20261123T073000\r\n')
     expect(text).toContain('UNTIL=20261201T073000\r\n')
     expect(text).not.toContain('VTIMEZONE')
@@ -107,17 +109,13 @@ describe('the calendar of what is upcoming', () => {
 
   test('writes times that come every few minutes one by one', () => {
     const when = { from: '2026-11-23T12:00', zone: 'UTC', repeat: 'FREQ=MINUTELY;INTERVAL=30' }
-    const events = read(calendarFeed('x', [event(when)], nowMs)).getAllSubcomponents('vevent')
+    const events = read(feed('x', [event(when)], nowMs)).getAllSubcomponents('vevent')
     expect(events).toHaveLength(500)
     expect(new Set(events.map((one) => one.getFirstPropertyValue('uid'))).size).toBe(500)
   })
 
   test('keeps every letter of its texts, in lines of 75 octets at most', () => {
-    const text = calendarFeed(
-      'Merrow Sound: upcoming',
-      [event({ at: '2026-11-27T17:00:00Z' }, { paused: true })],
-      nowMs,
-    )
+    const text = feed('Merrow Sound: upcoming', [event({ at: '2026-11-27T17:00:00Z' }, { paused: true })], nowMs)
     const [one] = read(text).getAllSubcomponents('vevent')
     expect(one?.getFirstPropertyValue('description')).toBe(event({ at: '2026-11-27T17:00:00Z' }).description)
     expect(one?.getFirstPropertyValue('summary')).toBe('Your boat tomorrow (paused)')
@@ -125,4 +123,16 @@ describe('the calendar of what is upcoming', () => {
     for (const line of text.split('\r\n')) expect(Buffer.byteLength(line)).toBeLessThanOrEqual(75)
     expect(text.endsWith('END:VCALENDAR\r\n')).toBe(true)
   })
+})
+
+test('however many ring however often, a calendar has a ceiling, and is made in little parts', () => {
+  const often: When = { from: '2026-11-20T18:00', zone: 'Europe/Oslo', repeat: 'FREQ=MINUTELY' }
+  const many = Array.from({ length: 20 }, (_, n) => event(often, { uid: `e${n}`, description: 'x'.repeat(5_000) }))
+  const parts = [...calendarFeed('x', many, nowMs)]
+  const text = parts.join('')
+  expect(text.length).toBeLessThan(feedLimits.chars + 2_000)
+  expect(Math.max(...parts.map(({ length }) => length))).toBeLessThan(2_000)
+  const events = read(text).getAllSubcomponents('vevent')
+  expect(events.length).toBeGreaterThan(1_000)
+  expect(events.length).toBeLessThanOrEqual(feedLimits.entries)
 })

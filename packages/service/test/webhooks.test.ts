@@ -190,7 +190,7 @@ describe('a receiver that does not hear', () => {
     await happens()
     const [entry] = await logged(1)
     expect(entry!.says).toMatch(
-      /^may not be called: localhost resolves to .+, in a private network; the operator can allow/,
+      /^may not be called: localhost leads into a private network; the operator can allow/,
     )
     expect(own.heard).toEqual([])
   })

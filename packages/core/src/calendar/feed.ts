@@ -1,4 +1,5 @@
 import ICAL from 'ical.js'
+import { beginningOf } from '../content/well-formed.ts'
 import { instantOf, type LocalTime, localAt } from '../timing/local-time.ts'
 import type { CalendarRule } from './calendar-rule.ts'
 import { ringTimes } from './ring-times.ts'
@@ -26,14 +27,17 @@ const zoneYears = { before: 1, after: 4 }
 type Property = [name: string, parameters: Record<string, string>, type: string, ...values: unknown[]]
 type Component = [name: string, properties: Property[], components: Component[]]
 
+/** So many entries a calendar has at most, of so many characters together; what does not fit is left out. */
+export const feedLimits = Object.freeze({ entries: 2_000, chars: 2_000_000, descriptionChars: 1_000 })
+
 /**
  * What is upcoming as an iCalendar (RFC 5545). A recurrence begins with its first real time (§3.8.2.4); what rings by the clock
  * of each reader has floating times (§3.3.5).
+ * @param events those that count most first
+ * @returns part after part, each of which is soon made: a calendar of thousands takes long as a whole
  */
-export function calendarFeed(name: string, events: readonly FeedEvent[], nowMs: number): string {
-  const zones = new Set<string>()
-  const written = events.flatMap((event) => componentsOf(event, nowMs, zones))
-  const calendar: Component = [
+export function* calendarFeed(name: string, events: readonly FeedEvent[], nowMs: number): Generator<string> {
+  const frame = textOf([
     'vcalendar',
     [
       ['prodid', {}, 'text', '-//Zephyr Bell//Upcoming//EN'],
@@ -43,10 +47,33 @@ export function calendarFeed(name: string, events: readonly FeedEvent[], nowMs: 
       ['name', {}, 'text', name],
       ['refresh-interval', { value: 'DURATION' }, 'duration', 'PT15M'],
     ],
-    [...[...zones].map((zone) => zoneComponent(zone, nowMs)), ...written],
-  ]
-  return `${ICAL.stringify(calendar as never).trimEnd()}\r\n`
+    [],
+  ])
+  const end = 'END:VCALENDAR\r\n'
+  yield frame.slice(0, -end.length)
+  const zones = new Set(events.flatMap((event) => zoneOf(event, nowMs) ?? []))
+  for (const zone of zones) yield textOf(zoneComponent(zone, nowMs))
+  let [entries, chars] = [0, 0]
+  for (const event of events)
+    for (const component of componentsOf(event, nowMs)) {
+      const text = textOf(component)
+      chars += text.length
+      if (++entries > feedLimits.entries || chars > feedLimits.chars) return yield end
+      yield text
+    }
+  yield end
 }
+
+const textOf = (component: Component): string => `${ICAL.stringify(component as never).trimEnd()}\r\n`
+
+/** The zone by whose clock an event recurs. */
+function zoneOf({ when }: FeedEvent, nowMs: number): string | undefined {
+  const timing = timingOf(when, nowMs)
+  if (timing.is === 'once' || when.zone === 'reader' || isOneByOne(timing.recurring.rule)) return undefined
+  return timing.zone
+}
+
+const isOneByOne = ({ freq }: CalendarRule): boolean => freq === 'HOURLY' || freq === 'MINUTELY'
 
 const utc = (ms: number): string => new Date(ms).toISOString().slice(0, 19)
 const local = ({ year, month, day, hour, minute, second }: ReturnType<typeof localAt>): string =>
@@ -61,7 +88,7 @@ const timeProperty = (name: string, value: string, zone: string | undefined): Pr
   value,
 ]
 
-function componentsOf(event: FeedEvent, nowMs: number, zones: Set<string>): Component[] {
+function componentsOf(event: FeedEvent, nowMs: number): Component[] {
   const { when, nextMs } = event
   const timing = timingOf(when, nowMs)
   const ofReaders = when.zone === 'reader'
@@ -71,11 +98,10 @@ function componentsOf(event: FeedEvent, nowMs: number, zones: Set<string>): Comp
   }
   const { recurring, zone } = timing
   const { rule, also, except } = recurring
-  if (rule.freq === 'HOURLY' || rule.freq === 'MINUTELY') return timesOf(event, nowMs)
+  if (isOneByOne(rule)) return timesOf(event, nowMs)
   const first = firstOf({ ...recurring, also: [], except: [] }, zone) ?? firstOf(recurring, zone)
   if (first === undefined) return []
   const tzid = ofReaders ? undefined : zone
-  if (tzid !== undefined) zones.add(tzid)
   const show = (ms: number) => local(localAt(ms, zone))
   const left = [...except.map(withSeconds), ...leftOut(event, nowMs).map(show)]
   return [
@@ -153,7 +179,7 @@ function eventOf({ summary, description, changedMs, paused }: FeedEvent, uid: st
       ['dtstamp', {}, 'date-time', `${utc(changedMs)}Z`],
       ...times,
       ['summary', {}, 'text', paused ? `${summary} (paused)` : summary],
-      ['description', {}, 'text', description],
+      ['description', {}, 'text', beginningOf(description, feedLimits.descriptionChars)],
       ['status', {}, 'text', paused ? 'TENTATIVE' : 'CONFIRMED'],
       ['transp', {}, 'text', 'TRANSPARENT'],
     ],
@@ -167,7 +193,9 @@ const stepMs = 10 * 24 * hourMs
 /** A zone with each change of its clock around now (§3.6.5). */
 function zoneComponent(zone: string, nowMs: number): Component {
   const yearMs = 365.25 * 24 * hourMs
-  const [fromMs, toMs] = [nowMs - zoneYears.before * yearMs, nowMs + zoneYears.after * yearMs]
+  // By the day, so that a calendar of which nothing changed is the same for that long.
+  const todayMs = Math.floor(nowMs / (24 * hourMs)) * 24 * hourMs
+  const [fromMs, toMs] = [todayMs - zoneYears.before * yearMs, todayMs + zoneYears.after * yearMs]
   const offsetAt = (ms: number) => Date.parse(`${local(localAt(ms, zone))}Z`) - Math.floor(ms / 1_000) * 1_000
   const changes: Component[] = []
   let before = offsetAt(fromMs)

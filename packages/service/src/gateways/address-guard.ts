@@ -55,7 +55,7 @@ export const guardedLookup: LookupFunction = (host, options, done) => {
   dnsLookup(host, { ...options, all: true }, (error, found: LookupAddress[]) => {
     if (error) return done(error, '', 0)
     const bad = found.find(({ address }) => isGuarded(address))
-    if (bad) return done(new AddressNotAllowed(`${host} resolves to ${bad.address}, in a private network`), '', 0)
+    if (bad) return done(new AddressNotAllowed(`${host} leads into a private network`), '', 0)
     if (options.all) return (done as unknown as (e: null, a: LookupAddress[]) => void)(null, found)
     const [first] = found
     return done(null, first?.address ?? '', first?.family ?? 0)

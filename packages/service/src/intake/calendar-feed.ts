@@ -1,7 +1,9 @@
+import { createHash } from 'node:crypto'
 import { setImmediate as nextTurn } from 'node:timers/promises'
 import { sayTarget } from '@zbell/contract'
 import { sampleTexts, type Writing } from '@zbell/core'
 import { calendarFeed, type FeedEvent } from '@zbell/core/feed'
+import { LRUCache } from 'lru-cache'
 import type { Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
@@ -13,8 +15,15 @@ import { schedulesBefore } from '../store/schedules/schedules.ts'
 const aheadMs = 366 * 86_400_000
 const mostEvents = 1_000
 
+/** A calendar as it was written, and what names it (RFC 9110 §8.8.3). */
+type Written = { readonly text: string; readonly etag: string }
+
+/** So long a calendar is written before others have a turn. */
+const turnMs = 5
+const written = new LRUCache<string, Written>({ maxSize: 16_000_000, sizeCalculation: ({ text }) => text.length })
+
 /** What is upcoming in an app, as an iCalendar. */
-export async function calendarOf(database: Database, scope: Scope): Promise<string> {
+export async function calendarOf(database: Database, scope: Scope): Promise<Written> {
   const now = await databaseTime(database)
   const until = new Date(now.getTime() + aheadMs)
   const where = whereOf(scope)
@@ -41,7 +50,6 @@ export async function calendarOf(database: Database, scope: Scope): Promise<stri
       nextMs: nextAt.getTime(),
       paused,
     })
-    // A calendar of thousands is long to write; whoever else waits has a turn meanwhile.
     await nextTurn()
   }
   for (const one of await scheduledBefore(database, where, until, mostEvents)) {
@@ -56,6 +64,26 @@ export async function calendarOf(database: Database, scope: Scope): Promise<stri
       nextMs: one.dueAt.getTime(),
       paused: one.hold === 'paused',
     })
+    await nextTurn()
   }
-  return calendarFeed(`${scope.app.name}: upcoming`, events, now.getTime())
+  // What is asked again within the minute, and has not changed, is written already.
+  const minuteMs = Math.floor(now.getTime() / 60_000) * 60_000
+  const name = createHash('sha256')
+    .update(JSON.stringify([scope.app.name, events, minuteMs]))
+    .digest('base64url')
+  const known = written.get(name)
+  if (known !== undefined) return known
+  const parts: string[] = []
+  let beganMs = performance.now()
+  for (const part of calendarFeed(`${scope.app.name}: upcoming`, events, minuteMs)) {
+    parts.push(part)
+    if (performance.now() - beganMs < turnMs) continue
+    // A calendar of thousands is long to write; whoever else waits has a turn meanwhile.
+    await nextTurn()
+    beganMs = performance.now()
+  }
+  const text = parts.join('')
+  const fresh = { text, etag: `"${createHash('sha256').update(text).digest('base64url')}"` }
+  written.set(name, fresh)
+  return fresh
 }

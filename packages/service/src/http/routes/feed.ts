@@ -38,7 +38,9 @@ export function serveFeed(
       const where = await feedOfSecret(database, hashSecret(params.calendar))
       const app = where && (await findAppByNo(database, where.appNo))
       if (!where || !app) throw new Problem('unknown-address', 'There is no calendar at this address, or not any more.')
-      const text = await calendarOf(database, { app, environment: where.environment })
+      const { text, etag } = await calendarOf(database, { app, environment: where.environment })
+      // Whoever has it still is told so by Express (RFC 9110 §13.1.2).
+      response.setHeader('ETag', etag)
       response.type('text/calendar; charset=utf-8').setHeader('Content-Disposition', 'inline; filename="upcoming.ics"')
       response.send(text)
       return undefined
