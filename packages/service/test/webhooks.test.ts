@@ -189,9 +189,7 @@ describe('a receiver that does not hear', () => {
     await one.teller.close()
     await happens()
     const [entry] = await logged(1)
-    expect(entry!.says).toMatch(
-      /^may not be called: localhost leads into a private network; the operator can allow/,
-    )
+    expect(entry!.says).toMatch(/^may not be called: localhost leads into a private network; the operator can allow/)
     expect(own.heard).toEqual([])
   })
 

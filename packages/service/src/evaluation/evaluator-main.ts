@@ -2,7 +2,7 @@
 import { Expression, Trigger, triggerFaults } from '@zbell/core/triggers'
 import jsonata from 'jsonata'
 import * as yaml from 'yaml'
-import type { GivenOf, JobName, ResultOf } from './jobs.ts'
+import { type GivenOf, type JobName, notJson, type ResultOf } from './jobs.ts'
 import { mostAliases, readYaml } from './read-yaml.ts'
 
 /** So many expressions and triggers are kept read. */
@@ -20,13 +20,21 @@ function kept<Read>(read: (text: string) => Read): (text: string) => Read {
   }
 }
 
+function readJson(text: string): unknown {
+  try {
+    return JSON.parse(text)
+  } catch {
+    throw new Error(notJson)
+  }
+}
+
 const jsonataOf = kept((text) => jsonata(text))
 const triggerOf = kept((text) => new Trigger(JSON.parse(text)))
 const conditionOf = kept((text) => new Expression(text, ['event', 'now']))
 
 const work: { readonly [Name in JobName]: (given: GivenOf<Name>) => ResultOf<Name> | Promise<ResultOf<Name>> } = {
   jsonata: async ({ expressions, input }) => {
-    const given: unknown = JSON.parse(input)
+    const given = readJson(input)
     const results: (string | null)[] = []
     for (const text of expressions) {
       const made = JSON.stringify(await jsonataOf(text).evaluate(given))

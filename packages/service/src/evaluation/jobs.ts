@@ -1,6 +1,9 @@
 import type { ExplainedCase, Fired, Given, TriggerDefinition, TriggerFault } from '@zbell/core/triggers'
 import type { ReadYaml } from './read-yaml.ts'
 
+/** What an expression is given is not read where it would hold up others, so that it is found only there to be no JSON. */
+export const notJson = 'was given what is no JSON'
+
 /** What is evaluated apart from the service, by its name: what it is given, and what comes of it. */
 export type Jobs = {
   /** JSONata over one input. Input and results are JSON; null for an expression that makes nothing. */

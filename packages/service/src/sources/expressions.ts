@@ -1,7 +1,8 @@
 import { EvaluationFailed, type Evaluators, type Share } from '../evaluation/evaluators.ts'
 import { SourceFault } from './fault.ts'
 
-const share: Share = { mostWaiting: 20, mostCharacters: 8_388_608, restMs: 0, tries: 1 }
+/** What an expression makes is read within some milliseconds. */
+const share: Share = { mostWaiting: 20, mostCharacters: 3_000_000, restMs: 0, tries: 1 }
 
 /**
  * JSONata over what strangers sent to a source. All sources of an app take one turn together.

@@ -1,3 +1,4 @@
+import { beginningOf } from '@zbell/core'
 import {
   isNestedTooDeep,
   keyOfRow,
@@ -13,6 +14,7 @@ import {
 } from '@zbell/core/triggers'
 import type { Logger } from 'pino'
 import type { Evaluators } from '../evaluation/evaluators.ts'
+import { notJson } from '../evaluation/jobs.ts'
 import type { Where } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
@@ -295,24 +297,20 @@ export class SourceLooks {
     )
   }
 
-  /** The rows of an answer. @throws {SourceFault} */
+  /** The rows of an answer, which is read where it holds up nobody. @throws {SourceFault} */
   async pickRows({ rows }: PollSource, text: string, of: Where): Promise<Record<string, unknown>[]> {
+    let made: unknown
     try {
-      JSON.parse(text)
-    } catch {
-      throw new SourceFault(`answered what is not JSON: ${text.slice(0, 60)}`)
-    }
-    return rowsOf(await this.#evaluated(rows, text, of))
-  }
-
-  /** @throws {SourceFault} */
-  async #evaluated(rows: string, text: string, of: Where): Promise<unknown> {
-    try {
-      return await evaluateFor(this.#parts.evaluators, of, rows, text)
+      made = await evaluateFor(this.#parts.evaluators, of, rows, text)
     } catch (error) {
-      if (error instanceof SourceFault) throw new SourceFault(`has an expression “rows” that fails: ${error.message}`)
-      throw error
+      if (!(error instanceof SourceFault)) throw error
+      throw new SourceFault(
+        error.message === notJson
+          ? `answered what is not JSON: ${beginningOf(text, 60)}`
+          : `has an expression “rows” that fails: ${error.message}`,
+      )
     }
+    return rowsOf(made)
   }
 
   async #lookAtSegment(looking: Looking, definition: SegmentSource): Promise<void> {

@@ -39,8 +39,13 @@ export function serveFeed(
       const app = where && (await findAppByNo(database, where.appNo))
       if (!where || !app) throw new Problem('unknown-address', 'There is no calendar at this address, or not any more.')
       const { text, etag } = await calendarOf(database, { app, environment: where.environment })
-      // Whoever has it still is told so by Express (RFC 9110 §13.1.2).
       response.setHeader('ETag', etag)
+      // Compared without regard to who asked to see it anew on the way (RFC 9110 §13.1.2).
+      const had = response.req.get('if-none-match')?.split(',') ?? []
+      if (had.some((one) => one.trim().replace(/^W\//, '') === etag)) {
+        response.status(304).end()
+        return undefined
+      }
       response.type('text/calendar; charset=utf-8').setHeader('Content-Disposition', 'inline; filename="upcoming.ics"')
       response.send(text)
       return undefined
