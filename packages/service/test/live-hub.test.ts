@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import { sql } from 'drizzle-orm'
+import { ChangeSender } from '../src/live/change-sender.ts'
 import { LiveHub } from '../src/live/hub.ts'
-import { Telling } from '../src/live/telling.ts'
 import type { Scope } from '../src/store/apps/apps.ts'
 import type { Database } from '../src/store/database.ts'
 import { createNotification } from '../src/store/notifications/create-notification.ts'
@@ -67,14 +67,14 @@ test('however many change within one moment, each is told, and what comes after 
 test('what could not be read is told once it can be, each change once', async () => {
   const faults: unknown[] = []
   const told: number[] = []
-  const telling = new Telling(
+  const sender = new ChangeSender(
     async (no) => {
       if (no === 2 && faults.length === 0) throw new Error('busy')
       told.push(no)
     },
     (fault) => faults.push(fault),
   )
-  for (const no of [1, 2, 2, 3]) telling.of(no)
+  for (const no of [1, 2, 2, 3]) sender.add(no)
   await hearing(() => told.length, 3)
   expect({ told, faults: faults.length }).toEqual({ told: [1, 3, 2], faults: 1 })
 })

@@ -1,5 +1,6 @@
 import { anywhere, onlyHosts, publicOnly } from '../gateways/address-guard.ts'
 import { Proofs } from '../people/proofs.ts'
+import { DatabaseUnavailable } from '../store/errors.ts'
 import type { HttpParts } from './parts.ts'
 import { rateLimits } from './rate-limits.ts'
 import { serveActivityFiles } from './routes/activity-files.ts'
@@ -69,7 +70,10 @@ export function serveOperations(
   serveTemplates(on, database)
   serveSegments(on, database, config['retention.deliveryDays'])
   serveHealthOf(on, database)
-  serveEvents(on, database, hub, streams, (error) => log.warn({ err: error }, 'an event stream missed a change'))
+  serveEvents(on, database, hub, streams, (error) => {
+    const level = error instanceof DatabaseUnavailable ? 'debug' : 'warn'
+    log[level]({ err: error }, 'a change could not be sent to an event stream yet')
+  })
   serveSettings(on, database, proofs)
   serveDevices(on, database)
   servePeople(on, database, onChange)

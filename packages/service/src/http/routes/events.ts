@@ -1,8 +1,8 @@
 import type { Response } from 'express'
 import type { Notification } from '../../engine/notification.ts'
 import { needNotification } from '../../intake/find.ts'
+import { ChangeSender } from '../../live/change-sender.ts'
 import type { LiveHub } from '../../live/hub.ts'
-import { Telling } from '../../live/telling.ts'
 import { Problem } from '../../problems/problem.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import type { Database } from '../../store/database.ts'
@@ -114,35 +114,35 @@ export function serveEvents(
     const told = new Map<number, string>()
     let stop = () => {}
     const send = streams.start(response, { holder: holderOf(scope, actor), stillMay }, () => stop())
-    const telling = new Telling(async () => {
+    const sender = new ChangeSender(async () => {
       const row = await findNotificationByNo(database, no)
       if (row) await tellNotification(database, scope, row, told, send)
     }, onFault)
     const unlisten = hub.listen(scope, (change) => {
-      if (change.is === 'notification' && change.no === no) telling.of(no)
+      if (change.is === 'notification' && change.no === no) sender.add(no)
     })
     stop = () => {
       unlisten()
-      telling.end()
+      sender.close()
     }
-    telling.of(no)
+    sender.add(no)
     return undefined
   })
 
   on.serve('watchApp', async ({ caller: { scope, actor }, response, stillMay }) => {
     let stop = () => {}
     const send = streams.start(response, { holder: holderOf(scope, actor), stillMay }, () => stop())
-    const telling = new Telling(async (no) => {
+    const sender = new ChangeSender(async (no) => {
       const row = await findNotificationByNo(database, no)
       if (row) send('notification', await notificationView(database, scope, row))
     }, onFault)
     const unlisten = hub.listen(scope, (change) => {
       if (change.is === 'devices') send('devices', { changed: true })
-      else telling.of(change.no)
+      else sender.add(change.no)
     })
     stop = () => {
       unlisten()
-      telling.end()
+      sender.close()
     }
     return undefined
   })

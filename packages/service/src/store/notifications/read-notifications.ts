@@ -146,7 +146,7 @@ export async function* changedNotifications(
   let after = { changedAt: since, no: 0 }
   for (;;) {
     const page = await database.rows<Change>(
-      sql`select no, version, changed_at as changedAt from notifications
+      sql`select no, version, changed_at as changedAt from notifications force index (by_change)
           where app_no = ${app.no} and environment = ${environment} and changed_at >= ${after.changedAt}
             and (changed_at > ${after.changedAt} or no > ${after.no})
           order by changed_at, no limit ${changesAtOnce}`,
