@@ -25,7 +25,7 @@ import { appView } from './apps.ts'
 
 const sessionMs = 12 * 3_600_000
 const linkMs = 3_600_000
-/** For so long a browser is known in which somebody signed in. */
+/** How long a browser is remembered in which somebody has signed in. */
 const browserMs = 180 * 86_400_000
 
 /** @param log hears of each wrong password: for whom, from where, and how many there were in a row */
@@ -38,17 +38,26 @@ export function serveSessions(
 ): void {
   const wrongTries = new WrongTries()
   const browserCookie = browserCookieName(secure)
+  const isKnown = async (email: string, { req }: Response): Promise<boolean> => {
+    const browser = cookie(req, browserCookie)
+    return browser !== undefined && isKnownBrowser(database, hashSecret(browser), email)
+  }
   const byPassword = async (email: string, password: string, response: Response) => {
     const address = callerAddress(response)
-    const look = () => accountOf(database, email, password)
-    const browser = cookie(response.req, browserCookie)
-    const isKnown = browser !== undefined && (await isKnownBrowser(database, hashSecret(browser), email))
-    // Whoever guesses slows down their own address, and keeps nobody out.
-    const { found, wrong } = isKnown
-      ? { found: await look(), wrong: 1 }
-      : await wrongTries.at(`${email.toLowerCase()} ${address}`, look)
+    const check = () => accountOf(database, email, password)
+    // Guessing slows down the address that guesses; it must not lock out the owner of the account.
+    const { found, wrong } = (await isKnown(email, response))
+      ? { found: await check(), wrong: undefined }
+      : await wrongTries.at(`${email.toLowerCase()} ${address}`, check)
     if (!found) log.warn({ account: email, address, wrong }, 'a password was wrong')
     return found
+  }
+  const rememberBrowser = async ({ no, email }: AccountRow, response: Response): Promise<void> => {
+    if (await isKnown(email, response)) return
+    const browser = newSecret('browser')
+    const expiresAt = new Date(Date.now() + browserMs)
+    await keepBrowser(database, { hash: hashSecret(browser), accountNo: no, expiresAt })
+    setCookie(response, browserCookie, browser, secure, browserMs)
   }
 
   const sessionView = async (account: AccountRow, csrf: string): Promise<Session> => ({
@@ -70,10 +79,7 @@ export function serveSessions(
       const expiresAt = new Date(now.getTime() + sessionMs)
       await createSession(database, { hash: hashSecret(token), accountNo: account.no, expiresAt })
       setCookie(response, sessionCookieName(secure), token, secure, sessionMs)
-      const browser = newSecret('browser')
-      const knownUntil = new Date(now.getTime() + browserMs)
-      await keepBrowser(database, { hash: hashSecret(browser), accountNo: account.no, expiresAt: knownUntil })
-      setCookie(response, browserCookie, browser, secure, browserMs)
+      await rememberBrowser(account, response)
       return sessionView(account, csrfOf(token))
     },
     limits.signIns,

@@ -16,12 +16,12 @@ export async function forgetSessions(database: Database, now = new Date()): Prom
   await database.use((db) => db.delete(knownBrowsers).where(lt(knownBrowsers.expiresAt, now)))
 }
 
-/** Keeps in mind that an account signed in with a browser. */
+/** Remembers a browser in which an account has signed in. */
 export async function keepBrowser(database: Database, grant: Grant): Promise<void> {
   await database.use((db) => db.insert(knownBrowsers).values(grant))
 }
 
-/** Whether an account signed in with this browser before. */
+/** Whether an account has signed in with this browser before. */
 export async function isKnownBrowser(database: Database, hash: Buffer, email: string): Promise<boolean> {
   const rows = await database.use((db) =>
     db
