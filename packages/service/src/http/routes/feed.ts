@@ -40,7 +40,9 @@ export function serveFeed(
       if (!where || !app) throw new Problem('unknown-address', 'There is no calendar at this address, or not any more.')
       const { text, etag } = await calendarOf(database, { app, environment: where.environment })
       response.setHeader('ETag', etag)
-      // Compared without regard to who asked to see it anew on the way (RFC 9110 §13.1.2).
+      // It may be kept by whoever subscribed, and is asked for again each time.
+      response.setHeader('Cache-Control', 'private, no-cache')
+      // Not left to Express, which ignores it beside `Cache-Control: no-cache` (RFC 9110 §13.1.2).
       const had = response.req.get('if-none-match')?.split(',') ?? []
       if (had.some((one) => one.trim().replace(/^W\//, '') === etag)) {
         response.status(304).end()
