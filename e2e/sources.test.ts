@@ -316,6 +316,8 @@ describe('what others post in their own form', () => {
     expect((await post(`${world.url}/v1/incoming/nobody`, body, {})).status).toBe(404)
     const hostile = `{"warnings": [{"reference": "w-4", "kind": {"__proto__": 1}}]}`
     expect(await statusOf(hostile, signed(secret!, hostile))).toBe(422)
+    const half = `{"warnings": [{"reference": "w-5", "kind": "\\ud83d"}]}`
+    expect(await statusOf(half, signed(secret!, half))).toBe(422)
   })
 
   test('is known by what is signed, under whatever name it comes again, and speaks for its source alone', async () => {

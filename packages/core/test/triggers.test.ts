@@ -183,6 +183,15 @@ describe('a trigger', () => {
     ])
   })
 
+  test('explains loops in the words in which they were written', () => {
+    const when = 'row.tags.exists(x, x == "a") && row.tags.map(x, x + "!")[0] == "a!"'
+    const [asked] = new Trigger({ ...late, when }).explain(now)
+    expect(asked?.parts).toEqual([
+      { text: 'row.tags.exists(x, x == "a")', value: null, verdict: true },
+      { text: 'row.tags.map(x, x + "!")[0] == "a!"', value: '"a!"', verdict: true },
+    ])
+  })
+
   test('is over when unless holds by then', () => {
     const trigger = new Trigger({ ...late, after: 900, unless: 'gone || row.delay < 5' })
     expect(trigger.isOver(now)).toBe(false)

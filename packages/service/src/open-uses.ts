@@ -1,7 +1,7 @@
 import type { Logger } from 'pino'
 import type { Opened } from './close-all.ts'
 import type { Config } from './config/options.ts'
-import type { Evaluators } from './evaluation/evaluators.ts'
+import type { EvaluatorPool } from './evaluation/evaluator-pool.ts'
 import { anywhere, publicOnly } from './gateways/address-guard.ts'
 import { type GatewayRoom, trustedCertificates } from './gateways/gateways.ts'
 import type { HttpParts } from './http/parts.ts'
@@ -28,7 +28,7 @@ type UseParts = {
   readonly opened: Opened[]
   readonly database: Database
   readonly vault: Vault
-  readonly evaluators: Evaluators
+  readonly evaluators: EvaluatorPool
   readonly gateways: GatewayRoom
   readonly metrics: Metrics
   readonly pace: Pace

@@ -9,7 +9,7 @@ import type { Config } from './config/options.ts'
 import { CredentialChecks } from './credentials/checks.ts'
 import { CredentialDesk } from './credentials/desk.ts'
 import { rewrapAll } from './credentials/rewrap.ts'
-import { Evaluators } from './evaluation/evaluators.ts'
+import { EvaluatorPool } from './evaluation/evaluator-pool.ts'
 import { GatewayRoom } from './gateways/gateways.ts'
 import { HandsetControl } from './handsets/control.ts'
 import { scheme } from './http/connections.ts'
@@ -55,7 +55,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const vault = new Vault(keyring)
     const metrics = new Metrics()
     const database = await openDatabase(config, log, opened)
-    const evaluators = new Evaluators()
+    const evaluators = new EvaluatorPool()
     opened.push({ part: 'evaluators', close: () => evaluators.close() })
     const handsets = new HandsetControl(config['handsets.url'], config['handsets.key'])
     const gateways = await openGateways({ config, log, opened, database, vault, handsets, evaluators, metrics })
@@ -174,7 +174,7 @@ async function openGateways({
   readonly database: Database
   readonly vault: Vault
   readonly handsets: HandsetControl
-  readonly evaluators: Evaluators
+  readonly evaluators: EvaluatorPool
   readonly metrics: Metrics
 }): Promise<GatewayRoom> {
   const gateways = new GatewayRoom(

@@ -6,7 +6,7 @@ import { sql } from 'drizzle-orm'
 import fc from 'fast-check'
 import { patience } from '../../../e2e/harness/programs.ts'
 import { inScope } from '../../../e2e/harness/scope.ts'
-import { Evaluators, type Share } from '../src/evaluation/evaluators.ts'
+import { type EvaluationLimits, EvaluatorPool } from '../src/evaluation/evaluator-pool.ts'
 import { lintProfile } from '../src/gateways/lint-profile.ts'
 import { openProfileProtocol } from '../src/gateways/open-protocol.ts'
 import { ProfileRefused, Profiles } from '../src/gateways/profiles.ts'
@@ -23,7 +23,7 @@ import { type ScratchApp, scratchApp } from './scratch-database.ts'
 let app: ScratchApp
 let profiles: Profiles
 /** Anew for each test: one whose expression was stopped rests for a while. */
-let evaluators: Evaluators
+let evaluators: EvaluatorPool
 beforeAll(async () => {
   app = await scratchApp()
 })
@@ -39,7 +39,7 @@ const withLeave = (allowPrivate: boolean) =>
     evaluators,
   )
 beforeEach(() => {
-  evaluators = new Evaluators({ withinMs: 500 })
+  evaluators = new EvaluatorPool({ timeMs: 500 })
   profiles = withLeave(false)
 })
 afterEach(async () => {
@@ -287,21 +287,21 @@ describe('a profile of hostile making', () => {
   })
 
   test('holds up no stop: what it is at is broken off, and what waits hears so', async () => {
-    const own = new Evaluators({ withinMs: 500 })
-    const share: Share = { mostWaiting: 10, mostCharacters: 1_000, restMs: 0, tries: 1 }
+    const own = new EvaluatorPool({ timeMs: 500 })
+    const limits: EvaluationLimits = { maxWaiting: 10, maxCharacters: 1_000, restMs: 0, maxTries: 1 }
+    const evaluate = (owner: string, expression: string) =>
+      own.run(owner, limits, 'jsonata', { expressions: [expression], json: '{}' })
     // The first is begun, so that there is a process to be ended.
-    await own.jsonata('a', share, ['1'], '{}')
-    const all = ['a', 'a', 'b'].map((owner) =>
-      own.jsonata(owner, share, [loop], '{}').catch((error: Error) => error.message),
-    )
+    await evaluate('a', '1')
+    const all = ['a', 'a', 'b'].map((owner) => evaluate(owner, loop).catch((error: Error) => error.message))
     await new Promise(setImmediate)
     own.close()
     expect(await Promise.all(all)).toEqual([
-      'took more memory than it may have, or broke off',
-      'was not begun: the service stops',
-      'was not begun: the service stops',
+      'used more memory than it may have, or crashed',
+      'was not started: the service is stopping',
+      'was not started: the service is stopping',
     ])
-    await expect(own.jsonata('c', share, ['1'], '{}')).rejects.toThrow('the service stops')
+    await expect(evaluate('c', '1')).rejects.toThrow('the service is stopping')
   })
 
   test('whose condition never ends leaves the answer to the rows below it', async () => {

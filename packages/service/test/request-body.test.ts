@@ -2,7 +2,7 @@ import { type ClientRequest, request, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import express from 'express'
-import { halfAt, inTime, shapeFault, takesItsTime } from '../src/http/request-body.ts'
+import { inTime, loneSurrogateAt, shapeFault, takesItsTime } from '../src/http/request-body.ts'
 
 const withinMs = 150
 
@@ -69,19 +69,19 @@ test.each([
   expect(shapeFault(value, levels) !== undefined).toBe(isDeeper)
 })
 
-describe('half a character', () => {
+describe('a lone surrogate', () => {
   test.each([
     ['a\ud83d', ''],
     [{ a: [1, { 'b/c': 'x\ude00' }] }, '/a/1/b~1c'],
     [{ a: { 'n\ud83d': 1 } }, '/a'],
     [{ a: ['\ud83d\ude00', null, 7] }, undefined],
   ])('in %j is found at its place', (value, place) => {
-    expect(halfAt(value)).toBe(place)
+    expect(loneSurrogateAt(value)).toBe(place)
   })
 
   test('costs no more than the size of what it stands in', () => {
     let deep: unknown = 'x\ud83d'
     for (let level = 0; level < 100; level++) deep = [deep]
-    expect(halfAt(deep)).toBe('/0'.repeat(100))
+    expect(loneSurrogateAt(deep)).toBe('/0'.repeat(100))
   })
 })

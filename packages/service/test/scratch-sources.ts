@@ -8,7 +8,7 @@ import { Triggers } from '../src/triggers/triggers.ts'
 import { keptKeyring } from '../src/vault/keyring.ts'
 import { Vault } from '../src/vault/vault.ts'
 import { deafIntake, type ScratchApp, scratchApp, scratchServer } from './scratch-database.ts'
-import { evaluators } from './scratch-evaluators.ts'
+import { evaluators } from './scratch-evaluator-pool.ts'
 
 /** The ferry company’s own schema, which one account writes and another reads. */
 const ferries = [

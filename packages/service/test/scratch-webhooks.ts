@@ -16,7 +16,7 @@ import { Vault } from '../src/vault/vault.ts'
 import { Teller, type TellerParts } from '../src/webhooks/teller.ts'
 import { Webhooks, type WrittenWebhook } from '../src/webhooks/webhooks.ts'
 import { type ScratchApp, scratchApp } from './scratch-database.ts'
-import { evaluators } from './scratch-evaluators.ts'
+import { evaluators } from './scratch-evaluator-pool.ts'
 
 export let app: ScratchApp
 export let vault: Vault

@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, test } from '@jest/globals'
-import type { TriggerDefinition } from '@zbell/core/triggers'
+import { type TriggerDefinition, tableLimits } from '@zbell/core/triggers'
 import { sql } from 'drizzle-orm'
 import type { WrittenSource } from '../src/sources/sources.ts'
 import {
@@ -150,6 +150,18 @@ describe('what stands in a table', () => {
       row: { id: 101, delay: 30, status: '•••', berth: null },
       before: { id: 101, delay: 0, status: '•••', berth: null },
     })
+  })
+
+  test('may have an emoji where a long text is cut, and the source goes on', async () => {
+    await save({ ...compared, watch: ['note'] } as WrittenSource)
+    await listen({ ...late, when: 'row.note != ""', content: { title: 'Note' }, values: {} })
+    const cutWithin = `concat(repeat('x', ${tableLimits.textChars - 2}), '🌊', repeat('y', 100))`
+    await app.run(`update sailings set note = ${cutWithin} where id = 101`)
+    await look()
+    await app.run(`update sailings set note = 'short' where id = 204`)
+    await look()
+    expect((await source()).fault).toBeNull()
+    expect((await states()).sort()).toEqual(['101 rung', '204 rung'])
   })
 
   test('that cannot be named or held is left out and said, and the others are taken', async () => {

@@ -2,14 +2,14 @@ import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/g
 import type { TriggerDefinition } from '@zbell/core/triggers'
 import { sql } from 'drizzle-orm'
 import { until } from '../../../e2e/harness/programs.ts'
-import type { Evaluators } from '../src/evaluation/evaluators.ts'
+import type { EvaluatorPool } from '../src/evaluation/evaluator-pool.ts'
 import { createApp, findApp, type Scope } from '../src/store/apps/apps.ts'
 import { storeOccurrences } from '../src/store/people/occurrences.ts'
 import { Triggers } from '../src/triggers/triggers.ts'
 import { addDevice, deafIntake, type ScratchApp, scratchApp } from './scratch-database.ts'
-import { evaluators } from './scratch-evaluators.ts'
+import { evaluators } from './scratch-evaluator-pool.ts'
 
-const process = (own: Evaluators) =>
+const process = (own: EvaluatorPool) =>
   new Triggers({
     database: app.database,
     intake: deafIntake(app.database),
@@ -96,7 +96,7 @@ describe('an expression that takes all time or all memory', () => {
     expect(await firings()).toEqual([])
     const states = (await firesUntil(app.scope, 2)).map(({ state, says }) => `${state}: ${says}`)
     expect(states).toEqual([
-      expect.stringMatching(/^fault: asking it (took longer than .* seconds, and was stopped|took more memory)/),
+      expect.stringMatching(/^fault: evaluating it (took longer than .* seconds?, and was stopped|used more memory)/),
       expect.stringMatching(/^(rung|nobody)/),
     ])
     expect(await app.database.rows(sql`select no from trigger_events`)).toEqual([])
@@ -127,6 +127,38 @@ describe('an expression that takes all time or all memory', () => {
       says: 'what it says has 68,008 characters; 64,000 at most',
     })
   })
+})
+
+test('trials that flood an app are refused, and delay no firing', async () => {
+  await save({ when: '!event.data.l.all(x, x in event.data.m)' })
+  const tried = Array.from({ length: 40 }, () =>
+    triggers.try(app.scope, 'watched', { event: { data: { l: numbers, m: numbers } } }).then(
+      ({ cases }) => `${cases[0]?.holds}`,
+      (error: { code?: string }) => error.code,
+    ),
+  )
+  await happens({ l: numbers, m: numbers })
+  expect((await firesUntil(app.scope, 1))[0]?.state).toBe('no-case')
+  const answers = await Promise.all(tried)
+  expect(new Set(answers)).toEqual(new Set(['false', 'too-many-requests']))
+  expect(answers.filter((answer) => answer === 'false').length).toBeGreaterThanOrEqual(20)
+})
+
+test('a trigger with thousands of due firings delays those of no other', async () => {
+  for (const scope of [app.scope, other]) await save({ after: 60 }, scope)
+  await app.database.change(sql`update triggers set enabled = false`)
+  for (const [scope, count, hoursAgo] of [
+    [app.scope, 3_000, 5],
+    [other, 1, 1],
+  ] as const)
+    await app.database.change(
+      sql`insert into firings (trigger_no, version, key_hash, key_text, given, state, fired_at, due_at, ring)
+          select t.no, t.version, unhex(md5(seq)), seq, '{}', 'waiting', utc_timestamp(3),
+            utc_timestamp(3) - interval ${hoursAgo} hour, '{}'
+          from triggers t, seq_1_to_3000 where t.app_no = ${scope.app.no} and seq <= ${count}`,
+    )
+  expect(await triggers.fireDue()).toBe(101)
+  expect((await firings(other)).map(({ state }) => state)).toEqual(['dropped'])
 })
 
 test('a trigger of more than 64,000 characters is refused as a whole', async () => {

@@ -8,7 +8,7 @@ import { storeOccurrences } from '../src/store/people/occurrences.ts'
 import { forgetFirings } from '../src/store/triggers/firings.ts'
 import { Triggers } from '../src/triggers/triggers.ts'
 import { addDevice, deafIntake, type ScratchApp, scratchApp } from './scratch-database.ts'
-import { evaluators } from './scratch-evaluators.ts'
+import { evaluators } from './scratch-evaluator-pool.ts'
 
 let app: ScratchApp
 let failed: string[] = []

@@ -93,14 +93,17 @@ export function TriggerPage() {
 
 function Told({ trigger }: { readonly trigger: Trigger }) {
   const definition = definitionOf(trigger)
-  const { source, types, key, notMoreOftenThan, after, unless } = definition
+  const { source, types, devices, key, notMoreOftenThan, after, unless } = definition
   const code = (text: string) => <code className="font-mono text-sm wrap-anywhere">{text}</code>
   const facts: readonly Fact[] = [
     ['Is', <TriggerState key="is" of={trigger} />],
     [
       'Listens to',
       source === 'occurrences' ? (
-        code(types?.join(', ') ?? source)
+        <>
+          {code(types?.join(', ') ?? source)}
+          {devices && ', also from devices'}
+        </>
       ) : (
         <Link key="source" to={`/sources/${source}`} className="font-mono text-sm">
           {source}

@@ -1,5 +1,6 @@
 import { unparse } from '@bufbuild/cel'
-import type { Expr } from '@bufbuild/cel-spec/cel/expr/syntax_pb.js'
+import { type Expr, ParsedExprSchema, type SourceInfo } from '@bufbuild/cel-spec/cel/expr/syntax_pb.js'
+import { create } from '@bufbuild/protobuf'
 import { type Duration, type Timestamp, timestampDate } from '@bufbuild/protobuf/wkt'
 import { type Facts, programOf, type RuleProgram, termProgram, type Verdict } from './evaluate-rule.ts'
 import { innerOf, type RuleType, type Term } from './term.ts'
@@ -36,8 +37,9 @@ function clausesOf(term: Term): readonly Term[] {
   }
 }
 
-/** A part of a rule as text. */
-export const ruleText = (expr: Expr): string => unparse(expr)
+/** A part of a rule as text. @param sourceInfo of the whole rule, where it may have macros such as `exists` */
+export const ruleText = (expr: Expr, sourceInfo?: SourceInfo): string =>
+  unparse(sourceInfo ? create(ParsedExprSchema, { expr, sourceInfo }) : expr)
 
 /** What was found for what a clause asks about: everything in it that the rule does not say itself. */
 function foundFor(clause: Term, facts: Facts, segments: ReadonlyMap<string, RuleProgram>): string | null {

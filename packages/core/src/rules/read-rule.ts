@@ -1,5 +1,5 @@
 import { parse } from '@bufbuild/cel'
-import type { Expr } from '@bufbuild/cel-spec/cel/expr/syntax_pb.js'
+import type { Expr, SourceInfo } from '@bufbuild/cel-spec/cel/expr/syntax_pb.js'
 import { placeIn, type RuleFault, RuleRefused } from './fault.ts'
 
 /** What a rule may be made of at most; whatever is longer or deeper is refused before anything reads it. */
@@ -21,6 +21,8 @@ export type ReadRule = {
   readonly expr: Expr
   /** Where each node stands, in UTF-16 units from 0, by its id. */
   readonly positions: Readonly<Record<string, number>>
+  /** The macros as they were written, which `expr` holds expanded. */
+  readonly sourceInfo: SourceInfo | undefined
 }
 
 /**
@@ -40,7 +42,7 @@ export function readRule(text: string): ReadRule {
   if (deep !== undefined) refuse(deep, `has brackets in brackets more than ${ruleLimits.levels} deep`)
   try {
     const { expr, sourceInfo } = parse(text)
-    return { text, expr: expr!, positions: sourceInfo?.positions ?? {} }
+    return { text, expr: expr!, positions: sourceInfo?.positions ?? {}, sourceInfo }
   } catch (error) {
     throw new RuleRefused([faultOf(text, error)])
   }

@@ -59,11 +59,12 @@ type Program = (given?: Record<string, CelInput>) => CelResult
 export class Expression {
   readonly text: string
   /**
-   * What it takes to evaluate, as a factor of what it is given: its parts, each of which goes through all that is given at most
-   * once; without bound for loops and patterns.
+   * What evaluation costs for each character of its input: the number of its parts, since each part reads the input once at most;
+   * infinite with a loop or a pattern.
    */
   readonly effort: number
   readonly #expr: Expr
+  readonly #sourceInfo: ReadRule['sourceInfo']
   readonly #evaluate: Program
 
   /**
@@ -75,6 +76,7 @@ export class Expression {
     this.text = text
     this.effort = effortOf(look(read, names))
     this.#expr = read.expr
+    this.#sourceInfo = read.sourceInfo
     this.#evaluate = plan(env, read.expr) as Program
   }
 
@@ -93,14 +95,14 @@ export class Expression {
         return one.is === 'value' ? JSON.stringify(one.value) : 'not there'
       })
       return {
-        text: ruleText(clause),
+        text: ruleText(clause, this.#sourceInfo),
         value: values.length === 0 ? null : values.join(', '),
         verdict: verdict.is === 'value' ? verdict.value === true : null,
       }
     })
   }
 
-  /** Which members of something that it speaks of it names. @param name such as `event` */
+  /** The members of a name that it uses: `data` and `id` of `event` in `event.data.x == event.id`. */
   members(name: TriggerName): string[] {
     const found = new Set<string>()
     everyPart(this.#expr, ({ exprKind }) => {

@@ -1,6 +1,7 @@
 /** What rings without a person: expressions over rows and events, triggers, and what changed in a table. */
 
 export * from './cursor.ts'
+export * from './explain-firing.ts'
 export { Expression, type Found, type Given, type TriggerName, triggerNames } from './expression.ts'
 export * from './source.ts'
 export * from './table-state.ts'

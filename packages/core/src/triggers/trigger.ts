@@ -39,7 +39,7 @@ export type TriggerDefinition = TriggerCase & {
   readonly source: string
   /** Of occurrences: only those of these types. */
   readonly types?: readonly string[] | undefined
-  /** Of occurrences: also those that devices report, and not the server’s and the sources’ alone. */
+  /** Of occurrences: also those that devices report, beside those of the server and of sources. */
   readonly devices?: boolean | undefined
   /** The first that holds counts; what it leaves out is the trigger’s own. */
   readonly cases?: readonly TriggerCase[] | undefined
@@ -61,13 +61,13 @@ export const triggerLimits = Object.freeze({
   values: 50,
   seconds: 2_592_000,
   keyChars: 200,
-  /** Of all texts of a definition together, as JSON. */
+  /** Of a whole definition, as JSON. */
   chars: 64_000,
-  /** Of all that a firing says: references, values and its tag. */
-  madeChars: 64_000,
+  /** Of the references, values and tag of one firing together. */
+  firingChars: 64_000,
 })
 
-/** How long a definition is, as JSON in UTF-16 units: what reading it takes grows with it. */
+/** The length of a definition as JSON, in UTF-16 units: the time to parse it grows with it. */
 export const lengthOf = (definition: TriggerDefinition): number => JSON.stringify(definition).length
 
 /** A place in a definition, as a JSON Pointer, and what is wrong there. */
@@ -111,7 +111,7 @@ export class Trigger {
   readonly #key: Expression | undefined
   readonly #unless: Expression | undefined
   readonly #tag: Expression | undefined
-  /** What asking all of it takes, as {@link Expression.effort}. */
+  /** The sum of its expressions’ {@link Expression.effort}. */
   readonly effort: number
 
   /** @throws {RuleRefused} for what {@link triggerFaults} names */
@@ -196,10 +196,10 @@ export class Trigger {
     if (tag !== undefined && typeof tag !== 'string') return fault('its tag', tag.says)
     const made = [...Object.values(to).flat(), ...values.map(([, value]) => String(value)), tag ?? '']
     const chars = made.reduce((sum, text) => sum + text.length, 0)
-    if (chars > triggerLimits.madeChars)
+    if (chars > triggerLimits.firingChars)
       return fault(
         'what it says',
-        `has ${chars.toLocaleString('en')} characters; ${triggerLimits.madeChars.toLocaleString('en')} at most`,
+        `has ${chars.toLocaleString('en')} characters; ${triggerLimits.firingChars.toLocaleString('en')} at most`,
       )
     const { template, content } = one
     return {
@@ -301,7 +301,7 @@ export function triggerFaults(definition: TriggerDefinition): TriggerFault[] {
         says: 'is of sources that are read; what happens is taken when it is reported',
       })
   if (definition.source !== 'occurrences' && definition.devices !== undefined)
-    faults.push({ pointer: '/devices', says: 'is of occurrences; no device speaks for a source' })
+    faults.push({ pointer: '/devices', says: 'is for source: occurrences; devices do not report to other sources' })
   check('/key', key)
   check('/unless', unless)
   check('/options/tag', options.tag)
@@ -309,24 +309,3 @@ export function triggerFaults(definition: TriggerDefinition): TriggerFault[] {
     faults.push({ pointer: '/unless', says: 'belongs to after: it is asked again when that is over' })
   return faults
 }
-
-/** What a trigger does that its author may not have meant, each with its place. */
-export function triggerWarnings({ devices, cases, ...own }: TriggerDefinition): TriggerFault[] {
-  if (devices !== true) return []
-  const all: [string, TriggerCase][] = [
-    ['', own],
-    ...(cases ?? []).map((one, i): [string, TriggerCase] => [`/cases/${i}`, one]),
-  ]
-  return all.flatMap(([pointer, { to = {} }]) =>
-    (['any', 'all'] as const).flatMap((part) =>
-      (to[part] ?? []).flatMap((text, i) => {
-        const said = new Expression(text).members('event').find((name) => saidByDevices.has(name))
-        const says = `is made of event.${said}, which whoever has the app key may say of anybody; event.user is whose device it is`
-        return said === undefined ? [] : [{ pointer: `${pointer}/to/${part}/${i}`, says }]
-      }),
-    ),
-  )
-}
-
-/** What a device chooses of an event that it reports. */
-const saidByDevices = new Set(['data', 'id', 'source', 'type', 'time'])

@@ -1,69 +1,74 @@
-// What a process runs that evaluates what others wrote: one job after the other. It has no way out but its answers.
-import { Expression, Trigger, triggerFaults } from '@zbell/core/triggers'
+// The program of an evaluator process: one job after the other, with no way out but its answers.
+import { Expression, explainFiring, Trigger, triggerFaults } from '@zbell/core/triggers'
 import jsonata from 'jsonata'
-import * as yaml from 'yaml'
-import { type GivenOf, type JobName, notJson, type ResultOf } from './jobs.ts'
-import { mostAliases, readYaml } from './read-yaml.ts'
+import type { JobAnswer, JobInput, JobMessage, JobName, JobOutput } from './jobs.ts'
+import { readYaml } from './read-yaml.ts'
 
-/** So many expressions and triggers are kept read. */
-const mostRead = 200
+/** Parsed expressions and triggers that are kept, of each kind. */
+const maxCached = 200
 
-function kept<Read>(read: (text: string) => Read): (text: string) => Read {
-  const all = new Map<string, Read>()
+function cached<Parsed>(parse: (text: string) => Parsed): (text: string) => Parsed {
+  const all = new Map<string, Parsed>()
   return (text) => {
     const known = all.get(text)
     if (known !== undefined) return known
-    if (all.size >= mostRead) all.clear()
-    const fresh = read(text)
-    all.set(text, fresh)
-    return fresh
+    if (all.size >= maxCached) all.clear()
+    const parsed = parse(text)
+    all.set(text, parsed)
+    return parsed
   }
 }
 
-function readJson(text: string): unknown {
+const jsonataOf = cached((text) => jsonata(text))
+const triggerOf = cached((text) => new Trigger(JSON.parse(text)))
+const conditionOf = cached((text) => new Expression(text, ['event', 'now']))
+
+function parseJson(text: string): { readonly value: unknown } | undefined {
   try {
-    return JSON.parse(text)
+    return { value: JSON.parse(text) }
   } catch {
-    throw new Error(notJson)
+    return undefined // The caller hears that it is not JSON.
   }
 }
 
-const jsonataOf = kept((text) => jsonata(text))
-const triggerOf = kept((text) => new Trigger(JSON.parse(text)))
-const conditionOf = kept((text) => new Expression(text, ['event', 'now']))
-
-const work: { readonly [Name in JobName]: (given: GivenOf<Name>) => ResultOf<Name> | Promise<ResultOf<Name>> } = {
-  jsonata: async ({ expressions, input }) => {
-    const given = readJson(input)
+const jobs: { readonly [Name in JobName]: (input: JobInput<Name>) => JobOutput<Name> | Promise<JobOutput<Name>> } = {
+  jsonata: async ({ expressions, json }) => {
+    const parsed = parseJson(json)
+    if (!parsed) return { is: 'not-json' }
     const results: (string | null)[] = []
-    for (const text of expressions) {
-      const made = JSON.stringify(await jsonataOf(text).evaluate(given))
-      results.push(made === undefined ? null : made)
-    }
-    return results
+    for (const text of expressions) results.push(JSON.stringify(await jsonataOf(text).evaluate(parsed.value)) ?? null)
+    return { is: 'results', results }
   },
-  yaml: ({ text }) => readYaml(yaml, text, mostAliases),
-  'trigger-faults': ({ definition }) => triggerFaults(definition),
-  fire: ({ definition, given, key }) => triggerOf(JSON.stringify(definition)).fire(given, key),
-  'fire-explained': ({ definition, given, key }) => {
-    const trigger = triggerOf(JSON.stringify(definition))
-    return { fired: trigger.fire(given, key), cases: trigger.explain(given) }
-  },
-  'is-over': ({ definition, given }) => triggerOf(JSON.stringify(definition)).isOver(given),
-  holds: ({ expression, events }) => {
+  yaml: ({ text }) => readYaml(text),
+  'check-trigger': ({ definition }) => triggerFaults(definition),
+  'fire-trigger': ({ definition, given, key }) => triggerOf(JSON.stringify(definition)).fire(given, key),
+  'explain-trigger': ({ definition, given, key }) => explainFiring(triggerOf(JSON.stringify(definition)), given, key),
+  'trigger-is-over': ({ definition, given }) => triggerOf(JSON.stringify(definition)).isOver(given),
+  'filter-events': ({ expression, events }) => {
     const condition = conditionOf(expression)
     return events.map((event) => condition.holds({ event, now: new Date() }).holds)
   },
 }
 
-process.on('disconnect', () => process.exit())
-process.on('message', async ({ name, given }: { name: JobName; given: never }) => {
-  let answer: unknown
+/** What a message costs that carries it. Results of JSONata are JSON already. */
+function lengthOf(output: unknown): number {
+  const { results } = output as { readonly results?: readonly (string | null)[] }
+  return results ? Math.max(0, ...results.map((text) => text?.length ?? 0)) : JSON.stringify(output).length
+}
+
+async function answerOf({ name, input, maxCharacters }: JobMessage): Promise<JobAnswer> {
   try {
-    answer = { result: await work[name](given) }
+    const output: unknown = await jobs[name](input as never)
+    const length = lengthOf(output)
+    if (length <= maxCharacters) return { is: 'done', output }
+    const [count, most] = [length, maxCharacters].map((number) => number.toLocaleString('en'))
+    return { is: 'failed', says: `yielded ${count} characters; at most ${most} are allowed` }
   } catch (error) {
-    answer = { fault: String((error as { message?: unknown } | null)?.message ?? error).slice(0, 300) }
+    return { is: 'failed', says: String((error as { message?: unknown } | null)?.message ?? error).slice(0, 300) }
   }
-  process.send?.(answer)
-})
-process.send?.({ ready: true })
+}
+
+const send = (answer: JobAnswer) => void process.send?.(answer)
+process.on('disconnect', () => process.exit())
+process.on('message', (message: JobMessage) => void answerOf(message).then(send))
+send({ is: 'ready' })

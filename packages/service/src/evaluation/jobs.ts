@@ -1,31 +1,42 @@
-import type { ExplainedCase, Fired, Given, TriggerDefinition, TriggerFault } from '@zbell/core/triggers'
+import type { ExplainedFiring, Fired, Given, TriggerDefinition, TriggerFault } from '@zbell/core/triggers'
 import type { ReadYaml } from './read-yaml.ts'
 
-/** What an expression is given is not read where it would hold up others, so that it is found only there to be no JSON. */
-export const notJson = 'was given what is no JSON'
-
-/** What is evaluated apart from the service, by its name: what it is given, and what comes of it. */
+/** What an evaluator process does, by name. */
 export type Jobs = {
-  /** JSONata over one input. Input and results are JSON; null for an expression that makes nothing. */
+  /** JSONata expressions over one JSON text. Each result is JSON, or null for an expression that yields nothing. */
   jsonata: {
-    given: { readonly expressions: readonly string[]; readonly input: string }
-    result: readonly (string | null)[]
+    input: { readonly expressions: readonly string[]; readonly json: string }
+    output: { readonly is: 'results'; readonly results: readonly (string | null)[] } | { readonly is: 'not-json' }
   }
-  yaml: { given: { readonly text: string }; result: ReadYaml }
-  'trigger-faults': { given: { readonly definition: TriggerDefinition }; result: TriggerFault[] }
-  fire: { given: Asked & { readonly key: string }; result: Fired }
-  'fire-explained': {
-    given: Asked & { readonly key: string }
-    result: { readonly fired: Fired; readonly cases: readonly ExplainedCase[] }
+  yaml: { input: { readonly text: string }; output: ReadYaml }
+  'check-trigger': { input: { readonly definition: TriggerDefinition }; output: readonly TriggerFault[] }
+  'fire-trigger': { input: TriggerInput & { readonly key: string }; output: Fired }
+  'explain-trigger': { input: TriggerInput & { readonly key: string }; output: ExplainedFiring }
+  'trigger-is-over': { input: TriggerInput; output: boolean }
+  /** For which events an expression holds. */
+  'filter-events': {
+    input: { readonly expression: string; readonly events: readonly unknown[] }
+    output: readonly boolean[]
   }
-  'is-over': { given: Asked; result: boolean }
-  /** Of which events an expression holds. */
-  holds: { given: { readonly expression: string; readonly events: readonly unknown[] }; result: readonly boolean[] }
 }
 
-/** A trigger, and what it is asked about. */
-type Asked = { readonly definition: TriggerDefinition; readonly given: Given }
+/** A trigger and the row or event that it is evaluated for. */
+type TriggerInput = { readonly definition: TriggerDefinition; readonly given: Given }
 
 export type JobName = keyof Jobs
-export type GivenOf<Name extends JobName> = Jobs[Name]['given']
-export type ResultOf<Name extends JobName> = Jobs[Name]['result']
+export type JobInput<Name extends JobName> = Jobs[Name]['input']
+export type JobOutput<Name extends JobName> = Jobs[Name]['output']
+
+/** What the service sends to a process. */
+export type JobMessage = {
+  readonly name: JobName
+  readonly input: unknown
+  /** The longest output, as JSON in UTF-16 units: a longer one is refused before it is sent back. */
+  readonly maxCharacters: number
+}
+
+/** What a process sends back: first that it is ready, then one answer to each job. */
+export type JobAnswer =
+  | { readonly is: 'ready' }
+  | { readonly is: 'done'; readonly output: unknown }
+  | { readonly is: 'failed'; readonly says: string }

@@ -1,7 +1,7 @@
-import type * as Yaml from 'yaml'
+import { isMap, isNode, isScalar, isSeq, LineCounter, parseDocument } from 'yaml'
 
 /** So often a part of a file may stand for itself elsewhere. */
-export const mostAliases = 50
+const mostAliases = 50
 
 /** A YAML file as plain data, which can come from another process. */
 export type ReadYaml = {
@@ -14,15 +14,13 @@ export type ReadYaml = {
   readonly lineStarts: readonly number[]
 }
 
-/**
- * Reads a file. It is handed to another process as text as well, so it uses nothing but what it is given.
- * @param mostAliases so often a part of a file may stand for itself elsewhere
- */
-export function readYaml(yaml: typeof Yaml, text: string, mostAliases: number): ReadYaml {
-  const mostPlaces = 5_000
-  const deepest = 10
-  const lines = new yaml.LineCounter()
-  const document = yaml.parseDocument(text, { lineCounter: lines, prettyErrors: false })
+/** Values of which the place is kept, and how deep they may be nested. */
+const mostPlaces = 5_000
+const deepest = 10
+
+export function readYaml(text: string): ReadYaml {
+  const lines = new LineCounter()
+  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false })
   const lineStarts = lines.lineStarts
   const failed = (offset: number, says: string) => ({
     faults: [{ offset, says }],
@@ -45,13 +43,13 @@ export function readYaml(yaml: typeof Yaml, text: string, mostAliases: number): 
   }
   const places: [string, number, boolean][] = []
   const note = (node: unknown, path: readonly (string | number)[]): void => {
-    if (places.length >= mostPlaces || path.length > deepest || !yaml.isNode(node)) return
-    const isBlock = yaml.isScalar(node) && (node.type ?? '').startsWith('BLOCK')
+    if (places.length >= mostPlaces || path.length > deepest || !isNode(node)) return
+    const isBlock = isScalar(node) && (node.type ?? '').startsWith('BLOCK')
     if (node.range) places.push([JSON.stringify(path), node.range[0], isBlock])
-    if (yaml.isSeq(node)) for (const [index, item] of node.items.entries()) note(item, [...path, index])
-    if (!yaml.isMap(node)) return
+    if (isSeq(node)) for (const [index, item] of node.items.entries()) note(item, [...path, index])
+    if (!isMap(node)) return
     for (const { key, value: inner } of node.items) {
-      const name = yaml.isScalar(key) ? key.value : key
+      const name = isScalar(key) ? key.value : key
       if (typeof name === 'string' || typeof name === 'number') note(inner, [...path, name])
     }
   }

@@ -5,7 +5,7 @@ import type { Logger } from 'pino'
 import { ConfigError } from '../config/load.ts'
 import type { Config } from '../config/options.ts'
 import type { Gateways, Lane, Via } from '../engine/ports.ts'
-import type { Evaluators } from '../evaluation/evaluators.ts'
+import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
 import type { HandsetControl } from '../handsets/control.ts'
 import { type AppRow, findAppByNo } from '../store/apps/apps.ts'
 import { type CredentialRow, credentialInUse, markRejected, markUsed } from '../store/apps/credentials.ts'
@@ -72,7 +72,7 @@ export class GatewayRoom implements Gateways {
     database: Database,
     vault: Vault,
     handsets: HandsetControl,
-    evaluators: Evaluators,
+    evaluators: EvaluatorPool,
     log: Logger,
     onAnswer: OnAnswer = () => {},
   ) {

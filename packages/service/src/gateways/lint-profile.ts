@@ -1,7 +1,6 @@
 import { X509Certificate } from 'node:crypto'
 import { expressionFault, type GatewayProfile, gatewayProfile, mostProfileCharacters } from '@zbell/core'
-import * as yaml from 'yaml'
-import { mostAliases, type ReadYaml, readYaml } from '../evaluation/read-yaml.ts'
+import { type ReadYaml, readYaml } from '../evaluation/read-yaml.ts'
 
 /** One fault of a profile. Lines and columns count from 1. */
 export type ProfileFault = { readonly line: number; readonly column: number; readonly says: string }
@@ -15,7 +14,7 @@ type Path = readonly PropertyKey[]
 type Unplaced = { readonly path: Path; readonly says: string; readonly position?: number }
 
 /** Reads what somebody trusted wrote. Names its faults, each with its place and what was expected; the first fifty. */
-export const lintProfile = (text: string): Linted => lintRead(text, readYaml(yaml, text, mostAliases))
+export const lintProfile = (text: string): Linted => lintRead(text, readYaml(text))
 
 /** The same of what was read already. */
 export function lintRead(text: string, read: ReadYaml): Linted {

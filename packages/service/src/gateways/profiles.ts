@@ -12,7 +12,12 @@ import { LRUCache } from 'lru-cache'
 import { parseDocument } from 'yaml'
 import { ConfigError } from '../config/load.ts'
 import type { Config } from '../config/options.ts'
-import { EvaluationFailed, EvaluationsBusy, type Evaluators, type Share } from '../evaluation/evaluators.ts'
+import {
+  EvaluationFailed,
+  type EvaluationLimits,
+  EvaluationsBusy,
+  type EvaluatorPool,
+} from '../evaluation/evaluator-pool.ts'
 import type { Database } from '../store/database.ts'
 import {
   type GatewayPlace,
@@ -54,19 +59,19 @@ const ownerOf = (place: GatewayPlace): string => `${place.appNo} ${place.environ
 /** So many apps' own profiles are kept ready. */
 const mostReady = 500
 
-/** One whose expression was stopped leaves the processes to the others for a while. */
-const share: Share = { mostWaiting: 5_000, mostCharacters: 1_100_000, restMs: 30_000, tries: 1 }
+/** A lane whose expression was stopped leaves the evaluators to others for a while. */
+const limits: EvaluationLimits = { maxWaiting: 5_000, maxCharacters: 1_100_000, restMs: 30_000, maxTries: 1 }
 
 /** The gateway profiles: of apps, and those that the configuration names for apps without one. */
 export class Profiles {
   readonly #database: Database
   readonly #guard: AddressGuard
-  readonly #evaluators: Evaluators
+  readonly #evaluators: EvaluatorPool
   readonly #configured: ReadonlyMap<Platform, UsedProfile>
   readonly #ready = new LRUCache<number, UsedProfile>({ max: mostReady })
 
   /** @throws {ConfigError} when a profile that the configuration names cannot be used */
-  constructor(config: Config, database: Database, evaluators: Evaluators) {
+  constructor(config: Config, database: Database, evaluators: EvaluatorPool) {
     this.#database = database
     this.#evaluators = evaluators
     this.#guard = config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly
@@ -98,7 +103,7 @@ export class Profiles {
     const long = tooLong(text)
     if (long) return long
     try {
-      return lintRead(text, await this.#evaluators.run(`lint ${owner}`, share, 'yaml', { text }))
+      return lintRead(text, await this.#evaluators.run(`lint ${owner}`, limits, 'yaml', { text }))
     } catch (error) {
       if (!(error instanceof EvaluationFailed || error instanceof EvaluationsBusy)) throw error
       return atTop(`the profile cannot be read: reading it ${error.message}`)
@@ -158,8 +163,9 @@ export class Profiles {
   #evaluateFor(owner: string): Evaluate {
     return async (expressions, input) => {
       try {
-        const texts = await this.#evaluators.jsonata(owner, share, expressions, JSON.stringify(input))
-        return texts.map((text) => text ?? undefined)
+        const json = JSON.stringify(input)
+        const output = await this.#evaluators.run(owner, limits, 'jsonata', { expressions, json })
+        return output.is === 'results' ? output.results.map((text) => text ?? undefined) : []
       } catch (error) {
         if (error instanceof EvaluationFailed || error instanceof EvaluationsBusy)
           throw new ProfileAtFault(`an expression ${error.message}`)

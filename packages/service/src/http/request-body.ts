@@ -1,5 +1,5 @@
 import type { IncomingMessage } from 'node:http'
-import { hasHalves } from '@zbell/core'
+import { hasLoneSurrogate } from '@zbell/core'
 import type { Request, Response } from 'express'
 
 /** A body up to this size is read and looked at while it is not known yet who sent it. */
@@ -22,15 +22,15 @@ export const isLittle = (request: Request): boolean =>
 const isCompressed = ({ headers }: IncomingMessage): boolean =>
   !['', 'identity'].includes(headers['content-encoding']?.toLowerCase() ?? '')
 
-/** JSON of people’s data becomes ten times as large as it was compressed, now and then thirty times. */
-const mostRatio = 100
-/** What a reader of bodies calls one that becomes larger. */
+/** JSON compresses to a tenth as a rule, and to a thirtieth now and then. */
+const maxRatio = 100
+/** The `type` of the error for a body with a higher ratio. */
 export const tooCompressed = 'too compressed'
 
-/** Whether a body became larger than its compressed size can explain; a few kilobytes may. */
-export function isBomb(request: IncomingMessage, body: Uint8Array): boolean {
+/** Whether a body expanded further than honest data does. One without a `Content-Length` may expand to a few kilobytes only. */
+export function isDecompressionBomb(request: IncomingMessage, body: Uint8Array): boolean {
   const sentBytes = Number(request.headers['content-length'] ?? 0)
-  return isCompressed(request) && body.length > littleBytes && body.length > sentBytes * mostRatio
+  return isCompressed(request) && body.length > littleBytes && body.length > sentBytes * maxRatio
 }
 
 const later = Symbol('reads its body later')
@@ -110,16 +110,17 @@ export function shapeFault(value: unknown, levels: number): string | undefined {
 }
 
 /**
- * Where half a character stands in a value, as a JSON Pointer (RFC 6901): no database keeps a surrogate without the other one.
+ * The place of a lone surrogate in a value, or of a member with one in its name, as a JSON Pointer (RFC 6901). Neither UTF-8 nor the
+ * database’s JSON can hold one.
  * @param value nested no deeper than {@link deepestBody}
  */
-export function halfAt(value: unknown): string | undefined {
+export function loneSurrogateAt(value: unknown): string | undefined {
   const path: string[] = []
   const isFound = (one: unknown): boolean => {
-    if (typeof one === 'string') return hasHalves(one)
+    if (typeof one === 'string') return hasLoneSurrogate(one)
     if (typeof one !== 'object' || one === null || Buffer.isBuffer(one)) return false
     for (const [name, inner] of Object.entries(one)) {
-      if (hasHalves(name)) return true
+      if (hasLoneSurrogate(name)) return true
       path.push(name)
       if (isFound(inner)) return true
       path.pop()

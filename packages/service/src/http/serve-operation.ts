@@ -20,7 +20,7 @@ import type { CallerCheck, CallerOf } from './callers.ts'
 import { callerAddress } from './came-from.ts'
 import { binaryEvent, isBinaryEvent } from './cloud-events.ts'
 import type { Limit } from './rate-limits.ts'
-import { deepestBody, halfAt, laterBody, shapeFault } from './request-body.ts'
+import { deepestBody, laterBody, loneSurrogateAt, shapeFault } from './request-body.ts'
 
 type CallOf<Name extends RouteName> = {
   readonly caller: CallerOf<Operations[Name]['caller']>
@@ -232,8 +232,8 @@ function parsed(type: z.ZodType, value: unknown, prefix: '' | '?'): unknown {
   if (fault !== undefined) throw new Problem('invalid-request', `The body ${fault}.`)
   const read = readUpTo(type, value, mostFaults)
   if (read.issues.length === 0) {
-    const half = halfAt(value)
-    if (half !== undefined) throw invalid(half, 'holds half a character: a surrogate without the other one')
+    const surrogate = loneSurrogateAt(value)
+    if (surrogate !== undefined) throw invalid(surrogate, 'has half of a surrogate pair')
     return read.value
   }
   const found = faultsIn(read, value)

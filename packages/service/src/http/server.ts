@@ -20,7 +20,7 @@ import { nothingAt, problemHandler, unknownAddress } from './problem-handler.ts'
 import {
   holdsMoreThan,
   inTime,
-  isBomb,
+  isDecompressionBomb,
   isLittle,
   mostValues,
   readsLater,
@@ -87,7 +87,7 @@ export function httpServer(parts: HttpParts): HttpServer {
 }
 
 function holdsFew(request: IncomingMessage, _response: unknown, body: Buffer): void {
-  if (isBomb(request, body)) throw Object.assign(new Error('too compressed'), { type: tooCompressed })
+  if (isDecompressionBomb(request, body)) throw Object.assign(new Error('too compressed'), { type: tooCompressed })
   if (holdsMoreThan(body, mostValues)) throw Object.assign(new Error('too many values'), { type: tooManyValues })
 }
 
@@ -104,7 +104,7 @@ function answerOperations(on: OperationRouter): RequestHandler {
   return (request, response, next) => {
     plainHeaders(response)
     if (request.url.includes('%00'))
-      throw new Problem('unknown-address', 'The address holds %00, which nothing here has in its name.')
+      throw new Problem('unknown-address', 'The address contains %00, which no name here does.')
     // A device's calls carry no cookie, so any page may make them: the secret is what counts.
     const isDevice = /^\/v1\/(?:devices|app)(?:[/?]|$)/.test(request.url)
     if (isDevice && !crossOrigin(request, response)) return

@@ -1,24 +1,26 @@
-import { EvaluationFailed, type Evaluators, type Share } from '../evaluation/evaluators.ts'
+import { EvaluationFailed, type EvaluationLimits, type EvaluatorPool } from '../evaluation/evaluator-pool.ts'
 import { SourceFault } from './fault.ts'
 
-/** What an expression makes is read within some milliseconds. */
-const share: Share = { mostWaiting: 20, mostCharacters: 3_000_000, restMs: 0, tries: 1 }
+/** The output is parsed on the event loop, which takes some 30 ms for as much as this. */
+const limits: EvaluationLimits = { maxWaiting: 20, maxCharacters: 3_000_000, restMs: 0, maxTries: 1 }
 
 /**
- * JSONata over what strangers sent to a source. All sources of an app take one turn together.
- * @param input JSON
- * @throws {SourceFault} in words that go on from the expression’s name
+ * Evaluates JSONata over JSON that somebody else sent. All sources of an app share one turn.
+ * @returns undefined when the text is not JSON
+ * @throws {SourceFault} with a message that continues the name of the expression
  * @throws {EvaluationsBusy}
  */
-export async function evaluateFor(
-  evaluators: Evaluators,
+export async function evaluateJsonata(
+  evaluators: EvaluatorPool,
   { appNo }: { readonly appNo: number },
   expression: string,
-  input: string,
-): Promise<unknown> {
+  json: string,
+): Promise<{ readonly value: unknown } | undefined> {
   try {
-    const [text] = await evaluators.jsonata(`sources of ${appNo}`, share, [expression], input)
-    return JSON.parse(text ?? 'null') as unknown
+    const input = { expressions: [expression], json }
+    const output = await evaluators.run(`sources of ${appNo}`, limits, 'jsonata', input)
+    if (output.is === 'not-json') return undefined
+    return { value: JSON.parse(output.results[0] ?? 'null') }
   } catch (error) {
     throw error instanceof EvaluationFailed ? new SourceFault(error.message) : error
   }

@@ -3,13 +3,13 @@ import { faultsIn, occurrence } from '@zbell/contract'
 import { beginningOf } from '@zbell/core'
 import type { IncomingSource } from '@zbell/core/triggers'
 import { isOurs, type Verification, verifyIncoming } from '@zbell/core/webhooks'
-import { EvaluationsBusy } from '../evaluation/evaluators.ts'
+import { EvaluationsBusy } from '../evaluation/evaluator-pool.ts'
 import { nodeCrypto } from '../gateways/node-crypto.ts'
 import { invalid, Problem } from '../problems/problem.ts'
 import { findAppByNo } from '../store/apps/apps.ts'
 import { storeOccurrences } from '../store/people/occurrences.ts'
 import { keepSamples, type SourceRow, sourceOfAddress } from '../store/sources/sources.ts'
-import { evaluateFor } from './expressions.ts'
+import { evaluateJsonata } from './expressions.ts'
 import { SourceFault } from './fault.ts'
 import { openSecrets } from './secrets.ts'
 import type { SourceParts } from './source-looks.ts'
@@ -66,8 +66,9 @@ export class Incoming {
     keep: readonly unknown[],
   ): Promise<Parameters<typeof storeOccurrences>[2]> {
     try {
-      const answer = await evaluateFor(this.#parts.evaluators, source, occurrences, text)
-      const all = answer === null ? [] : Array.isArray(answer) ? answer : [answer]
+      const evaluated = await evaluateJsonata(this.#parts.evaluators, source, occurrences, text)
+      const made = evaluated?.value ?? null
+      const all = made === null ? [] : Array.isArray(made) ? made : [made]
       if (all.length > mostMade) throw new SourceFault(`makes ${all.length} occurrences; ${mostMade} at most`)
       const own = idOf(verify, headers, text)
       return all.map((one, at) => occurrenceOf(one, at, source.name, own))
@@ -95,8 +96,8 @@ const sampleOf = (text: string, body: unknown): unknown => ({
 })
 
 /**
- * What names a message that names none of its occurrences: what the sender calls it where that is signed (Standard Webhooks,
- * “webhook-id”), or else what it says. Whoever overheard one cannot send it again under another name.
+ * The id of a message whose occurrences have none of their own: the sender’s id where it is signed (Standard Webhooks,
+ * “webhook-id”), otherwise a digest of the body. A captured message cannot be replayed under a new id.
  */
 const idOf = ({ by }: Verification, headers: Headers, text: string): string =>
   (by === 'standard-webhooks' ? headers['webhook-id']?.slice(0, 100) : undefined) ??

@@ -13,8 +13,7 @@ import {
   tableLimits,
 } from '@zbell/core/triggers'
 import type { Logger } from 'pino'
-import type { Evaluators } from '../evaluation/evaluators.ts'
-import { notJson } from '../evaluation/jobs.ts'
+import { EvaluationsBusy, type EvaluatorPool } from '../evaluation/evaluator-pool.ts'
 import type { Where } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
@@ -39,18 +38,18 @@ import { sourceAwayFirings } from '../store/triggers/firings.ts'
 import { tell } from '../store/webhooks/tell.ts'
 import { SealBroken, type Vault } from '../vault/vault.ts'
 import { connect, type Reach } from './connect.ts'
-import { evaluateFor } from './expressions.ts'
+import { evaluateJsonata } from './expressions.ts'
 import { SourceFault } from './fault.ts'
 import { KeptConnections } from './kept-connections.ts'
 import { lookByCursor } from './look-by-cursor.ts'
 import { everySecondsOf, type Looking, mostWaiting, unpacked } from './looking.ts'
 import { poll, rowsOf } from './poll.ts'
+import { isFull, mayStart, saturatedApps, type Turn } from './poll-limits.ts'
 import { openSecrets } from './secrets.ts'
 import { segmentPeople } from './segment-people.ts'
 import { boundedRow, isWithinBounds } from './sql-connection.ts'
 import { storeLook } from './store-look.ts'
 import { type ColumnTypes, TableReader } from './table-reader.ts'
-import { crowdedApps, isFull, mayBegin, type Turn } from './turns.ts'
 
 /** A look that gives no sign of life for so long is another process’s to make. */
 const leaseMs = 15_000
@@ -66,7 +65,7 @@ const awaySeconds = 60
 export type SourceParts = Reach & {
   readonly database: Database
   readonly vault: Vault
-  readonly evaluators: Evaluators
+  readonly evaluators: EvaluatorPool
   readonly log: Logger
   /** Hears how each look ended. */
   looked?(kind: SourceDefinition['kind'], outcome: 'fine' | 'fault'): void
@@ -112,9 +111,9 @@ export class SourceLooks {
     try {
       const going = () => [...this.#looking.values()]
       if (isFull(going())) return
-      for (const source of await dueSources(database, crowdedApps(going()))) {
+      for (const source of await dueSources(database, saturatedApps(going()))) {
         if (this.#isClosed || isFull(going())) return
-        if (!mayBegin(source, going())) continue
+        if (!mayStart(source, going())) continue
         const held = await holdSource(database, source.no, leaseMs, { ifDue: true })
         if (held) void this.#begin(held, source)
       }
@@ -297,20 +296,14 @@ export class SourceLooks {
     )
   }
 
-  /** The rows of an answer, which is read where it holds up nobody. @throws {SourceFault} */
+  /** The rows of an answer, which is parsed off the event loop. @throws {SourceFault} */
   async pickRows({ rows }: PollSource, text: string, of: Where): Promise<Record<string, unknown>[]> {
-    let made: unknown
-    try {
-      made = await evaluateFor(this.#parts.evaluators, of, rows, text)
-    } catch (error) {
-      if (!(error instanceof SourceFault)) throw error
-      throw new SourceFault(
-        error.message === notJson
-          ? `answered what is not JSON: ${beginningOf(text, 60)}`
-          : `has an expression “rows” that fails: ${error.message}`,
-      )
-    }
-    return rowsOf(made)
+    const evaluated = await evaluateJsonata(this.#parts.evaluators, of, rows, text).catch((error: unknown) => {
+      if (!(error instanceof SourceFault || error instanceof EvaluationsBusy)) throw error
+      throw new SourceFault(`has an expression “rows” that fails: ${error.message}`)
+    })
+    if (!evaluated) throw new SourceFault(`answered what is not JSON: ${beginningOf(text, 60)}`)
+    return rowsOf(evaluated.value)
   }
 
   async #lookAtSegment(looking: Looking, definition: SegmentSource): Promise<void> {

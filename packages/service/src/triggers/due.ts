@@ -10,6 +10,7 @@ export type KeptRing = Ring & { readonly found?: KeptFound }
 
 /** A firing that is due, read. */
 export type ReadDue = {
+  readonly appNo: number
   readonly firing: DueFiring
   readonly definition: TriggerDefinition
   readonly ring: Ring
@@ -23,6 +24,7 @@ export function readDue(firing: DueFiring): ReadDue {
   const { found: kept, ...ring } = JSON.parse(firing.ring) as KeptRing
   const { event = {} } = JSON.parse(firing.given) as { event?: Readonly<Record<string, unknown>> }
   return {
+    appNo: firing.appNo,
     firing,
     definition: JSON.parse(firing.definition) as TriggerDefinition,
     ring,

@@ -5,10 +5,10 @@ import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import type { FiringState } from '../store/triggers/firings.ts'
-import type { Asking } from './asking.ts'
 import { type Made, makeNotification, type Ring } from './firing.ts'
+import type { TriggerEvaluator } from './trigger-evaluator.ts'
 
-/** What is looked at so many at a time. */
+/** How many events, or due firings, are read at a time. */
 export const together = 200
 
 export const ourFault = 'a fault of ours, which the service’s log tells'
@@ -26,7 +26,7 @@ export type FiringParts = {
   readonly intake: Intake
   /** For rows that are asked for again. */
   readonly looks: SourceLooks
-  readonly asking: Asking
+  readonly evaluator: TriggerEvaluator
   readonly keptDays: number
   readonly hears: Hears
 }
@@ -34,7 +34,7 @@ export type FiringParts = {
 /** What was stored, and of how many events; others may have been taken by somebody else. */
 export type Stored = { readonly events: number; readonly states: readonly FiringState[] }
 
-/** What cannot be made, whatever the fault, holds up nothing else; only a database that is away does. */
+/** Any error but that of an unavailable database becomes the firing’s own fault, so that it holds up no other. */
 export async function makeOrSay(
   { database, keptDays, hears }: FiringParts,
   scope: Scope,
@@ -58,8 +58,8 @@ export function tell({ intake, hears }: FiringParts, { events, states }: Stored)
   return events
 }
 
-/** Faults of a piece of work that nobody waits for any more. */
-export const hearsOf =
+/** Reports the error of a detached piece of work, which is done again at the next poll. */
+export const reportTo =
   ({ hears }: FiringParts) =>
   (error: unknown): void => {
     if (!(error instanceof DatabaseUnavailable)) hears.failed('of an app', error)

@@ -6,7 +6,6 @@ import {
   type SourceDefinition,
   TableRefused,
   type TriggerDefinition,
-  triggerWarnings,
 } from '@zbell/core/triggers'
 import type { Intake } from '../intake/intake.ts'
 import { invalid, Problem } from '../problems/problem.ts'
@@ -17,9 +16,9 @@ import type { Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
 import { findSource, type SourceRow } from '../store/sources/sources.ts'
-import type { Asking } from './asking.ts'
 import { requestOf, ringOf } from './firing.ts'
 import { keyOf } from './given.ts'
+import type { TriggerEvaluator } from './trigger-evaluator.ts'
 
 /** What somebody tries a trigger with. */
 type TriedRow = Readonly<Record<string, unknown>> | undefined
@@ -51,19 +50,19 @@ export class Trials {
   readonly #database: Database
   readonly #intake: Intake
   readonly #looks: SourceLooks
-  readonly #asking: Asking
+  readonly #evaluator: TriggerEvaluator
 
-  constructor(database: Database, intake: Intake, looks: SourceLooks, asking: Asking) {
+  constructor(database: Database, intake: Intake, looks: SourceLooks, evaluator: TriggerEvaluator) {
     this.#database = database
     this.#intake = intake
     this.#looks = looks
-    this.#asking = asking
+    this.#evaluator = evaluator
   }
 
   /** What would come of a row or an event; nothing is stored. */
   async try(scope: Scope, definition: TriggerDefinition, given: TriedWith): Promise<Tried> {
-    const { cases, fired } = await this.#fire(scope, definition, given)
-    const warnings = triggerWarnings(definition).map(({ pointer, says }) => ({ pointer, detail: says }))
+    const { cases, fired, ...explained } = await this.#fire(scope, definition, given)
+    const warnings = explained.warnings.map(({ pointer, says }) => ({ pointer, detail: says }))
     const none = { caseNo: null, key: null, cases, review: null, warnings }
     if (fired.is !== 'fires') return { ...none, is: fired.is, says: fired.says }
     try {
@@ -102,7 +101,7 @@ export class Trials {
       now: new Date(),
     }
     const key = await this.#keyOfTried(scope, definition.source, given)
-    return this.#asking.explain({ appNo: scope.app.no, definition }, given, key)
+    return this.#evaluator.explain({ appNo: scope.app.no, definition }, given, key)
   }
 
   /** What names the event or the row that somebody tries, if its source says how. */

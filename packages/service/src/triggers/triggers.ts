@@ -1,5 +1,5 @@
 import type { TriggerDefinition, TriggerFault } from '@zbell/core/triggers'
-import type { Evaluators } from '../evaluation/evaluators.ts'
+import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
 import { Problem } from '../problems/problem.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
@@ -13,11 +13,11 @@ import {
   saveTrigger,
   type TriggerRow,
 } from '../store/triggers/triggers.ts'
-import { Asking } from './asking.ts'
-import { DueFirings } from './due-firings.ts'
+import { DueFiringDispatcher } from './due-firing-dispatcher.ts'
+import { EventDispatcher } from './event-dispatcher.ts'
 import type { FiringParts } from './firing-parts.ts'
 import { Trials, type Tried, type TriedWith } from './trials.ts'
-import { WaitingEvents } from './waiting-events.ts'
+import { TriggerEvaluator } from './trigger-evaluator.ts'
 
 /** So many triggers an app may have in an environment. */
 const mostTriggers = 1_000
@@ -25,22 +25,22 @@ const mostTriggers = 1_000
 /** The use cases of triggers, for a route and for the clock that lets them fire. */
 export class Triggers {
   readonly #database: Database
-  readonly #asking: Asking
+  readonly #evaluator: TriggerEvaluator
   readonly #trials: Trials
-  readonly #waiting: WaitingEvents
-  readonly #due: DueFirings
+  readonly #waiting: EventDispatcher
+  readonly #due: DueFiringDispatcher
 
-  constructor({ evaluators, ...given }: Omit<FiringParts, 'asking'> & { readonly evaluators: Evaluators }) {
+  constructor({ evaluators, ...given }: Omit<FiringParts, 'evaluator'> & { readonly evaluators: EvaluatorPool }) {
     const { database, intake, looks } = given
     this.#database = database
-    this.#asking = new Asking(evaluators)
-    this.#trials = new Trials(database, intake, looks, this.#asking)
-    const parts = { ...given, asking: this.#asking }
-    this.#waiting = new WaitingEvents(parts)
-    this.#due = new DueFirings(parts)
+    this.#evaluator = new TriggerEvaluator(evaluators)
+    this.#trials = new Trials(database, intake, looks, this.#evaluator)
+    const parts = { ...given, evaluator: this.#evaluator }
+    this.#waiting = new EventDispatcher(parts)
+    this.#due = new DueFiringDispatcher(parts)
   }
 
-  /** Ends when what is under way has. */
+  /** Waits for what is running. */
   async close(): Promise<void> {
     await Promise.all([this.#waiting.close(), this.#due.close()])
   }
@@ -59,7 +59,7 @@ export class Triggers {
     { enabled, ...definition }: TriggerDefinition & { readonly enabled: boolean },
     actor: string,
   ): Promise<TriggerRow> {
-    refuse(await this.#asking.faults({ appNo: scope.app.no, definition }))
+    refuse(await this.#evaluator.faults({ appNo: scope.app.no, definition }))
     const { source } = definition
     if (source !== 'occurrences' && !(await findSource(this.#database, whereOf(scope), source)))
       throw new Problem('invalid-request', `There is no source ${source.slice(0, 80)}.`, [

@@ -4,7 +4,7 @@ import type { Reader } from '../store/database.ts'
 import type { ClaimedTelling } from '../store/queue/tellings.ts'
 import { type Page, unpackPage } from '../store/webhooks/page.ts'
 import { readPages } from '../store/webhooks/read-page.ts'
-import type { Wanted } from './wanted.ts'
+import type { EventFilter } from './event-filter.ts'
 
 /** An event that is to be told, and the piece of work in which it waits. */
 export type Pending = {
@@ -25,13 +25,13 @@ export type Message = {
 
 /**
  * Makes events of what waits, as the receiver gets them. Those for which its rule does not hold are left out, once and for all.
- * @param wanted asked of what is told for the first time
+ * @param filter applied to events that are told for the first time
  */
 export async function eventsOf(
   reader: Reader,
   tellings: readonly ClaimedTelling[],
   origin: Origin,
-  wanted: Wanted,
+  filter: EventFilter,
 ): Promise<Pending[]> {
   const pages = await Promise.all(tellings.map(({ body }) => unpackPage(body)))
   const fresh = pages.filter((page): page is Exclude<Page, { is: 'events' }> => page.is !== 'events')
@@ -41,7 +41,7 @@ export async function eventsOf(
   const pending: Pending[] = []
   for (const [at, telling] of tellings.entries()) {
     const page = pages[at]!
-    const events = page.is === 'events' ? page.events : await wanted(happened.get(page) ?? [])
+    const events = page.is === 'events' ? page.events : await filter(happened.get(page) ?? [])
     for (const event of events) pending.push({ id: event.id, kind: event.type, text: JSON.stringify(event), telling })
   }
   return pending

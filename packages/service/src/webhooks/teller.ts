@@ -1,17 +1,17 @@
 import { setTimeout as wait } from 'node:timers/promises'
 import { LRUCache } from 'lru-cache'
 import type { Logger } from 'pino'
-import { EvaluationFailed, type Evaluators } from '../evaluation/evaluators.ts'
+import { EvaluationFailed, type EvaluatorPool } from '../evaluation/evaluator-pool.ts'
 import type { AddressGuard } from '../gateways/address-guard.ts'
 import type { Database } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import { claimTellings, dueReceivers, extendTellings, hurryTellings } from '../store/queue/tellings.ts'
 import { findWebhooks, receiverStatement, type WebhookRow } from '../store/webhooks/webhooks.ts'
 import { SealBroken, type Vault } from '../vault/vault.ts'
+import { eventFilter } from './event-filter.ts'
 import { Receiver } from './post.ts'
 import { openWebhook, signingSecrets } from './secrets.ts'
 import { type Told, tellRound } from './turn.ts'
-import { wantedBy } from './wanted.ts'
 
 export type TellerParts = {
   readonly database: Database
@@ -21,7 +21,7 @@ export type TellerParts = {
   readonly trusted: readonly string[]
   /** The service’s address, as others know it. */
   readonly service: () => string
-  readonly evaluators: Evaluators
+  readonly evaluators: EvaluatorPool
   readonly log: Logger
   readonly pollMs: number
   /** How long a receiver has to answer. */
@@ -252,7 +252,7 @@ export class Teller {
       row,
       receiver: this.#receiverOf(row, secrets.url),
       secrets: signingSecrets(secrets, Date.now()),
-      wanted: wantedBy(evaluators, row.appNo, row.rule),
+      filter: eventFilter(evaluators, row.appNo, row.rule),
       origin: { app: row.app, environment: row.environment, service: service() },
     }
   }

@@ -11,16 +11,16 @@ import {
 import { logStatement, type NewEntry } from '../store/webhooks/log.ts'
 import { packEvents } from '../store/webhooks/page.ts'
 import { receiverStatement, type WebhookRow } from '../store/webhooks/webhooks.ts'
+import type { EventFilter } from './event-filter.ts'
 import { eventsOf, type Message, messagesOf, type Pending } from './messages.ts'
 import type { Posted, Receiver } from './post.ts'
-import type { Wanted } from './wanted.ts'
 
 /** Who is told, and how it is reached. */
 export type Told = {
   readonly row: WebhookRow
   readonly receiver: Receiver
   readonly secrets: readonly string[]
-  readonly wanted: Wanted
+  readonly filter: EventFilter
   readonly origin: Origin
 }
 
@@ -52,13 +52,13 @@ type Attempt = {
  */
 export async function tellRound(
   database: Database,
-  { row, receiver, secrets, wanted, origin }: Told,
+  { row, receiver, secrets, filter, origin }: Told,
   claimed: readonly ClaimedTelling[],
   { inFlight, failures, mayGoOn }: { inFlight: number; failures: number; mayGoOn: () => boolean },
 ): Promise<Round> {
   const [first] = claimed
   const aheadMs = (first?.claimedAt.getTime() ?? Date.now()) - Date.now()
-  const events = await eventsOf(database, claimed, origin, wanted)
+  const events = await eventsOf(database, claimed, origin, filter)
   const waiting = messagesOf(events, row.batch)
   const attempts: Attempt[] = []
   let state = { failures, restMs: 0 }

@@ -20,10 +20,11 @@ export const occurrenceOf = ({ id, source, type, time, data }: SentEvent): NewOc
   data,
 })
 
-/** Names of sources that the service gives are nobody else’s to say. @throws {Problem} `invalid-request` */
+/** The service’s own names for sources are refused from outside. @throws {Problem} `invalid-request` */
 export function refuseOurNames(all: readonly SentEvent[], isList: boolean): void {
   const at = all.findIndex(({ source }) => isOurs(source))
-  if (at >= 0) throw invalid(`${isList ? `/${at}` : ''}/source`, 'begins with urn:zbell:, which only the service says')
+  if (at >= 0)
+    throw invalid(`${isList ? `/${at}` : ''}/source`, 'begins with urn:zbell:, which is reserved for the service')
 }
 
 /** Says what is wrong with an attribute as a problem of the request. @throws {Problem} `attribute-refused` */

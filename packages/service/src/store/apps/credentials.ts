@@ -1,4 +1,4 @@
-import { type CheckVerdict, type Environment, type Platform, uuidFromBytes, wholeJson } from '@zbell/core'
+import { type CheckVerdict, type Environment, type Platform, uuidFromBytes, wellFormedJson } from '@zbell/core'
 import { and, asc, desc, eq, gt, isNotNull, isNull, lt, or, sql } from 'drizzle-orm'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
@@ -168,7 +168,7 @@ export async function changeFacts(
   no: number,
   facts: Readonly<Record<string, string>>,
 ): Promise<void> {
-  await database.change(sql`update credentials set facts = ${wholeJson(facts)} where no = ${no}`)
+  await database.change(sql`update credentials set facts = ${wellFormedJson(facts)} where no = ${no}`)
 }
 
 export async function retireCredential(database: Database, no: number, by: string): Promise<void> {
@@ -218,7 +218,7 @@ export async function storeCheck(
       sql`select ${refusable}, json_value(verdict, '$.is') as \`is\` from credentials where no = ${no} for update`,
     )
     await tx.change(
-      sql`update credentials set verdict = ${wholeJson(verdict)}, round_trip_ms = ${roundTripMs},
+      sql`update credentials set verdict = ${wellFormedJson(verdict)}, round_trip_ms = ${roundTripMs},
             checked_at = utc_timestamp(3) where no = ${no}`,
     )
     if (before && verdict.is === 'refused' && before.is !== 'refused')

@@ -1,4 +1,4 @@
-import { type Environment, wholeJson } from '@zbell/core'
+import { type Environment, wellFormedJson } from '@zbell/core'
 import type { Cap, QuietWindow } from '@zbell/core/restraint'
 import { sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
@@ -48,7 +48,7 @@ export async function changeSettings(
   { app, environment }: Scope,
   change: { readonly [Name in keyof Settings]?: Settings[Name] | undefined },
 ): Promise<void> {
-  const given = wholeJson(change)
+  const given = wellFormedJson(change)
   await database.change(
     sql`insert into app_settings (app_no, environment, settings) values (${app.no}, ${environment}, ${given})
      on duplicate key update settings = json_merge_patch(settings, value(settings))`,

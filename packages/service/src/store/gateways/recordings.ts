@@ -1,4 +1,4 @@
-import { type RecordedExchange, wholeJson } from '@zbell/core'
+import { type RecordedExchange, wellFormedJson } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
 import { inWhere } from '../apps/where.ts'
 import type { Database, Reader } from '../database.ts'
@@ -63,7 +63,7 @@ export const keepExchanges = (
     for (const exchange of exchanges.slice(0, room))
       await tx.change(
         sql`insert into gateway_exchanges (app_no, environment, platform, exchange)
-            values (${place.appNo}, ${place.environment}, ${place.platform}, ${wholeJson(exchange)})`,
+            values (${place.appNo}, ${place.environment}, ${place.platform}, ${wellFormedJson(exchange)})`,
       )
     if (exchanges.length < room) return true
     await tx.change(sql`update gateway_recordings set until = utc_timestamp(3) where ${inPlace(place)}`)

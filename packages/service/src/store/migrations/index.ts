@@ -26,6 +26,7 @@ import { secretsOfDevices } from './0025-secrets-of-devices.ts'
 import { bounds } from './0026-bounds.ts'
 import { knownBrowsers } from './0027-known-browsers.ts'
 import { reporters } from './0028-reporters.ts'
+import { dueOfTrigger } from './0029-due-of-trigger.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -59,4 +60,5 @@ export const migrations: readonly Migration[] = [
   { no: 26, name: 'bounds', statements: bounds },
   { no: 27, name: 'known-browsers', statements: knownBrowsers },
   { no: 28, name: 'reporters', statements: reporters },
+  { no: 29, name: 'due-of-trigger', statements: dueOfTrigger },
 ]

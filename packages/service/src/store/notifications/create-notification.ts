@@ -9,7 +9,7 @@ import {
   urgencies,
   uuidFromBytes,
   type Writing,
-  wholeJson,
+  wellFormedJson,
 } from '@zbell/core'
 import type { Past } from '@zbell/core/calendar'
 import type { Channel } from '@zbell/core/restraint'
@@ -219,9 +219,9 @@ export function notificationStatements(
     scope.app.no,
     scope.environment,
     state,
-    wholeJson(given.target),
-    wholeJson(given.content),
-    wholeJson(given.filling),
+    wellFormedJson(given.target),
+    wellFormedJson(given.content),
+    wellFormedJson(given.filling),
     given.template,
     given.name,
     // A run bears its schedule’s name, of which only the schedule is to be found and stopped.

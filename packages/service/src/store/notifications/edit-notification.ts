@@ -1,4 +1,4 @@
-import { type Filling, type Urgency, type Writing, wholeJson } from '@zbell/core'
+import { type Filling, type Urgency, type Writing, wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Database } from '../database.ts'
 import { hasWork } from '../queue/read-queue.ts'
@@ -25,7 +25,7 @@ export async function editNotification(database: Database, no: number, edit: Edi
     if (gone || (await hasWork(tx, no, 'held'))) return false
     const urgency = urgencyCode(edit.urgency)
     await tx.change(
-      sql`update notifications set content = ${wholeJson(edit.content)}, filling = ${wholeJson(edit.filling)}, tag = ${edit.content.tag ?? null}, channel_no = ${edit.channelNo}, urgency = ${urgency}, changed_at = utc_timestamp(3),
+      sql`update notifications set content = ${wellFormedJson(edit.content)}, filling = ${wellFormedJson(edit.filling)}, tag = ${edit.content.tag ?? null}, channel_no = ${edit.channelNo}, urgency = ${urgency}, changed_at = utc_timestamp(3),
          version = version + 1 where no = ${no}`,
     )
     await changeUrgency(tx, no, urgency)

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto'
-import { wholeJson } from '@zbell/core'
+import { wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Database, Tx } from '../database.ts'
@@ -38,17 +38,23 @@ export async function forgetOccurrences(database: Database, days: number, mayGoO
   }
 }
 
-/** Who says that something happened. */
+/** Who reports occurrences. */
 export type Reporter =
   | { readonly is: 'server' }
-  /** A source that made them of something else, with what came last. */
+  /** A source that made them from something else, with the last samples of that. */
   | { readonly is: 'source'; readonly no: number; readonly name: string; readonly samples: readonly unknown[] }
-  /** A device: all of them are about its person. */
+  /** A device, about its own person. `proved`: whether the tie to its user was proved. */
   | { readonly is: 'device'; readonly no: number; readonly proved: boolean }
 
 /**
- * Keeps what happened, each once by source and id (CloudEvents 1.0 §3.1.1), of each reporter: what a device says is never
- * known in place of what the server does.
+ * Occurrences have one identity for each reporter, so that nobody can report an id first in the place of another.
+ * @param personNo of a device’s person
+ */
+const reporterName = (by: Reporter, personNo: number | undefined): readonly unknown[] =>
+  by.is === 'server' ? [] : by.is === 'source' ? ['source', by.no] : ['device', personNo]
+
+/**
+ * Stores occurrences, each once by reporter, source and id (CloudEvents 1.0 §3.1.1).
  * @returns how many were new
  */
 export async function storeOccurrences(
@@ -66,13 +72,12 @@ export async function storeOccurrences(
     const own = by.is === 'device' ? await ensurePersonOf(tx, scope, by.no) : undefined
     const where = { appNo: scope.app.no, environment: scope.environment }
     const rows = occurrences.map(({ id, source, type, at, data, user }) => {
-      const name = [source, id]
       const identity = createHash('sha256')
-        .update(JSON.stringify(by.is === 'server' ? name : [by.is, own ?? (by.is === 'source' && by.no), ...name]))
+        .update(JSON.stringify([...reporterName(by, own), source, id]))
         .digest()
       const userNo = own ?? (user === undefined ? null : users.get(user)) ?? null
       return sql`(${scope.app.no}, ${scope.environment}, ${identity}, ${source}, ${id}, ${type}, ${userNo}, ${at},
-        ${data === undefined ? null : wholeJson(data)}, utc_timestamp(3), ${by.is}, ${by.is === 'device' && by.proved})`
+        ${data === undefined ? null : wellFormedJson(data)}, utc_timestamp(3), ${by.is}, ${by.is === 'device' && by.proved})`
     })
     const added = await tx.rows<{ no: number }>(
       sql`insert ignore into occurrences (app_no, environment, identity, source, id, type, user_no, at, data, taken_at, reporter, proved)

@@ -1,4 +1,4 @@
-import { type Platform, wholeJson } from '@zbell/core'
+import { type Platform, wellFormedJson } from '@zbell/core'
 import { type Channel, type ChannelSetting, isChannelName, platformName } from '@zbell/core/restraint'
 import { type SQL, sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
@@ -61,7 +61,7 @@ export async function saveChannel(
 ): Promise<void> {
   await database.change(
     sql`insert into channels (app_no, environment, name, setting, made_by, changed_at)
-        values (${appNo}, ${environment}, ${given.name}, ${wholeJson(given.setting)}, ${given.madeBy}, utc_timestamp(3))
+        values (${appNo}, ${environment}, ${given.name}, ${wellFormedJson(given.setting)}, ${given.madeBy}, utc_timestamp(3))
         on duplicate key update setting = value(setting), made_by = value(made_by), changed_at = value(changed_at), deleted_at = null`,
   )
 }

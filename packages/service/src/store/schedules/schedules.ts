@@ -1,5 +1,5 @@
 import type { SettledRequest } from '@zbell/contract'
-import { uuidFromBytes, wholeJson } from '@zbell/core'
+import { uuidFromBytes, wellFormedJson } from '@zbell/core'
 import type { When } from '@zbell/core/calendar'
 import { sql } from 'drizzle-orm'
 import { inWhere, type Where } from '../apps/where.ts'
@@ -95,7 +95,7 @@ export async function saveSchedule(
   await database.change(
     sql`insert into schedules (app_no, environment, name, timing, notification, grace_seconds, paused, next_at, next_id,
           made_by, changed_at)
-        values (${appNo}, ${environment}, ${given.name}, ${wholeJson(given.when)}, ${wholeJson(given.notification)},
+        values (${appNo}, ${environment}, ${given.name}, ${wellFormedJson(given.when)}, ${wellFormedJson(given.notification)},
           ${given.graceSeconds}, ${given.paused}, ${given.nextAt}, ${uuidBuffer(given.nextId)}, ${given.madeBy}, utc_timestamp(3))
         on duplicate key update timing = value(timing), notification = value(notification),
           grace_seconds = value(grace_seconds), paused = value(paused), next_at = value(next_at), next_id = value(next_id),

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto'
-import { wholeJson } from '@zbell/core'
+import { wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import type { Database, Reader, Tx } from '../database.ts'
@@ -94,7 +94,7 @@ export async function endLook(
     sql`update sources set taken = true, fault = null, fault_since = null, faults = 0, looked_at = utc_timestamp(3), lease = null,
           leased_until = null, next_look_at = utc_timestamp(3) + interval ${everySeconds} second,
           left_out = ${leftOut?.slice(0, 300) ?? null}
-          ${columns === undefined ? sql`` : sql`, columns = ${wholeJson(columns)}`}
+          ${columns === undefined ? sql`` : sql`, columns = ${wellFormedJson(columns)}`}
           ${note === undefined ? sql`` : sql`, note = ${note.slice(0, 300)}`}
         where no = ${no} and lease = ${lease}`,
   )
@@ -165,7 +165,7 @@ export async function leaveFound(
   for (let at = 0; at < found.length; at += together) {
     const rows = found
       .slice(at, at + together)
-      .map((one) => sql`(${appNo}, ${environment}, ${sourceNo}, ${late}, ${wholeJson(one)})`)
+      .map((one) => sql`(${appNo}, ${environment}, ${sourceNo}, ${late}, ${wellFormedJson(one)})`)
     await tx.change(
       sql`insert into trigger_events (app_no, environment, source_no, late_seconds, event) values ${commas(rows)}`,
     )

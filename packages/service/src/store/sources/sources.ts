@@ -1,4 +1,4 @@
-import { wholeJson } from '@zbell/core'
+import { wellFormedJson } from '@zbell/core'
 import type { SourceDefinition } from '@zbell/core/triggers'
 import { sql } from 'drizzle-orm'
 import { inWhere, type Where } from '../apps/where.ts'
@@ -97,7 +97,7 @@ export async function saveSource(
     const [before] = await tx.rows<{ no: number; shape: Buffer }>(
       sql`select no, shape from sources where ${inWhere(where)} and name = ${name} for update`,
     )
-    const text = wholeJson(definition)
+    const text = wellFormedJson(definition)
     // Whoever is looking at it meanwhile looks at what it was.
     const kept = sql`kind = ${definition.kind}, definition = ${text}, sealed = ${sealed}, address = ${address},
       shape = ${shape}, fault = null, fault_since = null, faults = 0, lease = null, leased_until = null,
@@ -167,4 +167,4 @@ export async function replaceSealedSource(
 
 /** Keeps what came last, the newest first. */
 export const keepSamples = (tx: Tx, no: number, samples: readonly unknown[]) =>
-  tx.change(sql`update sources set samples = ${wholeJson(samples)}, looked_at = utc_timestamp(3) where no = ${no}`)
+  tx.change(sql`update sources set samples = ${wellFormedJson(samples)}, looked_at = utc_timestamp(3) where no = ${no}`)

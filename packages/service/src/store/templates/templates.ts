@@ -1,4 +1,4 @@
-import { type Declarations, type Writing, wholeJson } from '@zbell/core'
+import { type Declarations, type Writing, wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Database } from '../database.ts'
@@ -75,7 +75,7 @@ export async function saveTemplate(
         const version = (newest?.version ?? 0) + 1
         await tx.change(
           sql`insert into templates (app_no, environment, name, version, content, declares, made_by, made_at)
-           values (${app.no}, ${environment}, ${given.name}, ${version}, ${wholeJson(given.content)}, ${wholeJson(given.declares)}, ${given.madeBy}, utc_timestamp(3))`,
+           values (${app.no}, ${environment}, ${given.name}, ${version}, ${wellFormedJson(given.content)}, ${wellFormedJson(given.declares)}, ${given.madeBy}, utc_timestamp(3))`,
         )
         return version
       })

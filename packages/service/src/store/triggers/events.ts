@@ -15,8 +15,8 @@ export type WaitingEvent = Where & {
 }
 
 /**
- * Lets what happened wait for triggers, in the transaction that keeps it; nothing where no trigger of the app listens. Each says by
- * whom it was reported; what a device says is heard by those triggers only that say so.
+ * Queues occurrences for triggers, in the transaction that stores them; none where no trigger of the app listens. Each event says who
+ * reported it. Those of devices are queued only if a trigger asks for them.
  * @param numbers of the occurrences
  */
 export async function leaveEvents(

@@ -1,4 +1,4 @@
-import { wholeJson } from '@zbell/core'
+import { wellFormedJson } from '@zbell/core'
 import type { TriggerDefinition } from '@zbell/core/triggers'
 import { sql } from 'drizzle-orm'
 import { settingsOf } from '../apps/settings.ts'
@@ -69,7 +69,7 @@ export async function saveTrigger(
   { appNo, environment }: Where,
   given: Pick<TriggerRow, 'name' | 'definition' | 'enabled' | 'madeBy'>,
 ): Promise<void> {
-  const definition = wholeJson(given.definition)
+  const definition = wellFormedJson(given.definition)
   await database.transact(async (tx) => {
     await tx.change(
       sql`insert into triggers (app_no, environment, name, definition, source, enabled, hour_at, made_by, changed_at)

@@ -1,4 +1,4 @@
-import { wholeJson } from '@zbell/core'
+import { wellFormedJson } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
 import { inWhere, type Where } from '../apps/where.ts'
 import type { Database, Reader } from '../database.ts'
@@ -83,7 +83,7 @@ export async function saveWebhook(
   const { name, kinds, rule, batch, ca, sealed, enabled, madeBy } = given
   await database.change(
     sql`insert into webhooks (app_no, environment, name, kinds, rule, batch, ca, sealed, enabled, made_by, changed_at)
-        values (${appNo}, ${environment}, ${name}, ${wholeJson(kinds)}, ${rule}, ${batch}, ${ca}, ${sealed}, ${enabled},
+        values (${appNo}, ${environment}, ${name}, ${wellFormedJson(kinds)}, ${rule}, ${batch}, ${ca}, ${sealed}, ${enabled},
           ${madeBy}, utc_timestamp(3))
         on duplicate key update kinds = value(kinds), rule = value(rule), batch = value(batch), ca = value(ca),
           sealed = value(sealed), enabled = value(enabled), off_because = null, failures = 0, rests_until = null,

@@ -11,11 +11,11 @@ const most = { inAll: 8, ofApp: 3, atFault: 4 }
 export const isFull = (going: readonly Turn[]): boolean => going.length >= most.inAll
 
 /** Apps that have as many looks as they may. */
-export const crowdedApps = (going: readonly Turn[]): number[] =>
-  [...new Set(going.map(({ appNo }) => appNo))].filter((appNo) => !mayBegin({ appNo, isAtFault: false }, going))
+export const saturatedApps = (going: readonly Turn[]): number[] =>
+  [...new Set(going.map(({ appNo }) => appNo))].filter((appNo) => !mayStart({ appNo, isAtFault: false }, going))
 
 /** Whether it is a source’s turn beside those that are looked at: of an app only one that is at fault is at a time. */
-export function mayBegin({ appNo, isAtFault }: Turn, going: readonly Turn[]): boolean {
+export function mayStart({ appNo, isAtFault }: Turn, going: readonly Turn[]): boolean {
   const own = going.filter((one) => one.appNo === appNo)
   if (own.length >= most.ofApp) return false
   if (!isAtFault) return true

@@ -1,15 +1,15 @@
 import { RuleRefused } from '@zbell/core/rules'
 import type { Row } from '@zbell/core/triggers'
-import { EvaluationFailed } from '../evaluation/evaluators.ts'
+import { EvaluationFailed, EvaluationsBusy } from '../evaluation/evaluator-pool.ts'
 import { SourceFault } from '../sources/fault.ts'
 import { findAppByNo } from '../store/apps/apps.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import { findSource } from '../store/sources/sources.ts'
 import { type DueFiring, dueFirings, type FiringState, putOffFiring, settleFiring } from '../store/triggers/firings.ts'
-import { ByApp, type Leave } from './by-app.ts'
+import { AppLanes, type Detach } from './app-lanes.ts'
 import { cameByNow, type ReadDue, readDue } from './due.ts'
 import type { Made } from './firing.ts'
-import { type FiringParts, hearsOf, makeOrSay, ourFault, stateOf, tell, together } from './firing-parts.ts'
+import { type FiringParts, makeOrSay, ourFault, reportTo, stateOf, tell, together } from './firing-parts.ts'
 import { givenOf } from './given.ts'
 
 /** A firing whose source cannot be asked again waits so much longer each time, and so long in all. */
@@ -25,37 +25,28 @@ type Settled = {
 }
 
 /** Rings what has waited for as long as its trigger says. */
-export class DueFirings {
+export class DueFiringDispatcher {
   readonly #parts: FiringParts
-  readonly #byApp: ByApp
-  /** Apps that had their turn since all had one. */
-  readonly #served = new Set<number>()
+  readonly #lanes: AppLanes
 
   constructor(parts: FiringParts) {
     this.#parts = parts
-    this.#byApp = new ByApp(hearsOf(parts))
+    this.#lanes = new AppLanes(reportTo(parts))
   }
 
-  /** Ends when what is under way has. */
   close(): Promise<void> {
-    return this.#byApp.close()
+    return this.#lanes.close()
   }
 
   /** Rings what has waited, unless it is not needed any more. @returns how many were looked at */
   async fire(): Promise<number> {
-    const { going } = this.#byApp
-    if (!going) return 0
-    const due = (await dueFirings(this.#parts.database, together, [...going, ...this.#served])).map(readDue)
-    if (due.length === 0 && this.#served.size > 0) {
-      this.#served.clear()
-      return this.fire()
-    }
-    const all = due.map((one) => ({ ...one, appNo: one.firing.appNo }))
-    for (const { appNo } of all) this.#served.add(appNo)
-    return this.#byApp.run(all, (own, leave) => this.#settleOwn(own, leave))
+    const { busyApps } = this.#lanes
+    if (!busyApps) return 0
+    const due = (await dueFirings(this.#parts.database, together, busyApps)).map(readDue)
+    return this.#lanes.run(due, (ofApp, detach) => this.#settleOfApp(ofApp, detach))
   }
 
-  async #settleOwn(due: readonly ReadDue[], leave: Leave): Promise<number> {
+  async #settleOfApp(due: readonly ReadDue[], detach: Detach): Promise<number> {
     // Rows of one source are read again together, so that a source that is away costs its own firings one wait, and no others.
     const lanes = new Map<string, ReadDue[]>()
     for (const one of due) {
@@ -64,13 +55,13 @@ export class DueFirings {
       lanes.set(name, [...(lanes.get(name) ?? []), one])
     }
     await Promise.all(
-      [...lanes].map(([name, ones]) => (name === '' ? this.#settleAll(ones, leave) : this.#settleRows(ones, leave))),
+      [...lanes].map(([name, ones]) => (name === '' ? this.#settleAll(ones, detach) : this.#settleRows(ones, detach))),
     )
     return due.length
   }
 
   /** Settles firings about rows of one source. */
-  async #settleRows(ones: readonly ReadDue[], leave: Leave): Promise<void> {
+  async #settleRows(ones: readonly ReadDue[], detach: Detach): Promise<void> {
     const { appNo, environment, source: name } = ones[0]!.firing
     const source = await findSource(this.#parts.database, { appNo, environment }, name)
     const found = ones.flatMap((one) => (one.found ? [{ key: one.found.key, row: one.found.row as Row }] : []))
@@ -79,7 +70,7 @@ export class DueFirings {
       const rows = await this.#parts.looks.freshRows(source, found)
       await this.#settleAll(
         ones.map((one) => ({ ...one, came: cameByNow(one.found!, rows.get(one.found!.key), source) })),
-        leave,
+        detach,
       )
     } catch (error) {
       if (!(error instanceof SourceFault)) throw error
@@ -91,9 +82,9 @@ export class DueFirings {
     }
   }
 
-  async #settleAll(ones: readonly ReadDue[], leave: Leave): Promise<void> {
+  async #settleAll(ones: readonly ReadDue[], detach: Detach): Promise<void> {
     for (const one of ones) {
-      const settled = await this.#byApp.unlessClosed(this.#settle(one, leave))
+      const settled = await this.#lanes.untilClosed(this.#settle(one, detach))
       if (!settled) return
       await this.#settleAs(one.firing, settled)
     }
@@ -117,11 +108,11 @@ export class DueFirings {
     })
   }
 
-  async #settle(one: ReadDue, leave: Leave): Promise<Settled> {
+  async #settle(one: ReadDue, detach: Detach): Promise<Settled> {
     const { firing, definition, ring } = one
     if (firing.enabled === 0) return { state: 'dropped', says: 'its trigger was switched off while it waited' }
     if (firing.pausedBecause !== null) return { state: 'dropped', says: `paused: ${firing.pausedBecause}` }
-    const isOver = await this.#isOver(one, leave)
+    const isOver = await this.#isOver(one, detach)
     if (typeof isOver === 'object') return { state: 'fault', says: isOver.fault }
     if (isOver) return { state: 'over', says: 'unless holds by now' }
     const app = await findAppByNo(this.#parts.database, firing.appNo)
@@ -130,17 +121,19 @@ export class DueFirings {
     return { ...stateOf(made), made }
   }
 
-  /** Whether what waited is not needed any more. */
+  /** Whether a delayed firing is no longer needed. @throws {EvaluationsBusy} */
   async #isOver(
-    { firing: { appNo, name }, definition, came }: ReadDue,
-    onApart: Leave,
+    { firing: { appNo, name, triggerNo, version }, definition, came }: ReadDue,
+    onSlow: Detach,
   ): Promise<boolean | { readonly fault: string }> {
     if (definition.unless === undefined) return false
     try {
-      return await this.#parts.asking.isOver({ appNo, definition, onApart }, givenOf(came))
+      const stored = { no: triggerNo, version }
+      return await this.#parts.evaluator.isOver({ appNo, definition, stored, onSlow }, givenOf(came))
     } catch (error) {
       if (error instanceof RuleRefused) return true
-      if (error instanceof EvaluationFailed) return { fault: `asking unless ${error.message}` }
+      if (error instanceof EvaluationsBusy) throw error
+      if (error instanceof EvaluationFailed) return { fault: `evaluating unless ${error.message}` }
       this.#parts.hears.failed(name, error)
       return { fault: ourFault }
     }

@@ -1,23 +1,33 @@
 import { RuleRefused } from '@zbell/core/rules'
 import type { Fired, TriggerDefinition } from '@zbell/core/triggers'
 import pLimit from 'p-limit'
+import { EvaluationsBusy } from '../evaluation/evaluator-pool.ts'
 import { foundOf, type KeptFound, keptFound } from '../sources/found.ts'
 import { findAppByNo, type Scope } from '../store/apps/apps.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import { findSourceByNo, type SourceRow } from '../store/sources/sources.ts'
 import { takeEvents, type WaitingEvent, waitingEvents } from '../store/triggers/events.ts'
 import { type TriggerRow, triggersOfSource } from '../store/triggers/triggers.ts'
-import { ByApp, type Leave } from './by-app.ts'
+import { AppLanes, type Detach } from './app-lanes.ts'
 import type { KeptRing } from './due.ts'
 import { ringOf } from './firing.ts'
-import { type FiringParts, hearsOf, makeOrSay, ourFault, type Stored, stateOf, tell, together } from './firing-parts.ts'
+import {
+  type FiringParts,
+  makeOrSay,
+  ourFault,
+  reportTo,
+  type Stored,
+  stateOf,
+  tell,
+  together,
+} from './firing-parts.ts'
 import { type Came, givenOf, keyOf, logged, skippedAsLate } from './given.ts'
 import { type Outcome, Storing } from './storing.ts'
 
-/** Of an app so many are made ready side by side. */
-const sideBySide = 6
-/** What an app has made ready is stored after so long, and the rest of it made ready after that. */
-const storedWithinMs = 1_000
+/** Events of one app that are prepared concurrently. */
+const concurrency = 6
+/** What is prepared is stored at least so often. */
+const storeEveryMs = 1_000
 
 /** Who listens to what comes by one way. */
 type Lane = {
@@ -28,19 +38,18 @@ type Lane = {
 
 type Prepared = { readonly event: WaitingEvent; readonly outcomes: readonly Outcome[] }
 
-/** Lets triggers fire for what waits for them. */
-export class WaitingEvents {
+/** Lets triggers fire for the events that wait for them. */
+export class EventDispatcher {
   readonly #parts: FiringParts
-  readonly #byApp: ByApp
+  readonly #lanes: AppLanes
 
   constructor(parts: FiringParts) {
     this.#parts = parts
-    this.#byApp = new ByApp(hearsOf(parts))
+    this.#lanes = new AppLanes(reportTo(parts))
   }
 
-  /** Ends when what is under way has. */
   close(): Promise<void> {
-    return this.#byApp.close()
+    return this.#lanes.close()
   }
 
   /**
@@ -49,20 +58,21 @@ export class WaitingEvents {
    * @returns how many were this process’s to look at
    */
   async fire(): Promise<number> {
-    const { going } = this.#byApp
-    if (!going) return 0
-    const events = await waitingEvents(this.#parts.database, together, going)
-    return this.#byApp.run(events, (own, leave) => this.#fireOwn(own, leave))
+    const { busyApps } = this.#lanes
+    if (!busyApps) return 0
+    const events = await waitingEvents(this.#parts.database, together, busyApps)
+    return this.#lanes.run(events, (ofApp, detach) => this.#fireOfApp(ofApp, detach))
   }
 
-  /** Lets what waits of one app fire, what is ready of it from time to time. */
-  async #fireOwn(events: readonly WaitingEvent[], leave: Leave): Promise<number> {
+  async #fireOfApp(events: readonly WaitingEvent[], detach: Detach): Promise<number> {
     let ours = 0
-    for (let rest = events; rest.length > 0 && !this.#byApp.isClosed; ) {
-      const prepared = await this.#prepare(rest, performance.now() + storedWithinMs, leave)
+    for (let rest = events; rest.length > 0 && !this.#lanes.isClosed; ) {
+      const prepared = await this.#prepare(rest, performance.now() + storeEveryMs, detach)
       ours += await this.#storePrepared(prepared)
       const done = new Set(prepared.map(({ event }) => event))
       rest = rest.filter((event) => !done.has(event))
+      // The evaluators are busy; the rest is read again at the next poll.
+      if (done.size === 0) break
     }
     return ours
   }
@@ -108,8 +118,8 @@ export class WaitingEvents {
     }
   }
 
-  /** Makes as many ready as there is time for. @param untilMs of this process */
-  async #prepare(events: readonly WaitingEvent[], untilMs: number, leave: Leave): Promise<Prepared[]> {
+  /** Prepares as many as there is time for. @param untilMs by `performance.now()` */
+  async #prepare(events: readonly WaitingEvent[], untilMs: number, detach: Detach): Promise<Prepared[]> {
     const lanes = new Map<string, Promise<Lane>>()
     const laneOf = (event: WaitingEvent): Promise<Lane> => {
       const name = `${event.appNo} ${event.environment} ${event.sourceNo}`
@@ -117,13 +127,17 @@ export class WaitingEvents {
       lanes.set(name, known)
       return known
     }
-    const inTurn = pLimit(sideBySide)
+    const limit = pLimit(concurrency)
     const prepared = await Promise.all(
       events.map((event) =>
-        inTurn(async (): Promise<Prepared[]> => {
-          if (performance.now() > untilMs || this.#byApp.isClosed) return []
-          // What is not ready when all of this ends waits for the next start.
-          const outcomes = await this.#byApp.unlessClosed(this.#outcomes(event, await laneOf(event), leave))
+        limit(async (): Promise<Prepared[]> => {
+          if (performance.now() > untilMs || this.#lanes.isClosed) return []
+          // An event that is not prepared by the time of closing waits for the next start.
+          const preparing = this.#outcomes(event, await laneOf(event), detach).catch((error: unknown) => {
+            if (!(error instanceof EvaluationsBusy)) throw error
+            return undefined
+          })
+          const outcomes = await this.#lanes.untilClosed(preparing)
           return outcomes ? [{ event, outcomes }] : []
         }),
       ),
@@ -131,13 +145,13 @@ export class WaitingEvents {
     return prepared.flat()
   }
 
-  async #outcomes(event: WaitingEvent, { scope, source, triggers }: Lane, leave: Leave): Promise<Outcome[]> {
+  async #outcomes(event: WaitingEvent, { scope, source, triggers }: Lane, detach: Detach): Promise<Outcome[]> {
     const outcomes: Outcome[] = []
     const came = cameOf(event, source)
     if (scope && came)
       for (const row of triggers)
         if (isOfType(row.definition, came) && isHeard(row.definition, came))
-          outcomes.push(await this.#outcome(scope, row, came, event.lateSeconds, leave))
+          outcomes.push(await this.#outcome(scope, row, came, event.lateSeconds, detach))
     return outcomes
   }
 
@@ -152,7 +166,7 @@ export class WaitingEvents {
     return { scope: app && { app, environment }, source, triggers: [...others, ...named] }
   }
 
-  async #outcome(scope: Scope, row: TriggerRow, came: Came, lateSeconds: number, leave: Leave): Promise<Outcome> {
+  async #outcome(scope: Scope, row: TriggerRow, came: Came, lateSeconds: number, detach: Detach): Promise<Outcome> {
     const { no: triggerNo, version, name, definition } = row
     const about = { triggerNo, version, given: logged(came) }
     const unmade = (firing: Omit<Outcome['firing'], keyof typeof about>): Outcome => ({
@@ -162,7 +176,7 @@ export class WaitingEvents {
     })
     const skipped = skippedAsLate(definition, lateSeconds)
     if (skipped !== undefined) return unmade({ key: keyOf(came), state: 'dropped', says: skipped })
-    const fired = await this.#fired(scope, row, came, leave)
+    const fired = await this.#fired(scope, row, came, detach)
     if (fired.is !== 'fires') {
       const key = (fired.is === 'fault' ? fired.key : undefined) ?? keyOf(came)
       return unmade({ key, state: fired.is, says: fired.says })
@@ -177,12 +191,13 @@ export class WaitingEvents {
     return { row, firing: { ...firing, ...stateOf(made) }, made }
   }
 
-  /** One that was good when it was saved may be none of a later version, and may meet what nobody thought of: it holds up no other. */
-  async #fired({ app }: Scope, row: TriggerRow, came: Came, onApart: Leave): Promise<Fired> {
+  /** An error of one trigger is its own fault, so that it holds up no other. @throws {EvaluationsBusy} */
+  async #fired({ app }: Scope, row: TriggerRow, came: Came, onSlow: Detach): Promise<Fired> {
     try {
-      const asked = { appNo: app.no, definition: row.definition, kept: row, onApart }
-      return await this.#parts.asking.fire(asked, givenOf(came), keyOf(came))
+      const trigger = { appNo: app.no, definition: row.definition, stored: row, onSlow }
+      return await this.#parts.evaluator.fire(trigger, givenOf(came), keyOf(came))
     } catch (error) {
+      if (error instanceof EvaluationsBusy) throw error
       if (error instanceof RuleRefused) return { is: 'fault', says: error.message }
       this.#parts.hears.failed(row.name, error)
       return { is: 'fault', says: ourFault }
@@ -196,7 +211,7 @@ function cameOf({ sourceNo, event }: WaitingEvent, source: SourceRow | undefined
   return source && { is: 'row', found: foundOf(event as unknown as KeptFound), source: source.definition }
 }
 
-/** What a device reports is heard by a trigger that says so. */
+/** Events of devices go to triggers that ask for them. */
 const isHeard = ({ devices }: TriggerDefinition, came: Came): boolean =>
   came.is === 'row' || came.event.by !== 'device' || devices === true
 

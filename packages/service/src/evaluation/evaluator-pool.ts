@@ -1,0 +1,243 @@
+import { type ChildProcess, spawn } from 'node:child_process'
+import { readFileSync } from 'node:fs'
+import { availableParallelism, setPriority } from 'node:os'
+import { evaluatorProgram } from './evaluator-program.ts'
+import type { JobAnswer, JobInput, JobMessage, JobName, JobOutput } from './jobs.ts'
+
+/** An evaluation failed; the message continues a sentence that names what was evaluated. */
+export class EvaluationFailed extends Error {
+  override readonly name: string = 'EvaluationFailed'
+}
+
+/** It used up its time or memory, and was stopped with its process. */
+export class EvaluationStopped extends EvaluationFailed {
+  override readonly name = 'EvaluationStopped'
+}
+
+/** The owner has as many evaluations waiting as it may have. */
+export class EvaluationsBusy extends Error {
+  override readonly name = 'EvaluationsBusy'
+}
+
+export type EvaluationLimits = {
+  /** Evaluations of one owner that may wait. */
+  readonly maxWaiting: number
+  /** The longest output, as JSON in UTF-16 units. */
+  readonly maxCharacters: number
+  /** After one was stopped, the owner’s next evaluations are refused for so long. */
+  readonly restMs: number
+  /** How often a stopped evaluation is tried: the first time it may have met a busy machine. */
+  readonly maxTries: number
+}
+
+const startWithinMs = 20_000
+const memoryMb = 128
+/** Processor time of one evaluation. After each stop the owner’s next evaluation gets half of it, down to a quarter. */
+const defaultTimeMs = 2_000
+const minTimeShare = 0.25
+/** On a busy machine an evaluation may take so many times its processor time by the clock. */
+const maxWallFactor = 10
+/** Evaluators run below the service (setpriority(2)). */
+const niceness = 10
+/** One core is left to the service. */
+const maxProcesses = Math.max(1, availableParallelism() - 1)
+const closedMessage = 'was not started: the service is stopping'
+const stoppedByMemory = 'used more memory than it may have, or crashed'
+
+type Result = JobAnswer | { readonly is: 'stopped'; readonly says: string }
+
+type Job = {
+  readonly owner: string
+  readonly limits: EvaluationLimits
+  readonly message: JobMessage
+  tries: number
+  resolve(output: unknown): void
+  reject(error: Error): void
+}
+
+/**
+ * Processes that evaluate what developers of apps wrote and strangers sent: JSONata, YAML, and CEL that could take long. An
+ * evaluation that would never end is stopped with its process; one that uses up all memory ends its process, where in a thread it
+ * would end the whole service. Owners take turns with one evaluation at a time each, so that a slow one delays every other owner by
+ * one turn only.
+ */
+export class EvaluatorPool {
+  readonly #idle: ChildProcess[] = []
+  readonly #all = new Set<ChildProcess>()
+  /** Waiting jobs by owner, in the order of the owners’ next turns. */
+  readonly #queues = new Map<string, Job[]>()
+  readonly #busyOwners = new Set<string>()
+  /** The time that an owner gets whose last evaluation was stopped. */
+  readonly #reducedTimeMs = new Map<string, number>()
+  /** Until when an owner is refused, by `performance.now()`. */
+  readonly #restingUntilMs = new Map<string, number>()
+  readonly #timeMs: number
+  #isClosed = false
+
+  /** @param options.timeMs processor time of one evaluation */
+  constructor({ timeMs = defaultTimeMs } = {}) {
+    this.#timeMs = timeMs
+  }
+
+  /**
+   * @param owner the app, and which of its uses: each has one evaluation at a time
+   * @throws {EvaluationFailed} @throws {EvaluationStopped} @throws {EvaluationsBusy}
+   */
+  async run<Name extends JobName>(
+    owner: string,
+    limits: EvaluationLimits,
+    name: Name,
+    input: JobInput<Name>,
+  ): Promise<JobOutput<Name>> {
+    if (this.#isClosed) throw new EvaluationFailed(closedMessage)
+    if (this.#isResting(owner))
+      throw new EvaluationFailed(`took longer than ${seconds(this.#timeMs)}; it will be tried again soon`)
+    const queue = this.#queues.get(owner) ?? []
+    if (queue.length >= limits.maxWaiting)
+      throw new EvaluationsBusy(`more than ${limits.maxWaiting} evaluations are waiting`)
+    const message = { name, input, maxCharacters: limits.maxCharacters }
+    return new Promise<JobOutput<Name>>((resolve, reject) => {
+      queue.push({ owner, limits, message, tries: 0, resolve: (output) => resolve(output as JobOutput<Name>), reject })
+      this.#queues.set(owner, queue)
+      this.#startNext()
+    })
+  }
+
+  #isResting(owner: string): boolean {
+    const untilMs = this.#restingUntilMs.get(owner)
+    if (untilMs === undefined) return false
+    if (untilMs > performance.now()) return true
+    this.#restingUntilMs.delete(owner)
+    return false
+  }
+
+  /** Starts the next job of the owner that has waited longest, who then goes to the end of the line. */
+  #startNext(): void {
+    for (const [owner, [job, ...rest]] of this.#queues) {
+      if (this.#busyOwners.size >= maxProcesses) return
+      if (this.#busyOwners.has(owner)) continue
+      this.#queues.delete(owner)
+      if (rest.length > 0) this.#queues.set(owner, rest)
+      if (!job) continue
+      this.#busyOwners.add(owner)
+      void this.#settle(job).finally(() => {
+        this.#busyOwners.delete(owner)
+        this.#startNext()
+      })
+    }
+  }
+
+  /** Never rejects: the caller of {@link run} gets the error. */
+  async #settle(job: Job): Promise<void> {
+    try {
+      job.resolve(await this.#evaluate(job))
+    } catch (error) {
+      const isTriedAgain = error instanceof EvaluationStopped && ++job.tries < job.limits.maxTries && !this.#isClosed
+      if (isTriedAgain) this.#queues.set(job.owner, [job, ...(this.#queues.get(job.owner) ?? [])])
+      else job.reject(error as Error)
+    }
+  }
+
+  async #evaluate({ owner, limits, message }: Job): Promise<unknown> {
+    const child = this.#idle.pop() ?? (await this.#start())
+    const timeMs = this.#reducedTimeMs.get(owner) ?? this.#timeMs
+    const answering = answerOf(child, timeMs)
+    child.send(message)
+    const answer = await answering
+    if (answer.is === 'stopped') {
+      this.#reducedTimeMs.set(owner, Math.max(this.#timeMs * minTimeShare, timeMs / 2))
+      if (limits.restMs > 0) this.#restingUntilMs.set(owner, performance.now() + limits.restMs)
+      throw new EvaluationStopped(answer.says)
+    }
+    this.#reducedTimeMs.delete(owner)
+    this.#idle.push(child)
+    if (answer.is === 'done') return answer.output
+    throw new EvaluationFailed(answer.is === 'failed' ? answer.says : 'was answered out of turn')
+  }
+
+  async #start(): Promise<ChildProcess> {
+    if (this.#isClosed) throw new EvaluationFailed(closedMessage)
+    const child = spawn(process.execPath, [`--max-old-space-size=${memoryMb}`, '-'], {
+      stdio: ['pipe', 'ignore', 'ignore', 'ipc'],
+      // Rows hold dates, which JSON does not have.
+      serialization: 'advanced',
+      env: {},
+    })
+    // It must not keep this process alive, and ends with it.
+    child.unref()
+    child.channel?.unref()
+    this.#all.add(child)
+    // The caller who waits for its answer gets the error; a process that has ended takes no program either.
+    child.on('error', () => {})
+    child.stdin?.on('error', () => {})
+    child.once('exit', () => {
+      this.#all.delete(child)
+      const at = this.#idle.indexOf(child)
+      if (at >= 0) this.#idle.splice(at, 1)
+    })
+    lowerPriority(child.pid)
+    const starting = answerOf(child, startWithinMs)
+    child.stdin?.end(evaluatorProgram)
+    const answer = await starting
+    if (answer.is === 'ready') return child
+    throw new EvaluationFailed('could not be started')
+  }
+
+  /** Rejects what waits and breaks off what runs. */
+  close(): void {
+    this.#isClosed = true
+    const waiting = [...this.#queues.values()].flat()
+    this.#queues.clear()
+    for (const { reject } of waiting) reject(new EvaluationFailed(closedMessage))
+    for (const child of this.#all) child.kill('SIGKILL')
+  }
+}
+
+/** The next answer of a process, which is stopped when it has used its time. */
+function answerOf(child: ChildProcess, timeMs: number): Promise<Result> {
+  return new Promise((done) => {
+    const settle = (result: Result) => {
+      clearTimeout(timer)
+      child.off('message', settle).off('exit', onEnd).off('error', onEnd)
+      done(result)
+    }
+    const onEnd = () => settle({ is: 'stopped', says: stoppedByMemory })
+    const [startedMs, usedBeforeMs] = [performance.now(), processorTimeMs(child.pid) ?? 0]
+    const check = () => {
+      const usedMs = (processorTimeMs(child.pid) ?? Number.POSITIVE_INFINITY) - usedBeforeMs
+      if (usedMs < timeMs && performance.now() - startedMs < timeMs * maxWallFactor) {
+        timer = setTimeout(check, Math.max(timeMs / 10, timeMs - usedMs))
+        return
+      }
+      child.kill('SIGKILL')
+      settle({ is: 'stopped', says: `took longer than ${seconds(timeMs)}, and was stopped` })
+    }
+    let timer = setTimeout(check, timeMs)
+    child.on('message', settle).once('exit', onEnd).once('error', onEnd)
+  })
+}
+
+function lowerPriority(pid: number | undefined): void {
+  try {
+    if (pid !== undefined) setPriority(pid, niceness)
+  } catch (error) {
+    // It has ended already, which whoever waits for its first answer will see.
+    if ((error as NodeJS.ErrnoException).code !== 'ERR_SYSTEM_ERROR') throw error
+  }
+}
+
+const seconds = (ms: number): string => (ms === 1_000 ? '1 second' : `${ms / 1_000} seconds`)
+
+/**
+ * Processor time that a process has used (proc(5), “stat”, fields 14 and 15, in ticks of 10 ms).
+ * @returns ms; undefined where the system does not say, and then time by the clock counts
+ */
+function processorTimeMs(pid: number | undefined): number | undefined {
+  try {
+    const text = readFileSync(`/proc/${pid}/stat`, 'latin1')
+    const fields = text.slice(text.lastIndexOf(')') + 2).split(' ')
+    return (Number(fields[11]) + Number(fields[12])) * 10
+  } catch {
+    return undefined
+  }
+}
