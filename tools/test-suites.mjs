@@ -31,7 +31,7 @@ export function suitesOf({ scope, words }) {
     files,
     otherNode: scope === 'default' || words.length > 0 ? [] : files.filter(onOtherNode),
     needBundles: files.some(isEndToEnd),
-    needBrowser: texts.some((text) => text.includes('openBrowser')),
+    needBrowser: texts.some((text) => /openBrowser|console-suite/.test(text)),
     needPostgres: texts.some((text) => text.includes('openPostgres')),
   }
 }

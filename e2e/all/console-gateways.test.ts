@@ -1,27 +1,10 @@
 import { readFileSync } from 'node:fs'
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { Client } from '@zbell/contract/client'
-import type { Browser, Page } from 'playwright-core'
-import { openBrowser } from '../harness/browser.ts'
-import { choose, openConsole, textIn } from '../harness/console-page.ts'
-import { Company } from '../harness/demo.ts'
+import { describe, expect, test } from '@jest/globals'
+import { choose, textIn } from '../harness/console-page.ts'
+import { client, consoleSuite, demo, page, params } from '../harness/console-suite.ts'
 import { dist, until } from '../harness/programs.ts'
 
-const demo = new Company()
-let params: { app: string }
-let browser: Browser
-let page: Page
-let client: Client
-beforeAll(async () => {
-  await demo.open()
-  params = { app: demo.ready.app }
-  client = new Client({ url: demo.ready.service, bearer: demo.ready.backendKey })
-  browser = await openBrowser()
-  ;({ page } = await openConsole(browser, demo.ready))
-})
-afterAll(async () => {
-  await browser.close()
-})
+consoleSuite()
 
 const nav = (name: string) => page.getByRole('navigation', { name: 'Pages' }).getByRole('link', { name, exact: true })
 const editor = () => page.locator('.cm-content')

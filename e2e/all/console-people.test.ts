@@ -1,22 +1,9 @@
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import type { Browser, Page } from 'playwright-core'
-import { openBrowser } from '../harness/browser.ts'
-import { openConsole, referencesIn } from '../harness/console-page.ts'
-import { Company } from '../harness/demo.ts'
+import { describe, expect, test } from '@jest/globals'
+import { referencesIn } from '../harness/console-page.ts'
+import { complaints, consoleSuite, demo, page } from '../harness/console-suite.ts'
 import { until } from '../harness/programs.ts'
 
-const demo = new Company()
-let browser: Browser
-let page: Page
-let complaints: readonly string[]
-beforeAll(async () => {
-  await demo.open()
-  browser = await openBrowser()
-  ;({ page, complaints } = await openConsole(browser, demo.ready))
-})
-afterAll(async () => {
-  await browser.close()
-})
+consoleSuite()
 
 const nav = (name: string) => page.getByRole('navigation').getByRole('link', { name, exact: true }).click()
 const row = (name: string) => page.getByRole('row').filter({ hasText: name })

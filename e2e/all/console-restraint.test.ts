@@ -1,27 +1,8 @@
-import { afterAll, beforeAll, expect, test } from '@jest/globals'
-import { Client } from '@zbell/contract'
-import type { Browser, Page } from 'playwright-core'
-import { openBrowser } from '../harness/browser.ts'
-import { choose, openConsole, sayTo } from '../harness/console-page.ts'
-import { Company } from '../harness/demo.ts'
+import { expect, test } from '@jest/globals'
+import { choose, sayTo } from '../harness/console-page.ts'
+import { client, complaints, consoleSuite, page, params } from '../harness/console-suite.ts'
 
-const demo = new Company()
-let params: { app: string }
-let browser: Browser
-let page: Page
-let client: Client
-let complaints: readonly string[]
-
-beforeAll(async () => {
-  await demo.open()
-  params = { app: demo.ready.app }
-  client = new Client({ url: demo.ready.service, bearer: demo.ready.backendKey })
-  browser = await openBrowser()
-  ;({ page, complaints } = await openConsole(browser, demo.ready))
-})
-afterAll(async () => {
-  await browser?.close()
-})
+consoleSuite()
 
 const to = async (name: string) => {
   await page.getByRole('navigation', { name: 'Pages' }).getByRole('link', { name, exact: true }).click()

@@ -1,23 +1,10 @@
-import { afterAll, beforeAll, expect, test } from '@jest/globals'
-import type { Browser, Locator, Page } from 'playwright-core'
-import { openBrowser } from '../harness/browser.ts'
-import { openConsole, referencesIn, textIn } from '../harness/console-page.ts'
-import { Company } from '../harness/demo.ts'
+import { expect, test } from '@jest/globals'
+import type { Locator } from 'playwright-core'
+import { referencesIn, textIn } from '../harness/console-page.ts'
+import { complaints, consoleSuite, demo, page } from '../harness/console-suite.ts'
 import { until } from '../harness/programs.ts'
 
-const demo = new Company()
-let browser: Browser
-let page: Page
-let complaints: readonly string[]
-
-beforeAll(async () => {
-  await demo.open()
-  browser = await openBrowser()
-  ;({ page, complaints } = await openConsole(browser, demo.ready))
-})
-afterAll(async () => {
-  await browser?.close()
-})
+consoleSuite()
 
 const rule = () => page.getByLabel('Rule', { exact: true })
 const untilText = (text: string) =>

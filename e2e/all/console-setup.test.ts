@@ -2,25 +2,13 @@ import { execFileSync } from 'node:child_process'
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { describe, expect, test } from '@jest/globals'
 import { Client } from '@zbell/contract/client'
-import type { Browser, Page } from 'playwright-core'
-import { openBrowser } from '../harness/browser.ts'
-import { choose, openConsole } from '../harness/console-page.ts'
-import { Company } from '../harness/demo.ts'
+import { choose } from '../harness/console-page.ts'
+import { consoleSuite, demo, page } from '../harness/console-suite.ts'
 import { patience, until } from '../harness/programs.ts'
 
-const demo = new Company()
-let browser: Browser
-let page: Page
-beforeAll(async () => {
-  await demo.open()
-  browser = await openBrowser()
-  ;({ page } = await openConsole(browser, demo.ready))
-})
-afterAll(async () => {
-  await browser.close()
-})
+consoleSuite()
 
 const platform = (name: string) => page.getByRole('region', { name })
 const nav = (name: string) => page.getByRole('navigation').getByRole('link', { name, exact: true })

@@ -1,23 +1,8 @@
-import { afterAll, beforeAll, expect, test } from '@jest/globals'
-import type { Browser, Page } from 'playwright-core'
-import { openBrowser } from '../harness/browser.ts'
-import { openConsole } from '../harness/console-page.ts'
-import { Company } from '../harness/demo.ts'
+import { expect, test } from '@jest/globals'
+import { complaints, consoleSuite, demo, page } from '../harness/console-suite.ts'
 import { until } from '../harness/programs.ts'
 
-const demo = new Company('harbour')
-let browser: Browser
-let page: Page
-let complaints: readonly string[]
-
-beforeAll(async () => {
-  await demo.open()
-  browser = await openBrowser()
-  ;({ page, complaints } = await openConsole(browser, demo.ready))
-})
-afterAll(async () => {
-  await browser?.close()
-})
+consoleSuite('harbour')
 
 /** Anybody changes a row on the company’s board. */
 const board = (deed: string, sailing: number) =>

@@ -1,28 +1,10 @@
-import { afterAll, beforeAll, expect, test } from '@jest/globals'
-import { Client, type NewTrigger } from '@zbell/contract'
-import type { Browser, Page } from 'playwright-core'
-import { openBrowser } from '../harness/browser.ts'
-import { openConsole } from '../harness/console-page.ts'
-import { Company } from '../harness/demo.ts'
+import { expect, test } from '@jest/globals'
+import type { NewTrigger } from '@zbell/contract'
+import { client, complaints, consoleSuite, demo, page, params } from '../harness/console-suite.ts'
 
-const demo = new Company('harbour')
-let params: { app: string }
-let browser: Browser
-let page: Page
-let client: Client
-let complaints: readonly string[]
+consoleSuite('harbour')
+
 let count = 0
-
-beforeAll(async () => {
-  await demo.open()
-  params = { app: demo.ready.app }
-  client = new Client({ url: demo.ready.service, bearer: demo.ready.backendKey })
-  browser = await openBrowser()
-  ;({ page, complaints } = await openConsole(browser, demo.ready))
-})
-afterAll(async () => {
-  await browser?.close()
-})
 
 const freed: NewTrigger = {
   source: 'occurrences',

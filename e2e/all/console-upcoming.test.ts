@@ -1,22 +1,7 @@
-import { afterAll, beforeAll, expect, test } from '@jest/globals'
-import type { Browser, Page } from 'playwright-core'
-import { openBrowser } from '../harness/browser.ts'
-import { openConsole } from '../harness/console-page.ts'
-import { Company } from '../harness/demo.ts'
+import { expect, test } from '@jest/globals'
+import { complaints, consoleSuite, demo, page } from '../harness/console-suite.ts'
 
-const demo = new Company()
-let browser: Browser
-let page: Page
-let complaints: readonly string[]
-
-beforeAll(async () => {
-  await demo.open()
-  browser = await openBrowser()
-  ;({ page, complaints } = await openConsole(browser, demo.ready, { timezoneId: 'Europe/Oslo' }))
-})
-afterAll(async () => {
-  await browser?.close()
-})
+consoleSuite(undefined, { timezoneId: 'Europe/Oslo' })
 
 const write = async (title: string) => {
   await page.goto(`${demo.ready.console}write?to=user:ada`)

@@ -1,33 +1,24 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { Client } from '@zbell/contract'
-import type { Browser, Page } from 'playwright-core'
-import { openBrowser } from '../harness/browser.ts'
-import { choose, openConsole } from '../harness/console-page.ts'
-import { Company } from '../harness/demo.ts'
+import { choose } from '../harness/console-page.ts'
+import { client, consoleSuite, demo, page } from '../harness/console-suite.ts'
 import { until } from '../harness/programs.ts'
 import { AppServer } from '../harness/receiver.ts'
 
-const demo = new Company()
-let browser: Browser
-let page: Page
+consoleSuite()
+
 let server: AppServer
-let client: Client
 
 beforeAll(async () => {
-  await demo.open()
   server = await AppServer.open()
-  client = new Client({ url: demo.ready.service, bearer: demo.ready.backendKey })
   const office = { url: server.url, kinds: ['device.retired'], enabled: true }
   const { secret } = await client.call('saveWebhook', {
     params: { app: demo.ready.app, webhook: 'office' },
     body: office,
   })
   server.believe(secret!)
-  browser = await openBrowser()
-  ;({ page } = await openConsole(browser, demo.ready))
 })
 afterAll(async () => {
-  await browser.close()
   await server.close()
 })
 

@@ -1,24 +1,13 @@
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import type { Browser, Page } from 'playwright-core'
-import { openBrowser } from '../harness/browser.ts'
-import { choose, openConsole, sayTo } from '../harness/console-page.ts'
-import { Company } from '../harness/demo.ts'
+import { beforeAll, describe, expect, test } from '@jest/globals'
+import { choose, sayTo } from '../harness/console-page.ts'
+import { complaints, consoleSuite, demo, page } from '../harness/console-suite.ts'
 import { until } from '../harness/programs.ts'
 
-const demo = new Company()
-let browser: Browser
-let page: Page
-let complaints: readonly string[]
+consoleSuite()
 
 beforeAll(async () => {
-  await demo.open()
-  browser = await openBrowser()
-  ;({ page, complaints } = await openConsole(browser, demo.ready))
   await page.getByRole('navigation').getByRole('link', { name: 'Write' }).click()
   await page.getByRole('heading', { name: 'Write' }).waitFor()
-})
-afterAll(async () => {
-  await browser.close()
 })
 
 const field = (name: string) => page.getByLabel(name, { exact: true })
