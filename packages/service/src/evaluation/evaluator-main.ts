@@ -1,7 +1,15 @@
 // The program of an evaluator process: one job after the other, with no way out but its answers.
 import { Expression, explainFiring, Trigger, triggerFaults } from '@zbell/core/triggers'
 import jsonata from 'jsonata'
-import type { JobAnswer, JobInput, JobMessage, JobName, JobOutput } from './jobs.ts'
+import {
+  type JobAnswer,
+  type JobInput,
+  type JobMessage,
+  type JobName,
+  type JobOutcome,
+  type JobOutput,
+  unpackGiven,
+} from './jobs.ts'
 import { readYaml } from './read-yaml.ts'
 
 /** Parsed expressions and triggers that are kept, of each kind. */
@@ -41,9 +49,10 @@ const jobs: { readonly [Name in JobName]: (input: JobInput<Name>) => JobOutput<N
   },
   yaml: ({ text }) => readYaml(text),
   'check-trigger': ({ definition }) => triggerFaults(definition),
-  'fire-trigger': ({ definition, given, key }) => triggerOf(JSON.stringify(definition)).fire(given, key),
-  'explain-trigger': ({ definition, given, key }) => explainFiring(triggerOf(JSON.stringify(definition)), given, key),
-  'trigger-is-over': ({ definition, given }) => triggerOf(JSON.stringify(definition)).isOver(given),
+  'fire-trigger': ({ definition, packed, key }) => triggerOf(JSON.stringify(definition)).fire(unpackGiven(packed), key),
+  'explain-trigger': ({ definition, packed, key }) =>
+    explainFiring(triggerOf(JSON.stringify(definition)), unpackGiven(packed), key),
+  'trigger-is-over': ({ definition, packed }) => triggerOf(JSON.stringify(definition)).isOver(unpackGiven(packed)),
   'filter-events': ({ expression, events }) => {
     const condition = conditionOf(expression)
     return events.map((event) => condition.holds({ event, now: new Date() }).holds)
@@ -56,7 +65,7 @@ function lengthOf(output: unknown): number {
   return results ? Math.max(0, ...results.map((text) => text?.length ?? 0)) : JSON.stringify(output).length
 }
 
-async function answerOf({ name, input, maxCharacters }: JobMessage): Promise<JobAnswer> {
+async function answerOf({ name, input, maxCharacters }: JobMessage): Promise<JobOutcome> {
   try {
     const output: unknown = await jobs[name](input as never)
     const length = lengthOf(output)
@@ -68,7 +77,12 @@ async function answerOf({ name, input, maxCharacters }: JobMessage): Promise<Job
   }
 }
 
-const send = (answer: JobAnswer) => void process.send?.(answer)
+function send(outcome: JobOutcome): void {
+  const { user, system } = process.cpuUsage()
+  const answer: JobAnswer = { ...outcome, usedMs: (user + system) / 1_000 }
+  process.send?.(answer)
+}
+
 process.on('disconnect', () => process.exit())
 process.on('message', (message: JobMessage) => void answerOf(message).then(send))
 send({ is: 'ready' })

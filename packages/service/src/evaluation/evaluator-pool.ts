@@ -71,6 +71,8 @@ export class EvaluatorPool {
   readonly #reducedTimeMs = new Map<string, number>()
   /** Until when an owner is refused, by `performance.now()`. */
   readonly #restingUntilMs = new Map<string, number>()
+  /** Processor time of each process when it last answered. */
+  readonly #usedMs = new WeakMap<ChildProcess, number>()
   readonly #timeMs: number
   #isClosed = false
 
@@ -141,7 +143,7 @@ export class EvaluatorPool {
   async #evaluate({ owner, limits, message }: Job): Promise<unknown> {
     const child = this.#idle.pop() ?? (await this.#start())
     const timeMs = this.#reducedTimeMs.get(owner) ?? this.#timeMs
-    const answering = answerOf(child, timeMs)
+    const answering = answerOf(child, timeMs, this.#usedMs.get(child))
     child.send(message)
     const answer = await answering
     if (answer.is === 'stopped') {
@@ -150,6 +152,7 @@ export class EvaluatorPool {
       throw new EvaluationStopped(answer.says)
     }
     this.#reducedTimeMs.delete(owner)
+    this.#usedMs.set(child, answer.usedMs)
     this.#idle.push(child)
     if (answer.is === 'done') return answer.output
     throw new EvaluationFailed(answer.is === 'failed' ? answer.says : 'was answered out of turn')
@@ -159,8 +162,6 @@ export class EvaluatorPool {
     if (this.#isClosed) throw new EvaluationFailed(closedMessage)
     const child = spawn(process.execPath, [`--max-old-space-size=${memoryMb}`, '-'], {
       stdio: ['pipe', 'ignore', 'ignore', 'ipc'],
-      // Rows hold dates, which JSON does not have.
-      serialization: 'advanced',
       env: {},
     })
     // It must not keep this process alive, and ends with it.
@@ -179,8 +180,9 @@ export class EvaluatorPool {
     const starting = answerOf(child, startWithinMs)
     child.stdin?.end(evaluatorProgram)
     const answer = await starting
-    if (answer.is === 'ready') return child
-    throw new EvaluationFailed('could not be started')
+    if (answer.is !== 'ready') throw new EvaluationsBusy('no evaluator could be started')
+    this.#usedMs.set(child, answer.usedMs)
+    return child
   }
 
   /** Rejects what waits and breaks off what runs. */
@@ -193,8 +195,8 @@ export class EvaluatorPool {
   }
 }
 
-/** The next answer of a process, which is stopped when it has used its time. */
-function answerOf(child: ChildProcess, timeMs: number): Promise<Result> {
+/** The next answer of a process, which is stopped when it has used its time. @param usedBeforeMs its processor time until now */
+function answerOf(child: ChildProcess, timeMs: number, usedBeforeMs = 0): Promise<Result> {
   return new Promise((done) => {
     const settle = (result: Result) => {
       clearTimeout(timer)
@@ -202,7 +204,7 @@ function answerOf(child: ChildProcess, timeMs: number): Promise<Result> {
       done(result)
     }
     const onEnd = () => settle({ is: 'stopped', says: stoppedByMemory })
-    const [startedMs, usedBeforeMs] = [performance.now(), processorTimeMs(child.pid) ?? 0]
+    const startedMs = performance.now()
     const check = () => {
       const usedMs = (processorTimeMs(child.pid) ?? Number.POSITIVE_INFINITY) - usedBeforeMs
       if (usedMs < timeMs && performance.now() - startedMs < timeMs * maxWallFactor) {

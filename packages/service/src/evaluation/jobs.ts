@@ -1,3 +1,4 @@
+import { deserialize, serialize } from 'node:v8'
 import type { ExplainedFiring, Fired, Given, TriggerDefinition, TriggerFault } from '@zbell/core/triggers'
 import type { ReadYaml } from './read-yaml.ts'
 
@@ -21,7 +22,12 @@ export type Jobs = {
 }
 
 /** A trigger and the row or event that it is evaluated for. */
-type TriggerInput = { readonly definition: TriggerDefinition; readonly given: Given }
+type TriggerInput = { readonly definition: TriggerDefinition; readonly packed: PackedGiven }
+
+/** Rows hold dates, which the JSON between the processes does not have. */
+export type PackedGiven = string & { readonly packed: true }
+export const packGiven = (given: Given): PackedGiven => serialize(given).toString('base64') as PackedGiven
+export const unpackGiven = (packed: PackedGiven): Given => deserialize(Buffer.from(packed, 'base64')) as Given
 
 export type JobName = keyof Jobs
 export type JobInput<Name extends JobName> = Jobs[Name]['input']
@@ -35,8 +41,10 @@ export type JobMessage = {
   readonly maxCharacters: number
 }
 
-/** What a process sends back: first that it is ready, then one answer to each job. */
-export type JobAnswer =
+export type JobOutcome =
   | { readonly is: 'ready' }
   | { readonly is: 'done'; readonly output: unknown }
   | { readonly is: 'failed'; readonly says: string }
+
+/** What a process sends back: first that it is ready, then the outcome of each job; and its processor time so far. */
+export type JobAnswer = JobOutcome & { readonly usedMs: number }

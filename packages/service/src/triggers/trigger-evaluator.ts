@@ -16,6 +16,7 @@ import {
   EvaluationsBusy,
   type EvaluatorPool,
 } from '../evaluation/evaluator-pool.ts'
+import { packGiven } from '../evaluation/jobs.ts'
 import { Problem } from '../problems/problem.ts'
 
 export type EvaluatedTrigger = {
@@ -57,7 +58,11 @@ export class TriggerEvaluator {
     const { appNo, definition, onSlow } = trigger
     onSlow?.()
     try {
-      return await this.#evaluators.run(firingsOf(appNo), firingLimits, 'fire-trigger', { definition, given, key })
+      return await this.#evaluators.run(firingsOf(appNo), firingLimits, 'fire-trigger', {
+        definition,
+        packed: packGiven(given),
+        key,
+      })
     } catch (error) {
       if (error instanceof EvaluationFailed) return { is: 'fault', says: `evaluating it ${error.message}` }
       throw error
@@ -70,7 +75,10 @@ export class TriggerEvaluator {
     if (inline) return inline.isOver(given)
     const { appNo, definition, onSlow } = trigger
     onSlow?.()
-    return this.#evaluators.run(firingsOf(appNo), firingLimits, 'trigger-is-over', { definition, given })
+    return this.#evaluators.run(firingsOf(appNo), firingLimits, 'trigger-is-over', {
+      definition,
+      packed: packGiven(given),
+    })
   }
 
   /** As {@link fire}, for somebody who tries the trigger. @throws {Problem} `too-many-requests` */
@@ -78,8 +86,9 @@ export class TriggerEvaluator {
     const inline = this.#inline(trigger, given)
     if (inline) return explainFiring(inline, given, key)
     const { appNo, definition } = trigger
+    const packed = packGiven(given)
     return this.#try(
-      () => this.#evaluators.run(trialsOf(appNo), trialLimits, 'explain-trigger', { definition, given, key }),
+      () => this.#evaluators.run(trialsOf(appNo), trialLimits, 'explain-trigger', { definition, packed, key }),
       (says) => ({ fired: { is: 'fault', says: `evaluating it ${says}` }, cases: [], warnings: [] }),
     )
   }
