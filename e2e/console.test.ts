@@ -252,13 +252,23 @@ describe('the console', () => {
   })
 
   test('a file is dropped, and the request for a certificate is made', async () => {
+    // The table above comes while the list of platforms is open, and moves all that lies below it.
+    let answer = () => {}
+    const opened = new Promise<void>((resolve) => {
+      answer = resolve
+    })
+    await page.route('**/credentials?*', (route) => opened.then(() => route.continue()))
     await page.goto(`${demo.ready.service}/credentials`)
     const jwk = JSON.stringify(generateKeyPairSync('ec', { namedCurve: 'P-256' }).privateKey.export({ format: 'jwk' }))
     await page
       .locator('input[type=file]')
       .setInputFiles({ name: 'web.jwk', mimeType: 'application/json', buffer: Buffer.from(jwk) })
-    await choose(page.getByLabel('Platform'), 'web')
     await page.getByText('web.jwk').waitFor()
+    await page.getByLabel('Platform').click()
+    answer()
+    await page.getByText('● in use').first().waitFor()
+    await page.getByRole('option', { name: 'web', exact: true }).click()
+    await page.unroute('**/credentials?*')
     await page.getByRole('button', { name: 'Hand in' }).click()
     const handIn = page.locator('form').filter({ hasText: 'Hand one in' })
     await handIn.getByLabel('Contact').fill('mailto:bell@merrow-sound.example')

@@ -1,6 +1,7 @@
 import type { LucideIcon } from 'lucide-react'
 import { DropdownMenu } from 'radix-ui'
-import type { ReactNode } from 'react'
+import { type ReactNode, useRef, useState } from 'react'
+import { useStayInView } from './stay-in-view.ts'
 
 export type MenuEntry = {
   readonly label: string
@@ -17,9 +18,12 @@ type MenuProps = {
 
 /** What else can be done with a thing, where a button each would be too many. */
 export function Menu({ trigger, entries }: MenuProps) {
+  const [open, setOpen] = useState(false)
+  const button = useRef<HTMLButtonElement>(null)
+  useStayInView(open, button)
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger asChild>{trigger}</DropdownMenu.Trigger>
+    <DropdownMenu.Root open={open} onOpenChange={setOpen}>
+      <DropdownMenu.Trigger asChild ref={button}>{trigger}</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content
           align="end"

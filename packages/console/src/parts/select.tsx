@@ -1,6 +1,8 @@
 import { Check, ChevronDown } from 'lucide-react'
 import { Select as Radix } from 'radix-ui'
+import { useRef, useState } from 'react'
 import { nonce } from './nonce.ts'
+import { useStayInView } from './stay-in-view.ts'
 
 export type Option<Value extends string> = {
   readonly value: Value
@@ -32,11 +34,20 @@ export function Select<Value extends string>({
   className = 'w-full',
   ...field
 }: SelectProps<Value>) {
+  const [open, setOpen] = useState(false)
+  const trigger = useRef<HTMLButtonElement>(null)
+  useStayInView(open, trigger)
   return (
     // The empty value means "none chosen" to the primitive, so it is kept out of its sight.
-    <Radix.Root value={`=${value}`} onValueChange={(chosen) => onChange(chosen.slice(1) as Value)}>
+    <Radix.Root
+      value={`=${value}`}
+      onValueChange={(chosen) => onChange(chosen.slice(1) as Value)}
+      open={open}
+      onOpenChange={setOpen}
+    >
       <Radix.Trigger
         {...field}
+        ref={trigger}
         aria-label={label}
         className={`inline-flex min-h-(--control-height) cursor-pointer items-center justify-between gap-2 rounded-control border border-edge bg-surface px-(--control-pad) py-1 text-start ${className}`}
       >
