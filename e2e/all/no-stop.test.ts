@@ -25,6 +25,19 @@ beforeAll(async () => {
       params: { app, trigger },
       body: { ...listening, types: [trigger], when, enabled: true },
     })
+  // Three thousand of as many bytes as are taken, of one person.
+  for (let batch = 0; batch < 20; batch++)
+    await world.backend.call('reportOccurrences', {
+      params: { app },
+      body: many(150, (n) => ({
+        specversion: '1.0' as const,
+        id: `large-${batch}-${n}`,
+        source: '/large',
+        type: 'large',
+        subject: 'ada',
+        data: { fare: n, note: 'x'.repeat(9_900) },
+      })),
+    })
 })
 afterAll(async () => {
   await service?.stop()
@@ -222,6 +235,14 @@ const attacks: Readonly<Record<string, readonly [string, string, unknown?, objec
     `${at}/import/users`,
     `{"user":"ada","attributes":{${many(60_000, (n) => `"a${n}":1`).join(',')}}}\n`,
     { 'content-type': 'application/x-ndjson' },
+  ],
+  'an explanation over large occurrences': [
+    'POST',
+    `${at}/segments/explain`,
+    {
+      user: 'ada',
+      rule: many(15, (n) => `count("large", duration("720h"), o, o.data.fare > ${n}) > 5`).join(' && '),
+    },
   ],
   'a trigger of two megabytes': trigger(1_800_000),
   'a trigger that is just short enough': trigger(45_000),

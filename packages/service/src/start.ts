@@ -88,6 +88,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       config,
       database,
       vault,
+      evaluators,
       hub,
       metrics,
       log,

@@ -23,7 +23,9 @@ export function Menu({ trigger, entries }: MenuProps) {
   useStayInView(open, button)
   return (
     <DropdownMenu.Root open={open} onOpenChange={setOpen}>
-      <DropdownMenu.Trigger asChild ref={button}>{trigger}</DropdownMenu.Trigger>
+      <DropdownMenu.Trigger asChild ref={button}>
+        {trigger}
+      </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content
           align="end"

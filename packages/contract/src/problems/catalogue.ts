@@ -295,7 +295,7 @@ export const problems = {
   },
   'too-slow': {
     status: 503,
-    title: 'This order or target would take too long to look through.',
+    title: 'This order, target or rule would take too long to look through.',
     does: 'Order a list by registration, last change or name, or narrow it by person, topic or platform; name fewer people in a target.',
   },
   'storage-full': {

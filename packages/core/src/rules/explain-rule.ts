@@ -2,18 +2,42 @@ import { unparse } from '@bufbuild/cel'
 import { type Expr, ParsedExprSchema, type SourceInfo } from '@bufbuild/cel-spec/cel/expr/syntax_pb.js'
 import { create } from '@bufbuild/protobuf'
 import { type Duration, type Timestamp, timestampDate } from '@bufbuild/protobuf/wkt'
+import type { AttributeType } from '../people/attributes.ts'
+import { checkRule } from './check-rule.ts'
 import { type Facts, programOf, type RuleProgram, termProgram, type Verdict } from './evaluate-rule.ts'
 import { innerOf, type RuleType, type Term } from './term.ts'
 
 /** One clause of a rule, what was found for it, and whether it holds. */
 export type ExplainedPart = { readonly text: string; readonly value: string | null; readonly verdict: Verdict }
 
+export type ExplainedRule = { readonly belongs: Verdict; readonly parts: readonly ExplainedPart[] }
+
+/** A rule and the definitions it refers to, as plain data that can be sent to another process. */
+export type RuleSource = {
+  readonly rule: string
+  readonly attributes: readonly (readonly [name: string, type: AttributeType])[]
+  /** Name and rule; each segment stands after those that it names. */
+  readonly segments: readonly (readonly [name: string, rule: string])[]
+}
+
+/**
+ * Explains a rule for each of some devices.
+ * @throws {RuleRefused}
+ */
+export function explainRuleFor({ rule, attributes, segments }: RuleSource, all: readonly Facts[]): ExplainedRule[] {
+  const vocabulary = { attributes: new Map(attributes), segments: new Set(segments.map(([name]) => name)) }
+  const programs = new Map<string, RuleProgram>()
+  for (const [name, text] of segments) programs.set(name, programOf(checkRule(text, vocabulary).term, programs))
+  const { term } = checkRule(rule, vocabulary)
+  return all.map((facts) => explainRule(term, facts, programs))
+}
+
 /** Clause by clause why somebody belongs, or does not. */
 export function explainRule(
   term: Term,
   facts: Facts,
   segments: ReadonlyMap<string, RuleProgram> = new Map(),
-): { readonly belongs: Verdict; readonly parts: readonly ExplainedPart[] } {
+): ExplainedRule {
   return {
     belongs: programOf(term, segments)(facts),
     parts: clausesOf(term).map((clause) => ({

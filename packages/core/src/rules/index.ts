@@ -1,7 +1,14 @@
 export { type CheckedRule, checkRule } from './check-rule.ts'
 export { firstMs, lastMs, longestMs } from './duration-text.ts'
 export { type Facts, type Happened, programOf, type RuleProgram, type Verdict } from './evaluate-rule.ts'
-export { type ExplainedPart, explainRule, ruleText } from './explain-rule.ts'
+export {
+  type ExplainedPart,
+  type ExplainedRule,
+  explainRule,
+  explainRuleFor,
+  type RuleSource,
+  ruleText,
+} from './explain-rule.ts'
 export { nearestOf, type RuleFault, RuleRefused } from './fault.ts'
 export { haversineWithin, largest, scale, versionKey } from './numbers.ts'
 export { ruleLimits, segmentCalls } from './read-rule.ts'

@@ -1,5 +1,7 @@
 import { deserialize, serialize } from 'node:v8'
+import type { ExplainedRule, RuleSource } from '@zbell/core/rules'
 import type { ExplainedFiring, Fired, Given, TriggerDefinition, TriggerFault } from '@zbell/core/triggers'
+import type { StoredFacts } from '../store/rules/rule-facts.ts'
 import type { ReadYaml } from './read-yaml.ts'
 
 /** What an evaluator process does, by name. */
@@ -14,6 +16,11 @@ export type Jobs = {
   'fire-trigger': { input: TriggerInput & { readonly key: string }; output: Fired }
   'explain-trigger': { input: TriggerInput & { readonly key: string }; output: ExplainedFiring }
   'trigger-is-over': { input: TriggerInput; output: boolean }
+  /** Explains a rule for each of some devices. */
+  'explain-rule': {
+    input: { readonly source: RuleSource; readonly packed: Packed<readonly StoredFacts[]> }
+    output: readonly ExplainedRule[]
+  }
   /** For which events an expression holds. */
   'filter-events': {
     input: { readonly expression: string; readonly events: readonly unknown[] }
@@ -22,12 +29,12 @@ export type Jobs = {
 }
 
 /** A trigger and the row or event that it is evaluated for. */
-type TriggerInput = { readonly definition: TriggerDefinition; readonly packed: PackedGiven }
+type TriggerInput = { readonly definition: TriggerDefinition; readonly packed: Packed<Given> }
 
-/** Rows hold dates, which the JSON between the processes does not have. */
-export type PackedGiven = string & { readonly packed: true }
-export const packGiven = (given: Given): PackedGiven => serialize(given).toString('base64') as PackedGiven
-export const unpackGiven = (packed: PackedGiven): Given => deserialize(Buffer.from(packed, 'base64')) as Given
+/** Rows hold dates, and facts maps and sets, which the JSON between the processes does not have. */
+export type Packed<Value> = string & { readonly packed: Value }
+export const pack = <Value>(value: Value): Packed<Value> => serialize(value).toString('base64') as Packed<Value>
+export const unpack = <Value>(packed: Packed<Value>): Value => deserialize(Buffer.from(packed, 'base64')) as Value
 
 export type JobName = keyof Jobs
 export type JobInput<Name extends JobName> = Jobs[Name]['input']

@@ -58,7 +58,7 @@ export function serveOperations(
   serveVault(on, parts.rewrap)
   serveGateways(on, database, gateways, parts.onGateway)
   serveGatewayTrials(on, database, gateways)
-  serveNotifications(on, database, parts.intake, parts.schedules)
+  serveNotifications(on, parts)
   serveSchedules(on, database, parts.schedules)
   serveFeed(on, database, limits, config['http.publicUrl'], parts.url)
   serveChannels(on, database, limits, onChange)
@@ -68,7 +68,7 @@ export function serveOperations(
   serveRestraint(on, database, parts.stops, limits, onChange)
   serveActivityFiles(on, database)
   serveTemplates(on, database)
-  serveSegments(on, database, config['retention.deliveryDays'])
+  serveSegments(on, database, parts.evaluators, config['retention.deliveryDays'])
   serveHealthOf(on, database)
   serveEvents(on, database, hub, streams, (error) => {
     const level = error instanceof DatabaseUnavailable ? 'debug' : 'warn'

@@ -3,6 +3,7 @@ import type { Config } from '../config/options.ts'
 import type { CredentialChecks } from '../credentials/checks.ts'
 import type { CredentialDesk } from '../credentials/desk.ts'
 import type { Rewrapped } from '../credentials/rewrap.ts'
+import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
 import type { GatewayRoom } from '../gateways/gateways.ts'
 import type { HandsetControl } from '../handsets/control.ts'
 import type { Intake } from '../intake/intake.ts'
@@ -24,6 +25,7 @@ export type HttpParts = {
   readonly config: Config
   readonly database: Database
   readonly vault: Vault
+  readonly evaluators: EvaluatorPool
   readonly hub: LiveHub
   readonly metrics: Metrics
   readonly log: Logger

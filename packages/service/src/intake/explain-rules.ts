@@ -1,15 +1,17 @@
 import type { Explanation } from '@zbell/contract'
 import { parseTarget } from '@zbell/core'
-import { explainRule, partsOf, RuleRefused } from '@zbell/core/rules'
+import { partsOf, RuleRefused } from '@zbell/core/rules'
 import { type Notification, ringsAt } from '../engine/notification.ts'
+import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
 import type { DeviceRow } from '../store/devices/read-devices.ts'
 import { attributesChangedSince } from '../store/people/attributes.ts'
-import { readyRule } from '../store/rules/ready-rule.ts'
+import { type ReadyRule, readyRule } from '../store/rules/ready-rule.ts'
 import { ruleFacts } from '../store/rules/rule-facts.ts'
 import { findSegment } from '../store/segments/segments.ts'
+import { evaluateRule } from './evaluate-rule.ts'
 
 type Explained = Explanation['devices'][number]['rules']
 
@@ -18,7 +20,7 @@ type Explained = Explanation['devices'][number]['rules']
  * an attribute that was changed since is named, as what it was is not kept.
  */
 export async function explainRules(
-  database: Database,
+  { database, evaluators }: { readonly database: Database; readonly evaluators: EvaluatorPool },
   scope: Scope,
   { target, dueAt, createdAt }: Pick<Notification, 'target' | 'dueAt' | 'createdAt'>,
   device: Pick<DeviceRow, 'id' | 'userNo'>,
@@ -27,31 +29,38 @@ export async function explainRules(
   if (rules.length === 0) return []
   const rang = ringsAt({ dueAt, createdAt })
   const nowMs = rang.getTime()
-  const [facts] = await ruleFacts(database, scope, { device: device.id }, nowMs)
-  if (!facts) return []
+  const ready = await Promise.all(rules.map(({ rule }) => readyOrGone(database, scope, rule, nowMs)))
+  const terms = ready.flatMap((one) => (one ? [one.term, ...one.context.segments.values()] : []))
+  const facts = await ruleFacts(database, scope, { device: device.id }, nowMs, terms)
+  if (facts.length === 0) return []
   const changed = device.userNo === null ? [] : await attributesChangedSince(database, device.userNo, rang)
-  const explained: Explained[number][] = []
-  for (const { segment, rule } of rules) {
-    try {
-      const { term, segments } = await readyRule(database, whereOf(scope), rule, nowMs)
+  return Promise.all(
+    rules.map(async ({ segment, rule }, at) => {
+      const { term, source } = ready[at] ?? {}
+      const [explained] = source ? await evaluateRule(evaluators, whereOf(scope), source, facts) : []
+      if (!term || !explained) return { segment, rule, belongs: null, parts: [], changed: [] }
       const asked = [...partsOf(term)].flatMap((one) =>
         one.is === 'attribute' || one.is === 'has-attribute' ? [one.name] : [],
       )
-      const { belongs, parts } = explainRule(term, facts.facts, segments)
-      explained.push({
-        segment,
-        rule,
-        belongs,
-        parts: [...parts],
-        changed: changed.filter((name) => asked.includes(name)),
-      })
-    } catch (error) {
-      // It named a segment that has gone or is another one now, so that it had nobody.
-      if (!(error instanceof RuleRefused)) throw error
-      explained.push({ segment, rule, belongs: null, parts: [], changed: [] })
-    }
+      const { belongs, parts } = explained
+      return { segment, rule, belongs, parts: [...parts], changed: changed.filter((name) => asked.includes(name)) }
+    }),
+  )
+}
+
+/** Nothing for a rule that names a segment which has gone or is another one now, so that it had nobody. */
+async function readyOrGone(
+  database: Database,
+  scope: Scope,
+  rule: string,
+  nowMs: number,
+): Promise<ReadyRule | undefined> {
+  try {
+    return await readyRule(database, whereOf(scope), rule, nowMs)
+  } catch (error) {
+    if (error instanceof RuleRefused) return undefined
+    throw error
   }
-  return explained
 }
 
 /** The segments of a target, each in the version that it names, and its own rule. */

@@ -13,6 +13,7 @@ import {
   type WhyStep,
 } from '@zbell/core'
 import { type Notification, ringsAt } from '../engine/notification.ts'
+import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import { readSettings } from '../store/apps/settings.ts'
 import { whereOf } from '../store/apps/where.ts'
@@ -34,6 +35,7 @@ export type Asked = { readonly is: 'user'; readonly user: string } | { readonly 
 
 type ExplainParts = {
   readonly database: Database
+  readonly evaluators: EvaluatorPool
   /** Whether whoever asks sees the other environment too: a key is of one, and learns nothing of the other. */
   readonly seesBoth: boolean
   /** A delivery as it is answered. */
@@ -127,7 +129,7 @@ async function nobody(
 const elsewhere = ({ environment }: Scope): string => ` in ${environment}, which this key does not see`
 
 async function explainDevice(
-  { database, deliveryView }: ExplainParts,
+  { database, evaluators, deliveryView }: ExplainParts,
   scope: Scope,
   notification: Notification,
   row: DeviceRow,
@@ -187,7 +189,7 @@ async function explainDevice(
     model: row.model,
     verdict: why.verdict,
     steps: why.steps.map(stepView),
-    rules: await explainRules(database, scope, notification, row),
+    rules: await explainRules({ database, evaluators }, scope, notification, row),
     content: content as Explanation['devices'][number]['content'],
     delivery: found ? deliveryView(found) : null,
   }

@@ -16,7 +16,7 @@ import {
   EvaluationsBusy,
   type EvaluatorPool,
 } from '../evaluation/evaluator-pool.ts'
-import { packGiven } from '../evaluation/jobs.ts'
+import { pack } from '../evaluation/jobs.ts'
 import { Problem } from '../problems/problem.ts'
 
 export type EvaluatedTrigger = {
@@ -60,7 +60,7 @@ export class TriggerEvaluator {
     try {
       return await this.#evaluators.run(firingsOf(appNo), firingLimits, 'fire-trigger', {
         definition,
-        packed: packGiven(given),
+        packed: pack(given),
         key,
       })
     } catch (error) {
@@ -77,7 +77,7 @@ export class TriggerEvaluator {
     onSlow?.()
     return this.#evaluators.run(firingsOf(appNo), firingLimits, 'trigger-is-over', {
       definition,
-      packed: packGiven(given),
+      packed: pack(given),
     })
   }
 
@@ -86,7 +86,7 @@ export class TriggerEvaluator {
     const inline = this.#inline(trigger, given)
     if (inline) return explainFiring(inline, given, key)
     const { appNo, definition } = trigger
-    const packed = packGiven(given)
+    const packed = pack(given)
     return this.#try(
       () => this.#evaluators.run(trialsOf(appNo), trialLimits, 'explain-trigger', { definition, packed, key }),
       (says) => ({ fired: { is: 'fault', says: `evaluating it ${says}` }, cases: [], warnings: [] }),

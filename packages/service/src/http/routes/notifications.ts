@@ -4,22 +4,19 @@ import type { Request } from 'express'
 import type { BlockDevice } from '../../engine/work.ts'
 import { type Asked, explain } from '../../intake/explain.ts'
 import { needNotification } from '../../intake/find.ts'
-import type { Accepted, Intake } from '../../intake/intake.ts'
-import type { Schedules } from '../../intake/schedules.ts'
+import type { Accepted } from '../../intake/intake.ts'
 import { Problem } from '../../problems/problem.ts'
-import type { Database } from '../../store/database.ts'
 import { listDeliveries } from '../../store/deliveries/list-deliveries.ts'
 import { listNotifications } from '../../store/notifications/read-notifications.ts'
 import { readProgress } from '../../store/notifications/read-progress.ts'
 import type { ScheduleRow } from '../../store/schedules/schedules.ts'
+import type { HttpParts } from '../parts.ts'
 import type { LookAhead, OperationRouter } from '../serve-operation.ts'
 import { deliveryView, notificationView, pageView } from '../views.ts'
 
 export function serveNotifications(
   on: OperationRouter,
-  database: Database,
-  intake: Intake,
-  schedules: Schedules,
+  { database, evaluators, intake, schedules }: Pick<HttpParts, 'database' | 'evaluators' | 'intake' | 'schedules'>,
 ): void {
   const foundAhead = new WeakMap<Request, Promise<readonly BlockDevice[] | undefined>>()
   const lookAhead: LookAhead<'sendNotification'> = (scope, { body, query, request }) => {
@@ -76,7 +73,7 @@ export function serveNotifications(
 
   on.serve('explainDelivery', async ({ caller: { scope, isKey }, params }) =>
     explain(
-      { database, deliveryView, seesBoth: !isKey },
+      { database, evaluators, deliveryView, seesBoth: !isKey },
       scope,
       await needNotification(database, scope, params.id),
       whoIs(params.who),

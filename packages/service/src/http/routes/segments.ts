@@ -1,11 +1,12 @@
 import { type Segment, segmentName } from '@zbell/contract'
-import { explainRule } from '@zbell/core/rules'
+import type { EvaluatorPool } from '../../evaluation/evaluator-pool.ts'
+import { evaluateRule } from '../../intake/evaluate-rule.ts'
 import { needRoom, needRule, needSegment } from '../../intake/segments.ts'
 import { invalid, Problem } from '../../problems/problem.ts'
 import { whereOf } from '../../store/apps/where.ts'
 import type { Database } from '../../store/database.ts'
 import { segmentsNaming } from '../../store/rules/ready-rule.ts'
-import { type DeviceFacts, ruleFacts } from '../../store/rules/rule-facts.ts'
+import { ruleFacts } from '../../store/rules/rule-facts.ts'
 import { countRule, estimateRule, isLong, ruleMembers, someMembers } from '../../store/rules/rule-members.ts'
 import { searchRule } from '../../store/rules/rule-search.ts'
 import { ruleWords } from '../../store/rules/rule-words.ts'
@@ -18,7 +19,12 @@ import { needUser } from './people.ts'
 const withinMs = 10_000
 const examplesShown = 5
 
-export function serveSegments(on: OperationRouter, database: Database, keptDays: number): void {
+export function serveSegments(
+  on: OperationRouter,
+  database: Database,
+  evaluators: EvaluatorPool,
+  keptDays: number,
+): void {
   on.serve('listSegments', async ({ caller: { scope }, query: { limit, after } }) => {
     const rows = await listSegments(database, whereOf(scope), limit + 1, nameAtPlace(after))
     return pageView(rows, limit, ({ name }) => placeOfName(name), segmentView)
@@ -70,17 +76,19 @@ export function serveSegments(on: OperationRouter, database: Database, keptDays:
 
   on.serve('explainRule', async ({ caller: { scope }, body }) => {
     const text = body.rule ?? (await needSegment(database, scope, body.segment ?? '')).rule
-    const { term, context, segments } = await needRule(database, scope, text)
+    const { term, context, source } = await needRule(database, scope, text)
     const who =
       body.user === undefined
         ? { device: body.device ?? '' }
         : { userNo: (await needUser(database, scope, body.user)).no }
-    const all = await ruleFacts(database, scope, who, context.nowMs)
+    const all = await ruleFacts(database, scope, who, context.nowMs, [term, ...context.segments.values()])
     if (all.length === 0 && body.user === undefined) throw new Problem('unknown-device')
-    const explained = all.map(({ device, facts }: DeviceFacts) => {
-      const { belongs, parts } = explainRule(term, facts, segments)
-      return { belongs, device, parts: [...parts] }
-    })
+    const verdicts = all.length === 0 ? [] : await evaluateRule(evaluators, context, source, all)
+    const explained = verdicts.map(({ belongs, parts }, at) => ({
+      belongs,
+      device: all[at]?.device ?? null,
+      parts: [...parts],
+    }))
     // A person belongs by any of their devices; of one who has none nothing can be said.
     return (
       explained.find(({ belongs }) => belongs === true) ?? explained[0] ?? { belongs: false, device: null, parts: [] }

@@ -4,9 +4,8 @@ import {
   type CheckedRule,
   checkRule,
   partsOf,
-  programOf,
-  type RuleProgram,
   RuleRefused,
+  type RuleSource,
   segmentCalls,
   type Term,
   type Vocabulary,
@@ -17,11 +16,12 @@ import type { Reader } from '../database.ts'
 import { findSegment, listSegments, segmentNames } from '../segments/segments.ts'
 import type { RuleContext } from './rule-condition.ts'
 
-/** A rule with all that it names, ready to be asked of the database and in memory. */
+/** A rule with all that it names, ready to be asked of the database. */
 export type ReadyRule = {
   readonly term: Term
   readonly context: RuleContext
-  readonly segments: ReadonlyMap<string, RuleProgram>
+  /** The same, to be evaluated elsewhere. */
+  readonly source: RuleSource
   /** Attributes that it reads, itself or by a segment, and that devices may set. */
   readonly setByDevices: readonly string[]
 }
@@ -82,7 +82,12 @@ export async function readyRule(
     withoutDevices,
   }
   const setByDevices = attributes.flatMap(({ name, devicesMay }) => (devicesMay === 1 && read.has(name) ? [name] : []))
-  return { term, context, segments: segments.programs, setByDevices }
+  const source = {
+    rule: text,
+    attributes: attributes.flatMap(({ name, type }) => (read.has(name) ? [[name, type] as const] : [])),
+    segments: [...segments.rules],
+  }
+  return { term, context, source, setByDevices }
 }
 
 type Read = {
@@ -96,9 +101,9 @@ async function readSegments(
   database: Reader,
   where: Where,
   { term, vocabulary, as }: Read,
-): Promise<{ readonly terms: ReadonlyMap<string, Term>; readonly programs: ReadonlyMap<string, RuleProgram> }> {
+): Promise<{ readonly terms: ReadonlyMap<string, Term>; readonly rules: ReadonlyMap<string, string> }> {
   const terms = new Map<string, Term>()
-  const programs = new Map<string, RuleProgram>()
+  const rules = new Map<string, string>()
   const sizes = new Map<string, number>()
   const sizeOf = (one: Term): number => {
     let size = 0
@@ -116,11 +121,11 @@ async function readSegments(
     for (const other of segmentsIn(own.term)) await take(other, [...way, name])
     sizes.set(name, sizeOf(own.term))
     terms.set(name, own.term)
-    programs.set(name, programOf(own.term, programs))
+    rules.set(name, kept.rule)
   }
   for (const name of segmentsIn(term)) await take(name, as === undefined ? [] : [as])
   sizeOf(term)
-  return { terms, programs }
+  return { terms, rules }
 }
 
 const tooLarge = new RuleRefused([

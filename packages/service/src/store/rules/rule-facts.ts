@@ -1,5 +1,5 @@
 import { uuidFromBytes } from '@zbell/core'
-import type { Facts, Told } from '@zbell/core/rules'
+import { type Facts, type Happened, partsOf, type Term, type Told } from '@zbell/core/rules'
 import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Where } from '../apps/where.ts'
@@ -7,11 +7,34 @@ import { uuidBuffer } from '../columns.ts'
 import type { Reader } from '../database.ts'
 import { attributesOf } from '../people/attributes.ts'
 
-/** A device, and all that a rule can ask about it. */
-export type DeviceFacts = { readonly device: string; readonly facts: Facts }
+/** Facts whose occurrences have their data as JSON text: parsing it is left to whoever evaluates them. */
+export type StoredFacts = Omit<Facts, 'happened'> & {
+  readonly happened: readonly (Omit<Happened, 'data'> & { readonly json: string | null })[]
+}
 
-/** So many devices of one person are looked at, and so much of what happened to them and was sent, newest first. */
-const most = { devices: 100, happened: 10_000, notifications: 1_000 }
+/** A device, and all that some rules can ask about it. */
+export type DeviceFacts = { readonly device: string; readonly facts: StoredFacts }
+
+/** Of one person: devices, occurrences and notifications that count, and bytes of occurrences’ data; newest first. */
+const most = { devices: 100, happened: 10_000, notifications: 1_000, dataBytes: 1_000_000 }
+
+/** What rules ask about occurrences and deliveries. */
+type Asked = {
+  readonly types: readonly string[]
+  /** Types whose data a condition reads. */
+  readonly typesWithData: readonly string[]
+  readonly deliveries: boolean
+}
+
+function askedBy(terms: readonly Term[]): Asked {
+  const parts = terms.flatMap((term) => [...partsOf(term)])
+  const events = parts.flatMap((one) => (one.is === 'count' || one.is === 'first' || one.is === 'last' ? [one] : []))
+  return {
+    types: [...new Set(events.map(({ event }) => event))],
+    typesWithData: [...new Set(events.flatMap((one) => (one.is === 'count' && one.each ? [one.event] : [])))],
+    deliveries: parts.some(({ is }) => is === 'told' || is === 'reached'),
+  }
+}
 
 type DeviceRow = {
   readonly no: number
@@ -31,7 +54,8 @@ type DeviceRow = {
 }
 
 /**
- * What is known of a user's devices, or of one device.
+ * What is known of a user's devices, or of one device, so far as rules ask for it.
+ * @param terms the rules, and those of the segments that they name
  * @param nowMs the moment: what happened and was rung after it is left out; the rest is as it is now, since it is kept once only
  */
 export async function ruleFacts(
@@ -39,6 +63,7 @@ export async function ruleFacts(
   { app, environment }: Scope,
   who: { readonly userNo: number } | { readonly device: string },
   nowMs: number,
+  terms: readonly Term[],
 ): Promise<DeviceFacts[]> {
   const condition = 'userNo' in who ? sql`v.user_no = ${who.userNo}` : sql`v.id = ${uuidBuffer(who.device)}`
   const devices = await database.rows<DeviceRow>(
@@ -50,7 +75,7 @@ export async function ruleFacts(
   )
   const [first] = devices
   if (!first) return []
-  const person = await personFacts(database, { appNo: app.no, environment }, first, nowMs)
+  const person = await personFacts(database, { appNo: app.no, environment }, first, nowMs, askedBy(terms))
   const follows = await database.rows<{ no: number; name: string }>(
     sql`select d.device_no as no, t.name from topic_devices d join topics t on t.no = d.topic_no
         where d.device_no in ${devices.map(({ no }) => no)}`,
@@ -78,15 +103,18 @@ async function personFacts(
   { appNo, environment }: Where,
   { no, userNo }: Pick<DeviceRow, 'no' | 'userNo'>,
   nowMs: number,
-): Promise<Pick<Facts, 'user' | 'topics' | 'happened' | 'told' | 'reached'>> {
+  asked: Asked,
+): Promise<Pick<StoredFacts, 'user' | 'topics' | 'happened' | 'told' | 'reached'>> {
   const ownDevices = userNo === null ? sql`w.no = ${no}` : sql`w.user_no = ${userNo}`
-  const deliveries = await database.rows<Record<Told, Date | null> & { notification: number; name: string | null }>(
-    sql`select r.notification_no as notification, n.name, r.accepted_at as rung, r.received_at as received, r.opened_at as opened
-        from (select no, name from notifications where app_no = ${appNo} and environment = ${environment}
-              order by no desc limit ${most.notifications}) n
-        straight_join devices w straight_join deliveries r on r.notification_no = n.no and r.device_no = w.no
-        where ${ownDevices}`,
-  )
+  const deliveries = asked.deliveries
+    ? await database.rows<Record<Told, Date | null> & { notification: number; name: string | null }>(
+        sql`select r.notification_no as notification, n.name, r.accepted_at as rung, r.received_at as received, r.opened_at as opened
+            from (select no, name from notifications where app_no = ${appNo} and environment = ${environment}
+                  order by no desc limit ${most.notifications}) n
+            straight_join devices w straight_join deliveries r on r.notification_no = n.no and r.device_no = w.no
+            where ${ownDevices}`,
+      )
+    : []
   const told = deliveries.flatMap(({ notification, ...times }) =>
     (['rung', 'received', 'opened'] as const).flatMap((what) =>
       times[what] === null || times[what].getTime() > nowMs
@@ -103,21 +131,39 @@ async function personFacts(
     database.rows<{ name: string }>(
       sql`select t.name from topic_users m join topics t on t.no = m.topic_no where m.user_no = ${userNo}`,
     ),
-    database.rows<{ type: string; source: string; at: Date; data: string | null }>(
-      sql`select type, source, at, cast(data as char) as data from occurrences where user_no = ${userNo} and at <= ${new Date(nowMs)}
-          order by at desc limit ${most.happened}`,
-    ),
+    occurrencesAsked(database, userNo, nowMs, asked),
   ])
   return {
     user: new Map(Object.entries(attributes.get(userNo) ?? {})),
     topics: new Set(topics.map(({ name }) => name)),
-    happened: happened.map(({ type, source, at, data }) => ({
-      type,
-      source,
-      atMs: at.getTime(),
-      data: data === null ? null : (JSON.parse(data) as unknown),
-    })),
+    happened,
     told,
     reached,
   }
+}
+
+async function occurrencesAsked(
+  database: Reader,
+  userNo: number,
+  nowMs: number,
+  { types, typesWithData }: Asked,
+): Promise<StoredFacts['happened']> {
+  if (types.length === 0) return []
+  const happened = sql`occurrences where user_no = ${userNo} and at <= ${new Date(nowMs)}`
+  const newest = sql`order by at desc, no desc limit ${most.happened}`
+  const [rows, data] = await Promise.all([
+    database.rows<{ no: number; type: string; source: string; at: Date }>(
+      sql`select no, type, source, at from ${happened} and type in ${types} ${newest}`,
+    ),
+    typesWithData.length === 0
+      ? []
+      : database.rows<{ no: number; data: string }>(
+          sql`select o.no, cast(o.data as char) as data
+              from (select no, sum(octet_length(data)) over (order by at desc, no desc) as total
+                    from ${happened} and type in ${typesWithData} and data is not null ${newest}) newest
+              join occurrences o on o.no = newest.no where newest.total <= ${most.dataBytes}`,
+        ),
+  ])
+  const jsonOf = new Map(data.map((one) => [one.no, one.data]))
+  return rows.map(({ no, at, ...row }) => ({ ...row, atMs: at.getTime(), json: jsonOf.get(no) ?? null }))
 }
