@@ -63,7 +63,7 @@ const rooms = {
     'config',
     'store',
   ],
-  intake: ['engine', 'gateways', 'telemetry', 'problems', 'store'],
+  intake: ['engine', 'evaluation', 'gateways', 'telemetry', 'problems', 'store'],
   triggers: ['intake', 'sources', 'scheduler', 'evaluation', 'problems', 'store'],
   sources: ['gateways', 'evaluation', 'vault', 'problems', 'store'],
   webhooks: ['gateways', 'evaluation', 'vault', 'problems', 'store'],

@@ -8,7 +8,13 @@ let world: World
 let own: { id: string; secret: string }
 let victim: { id: string; token: string; secret: string }
 beforeAll(async () => {
-  world = await World.open({ ZB_REGISTRATIONS_PER_MINUTE: '40', ZB_DEVICE_CALLS_PER_MINUTE: '400' })
+  world = await World.open({
+    ZB_REGISTRATIONS_PER_MINUTE: '40',
+    ZB_DEVICE_CALLS_PER_MINUTE: '400',
+    ZB_OCCURRENCES_OF_DEVICE_PER_HOUR: '30',
+    ZB_OCCURRENCES_OF_APP_PER_HOUR: '45',
+    ZB_INCOMING_PER_MINUTE: '20',
+  })
   const token = world.standins.mints.ios.mint()
   victim = { token, ...(await register({ token, user: 'ada', installation: 'installation-of-the-victim' })) }
   own = await register({ token: world.standins.mints.ios.mint(), user: 'mallory' })
@@ -136,6 +142,43 @@ describe('with an app key and a device secret', () => {
   test('a secret that is off by one letter is nobody’s', async () => {
     const wrong = own.secret.slice(0, -1) + (own.secret.endsWith('A') ? 'B' : 'A')
     expect((await call('GET', '/v1/devices/me', wrong))[0]).toBe(401)
+  })
+
+  test('nobody fills the database with occurrences: a device and an app have limits, which Health tells', async () => {
+    let id = 0
+    const report = async (bearer: string, characters: number) =>
+      call('POST', '/v1/devices/me/occurrences', bearer, {
+        id: String(++id),
+        source: '/app',
+        type: 'seen',
+        data: { text: 'x'.repeat(characters) },
+      })
+    const statuses = []
+    for (let at = 0; at < 4; at++) statuses.push((await report(own.secret, 9_900))[0])
+    // Ten thousand characters count ten times.
+    expect(statuses).toEqual([200, 200, 200, 429])
+    expect((await report(victim.secret, 10))[0]).toBe(200)
+    const [, refusal] = await report(own.secret, 10)
+    expect(refusal).toMatchObject({ code: 'too-many-requests', detail: expect.stringContaining('30 times an hour') })
+    await report(victim.secret, 9_900)
+    const [status, ofApp] = await report(victim.secret, 9_900)
+    expect([status, ofApp.detail]).toEqual([429, 'This app may do this 45 times an hour (occurrences from devices).'])
+    const health = () => world.backend.call('readHealth', { params: { app } })
+    const { troubles } = await until(health, (now) => now.troubles.some(({ says }) => says.includes('45 occurrences')))
+    expect(troubles.map(({ does }) => does).join()).toContain('limits.occurrencesOfAppPerHour')
+    // What the server reports is not of the app key.
+    const [ofServer] = await call('POST', `/v1/apps/${app}/occurrences`, world.backendKey, {
+      id: 'of-server',
+      source: '/server',
+      type: 'seen',
+    })
+    expect(ofServer).toBe(200)
+  })
+
+  test('nobody posts to incoming addresses without end', async () => {
+    const statuses = []
+    for (let at = 0; at < 21; at++) statuses.push((await call('POST', '/v1/incoming/none', own.secret, {}))[0])
+    expect([statuses[0], statuses[20]]).toEqual([404, 429])
   })
 
   test('nobody exceeds the rate', async () => {

@@ -16,6 +16,7 @@ const condition = (more: Partial<Condition> = {}, gateways: GatewayState[] = [ga
   unrung: [],
   unheard: [],
   runaways: [],
+  reachedLimits: [],
   awaySources: [],
   failingWebhooks: [],
   faultyTriggers: [],
@@ -80,6 +81,13 @@ describe('what is wrong at the moment', () => {
   test('is a database that takes its time', () => {
     expect(says(condition({ databaseMs: 900 }))).toEqual(['The database takes 900 ms for the least of questions.'])
     expect(says(condition({ databaseMs: 250 }))).toEqual([])
+  })
+
+  test('is a limit that the devices of the app have reached', () => {
+    const reachedLimits = [{ what: 'occurrences from devices', max: 100_000, forSeconds: 1_790 }]
+    expect(says(condition({ reachedLimits }))).toEqual([
+      'The app has reached its limit of 100,000 occurrences from devices an hour: more are refused for 30 minutes.',
+    ])
   })
 
   test('comes with what to do about each', () => {

@@ -13,7 +13,9 @@ import { EvaluatorPool } from './evaluation/evaluator-pool.ts'
 import { GatewayRoom } from './gateways/gateways.ts'
 import { HandsetControl } from './handsets/control.ts'
 import { scheme } from './http/connections.ts'
+import { rateLimits } from './http/rate-limits.ts'
 import { httpServer } from './http/server.ts'
+import { RuleEvaluator } from './intake/rule-evaluator.ts'
 import { LiveHub } from './live/hub.ts'
 import { openDatabase } from './open-database.ts'
 import { does, openEngine } from './open-engine.ts'
@@ -67,7 +69,11 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
 
     const milestones = new Milestones(database)
     const pace = new Pace()
-    const presence = new Presence({ database, gateways, pace, log, does: config.only }, randomBytes(10))
+    const limits = rateLimits(config, log)
+    const presence = new Presence(
+      { database, gateways, pace, log, does: config.only, reachedLimits: limits.reached },
+      randomBytes(10),
+    )
     opened.push({ part: 'presence', close: () => presence.close() })
     if (does(config, 'clock')) await startJobs({ config, log, opened, database, checks, metrics })
     const engine = openEngine({ config, log, opened, database, gateways, metrics, milestones, pace, hub })
@@ -88,12 +94,13 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       config,
       database,
       vault,
-      evaluators,
+      ruleEvaluator: new RuleEvaluator(evaluators),
       hub,
       metrics,
       log,
       operatorKey: operator,
       consoleDir,
+      limits,
       ...uses,
       answersApi: does(config, 'http'),
       checks,

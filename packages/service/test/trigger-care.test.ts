@@ -144,6 +144,20 @@ test('trials that flood an app are refused, and delay no firing', async () => {
   expect(answers.filter((answer) => answer === 'false').length).toBeGreaterThanOrEqual(20)
 })
 
+test('events that match no case are counted, and a few of each hour are logged', async () => {
+  await save({ when: 'event.data.fare > 100' })
+  for (let event = 0; event < 60; event++) await happens({ fare: 1 })
+  await triggers.fireWaiting()
+  const trigger = () => triggers.need(app.scope, 'watched')
+  await until(trigger, ({ unmatched }) => unmatched === 60)
+  const logged = await firings()
+  // The clock may have struck the hour meanwhile.
+  expect([10, 20]).toContain(logged.length)
+  expect(logged[9]?.says).toMatch(/; more of them are not logged within this hour$/)
+  await happens({ fare: 200 })
+  await firesUntil(app.scope, logged.length + 1)
+})
+
 test('a trigger with thousands of due firings delays those of no other', async () => {
   for (const scope of [app.scope, other]) await save({ after: 60 }, scope)
   await app.database.change(sql`update triggers set enabled = false`)

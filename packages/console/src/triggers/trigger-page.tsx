@@ -116,6 +116,14 @@ function Told({ trigger }: { readonly trigger: Trigger }) {
       : [['Not more often', `than once in ${notMoreOftenThan} seconds`] as const]),
     ...(after === undefined ? [] : [['Waits', `${after} seconds`] as const]),
     ...(unless === undefined ? [] : [['Unless', code(unless)] as const]),
+    ...(trigger.unmatched === 0
+      ? []
+      : [
+          [
+            'No case held',
+            `for ${trigger.unmatched.toLocaleString('en')} rows or events; a few are in the log`,
+          ] as const,
+        ]),
     ['Saved', `version ${trigger.version}, by ${trigger.madeBy}`],
   ]
   return (

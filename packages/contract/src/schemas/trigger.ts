@@ -78,6 +78,7 @@ export const trigger = z
     definition: anyJson.describe('As it was saved.'),
     enabled: z.boolean(),
     pausedBecause: z.string().nullable().describe('It was stopped as a runaway; enabling it lets it go on.'),
+    unmatched: z.int().describe('Rows and events for which no case held; the first ten of each hour are in the log.'),
     madeBy: z.string(),
     changedAt: instant,
   })

@@ -48,6 +48,8 @@ export type Condition = {
   /** Sources that cannot be read, and for how long. */
   readonly failingWebhooks: readonly { readonly name: string; readonly because: string }[]
   readonly awaySources: readonly { readonly name: string; readonly because: string; readonly sinceSeconds: number }[]
+  /** Limits that the app’s devices share and have reached, and for how long they are refused. */
+  readonly reachedLimits: readonly { readonly what: string; readonly max: number; readonly forSeconds: number }[]
   /** The app is stopped. */
   readonly stopped: { readonly reason: string; readonly by: string; readonly sinceSeconds: number } | undefined
   /** Devices whose turn has come, and since when the first of them waits. */
@@ -73,6 +75,7 @@ export function troublesOf(
     faultyTriggers,
     awaySources,
     failingWebhooks,
+    reachedLimits,
     stopped,
   }: Condition,
   nowMs: number,
@@ -110,6 +113,10 @@ export function troublesOf(
     ...failingWebhooks.map(({ name, because }) => ({
       says: `The webhook ${name} is failing: its receiver ${because}.`,
       does: 'See its log (zbell webhook log), mend the receiver, and try it: zbell webhook try. What waits is then sent by itself.',
+    })),
+    ...reachedLimits.map(({ what, max, forSeconds }) => ({
+      says: `The app has reached its limit of ${max.toLocaleString('en')} ${what} an hour: more are refused for ${Math.ceil(forSeconds / 60)} minutes.`,
+      does: 'See who reports (zbell person show, Devices). If so many are meant, raise limits.occurrencesOfAppPerHour.',
     })),
     ...(waitsMs > longWaitMs
       ? [

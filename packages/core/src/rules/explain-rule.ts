@@ -4,7 +4,7 @@ import { create } from '@bufbuild/protobuf'
 import { type Duration, type Timestamp, timestampDate } from '@bufbuild/protobuf/wkt'
 import type { AttributeType } from '../people/attributes.ts'
 import { checkRule } from './check-rule.ts'
-import { type Facts, programOf, type RuleProgram, termProgram, type Verdict } from './evaluate-rule.ts'
+import { type Facts, type Happened, programOf, type RuleProgram, termProgram, type Verdict } from './evaluate-rule.ts'
 import { innerOf, type RuleType, type Term } from './term.ts'
 
 /** One clause of a rule, what was found for it, and whether it holds. */
@@ -20,17 +20,32 @@ export type RuleSource = {
   readonly segments: readonly (readonly [name: string, rule: string])[]
 }
 
+/** Facts as they are stored: the data of occurrences is JSON text, which is parsed where the rule is evaluated. */
+export type StoredFacts = Omit<Facts, 'happened'> & {
+  readonly happened: readonly (Omit<Happened, 'data'> & { readonly json: string | null })[]
+}
+
 /**
  * Explains a rule for each of some devices.
  * @throws {RuleRefused}
  */
-export function explainRuleFor({ rule, attributes, segments }: RuleSource, all: readonly Facts[]): ExplainedRule[] {
+export function explainRuleFor(
+  { rule, attributes, segments }: RuleSource,
+  all: readonly StoredFacts[],
+): ExplainedRule[] {
   const vocabulary = { attributes: new Map(attributes), segments: new Set(segments.map(([name]) => name)) }
   const programs = new Map<string, RuleProgram>()
   for (const [name, text] of segments) programs.set(name, programOf(checkRule(text, vocabulary).term, programs))
   const { term } = checkRule(rule, vocabulary)
-  return all.map((facts) => explainRule(term, facts, programs))
+  // The devices of one person share their occurrences.
+  const parsed = new Map(all.map(({ happened }) => [happened, happened.map(parsedOccurrence)]))
+  return all.map((facts) => explainRule(term, { ...facts, happened: parsed.get(facts.happened) ?? [] }, programs))
 }
+
+const parsedOccurrence = ({ json, ...one }: StoredFacts['happened'][number]): Happened => ({
+  ...one,
+  data: json === null ? null : (JSON.parse(json) as unknown),
+})
 
 /** Clause by clause why somebody belongs, or does not. */
 export function explainRule(

@@ -8,6 +8,7 @@ export {
   explainRuleFor,
   type RuleSource,
   ruleText,
+  type StoredFacts,
 } from './explain-rule.ts'
 export { nearestOf, type RuleFault, RuleRefused } from './fault.ts'
 export { haversineWithin, largest, scale, versionKey } from './numbers.ts'

@@ -281,6 +281,36 @@ export const options = {
     preset: 600,
     says: 'Other calls that the devices of one address may make in a minute.',
   },
+  'limits.occurrencesOfDevicePerHour': {
+    env: 'ZB_OCCURRENCES_OF_DEVICE_PER_HOUR',
+    type: whole(1, 100_000_000),
+    preset: 600,
+    says: 'Occurrences that one device may report in an hour; one counts for each 1,000 characters of its data.',
+  },
+  'limits.occurrencesOfAddressPerHour': {
+    env: 'ZB_OCCURRENCES_OF_ADDRESS_PER_HOUR',
+    type: whole(1, 100_000_000),
+    preset: 6_000,
+    says: 'Occurrences that the devices of one address may report in an hour.',
+  },
+  'limits.occurrencesOfAppPerHour': {
+    env: 'ZB_OCCURRENCES_OF_APP_PER_HOUR',
+    type: whole(1, 1_000_000_000),
+    preset: 100_000,
+    says: 'Occurrences that all devices of one app and environment may report in an hour.',
+  },
+  'limits.incomingPerMinute': {
+    env: 'ZB_INCOMING_PER_MINUTE',
+    type: whole(1, 10_000_000),
+    preset: 3_000,
+    says: 'Incoming webhooks that one address may post in a minute, and that one source takes.',
+  },
+  'limits.replaysPerMinute': {
+    env: 'ZB_REPLAYS_PER_MINUTE',
+    type: whole(1, 1_000_000),
+    preset: 30,
+    says: 'Replays of webhook messages that one app and environment may ask for in a minute.',
+  },
   'limits.signInsPerMinute': {
     env: 'ZB_SIGN_INS_PER_MINUTE',
     type: whole(1, 10_000),

@@ -1,8 +1,7 @@
 // The program of an evaluator process: one job after the other, with no way out but its answers.
-import { explainRuleFor, type Facts } from '@zbell/core/rules'
+import { explainRuleFor } from '@zbell/core/rules'
 import { Expression, explainFiring, Trigger, triggerFaults } from '@zbell/core/triggers'
 import jsonata from 'jsonata'
-import type { StoredFacts } from '../store/rules/rule-facts.ts'
 import {
   type JobAnswer,
   type JobInput,
@@ -41,17 +40,6 @@ function parseJson(text: string): { readonly value: unknown } | undefined {
   }
 }
 
-const happenedOf = new WeakMap<StoredFacts['happened'], Facts['happened']>()
-
-/** Devices of one person share their occurrences, which are parsed once. */
-function factsOf({ happened, ...facts }: StoredFacts): Facts {
-  const parsed =
-    happenedOf.get(happened) ??
-    happened.map(({ json, ...one }) => ({ ...one, data: json === null ? null : (JSON.parse(json) as unknown) }))
-  happenedOf.set(happened, parsed)
-  return { ...facts, happened: parsed }
-}
-
 const jobs: { readonly [Name in JobName]: (input: JobInput<Name>) => JobOutput<Name> | Promise<JobOutput<Name>> } = {
   jsonata: async ({ expressions, json }) => {
     const parsed = parseJson(json)
@@ -66,7 +54,7 @@ const jobs: { readonly [Name in JobName]: (input: JobInput<Name>) => JobOutput<N
   'explain-trigger': ({ definition, packed, key }) =>
     explainFiring(triggerOf(JSON.stringify(definition)), unpack(packed), key),
   'trigger-is-over': ({ definition, packed }) => triggerOf(JSON.stringify(definition)).isOver(unpack(packed)),
-  'explain-rule': ({ source, packed }) => explainRuleFor(source, unpack(packed).map(factsOf)),
+  'explain-rule': ({ source, packed }) => explainRuleFor(source, unpack(packed)),
   'filter-events': ({ expression, events }) => {
     const condition = conditionOf(expression)
     return events.map((event) => condition.holds({ event, now: new Date() }).holds)

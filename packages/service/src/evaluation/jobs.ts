@@ -1,7 +1,6 @@
 import { deserialize, serialize } from 'node:v8'
-import type { ExplainedRule, RuleSource } from '@zbell/core/rules'
+import type { ExplainedRule, RuleSource, StoredFacts } from '@zbell/core/rules'
 import type { ExplainedFiring, Fired, Given, TriggerDefinition, TriggerFault } from '@zbell/core/triggers'
-import type { StoredFacts } from '../store/rules/rule-facts.ts'
 import type { ReadYaml } from './read-yaml.ts'
 
 /** What an evaluator process does, by name. */

@@ -2,7 +2,6 @@ import { anywhere, onlyHosts, publicOnly } from '../gateways/address-guard.ts'
 import { Proofs } from '../people/proofs.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import type { HttpParts } from './parts.ts'
-import { rateLimits } from './rate-limits.ts'
 import { serveActivityFiles } from './routes/activity-files.ts'
 import { serveApps } from './routes/apps.ts'
 import { serveChannels } from './routes/channels.ts'
@@ -39,8 +38,7 @@ export function serveOperations(
   on: OperationRouter,
   parts: HttpParts & { readonly streams: EventStreams; readonly url: () => string },
 ): void {
-  const { config, database, vault, hub, gateways, handsets, streams, log } = parts
-  const limits = rateLimits(config, log)
+  const { config, database, vault, hub, gateways, handsets, streams, log, limits } = parts
   const proofs = new Proofs(database, vault)
   const onChange = () => hub.nudge()
   // What devices call comes first: a router tries its routes in their order, and a fleet calls a thousand times as often
@@ -62,13 +60,13 @@ export function serveOperations(
   serveSchedules(on, database, parts.schedules)
   serveFeed(on, database, limits, config['http.publicUrl'], parts.url)
   serveChannels(on, database, limits, onChange)
-  serveSources(on, database, parts.sources, parts.incoming, () => config['http.publicUrl'] || parts.url())
+  serveSources(on, parts, () => config['http.publicUrl'] || parts.url())
   serveTriggers(on, database, parts.triggers)
   serveWebhooks(on, database, limits, parts.webhooks, () => config['http.publicUrl'].replace(/\/$/, '') || parts.url())
   serveRestraint(on, database, parts.stops, limits, onChange)
   serveActivityFiles(on, database)
   serveTemplates(on, database)
-  serveSegments(on, database, parts.evaluators, config['retention.deliveryDays'])
+  serveSegments(on, database, parts.ruleEvaluator, config['retention.deliveryDays'])
   serveHealthOf(on, database)
   serveEvents(on, database, hub, streams, (error) => {
     const level = error instanceof DatabaseUnavailable ? 'debug' : 'warn'

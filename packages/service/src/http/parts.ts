@@ -3,10 +3,10 @@ import type { Config } from '../config/options.ts'
 import type { CredentialChecks } from '../credentials/checks.ts'
 import type { CredentialDesk } from '../credentials/desk.ts'
 import type { Rewrapped } from '../credentials/rewrap.ts'
-import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
 import type { GatewayRoom } from '../gateways/gateways.ts'
 import type { HandsetControl } from '../handsets/control.ts'
 import type { Intake } from '../intake/intake.ts'
+import type { RuleEvaluator } from '../intake/rule-evaluator.ts'
 import type { Schedules } from '../intake/schedules.ts'
 import type { Stops } from '../intake/stops.ts'
 import type { LiveHub } from '../live/hub.ts'
@@ -19,18 +19,20 @@ import type { Metrics } from '../telemetry/metrics.ts'
 import type { Triggers } from '../triggers/triggers.ts'
 import type { Vault } from '../vault/vault.ts'
 import type { Webhooks } from '../webhooks/webhooks.ts'
+import type { RateLimits } from './rate-limits.ts'
 
 /** What the HTTP interface needs of the rest of the process. */
 export type HttpParts = {
   readonly config: Config
   readonly database: Database
   readonly vault: Vault
-  readonly evaluators: EvaluatorPool
+  readonly ruleEvaluator: RuleEvaluator
   readonly hub: LiveHub
   readonly metrics: Metrics
   readonly log: Logger
   readonly operatorKey: string
   readonly consoleDir: string | undefined
+  readonly limits: RateLimits
   readonly intake: Intake
   readonly schedules: Schedules
   readonly stops: Stops

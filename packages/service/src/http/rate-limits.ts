@@ -3,6 +3,8 @@ import { ipKeyGenerator, MemoryStore, type Options } from 'express-rate-limit'
 import type { Logger } from 'pino'
 import type { Config } from '../config/options.ts'
 import { Problem } from '../problems/problem.ts'
+import type { Scope } from '../store/apps/apps.ts'
+import type { ReachedLimit } from '../store/processes.ts'
 
 /** Who asks, as far as limits go: the address, and the app or the device once it is known. */
 export type Counted = { readonly address: string; readonly holder?: string | undefined }
@@ -15,48 +17,121 @@ export type RateLimits = {
   readonly deviceCalls: Limit
   /** Of whoever needs no key. */
   readonly strangers: Limit
+  /** Of webhooks that others post: by sender, and by the source whose address it is. */
+  readonly incoming: (address: string, source: string, response: Response) => Promise<void>
+  /** Of webhook messages that are sent again. */
+  readonly replays: (scope: Scope, response: Response) => Promise<void>
+  /**
+   * Of occurrences that devices report.
+   * @param weight at most 1,000; each occurrence counts once for each 1,000 characters of its data
+   */
+  readonly occurrences: (reporter: OccurrenceReporter, weight: number, response: Response) => Promise<void>
+  /** Apps whose devices are refused now because of a limit that they share. */
+  readonly reached: () => readonly ReachedLimit[]
 }
 
+export type OccurrenceReporter = { readonly address: string; readonly deviceNo: number; readonly scope: Scope }
+
+const perMinute = { seconds: 60, says: 'a minute' }
+const perHour = { seconds: 3_600, says: 'an hour' }
+type Window = typeof perMinute
+
 /** What needs no secret, or one that ships inside an app, is counted for each address, and for each app or device. */
-export const rateLimits = (config: Config, log: Logger): RateLimits => ({
-  signIns: all([perMinute('sign-ins', 'address', config['limits.signInsPerMinute'], log)]),
-  registrations: all([
-    perMinute('registrations', 'address', config['limits.registrationsPerMinute'], log),
-    perMinute('registrations', 'app', config['limits.registrationsOfAppPerMinute'], log),
-  ]),
-  strangers: perMinute('calls without a key', 'address', config['limits.deviceCallsPerMinute'], log),
-  deviceCalls: all([
-    perMinute('calls of devices', 'address', config['limits.deviceCallsPerMinute'], log),
-    perMinute('calls of devices', 'device', config['limits.callsOfDevicePerMinute'], log),
-  ]),
-})
+export function rateLimits(config: Config, log: Logger): RateLimits {
+  const limit = (what: string, whose: Whose, window: Window, max: number, onReached?: OnReached): WeightedLimit =>
+    weightedLimit({ what, whose, window, max, log, onReached })
+  const reached = new Map<string, ReachedLimit>()
+  const what = 'occurrences from devices'
+  const maxOfApp = config['limits.occurrencesOfAppPerHour']
+  const occurrencesOf = {
+    device: limit(what, 'device', perHour, config['limits.occurrencesOfDevicePerHour']),
+    address: limit(what, 'address', perHour, config['limits.occurrencesOfAddressPerHour']),
+    app: limit(what, 'app', perHour, maxOfApp, (name, untilMs) => {
+      const [appNo, environment] = name.split(' ') as [string, Scope['environment']]
+      reached.set(name, { appNo: Number(appNo), environment, what, max: maxOfApp, untilMs })
+    }),
+  }
+  const incomingOf = {
+    address: limit('incoming webhooks', 'address', perMinute, config['limits.incomingPerMinute']),
+    source: limit('incoming webhooks', 'source', perMinute, config['limits.incomingPerMinute']),
+  }
+  const replays = limit('replays of webhooks', 'app', perMinute, config['limits.replaysPerMinute'])
+  const appName = ({ app, environment }: Scope): string => `${app.no} ${environment}`
+  return {
+    signIns: byCaller([limit('sign-ins', 'address', perMinute, config['limits.signInsPerMinute'])]),
+    registrations: byCaller([
+      limit('registrations', 'address', perMinute, config['limits.registrationsPerMinute']),
+      limit('registrations', 'app', perMinute, config['limits.registrationsOfAppPerMinute']),
+    ]),
+    strangers: byCaller([limit('calls without a key', 'address', perMinute, config['limits.deviceCallsPerMinute'])]),
+    deviceCalls: byCaller([
+      limit('calls of devices', 'address', perMinute, config['limits.deviceCallsPerMinute']),
+      limit('calls of devices', 'device', perMinute, config['limits.callsOfDevicePerMinute']),
+    ]),
+    incoming: async (address, source, response) => {
+      await incomingOf.address(address, 1, response)
+      await incomingOf.source(source, 1, response)
+    },
+    replays: (scope, response) => replays(appName(scope), 1, response),
+    occurrences: async ({ address, deviceNo, scope }, weight, response) => {
+      await occurrencesOf.device(String(deviceNo), weight, response)
+      await occurrencesOf.address(address, weight, response)
+      await occurrencesOf.app(appName(scope), weight, response)
+    },
+    reached: () => {
+      for (const [name, { untilMs }] of reached) if (untilMs <= Date.now()) reached.delete(name)
+      return [...reached.values()]
+    },
+  }
+}
 
-const windowMs = 60_000
+type Whose = 'address' | 'app' | 'device' | 'source'
+type WeightedLimit = ((name: string, weight: number, response: Response) => Promise<void>) & { readonly whose: Whose }
+/** @param untilMs when the window ends */
+type OnReached = (name: string, untilMs: number) => void
 
-const all =
-  (limits: readonly Limit[]): Limit =>
-  async (who, response) => {
-    for (const limit of limits) await limit(who, response)
+/** Limits of a caller’s address, and of the app or device that it is. */
+const byCaller =
+  (limits: readonly WeightedLimit[]): Limit =>
+  async ({ address, holder }, response) => {
+    for (const limit of limits) {
+      const name = limit.whose === 'address' ? address : holder
+      if (name !== undefined) await limit(name, 1, response)
+    }
   }
 
 /** Says in the answer how many are left (draft-ietf-httpapi-ratelimit-headers-07), and in the log when there are none, once. */
-function perMinute(what: string, whose: 'address' | 'app' | 'device', limit: number, log: Logger): Limit {
+function weightedLimit(given: {
+  readonly what: string
+  readonly whose: Whose
+  readonly window: Window
+  readonly max: number
+  readonly log: Logger
+  readonly onReached: OnReached | undefined
+}): WeightedLimit {
+  const { what, whose, window, max, log, onReached } = given
   const store = new MemoryStore()
-  store.init({ windowMs } as Options)
-  return async ({ address, holder }, response) => {
+  store.init({ windowMs: window.seconds * 1_000 } as Options)
+  const count = async (of: string, weight: number, response: Response): Promise<void> => {
     // A house has a network of IPv6 addresses, not one.
-    const name = whose === 'address' ? ipKeyGenerator(address) : holder
-    if (name === undefined) return
-    const { totalHits, resetTime } = await store.increment(name)
-    const resetSeconds = Math.max(1, Math.ceil(((resetTime?.getTime() ?? 0) - Date.now()) / 1_000))
+    const name = whose === 'address' ? ipKeyGenerator(of) : of
+    let counted = await store.increment(name)
+    for (let more = 1; more < weight && counted.totalHits <= max; more++) counted = await store.increment(name)
+    const { totalHits, resetTime } = counted
+    const untilMs = resetTime?.getTime() ?? 0
+    const resetSeconds = Math.max(1, Math.ceil((untilMs - Date.now()) / 1_000))
     if (whose === 'address') {
-      response.setHeader('RateLimit-Policy', `${limit};w=${windowMs / 1_000}`)
-      const left = Math.max(0, limit - totalHits)
-      response.setHeader('RateLimit', `limit=${limit}, remaining=${left}, reset=${resetSeconds}`)
+      response.setHeader('RateLimit-Policy', `${max};w=${window.seconds}`)
+      response.setHeader('RateLimit', `limit=${max}, remaining=${Math.max(0, max - totalHits)}, reset=${resetSeconds}`)
     }
-    if (totalHits <= limit) return
-    if (totalHits === limit + 1) log.warn({ [whose]: name, limit, what }, 'a limit was reached')
+    if (totalHits <= max) return
+    if (totalHits === max + 1) log.warn({ [whose]: name, limit: max, what }, 'a limit was reached')
+    onReached?.(name, untilMs)
     response.setHeader('Retry-After', String(resetSeconds))
-    throw new Problem('too-many-requests', `This ${whose} may do this ${limit} times a minute (${what}).`)
+    throw new Problem(
+      'too-many-requests',
+      `This ${whose} may do this ${max.toLocaleString('en')} times ${window.says} (${what}).`,
+    )
   }
+  return Object.assign(count, { whose })
 }

@@ -2,7 +2,6 @@ import type { Explanation } from '@zbell/contract'
 import { parseTarget } from '@zbell/core'
 import { partsOf, RuleRefused } from '@zbell/core/rules'
 import { type Notification, ringsAt } from '../engine/notification.ts'
-import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
@@ -11,7 +10,7 @@ import { attributesChangedSince } from '../store/people/attributes.ts'
 import { type ReadyRule, readyRule } from '../store/rules/ready-rule.ts'
 import { ruleFacts } from '../store/rules/rule-facts.ts'
 import { findSegment } from '../store/segments/segments.ts'
-import { evaluateRule } from './evaluate-rule.ts'
+import type { RuleEvaluator } from './rule-evaluator.ts'
 
 type Explained = Explanation['devices'][number]['rules']
 
@@ -20,7 +19,7 @@ type Explained = Explanation['devices'][number]['rules']
  * an attribute that was changed since is named, as what it was is not kept.
  */
 export async function explainRules(
-  { database, evaluators }: { readonly database: Database; readonly evaluators: EvaluatorPool },
+  { database, ruleEvaluator }: { readonly database: Database; readonly ruleEvaluator: RuleEvaluator },
   scope: Scope,
   { target, dueAt, createdAt }: Pick<Notification, 'target' | 'dueAt' | 'createdAt'>,
   device: Pick<DeviceRow, 'id' | 'userNo'>,
@@ -37,7 +36,7 @@ export async function explainRules(
   return Promise.all(
     rules.map(async ({ segment, rule }, at) => {
       const { term, source } = ready[at] ?? {}
-      const [explained] = source ? await evaluateRule(evaluators, whereOf(scope), source, facts) : []
+      const [explained] = source ? await ruleEvaluator.explain(whereOf(scope), source, facts) : []
       if (!term || !explained) return { segment, rule, belongs: null, parts: [], changed: [] }
       const asked = [...partsOf(term)].flatMap((one) =>
         one.is === 'attribute' || one.is === 'has-attribute' ? [one.name] : [],

@@ -13,7 +13,6 @@ import {
   type WhyStep,
 } from '@zbell/core'
 import { type Notification, ringsAt } from '../engine/notification.ts'
-import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import { readSettings } from '../store/apps/settings.ts'
 import { whereOf } from '../store/apps/where.ts'
@@ -27,6 +26,7 @@ import { usesOf } from '../store/restraint/caps.ts'
 import { targetHas } from '../store/targets/review-target.ts'
 import { unknownUsers } from '../store/targets/unknown-names.ts'
 import { explainRules } from './explain-rules.ts'
+import type { RuleEvaluator } from './rule-evaluator.ts'
 
 /** A person with more devices than this has the newest explained. */
 const mostDevices = 20
@@ -35,7 +35,7 @@ export type Asked = { readonly is: 'user'; readonly user: string } | { readonly 
 
 type ExplainParts = {
   readonly database: Database
-  readonly evaluators: EvaluatorPool
+  readonly ruleEvaluator: RuleEvaluator
   /** Whether whoever asks sees the other environment too: a key is of one, and learns nothing of the other. */
   readonly seesBoth: boolean
   /** A delivery as it is answered. */
@@ -129,7 +129,7 @@ async function nobody(
 const elsewhere = ({ environment }: Scope): string => ` in ${environment}, which this key does not see`
 
 async function explainDevice(
-  { database, evaluators, deliveryView }: ExplainParts,
+  { database, ruleEvaluator, deliveryView }: ExplainParts,
   scope: Scope,
   notification: Notification,
   row: DeviceRow,
@@ -189,7 +189,7 @@ async function explainDevice(
     model: row.model,
     verdict: why.verdict,
     steps: why.steps.map(stepView),
-    rules: await explainRules({ database, evaluators }, scope, notification, row),
+    rules: await explainRules({ database, ruleEvaluator }, scope, notification, row),
     content: content as Explanation['devices'][number]['content'],
     delivery: found ? deliveryView(found) : null,
   }

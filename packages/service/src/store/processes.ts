@@ -1,8 +1,12 @@
 import type { GatewayHealth } from '@zbell/contract'
 import { uuidFromBytes } from '@zbell/core'
 import { sql } from 'drizzle-orm'
+import type { Where } from './apps/where.ts'
 import { uuidBuffer } from './columns.ts'
 import type { Database } from './database.ts'
+
+/** A limit that the devices of an app share, and have reached in a process. */
+export type ReachedLimit = Where & { readonly what: string; readonly max: number; readonly untilMs: number }
 
 /** What a process says of itself. */
 export type ProcessReport = {
@@ -11,6 +15,8 @@ export type ProcessReport = {
   readonly does: 'everything' | 'http' | 'worker' | 'clock'
   readonly memoryMb: number
   readonly devicesPerSecond: number | null
+  /** Missing in what an earlier version said. */
+  readonly reachedLimits?: readonly ReachedLimit[]
   readonly gateways: readonly (GatewayHealth & { readonly appNo: number })[]
 }
 

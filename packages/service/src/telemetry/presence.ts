@@ -4,7 +4,7 @@ import type { Logger } from 'pino'
 import type { Config } from '../config/options.ts'
 import type { GatewayRoom } from '../gateways/gateways.ts'
 import type { Database } from '../store/database.ts'
-import { type ProcessReport, removeProcess, reportProcess } from '../store/processes.ts'
+import { type ProcessReport, type ReachedLimit, removeProcess, reportProcess } from '../store/processes.ts'
 import type { Pace } from './pace.ts'
 
 const everyMs = 5_000
@@ -19,10 +19,17 @@ export class Presence {
   #busy: Promise<void> = Promise.resolve()
 
   constructor(
-    given: { database: Database; gateways: GatewayRoom; pace: Pace; log: Logger; does: Config['only'] },
+    given: {
+      readonly database: Database
+      readonly gateways: GatewayRoom
+      readonly pace: Pace
+      readonly log: Logger
+      readonly does: Config['only']
+      readonly reachedLimits: () => readonly ReachedLimit[]
+    },
     chance: Uint8Array,
   ) {
-    const { database, gateways, pace, log, does } = given
+    const { database, gateways, pace, log, does, reachedLimits } = given
     this.#database = database
     this.#log = log
     this.#id = uuidV7(Date.now(), chance)
@@ -32,6 +39,7 @@ export class Presence {
       does,
       memoryMb: Math.round(process.memoryUsage.rss() / 1_048_576),
       devicesPerSecond: pace.devicesPerSecond() ?? null,
+      reachedLimits: reachedLimits(),
       gateways: gateways.health,
     })
     this.#timer = setInterval(() => this.say(), everyMs)

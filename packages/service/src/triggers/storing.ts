@@ -6,6 +6,12 @@ import type { Made } from './firing.ts'
 /** More than so many times its busiest hour so far, and more than the app’s floor, is a runaway. */
 const runawayTimes = 10
 
+/**
+ * So many of each are logged an hour for a trigger: rows and events for which no case holds, and others that were not to ring
+ * or could not. More of them are counted, so that nobody fills the log by reporting what matches nothing.
+ */
+const maxLoggedAnHour = { unmatched: 10, unrung: 200 }
+
 /** Of one key within an hour: what is about one person or one row is no runaway, and stops no trigger. */
 const mostOfKeyAnHour = 60
 
@@ -21,6 +27,7 @@ export class Storing {
   readonly #tx: Tx
   readonly #held = new Map<number, Held | undefined>()
   readonly #firings: NewFiring[] = []
+  readonly #states: FiringState[] = []
   /** What stores the notifications, each after those that it needs. */
   readonly #statements: Extract<Made, { is: 'made' }>['statements'] = []
   /** Which keys fired within this transaction. */
@@ -33,17 +40,18 @@ export class Storing {
   /** Takes a firing with its notification, unless it fired for its key lately or is a runaway. */
   async take({ row, firing, made }: Outcome): Promise<void> {
     const { state } = firing
+    const held = await this.#hold(row.no)
+    if (!held) return
     if (state !== 'rung' && state !== 'waiting') {
-      this.#firings.push(firing)
+      this.#logUnrung(row, held, firing)
       // Nobody in its target has a device now; that it fired for this key counts all the same.
       if (state === 'nobody') this.#noteRang(row.no, firing.key)
       return
     }
-    const held = await this.#hold(row.no)
-    if (!held?.enabled) return
+    if (!held.enabled) return
     const drop = (as: FiringState, says: string): void => {
       const { triggerNo, version, key, given, caseNo } = firing
-      this.#firings.push({ triggerNo, version, key, given, caseNo, state: as, says })
+      this.#logUnrung(row, held, { triggerNo, version, key, given, caseNo, state: as, says })
     }
     if (held.pausedBecause !== null) return drop('dropped', `paused: ${held.pausedBecause}`)
     const { notMoreOftenThan } = row.definition
@@ -64,18 +72,36 @@ export class Storing {
     this.#noteRang(row.no, firing.key)
     if (made?.is === 'made') this.#statements.push(...made.statements)
     this.#firings.push(firing)
+    this.#states.push(state)
   }
 
-  /** @returns what became of each that was stored */
+  /** Logs a firing that rings nobody, while there are few of them; else only counts it. */
+  #logUnrung({ definition }: TriggerRow, held: Held, firing: NewFiring): void {
+    const { state } = firing
+    this.#states.push(state)
+    const isUnmatched = state === 'no-case'
+    if (isUnmatched) held.unmatched++
+    const count = isUnmatched ? ++held.hourUnmatched : ++held.hourUnrung
+    const max = isUnmatched ? maxLoggedAnHour.unmatched : maxLoggedAnHour.unrung
+    // Whether a key fired lately is looked up in the log.
+    if (count > max && !(state === 'nobody' && definition.notMoreOftenThan !== undefined)) return
+    const more = count === max ? '; more of them are not logged within this hour' : ''
+    this.#firings.push({ ...firing, says: `${firing.says ?? ''}${more}` || undefined })
+  }
+
+  /** @returns what became of each */
   async end(): Promise<readonly FiringState[]> {
-    for (const [no, held] of this.#held) if (held?.enabled) await countFirings(this.#tx, no, held)
+    for (const [no, held] of this.#held) if (held) await countFirings(this.#tx, no, held, held.unmatched)
     await changeTogether(this.#tx, this.#statements)
     await storeFirings(this.#tx, this.#firings)
-    return this.#firings.map(({ state }) => state)
+    return this.#states
   }
 
   async #hold(no: number): Promise<Held | undefined> {
-    if (!this.#held.has(no)) this.#held.set(no, await holdTrigger(this.#tx, no))
+    if (!this.#held.has(no)) {
+      const held = await holdTrigger(this.#tx, no)
+      this.#held.set(no, held && { ...held, unmatched: 0 })
+    }
     return this.#held.get(no)
   }
 
@@ -101,6 +127,10 @@ type Held = {
   readonly enabled: boolean
   pausedBecause: string | null
   hourCount: number
+  hourUnmatched: number
+  hourUnrung: number
+  /** Within this transaction. */
+  unmatched: number
   readonly busiest: number
   readonly floor: number
 }

@@ -26,14 +26,16 @@ export function serveHealthOf(on: OperationRouter, database: Database): void {
     const processes = await listProcesses(database)
     const { oldestDueAt, ...queue } = await readWaiting(database, scope)
     const paces = processes.flatMap(({ devicesPerSecond }) => devicesPerSecond ?? [])
-    const own = processes.map(({ gateways, startedAt, seenAt, devicesPerSecond: _, ...one }) => ({
-      ...one,
-      startedAt: startedAt.toISOString(),
-      seenAt: seenAt.toISOString(),
-      gateways: gateways
-        .filter(({ appNo, environment }) => appNo === scope.app.no && environment === scope.environment)
-        .map(({ appNo: _no, ...gateway }) => gateway),
-    }))
+    const own = processes.map(
+      ({ gateways, startedAt, seenAt, devicesPerSecond: _, reachedLimits: _limits, ...one }) => ({
+        ...one,
+        startedAt: startedAt.toISOString(),
+        seenAt: seenAt.toISOString(),
+        gateways: gateways
+          .filter(({ appNo, environment }) => appNo === scope.app.no && environment === scope.environment)
+          .map(({ appNo: _no, ...gateway }) => gateway),
+      }),
+    )
     const jobs = await listJobs(database)
     const condition = {
       databaseMs,
@@ -45,6 +47,11 @@ export function serveHealthOf(on: OperationRouter, database: Database): void {
       faultyTriggers: await faultyTriggers(database, whereOf(scope)),
       failingWebhooks: await troubledWebhooks(database, whereOf(scope)),
       awaySources: await awaySources(database, whereOf(scope)),
+      reachedLimits: processes
+        .flatMap(({ reachedLimits = [] }) => reachedLimits)
+        .filter(({ appNo, environment }) => appNo === scope.app.no && environment === scope.environment)
+        .map(({ what, max, untilMs }) => ({ what, max, forSeconds: (untilMs - Date.now()) / 1_000 }))
+        .filter(({ forSeconds }) => forSeconds > 0),
       stopped: await stopOf(database, scope),
       queue: { due: queue.due, oldestDueMs: oldestDueAt?.getTime() },
     }

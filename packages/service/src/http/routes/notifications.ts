@@ -16,7 +16,12 @@ import { deliveryView, notificationView, pageView } from '../views.ts'
 
 export function serveNotifications(
   on: OperationRouter,
-  { database, evaluators, intake, schedules }: Pick<HttpParts, 'database' | 'evaluators' | 'intake' | 'schedules'>,
+  {
+    database,
+    ruleEvaluator,
+    intake,
+    schedules,
+  }: Pick<HttpParts, 'database' | 'ruleEvaluator' | 'intake' | 'schedules'>,
 ): void {
   const foundAhead = new WeakMap<Request, Promise<readonly BlockDevice[] | undefined>>()
   const lookAhead: LookAhead<'sendNotification'> = (scope, { body, query, request }) => {
@@ -73,7 +78,7 @@ export function serveNotifications(
 
   on.serve('explainDelivery', async ({ caller: { scope, isKey }, params }) =>
     explain(
-      { database, evaluators, deliveryView, seesBoth: !isKey },
+      { database, ruleEvaluator, deliveryView, seesBoth: !isKey },
       scope,
       await needNotification(database, scope, params.id),
       whoIs(params.who),

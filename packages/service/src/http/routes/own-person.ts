@@ -3,9 +3,18 @@ import type { Database } from '../../store/database.ts'
 import { attributesOf, changeAttributes } from '../../store/people/attributes.ts'
 import { ensurePersonOf } from '../../store/people/ensure-user.ts'
 import { storeOccurrences } from '../../store/people/occurrences.ts'
+import { callerAddress } from '../came-from.ts'
 import type { RateLimits } from '../rate-limits.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { inWords, occurrenceOf, refuseOurNames } from './said-of-people.ts'
+
+/** An occurrence with a lot of data counts as several. */
+const charactersCountedOnce = 1_000
+const weightOf = (all: readonly { readonly data?: unknown }[]): number =>
+  all.reduce(
+    (sum, { data }) => sum + Math.max(1, Math.ceil((JSON.stringify(data)?.length ?? 0) / charactersCountedOnce)),
+    0,
+  )
 
 /** What a device says of the person behind it. */
 export function serveOwnPerson(
@@ -39,12 +48,14 @@ export function serveOwnPerson(
 
   on.serve(
     'reportOwnOccurrences',
-    async ({ caller: { scope, device }, body }) => {
+    async ({ caller: { scope, device }, body, response }) => {
       const all = [body].flat()
       const stranger = all.findIndex(({ subject }) => subject !== undefined && subject !== device.user)
       if (stranger >= 0)
         throw invalid(Array.isArray(body) ? `/${stranger}/subject` : '/subject', 'is not the user of this device')
       refuseOurNames(all, Array.isArray(body))
+      const reporter = { address: callerAddress(response), deviceNo: device.no, scope }
+      await limits.occurrences(reporter, weightOf(all), response)
       const taken = await storeOccurrences(
         database,
         scope,

@@ -1,6 +1,5 @@
 import { type Segment, segmentName } from '@zbell/contract'
-import type { EvaluatorPool } from '../../evaluation/evaluator-pool.ts'
-import { evaluateRule } from '../../intake/evaluate-rule.ts'
+import type { RuleEvaluator } from '../../intake/rule-evaluator.ts'
 import { needRoom, needRule, needSegment } from '../../intake/segments.ts'
 import { invalid, Problem } from '../../problems/problem.ts'
 import { whereOf } from '../../store/apps/where.ts'
@@ -22,7 +21,7 @@ const examplesShown = 5
 export function serveSegments(
   on: OperationRouter,
   database: Database,
-  evaluators: EvaluatorPool,
+  ruleEvaluator: RuleEvaluator,
   keptDays: number,
 ): void {
   on.serve('listSegments', async ({ caller: { scope }, query: { limit, after } }) => {
@@ -83,7 +82,7 @@ export function serveSegments(
         : { userNo: (await needUser(database, scope, body.user)).no }
     const all = await ruleFacts(database, scope, who, context.nowMs, [term, ...context.segments.values()])
     if (all.length === 0 && body.user === undefined) throw new Problem('unknown-device')
-    const verdicts = all.length === 0 ? [] : await evaluateRule(evaluators, context, source, all)
+    const verdicts = all.length === 0 ? [] : await ruleEvaluator.explain(context, source, all)
     const explained = verdicts.map(({ belongs, parts }, at) => ({
       belongs,
       device: all[at]?.device ?? null,

@@ -1,19 +1,17 @@
 import { type Source, sourceName } from '@zbell/contract'
 import { invalid } from '../../problems/problem.ts'
-import type { Incoming } from '../../sources/incoming.ts'
-import type { ShownSource, Sources, WrittenSource } from '../../sources/sources.ts'
+import type { ShownSource, WrittenSource } from '../../sources/sources.ts'
 import { whereOf } from '../../store/apps/where.ts'
-import type { Database } from '../../store/database.ts'
 import { listSources } from '../../store/sources/sources.ts'
+import { callerAddress } from '../came-from.ts'
+import type { HttpParts } from '../parts.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { nameAtPlace, placeOfName } from '../views.ts'
 
 /** @param base where this service answers */
 export function serveSources(
   on: OperationRouter,
-  database: Database,
-  sources: Sources,
-  incoming: Incoming,
+  { database, limits, sources, incoming }: Pick<HttpParts, 'database' | 'limits' | 'sources' | 'incoming'>,
   base: () => string,
 ): void {
   const view = (shown: ShownSource): Source => sourceView(shown, base())
@@ -45,7 +43,8 @@ export function serveSources(
     return { ...tried, columns: [...columns], rows: JSON.parse(JSON.stringify(rows)) }
   })
 
-  on.serve('takeIncoming', async ({ params, request }) => {
+  on.serve('takeIncoming', async ({ params, request, response }) => {
+    await limits.incoming(callerAddress(response), params.address, response)
     const headers = Object.fromEntries(
       Object.entries(request.headers).map(([name, value]) => [name, Array.isArray(value) ? value.join(', ') : value]),
     )

@@ -58,6 +58,7 @@ const triggerView = ({
   definition,
   enabled,
   pausedBecause,
+  unmatched,
   madeBy,
   changedAt,
 }: TriggerRow): Trigger => ({
@@ -66,6 +67,7 @@ const triggerView = ({
   definition: definition as never,
   enabled,
   pausedBecause,
+  unmatched,
   madeBy,
   changedAt: changedAt.toISOString(),
 })

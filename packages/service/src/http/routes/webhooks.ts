@@ -64,7 +64,8 @@ export function serveWebhooks(
     return { entry: entryView(entry), request, answer: entry.answer }
   })
 
-  on.serve('replayWebhook', async ({ caller: { scope }, params, body }) => {
+  on.serve('replayWebhook', async ({ caller: { scope }, params, body, response }) => {
+    await limits.replays(scope, response)
     if ('entry' in body)
       return { events: await webhooks.replayEntry(scope, params.webhook, body.entry, body.event), isAll: true }
     const { from, to, outcome, kind } = body

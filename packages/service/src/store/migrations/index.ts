@@ -27,6 +27,7 @@ import { bounds } from './0026-bounds.ts'
 import { knownBrowsers } from './0027-known-browsers.ts'
 import { reporters } from './0028-reporters.ts'
 import { dueOfTrigger } from './0029-due-of-trigger.ts'
+import { unmatched } from './0030-unmatched.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -61,4 +62,5 @@ export const migrations: readonly Migration[] = [
   { no: 27, name: 'known-browsers', statements: knownBrowsers },
   { no: 28, name: 'reporters', statements: reporters },
   { no: 29, name: 'due-of-trigger', statements: dueOfTrigger },
+  { no: 30, name: 'unmatched', statements: unmatched },
 ]

@@ -1,16 +1,11 @@
 import { uuidFromBytes } from '@zbell/core'
-import { type Facts, type Happened, partsOf, type Term, type Told } from '@zbell/core/rules'
+import { partsOf, type StoredFacts, type Term, type Told } from '@zbell/core/rules'
 import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Where } from '../apps/where.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Reader } from '../database.ts'
 import { attributesOf } from '../people/attributes.ts'
-
-/** Facts whose occurrences have their data as JSON text: parsing it is left to whoever evaluates them. */
-export type StoredFacts = Omit<Facts, 'happened'> & {
-  readonly happened: readonly (Omit<Happened, 'data'> & { readonly json: string | null })[]
-}
 
 /** A device, and all that some rules can ask about it. */
 export type DeviceFacts = { readonly device: string; readonly facts: StoredFacts }

@@ -1,5 +1,6 @@
 // What rings without a person, and what came of each time.
 import {
+  bigint,
   boolean,
   datetime,
   int,
@@ -35,6 +36,9 @@ export const triggers = mysqlTable('triggers', {
   hourAt: datetime('hour_at', { mode: 'date' }).notNull(),
   hourCount: int('hour_count', { unsigned: true }).notNull().default(0),
   busiest: int('busiest', { unsigned: true }).notNull().default(0),
+  unmatched: bigint('unmatched', { mode: 'number', unsigned: true }).notNull().default(0),
+  hourUnmatched: int('hour_unmatched', { unsigned: true }).notNull().default(0),
+  hourUnrung: int('hour_unrung', { unsigned: true }).notNull().default(0),
   madeBy: varchar('made_by', { length: 220 }).notNull(),
   changedAt: instantColumn('changed_at').notNull(),
 })

@@ -18,6 +18,8 @@ export type TriggerRow = {
   /** A runaway was stopped, and why; it goes on when somebody says so. */
   readonly pausedBecause: string | null
   readonly busiest: number
+  /** Rows and events for which no case held. */
+  readonly unmatched: number
   readonly madeBy: string
   readonly changedAt: Date
 }
@@ -25,7 +27,7 @@ export type TriggerRow = {
 type Stored = Omit<TriggerRow, 'definition' | 'enabled'> & { definition: string; enabled: number }
 
 const columns = sql`no, app_no as appNo, environment, name, version, cast(definition as char) as definition, enabled,
-  paused_because as pausedBecause, busiest, made_by as madeBy, changed_at as changedAt`
+  paused_because as pausedBecause, busiest, unmatched, made_by as madeBy, changed_at as changedAt`
 
 const rowOf = ({ definition, enabled, ...rest }: Stored): TriggerRow => ({
   ...rest,
@@ -106,49 +108,62 @@ export async function holdTrigger(
   tx: Tx,
   no: number,
 ): Promise<
-  | {
-      readonly enabled: boolean
-      readonly pausedBecause: string | null
-      readonly hourCount: number
-      readonly busiest: number
-      readonly floor: number
-    }
+  | (HourCounts & { readonly enabled: boolean; readonly pausedBecause: string | null; readonly floor: number })
   | undefined
 > {
   const [row] = await tx.rows<{
     enabled: number
     pausedBecause: string | null
     hourCount: number
+    hourUnmatched: number
+    hourUnrung: number
     busiest: number
     isNow: number
     environment: Where['environment']
     settings: unknown
   }>(
-    sql`select enabled, t.environment, paused_because as pausedBecause, hour_count as hourCount, busiest,
+    sql`select enabled, t.environment, paused_because as pausedBecause, hour_count as hourCount,
+          hour_unmatched as hourUnmatched, hour_unrung as hourUnrung, busiest,
           hour_at = date_format(utc_timestamp(), '%Y-%m-%d %H:00:00') as isNow,
           (select s.settings from app_settings s where s.app_no = t.app_no and s.environment = t.environment) as settings
         from triggers t where no = ${no} for update`,
   )
   if (!row) return undefined
-  const { enabled, pausedBecause, hourCount, busiest, isNow, settings, environment } = row
+  const { enabled, pausedBecause, hourCount, hourUnmatched, hourUnrung, busiest, isNow, settings, environment } = row
   return {
     enabled: enabled === 1,
     pausedBecause,
     hourCount: isNow === 1 ? hourCount : 0,
+    hourUnmatched: isNow === 1 ? hourUnmatched : 0,
+    hourUnrung: isNow === 1 ? hourUnrung : 0,
     busiest: isNow === 1 ? busiest : Math.max(busiest, hourCount),
     floor: settingsOf(settings, environment).runawayFloor,
   }
 }
 
-/** Counts firings of this hour; the busiest one before it is what a runaway is measured by. */
+/** What a trigger did within this hour. */
+type HourCounts = {
+  /** Firings that rang or wait. */
+  readonly hourCount: number
+  /** Rows and events for which no case held. */
+  readonly hourUnmatched: number
+  /** Firings that were not to ring, or could not. */
+  readonly hourUnrung: number
+  /** The firings of the busiest hour before, which a runaway is measured by. */
+  readonly busiest: number
+}
+
+/** @param unmatched rows and events more for which no case held */
 export async function countFirings(
   tx: Tx,
   no: number,
-  { hourCount, busiest }: { readonly hourCount: number; readonly busiest: number },
+  { hourCount, hourUnmatched, hourUnrung, busiest }: HourCounts,
+  unmatched: number,
 ): Promise<void> {
   await tx.change(
     sql`update triggers set hour_at = date_format(utc_timestamp(), '%Y-%m-%d %H:00:00'), hour_count = ${hourCount},
-          busiest = ${busiest} where no = ${no}`,
+          hour_unmatched = ${hourUnmatched}, hour_unrung = ${hourUnrung}, busiest = ${busiest},
+          unmatched = unmatched + ${unmatched} where no = ${no}`,
   )
 }
 
