@@ -147,6 +147,62 @@ describe('whoever has a key', () => {
     },
   )
 
+  test.each<[string, (n: number) => readonly [method: string, path: string, body: unknown]]>([
+    ['an attribute', (n) => ['PATCH', `/users/ada-${n}/attributes`, { deck: n % 2 === 0 ? 'lower' : n }]],
+    ['a declared attribute', () => ['PUT', '/attributes/cabin', { type: 'text' }]],
+    ['a topic', (n) => ['POST', '/topics/route-9/join', { users: [`ada-${n}`] }]],
+    ['a template', (n) => ['PUT', '/templates/boarding', { content: { title: `Boarding ${n}` } }]],
+    ['a segment', (n) => ['PUT', '/segments/early', { rule: `count("a", duration("${n + 1}h")) > 0` }]],
+    [
+      'a source',
+      (n) => [
+        'PUT',
+        '/sources/desk',
+        { kind: 'incoming', occurrences: `{"id": "${n}"}`, verify: { by: 'standard-webhooks' } },
+      ],
+    ],
+    [
+      'a trigger',
+      (n) => [
+        'PUT',
+        '/triggers/late',
+        { source: 'occurrences', to: { any: ["'everyone'"] }, content: { title: `${n}` } },
+      ],
+    ],
+    [
+      'a schedule',
+      (n) => [
+        'PUT',
+        '/schedules/daily',
+        {
+          when: { from: '2030-01-01T08:00', zone: 'Europe/Oslo', repeat: 'FREQ=DAILY' },
+          notification: { to: { any: ['everyone'] }, content: { title: `${n}` } },
+        },
+      ],
+    ],
+    ['a webhook', (n) => ['PUT', '/webhooks/desk', { url: `https://desk.merrow-sound.example/${n}`, kinds: ['*'] }]],
+    ['a channel', (n) => ['PUT', '/channels/delays', { title: `Delays ${n}` }]],
+    [
+      'an occurrence',
+      (n) => ['POST', '/occurrences', { id: 'same', source: '/a', type: 'seen', subject: `bo-${n % 3}` }],
+    ],
+  ])('stores %s for the first time forty times at once, and is never answered 5xx', async (_, requestOf) => {
+    const statuses = await Promise.all(
+      Array.from({ length: 40 }, async (_one, n) => {
+        const [method, path, body] = requestOf(n)
+        const headers = { authorization: `Bearer ${world.backendKey}`, 'content-type': 'application/json' }
+        const answer = await fetch(`${world.url}/v1/apps/${app}${path}`, {
+          method,
+          headers,
+          body: JSON.stringify(body),
+        })
+        const { detail = '' } = answer.ok ? {} : ((await answer.json()) as { detail?: string })
+        return `${answer.status} ${detail}`
+      }),
+    )
+    expect(statuses.filter((status) => !/^20|^422 deck is of type/.test(status))).toEqual([])
+  })
+
   test('reads every list, though one row holds a text that an earlier version took', async () => {
     const device = (await (await world.handset(1)).view()).device!
     const id = await world.send({ to: { any: [`device:${device}`] }, content: { title: 'Boarding' } })

@@ -2,7 +2,7 @@ import { type SQL, sql } from 'drizzle-orm'
 import { drizzle, type MySql2Database } from 'drizzle-orm/mysql2'
 import { createPool, type Pool, type PoolConnection, type ResultSetHeader, type RowDataPacket } from 'mysql2/promise'
 import pLimit, { type LimitFunction } from 'p-limit'
-import { Abandoned, isMomentary, isTimeout, translateError } from './errors.ts'
+import { Abandoned, isDuplicateEntry, isMomentary, isTimeout, translateError, worthAnotherTry } from './errors.ts'
 import { compile } from './fragments.ts'
 import { type Insistence, insistenceDefaults, insistent } from './insistent.ts'
 
@@ -161,38 +161,55 @@ export class Database {
 
   /** Runs a short transaction, again when it loses against another; so it must do nothing but speak to the database. */
   async transact<T>(work: (tx: Tx) => Promise<T>): Promise<T> {
-    return this.#with(async (session, connection) => {
+    return this.#transact(work, worthAnotherTry)
+  }
+
+  /** The same, again also when a row with one of its keys was stored meanwhile: for what looks first, and then stores what is new. */
+  async transactAnew<T>(work: (tx: Tx) => Promise<T>): Promise<T> {
+    return this.#transact(work, (error) => worthAnotherTry(error) || isDuplicateEntry(error))
+  }
+
+  #transact<T>(work: (tx: Tx) => Promise<T>, isWorthIt: (error: unknown) => boolean): Promise<T> {
+    const transaction = async (session: Session, connection: PoolConnection): Promise<T> => {
       await connection.query({ sql: 'START TRANSACTION', timeout: statementTimeoutMs })
       const result = await work(session)
       await connection.query({ sql: 'COMMIT', timeout: statementTimeoutMs })
       return result
-    }, 'ROLLBACK')
+    }
+    return this.#with(transaction, { undo: 'ROLLBACK', isWorthIt })
   }
 
   /**
    * Lends a connection, again and again while the work loses against others.
    * @param undo said after a failure
    */
-  #with<T>(work: (session: Session, connection: PoolConnection) => Promise<T>, undo?: string): Promise<T> {
-    return insistent(async () => {
-      const connection = await onceMore(() => this.#pool.getConnection())
-      try {
-        const result = await work(new Session(connection), connection)
-        connection.release()
-        return result
-      } catch (error) {
-        // On a connection that still waits for an answer nothing more can be said; and one that cannot roll back must not
-        // go back to the pool with a transaction open.
-        if (isTimeout(error)) connection.destroy()
-        else if (undo === undefined) connection.release()
-        else
-          await connection.query({ sql: undo, timeout: statementTimeoutMs }).then(
-            () => connection.release(),
-            () => connection.destroy(),
-          )
-        throw error
-      }
-    }, this.#insistence)
+  #with<T>(
+    work: (session: Session, connection: PoolConnection) => Promise<T>,
+    { undo, isWorthIt = worthAnotherTry }: { undo?: string; isWorthIt?: (error: unknown) => boolean } = {},
+  ): Promise<T> {
+    return insistent(
+      async () => {
+        const connection = await onceMore(() => this.#pool.getConnection())
+        try {
+          const result = await work(new Session(connection), connection)
+          connection.release()
+          return result
+        } catch (error) {
+          // On a connection that still waits for an answer nothing more can be said; and one that cannot roll back must not
+          // go back to the pool with a transaction open.
+          if (isTimeout(error)) connection.destroy()
+          else if (undo === undefined) connection.release()
+          else
+            await connection.query({ sql: undo, timeout: statementTimeoutMs }).then(
+              () => connection.release(),
+              () => connection.destroy(),
+            )
+          throw error
+        }
+      },
+      this.#insistence,
+      isWorthIt,
+    )
   }
 
   /**

@@ -104,7 +104,14 @@ const untrusted = new Set([
 /** The disk or the table space has no room left. */
 const full = new Set(['ER_DISK_FULL', 'ER_RECORD_FILE_FULL', 'ER_TRANS_CACHE_FULL', 'ER_ERROR_ON_WRITE'])
 /** Another transaction won; running this one again is the cure. */
-const again = new Set(['ER_LOCK_DEADLOCK', 'ER_LOCK_WAIT_TIMEOUT', 'ER_CHECKREAD', 'ER_LOCK_ABORTED'])
+const again = new Set([
+  'ER_LOCK_DEADLOCK',
+  'ER_LOCK_WAIT_TIMEOUT',
+  'ER_CHECKREAD',
+  'ER_LOCK_ABORTED',
+  // So MariaDB reports a deadlock over the numbers of a table, which “insert … select” locks.
+  'ER_AUTOINC_READ_FAILED',
+])
 
 /** Errors of MariaDB's own, for which the driver has no name. */
 const mariaDbCodes: Readonly<Record<number, string>> = { 1969: 'ER_STATEMENT_TIMEOUT' }
@@ -124,6 +131,9 @@ export const isTimeout = (error: unknown): boolean => driverCode(error) === time
 export const isMomentary = (error: unknown): boolean => momentary.has(driverCode(error) ?? '')
 
 export const worthAnotherTry = (error: unknown): boolean => again.has(driverCode(error) ?? '')
+
+/** A row with the same key is there. */
+export const isDuplicateEntry = (error: unknown): boolean => driverCode(error) === 'ER_DUP_ENTRY'
 
 /** A statement that changes the schema finds its change made; and a row that it adds is there. */
 const thereAlready = new Set([
@@ -158,7 +168,7 @@ export function translateError(error: unknown): unknown {
   if (busy.has(code)) return new DatabaseBusy(`the database has no time (${code})`, code)
   if (code === 'ER_STATEMENT_TIMEOUT') return new TooSlow('the database took too long for a question')
   if (full.has(code)) return new DatabaseFull(`the database has no room left (${code})`, code)
-  if (code === 'ER_DUP_ENTRY') return new DuplicateKey(duplicateKeyOf(error))
+  if (isDuplicateEntry(error)) return new DuplicateKey(duplicateKeyOf(error))
   if (code.startsWith('ER_') || code.startsWith('PROTOCOL_')) {
     // Not the driver's own words: they quote what was to be stored.
     return new StatementRefused(code)

@@ -11,13 +11,13 @@ export const insistenceDefaults: Insistence = Object.freeze({ withinMs: 10_000, 
  * chance, since those that come back together lose together.
  * @throws {DatabaseBusy} when that lasts for too long: nothing is stored, and a later try may go through
  */
-export async function insistent<T>(work: () => Promise<T>, given: Insistence): Promise<T> {
+export async function insistent<T>(work: () => Promise<T>, given: Insistence, isWorthIt = worthAnotherTry): Promise<T> {
   const giveUpMs = performance.now() + given.withinMs
   for (let tries = 0; ; tries++) {
     try {
       return await work()
     } catch (error) {
-      if (!worthAnotherTry(error)) throw translateError(error)
+      if (!isWorthIt(error)) throw translateError(error)
       const pauseMs = Math.min(given.firstMs * 2 ** tries, given.longestMs) * (0.5 + Math.random() / 2)
       if (performance.now() + pauseMs > giveUpMs)
         throw new DatabaseBusy(

@@ -85,7 +85,7 @@ type Saved = Pick<ProfileRow, 'name' | 'asksFor' | 'outdatedFrom' | 'text' | 'ma
  */
 export async function saveProfile(database: Database, place: GatewayPlace, saved: Saved, use: boolean): Promise<void> {
   const { name, asksFor, outdatedFrom, text, madeBy } = saved
-  await database.transact(async (tx) => {
+  await database.transactAnew(async (tx) => {
     const rows = await slots(tx, place)
     const [same] = await tx.rows<{ version: number }>(
       sql`select version from gateway_profiles where ${inPlace(place)} and slot is not null and body = ${text}`,

@@ -193,9 +193,16 @@ async function declare(tx: Tx, { app, environment }: Scope, name: string, type: 
     throw new AttributeRefused(name, `would be one more than the ${attributeLimits.perApp} that an app may have`)
   const createdAt = new Date()
   const { insertId } = await tx.change(
-    sql`insert into attributes (app_no, environment, name, type, created_at) values (${app.no}, ${environment}, ${name}, ${type}, ${createdAt})`,
+    sql`insert into attributes (app_no, environment, name, type, created_at) values (${app.no}, ${environment}, ${name}, ${type}, ${createdAt})
+        on duplicate key update no = last_insert_id(no)`,
   )
-  return { no: insertId, name, type, devicesMay: false, createdAt }
+  // Another request may have declared it since this one looked.
+  const [stored] = await tx.rows<StoredAttribute>(
+    sql`select ${columns} from attributes where no = ${insertId} lock in share mode`,
+  )
+  if (!stored) throw new AttributeRefused(name, 'was declared and removed at the same time')
+  if (stored.type !== type) throw new AttributeRefused(name, `is of type ${stored.type} already`)
+  return rowOf(stored)
 }
 
 /** The names of what was changed of a user after a moment. */

@@ -1,7 +1,6 @@
 import { sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import type { Database, Reader } from '../database.ts'
-import { isDuplicate } from '../errors.ts'
 
 export type SegmentRow = {
   readonly name: string
@@ -69,27 +68,19 @@ export async function segmentVersions(
   return new Map(rows.map(({ name, version }) => [name, version]))
 }
 
-/** How often saving looks again when somebody else saved the same name at the same time. */
-const tries = 5
-
 /** Stores the next version. */
 export async function saveSegment(
   database: Database,
   { appNo, environment }: Where,
   { name, rule, note, madeBy }: Pick<SegmentRow, 'name' | 'rule' | 'note' | 'madeBy'>,
 ): Promise<void> {
-  for (let left = tries; ; left--) {
-    try {
-      await database.change(
-        sql`insert into segments (app_no, environment, name, version, rule, note, made_by, made_at)
-         select ${appNo}, ${environment}, ${name}, coalesce(max(version), 0) + 1, ${rule}, ${note}, ${madeBy}, utc_timestamp(3)
-         from segments where app_no = ${appNo} and environment = ${environment} and name = ${name}`,
-      )
-      return
-    } catch (error) {
-      if (left === 0 || !isDuplicate(error, 'one_version')) throw error
-    }
-  }
+  await database.transactAnew((tx) =>
+    tx.change(
+      sql`insert into segments (app_no, environment, name, version, rule, note, made_by, made_at)
+          select ${appNo}, ${environment}, ${name}, coalesce(max(version), 0) + 1, ${rule}, ${note}, ${madeBy}, utc_timestamp(3)
+          from segments where app_no = ${appNo} and environment = ${environment} and name = ${name}`,
+    ),
+  )
 }
 
 /** Takes a segment off the list; its versions stay, for what was sent by them. */

@@ -93,7 +93,7 @@ export async function saveSource(
   given: Pick<SourceRow, 'name' | 'definition' | 'sealed' | 'shape' | 'madeBy'> & { readonly address: Buffer | null },
 ): Promise<void> {
   const { name, definition, sealed, shape, address, madeBy } = given
-  await database.transact(async (tx) => {
+  await database.transactAnew(async (tx) => {
     const [before] = await tx.rows<{ no: number; shape: Buffer }>(
       sql`select no, shape from sources where ${inWhere(where)} and name = ${name} for update`,
     )

@@ -2,7 +2,6 @@ import { type Declarations, type Writing, wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
 import type { Database } from '../database.ts'
-import { isDuplicate } from '../errors.ts'
 
 export type TemplateRow = {
   readonly name: string
@@ -57,32 +56,23 @@ export async function findTemplate(
   return rowOf(rest)
 }
 
-/** How often saving looks again when somebody else saved the same name at the same time. */
-const tries = 5
-
 /** Stores the next version. @returns its number */
 export async function saveTemplate(
   database: Database,
   { app, environment }: Scope,
   given: Pick<TemplateRow, 'name' | 'content' | 'declares' | 'madeBy'>,
 ): Promise<number> {
-  for (let left = tries; ; left--) {
-    try {
-      return await database.transact(async (tx) => {
-        const [newest] = await tx.rows<{ version: number | null }>(
-          sql`select max(version) as version from templates where app_no = ${app.no} and environment = ${environment} and name = ${given.name}`,
-        )
-        const version = (newest?.version ?? 0) + 1
-        await tx.change(
-          sql`insert into templates (app_no, environment, name, version, content, declares, made_by, made_at)
-           values (${app.no}, ${environment}, ${given.name}, ${version}, ${wellFormedJson(given.content)}, ${wellFormedJson(given.declares)}, ${given.madeBy}, utc_timestamp(3))`,
-        )
-        return version
-      })
-    } catch (error) {
-      if (left === 0 || !isDuplicate(error, 'one_version')) throw error
-    }
-  }
+  return database.transactAnew(async (tx) => {
+    const [newest] = await tx.rows<{ version: number | null }>(
+      sql`select max(version) as version from templates where app_no = ${app.no} and environment = ${environment} and name = ${given.name}`,
+    )
+    const version = (newest?.version ?? 0) + 1
+    await tx.change(
+      sql`insert into templates (app_no, environment, name, version, content, declares, made_by, made_at)
+         values (${app.no}, ${environment}, ${given.name}, ${version}, ${wellFormedJson(given.content)}, ${wellFormedJson(given.declares)}, ${given.madeBy}, utc_timestamp(3))`,
+    )
+    return version
+  })
 }
 
 /** Takes a template off the list. @returns false when it is not on it */
