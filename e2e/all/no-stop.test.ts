@@ -174,6 +174,14 @@ const attacks: Readonly<Record<string, readonly [string, string, unknown?, objec
     repeat: 'FREQ=DAILY;BYDAY=FR;BYMONTHDAY=13;BYMONTH=2',
     from: '2026-12-01T00:00',
   }),
+  'a schedule whose steps miss its minutes': preview({
+    repeat: 'FREQ=MINUTELY;INTERVAL=2;BYMINUTE=3',
+    from: '2026-12-01T00:00',
+  }),
+  'a schedule that has counted for a century': preview({
+    repeat: 'FREQ=HOURLY;COUNT=100000',
+    from: '1901-01-01T00:00',
+  }),
   'a schedule of all that there is': preview({
     repeat: `FREQ=YEARLY;BYMONTH=1,2,3,4,5,6,7,8,9,10,11,12;BYHOUR=${many(24, (n) => n).join(',')};BYMINUTE=${many(60, (n) => n).join(',')}`,
     from: '2026-12-01T00:00',

@@ -55,6 +55,21 @@ describe('local time', () => {
     )
   })
 
+  test('a clock shows what Intl says, in every zone and year', () => {
+    const all = Intl.supportedValuesOf('timeZone')
+    const second = fc.integer({ min: Date.UTC(1890, 0) / 1_000, max: Date.UTC(2199, 0) / 1_000 })
+    fc.assert(
+      fc.property(second, fc.constantFrom(...all), (at, zone) => {
+        const { year, month, day, hour, minute, second } = localAt(at * 1_000, zone)
+        const options = { timeZone: zone, dateStyle: 'short', timeStyle: 'medium', hourCycle: 'h23' } as const
+        const shown = new Intl.DateTimeFormat('en-US-u-ca-iso8601', options).formatToParts(at * 1_000)
+        const said = shown.filter(({ type }) => type !== 'literal' && type !== 'era').map(({ value }) => Number(value))
+        expect(said.sort()).toEqual([year, month, day, hour, minute, second].sort())
+      }),
+      { numRuns: 2_000 },
+    )
+  })
+
   test.each(['2026-02-30T10:00', '2026-13-01T10:00', '2026-01-01T25:00', '2026-01-01', '', '2026-1-1T1:1'])(
     '%p is no local time',
     (text) => expect(localFields(text)).toBeUndefined(),

@@ -1,4 +1,4 @@
-import { instantOf, type LocalTime, localAt, localFields } from '../timing/local-time.ts'
+import { instantOf, type LocalTime, localAt, localFields, steadyUntil } from '../timing/local-time.ts'
 import { CalendarDays, dayFits, dayMs } from './calendar-days.ts'
 import type { CalendarRule } from './calendar-rule.ts'
 
@@ -14,8 +14,8 @@ export type Recurring = {
 
 /** A rule that does not ring for so long after an instant is over. */
 export const horizonYears = 100
-/** About so many times, so many days, and so many looks at a zone’s clock are worked out without a pause: a few ms each. */
-const together = { times: 1_000, days: 366, looks: 100 }
+/** About so many times, so many days, and so many steps of a rule are worked out without a pause: a few ms each. */
+const together = { times: 1_000, days: 366, steps: 200 }
 
 /** 0001-01-01, where calendars begin. */
 const firstMs = -62_135_596_800_000
@@ -51,7 +51,7 @@ function* instantsOf(locals: readonly LocalTime[], zone: string): Generator<read
   const instants: number[] = []
   for (const local of locals) {
     instants.push(instantOf(local, zone))
-    if (instants.length % (together.looks / 4) === 0) yield []
+    if (instants.length % (together.steps / 4) === 0) yield []
   }
   return instants
 }
@@ -87,7 +87,7 @@ function* byCalendar({ from, rule }: Recurring, zone: string, afterMs: number): 
       const instant = instantOf(fieldsOf(ms), zone)
       if (instant <= untilMs) times.push(instant)
       // A day can have more times than may be worked out without a pause.
-      if (n % together.looks === together.looks - 1) yield { times: [], upToMs: Number.NEGATIVE_INFINITY }
+      if (n % together.steps === together.steps - 1) yield { times: [], upToMs: Number.NEGATIVE_INFINITY }
     }
     const isOver = (rule.count !== undefined && counted >= rule.count) || instantOf(fieldsOf(atMs), zone) > untilMs
     yield { times, upToMs: isOver ? Number.POSITIVE_INFINITY : instantOf(fieldsOf(nextMs), zone) }
@@ -108,14 +108,14 @@ function* byClock({ from, rule }: Recurring, zone: string, afterMs: number): Gen
   for (;;) {
     const times: number[] = []
     let looked = 0
-    for (; looked < together.looks; looked++, no++) {
+    for (; looked < together.steps; looked++, no++) {
       const ms = startMs + no * stepMs
       const local = localAt(ms, zone)
-      const resumesMs = dayFits(rule, local.year, local.month, local.day)
-        ? rule.byHour.length > 0 && !rule.byHour.includes(local.hour)
+      const resumesMs = !dayFits(rule, local.year, local.month, local.day)
+        ? nextFit(rule, local, zone)
+        : rule.freq === 'MINUTELY' && rule.byHour.length > 0 && !rule.byHour.includes(local.hour)
           ? ms - (local.minute * 60 + local.second) * 1_000 + 3_600_000
-          : undefined
-        : nextFit(rule, local, zone)
+          : nextStep(rule, ms, local, zone)
       if (resumesMs !== undefined) {
         no = Math.max(no, Math.ceil((resumesMs - startMs) / stepMs) - 1)
         continue
@@ -133,6 +133,26 @@ function* byClock({ from, rule }: Recurring, zone: string, afterMs: number): Gen
     if (isOver) return
   }
 }
+
+/**
+ * When the next step comes whose hour or minute a rule names, while the clocks are steady.
+ * @returns undefined for a step whose own it names
+ */
+function nextStep({ freq, byHour, byMinute, interval }: CalendarRule, ms: number, local: Clock, zone: string) {
+  const [names, at, of, unitMs] =
+    freq === 'HOURLY' ? [byHour, local.hour, 24, 3_600_000] : [byMinute, local.minute, 60, 60_000]
+  if (names.length === 0 || names.includes(at)) return undefined
+  const steadyMs = steadyUntil(ms, zone)
+  for (let steps = 1; steps < of; steps++) {
+    const nextMs = ms + steps * interval * unitMs
+    if (nextMs >= steadyMs) break
+    if (names.includes((at + steps * interval) % of)) return nextMs
+  }
+  // In steps of two minutes no odd one comes, until the clocks change.
+  return Math.max(steadyMs, ms + unitMs)
+}
+
+type Clock = { readonly hour: number; readonly minute: number }
 
 /** Where the next day begins on which a rule may ring, or the next month when this one is not meant. */
 function nextFit({ byMonth }: CalendarRule, { year, month, day }: Date3, zone: string): number {

@@ -36,8 +36,79 @@ function formatFor(zone: string): Intl.DateTimeFormat {
   return format
 }
 
+const dayMs = 86_400_000
+/** 0001-01-01: before it `Intl` counts years in another era. */
+const firstMs = -62_135_596_800_000
+/** No zone has changed its clocks twice within so long; Recife did after seven days, in October 2000. */
+const blockMs = 6 * dayMs
+
+/** A stretch of time in which the clocks of a zone are changed once at most. */
+type Block = {
+  readonly offsetMs: number
+  /** When they are changed; the end of the block where they are not. */
+  readonly changedAtMs: number
+  readonly offsetAfterMs: number
+}
+
+/** Of each zone, by number: to ask `Intl` takes 20 µs. */
+const blocks = new Map<string, Map<number, Block>>()
+const maxKept = { zones: 100, blocks: 10_000 }
+
+function blockOf(ms: number, zone: string): Block {
+  const no = Math.floor(ms / blockMs)
+  let ofZone = blocks.get(zone)
+  if (!ofZone || ofZone.size >= maxKept.blocks) {
+    if (blocks.size >= maxKept.zones) blocks.clear()
+    ofZone = new Map()
+    blocks.set(zone, ofZone)
+  }
+  const known = ofZone.get(no)
+  if (known) return known
+  const block = askedBlock(no * blockMs, zone)
+  ofZone.set(no, block)
+  return block
+}
+
+function askedBlock(startMs: number, zone: string): Block {
+  const offsetOf = (ms: number): number => utcOf(askedAt(ms, zone)) - ms
+  const offsetMs = offsetOf(startMs)
+  const endMs = startMs + blockMs
+  const offsetAfterMs = offsetOf(endMs)
+  if (offsetMs === offsetAfterMs) return { offsetMs, changedAtMs: endMs, offsetAfterMs }
+  let [before, after] = [startMs / 1_000, endMs / 1_000]
+  while (after - before > 1) {
+    const middle = Math.floor((before + after) / 2)
+    if (offsetOf(middle * 1_000) === offsetMs) before = middle
+    else after = middle
+  }
+  return { offsetMs, changedAtMs: after * 1_000, offsetAfterMs }
+}
+
+/**
+ * Until when the clocks of a zone are known not to be changed: some days ahead, or when they are.
+ * @throws {RangeError} for what is no IANA zone
+ */
+export function steadyUntil(ms: number, zone: string): number {
+  const { changedAtMs } = blockOf(ms, zone)
+  return ms < changedAtMs ? changedAtMs : (Math.floor(ms / blockMs) + 1) * blockMs
+}
+
 /** What a clock in a zone shows at an instant. @throws {RangeError} for what is no IANA zone */
 export function localAt(ms: number, zone: string): Fields {
+  if (ms < firstMs) return askedAt(ms, zone)
+  const { offsetMs, changedAtMs, offsetAfterMs } = blockOf(ms, zone)
+  const at = new Date(ms + (ms < changedAtMs ? offsetMs : offsetAfterMs))
+  return {
+    year: at.getUTCFullYear(),
+    month: at.getUTCMonth() + 1,
+    day: at.getUTCDate(),
+    hour: at.getUTCHours(),
+    minute: at.getUTCMinutes(),
+    second: at.getUTCSeconds(),
+  }
+}
+
+function askedAt(ms: number, zone: string): Fields {
   const parts = Object.fromEntries(
     formatFor(zone)
       .formatToParts(ms)
@@ -58,7 +129,7 @@ export function instantOf(local: LocalTime | Fields, zone: string): number {
   const wanted = utcOf(fields)
   const offsetAt = (ms: number) => utcOf(localAt(ms, zone)) - Math.floor(ms / 1_000) * 1_000
   // The offset a day before and a day after: between two changes they are the same.
-  const [before, after] = [offsetAt(wanted - 86_400_000), offsetAt(wanted + 86_400_000)]
+  const [before, after] = [offsetAt(wanted - dayMs), offsetAt(wanted + dayMs)]
   const candidates = [wanted - before, wanted - after].sort((a, b) => a - b)
   return candidates.find((ms) => offsetAt(ms) === wanted - ms) ?? wanted - before
 }
