@@ -1,4 +1,4 @@
-import { bundledLibraries, evaluatorProgram } from './tools/test-libraries.mjs'
+import { bundledLibraries, madePrograms } from './tools/test-libraries.mjs'
 
 export default {
   testEnvironment: 'node',
@@ -14,7 +14,7 @@ export default {
     ...Object.fromEntries(
       Object.entries(bundledLibraries).map(([name, file]) => [`^${name.replaceAll('.', '\\.')}$`, file]),
     ),
-    '/evaluator-program\\.ts$': evaluatorProgram,
+    ...Object.fromEntries(Object.entries(madePrograms).map(([name, file]) => [`/${name}\\.ts$`, file])),
   },
   cacheDirectory: '<rootDir>/node_modules/.cache/jest',
   // More than there are cores: many wait for a timer or a browser.

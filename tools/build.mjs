@@ -55,23 +55,28 @@ async function takeLock() {
 const evaluated = {
   name: 'evaluated',
   setup({ onLoad, esbuild }) {
-    onLoad({ filter: /\/service\/src\/(http\/documents|evaluation\/evaluator-program)\.ts$/ }, async ({ path }) => {
-      const { outputFiles } = await esbuild.build({
-        entryPoints: [path],
-        bundle: true,
-        write: false,
-        platform: 'node',
-        format: 'esm',
-        external: ['esbuild'],
-        define: { 'import.meta.url': JSON.stringify(pathToFileURL(path).href) },
-        logLevel: 'error',
-      })
-      const file = join(root, `node_modules/.evaluated-${basename(path, '.ts')}.mjs`)
-      writeFileSync(file, outputFiles[0].contents)
-      const exports = Object.entries(await import(`${file}?${Date.now()}`))
-      rmSync(file)
-      return { contents: exports.map(([name, value]) => `export const ${name} = ${JSON.stringify(value)}`).join('\n') }
-    })
+    onLoad(
+      { filter: /\/service\/src\/(http\/documents|evaluation\/evaluator-program|sources\/reader-program)\.ts$/ },
+      async ({ path }) => {
+        const { outputFiles } = await esbuild.build({
+          entryPoints: [path],
+          bundle: true,
+          write: false,
+          platform: 'node',
+          format: 'esm',
+          external: ['esbuild'],
+          define: { 'import.meta.url': JSON.stringify(pathToFileURL(path).href) },
+          logLevel: 'error',
+        })
+        const file = join(root, `node_modules/.evaluated-${basename(path, '.ts')}.mjs`)
+        writeFileSync(file, outputFiles[0].contents)
+        const exports = Object.entries(await import(`${file}?${Date.now()}`))
+        rmSync(file)
+        return {
+          contents: exports.map(([name, value]) => `export const ${name} = ${JSON.stringify(value)}`).join('\n'),
+        }
+      },
+    )
   },
 }
 

@@ -2,11 +2,11 @@
 import { spawn } from 'node:child_process'
 import { once } from 'node:events'
 import { readFileSync } from 'node:fs'
-import { join } from 'node:path'
+import { basename, join } from 'node:path'
 import { createInterface } from 'node:readline'
 import { fileURLToPath } from 'node:url'
 import { build } from 'esbuild'
-import { evaluatorProgram } from './test-libraries.mjs'
+import { madePrograms } from './test-libraries.mjs'
 
 const root = fileURLToPath(new URL('..', import.meta.url))
 let servers
@@ -23,7 +23,7 @@ export async function start() {
     format: 'esm',
     target: 'node20',
     external: ['playwright-core'],
-    plugins: [{ name: 'evaluator', setup: useMadeEvaluator }],
+    plugins: [{ name: 'programs', setup: useMadePrograms }],
     define: { 'process.env.TEST_DIST': JSON.stringify(join(root, 'dist/')) },
     banner: { js: "import {createRequire as __cr} from 'node:module';const require=__cr(import.meta.url);" },
     logLevel: 'error',
@@ -34,8 +34,10 @@ export async function start() {
 }
 
 /** What the tests have made already is made once. */
-function useMadeEvaluator({ onLoad }) {
-  onLoad({ filter: /\/evaluator-program\.ts$/ }, () => ({ contents: readFileSync(evaluatorProgram, 'utf8') }))
+function useMadePrograms({ onLoad }) {
+  onLoad({ filter: /\/(evaluator|reader)-program\.ts$/ }, ({ path }) => ({
+    contents: readFileSync(madePrograms[basename(path, '.ts')], 'utf8'),
+  }))
 }
 
 export async function stop() {

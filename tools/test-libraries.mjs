@@ -39,20 +39,27 @@ export const bundledLibraries = Object.fromEntries(
   libraries.map((name) => [name, join(folder, `${name.replaceAll('/', '-')}.mjs`)]),
 )
 
-/** What the build makes of this module, so that not each file of tests makes it. */
-export const evaluatorProgram = join(folders, 'evaluator-program.mjs')
+/** Programs of processes, and what the build makes of the modules that hold them: not each file of tests makes it. */
+const programs = {
+  'evaluator-program': { export: 'evaluatorProgram', main: 'evaluation/evaluator-main.ts' },
+  'reader-program': { export: 'readerProgram', main: 'sources/reader-main.ts' },
+}
+export const madePrograms = Object.fromEntries(
+  Object.keys(programs).map((name) => [name, join(folders, `${name}.mjs`)]),
+)
 
-async function bundleEvaluator() {
+async function bundleProgram([name, { export: exported, main }]) {
   const { outputFiles } = await build({
-    entryPoints: [join(root, 'packages/service/src/evaluation/evaluator-main.ts')],
+    entryPoints: [join(root, 'packages/service/src', main)],
     bundle: true,
     write: false,
     platform: 'node',
     format: 'cjs',
     target: 'node20',
+    external: ['pg-native'],
     logLevel: 'error',
   })
-  writeFileSync(evaluatorProgram, `export const evaluatorProgram = ${JSON.stringify(outputFiles[0].text)}\n`)
+  writeFileSync(madePrograms[name], `export const ${exported} = ${JSON.stringify(outputFiles[0].text)}\n`)
 }
 
 /** Bundles them unless that was done already: together, so that what two of them share is there once. */
@@ -92,5 +99,5 @@ async function bundleLibraries() {
 
 if (import.meta.filename === process.argv[1]) {
   await bundleLibraries()
-  await bundleEvaluator()
+  await Promise.all(Object.entries(programs).map(bundleProgram))
 }

@@ -11,6 +11,7 @@ import { Stops } from './intake/stops.ts'
 import { does, type Engine } from './open-engine.ts'
 import { ScheduleClock } from './scheduler/schedule-clock.ts'
 import { Incoming } from './sources/incoming.ts'
+import { ReaderPool } from './sources/reader-pool.ts'
 import { SourceLooks, type SourceParts } from './sources/source-looks.ts'
 import { Sources } from './sources/sources.ts'
 import type { Database } from './store/database.ts'
@@ -65,8 +66,15 @@ export function openUses({
     evaluators,
     log,
   }
+  const readers = new ReaderPool({
+    isGuarded: !config['gateways.allowPrivateAddresses'],
+    trusted: outside.trusted,
+    withinMs: config['sources.timeoutMs'],
+  })
+  opened.push({ part: 'readers', close: () => readers.close() })
   const sourceParts: SourceParts = {
     ...outside,
+    readers,
     withinMs: config['sources.timeoutMs'],
     looked: (kind, outcome) => metrics.sourceLooks.inc({ kind, outcome }),
   }

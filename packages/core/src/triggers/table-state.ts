@@ -14,6 +14,8 @@ export const tableLimits = Object.freeze({
   keyChars: 200,
   textChars: 4_000,
   rowChars: 16_000,
+  /** Of all rows together, in what is watched of them. */
+  lookChars: 32_000_000,
   depth: 32,
   pages: 256,
 })
@@ -67,6 +69,7 @@ export class TableLook {
   readonly #watched: readonly string[] | undefined
   readonly #pages: string[][] = Array.from({ length: tableLimits.pages }, () => [])
   #rows = 0
+  #chars = 0
   #leftOut = 0
   #firstLeftOut: string | undefined
 
@@ -101,12 +104,17 @@ export class TableLook {
         throw new TableRefused(
           `has ${line.length.toLocaleString('en')} characters in the watched columns of ${key}; ${tableLimits.rowChars.toLocaleString('en')} at most`,
         )
+      this.#chars += line.length
       this.#pages[pageOfKey(key)]?.push(line)
     } catch (error) {
       if (!(error instanceof TableRefused)) throw error
       this.#leftOut++
       this.#firstLeftOut ??= error.message
     }
+    if (this.#chars > tableLimits.lookChars)
+      throw new TableRefused(
+        `has more than ${tableLimits.lookChars.toLocaleString('en')} characters in its watched columns; watch fewer, or read it by a cursor`,
+      )
   }
 
   #cells(row: Row): unknown[] {

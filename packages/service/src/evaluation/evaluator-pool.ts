@@ -1,8 +1,9 @@
-import { type ChildProcess, spawn } from 'node:child_process'
+import type { ChildProcess } from 'node:child_process'
 import { readFileSync } from 'node:fs'
-import { availableParallelism, setPriority } from 'node:os'
+import { availableParallelism } from 'node:os'
 import { evaluatorProgram } from './evaluator-program.ts'
 import type { JobAnswer, JobInput, JobMessage, JobName, JobOutput } from './jobs.ts'
+import { spawnBounded } from './spawn-bounded.ts'
 
 /** An evaluation failed; the message continues a sentence that names what was evaluated. */
 export class EvaluationFailed extends Error {
@@ -37,8 +38,6 @@ const defaultTimeMs = 2_000
 const minTimeShare = 0.25
 /** On a busy machine an evaluation may take so many times its processor time by the clock. */
 const maxWallFactor = 10
-/** Evaluators run below the service (setpriority(2)). */
-const niceness = 10
 /** One core is left to the service. */
 const maxProcesses = Math.max(1, availableParallelism() - 1)
 const closedMessage = 'was not started: the service is stopping'
@@ -160,26 +159,14 @@ export class EvaluatorPool {
 
   async #start(): Promise<ChildProcess> {
     if (this.#isClosed) throw new EvaluationFailed(closedMessage)
-    const child = spawn(process.execPath, [`--max-old-space-size=${memoryMb}`, '-'], {
-      stdio: ['pipe', 'ignore', 'ignore', 'ipc'],
-      env: {},
-    })
-    // It must not keep this process alive, and ends with it.
-    child.unref()
-    child.channel?.unref()
+    const child = spawnBounded(evaluatorProgram, { memoryMb })
     this.#all.add(child)
-    // The caller who waits for its answer gets the error; a process that has ended takes no program either.
-    child.on('error', () => {})
-    child.stdin?.on('error', () => {})
     child.once('exit', () => {
       this.#all.delete(child)
       const at = this.#idle.indexOf(child)
       if (at >= 0) this.#idle.splice(at, 1)
     })
-    lowerPriority(child.pid)
-    const starting = answerOf(child, startWithinMs)
-    child.stdin?.end(evaluatorProgram)
-    const answer = await starting
+    const answer = await answerOf(child, startWithinMs)
     if (answer.is !== 'ready') throw new EvaluationsBusy('no evaluator could be started')
     this.#usedMs.set(child, answer.usedMs)
     return child
@@ -217,15 +204,6 @@ function answerOf(child: ChildProcess, timeMs: number, usedBeforeMs = 0): Promis
     let timer = setTimeout(check, timeMs)
     child.on('message', settle).once('exit', onEnd).once('error', onEnd)
   })
-}
-
-function lowerPriority(pid: number | undefined): void {
-  try {
-    if (pid !== undefined) setPriority(pid, niceness)
-  } catch (error) {
-    // It has ended already, which whoever waits for its first answer will see.
-    if ((error as NodeJS.ErrnoException).code !== 'ERR_SYSTEM_ERROR') throw error
-  }
 }
 
 const seconds = (ms: number): string => (ms === 1_000 ? '1 second' : `${ms / 1_000} seconds`)

@@ -15,6 +15,12 @@ export type Reach = {
   readonly withinMs: number
 }
 
+/** The same, as it is said to another process. */
+export type ReaderReach = Omit<Reach, 'guard'> & {
+  /** Whether private networks may not be called. */
+  readonly isGuarded: boolean
+}
+
 /**
  * Connects to a database that is somebody else’s. Beyond private networks the connection is encrypted and the server’s
  * certificate verified, unless its address says otherwise.

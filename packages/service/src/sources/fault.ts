@@ -8,6 +8,11 @@ export class SourceFault extends Error {
 export const tookTooLong = (withinMs: number): SourceFault =>
   new SourceFault(`took longer than ${withinMs / 1_000} seconds for one answer; an index may be missing`)
 
+export const passwordInClear = (place: string): SourceFault =>
+  new SourceFault(
+    `asks at ${place} for the password in clear, or by a key that nobody has verified: let it speak TLS (?tls=verify), or give its account another way to sign in`,
+  )
+
 /** What a socket’s error means. @returns undefined for another error */
 export function socketFault(error: unknown, place: string): SourceFault | undefined {
   const says = socketWords(error, place)

@@ -11,14 +11,9 @@ type Kept = { readonly name: string; readonly connection: SqlConnection; usedMs:
 /** Connections that are kept between looks, by source; each belongs to one address and one account. */
 export class KeptConnections {
   readonly #kept = new Map<number, Kept>()
-  readonly #how: Reach
-
-  constructor(how: Reach) {
-    this.#how = how
-  }
 
   /** One that has begun to read: the one that was kept, unless it was hung up on meanwhile. @throws {SourceFault} */
-  async ready(no: number, url: string, { ca }: TableSource): Promise<SqlConnection> {
+  async ready(no: number, url: string, { ca }: TableSource, reach: Reach): Promise<SqlConnection> {
     const kept = this.#kept.get(no)
     const name = `${url} ${ca ?? ''}`
     if (kept?.name === name) {
@@ -26,7 +21,7 @@ export class KeptConnections {
       if (await hasBegun(kept.connection)) return kept.connection
     }
     this.drop(no)
-    const connection = await connect(url, { ca, ...this.#how })
+    const connection = await connect(url, { ca, ...reach })
     this.#kept.set(no, { name, connection, usedMs: Date.now() })
     await connection.begin()
     return connection
@@ -47,10 +42,6 @@ export class KeptConnections {
   dropIdle(isInUse: (no: number) => boolean): void {
     const now = Date.now()
     for (const [no, { usedMs }] of this.#kept) if (now - usedMs > idleMs && !isInUse(no)) this.#hangUp(no)
-  }
-
-  close(): void {
-    for (const no of [...this.#kept.keys()]) this.#hangUp(no)
   }
 }
 

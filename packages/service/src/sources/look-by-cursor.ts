@@ -2,20 +2,16 @@ import { type CursorState, cursorAt, readFrom, type TableSource, takeRows } from
 import type { Database } from '../store/database.ts'
 import { countFound, endLook, keepState, leaveFound, readState, stillHeld } from '../store/sources/looks.ts'
 import { type FoundRow, keptFound } from './found.ts'
-import {
-  differing,
-  everySecondsOf,
-  type Looking,
-  mostWaiting,
-  noteOfLate,
-  packed,
-  rowsText,
-  unpacked,
-} from './looking.ts'
-import { overlapMs, type Place, type TableReader } from './table-reader.ts'
+import { differing, everySecondsOf, type Looking, mostWaiting, noteOfLate, rowsText } from './looking.ts'
+import { packed, unpacked } from './packed.ts'
+import type { SourceReader } from './reader-pool.ts'
+import { overlapMs, type Place } from './table-reader.ts'
 
-/** So many rows are read by cursor at a time, and so many changes go in a transaction. */
-const stepRows = 5_000
+/**
+ * So many rows are read by cursor at a time, and so many changes go in a transaction: few until it is known how large they are, then
+ * as many as have about so many characters.
+ */
+const step = { firstRows: 100, maxRows: 5_000, chars: 2_000_000 }
 /** After so long a look by cursor goes on with the next, so that others have their turn. */
 const stepsMs = 30_000
 
@@ -27,7 +23,7 @@ export async function lookByCursor(
   database: Database,
   looking: Looking,
   definition: TableSource,
-  reader: TableReader,
+  reader: SourceReader,
 ): Promise<void> {
   const { held, source, isRead: hasReaders, signal } = looking
   const everySeconds = everySecondsOf(definition)
@@ -52,10 +48,11 @@ export async function lookByCursor(
   late = Math.max(late, looking.late)
   const from = readFrom(state)
   let behind: Place | undefined
+  let limit = step.firstRows
   let leftOut = 0
   let found = 0
   for (;;) {
-    const { rows, types } = await reader.next(from, behind, stepRows)
+    const { rows, chars, types } = await reader.next(from, behind, limit)
     const other = differing(source.columns, types)
     if (other !== undefined) return begin(other)
     const taken = takeRows(state, rows, now, overlapMs(definition))
@@ -63,7 +60,8 @@ export async function lookByCursor(
     const fresh = taken.fresh.filter(({ key }) => key !== '')
     leftOut += taken.fresh.length - fresh.length
     found += fresh.length
-    const isEnd = rows.length < stepRows
+    const isEnd = rows.length < limit
+    limit = Math.max(1, Math.min(step.maxRows, Math.floor((step.chars * rows.length) / Math.max(1, chars))))
     const isEnough =
       !isEnd &&
       (Date.now() - now > stepsMs ||

@@ -1,5 +1,3 @@
-import { promisify } from 'node:util'
-import { deflate, inflate } from 'node:zlib'
 import { lookEvery, type SourceDefinition } from '@zbell/core/triggers'
 import type { HeldSource } from '../store/sources/looks.ts'
 import type { SourceRow } from '../store/sources/sources.ts'
@@ -21,12 +19,6 @@ export type Looking = {
   readonly late: number
   readonly isRead: boolean
 }
-
-const pack = promisify<Buffer, { level: number }, Buffer>(deflate)
-const unpack = promisify<Buffer, Buffer>(inflate)
-export const packed = (text: string): Promise<Buffer> => pack(Buffer.from(text), { level: 1 })
-export const unpacked = async (bytes: Buffer | undefined): Promise<string> =>
-  bytes === undefined ? '' : (await unpack(bytes)).toString('utf8')
 
 export const everySecondsOf = (definition: SourceDefinition): number =>
   definition.kind === 'incoming' ? 0 : (definition.everySeconds ?? lookEvery[definition.kind])

@@ -1,7 +1,8 @@
 import { connect as connectSocket, isIP } from 'node:net'
-import { type Connection, createConnection, type FieldPacket } from 'mysql2'
+import { authPlugins, type Connection, createConnection, type FieldPacket } from 'mysql2'
 import type { DatabaseAddress } from './address.ts'
-import { SourceFault, socketFault, tookTooLong } from './fault.ts'
+import { passwordInClear, SourceFault, socketFault, tookTooLong } from './fault.ts'
+import { ReceivedBytes } from './received-bytes.ts'
 import type { Column, ColumnType, RawValue, SqlConnection } from './sql-connection.ts'
 
 /** Types of the protocol that hold numbers (MariaDB’s column definition packet). */
@@ -30,15 +31,16 @@ export async function mysqlConnection(
     throw new SourceFault(
       `is at ${place}, and a certificate is verified by a name: say the host’s name, or put ?tls=off behind its address`,
     )
+  const received = new ReceivedBytes()
   const connection = createConnection({
     // By its name the certificate is verified; what is called is the address that was looked at.
     host,
     port,
-    stream: () => connectSocket({ host: ip, port }),
+    stream: () => received.watch(connectSocket({ host: ip, port })),
     user,
     password,
     database,
-    ...(ssl ? { ssl: ssl as never } : {}),
+    ...(ssl ? { ssl: ssl as never } : { authPlugins: withoutClearPassword(place) as never }),
     connectTimeout: 5_000,
     charset: 'utf8mb4',
     timezone: 'Z',
@@ -52,14 +54,18 @@ export async function mysqlConnection(
   })
   // What is said while nobody asks is heard by whoever asks next.
   connection.on('error', () => {})
-  const failed = (error: unknown): SourceFault => faultOf(error, place, withinMs)
+  const failed = (error: unknown): SourceFault => received.fault ?? faultOf(error, place, withinMs)
   const say = (text: string): Promise<void> =>
-    new Promise((done, fail) => {
-      connection.query({ sql: text, timeout: withinMs }, (error) => (error ? fail(failed(error)) : done()))
-    })
-  await new Promise<void>((done, fail) => {
-    connection.connect((error) => (error ? fail(failed(error)) : done()))
-  })
+    received.during(
+      new Promise((done, fail) => {
+        connection.query({ sql: text, timeout: withinMs }, (error) => (error ? fail(failed(error)) : done()))
+      }),
+    )
+  await received.during(
+    new Promise<void>((done, fail) => {
+      connection.connect((error) => (error ? fail(failed(error)) : done()))
+    }),
+  )
   try {
     await say(`set session transaction isolation level repeatable read, read only`)
     await say(`set session time_zone = '+00:00'`)
@@ -75,10 +81,25 @@ export async function mysqlConnection(
     dialect: 'mysql',
     begin: () => say('start transaction with consistent snapshot, read only'),
     end: () => say('rollback'),
-    each: (text, values, take) => each(connection, text, values, take, { failed, withinMs }),
+    each: (text, values, take) => received.during(each(connection, text, values, take, { failed, withinMs, received })),
     // Whether the server hears it does not matter any more.
     hangUp: () => connection.end(() => {}),
     destroy: () => connection.destroy(),
+  }
+}
+
+/**
+ * Ways to sign in by which the password would leave readably, or by a key that the server itself sends, are refused; those by a
+ * digest of it and of a number of the server’s are left.
+ */
+function withoutClearPassword(place: string) {
+  const refuse = (): never => {
+    throw passwordInClear(place)
+  }
+  return {
+    mysql_clear_password: () => refuse,
+    sha256_password: () => refuse,
+    caching_sha2_password: authPlugins.caching_sha2_password({ onServerPublicKey: refuse }),
   }
 }
 
@@ -87,7 +108,15 @@ function each(
   text: string,
   values: readonly RawValue[],
   take: (values: readonly RawValue[], columns: readonly Column[]) => void,
-  { failed, withinMs }: { readonly failed: (error: unknown) => SourceFault; readonly withinMs: number },
+  {
+    failed,
+    withinMs,
+    received,
+  }: {
+    readonly failed: (error: unknown) => SourceFault
+    readonly withinMs: number
+    readonly received: ReceivedBytes
+  },
 ): Promise<readonly Column[]> {
   return new Promise((done, fail) => {
     let columns: Column[] = []
@@ -100,9 +129,11 @@ function each(
     })
     query
       .on('fields', (fields: FieldPacket[] | undefined) => {
+        received.reset()
         columns = (fields ?? []).map(columnOf)
       })
       .on('result', (row: unknown) => {
+        received.reset()
         if (refused !== undefined || !Array.isArray(row)) return
         try {
           take(row as RawValue[], columns)
@@ -135,6 +166,7 @@ const tooLong = new Set([1969, 3024])
 
 function faultOf(error: unknown, place: string, withinMs: number): SourceFault {
   const { code = '', errno = 0, message = '' } = error as { code?: string; errno?: number; message?: string }
+  if (error instanceof SourceFault) return error
   if (tooLong.has(errno) || code === 'PROTOCOL_SEQUENCE_TIMEOUT') return tookTooLong(withinMs)
   switch (code) {
     case 'ER_ACCESS_DENIED_ERROR':

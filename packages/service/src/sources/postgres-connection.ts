@@ -1,7 +1,9 @@
-import { Client } from 'pg'
+import { Socket } from 'node:net'
+import { Client, Query } from 'pg'
 import type { DatabaseAddress } from './address.ts'
-import { SourceFault, socketFault, tookTooLong } from './fault.ts'
+import { passwordInClear, SourceFault, socketFault, tookTooLong } from './fault.ts'
 import type { Opening } from './mysql-connection.ts'
+import { ReceivedBytes } from './received-bytes.ts'
 import type { Column, ColumnType, RawValue, SqlConnection } from './sql-connection.ts'
 
 /** Object identifiers of its own types (PostgreSQL’s catalogue pg_type). */
@@ -14,51 +16,91 @@ const types = new Map<number, ColumnType>([
 ])
 const whole = new Set([20, 21, 23, 26])
 /** So many rows come at a time. */
-const together = 2_000
+const batchRows = 2_000
 
-type Answer = { readonly rows: RawValue[][]; readonly fields: { readonly name: string; readonly dataTypeID: number }[] }
+type Result = { readonly fields: readonly { readonly name: string; readonly dataTypeID: number }[] }
+/** What the driver has of a connection, and its types do not. */
+type Inner = { readonly connection: { readonly stream: Socket; on(event: string, hear: () => void): void } }
 
 /** @throws {SourceFault} */
 export async function postgresConnection(
   { user, password, database, port }: DatabaseAddress,
   { ip, ssl, place, withinMs }: Opening,
 ): Promise<SqlConnection> {
+  const received = new ReceivedBytes()
+  let isClear = false
   const client = new Client({
     host: ip,
     port,
     user,
     // As a function, so that no file and no variable of this machine stands in for an empty one.
-    password: () => password,
+    password: () => {
+      if (isClear && !ssl) throw passwordInClear(place)
+      return password
+    },
+    stream: () => received.watch(new Socket()),
     database,
     ssl: ssl ?? false,
     connectionTimeoutMillis: 5_000,
     statement_timeout: withinMs,
-    query_timeout: withinMs + 1_000,
     application_name: 'zephyr-bell',
     // Values stay the text that they are, and are read by the type of their column.
     types: { getTypeParser: () => (text: string) => text } as never,
   })
   client.on('error', () => {})
-  const failed = (error: unknown): SourceFault => faultOf(error, place, withinMs)
-  const ask = async (text: string, values: readonly RawValue[] = []): Promise<Answer> => {
-    try {
-      // The extended protocol takes one statement at a time.
-      const query = { text, values: [...values], rowMode: 'array', queryMode: 'extended' }
-      return (await client.query(query as never)) as unknown as Answer
-    } catch (error) {
-      throw failed(error)
-    }
-  }
+  const { connection } = client as unknown as Inner
+  connection.on('authenticationCleartextPassword', () => {
+    isClear = true
+  })
+  const failed = (error: unknown): SourceFault => received.fault ?? faultOf(error, place, withinMs)
+  const ask = (
+    text: string,
+    values: readonly RawValue[] = [],
+    onRow: (row: RawValue[], result: Result) => void = () => {},
+  ): Promise<Result> =>
+    received.during(
+      new Promise((done, fail) => {
+        // The extended protocol takes one statement at a time.
+        const query = new Query({ text, values: [...values], rowMode: 'array', queryMode: 'extended' } as never)
+        const giveUp = (error: unknown) => {
+          clearTimeout(timer)
+          connection.stream.destroy()
+          fail(error)
+        }
+        const timer = setTimeout(() => giveUp(tookTooLong(withinMs)), withinMs + 1_000)
+        query.on('row', (row, result) => {
+          received.reset()
+          try {
+            onRow(row as RawValue[], result as unknown as Result)
+          } catch (error) {
+            // Nothing more of it is wanted, and only its end would stop it.
+            giveUp(error)
+          }
+        })
+        query.on('error', (error) => {
+          clearTimeout(timer)
+          fail(failed(error))
+        })
+        query.on('end', (result) => {
+          clearTimeout(timer)
+          received.reset()
+          done(result as unknown as Result)
+        })
+        client.query(query)
+      }),
+    )
   try {
-    await client.connect()
-    await client.query(
-      `set session characteristics as transaction isolation level repeatable read, read only; set timezone = 'UTC'; set datestyle = 'ISO'`,
+    await received.during(client.connect())
+    await received.during(
+      client.query(
+        `set session characteristics as transaction isolation level repeatable read, read only; set timezone = 'UTC'; set datestyle = 'ISO'`,
+      ),
     )
   } catch (error) {
     client.end().catch(() => {})
     throw failed(error)
   }
-  const columnsOf = ({ fields }: Answer): Column[] =>
+  const columnsOf = ({ fields }: Result): Column[] =>
     fields.map(({ name, dataTypeID }) => ({
       name,
       type: types.get(dataTypeID) ?? 'text',
@@ -71,25 +113,26 @@ export async function postgresConnection(
     async each(text, values, take) {
       await ask(`declare look no scroll cursor for ${text}`, values)
       for (;;) {
-        const answer = await ask(`fetch ${together} from look`)
-        const columns = columnsOf(answer)
-        for (const row of answer.rows) take(row, columns)
-        if (answer.rows.length < together) {
-          await ask('close look')
-          return columns
-        }
+        let rows = 0
+        let columns: readonly Column[] | undefined
+        const result = await ask(`fetch ${batchRows} from look`, [], (row, of) => {
+          rows++
+          columns ??= columnsOf(of)
+          take(row, columns)
+        })
+        if (rows === batchRows) continue
+        await ask('close look')
+        return columns ?? columnsOf(result)
       }
     },
     // Whether the server hears it does not matter any more.
     hangUp: () => void client.end().catch(() => {}),
-    destroy: () => {
-      const { connection } = client as unknown as { connection: { stream: { destroy(): void } } }
-      connection.stream.destroy()
-    },
+    destroy: () => void connection.stream.destroy(),
   }
 }
 
 function faultOf(error: unknown, place: string, withinMs: number): SourceFault {
+  if (error instanceof SourceFault) return error
   const { code = '', message = '' } = error as { code?: string; message?: string }
   switch (code) {
     case '28000':

@@ -37,19 +37,21 @@ import { findSourceByNo, type SourceRow } from '../store/sources/sources.ts'
 import { sourceAwayFirings } from '../store/triggers/firings.ts'
 import { tell } from '../store/webhooks/tell.ts'
 import { SealBroken, type Vault } from '../vault/vault.ts'
-import { connect, type Reach } from './connect.ts'
+import type { Reach } from './connect.ts'
 import { evaluateJsonata } from './expressions.ts'
 import { SourceFault } from './fault.ts'
-import { KeptConnections } from './kept-connections.ts'
 import { lookByCursor } from './look-by-cursor.ts'
-import { everySecondsOf, type Looking, mostWaiting, unpacked } from './looking.ts'
+import { everySecondsOf, type Looking, mostWaiting } from './looking.ts'
+import { unpacked } from './packed.ts'
+import { OwnLook } from './paged-look.ts'
 import { poll, rowsOf } from './poll.ts'
 import { isFull, mayStart, saturatedApps, type Turn } from './poll-limits.ts'
+import type { ReaderPool, SourceReader } from './reader-pool.ts'
 import { openSecrets } from './secrets.ts'
 import { segmentPeople } from './segment-people.ts'
 import { boundedRow, isWithinBounds } from './sql-connection.ts'
 import { storeLook } from './store-look.ts'
-import { type ColumnTypes, TableReader } from './table-reader.ts'
+import type { ColumnTypes } from './table-reader.ts'
 
 /** A look that gives no sign of life for so long is another process’s to make. */
 const leaseMs = 15_000
@@ -66,6 +68,7 @@ export type SourceParts = Reach & {
   readonly database: Database
   readonly vault: Vault
   readonly evaluators: EvaluatorPool
+  readonly readers: ReaderPool
   readonly log: Logger
   /** Hears how each look ended. */
   looked?(kind: SourceDefinition['kind'], outcome: 'fine' | 'fault'): void
@@ -78,13 +81,11 @@ export type SourceParts = Reach & {
 export class SourceLooks {
   readonly #parts: SourceParts
   readonly #looking = new Map<number, Turn & { readonly done: Promise<void>; readonly giveUp: AbortController }>()
-  readonly #connections: KeptConnections
   #timer: NodeJS.Timeout | undefined
   #isClosed = false
 
   constructor(parts: SourceParts) {
     this.#parts = parts
-    this.#connections = new KeptConnections(parts)
   }
 
   start(afterMs = everyMs): void {
@@ -102,12 +103,11 @@ export class SourceLooks {
     const looking = [...this.#looking.values()]
     for (const { giveUp } of looking) giveUp.abort()
     await Promise.all(looking.map(({ done }) => done))
-    this.#connections.close()
   }
 
   async #takeDue(): Promise<void> {
     const { database, log } = this.#parts
-    this.#connections.dropIdle((no) => this.#looking.has(no))
+    this.#parts.readers.endIdle()
     try {
       const going = () => [...this.#looking.values()]
       if (isFull(going())) return
@@ -131,17 +131,13 @@ export class SourceLooks {
   }
 
   /** What a database shows, on a connection of its own. @throws {SourceFault} */
-  async withReader<T>(source: TableSource, url: string, work: (reader: TableReader) => Promise<T>): Promise<T> {
-    const connection = await connect(url, { ...this.#parts, ca: source.ca })
-    try {
-      await connection.begin()
-      const found = await work(new TableReader(connection, source))
-      connection.hangUp()
-      return found
-    } catch (error) {
-      connection.destroy()
-      throw error
-    }
+  withReader<T>(
+    { appNo }: Pick<SourceRow, 'appNo'>,
+    source: TableSource,
+    url: string,
+    work: (reader: SourceReader) => Promise<T>,
+  ): Promise<T> {
+    return this.#parts.readers.read({ appNo, sourceNo: undefined, url, source }, work)
   }
 
   #begin(held: HeldSource, { appNo, isAtFault }: Turn): Promise<void> {
@@ -192,7 +188,6 @@ export class SourceLooks {
         await this.#failed(held, source, error)
       }
     } catch (error) {
-      this.#connections.drop(held.no)
       // Whoever is there next need not wait until the lease runs out.
       if (this.#isClosed) await leaveLook(database, held, 0).catch(() => {})
       if (error instanceof LookLost || error instanceof DatabaseUnavailable)
@@ -203,7 +198,6 @@ export class SourceLooks {
 
   async #failed(held: HeldSource, source: SourceRow, error: unknown): Promise<void> {
     const { database, log } = this.#parts
-    this.#connections.drop(source.no)
     this.#parts.looked?.(source.definition.kind, 'fault')
     const fault =
       error instanceof SourceFault || error instanceof TableRefused
@@ -243,24 +237,16 @@ export class SourceLooks {
 
   async #lookAtTable(looking: Looking, definition: TableSource): Promise<void> {
     const { signal, source, secrets } = looking
-    const connection = await this.#connections.ready(source.no, secrets.url ?? '', definition)
-    const stop = () => {
-      this.#connections.drop(source.no)
-    }
-    signal.addEventListener('abort', stop, { once: true })
+    const session = { appNo: source.appNo, sourceNo: source.no, url: secrets.url ?? '', source: definition, signal }
     try {
-      const reader = new TableReader(connection, definition)
-      if (definition.by === 'cursor') await lookByCursor(this.#parts.database, looking, definition, reader)
-      else {
+      await this.#parts.readers.read(session, async (reader) => {
+        if (definition.by === 'cursor') return lookByCursor(this.#parts.database, looking, definition, reader)
         const { look, types } = await reader.look()
         const whole = definition.watch === undefined ? undefined : (rows: readonly Row[]) => reader.rows(rows, types)
         await storeLook(this.#parts.database, looking, look, types, whole)
-      }
-      await connection.end()
+      })
     } catch (error) {
       throw signal.aborted ? new SourceFault(`took longer than ${longestLookMs / 1_000} seconds`) : error
-    } finally {
-      signal.removeEventListener('abort', stop)
     }
   }
 
@@ -291,8 +277,13 @@ export class SourceLooks {
       if (bounded && isWithinBounds(bounded)) whole.set(keyOrText(own, definition.key), bounded)
     }
     const state = Buffer.from(JSON.stringify({ etag: answer.etag }))
-    await storeLook(this.#parts.database, looking, look, {}, definition.watch && (async () => whole), (tx) =>
-      keepState(tx, source.no, state),
+    await storeLook(
+      this.#parts.database,
+      looking,
+      new OwnLook(look),
+      {},
+      definition.watch && (async () => whole),
+      (tx) => keepState(tx, source.no, state),
     )
   }
 
@@ -312,7 +303,13 @@ export class SourceLooks {
     const look = new TableLook(['user'], ['segment'])
     for (const user of people) look.see({ user, segment: definition.segment })
     // Another rule is another segment: who is in it by that is no news.
-    await storeLook(this.#parts.database, looking, look, { [definition.segment]: `version ${version}` }, undefined)
+    await storeLook(
+      this.#parts.database,
+      looking,
+      new OwnLook(look),
+      { [definition.segment]: `version ${version}` },
+      undefined,
+    )
   }
 
   /** Types of the columns of a source by name, so far as they are known: of all while it can be asked. */
@@ -322,7 +319,7 @@ export class SourceLooks {
     if (definition.kind !== 'table') return {}
     try {
       const { url = '' } = openSecrets(this.#parts.vault, source)
-      const { columns } = await this.withReader(definition, url, (reader) => reader.sample())
+      const { columns } = await this.withReader(source, definition, url, (reader) => reader.sample())
       return Object.fromEntries(columns.map(({ name, type }) => [name, type]))
     } catch (error) {
       if (error instanceof SourceFault) return known
@@ -340,7 +337,7 @@ export class SourceLooks {
     switch (definition.kind) {
       case 'table': {
         const { url = '' } = openSecrets(vault, source)
-        return this.withReader(definition, url, (reader) =>
+        return this.withReader(source, definition, url, (reader) =>
           reader.rows(
             rows.map(({ row }) => row),
             source.columns ?? {},

@@ -205,7 +205,7 @@ export class Sources {
     const { url = '', headers = {} } = this.#secretsIn(row)
     switch (definition.kind) {
       case 'table': {
-        const { columns, rows } = await this.#looks.withReader(definition, url, (reader) => reader.sample())
+        const { columns, rows } = await this.#looks.withReader(row, definition, url, (reader) => reader.sample())
         return { columns: columns.map(({ name, type }) => ({ name, type })), rows }
       }
       case 'poll': {

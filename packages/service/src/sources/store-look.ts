@@ -1,6 +1,5 @@
-import { createHash } from 'node:crypto'
 import { setImmediate as turn } from 'node:timers/promises'
-import { type Row, type RowChange, type TableLook, tableLimits } from '@zbell/core/triggers'
+import { type Row, type RowChange, tableLimits } from '@zbell/core/triggers'
 import type { Database, Tx } from '../store/database.ts'
 import {
   dropPages,
@@ -14,14 +13,13 @@ import {
 } from '../store/sources/looks.ts'
 import { tell } from '../store/webhooks/tell.ts'
 import { type FoundRow, keptFound } from './found.ts'
-import { differing, everySecondsOf, type Looking, noteOfLate, packed, rowsText, unpacked } from './looking.ts'
+import { differing, everySecondsOf, type Looking, noteOfLate, rowsText } from './looking.ts'
+import type { PagedLook } from './paged-look.ts'
 import type { ColumnTypes } from './table-reader.ts'
 
 /** So many changes, or pages, go in a transaction. */
 const changesTogether = 1_000
 const pagesTogether = 64
-
-const digestOf = (text: string): Buffer => createHash('sha256').update(text).digest().subarray(0, 16)
 
 /**
  * Holds a look against the one before, and lets what is new, changed and gone wait for the triggers, page by page.
@@ -30,7 +28,7 @@ const digestOf = (text: string): Buffer => createHash('sha256').update(text).dig
 export async function storeLook(
   database: Database,
   { held, source, late, isRead: hasReaders, signal }: Looking,
-  look: TableLook,
+  look: PagedLook,
   types: ColumnTypes,
   whole: ((rows: readonly Row[]) => Promise<ReadonlyMap<string, Row>>) | undefined,
   atEnd: (tx: Tx) => Promise<unknown> = async () => {},
@@ -66,16 +64,14 @@ export async function storeLook(
     // Between two pages whatever else this process does has its turn.
     if (page % 8 === 0) await turn()
     if (signal.aborted) throw new LookLost('the look was given up')
-    const text = look.page(page)
-    if (isFirst && text === '') continue
-    const digest = digestOf(text)
+    const { digest, isEmpty } = look.digestOf(page)
     const old = before.get(page)
-    if (old === undefined ? text === '' : old.equals(digest)) continue
+    if (old === undefined ? isEmpty : old.equals(digest)) continue
     // In a first look too, so that a key that stands twice is found.
-    const was = isFirst || old === undefined ? '' : await unpacked(await readPage(database, source.no, page))
-    const inPage = look.changes(was, text)
-    if (!isFirst) changes.push(...inPage)
-    pages.push({ page, digest, bytes: await packed(text) })
+    const stored = isFirst || old === undefined ? undefined : await readPage(database, source.no, page)
+    const inPage = await look.changesOf(page, stored)
+    if (!isFirst) changes.push(...inPage.changes)
+    pages.push({ page, digest, bytes: inPage.packed })
     if (changes.length >= changesTogether || pages.length >= pagesTogether) await flush()
   }
   const { leftOut } = look

@@ -102,12 +102,13 @@ export class TableReader {
    * The next rows by their cursor, oldest first.
    * @param from this value included; `null` for all that there is
    * @param behind where the step before ended
+   * @returns the rows, with how many characters they have as JSON
    */
   async next(
     from: CursorValue | null,
     behind: Place | undefined,
     limit: number,
-  ): Promise<{ readonly rows: readonly ReadRow[]; readonly types: ColumnTypes }> {
+  ): Promise<{ readonly rows: readonly ReadRow[]; readonly chars: number; readonly types: ColumnTypes }> {
     const { key } = this.#source
     const cursor = this.#name(this.#cursor)
     const values: RawValue[] = []
@@ -130,15 +131,17 @@ export class TableReader {
     const order = [cursor, ...key.map((column) => this.#name(column))].join(', ')
     const text = `select * from ${this.#from} where ${conditions.join(' and ')} order by ${order} limit ${limit}`
     const rows: ReadRow[] = []
+    let chars = 0
     const types = await this.#each(text, values, (raw, columns) => {
       const at = columns.findIndex(({ name }) => name === this.#cursor)
       const value = cursorOf(raw[at] ?? null, columns[at])
       const row = boundedRow(rowOf(raw, columnsWithin(columns)))
       const keys = key.map((column) => raw[columns.findIndex(({ name }) => name === column)] ?? null)
+      chars += JSON.stringify(row).length
       // A row that cannot be named still moves the place on.
       rows.push({ cursor: value, key: keyOrNothing(row, key) ?? '', row, raw: keys })
     })
-    return { rows, types: typesOf(types, [this.#cursor, ...key]) }
+    return { rows, chars, types: typesOf(types, [this.#cursor, ...key]) }
   }
 
   /** Its columns, and the last three rows of it. */

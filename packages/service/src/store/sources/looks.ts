@@ -151,8 +151,8 @@ export const storePage = (tx: Tx, no: number, page: number, digest: Buffer, pack
 
 export const dropPages = (tx: Tx, no: number) => tx.change(sql`delete from source_pages where source_no = ${no}`)
 
-/** So many go in one statement. */
-const together = 500
+/** So many go in one statement, of so many characters; the server takes 16 MB. */
+const together = { rows: 500, chars: 4_000_000 }
 
 /** Lets what a source found wait for its triggers. @param late for so many seconds nobody had looked */
 export async function leaveFound(
@@ -162,14 +162,22 @@ export async function leaveFound(
   found: readonly unknown[],
   late: number,
 ): Promise<void> {
-  for (let at = 0; at < found.length; at += together) {
-    const rows = found
-      .slice(at, at + together)
-      .map((one) => sql`(${appNo}, ${environment}, ${sourceNo}, ${late}, ${wellFormedJson(one)})`)
-    await tx.change(
-      sql`insert into trigger_events (app_no, environment, source_no, late_seconds, event) values ${commas(rows)}`,
-    )
+  let [texts, chars]: [string[], number] = [[], 0]
+  const flush = async () => {
+    const rows = texts.map((text) => sql`(${appNo}, ${environment}, ${sourceNo}, ${late}, ${text})`)
+    ;[texts, chars] = [[], 0]
+    if (rows.length > 0)
+      await tx.change(
+        sql`insert into trigger_events (app_no, environment, source_no, late_seconds, event) values ${commas(rows)}`,
+      )
   }
+  for (const one of found) {
+    const text = wellFormedJson(one)
+    if (texts.length === together.rows || chars + text.length > together.chars) await flush()
+    texts.push(text)
+    chars += text.length
+  }
+  await flush()
 }
 
 /** How much of a source waits for its triggers. @param most as far as it is counted */

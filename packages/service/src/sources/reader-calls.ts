@@ -1,0 +1,64 @@
+import type { CursorValue, Row, TableSource } from '@zbell/core/triggers'
+import type { ReaderReach } from './connect.ts'
+import type { PageChanges, PagedLook } from './paged-look.ts'
+import type { ColumnTypes, Place, TableReader } from './table-reader.ts'
+
+type Answer<Method extends keyof TableReader> = TableReader[Method] extends (...given: never) => Promise<infer A>
+  ? A
+  : never
+
+/** What a reader process does in a session with a database, by name. */
+export type ReaderCalls = {
+  /** Connects, or takes up the connection that was kept of a source, and begins to read. */
+  open: {
+    input: {
+      readonly sourceNo: number | undefined
+      readonly url: string
+      readonly source: TableSource
+      readonly reach: ReaderReach
+    }
+    output: undefined
+  }
+  /** Reads a table whole, and keeps what it looked like until the end. `digests` has those of all pages, one after the other. */
+  look: {
+    input: undefined
+    output: {
+      readonly rows: number
+      readonly leftOut: PagedLook['leftOut']
+      readonly digests: Buffer
+      readonly emptyPages: readonly number[]
+      readonly types: ColumnTypes
+    }
+  }
+  changes: {
+    input: { readonly page: number; readonly stored: Buffer | undefined }
+    output: PageChanges
+  }
+  rows: { input: { readonly rows: readonly Row[]; readonly types: ColumnTypes }; output: Answer<'rows'> }
+  last: { input: undefined; output: Answer<'last'> }
+  next: {
+    input: { readonly from: CursorValue | null; readonly behind: Place | undefined; readonly limit: number }
+    output: Answer<'next'>
+  }
+  sample: { input: undefined; output: Answer<'sample'> }
+  /** Ends the session. @property keep whether the connection is kept for the source */
+  close: { input: { readonly keep: boolean }; output: undefined }
+}
+
+export type CallName = keyof ReaderCalls
+
+/** What the service sends to a reader. */
+export type ReaderMessage = {
+  readonly no: number
+  readonly session: number
+  readonly name: CallName
+  readonly input: unknown
+}
+
+/** What a reader sends back: first that it is ready. */
+export type ReaderAnswer =
+  | { readonly is: 'ready' }
+  | { readonly is: 'done'; readonly no: number; readonly output: unknown }
+  /** @property says what is wrong with the source */
+  | { readonly is: 'fault'; readonly no: number; readonly says: string }
+  | { readonly is: 'failed'; readonly no: number; readonly stack: string }
