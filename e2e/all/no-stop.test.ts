@@ -1,8 +1,20 @@
 import { execFileSync } from 'node:child_process'
-import { request } from 'node:http'
+import { once } from 'node:events'
+import { createServer, request } from 'node:http'
+import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
+import {
+  endlessly,
+  hostileMysql,
+  hostilePostgres,
+  mysqlColumns,
+  mysqlPacket,
+  mysqlRow,
+  postgresColumns,
+  postgresRow,
+} from '../harness/hostile-database.ts'
 import { lookAtLoop, type Stood } from '../harness/loop.ts'
 import { until } from '../harness/programs.ts'
 import { app, World } from '../harness/world.ts'
@@ -297,5 +309,62 @@ test.each(Object.keys(slowData) as (keyof typeof slowData)[])(
     const { stoodMs, referenceMs, heapMb } = await look()
     expect(stoodMs / referenceMs).toBeLessThan(1.2)
     expect(heapMb).toBeLessThan(200)
+  },
+)
+
+const flood = (dialect: 'mysql' | 'postgres') => {
+  const texts = many(200, (n) => [`${n}`, 'x'.repeat(3_000)] as const)
+  const [serve, head, rows] =
+    dialect === 'mysql'
+      ? [hostileMysql, mysqlColumns(['id', 'delay']), texts.map((row, n) => mysqlPacket(6 + n, mysqlRow(...row)))]
+      : [hostilePostgres, postgresColumns(['id', 'delay']), texts.map((row) => postgresRow(...row))]
+  return serve({
+    answer: (socket) => {
+      socket.write(head)
+      endlessly(socket, Buffer.concat(rows))
+    },
+  })
+}
+/** Addresses of sources that answer as much as they can, each with what ends its server. */
+const floods: Readonly<Record<string, () => Promise<{ readonly url: string; close(): Promise<unknown> }>>> = {
+  'a MySQL server that sends rows without end': async () => {
+    const { port, close } = await flood('mysql')
+    return { url: `mysql://a:b@127.0.0.1:${port}/c`, close }
+  },
+  'a PostgreSQL server that sends rows without end': async () => {
+    const { port, close } = await flood('postgres')
+    return { url: `postgres://a:b@127.0.0.1:${port}/c`, close }
+  },
+  'an address that answers more than is taken of it': () => answering(100_000),
+  'an address that answers as much as is taken of it': () => answering(52_000),
+}
+
+async function answering(rows: number) {
+  const json = JSON.stringify(many(rows, (n) => ({ id: n, delay: n % 60, vessel: `Kittiwake ${n}` })))
+  const server = createServer((_, answer) => answer.setHeader('content-type', 'application/json').end(json))
+  await once(server.listen(0, '127.0.0.1'), 'listening')
+  const { port } = server.address() as AddressInfo
+  return { url: `http://127.0.0.1:${port}/`, close: async () => server.close() }
+}
+
+test.each(Object.keys(floods))(
+  '%s stops the loop for no longer than fifty milliseconds, and takes no memory',
+  async (name) => {
+    const { url, close } = await floods[name]!()
+    const source = url.startsWith('http')
+      ? { kind: 'poll', url, rows: '$', key: ['id'], watch: ['delay'] }
+      : { kind: 'table', url, table: 'sailings', by: 'comparison', key: ['id'], watch: ['delay'] }
+    const before = await look()
+    const answer = await ask('PUT', `${at}/sources/flood`, world.backendKey, source)
+    const { fault, note } = JSON.parse(answer.text) as { fault: string | null; note: string | null }
+    expect([answer.status, fault ?? note]).toEqual([
+      200,
+      expect.stringMatching(/more than|yielded|^took in 52,000 rows/),
+    ])
+    const { stoodMs, referenceMs, heapMb } = await look()
+    expect(stoodMs / referenceMs).toBeLessThan(1.2)
+    expect(heapMb - before.heapMb).toBeLessThan(64)
+    await world.backend.call('deleteSource', { params: { app, source: 'flood' } })
+    await close()
   },
 )

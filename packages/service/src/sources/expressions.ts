@@ -1,27 +1,40 @@
 import { EvaluationFailed, type EvaluationLimits, type EvaluatorPool } from '../evaluation/evaluator-pool.ts'
 import { SourceFault } from './fault.ts'
 
-/** The output is parsed on the event loop, which takes some 30 ms for as much as this. */
-const limits: EvaluationLimits = { maxWaiting: 20, maxCharacters: 3_000_000, restMs: 0, maxTries: 1 }
+const maxCharacters = 3_000_000
+/** Parsed on the event loop, as much as this takes some 10 ms. */
+const maxParsedCharacters = 1_000_000
+
+type Evaluation = { readonly expression: string; readonly json: string; readonly maxCharacters?: number }
 
 /**
  * Evaluates JSONata over JSON that somebody else sent. All sources of an app share one turn.
- * @returns undefined when the text is not JSON
+ * @returns the result as JSON; undefined when the text is not JSON
  * @throws {SourceFault} with a message that continues the name of the expression
  * @throws {EvaluationsBusy}
  */
-export async function evaluateJsonata(
+export async function evaluateToJson(
   evaluators: EvaluatorPool,
   { appNo }: { readonly appNo: number },
-  expression: string,
-  json: string,
-): Promise<{ readonly value: unknown } | undefined> {
+  { expression, json, maxCharacters: most = maxCharacters }: Evaluation,
+): Promise<string | undefined> {
+  const limits: EvaluationLimits = { maxWaiting: 20, maxCharacters: most, restMs: 0, maxTries: 1 }
   try {
     const input = { expressions: [expression], json }
     const output = await evaluators.run(`sources of ${appNo}`, limits, 'jsonata', input)
-    if (output.is === 'not-json') return undefined
-    return { value: JSON.parse(output.results[0] ?? 'null') }
+    return output.is === 'not-json' ? undefined : (output.results[0] ?? 'null')
   } catch (error) {
     throw error instanceof EvaluationFailed ? new SourceFault(error.message) : error
   }
+}
+
+/** The same for results that are small enough to be parsed here. */
+export async function evaluateJsonata(
+  evaluators: EvaluatorPool,
+  app: { readonly appNo: number },
+  expression: string,
+  json: string,
+): Promise<{ readonly value: unknown } | undefined> {
+  const text = await evaluateToJson(evaluators, app, { expression, json, maxCharacters: maxParsedCharacters })
+  return text === undefined ? undefined : { value: JSON.parse(text) }
 }

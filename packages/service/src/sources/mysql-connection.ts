@@ -118,9 +118,17 @@ function each(
     readonly received: ReceivedBytes
   },
 ): Promise<readonly Column[]> {
-  return new Promise((done, fail) => {
+  return new Promise((resolve, reject) => {
     let columns: Column[] = []
     let refused: unknown
+    const settle = (act: () => void) => {
+      connection.off('error', onError)
+      act()
+    }
+    const fail = (error: unknown) => settle(() => reject(error))
+    const onError = (error: unknown) => fail(refused ?? failed(error))
+    // A connection that is lost says so itself, not by the statement that it carries.
+    connection.on('error', onError)
     const query = connection.query({
       sql: text,
       values: [...values],
@@ -144,8 +152,8 @@ function each(
           fail(error)
         }
       })
-      .on('error', (error: unknown) => fail(refused ?? failed(error)))
-      .on('end', () => done(columns))
+      .on('error', onError)
+      .on('end', () => settle(() => resolve(columns)))
   })
 }
 

@@ -89,14 +89,3 @@ async function textOf(answer: IncomingMessage, place: string): Promise<string> {
   }
   return Buffer.concat(parts).toString('utf8')
 }
-
-/** The rows that an expression made. @throws {SourceFault} */
-export function rowsOf(made: unknown): Record<string, unknown>[] {
-  const rows = Array.isArray(made) ? made : made === null ? [] : [made]
-  const wrong = rows.find((row) => typeof row !== 'object' || row === null || Array.isArray(row))
-  if (wrong !== undefined)
-    throw new SourceFault(
-      `has an expression “rows” that makes ${JSON.stringify(wrong).slice(0, 60)} where an object is meant`,
-    )
-  return rows as Record<string, unknown>[]
-}

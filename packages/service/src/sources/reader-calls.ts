@@ -1,4 +1,4 @@
-import type { CursorValue, Row, TableSource } from '@zbell/core/triggers'
+import type { CursorValue, PollSource, Row, TableSource } from '@zbell/core/triggers'
 import type { ReaderReach } from './connect.ts'
 import type { PageChanges, PagedLook } from './paged-look.ts'
 import type { ColumnTypes, Place, TableReader } from './table-reader.ts'
@@ -7,19 +7,23 @@ type Answer<Method extends keyof TableReader> = TableReader[Method] extends (...
   ? A
   : never
 
-/** What a reader process does in a session with a database, by name. */
-export type ReaderCalls = {
-  /** Connects, or takes up the connection that was kept of a source, and begins to read. */
-  open: {
-    input: {
+/** What is read in a session. */
+export type ReadFrom =
+  | {
+      readonly is: 'database'
+      /** The source whose connection is kept for the next poll; undefined for a connection of its own. */
       readonly sourceNo: number | undefined
       readonly url: string
       readonly source: TableSource
-      readonly reach: ReaderReach
     }
-    output: undefined
-  }
-  /** Reads a table whole, and keeps what it looked like until the end. `digests` has those of all pages, one after the other. */
+  /** @property json what the source’s expression made of an answer */
+  | { readonly is: 'answer'; readonly json: string; readonly source: PollSource }
+
+/** What a reader process does in a session, by name. */
+export type ReaderCalls = {
+  /** Connects, or takes up the connection that was kept of a source, and begins to read. */
+  open: { input: { readonly from: ReadFrom; readonly reach: ReaderReach }; output: undefined }
+  /** Reads rows whole, and keeps what they looked like until the end. `digests` has those of all pages, one after the other. */
   look: {
     input: undefined
     output: {
@@ -40,7 +44,13 @@ export type ReaderCalls = {
     input: { readonly from: CursorValue | null; readonly behind: Place | undefined; readonly limit: number }
     output: Answer<'next'>
   }
-  sample: { input: undefined; output: Answer<'sample'> }
+  sample: {
+    input: undefined
+    output: {
+      readonly columns: readonly { readonly name: string; readonly type: string }[]
+      readonly rows: readonly Row[]
+    }
+  }
   /** Ends the session. @property keep whether the connection is kept for the source */
   close: { input: { readonly keep: boolean }; output: undefined }
 }

@@ -1,18 +1,20 @@
-// The program of a reader process: sessions with databases that are somebody else’s. What they send is read and parsed here only.
+// The program of a reader process: sessions with databases and answers that are somebody else’s. What
+// they send is parsed here only.
 import { TableRefused, tableLimits } from '@zbell/core/triggers'
 import { anywhere, publicOnly } from '../gateways/address-guard.ts'
-import { connect } from './connect.ts'
+import { AnswerReader } from './answer-reader.ts'
+import { connect, type ReaderReach } from './connect.ts'
 import { SourceFault } from './fault.ts'
 import { KeptConnections } from './kept-connections.ts'
 import { OwnLook } from './paged-look.ts'
-import type { CallName, ReaderAnswer, ReaderCalls, ReaderMessage } from './reader-calls.ts'
+import type { CallName, ReaderAnswer, ReaderCalls, ReaderMessage, ReadFrom } from './reader-calls.ts'
 import type { SqlConnection } from './sql-connection.ts'
 import { TableReader } from './table-reader.ts'
 
 type Session = {
-  readonly sourceNo: number | undefined
-  readonly connection: SqlConnection
-  readonly reader: TableReader
+  readonly reader: TableReader | AnswerReader
+  /** Of a database. */
+  readonly connected?: { readonly to: SqlConnection; readonly sourceNo: number | undefined }
   look?: OwnLook
 }
 
@@ -43,9 +45,14 @@ const calls: { readonly [Name in Exclude<CallName, 'open' | 'close'>]: Call<Name
   },
   changes: async ({ look }, { page, stored }) => lookOf(look).changesOf(page, stored && Buffer.from(stored)),
   rows: ({ reader }, { rows, types }) => reader.rows(rows, types),
-  last: ({ reader }) => reader.last(),
-  next: ({ reader }, { from, behind, limit }) => reader.next(from, behind, limit),
+  last: ({ reader }) => tableOf(reader).last(),
+  next: ({ reader }, { from, behind, limit }) => tableOf(reader).next(from, behind, limit),
   sample: ({ reader }) => reader.sample(),
+}
+
+function tableOf(reader: Session['reader']): TableReader {
+  if (!(reader instanceof TableReader)) throw new Error('an answer has no cursor')
+  return reader
 }
 
 function lookOf(look: OwnLook | undefined): OwnLook {
@@ -53,34 +60,40 @@ function lookOf(look: OwnLook | undefined): OwnLook {
   return look
 }
 
-async function open(no: number, { sourceNo, url, source, reach }: ReaderCalls['open']['input']): Promise<undefined> {
-  const guarded = { ...reach, guard: reach.isGuarded ? publicOnly : anywhere }
+async function open(no: number, { from, reach }: ReaderCalls['open']['input']): Promise<undefined> {
   const state = { isClosed: false }
   opening.set(no, state)
   try {
-    const connection =
-      sourceNo === undefined
-        ? await connect(url, { ...guarded, ca: source.ca })
-        : await kept.ready(sourceNo, url, source, guarded)
-    if (sourceNo === undefined) await connection.begin()
-    sessions.set(no, { sourceNo, connection, reader: new TableReader(connection, source) })
+    sessions.set(no, await sessionOf(from, reach))
   } finally {
     opening.delete(no)
   }
   if (state.isClosed) await close(no, { keep: false })
 }
 
+async function sessionOf(from: ReadFrom, { isGuarded, ...reach }: ReaderReach): Promise<Session> {
+  if (from.is === 'answer') return { reader: new AnswerReader(from.source, from.json) }
+  const { sourceNo, url, source } = from
+  const guarded = { ...reach, guard: isGuarded ? publicOnly : anywhere }
+  const to =
+    sourceNo === undefined
+      ? await connect(url, { ...guarded, ca: source.ca })
+      : await kept.ready(sourceNo, url, source, guarded)
+  if (sourceNo === undefined) await to.begin()
+  return { reader: new TableReader(to, source), connected: { to, sourceNo } }
+}
+
 async function close(no: number, { keep }: ReaderCalls['close']['input']): Promise<undefined> {
   const state = opening.get(no)
   if (state) state.isClosed = true
-  const session = sessions.get(no)
-  if (!session) return
+  const connected = sessions.get(no)?.connected
   sessions.delete(no)
-  const { sourceNo, connection } = session
-  if (keep && sourceNo !== undefined) await connection.end()
+  if (!connected) return
+  const { to, sourceNo } = connected
+  if (keep && sourceNo !== undefined) await to.end()
   else if (sourceNo !== undefined) kept.drop(sourceNo)
-  else if (keep) connection.hangUp()
-  else connection.destroy()
+  else if (keep) to.hangUp()
+  else to.destroy()
 }
 
 async function outputOf({ session: no, name, input }: ReaderMessage): Promise<unknown> {
@@ -104,7 +117,7 @@ async function answerTo(message: ReaderMessage): Promise<ReaderAnswer> {
 const send = (answer: ReaderAnswer) => process.send?.(answer)
 
 setInterval(() => {
-  const inUse = new Set([...sessions.values()].map(({ sourceNo }) => sourceNo))
+  const inUse = new Set([...sessions.values()].map(({ connected }) => connected?.sourceNo))
   kept.dropIdle((no) => inUse.has(no))
 }, dropIdleEveryMs).unref()
 process.on('disconnect', () => process.exit())

@@ -1,10 +1,10 @@
 import type { ChildProcess } from 'node:child_process'
-import type { CursorValue, Row, TableSource } from '@zbell/core/triggers'
+import type { CursorValue, Row } from '@zbell/core/triggers'
 import { spawnBounded } from '../evaluation/spawn-bounded.ts'
 import type { ReaderReach } from './connect.ts'
 import { SourceFault } from './fault.ts'
 import { digestBytes, type PagedLook } from './paged-look.ts'
-import type { CallName, ReaderAnswer, ReaderCalls, ReaderMessage } from './reader-calls.ts'
+import type { CallName, ReaderAnswer, ReaderCalls, ReaderMessage, ReadFrom } from './reader-calls.ts'
 import { readerProgram } from './reader-program.ts'
 import type { ColumnTypes, Place } from './table-reader.ts'
 
@@ -94,7 +94,7 @@ class ReaderProcess {
   }
 }
 
-/** A session with a database, in a reader process: what {@link TableReader} does is done there. */
+/** A session in a reader process: what {@link TableReader} and {@link AnswerReader} do is done there. */
 export class SourceReader {
   readonly #call: <Name extends CallName>(
     name: Name,
@@ -105,7 +105,7 @@ export class SourceReader {
     this.#call = (name, input) => process.call(session, name, input)
   }
 
-  /** Reads a table whole; its rows stay in the process. @throws {SourceFault} as all that follow */
+  /** Reads rows whole; they stay in the process. @throws {SourceFault} as all that follow */
   async look(): Promise<{ readonly look: PagedLook; readonly types: ColumnTypes }> {
     const { rows, leftOut, digests, emptyPages, types } = await this.#call('look', undefined)
     const empty = new Set(emptyPages)
@@ -141,19 +141,16 @@ export class SourceReader {
   }
 }
 
-/** Whose database is read, and how. */
+/** Who reads, and what. */
 export type ReaderSession = {
   readonly appNo: number
-  /** The source whose connection is kept for the next poll; undefined for a connection of its own. */
-  readonly sourceNo: number | undefined
-  readonly url: string
-  readonly source: TableSource
+  readonly from: ReadFrom
   /** Ends the session at once. */
   readonly signal?: AbortSignal | undefined
 }
 
 /**
- * Processes that read databases of others. Each reads for one app at a time: rows that fill its memory, or that take all its time to
+ * Processes that read databases and answers of others. Each reads for one app at a time: rows that fill its memory, or that take all its time to
  * parse, end or delay what that app reads, and nothing else.
  */
 export class ReaderPool {
@@ -169,17 +166,17 @@ export class ReaderPool {
   }
 
   /**
-   * Works with a database; the connection is kept, or hung up, when that goes well, and broken off when it does not.
+   * Works with what is read; the connection to a database is kept, or hung up, when that goes well, and broken off when it does not.
    * @throws {SourceFault}
    */
-  async read<T>(given: ReaderSession, work: (reader: SourceReader) => Promise<T>): Promise<T> {
-    const { appNo, sourceNo, url, source, signal } = given
+  async read<T>({ appNo, from, signal }: ReaderSession, work: (reader: SourceReader) => Promise<T>): Promise<T> {
+    const sourceNo = from.is === 'database' ? from.sourceNo : undefined
     const reading = await this.#processFor(appNo, sourceNo)
     const session = ++this.#sessions
     const breakOff = () => void this.#close(reading, session, false)
     signal?.addEventListener('abort', breakOff, { once: true })
     try {
-      await reading.call(session, 'open', { sourceNo, url, source, reach: this.#reach })
+      await reading.call(session, 'open', { from, reach: this.#reach })
       const result = await work(new SourceReader(reading, session))
       await reading.call(session, 'close', { keep: true })
       return result

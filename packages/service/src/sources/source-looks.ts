@@ -1,7 +1,5 @@
 import { beginningOf } from '@zbell/core'
 import {
-  isNestedTooDeep,
-  keyOfRow,
   type PollSource,
   pageOfKey,
   type Row,
@@ -14,7 +12,6 @@ import {
 } from '@zbell/core/triggers'
 import type { Logger } from 'pino'
 import { EvaluationsBusy, type EvaluatorPool } from '../evaluation/evaluator-pool.ts'
-import type { Where } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import {
@@ -38,18 +35,17 @@ import { sourceAwayFirings } from '../store/triggers/firings.ts'
 import { tell } from '../store/webhooks/tell.ts'
 import { SealBroken, type Vault } from '../vault/vault.ts'
 import type { Reach } from './connect.ts'
-import { evaluateJsonata } from './expressions.ts'
+import { evaluateToJson } from './expressions.ts'
 import { SourceFault } from './fault.ts'
 import { lookByCursor } from './look-by-cursor.ts'
 import { everySecondsOf, type Looking, mostWaiting } from './looking.ts'
 import { unpacked } from './packed.ts'
 import { OwnLook } from './paged-look.ts'
-import { poll, rowsOf } from './poll.ts'
+import { poll } from './poll.ts'
 import { isFull, mayStart, saturatedApps, type Turn } from './poll-limits.ts'
 import type { ReaderPool, SourceReader } from './reader-pool.ts'
 import { openSecrets } from './secrets.ts'
 import { segmentPeople } from './segment-people.ts'
-import { boundedRow, isWithinBounds } from './sql-connection.ts'
 import { storeLook } from './store-look.ts'
 import type { ColumnTypes } from './table-reader.ts'
 
@@ -137,7 +133,19 @@ export class SourceLooks {
     url: string,
     work: (reader: SourceReader) => Promise<T>,
   ): Promise<T> {
-    return this.#parts.readers.read({ appNo, sourceNo: undefined, url, source }, work)
+    return this.#parts.readers.read({ appNo, from: { is: 'database', sourceNo: undefined, url, source } }, work)
+  }
+
+  /** What the expression of a polled source makes of an answer. @throws {SourceFault} */
+  async withRows<T>(
+    { appNo }: Pick<SourceRow, 'appNo'>,
+    source: PollSource,
+    text: string,
+    work: (reader: SourceReader) => Promise<T>,
+    signal?: AbortSignal,
+  ): Promise<T> {
+    const json = await this.#rowsOf(source, text, appNo)
+    return this.#parts.readers.read({ appNo, from: { is: 'answer', json, source }, signal }, work)
   }
 
   #begin(held: HeldSource, { appNo, isAtFault }: Turn): Promise<void> {
@@ -237,9 +245,9 @@ export class SourceLooks {
 
   async #lookAtTable(looking: Looking, definition: TableSource): Promise<void> {
     const { signal, source, secrets } = looking
-    const session = { appNo: source.appNo, sourceNo: source.no, url: secrets.url ?? '', source: definition, signal }
+    const from = { is: 'database', sourceNo: source.no, url: secrets.url ?? '', source: definition } as const
     try {
-      await this.#parts.readers.read(session, async (reader) => {
+      await this.#parts.readers.read({ appNo: source.appNo, from, signal }, async (reader) => {
         if (definition.by === 'cursor') return lookByCursor(this.#parts.database, looking, definition, reader)
         const { look, types } = await reader.look()
         const whole = definition.watch === undefined ? undefined : (rows: readonly Row[]) => reader.rows(rows, types)
@@ -265,36 +273,24 @@ export class SourceLooks {
       })
       return
     }
-    const rows = await this.pickRows(definition, answer.text, source)
-    const look = new TableLook(definition.key, definition.watch)
-    const whole = new Map<string, Row>()
-    const wanted = [...definition.key, ...(definition.watch ?? [])]
-    for (const row of rows) {
-      const own = { ...Object.fromEntries(wanted.map((name) => [name, null])), ...row } as Row
-      look.see(own)
-      const bounded = definition.watch && !isNestedTooDeep(row) ? boundedRow(row as Row) : undefined
-      // Of a row that is too large or too deep there is what is watched of it.
-      if (bounded && isWithinBounds(bounded)) whole.set(keyOrText(own, definition.key), bounded)
-    }
     const state = Buffer.from(JSON.stringify({ etag: answer.etag }))
-    await storeLook(
-      this.#parts.database,
-      looking,
-      new OwnLook(look),
-      {},
-      definition.watch && (async () => whole),
-      (tx) => keepState(tx, source.no, state),
-    )
+    const store = async (reader: SourceReader) => {
+      const { look } = await reader.look()
+      const whole = definition.watch && ((rows: readonly Row[]) => reader.rows(rows, {}))
+      await storeLook(database, looking, look, {}, whole, (tx) => keepState(tx, source.no, state))
+    }
+    await this.withRows(source, definition, answer.text, store, signal)
   }
 
-  /** The rows of an answer, which is parsed off the event loop. @throws {SourceFault} */
-  async pickRows({ rows }: PollSource, text: string, of: Where): Promise<Record<string, unknown>[]> {
-    const evaluated = await evaluateJsonata(this.#parts.evaluators, of, rows, text).catch((error: unknown) => {
+  /** The rows of an answer, as JSON. @throws {SourceFault} */
+  async #rowsOf({ rows }: PollSource, text: string, appNo: number): Promise<string> {
+    const evaluation = { expression: rows, json: text }
+    const json = await evaluateToJson(this.#parts.evaluators, { appNo }, evaluation).catch((error: unknown) => {
       if (!(error instanceof SourceFault || error instanceof EvaluationsBusy)) throw error
       throw new SourceFault(`has an expression “rows” that fails: ${error.message}`)
     })
-    if (!evaluated) throw new SourceFault(`answered what is not JSON: ${beginningOf(text, 60)}`)
-    return rowsOf(evaluated.value)
+    if (json === undefined) throw new SourceFault(`answered what is not JSON: ${beginningOf(text, 60)}`)
+    return json
   }
 
   async #lookAtSegment(looking: Looking, definition: SegmentSource): Promise<void> {
@@ -363,14 +359,5 @@ export class SourceLooks {
       default:
         return definition satisfies never
     }
-  }
-}
-
-function keyOrText(row: Row, key: readonly string[]): string {
-  try {
-    return keyOfRow(row, key)
-  } catch (error) {
-    if (error instanceof TableRefused) return ''
-    throw error
   }
 }

@@ -20,6 +20,7 @@ import { hiddenSecret, withoutSecrets, withSecrets } from '../vault/hidden-addre
 import { SealBroken } from '../vault/vault.ts'
 import { databaseAddress } from './address.ts'
 import { SourceFault } from './fault.ts'
+import { fieldsOf } from './fields.ts'
 import { poll } from './poll.ts'
 import { openSecrets, type SourceSecrets, sealSecrets } from './secrets.ts'
 import { segmentPeople } from './segment-people.ts'
@@ -210,8 +211,8 @@ export class Sources {
       }
       case 'poll': {
         const answer = await poll({ url, headers, ca: definition.ca }, { ...this.#parts, etag: undefined })
-        const rows = answer.is === 'same' ? [] : await this.#looks.pickRows(definition, answer.text, row)
-        return { columns: fieldsOf(rows), rows: rows.slice(-3) }
+        if (answer.is === 'same') return { columns: [], rows: [] }
+        return this.#looks.withRows(row, definition, answer.text, (reader) => reader.sample())
       }
       case 'segment': {
         const { people } = await segmentPeople(this.#parts.database, row, definition, 3)
@@ -285,23 +286,4 @@ function shapeOf(definition: SourceDefinition, { url }: SourceSecrets): Buffer {
   return createHash('sha256')
     .update(JSON.stringify([watchedBy(definition), where]))
     .digest()
-}
-
-/** Fields of objects, with what stands in them. */
-function fieldsOf(rows: readonly unknown[]): { name: string; type: string }[] {
-  const fields = new Map<string, Set<string>>()
-  for (const row of rows) {
-    if (typeof row !== 'object' || row === null) continue
-    for (const [name, value] of Object.entries(row)) {
-      const types = fields.get(name) ?? new Set()
-      fields.set(name, types.add(typeOfJson(value)))
-    }
-  }
-  return [...fields].slice(0, 200).map(([name, types]) => ({ name, type: [...types].sort().join(' or ') }))
-}
-
-function typeOfJson(value: unknown): string {
-  if (value === null) return 'nothing'
-  if (Array.isArray(value)) return 'list'
-  return typeof value === 'string' ? 'text' : typeof value
 }
