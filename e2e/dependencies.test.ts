@@ -41,7 +41,7 @@ test('each bundle carries the notices of what is in it', () => {
       .split(/^-{70,}$/m)
       .map((one) => one.trim().split('\n')[0]!.split(' ')[0])
   expect(titles('notices.txt')).toEqual(
-    expect.arrayContaining(['express', 'zod', 'drizzle-orm', 'mysql2', 'node-forge']),
+    expect.arrayContaining(['express', 'zod', 'drizzle-orm', 'mysql2', 'node-forge', 'pg', 'jsonata']),
   )
   expect(titles('console/notices.txt')).toEqual(expect.arrayContaining(['react', 'react-dom', 'zod', 'tailwindcss']))
   // The kit goes into apps, and brings nothing of others.

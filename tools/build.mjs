@@ -109,7 +109,22 @@ async function bundlePrograms() {
     banner: { js: "import {createRequire as __cr} from 'node:module';const require=__cr(import.meta.url);" },
     logLevel: 'error',
   })
-  writeFileSync(join(dist, 'notices.txt'), noticesOf(Object.keys(metafile.inputs)))
+  // The service holds these programs as text, so what is in them is not among its own inputs.
+  const programs = await esbuild({
+    absWorkingDir: root,
+    metafile: true,
+    entryPoints: ['evaluation/evaluator-main.ts', 'sources/reader-main.ts'].map(
+      (main) => `packages/service/src/${main}`,
+    ),
+    outdir: dist,
+    write: false,
+    bundle: true,
+    platform: 'node',
+    external: ['pg-native'],
+    logLevel: 'error',
+  })
+  const inputs = new Set([metafile, programs.metafile].flatMap((one) => Object.keys(one.inputs)))
+  writeFileSync(join(dist, 'notices.txt'), noticesOf([...inputs]))
   const profiles = join(root, 'packages/standins/profiles')
   cpSync(profiles, join(dist, 'profiles'), { recursive: true })
 }
