@@ -270,6 +270,24 @@ describe('whoever has a key', () => {
     })
     const client = new Client({ url: world.url, bearer: key })
     expect((await client.call('listNotifications', { params })).items).toBeDefined()
+    // Of addresses that could be all that is needed to post to them, there is the host.
+    await world.backend.call('saveWebhook', {
+      params: { ...params, webhook: 'desk' },
+      body: { url: 'https://desk.merrow-sound.example/T01/secret?token=x', kinds: ['*'] },
+    })
+    await world.backend.call('saveSource', {
+      params: { ...params, source: 'desk' },
+      body: { kind: 'incoming', occurrences: '{}', verify: { by: 'standard-webhooks' } },
+    })
+    const shown = async (to: Client) => [
+      (await to.call('listWebhooks', { params })).items.find(({ name }) => name === 'desk')?.url,
+      (await to.call('readSource', { params: { ...params, source: 'desk' } })).address?.split('/').at(-1),
+    ]
+    expect(await shown(client)).toEqual(['https://desk.merrow-sound.example/•••', '•••'])
+    expect(await shown(world.backend)).toEqual([
+      'https://desk.merrow-sound.example/T01/secret?•••',
+      expect.stringMatching(/^[\w-]{32}$/),
+    ])
     expect(await post(notifications, key, '{"to":{"any":["everyone"]},"content":{"title":"T"}}')).toMatchObject({
       code: 'not-allowed',
     })

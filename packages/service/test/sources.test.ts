@@ -152,6 +152,24 @@ describe('what stands in a table', () => {
     })
   })
 
+  test('shows masked columns to nobody who tries the source or a trigger of it', async () => {
+    await save({ ...compared, mask: ['status'] } as WrittenSource)
+    await listen({ ...late, when: "row.status == 'on time'", key: 'string(row.id)' })
+    const tried = await one.sources.try(app.scope, 'sailings')
+    expect(tried.rows).toEqual([
+      expect.objectContaining({ id: 101, vessel: 'Kittiwake', status: '•••' }),
+      expect.objectContaining({ id: 204, status: '•••' }),
+    ])
+    const trial = await one.triggers.try(app.scope, 'sailing-late', { row: { id: 101 }, take: true })
+    expect(JSON.stringify(trial)).not.toContain('on time"')
+    expect(trial).toMatchObject({
+      is: 'no-case',
+      warnings: [{ pointer: '/take', detail: 'leaves out status, which the source masks: say it in the row' }],
+    })
+    const said = await one.triggers.try(app.scope, 'sailing-late', { row: { id: 101, status: 'on time' }, take: true })
+    expect(said).toMatchObject({ cases: [{ holds: true }], warnings: [] })
+  })
+
   test('may have an emoji where a long text is cut, and the source goes on', async () => {
     await save({ ...compared, watch: ['note'] } as WrittenSource)
     await listen({ ...late, when: 'row.note != ""', content: { title: 'Note' }, values: {} })

@@ -1,8 +1,9 @@
 import { describe, expect, test } from '@jest/globals'
 import { sql } from 'drizzle-orm'
 import { until } from '../../../e2e/harness/programs.ts'
+import { createApp, findApp } from '../src/store/apps/apps.ts'
 import { whereOf } from '../src/store/apps/where.ts'
-import { claimTellings } from '../src/store/queue/tellings.ts'
+import { claimTellings, dueReceivers } from '../src/store/queue/tellings.ts'
 import { tell } from '../src/store/webhooks/tell.ts'
 import {
   app,
@@ -38,6 +39,24 @@ describe('what is told', () => {
     await happens()
     await heard(own, 1)
     expect(own.events).toHaveLength(1)
+  })
+
+  test('is told by turns of apps: one with many receivers leaves a turn to each of the others', async () => {
+    await one.teller.close()
+    await createApp(app.database, { slug: 'freight', name: 'Freight', identifiers: {}, createdAt: new Date() })
+    const freight = (await findApp(app.database, 'freight'))!
+    const names = Array.from({ length: 40 }, (_, n) => `receiver-${n}`)
+    for (const name of names) await save({ url: 'http://127.0.0.1:9/' }, name)
+    const { no } = await row('receiver-0')
+    await app.database.change(sql`update webhooks set app_no = ${freight.no} where no = ${no}`)
+    await app.database.change(
+      sql`insert into work (pool, kind, app_no, environment, subject_no, urgency, due_at, size, body)
+          select 'telling', 'tell', app_no, environment, no, 0, utc_timestamp(3), 1, '[]' from webhooks`,
+    )
+    for (let time = 0; time < 10; time++) {
+      const due = await dueReceivers(app.database, { besides: [], most: 2 })
+      expect(due.map(({ appNo }) => appNo).sort()).toEqual([app.scope.app.no, freight.no].sort())
+    }
   })
 
   test('is chosen by kind, by family and by a rule over the event', async () => {

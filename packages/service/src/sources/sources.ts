@@ -1,7 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { setTimeout as wait } from 'node:timers/promises'
 import { toBase64url } from '@zbell/core'
-import { type IncomingSource, type SourceDefinition, watchedBy } from '@zbell/core/triggers'
+import { type IncomingSource, loggedRow, type Row, type SourceDefinition, watchedBy } from '@zbell/core/triggers'
 import { newSigningSecret, secretOf } from '@zbell/core/webhooks'
 import { AddressNotAllowed } from '../gateways/address-guard.ts'
 import { nodeCrypto } from '../gateways/node-crypto.ts'
@@ -194,7 +194,14 @@ export class Sources {
   async try(scope: Scope, name: string): Promise<TriedSource> {
     const row = await this.need(scope, name)
     try {
-      return { is: 'fine', says: null, ...(await this.#sampleOf(row)) }
+      const { columns, rows } = await this.#sampleOf(row)
+      const mask = 'mask' in row.definition ? row.definition.mask : undefined
+      return {
+        is: 'fine',
+        says: null,
+        columns,
+        rows: rows.map((one) => (mask ? loggedRow(one as Row, { mask }) : one)),
+      }
     } catch (error) {
       if (error instanceof SourceFault) return { is: 'fault', says: `${name} ${error.message}`, columns: [], rows: [] }
       throw error

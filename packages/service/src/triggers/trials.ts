@@ -1,4 +1,5 @@
 import {
+  type Cell,
   type ExplainedCase,
   type Fired,
   keyOfRow,
@@ -94,14 +95,15 @@ export class Trials {
     definition: TriggerDefinition,
     { event, row, before, gone = false, take = false }: TriedWith,
   ) {
-    const given = {
-      event,
-      ...(await this.#typed(scope, definition.source, { row, before, take })),
-      gone,
-      now: new Date(),
-    }
+    const { masked, ...typed } = await this.#typed(scope, definition.source, { row, before, take })
+    const given = { event, ...typed, gone, now: new Date() }
     const key = await this.#keyOfTried(scope, definition.source, given)
-    return this.#evaluator.explain({ appNo: scope.app.no, definition }, given, key)
+    const explained = await this.#evaluator.explain({ appNo: scope.app.no, definition }, given, key)
+    const warnings = masked.map((name) => ({
+      pointer: '/take',
+      says: `leaves out ${name}, which the source masks: say it in the row`,
+    }))
+    return { ...explained, warnings: [...explained.warnings, ...warnings] }
   }
 
   /** What names the event or the row that somebody tries, if its source says how. */
@@ -117,12 +119,20 @@ export class Trials {
 
   /** A row that somebody pasted has the types of its source, and what it leaves out if that is to be taken from there. */
   async #typed(scope: Scope, name: string, { row, before, take }: Pick<TriedWith, 'row' | 'before' | 'take'>) {
-    if (row === undefined) return {}
+    if (row === undefined) return { masked: [] }
     const source = await findSource(this.#database, whereOf(scope), name)
     const types = source ? await this.#looks.typesOf(source) : {}
     const pasted = typedRow(row, types)
     const taken = take && source ? await this.#taken(source, pasted) : undefined
-    return { row: { ...taken, ...pasted }, before: before && typedRow(before, types) }
+    const masks = source && 'mask' in source.definition ? (source.definition.mask ?? []) : []
+    const [masked, shown] = [true, false].map((is) =>
+      Object.entries(taken ?? {}).filter(([column]) => masks.includes(column) === is),
+    ) as [[string, Cell][], [string, Cell][]]
+    return {
+      row: { ...Object.fromEntries(shown), ...pasted },
+      before: before && typedRow(before, types),
+      masked: masked.flatMap(([column]) => (column in pasted ? [] : [column])),
+    }
   }
 
   /** @throws {Problem} `invalid-request` when the source cannot be asked */

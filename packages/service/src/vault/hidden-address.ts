@@ -13,6 +13,12 @@ export function withoutSecrets(text: string): string {
   return (password === '' ? shown : atUser) + (isDatabase || search === '' ? '' : `?${hiddenSecret}`)
 }
 
+/** The same without its path, which can be all that a receiver asks for; that of a database is its name, and stays. */
+export function withoutPath(shown: string): string {
+  const [, origin, path] = /^(https?:\/\/[^/?]+)(\/[^?]*)?/.exec(shown) ?? []
+  return origin === undefined || path === undefined || path === '/' ? shown : `${origin}/${hiddenSecret}`
+}
+
 /** Puts back what {@link withoutSecrets} took out, when the rest is the same. */
 export function withSecrets(text: string, kept: string | undefined): string {
   return kept !== undefined && text.includes(hiddenSecret) && text === withoutSecrets(kept) ? kept : text

@@ -39,10 +39,8 @@ const turnMs = 5_000
 /** So many events of a receiver are at hand at a time: of those that go alone, and in lists; and of so many pieces. */
 const roundEvents = { single: 500, batch: 2_000 } as const
 const roundPieces = 200
-/** So many receivers are told at a time, so many of one app, and so many that are slow or do not hear. */
-const turnsAtOnce = 64
-const turnsOfApp = 16
-const turnsOfTroubled = 24
+/** So many receivers are told at a time, in all and of one app; and of those that are slow or do not hear. */
+const maxTurns = { inAll: 64, ofApp: 16, troubled: 24, troubledOfApp: 8 }
 /** Whoever takes longer for a request counts as slow at its next turn. */
 const slowMs = 1_000
 /** The most requests on their way to one receiver: of single events, and of batches. */
@@ -134,7 +132,7 @@ export class Teller {
 
   async #beginDue(): Promise<void> {
     const { database, log } = this.#parts
-    const room = turnsAtOnce - this.#turns.size
+    const room = maxTurns.inAll - this.#turns.size
     if (room <= 0) return
     try {
       const due = await dueReceivers(database, { besides: [...this.#turns.keys()], most: room * 4 })
@@ -142,7 +140,12 @@ export class Teller {
         database,
         due.map(({ no }) => no),
       )
-      for (const row of rows) this.#begin(row)
+      // In their order: it is fair to apps.
+      const found = new Map(rows.map((row) => [row.no, row]))
+      for (const { no } of due) {
+        const row = found.get(no)
+        if (row) this.#begin(row)
+      }
     } catch (error) {
       const isAway = error instanceof DatabaseUnavailable
       log[isAway ? 'debug' : 'warn']({ err: error }, 'webhooks could not be looked at, and are again soon')
@@ -152,13 +155,16 @@ export class Teller {
   #begin(row: WebhookRow): void {
     const isTroubled = row.failures > 0 || this.#slow.has(row.no)
     const all = [...this.#turns.values()]
-    if (all.length >= turnsAtOnce) return
+    if (all.length >= maxTurns.inAll) return
     // Whoever takes long is known by that before its turn is over, and stands in nobody’s way.
     const now = performance.now()
     const [slow, quick] = [true, false].map((is) =>
       all.filter((one) => (one.isTroubled || now - one.startedMs > slowMs) === is),
     ) as [AtHand[], AtHand[]]
-    if (isTroubled ? slow.length >= turnsOfTroubled : ofApp(quick, row.appNo) >= turnsOfApp) return
+    const isFull = isTroubled
+      ? slow.length >= maxTurns.troubled || ofApp(slow, row.appNo) >= maxTurns.troubledOfApp
+      : ofApp(quick, row.appNo) >= maxTurns.ofApp
+    if (isFull) return
     const done = this.#turn(row)
       .catch((error: unknown) => {
         if (error instanceof DatabaseUnavailable) return

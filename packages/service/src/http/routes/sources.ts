@@ -1,8 +1,9 @@
-import { type Source, sourceName } from '@zbell/contract'
+import { type Role, type Source, sourceName } from '@zbell/contract'
 import { invalid } from '../../problems/problem.ts'
 import type { ShownSource, WrittenSource } from '../../sources/sources.ts'
 import { whereOf } from '../../store/apps/where.ts'
 import { listSources } from '../../store/sources/sources.ts'
+import { hiddenSecret, withoutPath } from '../../vault/hidden-address.ts'
 import { callerAddress } from '../came-from.ts'
 import type { HttpParts } from '../parts.ts'
 import type { OperationRouter } from '../serve-operation.ts'
@@ -14,23 +15,23 @@ export function serveSources(
   { database, limits, sources, incoming }: Pick<HttpParts, 'database' | 'limits' | 'sources' | 'incoming'>,
   base: () => string,
 ): void {
-  const view = (shown: ShownSource): Source => sourceView(shown, base())
+  const view = (shown: ShownSource, role: Role): Source => sourceView(shown, base(), role)
 
-  on.serve('listSources', async ({ caller: { scope }, query: { limit, after } }) => {
+  on.serve('listSources', async ({ caller: { scope, role }, query: { limit, after } }) => {
     const rows = await listSources(database, whereOf(scope), limit + 1, nameAtPlace(after))
     const last = rows.length > limit ? rows[limit - 1] : undefined
     const shown = await Promise.all(rows.slice(0, limit).map((row) => sources.show(row)))
-    return { items: shown.map(view), next: last ? placeOfName(last.name) : null }
+    return { items: shown.map((one) => view(one, role)), next: last ? placeOfName(last.name) : null }
   })
 
-  on.serve('readSource', async ({ caller: { scope }, params }) =>
-    view(await sources.show(await sources.need(scope, params.source))),
+  on.serve('readSource', async ({ caller: { scope, role }, params }) =>
+    view(await sources.show(await sources.need(scope, params.source)), role),
   )
 
-  on.serve('saveSource', async ({ caller: { scope, actor }, params: { source: name }, body }) => {
+  on.serve('saveSource', async ({ caller: { scope, actor, role }, params: { source: name }, body }) => {
     const { error } = sourceName.safeParse(name)
     if (error) throw invalid('/source', `${error.issues[0]?.message} as a name`)
-    return view(await sources.save(scope, name, body as WrittenSource, actor))
+    return view(await sources.save(scope, name, body as WrittenSource, actor), role)
   })
 
   on.serve('deleteSource', async ({ caller: { scope }, params }) => {
@@ -53,12 +54,15 @@ export function serveSources(
   })
 }
 
-const sourceView = ({ row, definition, address, triggers, secret }: ShownSource, base: string): Source => ({
+/** Whoever may not change a source is not shown addresses that could be all that is needed to use them. */
+const sourceView = ({ row, definition, address, triggers, secret }: ShownSource, base: string, role: Role): Source => ({
   name: row.name,
   version: row.version,
   kind: row.definition.kind,
-  definition: definition as never,
-  address: address === undefined ? null : `${base}/v1/incoming/${address}`,
+  definition: (role === 'owner' || definition.url === undefined
+    ? definition
+    : { ...definition, url: withoutPath(definition.url) }) as never,
+  address: address === undefined ? null : `${base}/v1/incoming/${role === 'owner' ? address : hiddenSecret}`,
   secret: secret ?? null,
   lookedAt: row.lookedAt?.toISOString() ?? null,
   note: row.note,

@@ -1,10 +1,11 @@
-import { type Webhook, type WebhookEntry, webhookName } from '@zbell/contract'
+import { type Role, type Webhook, type WebhookEntry, webhookName } from '@zbell/contract'
 import { cloudEventOf, dataSchemaOf, eventKinds, isEventKind, kindsMeant } from '@zbell/core/webhooks'
 import { invalid, Problem } from '../../problems/problem.ts'
 import { whereOf } from '../../store/apps/where.ts'
 import type { Database } from '../../store/database.ts'
 import type { LogRow } from '../../store/webhooks/log.ts'
 import { listWebhooks } from '../../store/webhooks/webhooks.ts'
+import { withoutPath } from '../../vault/hidden-address.ts'
 import type { ShownWebhook, Webhooks } from '../../webhooks/webhooks.ts'
 import type { RateLimits } from '../rate-limits.ts'
 import type { Handler, OperationRouter } from '../serve-operation.ts'
@@ -17,25 +18,25 @@ export function serveWebhooks(
   webhooks: Webhooks,
   base: () => string,
 ): void {
-  on.serve('listWebhooks', async ({ caller: { scope }, query: { limit, after } }) => {
+  on.serve('listWebhooks', async ({ caller: { scope, role }, query: { limit, after } }) => {
     const rows = await listWebhooks(database, whereOf(scope), limit + 1, nameAtPlace(after))
     const last = rows.length > limit ? rows[limit - 1] : undefined
     const shown = await Promise.all(rows.slice(0, limit).map((row) => webhooks.show(row)))
-    return { items: shown.map(webhookView), next: last ? placeOfName(last.name) : null }
+    return { items: shown.map((one) => webhookView(one, role)), next: last ? placeOfName(last.name) : null }
   })
 
-  on.serve('readWebhook', async ({ caller: { scope }, params }) =>
-    webhookView(await webhooks.show(await webhooks.need(scope, params.webhook))),
+  on.serve('readWebhook', async ({ caller: { scope, role }, params }) =>
+    webhookView(await webhooks.show(await webhooks.need(scope, params.webhook)), role),
   )
 
-  on.serve('saveWebhook', async ({ caller: { scope, actor }, params: { webhook: name }, body }) => {
+  on.serve('saveWebhook', async ({ caller: { scope, actor, role }, params: { webhook: name }, body }) => {
     const { error } = webhookName.safeParse(name)
     if (error) throw invalid('/webhook', `${error.issues[0]?.message} as a name`)
-    return webhookView(await webhooks.save(scope, name, body, actor))
+    return webhookView(await webhooks.save(scope, name, body, actor), role)
   })
 
-  on.serve('changeWebhook', async ({ caller: { scope }, params, body }) =>
-    webhookView(await webhooks.enable(scope, params.webhook, body.enabled)),
+  on.serve('changeWebhook', async ({ caller: { scope, role }, params, body }) =>
+    webhookView(await webhooks.enable(scope, params.webhook, body.enabled), role),
   )
 
   on.serve('deleteWebhook', async ({ caller: { scope }, params }) => {
@@ -43,13 +44,13 @@ export function serveWebhooks(
     return undefined
   })
 
-  on.serve('changeWebhookSecret', async ({ caller: { scope }, params, body }) =>
-    webhookView(await webhooks.changeSecret(scope, params.webhook, body.keepHours)),
+  on.serve('changeWebhookSecret', async ({ caller: { scope, role }, params, body }) =>
+    webhookView(await webhooks.changeSecret(scope, params.webhook, body.keepHours), role),
   )
 
-  on.serve('tryWebhook', async ({ caller: { scope }, params, body }) => {
+  on.serve('tryWebhook', async ({ caller: { scope, role }, params, body }) => {
     const { request, entry } = await webhooks.try(scope, params.webhook, body.kind)
-    return { entry: entryView(entry), request, answer: entry.answer }
+    return { entry: entryView(entry), request: shownTo(role, request), answer: entry.answer }
   })
 
   on.serve('listWebhookLog', async ({ caller: { scope }, params, query: { limit, after, outcome, kind } }) => {
@@ -58,10 +59,10 @@ export function serveWebhooks(
     return pageView(rows, limit, ({ no }) => String(no), entryView)
   })
 
-  on.serve('readWebhookRequest', async ({ caller: { scope }, params }) => {
+  on.serve('readWebhookRequest', async ({ caller: { scope, role }, params }) => {
     const row = await webhooks.need(scope, params.webhook)
     const { request, entry } = await webhooks.entry(row, entryNo(params.entry))
-    return { entry: entryView(entry), request, answer: entry.answer }
+    return { entry: entryView(entry), request: request && shownTo(role, request), answer: entry.answer }
   })
 
   on.serve('replayWebhook', async ({ caller: { scope }, params, body, response }) => {
@@ -103,28 +104,35 @@ function entryNo(text: string): number {
   return Number(text)
 }
 
-const webhookView = ({ row, url, olderUntil, waiting, secret }: ShownWebhook): Webhook => ({
-  name: row.name,
-  url,
-  kinds: [...row.kinds],
-  when: row.rule,
-  batch: row.batch,
-  ca: row.ca,
-  enabled: row.enabled,
-  offBecause: row.offBecause,
-  secret: secret ?? null,
-  olderSecretsUntil: olderUntil.map((at) => at.toISOString()),
-  waiting: waiting.events,
-  waitingIsAll: waiting.isAll,
-  waitingSince: waiting.since?.toISOString() ?? null,
-  fault: row.fault,
-  faultSince: row.faultSince?.toISOString() ?? null,
-  restsUntil: row.restsUntil?.toISOString() ?? null,
-  toldAt: row.toldAt?.toISOString() ?? null,
-  dropped: row.dropped,
-  droppedAt: row.droppedAt?.toISOString() ?? null,
-  madeBy: row.madeBy,
-  changedAt: row.changedAt.toISOString(),
-})
+/** Whoever may not change a webhook is not shown the path of its address, which can be all that its receiver asks for. */
+const shownTo = <Shown extends { readonly url: string | null }>(role: Role, shown: Shown): Shown =>
+  role === 'owner' || shown.url === null ? shown : { ...shown, url: withoutPath(shown.url) }
+
+const webhookView = (shown: ShownWebhook, role: Role): Webhook => {
+  const { row, url, olderUntil, waiting, secret } = shownTo(role, shown)
+  return {
+    name: row.name,
+    url,
+    kinds: [...row.kinds],
+    when: row.rule,
+    batch: row.batch,
+    ca: row.ca,
+    enabled: row.enabled,
+    offBecause: row.offBecause,
+    secret: secret ?? null,
+    olderSecretsUntil: olderUntil.map((at) => at.toISOString()),
+    waiting: waiting.events,
+    waitingIsAll: waiting.isAll,
+    waitingSince: waiting.since?.toISOString() ?? null,
+    fault: row.fault,
+    faultSince: row.faultSince?.toISOString() ?? null,
+    restsUntil: row.restsUntil?.toISOString() ?? null,
+    toldAt: row.toldAt?.toISOString() ?? null,
+    dropped: row.dropped,
+    droppedAt: row.droppedAt?.toISOString() ?? null,
+    madeBy: row.madeBy,
+    changedAt: row.changedAt.toISOString(),
+  }
+}
 
 const entryView = ({ answer: _, ...row }: LogRow): WebhookEntry => ({ ...row, at: row.at.toISOString() })

@@ -41,7 +41,8 @@ export const tellingStatement = (
   )
 
 /**
- * Receivers for whom something is due and who may be asked, in no order, so that each has its turn. It costs a look into the index
+ * Receivers for whom something is due and who may be asked: one of each app before a second one of any, else in no order, so that
+ * each has its turn. It costs a look into the index
  * for each that may be asked, however much waits; and a single one while nothing is due at all.
  * @param besides those that this process is at already
  */
@@ -51,13 +52,13 @@ export function dueReceivers(
 ): Promise<{ no: number; appNo: number }[]> {
   const others = besides.length > 0 ? sql`and w.no not in ${besides}` : sql``
   return reader.rows(
-    sql`select w.no, w.app_no as appNo from webhooks w
+    sql`select w.no, w.app_no as appNo, row_number() over (partition by w.app_no order by rand()) as place from webhooks w
         where exists (select 1 from work force index (by_turn) where pool = 'telling' and suspended = false
                         and stopped = false and urgency = ${tellingUrgency} and due_at <= utc_timestamp(3))
           and w.enabled = true and coalesce(w.rests_until <= utc_timestamp(3), true) ${others}
           and (select 1 from work force index (by_subject)
                where pool = 'telling' and subject_no = w.no and ${isDue} limit 1) = 1
-        order by rand() limit ${most}`,
+        order by place, rand() limit ${most}`,
   )
 }
 
