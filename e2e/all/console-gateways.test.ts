@@ -72,11 +72,14 @@ describe('a gateway’s profile, in the console', () => {
   test('is saved, in use at once, and taken back', async () => {
     await page.getByRole('button', { name: 'Save and use' }).click()
     await page.getByText('version 1 of the app’s own').waitFor()
-    await write(
-      standin()
-        .replace('profile: standin-ios', 'profile: second')
-        .replace('https://127.0.0.1:7431', 'https://gateway.example'),
-    )
+    const { items } = await client.call('listGateways', { params })
+    const { origin } = items.find(({ platform }) => platform === 'ios')!
+    const second = (at: string) =>
+      standin().replace('profile: standin-ios', 'profile: second').replace('https://127.0.0.1:7431', at)
+    await write(second('https://gateway.example'))
+    await page.getByRole('button', { name: 'Save and use' }).click()
+    await page.getByText('the credential in use was not handed in for https://gateway.example').waitFor()
+    await write(second(origin!))
     await page.getByRole('button', { name: 'Save and use' }).click()
     await page.getByText('version 2 of the app’s own').waitFor()
     const versions = page.getByRole('table', { name: 'Versions' })
@@ -113,10 +116,11 @@ describe('a gateway’s profile, in the console', () => {
 })
 
 test('a key file without a profile that reads it is asked about, with what looks like each field filled in', async () => {
-  const profile = readFileSync(`${dist}profiles/standin-android.yaml`, 'utf8').replace(
-    /keyFile:[\s\S]*?request:/,
-    'request:',
-  )
+  const { items } = await client.call('listGateways', { params })
+  const { origin } = items.find(({ platform }) => platform === 'android')!
+  const profile = readFileSync(`${dist}profiles/standin-android.yaml`, 'utf8')
+    .replace(/keyFile:[\s\S]*?request:/, 'request:')
+    .replace('https://127.0.0.1:7432', origin!)
   await client.call('saveGateway', { params: { ...params, platform: 'android' }, body: { profile } })
   const file = JSON.parse(readFileSync(demo.ready.androidKeyFile, 'utf8')) as {
     key: { pem: string }

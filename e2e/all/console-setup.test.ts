@@ -26,7 +26,7 @@ describe('a new app, in the console', () => {
     )
     await page.getByRole('button', { name: 'Make it' }).click()
     await page.getByText('How far is Brackenholm Guide from ringing in development?').waitFor()
-    await platform('iOS').getByText('0 of 6').waitFor()
+    await platform('iOS').getByText('1 of 7').waitFor()
     // The start page knows where the way goes on.
     await page.goto(demo.ready.console)
     await page.getByText('How far is Brackenholm Guide').waitFor()
@@ -39,7 +39,7 @@ describe('a new app, in the console', () => {
     await ios.getByText('is not a bundle identifier').waitFor()
     await ios.getByLabel('Identifier').fill('example.brackenholm')
     await ios.getByRole('button', { name: 'Save', exact: true }).click()
-    await ios.getByText('1 of 6').waitFor()
+    await ios.getByText('2 of 7').waitFor()
     await ios.getByRole('link', { name: 'Hand one in' }).waitFor()
   })
 

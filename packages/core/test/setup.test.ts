@@ -38,7 +38,7 @@ const step = (facts: SetupFacts, name: SetupStepName) => wayToRing(facts, nowMs)
 
 describe('the way to a ring', () => {
   test('has all its steps in their order, and begins with the first', () => {
-    const steps = wayToRing(nothing, nowMs)
+    const steps = wayToRing({ ...nothing, profile: undefined }, nowMs)
     expect(steps.map(({ step }) => step)).toEqual([...setupSteps])
     expect(steps.every(({ state }) => state === 'open')).toBe(true)
     expect(nextStep(steps)).toMatchObject({ step: 'identifier', action: 'give-identifier' })
@@ -46,7 +46,7 @@ describe('the way to a ring', () => {
 
   test('is over when everything has happened', () => {
     const steps = wayToRing(everything, nowMs)
-    expect(steps.map(({ state }) => state)).toEqual(Array(6).fill('done'))
+    expect(steps.map(({ state }) => state)).toEqual(Array(7).fill('done'))
     expect(nextStep(steps)).toBeUndefined()
   })
 
@@ -54,7 +54,7 @@ describe('the way to a ring', () => {
     const rehearsed = { rehearsedAtMs: nowMs }
     const facts = { ...everything, device: rehearsed, accepted: rehearsed, received: rehearsed }
     const steps = wayToRing(facts, nowMs)
-    expect(steps.map(({ state }) => state)).toEqual(['done', 'done', 'done', 'rehearsed', 'rehearsed', 'rehearsed'])
+    expect(steps.map(({ state }) => state)).toEqual([...Array(4).fill('done'), ...Array(3).fill('rehearsed')])
     expect(nextStep(steps)?.step).toBe('device')
   })
 
@@ -78,21 +78,28 @@ describe('the way to a ring', () => {
       'done',
       /expires within 7 days/,
     ],
-    ['no profile', { profile: undefined }, 'gateway', 'open', /no gateway profile/],
+    ['no profile', { profile: undefined }, 'profile', 'open', /no gateway profile/],
+    [
+      'a credential that was handed in for another gateway',
+      { credential: { ...key, elsewhere: 'https://elsewhere.example' } },
+      'credential',
+      'trouble',
+      /not handed in for https:\/\/elsewhere\.example/,
+    ],
     ['the web without a profile', { platform: 'web', profile: undefined }, 'gateway', 'done', /It works/],
     [
       'a profile whose day has come',
       { profile: { name: 'old', outdatedFrom: '2026-11-01' } },
-      'gateway',
+      'profile',
       'trouble',
       /outdated since 2026-11-01/,
     ],
     [
       'a profile whose day is still to come',
       { profile: { name: 'old', outdatedFrom: '2027-01-01' } },
-      'gateway',
+      'profile',
       'done',
-      /It works/,
+      /^old$/,
     ],
     [
       'a gateway that was not asked but took a ring',

@@ -108,9 +108,13 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       milestones,
       gateways,
       rewrap: () => rewrapAll(database, vault, keyring),
-      desk: new CredentialDesk(database, vault, async ({ app, environment }, platform) => {
-        const used = await gateways.profiles.of({ appNo: app.no, environment, platform })
-        return used && { ...used.profile, spokenOf: used.facts }
+      desk: new CredentialDesk(database, vault, {
+        words: async ({ app, environment }, platform) => {
+          const used = await gateways.profiles.of({ appNo: app.no, environment, platform })
+          return used && { ...used.profile, spokenOf: used.facts }
+        },
+        origins: ({ app, environment }, platform) =>
+          gateways.profiles.originsOf({ appNo: app.no, environment, platform }),
       }),
       onGateway: async ({ appNo, environment, platform }, isInUse) => {
         await gateways.changed(appNo, environment, platform)

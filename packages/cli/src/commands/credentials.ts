@@ -249,7 +249,8 @@ function tell({ flags, io }: Context<object>, one: Credential): number {
     const until = one.notAfter ? `, valid until ${moment(one.notAfter, io)}` : ''
     const id = one.state === 'waiting' ? one.id : ''
     const facts = factsSaid(one)
-    const says = facts.length === 0 ? '' : `, with ${facts.join(', ')}`
+    const beside = facts.length === 0 ? '' : `, with ${facts.join(', ')}`
+    const says = one.origins.length === 0 ? beside : `${beside}; it goes to ${one.origins.join(' and ')} only`
     io.out(
       `${one.id}\nIt is a ${one.kind} for ${one.platform} in ${one.environment}, and ${stands[one.state]}${id}${until}${safe(says)}.\n`,
     )

@@ -27,6 +27,9 @@ const columnsOf = (change: (one: Change) => void, busy: boolean): readonly Colum
             {name}: {value}
           </span>
         ))}
+        {one.origins.length > 0 && (
+          <span className="block max-w-72 truncate text-sm text-soft">for {one.origins.join(', ')}</span>
+        )}
         {one.check && <Found check={one.check} />}
         {one.gatewayOutdatedFrom && (
           <span className="block max-w-96 text-sm text-red">

@@ -12,6 +12,7 @@ import type { PlatformSetup, Step } from './steps.ts'
 const platformNames = { ios: 'iOS', android: 'Android', web: 'Web' } as const
 const stepNames: Record<Step['step'], string> = {
   identifier: 'Identifier',
+  profile: 'Gateway profile',
   credential: 'Credential',
   gateway: 'Gateway',
   device: 'A device',
@@ -66,7 +67,7 @@ function Platform({ setup, platform, isNext }: PlatformProps) {
       <ol className="mt-4 grid gap-4">
         {platform.steps.map((step) => (
           <StepLine key={step.step} step={step}>
-            {step.step === 'gateway' && platform.platform !== 'web' && step.action !== 'save-profile' && (
+            {step.step === 'profile' && step.action !== 'save-profile' && (
               <Link to={`/gateways/${platform.platform}`} className="text-sm underline decoration-1">
                 Its profile
               </Link>

@@ -81,6 +81,11 @@ export const credential = z
     keyId: z.string().nullable(),
     issuer: z.string().nullable(),
     facts: z.record(z.string(), z.string()).describe('Facts of the account, by the names that the profile uses.'),
+    origins: z
+      .array(z.string())
+      .describe(
+        'Gateways that it was handed in for; beside those that the service’s configuration names, it goes nowhere else.',
+      ),
     notBefore: instant.nullable(),
     notAfter: instant.nullable(),
     expiresWithinDays: z

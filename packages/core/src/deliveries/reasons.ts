@@ -30,6 +30,11 @@ export const reasons = {
     says: 'No gateway profile is set for this platform and environment.',
     does: 'Save a gateway profile for the platform in this environment, then send again.',
   },
+  'credential-elsewhere': {
+    code: 30,
+    says: 'The gateway profile leads to an origin that the credential in use was not handed in for.',
+    does: 'Hand the credential in again if the origin is right, or let the operator save the profile, then send again.',
+  },
   'missing-fact': {
     code: 27,
     says: 'The gateway profile speaks of a fact of the account that the credential in use does not say.',

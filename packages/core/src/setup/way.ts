@@ -2,7 +2,7 @@ import type { Environment, Platform } from '../devices/device.ts'
 import { type CheckVerdict, expiryDue, sayVerdict } from '../gateways/check.ts'
 
 /** The way from nothing to a ring, in the order in which it is gone. */
-export const setupSteps = ['identifier', 'credential', 'gateway', 'device', 'ring', 'receipt'] as const
+export const setupSteps = ['identifier', 'profile', 'credential', 'gateway', 'device', 'ring', 'receipt'] as const
 export type SetupStepName = (typeof setupSteps)[number]
 
 /** `rehearsed`: it happened with virtual handsets; a platform's own devices are still to come. */
@@ -31,13 +31,17 @@ export type SetupFacts = {
   readonly environment: Environment
   readonly identifier: string | undefined
   /** The web needs no profile. */
-  readonly profile: { readonly name: string; readonly outdatedFrom?: string | undefined } | undefined
+  readonly profile:
+    | { readonly name: string; readonly origin?: string | undefined; readonly outdatedFrom?: string | undefined }
+    | undefined
   readonly credential:
     | {
         readonly kind: string
         readonly addedAtMs: number
         readonly notAfterMs: number | undefined
         readonly rejected: boolean
+        /** Where the profile leads, when the credential was not handed in for that. */
+        readonly elsewhere?: string | undefined
         readonly check: { readonly verdict: CheckVerdict; readonly atMs: number } | undefined
       }
     | undefined
@@ -73,13 +77,16 @@ const identifierNames: Record<Platform, string> = {
 export function wayToRing(facts: SetupFacts, nowMs: number): SetupStep[] {
   const looks: Record<SetupStepName, (facts: SetupFacts, nowMs: number) => Outcome> = {
     identifier,
+    profile,
     credential,
     gateway,
     device,
     ring,
     receipt,
   }
-  return setupSteps.map((step) => ({
+  // The web has a standard in place of a profile.
+  const steps = setupSteps.filter((step) => step !== 'profile' || facts.platform !== 'web')
+  return steps.map((step) => ({
     step,
     does: undefined,
     action: undefined,
@@ -105,6 +112,23 @@ function identifier({ identifier: given, platform }: SetupFacts): Outcome {
   }
 }
 
+/** It comes before the credential, which goes only where it was handed in for. */
+function profile({ profile: given }: SetupFacts, nowMs: number): Outcome {
+  if (!given)
+    return {
+      state: 'open',
+      says: 'There is no gateway profile yet.',
+      does: 'Write down how to speak to the gateway: upload a profile, paste one, or begin from an example.',
+      action: 'save-profile',
+    }
+  const { name, origin, outdatedFrom } = given
+  if (outdatedFrom !== undefined && Date.parse(outdatedFrom) <= nowMs) {
+    const says = `The profile ${name} is outdated since ${outdatedFrom}.`
+    return { state: 'trouble', says, does: 'Save the profile that follows it.', action: 'save-profile' }
+  }
+  return { state: 'done', says: origin === undefined ? name : `${name}, for ${origin}` }
+}
+
 function credential({ credential: given, platform }: SetupFacts, nowMs: number): Outcome {
   const handIn = { action: 'hand-in-credential' } as const
   if (!given) {
@@ -118,6 +142,10 @@ function credential({ credential: given, platform }: SetupFacts, nowMs: number):
   const due = given.notAfterMs === undefined ? undefined : expiryDue(given.notAfterMs, nowMs)
   if (due === 0)
     return { state: 'trouble', says: `${what}, but it has expired.`, does: 'Hand in a new one.', ...handIn }
+  if (given.elsewhere !== undefined) {
+    const says = `${what}, but it was not handed in for ${given.elsewhere}.`
+    return { state: 'trouble', says, does: 'Hand it in again: a credential goes only where that was said.', ...handIn }
+  }
   if (given.rejected) {
     const does = 'Check it, or hand in another one; what waits goes on by itself.'
     return { state: 'trouble', says: `${what}, but the gateway refuses it.`, does, ...handIn }
@@ -126,20 +154,7 @@ function credential({ credential: given, platform }: SetupFacts, nowMs: number):
   return { state: 'done', says, atMs: given.addedAtMs }
 }
 
-function gateway(facts: SetupFacts, nowMs: number): Outcome {
-  const { platform, profile, credential: given, accepted } = facts
-  if (platform !== 'web' && !profile) {
-    return {
-      state: 'open',
-      says: 'There is no gateway profile yet.',
-      does: 'Write down how to speak to the gateway: upload a profile, paste one, or begin from an example.',
-      action: 'save-profile',
-    }
-  }
-  if (profile?.outdatedFrom !== undefined && Date.parse(profile.outdatedFrom) <= nowMs) {
-    const says = `The profile ${profile.name} is outdated since ${profile.outdatedFrom}.`
-    return { state: 'trouble', says, does: 'Save the profile that follows it.', action: 'save-profile' }
-  }
+function gateway({ credential: given, accepted }: SetupFacts): Outcome {
   if (!given) return { state: 'open', says: 'It can be asked once there is a credential.' }
   const ask = { does: 'Ask it.', action: 'check-credential' } as const
   const verdict = given.check?.verdict

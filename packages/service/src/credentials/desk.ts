@@ -6,6 +6,7 @@ import type { z } from 'zod'
 import { type Credential, credentialPlace } from '../gateways/credential.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import {
+  bindCredential,
   type CredentialRow,
   changeFacts,
   completeRequest,
@@ -41,19 +42,24 @@ export class ExtrasMissing extends Error {
   }
 }
 
-/** What an app's gateway profile says about credentials; `undefined` while there is none. */
-export type ProfileOf = (scope: Scope, platform: Platform) => Promise<ProfileWords | undefined>
+/** What an app's gateway profiles say about credentials. */
+export type ProfilesOf = {
+  /** Of the one in use; `undefined` while there is none. */
+  readonly words: (scope: Scope, platform: Platform) => Promise<ProfileWords | undefined>
+  /** Where those lead that are in use or wait. */
+  readonly origins: (scope: Scope, platform: Platform) => Promise<readonly string[]>
+}
 
 /** Takes credentials in. Each step is checked before anything is stored, so nothing is ever kept by half. */
 export class CredentialDesk {
   readonly #database: Database
   readonly #vault: Vault
-  readonly #profileOf: ProfileOf
+  readonly #profiles: ProfilesOf
 
-  constructor(database: Database, vault: Vault, profileOf: ProfileOf) {
+  constructor(database: Database, vault: Vault, profiles: ProfilesOf) {
     this.#database = database
     this.#vault = vault
-    this.#profileOf = profileOf
+    this.#profiles = profiles
   }
 
   /** @throws {CredentialRefused} @throws {ExtrasMissing} */
@@ -61,20 +67,32 @@ export class CredentialDesk {
     const { platform, passphrase } = handed
     const now = new Date()
     const files = handed.files.map(({ content }) => Buffer.from(content, 'base64'))
-    const profile = platform === 'web' ? undefined : await this.#profileOf(scope, platform)
+    const profile = platform === 'web' ? undefined : await this.#profiles.words(scope, platform)
     const found = await recognise(files, passphrase, platform, now, profile?.keyFile?.key)
     if (found.is === 'certificate') return this.#marryToRequest(scope, found, handed, by, now)
     const wanted = platform === 'web' ? 'vapid-key' : profile && credentialOf[profile.authentication.kind]
     if (wanted !== undefined && wanted !== found.is) throw new CredentialRefused('wrong-kind')
-    if (await findByFingerprint(this.#database, scope, platform, found.fingerprint))
-      throw new CredentialRefused('known')
+    const known = await findByFingerprint(this.#database, scope, platform, found.fingerprint)
+    if (known) return this.#bindAnew(scope, known)
     const { secret, facts } = secretOf(found, handed, profile)
     return this.#store(scope, platform, secret, { ...shownOf(found, secret), facts }, handed.use, by, now)
   }
 
+  /** One that is known and handed in again may go where the profiles lead by now. @throws {CredentialRefused} */
+  async #bindAnew(scope: Scope, known: CredentialRow): Promise<CredentialRow> {
+    const origins = await this.#originsFor(scope, known.platform)
+    if (origins.every((origin) => known.origins?.includes(origin))) throw new CredentialRefused('known')
+    await bindCredential(this.#database, known.no, origins)
+    return this.#read(scope, known.id)
+  }
+
+  async #originsFor(scope: Scope, platform: Platform): Promise<readonly string[]> {
+    return platform === 'web' ? [] : this.#profiles.origins(scope, platform)
+  }
+
   /** Says facts of the account beside a credential. @throws {CredentialRefused} */
   async sayFacts(scope: Scope, row: CredentialRow, facts: Record<string, string>): Promise<CredentialRow> {
-    const profile = await this.#profileOf(scope, row.platform)
+    const profile = await this.#profiles.words(scope, row.platform)
     checkAccount(facts, profile?.facts)
     await changeFacts(this.#database, row.no, facts)
     return this.#read(scope, row.id)
@@ -118,8 +136,9 @@ export class CredentialDesk {
     const key = createPrivateKey({ key: this.#vault.open(request.sealed, place), format: 'der', type: 'pkcs8' })
     const whole = marry(key, [found.certificate, ...found.chain], now)
     const secret: Credential = { kind: 'client-certificate', key: whole.key, certificates: whole.certificates }
-    checkAccount(facts, (await this.#profileOf(scope, request.platform))?.facts)
-    const shown = { ...shownOf(whole, secret), facts: orNull(facts) }
+    checkAccount(facts, (await this.#profiles.words(scope, request.platform))?.facts)
+    const origins = await this.#originsFor(scope, request.platform)
+    const shown = { ...shownOf(whole, secret), facts: orNull(facts), origins }
     await completeRequest(this.#database, request.no, { ...shown, sealed: this.#seal(secret, place) })
     await placeCredential(this.#database, request, use, by)
     return this.#read(scope, request.id)
@@ -135,7 +154,12 @@ export class CredentialDesk {
     now: Date,
   ): Promise<CredentialRow> {
     const place = credentialPlace(scope.app.no, scope.environment, platform)
-    const row = { ...this.#newRow(scope, platform, secret.kind, by, now), ...shown, sealed: this.#seal(secret, place) }
+    const row = {
+      ...this.#newRow(scope, platform, secret.kind, by, now),
+      ...shown,
+      origins: await this.#originsFor(scope, platform),
+      sealed: this.#seal(secret, place),
+    }
     await insertCredential(this.#database, row)
     const stored = await this.#read(scope, row.id)
     await placeCredential(this.#database, stored, use, by)
@@ -155,6 +179,7 @@ export class CredentialDesk {
       addedBy: by,
       sealed: Buffer.alloc(0),
       publicKeyHash: null,
+      origins: [],
       ...nothingShown,
     }
   }

@@ -8,7 +8,13 @@ import type { Gateways, Lane, Via } from '../engine/ports.ts'
 import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
 import type { HandsetControl } from '../handsets/control.ts'
 import { type AppRow, findAppByNo } from '../store/apps/apps.ts'
-import { type CredentialRow, credentialInUse, markRejected, markUsed } from '../store/apps/credentials.ts'
+import {
+  bindCredential,
+  type CredentialRow,
+  credentialInUse,
+  markRejected,
+  markUsed,
+} from '../store/apps/credentials.ts'
 import type { Database } from '../store/database.ts'
 import { latestEndpoint } from '../store/devices/read-devices.ts'
 import type { GatewayPlace } from '../store/gateways/profiles.ts'
@@ -197,7 +203,7 @@ export class GatewayRoom implements Gateways {
     if (!row) return { signature: '', open: async () => 'no-credential' }
     // A lane that stays notices here that somebody wants a recording, or no longer does.
     await this.#recorder(place).look(secretHeaderOf(profile))
-    const facts = JSON.stringify(row.facts ?? {})
+    const facts = JSON.stringify([row.facts ?? {}, row.origins])
     return {
       signature: `${row.id} ${profile?.signature ?? ''} ${app?.identifiers[platform] ?? ''} ${facts}`,
       open: async () => this.#keptLane(await this.#protocolOf(row, profile), row, profile),
@@ -262,6 +268,8 @@ export class GatewayRoom implements Gateways {
       })
     const origins = profile?.origins(environment) ?? []
     if (!profile || origins.length === 0) return 'no-gateway'
+    if (row.origins === null) await bindCredential(this.#database, row.no, origins)
+    if (this.profiles.unboundOrigin(row, profile, row) !== undefined) return 'credential-elsewhere'
     return openProfileProtocol({
       ready: profile,
       origins,

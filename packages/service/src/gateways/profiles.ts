@@ -98,6 +98,34 @@ export class Profiles {
     return used
   }
 
+  /** Where the profiles of an app lead that are in use or wait. */
+  async originsOf(place: GatewayPlace): Promise<readonly string[]> {
+    const rows = await profilesInPlace(this.#database, place)
+    const own = await Promise.all(
+      rows.map(async ({ text }) => {
+        const { profile } = await this.lint(ownerOf(place), text)
+        return profile ? originsIn(profile, place.environment) : []
+      }),
+    )
+    return [...new Set(own.flat())]
+  }
+
+  /**
+   * Where a profile leads that a credential may not go to: not handed in for that origin, which the operator’s configuration does
+   * not name either.
+   */
+  unboundOrigin(
+    { platform, environment }: GatewayPlace,
+    used: UsedProfile,
+    credential: { readonly origins: readonly string[] | null },
+  ): string | undefined {
+    const bound = credential.origins
+    // One that was stored by an earlier version is bound when it is used for the first time.
+    if (bound === null) return undefined
+    const named = this.#configured.get(platform)?.origins(environment) ?? []
+    return used.origins(environment).find((origin) => !bound.includes(origin) && !named.includes(origin))
+  }
+
   /** Reads what an app wrote, in a process of its own: a file can be made so that it takes for ever. */
   async lint(owner: string, text: string): Promise<Linted> {
     const long = tooLong(text)
@@ -144,7 +172,7 @@ export class Profiles {
       ...readyProfile(profile, { evaluate: this.#evaluateFor(ownerOf(place)), guard: this.#guard }),
       version: null,
       text,
-      origins: (environment) => originsOf(profile, environment).map((one) => new URL(one).origin),
+      origins: (environment) => originsIn(profile, environment),
       signature: '',
     }
   }
@@ -174,6 +202,9 @@ export class Profiles {
     }
   }
 }
+
+const originsIn = (profile: GatewayProfile, environment: Environment): string[] =>
+  originsOf(profile, environment).map((one) => new URL(one).origin)
 
 /** As an app could keep it: with the certificates and the origin that the configuration gives it. */
 function withoutFiles(text: string, origin: string, ca: readonly string[]): string {

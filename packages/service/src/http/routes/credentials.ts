@@ -32,6 +32,7 @@ const viewOf = (row: CredentialRow, gatewayOutdatedFrom: string | null): Credent
   keyId: row.keyId,
   issuer: row.issuer,
   facts: row.facts ?? {},
+  origins: [...(row.origins ?? [])],
   notBefore: iso(row.notBefore),
   notAfter: iso(row.notAfter),
   expiresWithinDays: row.notAfter ? (expiryDue(row.notAfter.getTime(), Date.now()) ?? null) : null,

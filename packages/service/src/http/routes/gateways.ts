@@ -1,9 +1,10 @@
 import type { GatewayText, GatewayVersion } from '@zbell/contract'
 import { credentialOf, factsSpokenOf, harOf, type Platform, platforms } from '@zbell/core'
 import type { GatewayRoom } from '../../gateways/gateways.ts'
-import { ProfileRefused } from '../../gateways/profiles.ts'
+import { ProfileRefused, type UsedProfile } from '../../gateways/profiles.ts'
 import { Problem } from '../../problems/problem.ts'
 import type { Scope } from '../../store/apps/apps.ts'
+import { bindCredential, credentialInUse } from '../../store/apps/credentials.ts'
 import type { Database } from '../../store/database.ts'
 import {
   dropProfile,
@@ -72,7 +73,11 @@ export function serveGateways(
 
   on.serve('saveGateway', async ({ caller: { scope, actor }, params, body }) => {
     const place = profilePlace(scope, params.platform)
-    const { profile } = await inProfileWords(() => gateways.profiles.written(place, body.profile))
+    const written = await inProfileWords(() => gateways.profiles.written(place, body.profile))
+    const { profile } = written
+    // The first that there is has nothing to wait for.
+    const use = body.use || (await gateways.profiles.of(place)) === undefined
+    if (use) await bound(place, written, actor)
     const saved = {
       name: profile.profile,
       asksFor: credentialOf[profile.authentication.kind],
@@ -80,7 +85,7 @@ export function serveGateways(
       text: body.profile,
       madeBy: actor,
     }
-    await saveProfile(database, place, saved, body.use)
+    await saveProfile(database, place, saved, use)
     return changed(place)
   })
 
@@ -89,6 +94,26 @@ export function serveGateways(
     await dropProfile(database, place)
     return changed(place)
   })
+
+  /**
+   * A credential goes only to the origins that it was handed in for, and where the operator says.
+   * @throws {Problem} `profile-refused`, where one that is used now would not go
+   */
+  const bound = async (place: GatewayPlace, written: UsedProfile, actor: string): Promise<void> => {
+    const credential = await credentialInUse(database, place.appNo, place.environment, place.platform)
+    const origin = credential && gateways.profiles.unboundOrigin(place, written, credential)
+    if (!credential || origin === undefined) return
+    if (actor === 'operator')
+      return bindCredential(database, credential.no, [
+        ...(credential.origins ?? []),
+        ...written.origins(place.environment),
+      ])
+    if ((await gateways.profiles.of(place)) === undefined) return
+    throw new Problem(
+      'profile-refused',
+      `origins: the credential in use was not handed in for ${origin}. Save the profile without using it, hand the credential in again, and put the profile in use; or let the operator save it.`,
+    )
+  }
 
   const need = async (place: GatewayPlace, version: string): Promise<ProfileRow> => {
     const row = /^\d{1,9}$/.test(version) ? await findProfile(database, place, Number(version)) : undefined
@@ -107,11 +132,11 @@ export function serveGateways(
     return { ...versionView(row), text: row.text }
   })
 
-  on.serve('useGatewayVersion', async ({ caller: { scope }, params }) => {
+  on.serve('useGatewayVersion', async ({ caller: { scope, actor }, params }) => {
     const place = profilePlace(scope, params.platform)
     const row = await need(place, params.version)
     // What was good when it was saved need not be: the operator may have forbidden where it leads.
-    await inProfileWords(() => gateways.profiles.written(place, row.text))
+    await bound(place, await inProfileWords(() => gateways.profiles.written(place, row.text)), actor)
     await useProfile(database, place, row.version)
     return changed(place)
   })

@@ -39,6 +39,14 @@ async function setupFacts(
   const milestones = await listMilestones(database, app.no, environment)
   const gatewayOf = async (platform: Platform) => gateways.inspector.describe({ appNo: app.no, environment, platform })
   const known = await Promise.all(platforms.map(gatewayOf))
+  const elsewhere = await Promise.all(
+    platforms.map(async (platform) => {
+      const row = credentials.find((one) => one.platform === platform)
+      const place = { appNo: app.no, environment, platform }
+      const used = row && platform !== 'web' ? await gateways.profiles.of(place) : undefined
+      return row && used && gateways.profiles.unboundOrigin(place, used, row)
+    }),
+  )
   return platforms.map((platform, at) => {
     const when = (what: 'accepted' | 'received', rehearsal: boolean) =>
       milestones
@@ -46,18 +54,22 @@ async function setupFacts(
         ?.at.getTime()
     const registered = (rehearsal: boolean) =>
       devices.find((one) => one.platform === platform && one.rehearsal === rehearsal)?.registeredAt.getTime()
-    const { profile, outdatedFrom } = known[at]!
+    const { profile, outdatedFrom, origin } = known[at]!
     const row = credentials.find((one) => one.platform === platform)
     return {
       platform,
       environment,
       identifier: app.identifiers[platform],
-      profile: profile === null ? undefined : { name: profile, outdatedFrom: outdatedFrom ?? undefined },
+      profile:
+        profile === null
+          ? undefined
+          : { name: profile, origin: origin ?? undefined, outdatedFrom: outdatedFrom ?? undefined },
       credential: row && {
         kind: row.kind,
         addedAtMs: row.createdAt.getTime(),
         notAfterMs: row.notAfter?.getTime(),
         rejected: row.rejectedAt !== null,
+        elsewhere: elsewhere[at],
         check: row.verdict && row.checkedAt ? { verdict: row.verdict, atMs: row.checkedAt.getTime() } : undefined,
       },
       appKeys,

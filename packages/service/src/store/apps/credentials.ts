@@ -162,6 +162,11 @@ const setSlot = (tx: Tx, no: number, slot: 'in-use' | 'waiting') =>
 const retire = (tx: Pick<Tx, 'change'>, no: number, by: string) =>
   tx.change(sql`update credentials set slot = null, retired_at = utc_timestamp(3), retired_by = ${by} where no = ${no}`)
 
+/** Says where a credential may go. */
+export async function bindCredential(database: Database, no: number, origins: readonly string[]): Promise<void> {
+  await database.change(sql`update credentials set origins = ${wellFormedJson(origins)} where no = ${no}`)
+}
+
 /** Facts of the account beside a credential; those of before give way. */
 export async function changeFacts(
   database: Database,

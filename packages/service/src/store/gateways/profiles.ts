@@ -81,7 +81,7 @@ type Saved = Pick<ProfileRow, 'name' | 'asksFor' | 'outdatedFrom' | 'text' | 'ma
 
 /**
  * Keeps a new version; the very one that is in use already makes none.
- * @param use puts it in use, and the one before waits; else it waits itself, unless it is the first
+ * @param use puts it in use, and the one before waits; else it waits itself
  */
 export async function saveProfile(database: Database, place: GatewayPlace, saved: Saved, use: boolean): Promise<void> {
   const { name, asksFor, outdatedFrom, text, madeBy } = saved
@@ -90,7 +90,6 @@ export async function saveProfile(database: Database, place: GatewayPlace, saved
     const [same] = await tx.rows<{ version: number }>(
       sql`select version from gateway_profiles where ${inPlace(place)} and slot is not null and body = ${text}`,
     )
-    const current = rows.find(({ slot }) => slot === 'in-use')
     let version = same?.version
     if (version === undefined) {
       const [newest] = await tx.rows<{ version: number | null }>(
@@ -107,7 +106,7 @@ export async function saveProfile(database: Database, place: GatewayPlace, saved
             where ${inPlace(place)} and slot is null and version <= ${version - keptVersions}`,
       )
     }
-    await fill(tx, place, rows, version, use || !current ? 'in-use' : 'waiting')
+    await fill(tx, place, rows, version, use ? 'in-use' : 'waiting')
   })
 }
 

@@ -28,6 +28,7 @@ import { knownBrowsers } from './0027-known-browsers.ts'
 import { reporters } from './0028-reporters.ts'
 import { dueOfTrigger } from './0029-due-of-trigger.ts'
 import { unmatched } from './0030-unmatched.ts'
+import { origins } from './0031-origins.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -63,4 +64,5 @@ export const migrations: readonly Migration[] = [
   { no: 28, name: 'reporters', statements: reporters },
   { no: 29, name: 'due-of-trigger', statements: dueOfTrigger },
   { no: 30, name: 'unmatched', statements: unmatched },
+  { no: 31, name: 'origins', statements: origins },
 ]

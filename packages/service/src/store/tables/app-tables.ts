@@ -67,6 +67,7 @@ export const credentials = mysqlTable('credentials', {
   roundTripMs: int('round_trip_ms', { unsigned: true }),
   announcedDays: tinyint('announced_days', { unsigned: true }),
   facts: json('facts').$type<Record<string, string>>(),
+  origins: json('origins').$type<readonly string[]>(),
 })
 
 export const templates = mysqlTable('templates', {
