@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Credential } from '@zbell/contract'
 import { fillDevices } from './harness/fleet.ts'
-import { until, zbell } from './harness/programs.ts'
+import { dist, until, zbell } from './harness/programs.ts'
 import { refusal } from './harness/refusal.ts'
 import { atLength, inScope } from './harness/scope.ts'
 import { app, params, World } from './harness/world.ts'
@@ -121,6 +121,40 @@ describe('handing in', () => {
     )
     expect(problem).toMatchObject({ code: 'credential-refused', status: 422, errors: [{ code }] })
     expect(await list()).toEqual(before)
+  })
+
+  test('goes to no gateway that it was not handed in for, unless the operator says so, or it is handed in again', async () => {
+    const platform = { ...params, platform: 'ios' }
+    const elsewhere = readFileSync(`${dist}profiles/standin-ios.yaml`, 'utf8').replace(
+      'https://127.0.0.1:7431',
+      'https://elsewhere.merrow-sound.example',
+    )
+    const save = (more: object) =>
+      world.backend.call('saveGateway', { params: platform, body: { profile: elsewhere, ...more } })
+    const refused = await refusal(save({}))
+    expect(refused).toMatchObject({
+      code: 'profile-refused',
+      detail: expect.stringContaining('was not handed in for https://elsewhere.merrow-sound.example'),
+    })
+    const trial = { profile: elsewhere, send: true }
+    expect(await refusal(world.backend.call('tryGateway', { params: platform, body: trial }))).toMatchObject({
+      code: 'gateway-not-ready',
+      detail: expect.stringContaining('an origin that the credential in use was not handed in for'),
+    })
+    // Its owner has it, and says so by handing it in again.
+    const { waiting } = await save({ use: false })
+    expect(waiting).not.toBeNull()
+    const version = { ...platform, version: String(waiting) }
+    expect((await refusal(world.backend.call('useGatewayVersion', { params: version }))).code).toBe('profile-refused')
+    const again = await world.addCredential({ platform: 'ios', ...world.standins.account.ios })
+    expect(again).toMatchObject({ state: 'in-use', origins: ['https://elsewhere.merrow-sound.example'] })
+    await world.backend.call('useGatewayVersion', { params: version })
+    const { platforms } = await world.backend.call('readSetup', { params })
+    expect(platforms.find((one) => one.platform === 'ios')?.steps.slice(1, 3)).toMatchObject([
+      { step: 'profile', state: 'done', says: expect.stringContaining('elsewhere.merrow-sound.example') },
+      { step: 'credential', state: 'done' },
+    ])
+    await world.backend.call('dropGateway', { params: platform })
   })
 
   test('a viewer or a sender may not, nor the key of another environment', async () => {

@@ -241,35 +241,6 @@ describe('a gateway over HTTP', () => {
     expect(JSON.stringify(tried)).not.toMatch(/eyJ/)
   })
 
-  test('gets no credential that was not handed in for it, unless the operator or the credential itself says so', async () => {
-    const platform = { ...params, platform: 'ios' }
-    const elsewhere = standin('ios').replace('https://127.0.0.1:7431', 'https://elsewhere.merrow-sound.example')
-    const refused = await refusal(save(elsewhere, {}, world.backend))
-    expect(refused).toMatchObject({
-      code: 'profile-refused',
-      detail: expect.stringContaining('was not handed in for https://elsewhere.merrow-sound.example'),
-    })
-    const trial = { profile: elsewhere, send: true }
-    expect(await refusal(world.backend.call('tryGateway', { params: platform, body: trial }))).toMatchObject({
-      code: 'gateway-not-ready',
-      detail: expect.stringContaining('an origin that the credential in use was not handed in for'),
-    })
-    // Its owner has it, and says so by handing it in again.
-    const { waiting } = await save(elsewhere, { use: false }, world.backend)
-    expect(waiting).not.toBeNull()
-    const version = { ...platform, version: String(waiting) }
-    expect((await refusal(world.backend.call('useGatewayVersion', { params: version }))).code).toBe('profile-refused')
-    const again = await world.addCredential({ platform: 'ios', ...world.standins.account.ios })
-    expect(again).toMatchObject({ state: 'in-use', origins: ['https://elsewhere.merrow-sound.example'] })
-    await world.backend.call('useGatewayVersion', { params: version })
-    const { platforms } = await world.backend.call('readSetup', { params })
-    expect(platforms.find((one) => one.platform === 'ios')?.steps.slice(1, 3)).toMatchObject([
-      { step: 'profile', state: 'done', says: expect.stringContaining('elsewhere.merrow-sound.example') },
-      { step: 'credential', state: 'done' },
-    ])
-    await world.backend.call('dropGateway', { params: platform })
-  })
-
   test('with a second origin rings through it at once, when nobody is at the first', async () => {
     const handset = await world.handset(5, 'ios', { user: 'ola' })
     const { origin } = world.standins.ios.listener

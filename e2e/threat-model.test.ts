@@ -2,6 +2,7 @@ import { readdirSync, readFileSync } from 'node:fs'
 import { basename } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { expect, test } from '@jest/globals'
+import { type Operation, operations, type RouteName, routes } from '@zbell/contract'
 
 const path = (inside: string) => fileURLToPath(new URL(`../${inside}`, import.meta.url))
 
@@ -36,4 +37,18 @@ test('each thing that docs/security.md says is stopped names the tests that show
     })
     expect([what, missing.map(([claim]) => claim)]).toEqual([what, []])
   }
+})
+
+test('docs/security.md says of each thing that an app key or a device may call how far that goes', () => {
+  const page = readFileSync(path('docs/security.md'), 'utf8')
+  const table = page.slice(page.indexOf('### What the app key'), page.indexOf('## Somebody with a key or an account'))
+  const callable = (Object.keys(routes) as RouteName[]).filter((name) => {
+    const { caller }: Operation = operations[name]
+    return caller === 'installed-app' || caller === 'device'
+  })
+  const missing = callable.filter((name) => {
+    const place = routes[name].split(' ')[1]!.replace(/\/\{\w+\}$/, '')
+    return !table.includes(place) && !table.includes(place.replace('/v1/devices/me', '…/me'))
+  })
+  expect([callable.length > 10, missing]).toEqual([true, []])
 })
