@@ -96,7 +96,9 @@ export class House {
           nodeOptions(),
         )
       const service = await startService()
-      const backend = await furnish(service.ready, gateway)
+      const { url, operatorKeyFile } = service.ready
+      const operatorKey = readFileSync(operatorKeyFile, 'utf8').trim()
+      const backend = await furnish({ url, operatorKey }, gateway, app)
       return new House({
         gateway,
         backend,
@@ -147,6 +149,12 @@ export class House {
     const operator = new Client({ url: this.url, bearer: readFileSync(this.#operatorKeyFile, 'utf8').trim() })
     const body = { kind: 'backend', environment: 'development', name: 'bench too', role: 'owner' } as const
     return (await operator.call('makeKey', { params: { app }, body })).key
+  }
+
+  /** Another app, with a credential and a backend key of its own. */
+  async makeApp(slug: string): Promise<Client> {
+    const operatorKey = readFileSync(this.#operatorKeyFile, 'utf8').trim()
+    return furnish({ url: this.url, operatorKey }, this.gateway, slug)
   }
 
   /** An app’s own server in a process of its own. @returns its address */
@@ -200,11 +208,15 @@ function nodeOptions(): string[] {
   return ['--max-semi-space-size=32', ...(dir ? ['--cpu-prof', `--cpu-prof-dir=${dir}`] : [])]
 }
 
-/** The app, its credential and its key. */
-async function furnish(service: { url: string; operatorKeyFile: string }, gateway: GatewayReady): Promise<Client> {
-  const operator = new Client({ url: service.url, bearer: readFileSync(service.operatorKeyFile, 'utf8').trim() })
-  const params = { app }
-  await operator.call('makeApp', { body: { slug: app, name: 'Bench', identifiers: { ios: 'example.ferries' } } })
+/** An app, its credential and its key. */
+async function furnish(
+  service: { readonly url: string; readonly operatorKey: string },
+  gateway: GatewayReady,
+  slug: string,
+): Promise<Client> {
+  const operator = new Client({ url: service.url, bearer: service.operatorKey })
+  const params = { app: slug }
+  await operator.call('makeApp', { body: { slug, name: slug, identifiers: { ios: 'example.ferries' } } })
   const { jwk, keyId, issuer } = gateway.account.ios
   const files = [{ content: Buffer.from(JSON.stringify(jwk)).toString('base64') }]
   await operator.call('addCredential', {

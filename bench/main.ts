@@ -6,6 +6,7 @@ import { encryption } from './encryption.ts'
 import { expansion } from './expansion.ts'
 import type { Figure } from './figure.ts'
 import { lists } from './lists.ts'
+import { neighbour } from './neighbour.ts'
 import { personal } from './personal.ts'
 import { registration } from './registration.ts'
 import { restraint } from './restraint.ts'
@@ -27,6 +28,7 @@ const benches: Record<string, () => Promise<Figure[]>> = {
   restraint,
   triggers,
   webhooks,
+  neighbour,
   encryption,
   authentication,
   console: consoleBench,

@@ -1,13 +1,17 @@
+import { once } from 'node:events'
 import { readFileSync } from 'node:fs'
-import { Agent, request } from 'node:http'
+import { Agent, createServer, request } from 'node:http'
+import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import { brotliCompressSync, deflateSync, gzipSync } from 'node:zlib'
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
+import { Webhook } from 'standardwebhooks'
 import { lookAtLoop } from '../harness/loop.ts'
 import { OddInputs, type Schema } from '../harness/odd-inputs.ts'
 import { patience } from '../harness/programs.ts'
 import { inScope } from '../harness/scope.ts'
-import { World } from '../harness/world.ts'
+import { app, World } from '../harness/world.ts'
 
 /** A found fault is looked for again with its seed (TEST_SEED), and so many inputs. */
 const count = Number(process.env.ODD_INPUTS ?? inScope({ default: 1_000, all: 5_000, long: 100_000 }))
@@ -35,6 +39,7 @@ beforeAll(async () => {
     ZB_DEVICE_CALLS_PER_MINUTE: '10000000',
     ZB_CALLS_OF_DEVICE_PER_MINUTE: '10000000',
     ZB_SIGN_INS_PER_MINUTE: '10000',
+    ZB_INCOMING_PER_MINUTE: '10000000',
     ZB_LOG_LEVEL: 'error',
   })
 })
@@ -46,7 +51,12 @@ afterAll(async () => {
 
 type Sent = { readonly status: number; readonly text: string }
 
-function send(method: string, path: string, headers: Record<string, string>, body: string | undefined): Promise<Sent> {
+function send(
+  method: string,
+  path: string,
+  headers: Record<string, string>,
+  body: string | Buffer | undefined,
+): Promise<Sent> {
   const { hostname, port } = new URL(service.url)
   return new Promise((done) => {
     const length = body === undefined ? {} : { 'content-length': Buffer.byteLength(body) }
@@ -150,6 +160,101 @@ test(
     expect(Math.max(...memory.slice(3)) - memory[2]!).toBeLessThan(mostGrowthMb)
     // Several at a time: what each may take adds up.
     expect(Math.min(...ratios)).toBeLessThan(atOnce)
+    expect((await fetch(`${service.url}/readyz`)).status).toBe(200)
+  },
+  patience(count * 60),
+)
+
+/** Pieces of conditions, put together at random. */
+const pieces = [
+  ...[
+    'event',
+    '.data',
+    '.x',
+    '[0]',
+    '(',
+    ')',
+    '[',
+    ']',
+    '{',
+    '}',
+    ' && ',
+    ' || ',
+    '!',
+    ' == ',
+    ' < ',
+    ' + ',
+    ' - ',
+    ' * ',
+  ],
+  ...['1', '1e308', '-9223372036854775808', '"a"', "'é🛳'", 'null', 'x', 'has(', '.map(x, ', '.exists(x, ', '.all(x, '],
+  ...['.matches("(a+)+$")', 'duration("1h")', 'timestamp("2026-12-01T00:00:00Z")', 'string(', 'size(', ', ', ' ? '],
+  ...[' : ', ' in ', '\uD800', '\0', '//', 'event.data', 'user.pass', 'count("a", duration("1h"), o, o.data.x > 1)'],
+]
+const encodings = { gzip: gzipSync, deflate: deflateSync, br: brotliCompressSync } as const
+
+test(
+  'whatever comes to an incoming address, from a polled one, or as a condition is answered in words',
+  async () => {
+    const odd = new OddInputs(Number(process.env.TEST_SEED ?? 1), {})
+    const bad: string[] = []
+    const json = { authorization: `Bearer ${world.backendKey}`, 'content-type': 'application/json' }
+    const base = `/v1/apps/${app}`
+    const note = (what: string, { status, text }: Sent) => {
+      if (status >= 500 && status !== 503) bad.push(`${status} ${what.slice(0, 300)} ${text.slice(0, 300)}`)
+    }
+    /** Bytes that are JSON, nearly JSON, or nothing, and what they say they are. */
+    const oddBody = (): { readonly text: string; readonly bytes: Buffer; readonly headers: Record<string, string> } => {
+      const whole = JSON.stringify(odd.odd())
+      const text = odd.chance() < 0.2 ? whole.slice(0, whole.length / 2) : whole
+      const plain = odd.chance() < 0.1 ? Buffer.from([0xff, 0xfe, 0x22, 0xed, 0xa0, 0x80]) : Buffer.from(text)
+      if (odd.chance() < 0.5) return { text, bytes: plain, headers: {} }
+      const encoding = odd.of(Object.keys(encodings) as (keyof typeof encodings)[])
+      const packed = encodings[encoding](plain)
+      const bytes = odd.chance() < 0.3 ? packed.subarray(0, packed.length / 2) : packed
+      return { text, bytes, headers: { 'content-encoding': odd.chance() < 0.1 ? 'pigeon' : encoding } }
+    }
+    const put = (path: string, body: object) => send('PUT', base + path, json, JSON.stringify(body))
+    const saved = await put('/sources/desk', {
+      kind: 'incoming',
+      occurrences: '{"type": "desk", "data": $}',
+      verify: { by: 'standard-webhooks' },
+    })
+    const { address, secret } = JSON.parse(saved.text) as { address: string; secret: string }
+    const polled = createServer((_, answer) => {
+      const { bytes, headers } = oddBody()
+      answer.writeHead(odd.of([200, 200, 200, 204, 304, 500]), headers).end(bytes)
+    }).listen(0, '127.0.0.1')
+    await once(polled, 'listening')
+    const { port } = polled.address() as AddressInfo
+    note(
+      'a polled source',
+      await put('/sources/polled', { kind: 'poll', url: `http://127.0.0.1:${port}/`, rows: '$', key: ['id'] }),
+    )
+    for (let left = count / 20; left > 0; left--) {
+      const { text, bytes, headers } = oddBody()
+      const at = new Date()
+      const signed = {
+        'content-type': 'application/json',
+        'webhook-id': `odd-${left}`,
+        'webhook-timestamp': String(Math.floor(at.getTime() / 1_000)),
+        'webhook-signature': new Webhook(secret).sign(`odd-${left}`, at, text),
+      }
+      note(`incoming ${text}`, await send('POST', new URL(address).pathname, { ...signed, ...headers }, bytes))
+      note(`compressed ${text}`, await send('POST', `${base}/occurrences`, { ...json, ...headers }, bytes))
+      note('polled', await send('POST', `${base}/sources/polled/try`, json, '{}'))
+      const when = Array.from({ length: 1 + Math.floor(odd.chance() ** 3 * 1_000) }, () => odd.of(pieces)).join('')
+      const body = { source: 'occurrences', to: { any: ["'user:ada'"] }, content: { title: 'T' }, when }
+      note(`trigger ${when}`, await put('/triggers/odd', body))
+      note(`rule ${when}`, await send('POST', `${base}/segments/count`, json, JSON.stringify({ rule: when })))
+      const tried = await send('POST', `${base}/triggers/odd/try`, json, JSON.stringify({ event: { data: odd.odd() } }))
+      if (tried.status !== 404) note(`trial ${when}`, tried)
+    }
+    polled.close()
+    expect({ bad: bad.slice(0, 5), because: bad.length === 0 ? [] : faultsIn(service.log()) }).toEqual({
+      bad: [],
+      because: [],
+    })
     expect((await fetch(`${service.url}/readyz`)).status).toBe(200)
   },
   patience(count * 60),

@@ -112,9 +112,9 @@ describe('a look at a table', () => {
       expect([1, 2].map((id) => made.find(made.page(pageOfKey(`${id}`)), `${id}`)?.id)).toEqual([1, 2])
     }
     const deep = (levels: number): unknown => (levels === 0 ? 1 : [deep(levels - 1)])
-    expect(look([row(1, { delay: deep(30) as never })]).leftOut).toBeUndefined()
+    expect(look([row(1, { delay: deep(20) as never })]).leftOut).toBeUndefined()
     expect(look([row(1, { delay: deep(5_000) as never })]).leftOut?.says).toBe(
-      'has a row nested more than 32 levels deep',
+      'has a row nested more than 24 levels deep',
     )
     const wide = look([{ id: 1, ...texts }], ['id'], Object.keys(texts))
     expect(wide.leftOut?.says).toContain('in the watched columns of 1; 16,000 at most')

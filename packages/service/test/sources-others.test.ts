@@ -160,7 +160,7 @@ describe('an address that is polled', () => {
     answers = () => ({ body: body(2) })
     await look('board')
     expect((await states()).sort()).toEqual(['1 rung', '3 rung'])
-    expect((await source('board')).leftOut).toBe('1 row left out; the first has a row nested more than 32 levels deep')
+    expect((await source('board')).leftOut).toBe('1 row left out; the first has a row nested more than 24 levels deep')
   })
 
   test('is not called in a private network without the operator’s leave, by name or by number', async () => {

@@ -16,7 +16,8 @@ export const tableLimits = Object.freeze({
   rowChars: 16_000,
   /** Of all rows together, in what is watched of them. */
   lookChars: 32_000_000,
-  depth: 32,
+  /** What the database takes is 32, with what stands around a row. */
+  depth: 24,
   pages: 256,
 })
 

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto'
 import { faultsIn, occurrence } from '@zbell/contract'
 import { beginningOf } from '@zbell/core'
-import type { IncomingSource } from '@zbell/core/triggers'
+import { type IncomingSource, isNestedTooDeep } from '@zbell/core/triggers'
 import { isOurs, type Verification, verifyIncoming } from '@zbell/core/webhooks'
 import { EvaluationsBusy } from '../evaluation/evaluator-pool.ts'
 import { nodeCrypto } from '../gateways/node-crypto.ts'
@@ -92,7 +92,7 @@ function parsed(text: string): unknown {
 
 const sampleOf = (text: string, body: unknown): unknown => ({
   at: new Date().toISOString(),
-  body: text.length <= sampleChars ? body : `${beginningOf(text, sampleChars)}…`,
+  body: text.length <= sampleChars && !isNestedTooDeep(body) ? body : `${beginningOf(text, sampleChars)}…`,
 })
 
 /**
