@@ -150,6 +150,20 @@ describe('a look at a table', () => {
     ])
   })
 
+  test('refuses more text than it can compare, also when all of it falls into one page', () => {
+    const text = 'x'.repeat(3_900)
+    const many = (count: number, keyOf: (n: number) => string) =>
+      look(
+        Array.from({ length: count }, (_, n) => ({ id: keyOf(n), delay: text, departs: null })),
+        ['id'],
+        ['delay'],
+      )
+    expect(() => many(8_300, String)).toThrow('has more than 32,000,000 characters in its watched columns')
+    const alike = Array.from({ length: 300_000 }, (_, n) => String(n)).filter((key) => pageOfKey(key) === 0)
+    expect(() => many(1_030, (n) => alike[n]!)).toThrow('has more than 32,000,000 characters')
+    expect(many(1_000, (n) => alike[n]!).rows).toBe(1_000)
+  })
+
   test('refuses a table of more rows than it compares', () => {
     const made = new TableLook(['id'], [])
     for (let id = 0; id < tableLimits.rows; id++) made.see({ id })

@@ -14,8 +14,9 @@ export const tableLimits = Object.freeze({
   keyChars: 200,
   textChars: 4_000,
   rowChars: 16_000,
-  /** Of all rows together, in what is watched of them. */
+  /** Of all rows together, in what is watched of them; and of those in one page, into which keys can be chosen to fall. */
   lookChars: 32_000_000,
+  pageChars: 4_000_000,
   /** What the database takes is 32, with what stands around a row. */
   depth: 24,
   pages: 256,
@@ -71,6 +72,7 @@ export class TableLook {
   readonly #pages: string[][] = Array.from({ length: tableLimits.pages }, () => [])
   #rows = 0
   #chars = 0
+  readonly #pageChars = new Uint32Array(tableLimits.pages)
   #leftOut = 0
   #firstLeftOut: string | undefined
 
@@ -98,6 +100,20 @@ export class TableLook {
       throw new TableRefused(`has more than ${tableLimits.rows.toLocaleString('en')} rows; read it by a cursor instead`)
     for (const column of this.#watched ?? [])
       if (row[column] === undefined) throw new TableRefused(`has no column ${column}`)
+    const held = this.#lineOf(row)
+    if (!held) return
+    const { page, line } = held
+    this.#pages[page]?.push(line)
+    this.#chars += line.length
+    this.#pageChars[page]! += line.length
+    if (this.#chars > tableLimits.lookChars || this.#pageChars[page]! > tableLimits.pageChars)
+      throw new TableRefused(
+        `has more than ${tableLimits.lookChars.toLocaleString('en')} characters in its watched columns; watch fewer, or read it by a cursor`,
+      )
+  }
+
+  /** What is held of a row; nothing of one that cannot be named or is too large. */
+  #lineOf(row: Row): { readonly page: number; readonly line: string } | undefined {
     try {
       const key = keyOfRow(row, this.#key)
       const line = JSON.stringify([key, ...this.#cells(row)])
@@ -105,17 +121,13 @@ export class TableLook {
         throw new TableRefused(
           `has ${line.length.toLocaleString('en')} characters in the watched columns of ${key}; ${tableLimits.rowChars.toLocaleString('en')} at most`,
         )
-      this.#chars += line.length
-      this.#pages[pageOfKey(key)]?.push(line)
+      return { page: pageOfKey(key), line }
     } catch (error) {
       if (!(error instanceof TableRefused)) throw error
       this.#leftOut++
       this.#firstLeftOut ??= error.message
+      return undefined
     }
-    if (this.#chars > tableLimits.lookChars)
-      throw new TableRefused(
-        `has more than ${tableLimits.lookChars.toLocaleString('en')} characters in its watched columns; watch fewer, or read it by a cursor`,
-      )
   }
 
   #cells(row: Row): unknown[] {

@@ -14,11 +14,13 @@ const maxProcesses = 12
 const startWithinMs = 20_000
 /** A process that does not let go of a session within so long is stopped. */
 const closeWithinMs = 2_000
+/** Whole rows can be large: this process takes so many at a time. */
+const rowsInMessage = 200
 /** Idle processes end after so long; connections that they kept, before. */
 const idleMs = 90_000
 
-const stoppedByMemory = new SourceFault(
-  'was given up, since reading it took more memory than it may: read fewer rows or columns, or by a cursor',
+const outOfBounds = new SourceFault(
+  'was given up, since reading it took more memory or time than it may: read fewer rows or columns, or by a cursor',
 )
 
 type Pending = { resolve(output: never): void; reject(error: Error): void }
@@ -58,7 +60,7 @@ class ReaderProcess {
   }
 
   #end(): void {
-    for (const { reject } of this.#pending.values()) reject(stoppedByMemory)
+    for (const { reject } of this.#pending.values()) reject(outOfBounds)
     this.#pending.clear()
     this.#onEnd()
   }
@@ -84,7 +86,7 @@ class ReaderProcess {
     return new Promise((resolve, reject) => {
       this.#pending.set(no, { resolve, reject })
       this.#child.send(message, (error) => {
-        if (error) reject(stoppedByMemory)
+        if (error) reject(outOfBounds)
       })
     })
   }
@@ -124,8 +126,12 @@ export class SourceReader {
     return { look, types }
   }
 
-  rows(rows: readonly Row[], types: ColumnTypes): Promise<ReadonlyMap<string, Row>> {
-    return this.#call('rows', { rows, types })
+  async rows(rows: readonly Row[], types: ColumnTypes): Promise<ReadonlyMap<string, Row>> {
+    const found = new Map<string, Row>()
+    for (let at = 0; at < rows.length; at += rowsInMessage)
+      for (const [key, row] of await this.#call('rows', { rows: rows.slice(at, at + rowsInMessage), types }))
+        found.set(key, row)
+    return found
   }
 
   last(): Promise<ReaderCalls['last']['output']> {
@@ -170,6 +176,7 @@ export class ReaderPool {
    * @throws {SourceFault}
    */
   async read<T>({ appNo, from, signal }: ReaderSession, work: (reader: SourceReader) => Promise<T>): Promise<T> {
+    signal?.throwIfAborted()
     const sourceNo = from.is === 'database' ? from.sourceNo : undefined
     const reading = await this.#processFor(appNo, sourceNo)
     const session = ++this.#sessions
