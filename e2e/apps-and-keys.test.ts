@@ -186,7 +186,15 @@ describe('two apps', () => {
     expect((await backend.call('listCredentials', far)).items).toEqual([])
     expect(await codeOf(backend.call('listDevices', { params }))).toBe('unknown-app')
     const steps = (setup: Setup) => setup.platforms[0]!.steps.map(({ state }) => state)
-    expect(steps(await world.backend.call('readSetup', { params }))).toEqual(Array(6).fill('done'))
-    expect(steps(await backend.call('readSetup', far))).toEqual(['done', 'open', 'open', 'done', 'open', 'open'])
+    expect(steps(await world.backend.call('readSetup', { params }))).toEqual(Array(7).fill('done'))
+    expect(steps(await backend.call('readSetup', far))).toEqual([
+      'done',
+      'done',
+      'open',
+      'open',
+      'done',
+      'open',
+      'open',
+    ])
   })
 })
