@@ -14,17 +14,20 @@ function startRun(word: string) {
   return spawn(process.execPath, ['tools/test.mjs', word], { cwd: root, env, stdio: ['ignore', 'pipe', 'pipe'] })
 }
 
-/** Of a process: what its environment holds under a name. */
-function variableOf(pid: string, name: string): string | undefined {
+/** What is known of a process; nothing of one that has ended. */
+function factsOf(pid: string, file: 'environ' | 'cmdline'): readonly string[] {
   try {
-    return readFileSync(`/proc/${pid}/environ`, 'latin1')
-      .split('\0')
-      .find((one) => one.startsWith(`${name}=`))
-      ?.slice(name.length + 1)
+    return readFileSync(`/proc/${pid}/${file}`, 'latin1').split('\0')
   } catch {
-    return undefined // It has ended.
+    return []
   }
 }
+
+/** Of a process: what its environment holds under a name. */
+const variableOf = (pid: string, name: string): string | undefined =>
+  factsOf(pid, 'environ')
+    .find((one) => one.startsWith(`${name}=`))
+    ?.slice(name.length + 1)
 
 const processesOf = (run: string) =>
   readdirSync('/proc').filter((pid) => /^\d+$/.test(pid) && variableOf(pid, 'TEST_RUN') === run)
@@ -36,7 +39,7 @@ test('a run that is killed leaves nothing running, and the next one removes its 
   const service = await until(
     () =>
       readdirSync('/proc').find(
-        (pid) => isOf(pid, run.pid!) && readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes('zbell.mjs'),
+        (pid) => isOf(pid, run.pid!) && factsOf(pid, 'cmdline').some((one) => one.endsWith('zbell.mjs')),
       ),
     (pid) => pid !== undefined,
   )

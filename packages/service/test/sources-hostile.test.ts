@@ -99,15 +99,6 @@ describe('a server that sends without end', () => {
       /more than 200,000 rows/,
     ],
     [
-      'small rows, in PostgreSQL’s',
-      'postgres',
-      (socket) => {
-        socket.write(postgresColumns(['id', 'delay']))
-        endlessly(socket, Buffer.concat(many(1_000, (n) => postgresRow(String(n), '5'))))
-      },
-      /more than 200,000 rows/,
-    ],
-    [
       'rows of much text, in PostgreSQL’s',
       'postgres',
       (socket) => {
