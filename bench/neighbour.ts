@@ -35,7 +35,7 @@ export async function neighbour(): Promise<Figure[]> {
   const house = await House.open(ready)
   const connection = await createConnection({ uri: house.databaseUrl, timezone: 'Z' })
   try {
-    const probe = await probeOf(house, connection, mint.mint, arrivals)
+    const probe = await probeOf(house, connection, () => mint.mint(), arrivals)
     const figures: Figure[] = []
     for (let n = 0; n < 3; n++) await probe()
     for (const [name, begin] of Object.entries(worsts)) {

@@ -57,7 +57,7 @@ export function openUses({
 }: UseParts): Uses {
   const keptDays = config['retention.deliveryDays']
   const intake = new Intake({ database, gateways, pace, keptDays, ...engine.forIntake })
-  const schedules = new Schedules(database, intake, keptDays)
+  const schedules = new Schedules(database, intake, evaluators, keptDays)
   const outside = {
     database,
     vault,

@@ -12,6 +12,7 @@ import { forgetRuns, listRuns } from '../src/store/schedules/runs.ts'
 import { dueSchedules, findSchedule } from '../src/store/schedules/schedules.ts'
 import { makeLog } from '../src/telemetry/log.ts'
 import { type ScratchApp, scratchApp } from './scratch-database.ts'
+import { evaluators } from './scratch-evaluator-pool.ts'
 
 let app: ScratchApp
 let schedules: Schedules
@@ -35,7 +36,7 @@ beforeAll(async () => {
     prepareSoon: async () => undefined,
     onHold: () => {},
   })
-  schedules = new Schedules(app.database, intake, 0)
+  schedules = new Schedules(app.database, intake, evaluators, 0)
 })
 afterAll(() => app?.scratch.close())
 beforeEach(async () => {
@@ -181,7 +182,7 @@ describe('a clock', () => {
     await save('evening')
     await makeDue('evening', 1)
     const away = new Database({ url: `mysql://bell:x@127.0.0.1:${await freePort()}/bell`, connections: 2 })
-    const clock = new ScheduleClock(app.database, new Schedules(away, intake, 0), log)
+    const clock = new ScheduleClock(app.database, new Schedules(away, intake, evaluators, 0), log)
     // Not set aside as if it were at fault: it is looked at again at once.
     for (const _ of [1, 2]) await expect(clock.settleDue()).rejects.toMatchObject({ name: 'DatabaseUnavailable' })
     expect(await runsOf('evening')).toEqual([])

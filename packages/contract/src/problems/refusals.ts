@@ -57,6 +57,7 @@ const own: { readonly [Name in RouteName]?: readonly ProblemCode[] } = {
   countRule: ['rule-refused', 'too-slow'],
   explainRule: ['rule-refused', 'unknown-segment', 'unknown-user', 'unknown-device', 'too-slow'],
   listSegmentMembers: ['unknown-segment', 'rule-refused', 'too-slow'],
+  previewSchedule: ['too-slow'],
   readSchedule: ['unknown-schedule'],
   saveSchedule: ['never-rings', 'unknown-template', 'rule-refused'],
   changeSchedule: ['unknown-schedule'],

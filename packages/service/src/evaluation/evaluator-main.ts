@@ -1,4 +1,5 @@
 // The program of an evaluator process: one job after the other, with no way out but its answers.
+import { timesAfter, timingOf } from '@zbell/core/calendar'
 import { explainRuleFor } from '@zbell/core/rules'
 import { Expression, explainFiring, Trigger, triggerFaults } from '@zbell/core/triggers'
 import jsonata from 'jsonata'
@@ -55,6 +56,14 @@ const jobs: { readonly [Name in JobName]: (input: JobInput<Name>) => JobOutput<N
     explainFiring(triggerOf(JSON.stringify(definition)), unpack(packed), key),
   'trigger-is-over': ({ definition, packed }) => triggerOf(JSON.stringify(definition)).isOver(unpack(packed)),
   'explain-rule': ({ source, packed }) => explainRuleFor(source, unpack(packed)),
+  'times-of-schedule': ({ when, fromMs, count }) => {
+    const found: number[] = []
+    for (const times of timesAfter(timingOf(when, fromMs), fromMs - 1)) {
+      found.push(...times)
+      if (found.length >= count) break
+    }
+    return found.slice(0, count)
+  },
   'filter-events': ({ expression, events }) => {
     const condition = conditionOf(expression)
     return events.map((event) => condition.holds({ event, now: new Date() }).holds)

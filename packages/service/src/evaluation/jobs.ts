@@ -1,4 +1,5 @@
 import { deserialize, serialize } from 'node:v8'
+import type { When } from '@zbell/core/calendar'
 import type { ExplainedRule, RuleSource, StoredFacts } from '@zbell/core/rules'
 import type { ExplainedFiring, Fired, Given, TriggerDefinition, TriggerFault } from '@zbell/core/triggers'
 import type { ReadYaml } from './read-yaml.ts'
@@ -19,6 +20,11 @@ export type Jobs = {
   'explain-rule': {
     input: { readonly source: RuleSource; readonly packed: Packed<readonly StoredFacts[]> }
     output: readonly ExplainedRule[]
+  }
+  /** The first times of a schedule from an instant on, in ms since the epoch. */
+  'times-of-schedule': {
+    input: { readonly when: When; readonly fromMs: number; readonly count: number }
+    output: readonly number[]
   }
   /** For which events an expression holds. */
   'filter-events': {

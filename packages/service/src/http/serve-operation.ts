@@ -19,6 +19,7 @@ import type { Metrics } from '../telemetry/metrics.ts'
 import type { CallerCheck, CallerOf } from './callers.ts'
 import { callerAddress } from './came-from.ts'
 import { binaryEvent, isBinaryEvent } from './cloud-events.ts'
+import { LargeRequests } from './large-requests.ts'
 import type { Limit } from './rate-limits.ts'
 import { deepestBody, laterBody, loneSurrogateAt, shapeFault } from './request-body.ts'
 
@@ -57,6 +58,7 @@ export class OperationRouter {
   readonly #fixed = new Map<string, RequestHandler>()
   readonly #callers: CallerCheck
   readonly #metrics: Metrics
+  readonly #large = new LargeRequests()
   readonly #onUndescribed: (name: RouteName, code: ProblemCode) => void
 
   /** @param onUndescribed hears of a problem that the contract does not say an operation may answer with */
@@ -120,7 +122,17 @@ export class OperationRouter {
       }
       const caller = (await checking) as CallerOf<Operations[Name]['caller']>
       if (limit) await limit({ address: callerAddress(response), holder: holderOf(caller) }, response)
-      if (operation.body) await later?.()
+      const appNo = (caller as { readonly scope?: Scope } | undefined)?.scope?.app.no
+      if (appNo !== undefined) this.#large.note(appNo)
+      if (operation.body && later) {
+        if (appNo !== undefined) {
+          const end = await this.#large.begin(appNo)
+          // Whoever asked may have gone meanwhile.
+          if (response.destroyed) end()
+          else response.once('close', end)
+        }
+        await later()
+      }
       const answer = await handler({
         caller,
         params: request.params as CallOf<Name>['params'],

@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto'
 import type { SettledRequest } from '@zbell/contract'
 import { type Mode, type Target, uuidV7, type Values, type Writing } from '@zbell/core'
 import { timingOf, type When } from '@zbell/core/calendar'
+import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
 import { invalid, Problem } from '../problems/problem.ts'
 import { findAppByNo, type Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
@@ -24,6 +25,7 @@ import {
   schedulesBefore,
 } from '../store/schedules/schedules.ts'
 import { draftOf } from './draft.ts'
+import { evaluated, lookLimits } from './evaluated.ts'
 import { findScheduledByName } from './find.ts'
 import type { Intake } from './intake.ts'
 import { neverRings, nextTime, nextTimes, readersHourAt, readersOf } from './next-time.ts'
@@ -67,10 +69,12 @@ export class Schedules {
   readonly #database: Database
   readonly #keptDays: number
   readonly #intake: Intake
+  readonly #evaluators: EvaluatorPool
 
-  constructor(database: Database, intake: Intake, keptDays: number) {
+  constructor(database: Database, intake: Intake, evaluators: EvaluatorPool, keptDays: number) {
     this.#database = database
     this.#intake = intake
+    this.#evaluators = evaluators
     this.#keptDays = keptDays
   }
 
@@ -250,9 +254,14 @@ export class Schedules {
     return notificationStatements(scope, given, { devices: undefined, state: 'scheduled', heldMs: 0 })
   }
 
-  /** The times of a timing from an instant on. */
-  preview(when: When, count: number, from: Date): Promise<Date[]> {
-    return nextTimes(timingOf(when, from.getTime()), from.getTime() - 1, count)
+  /**
+   * The times of a schedule from an instant on, found in an evaluator process: they can lie far apart.
+   * @throws {Problem} `too-slow` or `too-many-requests`
+   */
+  async preview({ app }: Scope, when: When, count: number, from: Date): Promise<Date[]> {
+    const input = { when, count, fromMs: from.getTime() }
+    const job = this.#evaluators.run(`looks of ${app.no}`, lookLimits, 'times-of-schedule', input)
+    return (await evaluated('Finding its times', job)).map((ms) => new Date(ms))
   }
 
   /** What rings before a moment, soonest first. */

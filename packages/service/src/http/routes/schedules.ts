@@ -54,8 +54,8 @@ export function serveSchedules(on: OperationRouter, database: Database, schedule
     return pageView(rows, limit, (row) => String(row.no), runView)
   })
 
-  on.serve('previewSchedule', async ({ body: { when, count, from } }) => {
-    const times = await schedules.preview(when, count, from ? new Date(from) : await databaseTime(database))
+  on.serve('previewSchedule', async ({ caller: { scope }, body: { when, count, from } }) => {
+    const times = await schedules.preview(scope, when, count, from ? new Date(from) : await databaseTime(database))
     return { times: times.map((one) => one.toISOString().replace('.000Z', 'Z')) }
   })
 
