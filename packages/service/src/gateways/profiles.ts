@@ -110,6 +110,12 @@ export class Profiles {
     return [...new Set(own.flat())]
   }
 
+  /** A credential may not go where a profile leads. @throws {ProfileRefused} */
+  refuseUnbound({ text }: UsedProfile, origin: string): never {
+    const says = `origins: the credential in use was not handed in for ${origin}. Save the profile without using it, hand the credential in again, and put the profile in use; or let the operator save it`
+    throw new ProfileRefused([faultAt(text, 'origins', says)])
+  }
+
   /**
    * Where a profile leads that a credential may not go to: not handed in for that origin, which the operator’s configuration does
    * not name either.
@@ -146,9 +152,7 @@ export class Profiles {
     const { profile, faults } = await this.lint(ownerOf(place), text)
     if (!profile) throw new ProfileRefused(faults)
     const refuse = (at: string, says: string): never => {
-      // The first line that begins so; the lint has seen that there is one.
-      const line = text.split('\n').findIndex((one) => new RegExp(`^["']?${at}["']?\\s*:`).test(one)) + 1
-      throw new ProfileRefused([{ line: Math.max(1, line), column: 1, says }])
+      throw new ProfileRefused([faultAt(text, at, says)])
     }
     if (profile.platform !== place.platform)
       refuse('platform', `platform: this profile is for ${profile.platform}, not for ${place.platform}`)
@@ -201,6 +205,12 @@ export class Profiles {
       }
     }
   }
+}
+
+/** A fault at a member of a profile: at the first line that begins with its name. */
+function faultAt(text: string, member: string, says: string): ProfileFault {
+  const line = text.split('\n').findIndex((one) => new RegExp(`^["']?${member}["']?\\s*:`).test(one)) + 1
+  return { line: Math.max(1, line), column: 1, says }
 }
 
 const originsIn = (profile: GatewayProfile, environment: Environment): string[] =>

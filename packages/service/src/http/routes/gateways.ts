@@ -77,7 +77,7 @@ export function serveGateways(
     const { profile } = written
     // The first that there is has nothing to wait for.
     const use = body.use || (await gateways.profiles.of(place)) === undefined
-    if (use) await bound(place, written, actor)
+    if (use) await inProfileWords(() => bound(place, written, actor))
     const saved = {
       name: profile.profile,
       asksFor: credentialOf[profile.authentication.kind],
@@ -97,7 +97,7 @@ export function serveGateways(
 
   /**
    * A credential goes only to the origins that it was handed in for, and where the operator says.
-   * @throws {Problem} `profile-refused`, where one that is used now would not go
+   * @throws {ProfileRefused} where one that is used now would not go
    */
   const bound = async (place: GatewayPlace, written: UsedProfile, actor: string): Promise<void> => {
     const credential = await credentialInUse(database, place.appNo, place.environment, place.platform)
@@ -109,10 +109,7 @@ export function serveGateways(
         ...written.origins(place.environment),
       ])
     if ((await gateways.profiles.of(place)) === undefined) return
-    throw new Problem(
-      'profile-refused',
-      `origins: the credential in use was not handed in for ${origin}. Save the profile without using it, hand the credential in again, and put the profile in use; or let the operator save it.`,
-    )
+    gateways.profiles.refuseUnbound(written, origin)
   }
 
   const need = async (place: GatewayPlace, version: string): Promise<ProfileRow> => {
@@ -136,7 +133,7 @@ export function serveGateways(
     const place = profilePlace(scope, params.platform)
     const row = await need(place, params.version)
     // What was good when it was saved need not be: the operator may have forbidden where it leads.
-    await bound(place, await inProfileWords(() => gateways.profiles.written(place, row.text)), actor)
+    await inProfileWords(async () => bound(place, await gateways.profiles.written(place, row.text), actor))
     await useProfile(database, place, row.version)
     return changed(place)
   })
