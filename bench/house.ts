@@ -187,8 +187,16 @@ export class House {
 
   /** Seconds of processor time that the service has used. */
   get cpuSeconds(): number {
-    const fields = readFileSync(`/proc/${this.servicePid}/stat`, 'utf8').split(') ')[1]!.split(' ')
-    return (Number(fields[11]) + Number(fields[12])) / 100
+    return cpuSecondsOf(this.servicePid)
+  }
+
+  /** Seconds that the processes have used that it has now: evaluators and readers. */
+  get childCpuSeconds(): number {
+    const children = readFileSync(`/proc/${this.servicePid}/task/${this.servicePid}/children`, 'utf8')
+    return children
+      .split(' ')
+      .filter((pid) => pid !== '')
+      .reduce((sum, pid) => sum + cpuSecondsOf(Number(pid)), 0)
   }
 
   async close(): Promise<void> {
@@ -199,6 +207,11 @@ export class House {
     await this.#database.stop()
     rmSync(this.#dir, { recursive: true, force: true })
   }
+}
+
+function cpuSecondsOf(pid: number): number {
+  const fields = readFileSync(`/proc/${pid}/stat`, 'utf8').split(') ')[1]!.split(' ')
+  return (Number(fields[11]) + Number(fields[12])) / 100
 }
 
 /** How the service is started; with a place to leave a profile of its processor time, when one is wanted. */

@@ -13,11 +13,10 @@ import {
   postgresMessage,
   postgresRow,
 } from '../../../e2e/harness/hostile-database.ts'
-import { patience } from '../../../e2e/harness/programs.ts'
 import { inScope } from '../../../e2e/harness/scope.ts'
 import { ReaderPool } from '../src/sources/reader-pool.ts'
 
-const readers = new ReaderPool({ isGuarded: false, trusted: [], withinMs: patience(10_000) })
+const readers = new ReaderPool({ isGuarded: false, trusted: [], withinMs: 120_000 })
 const servers: HostileDatabase[] = []
 afterAll(async () => {
   readers.close()
