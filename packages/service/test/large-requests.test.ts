@@ -1,38 +1,59 @@
-import { setTimeout as wait } from 'node:timers/promises'
 import { expect, test } from '@jest/globals'
 import { LargeRequests } from '../src/http/large-requests.ts'
 
 const busy = (ms: number) => {
   for (const untilMs = performance.now() + ms; performance.now() < untilMs; );
 }
+const readAtOnce = async () => {}
+const backend = { appNo: 1, owner: 'backend 1' }
 
-test('large requests of an app are handled one after the other, and those of another app beside them', async () => {
-  const large = new LargeRequests()
-  const endFirst = await large.begin(1)
-  const order: string[] = []
-  const second = large.begin(1).then((end) => {
-    order.push('second')
-    end()
+/** Work that ends when somebody says so. */
+function held() {
+  let end = () => {}
+  const until = new Promise<void>((done) => {
+    end = done
   })
-  const endOther = await large.begin(2)
-  order.push('other')
-  endFirst()
-  await second
-  endOther()
-  expect(order).toEqual(['other', 'second'])
+  return { until, end }
+}
+
+test('large requests of an owner are handled one after the other, and those of others beside them', async () => {
+  const large = new LargeRequests()
+  const first = held()
+  const order: string[] = []
+  const note = (name: string) => async () => void order.push(name)
+  const all = [
+    large.run(backend, readAtOnce, () => first.until),
+    large.run(backend, readAtOnce, note('second')),
+    // What ships in the app has turns of its own.
+    large.run({ appNo: 1, owner: 'device 7' }, readAtOnce, note('device')),
+    large.run({ appNo: 2, owner: 'backend 2' }, readAtOnce, note('other')),
+  ]
+  await Promise.all(all.slice(2))
+  first.end()
+  await Promise.all(all)
+  expect(order).toEqual(['device', 'other', 'second'])
+})
+
+test('a body that is sent slowly delays no other', async () => {
+  const large = new LargeRequests()
+  const body = held()
+  const slow = large.run(backend, () => body.until, readAtOnce)
+  await large.run(backend, readAtOnce, readAtOnce)
+  body.end()
+  await slow
 })
 
 test('one waits after the one before as long as that kept the loop busy, while other apps call', async () => {
   const large = new LargeRequests()
   const timed = async () => {
-    const end = await large.begin(1)
-    busy(150)
     // The loop’s utilization is known once it has gone round.
-    await wait(1)
+    await large.run(backend, readAtOnce, async () => {
+      await new Promise(setImmediate)
+      busy(150)
+      await new Promise(setImmediate)
+    })
     const startMs = performance.now()
-    end()
-    const next = await large.begin(1)
-    next()
+    await large.run(backend, readAtOnce, readAtOnce)
     return performance.now() - startMs
   }
   large.note(1)
@@ -43,12 +64,17 @@ test('one waits after the one before as long as that kept the loop busy, while o
   expect([beside > 280, alone < beside]).toEqual([true, true])
 })
 
-test('more than twenty that wait are refused', async () => {
+test('what fails is heard by whoever asked, and ends its turn; more than twenty that wait are refused', async () => {
   const large = new LargeRequests()
-  const end = await large.begin(1)
-  const waiting = Array.from({ length: 20 }, () => large.begin(1).then((done) => done()))
-  await expect(large.begin(1)).rejects.toMatchObject({ code: 'too-many-requests' })
-  end()
+  const first = held()
+  const failing = large.run(backend, readAtOnce, async () => {
+    await first.until
+    throw new Error('it failed')
+  })
+  const waiting = Array.from({ length: 19 }, () => large.run(backend, readAtOnce, readAtOnce))
+  await expect(large.run(backend, readAtOnce, readAtOnce)).rejects.toMatchObject({ code: 'too-many-requests' })
+  first.end()
+  await expect(failing).rejects.toThrow('it failed')
   await Promise.all(waiting)
-  ;(await large.begin(1))()
+  await large.run(backend, readAtOnce, readAtOnce)
 })

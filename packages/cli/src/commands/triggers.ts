@@ -110,8 +110,7 @@ function tell({ flags, io, paint }: Context<object>, one: Trigger): number {
   if (flags.json) printJson(io, one)
   else {
     io.out(paint.dim(`# ${stateOf(one)}, version ${one.version}, by ${safe(one.madeBy)}\n`))
-    if (one.unmatched > 0)
-      io.out(paint.dim(`# no case held for ${one.unmatched.toLocaleString('en')} rows or events\n`))
+    if (one.unmatched > 0) io.out(paint.dim(`# no match: ${one.unmatched.toLocaleString('en')} rows or events\n`))
     if (one.pausedBecause !== null) io.out(paint.bad(`# paused: ${safe(one.pausedBecause)}\n`))
     io.out(safeLines(stringify({ trigger: one.name, ...(one.definition as object) })))
   }

@@ -120,8 +120,8 @@ function Told({ trigger }: { readonly trigger: Trigger }) {
       ? []
       : [
           [
-            'No case held',
-            `for ${trigger.unmatched.toLocaleString('en')} rows or events; a few are in the log`,
+            'No match',
+            `${trigger.unmatched.toLocaleString('en')} rows or events; the first ten of each hour are logged`,
           ] as const,
         ]),
     ['Saved', `version ${trigger.version}, by ${trigger.madeBy}`],

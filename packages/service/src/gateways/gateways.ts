@@ -8,13 +8,7 @@ import type { Gateways, Lane, Via } from '../engine/ports.ts'
 import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
 import type { HandsetControl } from '../handsets/control.ts'
 import { type AppRow, findAppByNo } from '../store/apps/apps.ts'
-import {
-  bindCredential,
-  type CredentialRow,
-  credentialInUse,
-  markRejected,
-  markUsed,
-} from '../store/apps/credentials.ts'
+import { type CredentialRow, credentialInUse, markRejected, markUsed } from '../store/apps/credentials.ts'
 import type { Database } from '../store/database.ts'
 import { latestEndpoint } from '../store/devices/read-devices.ts'
 import type { GatewayPlace } from '../store/gateways/profiles.ts'
@@ -268,8 +262,7 @@ export class GatewayRoom implements Gateways {
       })
     const origins = profile?.origins(environment) ?? []
     if (!profile || origins.length === 0) return 'no-gateway'
-    if (row.origins === null) await bindCredential(this.#database, row.no, origins)
-    if (this.profiles.unboundOrigin(row, profile, row) !== undefined) return 'credential-elsewhere'
+    if ((await this.profiles.unboundOrigin(row, profile, row)) !== undefined) return 'credential-elsewhere'
     return openProfileProtocol({
       ready: profile,
       origins,

@@ -120,14 +120,14 @@ export class Profiles {
    * Where a profile leads that a credential may not go to: not handed in for that origin, which the operator’s configuration does
    * not name either.
    */
-  unboundOrigin(
-    { platform, environment }: GatewayPlace,
+  async unboundOrigin(
+    place: GatewayPlace,
     used: UsedProfile,
     credential: { readonly origins: readonly string[] | null },
-  ): string | undefined {
-    const bound = credential.origins
-    // One that was stored by an earlier version is bound when it is used for the first time.
-    if (bound === null) return undefined
+  ): Promise<string | undefined> {
+    const { platform, environment } = place
+    // One that was stored by an earlier version goes where the profile in use leads.
+    const bound = credential.origins ?? (await this.of(place))?.origins(environment) ?? []
     const named = this.#configured.get(platform)?.origins(environment) ?? []
     return used.origins(environment).find((origin) => !bound.includes(origin) && !named.includes(origin))
   }

@@ -1,26 +1,30 @@
 import { performance } from 'node:perf_hooks'
 import { setTimeout as wait } from 'node:timers/promises'
+import { LRUCache } from 'lru-cache'
+import pLimit, { type LimitFunction } from 'p-limit'
 import { Problem } from '../problems/problem.ts'
 
-/** Large requests of one app that may wait. */
+/** Large requests of one owner that may be read, or wait. */
 const maxWaiting = 20
-/** After a large request the app’s next one waits for so many times as long as the event loop was busy with it. */
+/** After a large request its owner’s next one waits for so many times as long as the event loop was busy with it. */
 const restShare = 2
 const maxRestMs = 1_000
 /** An app that has called within so long has something to lose. */
 const activeMs = 5_000
+const ownersKept = 10_000
 
 type Call = { readonly appNo: number; readonly atMs: number }
 
+/** Who sends: what one device sends never delays the app’s backend. */
+export type LargeSender = { readonly appNo: number; readonly owner: string }
+
 /**
- * Requests with large bodies are handled one at a time for each app. Where other apps call as well, the next one waits for a while,
+ * Handles requests with large bodies, one at a time for each owner. Where other apps call as well, the next one waits for a while,
  * so that an app that sends nothing but large ones leaves most of the event loop’s time to the others.
  */
 export class LargeRequests {
-  /** The last large request of each app that is not done. */
-  readonly #last = new Map<number, Promise<void>>()
-  readonly #waiting = new Map<number, number>()
-  /** Who called last, and who before them; by `performance.now()`. */
+  readonly #owners = new LRUCache<string, { readonly limit: LimitFunction; count: number }>({ max: ownersKept })
+  /** Who called last, and who before them. */
   #latest: Call | undefined
   #earlier: Call | undefined
 
@@ -31,33 +35,30 @@ export class LargeRequests {
   }
 
   /**
-   * Waits for the turn of a large request.
-   * @returns ends it
+   * @param read takes the body in: nobody waits for a slow sender
+   * @param handle what has a turn
    * @throws {Problem} `too-many-requests`
    */
-  async begin(appNo: number): Promise<() => void> {
-    const waiting = this.#waiting.get(appNo) ?? 0
-    if (waiting >= maxWaiting)
-      throw new Problem('too-many-requests', `More than ${maxWaiting} large requests of this app are waiting.`)
-    this.#waiting.set(appNo, waiting + 1)
-    const before = this.#last.get(appNo)
-    let end = () => {}
-    const own = new Promise<void>((done) => {
-      end = done
-    })
-    this.#last.set(appNo, own)
-    await before
-    const left = (this.#waiting.get(appNo) ?? 1) - 1
-    if (left > 0) this.#waiting.set(appNo, left)
-    else this.#waiting.delete(appNo)
-    const began = performance.eventLoopUtilization()
-    return () => {
-      const { active } = performance.eventLoopUtilization(began)
-      const restMs = this.#isAlone(appNo) ? 0 : Math.min(maxRestMs, active * restShare)
-      void wait(restMs, undefined, { ref: false }).then(() => {
-        if (this.#last.get(appNo) === own) this.#last.delete(appNo)
-        end()
+  async run<T>({ appNo, owner }: LargeSender, read: () => Promise<void>, handle: () => Promise<T>): Promise<T> {
+    const own = this.#owners.get(owner) ?? { limit: pLimit(1), count: 0 }
+    if (own.count >= maxWaiting)
+      throw new Problem('too-many-requests', `More than ${maxWaiting} large requests are waiting.`)
+    this.#owners.set(owner, own)
+    own.count++
+    try {
+      await read()
+      return await new Promise<T>((resolve) => {
+        void own.limit(async () => {
+          const began = performance.eventLoopUtilization()
+          const handled = handle()
+          resolve(handled)
+          await handled.catch(() => {}) // Whoever asked hears it.
+          const { active } = performance.eventLoopUtilization(began)
+          if (!this.#isAlone(appNo)) await wait(Math.min(maxRestMs, active * restShare), undefined, { ref: false })
+        })
       })
+    } finally {
+      own.count--
     }
   }
 

@@ -124,26 +124,23 @@ export class OperationRouter {
       if (limit) await limit({ address: callerAddress(response), holder: holderOf(caller) }, response)
       const appNo = (caller as { readonly scope?: Scope } | undefined)?.scope?.app.no
       if (appNo !== undefined) this.#large.note(appNo)
-      if (operation.body && later) {
-        if (appNo !== undefined) {
-          const end = await this.#large.begin(appNo)
-          // Whoever asked may have gone meanwhile.
-          if (response.destroyed) end()
-          else response.once('close', end)
-        }
-        await later()
-      }
-      const answer = await handler({
-        caller,
-        params: request.params as CallOf<Name>['params'],
-        ...given(),
-        request,
-        response,
-        stillMay: () => this.#mayCall(operation, request),
-        get waits() {
-          return waitingFor(response)
-        },
-      })
+      const handled = async () =>
+        handler({
+          caller,
+          params: request.params as CallOf<Name>['params'],
+          ...given(),
+          request,
+          response,
+          stillMay: () => this.#mayCall(operation, request),
+          get waits() {
+            return waitingFor(response)
+          },
+        })
+      const isLarge = operation.body && later && appNo !== undefined
+      if (operation.body && !isLarge) await later?.()
+      const answer = isLarge
+        ? await this.#large.run({ appNo, owner: holderOf(caller) ?? `backend ${appNo}` }, later, handled)
+        : await handled()
       if (operation.events || operation.file || response.writableEnded) return
       if (answer === undefined) response.status(operation.status).end()
       else {

@@ -101,14 +101,15 @@ export function serveGateways(
    */
   const bound = async (place: GatewayPlace, written: UsedProfile, actor: string): Promise<void> => {
     const credential = await credentialInUse(database, place.appNo, place.environment, place.platform)
-    const origin = credential && gateways.profiles.unboundOrigin(place, written, credential)
+    const origin = credential && (await gateways.profiles.unboundOrigin(place, written, credential))
     if (!credential || origin === undefined) return
+    const current = (await gateways.profiles.of(place))?.origins(place.environment)
     if (actor === 'operator')
       return bindCredential(database, credential.no, [
-        ...(credential.origins ?? []),
+        ...(credential.origins ?? current ?? []),
         ...written.origins(place.environment),
       ])
-    if ((await gateways.profiles.of(place)) === undefined) return
+    if (!current) return
     gateways.profiles.refuseUnbound(written, origin)
   }
 

@@ -44,7 +44,7 @@ async function setupFacts(
       const row = credentials.find((one) => one.platform === platform)
       const place = { appNo: app.no, environment, platform }
       const used = row && platform !== 'web' ? await gateways.profiles.of(place) : undefined
-      return row && used && gateways.profiles.unboundOrigin(place, used, row)
+      return row && used && (await gateways.profiles.unboundOrigin(place, used, row))
     }),
   )
   return platforms.map((platform, at) => {

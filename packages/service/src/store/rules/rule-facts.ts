@@ -144,19 +144,21 @@ async function occurrencesAsked(
   { types, typesWithData }: Asked,
 ): Promise<StoredFacts['happened']> {
   if (types.length === 0) return []
-  const happened = sql`occurrences where user_no = ${userNo} and at <= ${new Date(nowMs)}`
-  const newest = sql`order by at desc, no desc limit ${most.happened}`
+  // Found in an index, and bounded before anything else is read of them.
+  const newest = (of: readonly string[]) =>
+    sql`(select no, at from occurrences where user_no = ${userNo} and at <= ${new Date(nowMs)} and type in ${of}
+         order by at desc, no desc limit ${most.happened}) n join occurrences o on o.no = n.no`
   const [rows, data] = await Promise.all([
     database.rows<{ no: number; type: string; source: string; at: Date }>(
-      sql`select no, type, source, at from ${happened} and type in ${types} ${newest}`,
+      sql`select o.no, o.type, o.source, o.at from ${newest(types)} order by n.at desc, n.no desc`,
     ),
     typesWithData.length === 0
       ? []
       : database.rows<{ no: number; data: string }>(
           sql`select o.no, cast(o.data as char) as data
-              from (select no, sum(octet_length(data)) over (order by at desc, no desc) as total
-                    from ${happened} and type in ${typesWithData} and data is not null ${newest}) newest
-              join occurrences o on o.no = newest.no where newest.total <= ${most.dataBytes}`,
+              from (select o.no, sum(octet_length(o.data)) over (order by n.at desc, n.no desc) as total
+                    from ${newest(typesWithData)}) sized
+              join occurrences o on o.no = sized.no where sized.total <= ${most.dataBytes} and o.data is not null`,
         ),
   ])
   const jsonOf = new Map(data.map((one) => [one.no, one.data]))
