@@ -140,7 +140,8 @@ describe('what is wrong with a profile', () => {
         /longer than 0.5 seconds|Unresolved alias|too many places/,
       ],
     ]
-    for (const [text, says] of words) expect((await profiles.lint('a', text)).faults[0]?.says).toMatch(says)
+    for (const [text, says] of words)
+      expect((await profiles.lint({ appNo: 1, use: 'a' }, text)).faults[0]?.says).toMatch(says)
     expect(lintProfile(written({ body: '('.repeat(15_000) })).faults[0]?.says).toMatch(/request.body/)
   })
 
@@ -289,11 +290,11 @@ describe('a profile of hostile making', () => {
   test('holds up no stop: what it is at is broken off, and what waits hears so', async () => {
     const own = new EvaluatorPool({ timeMs: 500 })
     const limits: EvaluationLimits = { maxWaiting: 10, maxCharacters: 1_000, restMs: 0, maxTries: 1 }
-    const evaluate = (owner: string, expression: string) =>
-      own.run(owner, limits, 'jsonata', { expressions: [expression], json: '{}' })
+    const evaluate = (use: string, expression: string) =>
+      own.run({ appNo: 1, use }, limits, 'jsonata', { expressions: [expression], json: '{}' })
     // The first is begun, so that there is a process to be ended.
     await evaluate('a', '1')
-    const all = ['a', 'a', 'b'].map((owner) => evaluate(owner, loop).catch((error: Error) => error.message))
+    const all = ['a', 'a', 'b'].map((use) => evaluate(use, loop).catch((error: Error) => error.message))
     await new Promise(setImmediate)
     own.close()
     expect(await Promise.all(all)).toEqual([

@@ -1,7 +1,7 @@
 import { mkdtempSync, rmSync } from 'node:fs'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
-import { tmpdir } from 'node:os'
+import { availableParallelism, tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import { sql } from 'drizzle-orm'
@@ -211,6 +211,26 @@ describe('an expression of a developer over what strangers sent', () => {
       await Promise.all(many)
       expect(ended.filter((name) => name === 'EvaluationsBusy').length).toBeGreaterThanOrEqual(4)
       expect(ended.filter((name) => name === 'waited').length).toBeGreaterThanOrEqual(20)
+    } finally {
+      own.close()
+    }
+  })
+
+  test('waits one turn for another app, however many uses that app has at once', async () => {
+    const own = new EvaluatorPool({ timeMs: 5_000 })
+    try {
+      const ended: string[] = []
+      const limits = { maxWaiting: 20, maxCharacters: 1_000, restMs: 0, maxTries: 1 }
+      const ask = async (appNo: number, use: string, expression: string) => {
+        await own.run({ appNo, use }, limits, 'jsonata', { expressions: [expression], json: '{}' })
+        ended.push(`${appNo} ${use}`)
+      }
+      const slow = '$map([1..3000], function($n) { $sqrt($n) })[0]'
+      const uses = Array.from({ length: 4 * availableParallelism() }, (_, n) => ask(1, `use ${n}`, slow))
+      await Promise.all([...uses, ask(2, 'source', '1'), ask(2, 'trigger', '1')])
+      // What is under way on each core, and a turn of the first app between the two of the second.
+      expect(ended.indexOf('2 source')).toBeLessThanOrEqual(availableParallelism())
+      expect(ended.indexOf('2 trigger')).toBeLessThanOrEqual(2 * availableParallelism() + 1)
     } finally {
       own.close()
     }

@@ -1,6 +1,7 @@
 import type { ChildProcess } from 'node:child_process'
 import { readFileSync } from 'node:fs'
 import { availableParallelism } from 'node:os'
+import { LRUCache } from 'lru-cache'
 import { evaluatorProgram } from './evaluator-program.ts'
 import type { JobAnswer, JobInput, JobMessage, JobName, JobOutput } from './jobs.ts'
 import { spawnBounded } from './spawn-bounded.ts'
@@ -19,6 +20,9 @@ export class EvaluationStopped extends EvaluationFailed {
 export class EvaluationsBusy extends Error {
   override readonly name = 'EvaluationsBusy'
 }
+
+/** Whose evaluation it is: each use of an app has one at a time. */
+export type EvaluationOwner = { readonly appNo: number; readonly use: string }
 
 export type EvaluationLimits = {
   /** Evaluations of one owner that may wait. */
@@ -40,12 +44,15 @@ const minTimeShare = 0.25
 const maxWallFactor = 10
 /** One core is left to the service. */
 const maxProcesses = Math.max(1, availableParallelism() - 1)
+/** For so many apps it is remembered when they were served; an app beyond them counts as one that never was. */
+const maxApps = 10_000
 const closedMessage = 'was not started: the service is stopping'
 const stoppedByMemory = 'used more memory than it may have, or crashed'
 
 type Result = JobAnswer | { readonly is: 'stopped'; readonly says: string }
 
 type Job = {
+  readonly appNo: number
   readonly owner: string
   readonly limits: EvaluationLimits
   readonly message: JobMessage
@@ -57,8 +64,8 @@ type Job = {
 /**
  * Processes that evaluate what developers of apps wrote and strangers sent: JSONata, YAML, and CEL that could take long. An
  * evaluation that would never end is stopped with its process; one that uses up all memory ends its process, where in a thread it
- * would end the whole service. Owners take turns with one evaluation at a time each, so that a slow one delays every other owner by
- * one turn only.
+ * would end the whole service. Apps take turns, and within an app its uses, with one evaluation at a time each: a slow one delays every
+ * other app by one turn only, whatever it is for.
  */
 export class EvaluatorPool {
   readonly #idle: ChildProcess[] = []
@@ -66,6 +73,9 @@ export class EvaluatorPool {
   /** Waiting jobs by owner, in the order of the owners’ next turns. */
   readonly #queues = new Map<string, Job[]>()
   readonly #busyOwners = new Set<string>()
+  /** At which turn each app was served last. */
+  readonly #servedAt = new LRUCache<number, number>({ max: maxApps })
+  #turns = 0
   /** The time that an owner gets whose last evaluation was stopped. */
   readonly #reducedTimeMs = new Map<string, number>()
   /** Until when an owner is refused, by `performance.now()`. */
@@ -80,16 +90,14 @@ export class EvaluatorPool {
     this.#timeMs = timeMs
   }
 
-  /**
-   * @param owner the app, and which of its uses: each has one evaluation at a time
-   * @throws {EvaluationFailed} @throws {EvaluationStopped} @throws {EvaluationsBusy}
-   */
+  /** @throws {EvaluationFailed} @throws {EvaluationStopped} @throws {EvaluationsBusy} */
   async run<Name extends JobName>(
-    owner: string,
+    { appNo, use }: EvaluationOwner,
     limits: EvaluationLimits,
     name: Name,
     input: JobInput<Name>,
   ): Promise<JobOutput<Name>> {
+    const owner = `${appNo} ${use}`
     if (this.#isClosed) throw new EvaluationFailed(closedMessage)
     if (this.#isResting(owner))
       throw new EvaluationFailed(`took longer than ${seconds(this.#timeMs)}; it will be tried again soon`)
@@ -98,7 +106,15 @@ export class EvaluatorPool {
       throw new EvaluationsBusy(`more than ${limits.maxWaiting} evaluations are waiting`)
     const message = { name, input, maxCharacters: limits.maxCharacters }
     return new Promise<JobOutput<Name>>((resolve, reject) => {
-      queue.push({ owner, limits, message, tries: 0, resolve: (output) => resolve(output as JobOutput<Name>), reject })
+      queue.push({
+        appNo,
+        owner,
+        limits,
+        message,
+        tries: 0,
+        resolve: (output) => resolve(output as JobOutput<Name>),
+        reject,
+      })
       this.#queues.set(owner, queue)
       this.#startNext()
     })
@@ -112,20 +128,33 @@ export class EvaluatorPool {
     return false
   }
 
-  /** Starts the next job of the owner that has waited longest, who then goes to the end of the line. */
   #startNext(): void {
-    for (const [owner, [job, ...rest]] of this.#queues) {
-      if (this.#busyOwners.size >= maxProcesses) return
-      if (this.#busyOwners.has(owner)) continue
-      this.#queues.delete(owner)
-      if (rest.length > 0) this.#queues.set(owner, rest)
-      if (!job) continue
-      this.#busyOwners.add(owner)
+    while (this.#busyOwners.size < maxProcesses) {
+      const job = this.#nextJob()
+      if (!job) return
+      this.#servedAt.set(job.appNo, ++this.#turns)
+      this.#busyOwners.add(job.owner)
       void this.#settle(job).finally(() => {
-        this.#busyOwners.delete(owner)
+        this.#busyOwners.delete(job.owner)
         this.#startNext()
       })
     }
+  }
+
+  /** Of the app that was served longest ago, or never; its owner then goes to the end of the line. */
+  #nextJob(): Job | undefined {
+    let next: Job | undefined
+    let nextAt = Number.POSITIVE_INFINITY
+    for (const [owner, [job]] of this.#queues) {
+      if (!job || this.#busyOwners.has(owner)) continue
+      const at = this.#servedAt.peek(job.appNo) ?? 0
+      if (at < nextAt) [next, nextAt] = [job, at]
+    }
+    if (!next) return undefined
+    const rest = this.#queues.get(next.owner)?.slice(1) ?? []
+    this.#queues.delete(next.owner)
+    if (rest.length > 0) this.#queues.set(next.owner, rest)
+    return next
   }
 
   /** Never rejects: the caller of {@link run} gets the error. */

@@ -15,6 +15,7 @@ import type { Config } from '../config/options.ts'
 import {
   EvaluationFailed,
   type EvaluationLimits,
+  type EvaluationOwner,
   EvaluationsBusy,
   type EvaluatorPool,
 } from '../evaluation/evaluator-pool.ts'
@@ -54,7 +55,10 @@ export class ProfileRefused extends Error {
   }
 }
 
-const ownerOf = (place: GatewayPlace): string => `${place.appNo} ${place.environment} ${place.platform}`
+const ownerOf = ({ appNo, environment, platform }: GatewayPlace): EvaluationOwner => ({
+  appNo,
+  use: `gateway ${environment} ${platform}`,
+})
 
 /** So many apps' own profiles are kept ready. */
 const mostReady = 500
@@ -133,11 +137,14 @@ export class Profiles {
   }
 
   /** Reads what an app wrote, in a process of its own: a file can be made so that it takes for ever. */
-  async lint(owner: string, text: string): Promise<Linted> {
+  async lint(owner: EvaluationOwner, text: string): Promise<Linted> {
     const long = tooLong(text)
     if (long) return long
     try {
-      return lintRead(text, await this.#evaluators.run(`lint ${owner}`, limits, 'yaml', { text }))
+      return lintRead(
+        text,
+        await this.#evaluators.run({ appNo: owner.appNo, use: `lint ${owner.use}` }, limits, 'yaml', { text }),
+      )
     } catch (error) {
       if (!(error instanceof EvaluationFailed || error instanceof EvaluationsBusy)) throw error
       return atTop(`the profile cannot be read: reading it ${error.message}`)
@@ -192,7 +199,7 @@ export class Profiles {
   }
 
   /** What an app wrote is evaluated elsewhere, bounded. */
-  #evaluateFor(owner: string): Evaluate {
+  #evaluateFor(owner: EvaluationOwner): Evaluate {
     return async (expressions, input) => {
       try {
         const json = JSON.stringify(input)

@@ -25,7 +25,7 @@ export class RuleEvaluator {
     all: readonly DeviceFacts[],
   ): Promise<readonly ExplainedRule[]> {
     const packed = pack(all.map(({ facts }) => facts))
-    const job = this.#evaluators.run(`looks of ${appNo}`, lookLimits, 'explain-rule', { source, packed })
+    const job = this.#evaluators.run({ appNo, use: 'explanations' }, lookLimits, 'explain-rule', { source, packed })
     return evaluated('Evaluating the rule', job)
   }
 }

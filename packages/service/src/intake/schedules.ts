@@ -260,7 +260,7 @@ export class Schedules {
    */
   async preview({ app }: Scope, when: When, count: number, from: Date): Promise<Date[]> {
     const input = { when, count, fromMs: from.getTime() }
-    const job = this.#evaluators.run(`looks of ${app.no}`, lookLimits, 'times-of-schedule', input)
+    const job = this.#evaluators.run({ appNo: app.no, use: 'previews' }, lookLimits, 'times-of-schedule', input)
     return (await evaluated('Finding its times', job)).map((ms) => new Date(ms))
   }
 

@@ -21,7 +21,7 @@ export async function evaluateToJson(
   const limits: EvaluationLimits = { maxWaiting: 20, maxCharacters: most, restMs: 0, maxTries: 1 }
   try {
     const input = { expressions: [expression], json }
-    const output = await evaluators.run(`sources of ${appNo}`, limits, 'jsonata', input)
+    const output = await evaluators.run({ appNo, use: 'sources' }, limits, 'jsonata', input)
     return output.is === 'not-json' ? undefined : (output.results[0] ?? 'null')
   } catch (error) {
     throw error instanceof EvaluationFailed ? new SourceFault(error.message) : error

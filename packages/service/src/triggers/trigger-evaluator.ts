@@ -13,6 +13,7 @@ import { LRUCache } from 'lru-cache'
 import {
   EvaluationFailed,
   type EvaluationLimits,
+  type EvaluationOwner,
   EvaluationsBusy,
   type EvaluatorPool,
 } from '../evaluation/evaluator-pool.ts'
@@ -124,5 +125,5 @@ export class TriggerEvaluator {
   }
 }
 
-const firingsOf = (appNo: number): string => `triggers of ${appNo}`
-const trialsOf = (appNo: number): string => `trials of ${appNo}`
+const firingsOf = (appNo: number): EvaluationOwner => ({ appNo, use: 'firings' })
+const trialsOf = (appNo: number): EvaluationOwner => ({ appNo, use: 'trials' })

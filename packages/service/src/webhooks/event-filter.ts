@@ -21,7 +21,7 @@ export function eventFilter(evaluators: EvaluatorPool, appNo: number, when: stri
     if (expression.effort * characters <= maxInlineEffort)
       return events.filter((event) => expression.holds({ event, now: new Date() }).holds)
     const input = { expression: when, events }
-    const holds = await evaluators.run(`webhooks of ${appNo}`, limits, 'filter-events', input)
+    const holds = await evaluators.run({ appNo, use: 'webhooks' }, limits, 'filter-events', input)
     return events.filter((_, at) => holds[at])
   }
 }

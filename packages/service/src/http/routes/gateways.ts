@@ -140,7 +140,8 @@ export function serveGateways(
   })
 
   on.serve('lintGateway', async ({ caller: { scope }, body }) => {
-    const { profile, faults } = await gateways.profiles.lint(`${scope.app.no} ${scope.environment}`, body.text)
+    const owner = { appNo: scope.app.no, use: scope.environment }
+    const { profile, faults } = await gateways.profiles.lint(owner, body.text)
     return {
       faults: faults.map((fault) => ({ ...fault })),
       profile: profile
