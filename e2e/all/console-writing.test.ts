@@ -125,9 +125,24 @@ describe('before it goes and while it does', () => {
     await page.getByText(/Nothing more goes out\. \d+ of \d+ devices have it already and keep it\./).waitFor()
     await page.getByRole('button', { name: 'Leave it' }).click()
     await page.getByRole('button', { name: 'Cancel', exact: true }).click()
+    // The answer was made before the end, and comes after the page has heard of it.
+    const endsOnPage = page.getByText('Cancelled: what had not gone by then does not go.')
+    await page.route('**/hold?*', async (route) => {
+      const response = await route.fetch()
+      const before = { ...(await response.json()), revision: 1, state: 'sending' }
+      await endsOnPage.waitFor()
+      await route.fulfill({ response, json: before })
+    })
+    const answered = page.waitForResponse('**/hold?*')
     await page.getByRole('button', { name: 'Cancel it for good' }).click()
     await row('android').getByText('withdrawn').first().waitFor()
-    await page.getByRole('button', { name: 'Pause' }).waitFor({ state: 'detached' })
+    await (await answered).finished()
+    await page.unroute('**/hold?*')
+    await page.evaluate(
+      'new Promise((done) => setTimeout(() => requestAnimationFrame(() => requestAnimationFrame(done)), 50))',
+    )
+    expect(await page.getByRole('button', { name: 'Pause' }).count()).toBe(0)
+    await endsOnPage.waitFor()
   })
 
   test('why begins with who and what, and follows it to that person', async () => {

@@ -3,7 +3,7 @@ import type { Delivery, Notification, Progress } from '@zbell/contract'
 import { sayTarget } from '@zbell/contract/words'
 import { Link, useParams, useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
-import { keys, useLiveNotification } from '../app/live.ts'
+import { keys, notificationQuery, useLiveNotification } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useSeen } from '../app/seen.ts'
 import { Exports } from '../parts/exports.tsx'
@@ -20,10 +20,7 @@ export function NotificationPage() {
   useLiveNotification(place, id)
   const params = { app: place.app.slug, id }
   const { environment } = place
-  const notification = useQuery({
-    queryKey: keys.notification(place, id),
-    queryFn: () => api.call('readNotification', { params, query: { environment } }),
-  })
+  const notification = useQuery(notificationQuery(place, id))
   const [search] = useSearchParams()
   const reason = search.get('reason')
   const deliveries = useQuery({

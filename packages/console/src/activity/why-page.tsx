@@ -4,7 +4,7 @@ import { stepLooks } from '@zbell/contract/words'
 import { type FormEvent, useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api } from '../app/api.ts'
-import { keys } from '../app/live.ts'
+import { keys, notificationQuery } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { ContentPicture } from '../content/content-picture.tsx'
 import { ActionLink, Button } from '../parts/button.tsx'
@@ -22,10 +22,7 @@ export function WhyPage() {
   const [asked, setAsked] = useState(who)
   const params = { app: place.app.slug, id }
   const query = { environment: place.environment }
-  const notification = useQuery({
-    queryKey: keys.notification(place, id),
-    queryFn: () => api.call('readNotification', { params, query }),
-  })
+  const notification = useQuery(notificationQuery(place, id))
   const explanation = useQuery({
     queryKey: [...keys.notification(place, id), 'why', who],
     queryFn: () => api.call('explainDelivery', { params: { ...params, who }, query }),

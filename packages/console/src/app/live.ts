@@ -1,6 +1,7 @@
-import { type QueryClient, useQueryClient } from '@tanstack/react-query'
+import { type QueryClient, queryOptions, useQueryClient } from '@tanstack/react-query'
 import type { Delivery, Notification, Page } from '@zbell/contract'
 import { useEffect } from 'react'
+import { api } from './api.ts'
 import type { Place } from './place.ts'
 
 const placeKey = ({ app, environment }: Place) => [app.slug, environment] as const
@@ -83,13 +84,30 @@ function oneAtATime(read: () => Promise<void>): () => void {
   }
 }
 
+/** Answers and events overtake each other: a notification on show is never replaced by what was read of it before. */
+export const newer = (known: Notification, fresh: Notification): Notification =>
+  fresh.id === known.id && fresh.revision < known.revision ? known : fresh
+
+/** Reads one notification; whatever writes to it, an answer or an event, keeps the newest. */
+export const notificationQuery = (place: Place, id: string) =>
+  queryOptions({
+    queryKey: keys.notification(place, id),
+    queryFn: () =>
+      api.call('readNotification', {
+        params: { app: place.app.slug, id },
+        query: { environment: place.environment },
+      }),
+    structuralSharing: (known, fresh) =>
+      known === undefined ? fresh : newer(known as Notification, fresh as Notification),
+  })
+
 /** @returns whether a list has it; one that is nowhere yet is new */
 function takeNotification(client: QueryClient, place: Place, fresh: Notification): boolean {
   // What nobody looks at is not kept: thousands come by in the minutes until it would be forgotten.
-  client.setQueryData<Notification>(keys.notification(place, fresh.id), (known) => known && fresh)
+  client.setQueryData<Notification>(keys.notification(place, fresh.id), (known) => known && newer(known, fresh))
   client.setQueriesData<Page<Notification>>({ queryKey: keys.notifications(place) }, (page) =>
     page?.items.some((one) => one.id === fresh.id)
-      ? { ...page, items: page.items.map((one) => (one.id === fresh.id ? fresh : one)) }
+      ? { ...page, items: page.items.map((one) => (one.id === fresh.id ? newer(one, fresh) : one)) }
       : page,
   )
   return client
@@ -103,11 +121,8 @@ export function useLiveNotification(place: Place, id: string): void {
   useEffect(() => {
     const readDeliveries = oneAtATime(() => readAnew(client, keys.deliveries(place, id)))
     const source = new EventSource(eventsUrl(place, `notifications/${id}/events`))
-    source.addEventListener('notification', async (event) => {
-      const queryKey = keys.notification(place, id)
-      // What is being read was read before this happened, and would take its place when it comes.
-      await client.cancelQueries({ queryKey, exact: true })
-      client.setQueryData(queryKey, JSON.parse(event.data))
+    source.addEventListener('notification', (event) => {
+      client.setQueryData(keys.notification(place, id), JSON.parse(event.data))
     })
     source.addEventListener('delivery', (event) => {
       const fresh = JSON.parse(event.data) as Delivery

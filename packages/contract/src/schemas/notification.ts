@@ -155,6 +155,7 @@ export const reasonCount = z.object({ reason: z.string(), count, says: z.string(
 export const notification = z
   .object({
     id: uuid,
+    revision: z.int().describe('Grows with each change: of two answers, the one with the larger revision is newer.'),
     app: z.string(),
     environment: z.enum(['development', 'production']),
     state: notificationState,

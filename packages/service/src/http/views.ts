@@ -29,6 +29,7 @@ export async function notificationView(database: Database, scope: Scope, row: Ke
   const quiet = row.state === 'finished' ? null : await waitsFor(database, row.no, reasons['quiet-hours'].code)
   return {
     id: row.id,
+    revision: row.version,
     app: scope.app.slug,
     environment: row.environment,
     name: row.name,
