@@ -4,17 +4,18 @@ import { sql } from 'drizzle-orm'
 import type { Claim } from '../src/engine/work.ts'
 import { changeSettings } from '../src/store/apps/settings.ts'
 import { whereOf } from '../src/store/apps/where.ts'
+import type { Database, Tx } from '../src/store/database.ts'
 import { storeOutcomes } from '../src/store/deliveries/store-outcomes.ts'
 import { loadBlockDevices } from '../src/store/devices/load-block-devices.ts'
 import { createNotification } from '../src/store/notifications/create-notification.ts'
 import { expandPage } from '../src/store/notifications/expand-page.ts'
 import { findNotificationByNo } from '../src/store/notifications/read-notifications.ts'
-import { setAside, takeUp } from '../src/store/queue/suspend.ts'
 import { countUnderCaps, forgetCapPages, giveBack, usesOf } from '../src/store/restraint/caps.ts'
 import { channelNamed, channelsOf, muteChannel, saveChannel, storeBlocked } from '../src/store/restraint/channels.ts'
 import { storeQuietHours } from '../src/store/restraint/quiet-hours.ts'
 import { restraintOf } from '../src/store/restraint/restraint-of.ts'
-import { removeStop, storeStop } from '../src/store/restraint/stops.ts'
+import { startApp, stopApp, unparkForgotten } from '../src/store/restraint/stop-and-start.ts'
+import { findStop } from '../src/store/restraint/stops.ts'
 import { addDevice, type ScratchApp, scratchApp } from './scratch-database.ts'
 import { claimNext, newNotification } from './scratch-notification.ts'
 
@@ -163,8 +164,7 @@ describe('an app that is stopped', () => {
     const { database, scope } = app
     await device(1)
     await createNotification(database, scope, newNotification(), { leaseMs: 0 })
-    await storeStop(database, where(), { reason: 'wrong timetable', by: 'test' })
-    await setAside(database, where())
+    await stopApp(database, where(), { reason: 'wrong timetable', by: 'test' })
     expect(await claimNext(database, leaseMs)).toBeUndefined()
     await createNotification(database, scope, newNotification(), { leaseMs: 0 })
     // Whoever claims it first finds out, and nobody looks at it afterwards.
@@ -173,10 +173,40 @@ describe('an app that is stopped', () => {
       { stopped: 1, leased: null },
       { stopped: 1, leased: null },
     ])
-    await removeStop(database, where())
-    await takeUp(database, where())
+    await startApp(database, where())
     expect(await claimNext(database, leaseMs)).toMatchObject({ kind: 'expand' })
     expect(await claimNext(database, leaseMs)).toMatchObject({ kind: 'expand' })
+  })
+
+  test('that is started between a worker’s reading of the stop and its parking goes on at once', async () => {
+    const { database, scope } = app
+    await device(1)
+    await stopApp(database, where(), { reason: 'wrong timetable', by: 'test' })
+    await createNotification(database, scope, newNotification(), { leaseMs: 0 })
+    // Starts the app when the worker has read the notification, and with it that the app is stopped.
+    const slow = new Proxy(database, {
+      get: (target, name: keyof Database) => {
+        if (name !== 'transact') return typeof target[name] === 'function' ? target[name].bind(target) : target[name]
+        return async <T>(work: (tx: Tx) => Promise<T>): Promise<T> => {
+          const claimed = await database.rows(sql`select 1 from work where fence > 0`)
+          if (claimed.length > 0 && (await findStop(database, where()))) await startApp(database, where())
+          return database.transact(work)
+        }
+      },
+    })
+    expect(await claimNext(slow, leaseMs)).toMatchObject({ kind: 'expand' })
+    expect(await database.rows(sql`select stopped from work`)).toEqual([{ stopped: 0 }])
+  })
+
+  test('leaves nothing parked when it was started by a process that died before it said so', async () => {
+    const { database, scope } = app
+    await createNotification(database, scope, newNotification(), { leaseMs: 0 })
+    await stopApp(database, where(), { reason: 'wrong timetable', by: 'test' })
+    await unparkForgotten(database)
+    expect(await database.rows(sql`select stopped from work`)).toEqual([{ stopped: 1 }])
+    await database.change(sql`delete from app_stops`)
+    await unparkForgotten(database)
+    expect(await database.rows(sql`select stopped from work`)).toEqual([{ stopped: 0 }])
   })
 
   test('holds back what a few people would have got at once', async () => {
@@ -185,7 +215,7 @@ describe('an app that is stopped', () => {
     await database.change(
       sql`insert into users (no, app_no, environment, name) values (10, ${scope.app.no}, 'development', 'ada')`,
     )
-    await storeStop(database, where(), { reason: 'wrong timetable', by: 'test' })
+    await stopApp(database, where(), { reason: 'wrong timetable', by: 'test' })
     const made = await createNotification(database, scope, newNotification({ target: { any: ['user:ada'] } }), {
       leaseMs,
     })

@@ -14,7 +14,7 @@ import { rewrapAll } from '../src/credentials/rewrap.ts'
 import { whereOf } from '../src/store/apps/where.ts'
 import { Database } from '../src/store/database.ts'
 import { hasWork } from '../src/store/queue/read-queue.ts'
-import { setAside, takeUp } from '../src/store/queue/suspend.ts'
+import { park, unpark } from '../src/store/queue/suspend.ts'
 import { dueReceivers } from '../src/store/queue/tellings.ts'
 import { forgetLog, listLog, retellSpan } from '../src/store/webhooks/log.ts'
 import { keptKeyring } from '../src/vault/keyring.ts'
@@ -125,10 +125,10 @@ describe('what waits', () => {
     const { no } = await row()
     await happens()
     expect(await hasWork(app.database, no)).toBe(false)
-    await app.database.transact((tx) => setAside(tx, whereOf(app.scope)))
+    await app.database.transact((tx) => park(tx, whereOf(app.scope)))
     await one.teller.nudge()
     await heard(own, 1)
-    await app.database.transact((tx) => takeUp(tx, whereOf(app.scope)))
+    await app.database.transact((tx) => unpark(tx, whereOf(app.scope)))
   })
 
   test('survives a stop in the middle of a request: it is told once more, and nobody is to blame', async () => {

@@ -2,10 +2,9 @@ import { sampleTexts } from '@zbell/core'
 import type { Scope } from '../store/apps/apps.ts'
 import { type Where, whereOf } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
-import { resumeLate } from '../store/notifications/hold.ts'
 import { noteChange, type WaitingForStart, waitingForStart } from '../store/notifications/read-stopped.ts'
-import { setAside, takeUp } from '../store/queue/suspend.ts'
-import { findStop, removeStop, type StopRow, storeStop } from '../store/restraint/stops.ts'
+import { startApp, stopApp } from '../store/restraint/stop-and-start.ts'
+import { findStop, type StopRow } from '../store/restraint/stops.ts'
 import type { Intake } from './intake.ts'
 
 /** So many are listed. */
@@ -45,9 +44,7 @@ export class Stops {
   /** From now on nothing is sent; what is on its way to a gateway at this moment may still arrive. */
   async stop(scope: Scope, given: { readonly reason: string; readonly by: string }): Promise<Stopped> {
     const where = whereOf(scope)
-    await storeStop(this.#database, where, given)
-    // So that nobody looks at it in vain; what comes in from now on is set aside by whoever claims it.
-    await setAside(this.#database, where)
+    await stopApp(this.#database, where, given)
     await this.#tell(where)
     this.#intake.lookForHolds()
     return this.read(scope)
@@ -57,9 +54,7 @@ export class Stops {
   async start(scope: Scope, rings: StillRings): Promise<Stopped> {
     const where = whereOf(scope)
     if (rings !== 'all') await this.#cancelOthers(scope, rings === 'none' ? [] : rings)
-    await resumeLate(this.#database, where)
-    await removeStop(this.#database, where)
-    await takeUp(this.#database, where)
+    await startApp(this.#database, where)
     await this.#tell(where)
     this.#intake.lookForHolds()
     this.#intake.nudge()

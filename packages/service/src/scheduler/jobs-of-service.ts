@@ -11,6 +11,7 @@ import { forgetTopics } from '../store/people/topics.ts'
 import { forgetProofs } from '../store/people/used-proofs.ts'
 import { forgetSilent } from '../store/processes.ts'
 import { forgetCapPages } from '../store/restraint/caps.ts'
+import { unparkForgotten } from '../store/restraint/stop-and-start.ts'
 import { allStops } from '../store/restraint/stops.ts'
 import { countUnheard, forgetRuns } from '../store/schedules/runs.ts'
 import { forgetSessions } from '../store/sessions/sessions.ts'
@@ -61,6 +62,7 @@ export function jobsOfService(given: {
       everySeconds: 60,
       run: async () => onMeasured({ unheard: await countUnheard(database), stopped: await allStops(database) }),
     },
+    { name: 'unpark-forgotten', everySeconds: 30, run: () => unparkForgotten(database) },
     { name: 'bound-webhooks', everySeconds: 20, run: (mayGoOn) => boundWebhooks(given, mayGoOn) },
     { name: 'drop-overdue-events', everySeconds: 3_600, run: (mayGoOn) => dropOverdue(database, mayGoOn) },
     {

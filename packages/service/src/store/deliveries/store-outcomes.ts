@@ -16,7 +16,6 @@ import { holds } from '../notifications/hold-codes.ts'
 import { enqueue } from '../queue/enqueue.ts'
 import { extend, finish, release } from '../queue/hold.ts'
 import { hasWork } from '../queue/read-queue.ts'
-import { isStopped } from '../restraint/stops.ts'
 import { listeners, type Step, tellDeliveries } from '../webhooks/tell.ts'
 import { tellGone } from '../webhooks/tell-devices.ts'
 import { tellFinished } from '../webhooks/tell-finished.ts'
@@ -115,10 +114,9 @@ async function notStoredYet(tx: Tx, notificationNo: number, ended: readonly Ende
 }
 
 async function giveBackRest(tx: Tx, claim: Claim): Promise<void> {
-  const [row] = await tx.rows<{ hold: number; stopped: number }>(
-    sql`select n.hold, ${isStopped(sql`n`)} as stopped from notifications n where n.no = ${claim.notificationNo}`,
-  )
-  await release(tx, claim, row?.hold === holds.paused ? 'suspended' : row?.stopped === 1 ? 'stopped' : { afterMs: 0 })
+  const [row] = await tx.rows<{ hold: number }>(sql`select hold from notifications where no = ${claim.notificationNo}`)
+  // Whether its app is stopped is asked, and held, by whoever claims it next.
+  await release(tx, claim, row?.hold === holds.paused ? 'suspended' : { afterMs: 0 })
 }
 
 const stepOf = ({ state, reason, answer, deviceNo, userNo, atMs }: Ended): Step => ({

@@ -4,8 +4,8 @@ import type { Claim, HeldWork } from '../../engine/work.ts'
 import type { Database } from '../database.ts'
 import { type ClaimOptions, claim } from '../queue/claim.ts'
 import { release } from '../queue/hold.ts'
-import { setAside } from '../queue/suspend.ts'
 import type { ClaimedWork } from '../queue/work.ts'
+import { parkIfStopped } from '../restraint/stop-and-start.ts'
 import { findNotificationByNo } from './read-notifications.ts'
 
 /** How long work that could not be read rests before the next try. */
@@ -18,10 +18,9 @@ export async function claimNotificationWork(database: Database, options: ClaimOp
   try {
     const notification = await findNotificationByNo(database, work.subjectNo)
     if (!notification) throw new Error('there is work for a notification that is not there')
-    if (!notification.stopped) return { claim: claimOf(work, notification), notification }
-    // What has come in since its app was stopped is set aside like what was there.
-    await release(database, work, 'stopped')
-    await setAside(database, work)
+    // What has come in since its app was stopped is parked like what was there.
+    if (!notification.stopped || !(await parkIfStopped(database, work)))
+      return { claim: claimOf(work, notification), notification: { ...notification, stopped: false } }
   } catch (error) {
     // Nobody will work on it here. When the database is the trouble this fails as well, and the lease runs out.
     await release(database, work, { afterMs: afterFaultMs }).catch(() => false)

@@ -1,6 +1,5 @@
 import { sql } from 'drizzle-orm'
 import type { Halt, Hold } from '../../engine/notification.ts'
-import type { Where } from '../apps/where.ts'
 import type { Database, Tx } from '../database.ts'
 import { finishIfDone } from '../deliveries/store-outcomes.ts'
 import { makeDue, resume, suspend } from '../queue/suspend.ts'
@@ -45,15 +44,6 @@ export async function holdIn(tx: Tx, no: number, hold: Hold): Promise<boolean> {
       hold satisfies never
   }
   return true
-}
-
-/** What came to its hour while its app was stopped rings when it is started, with all of its lifetime. */
-export async function resumeLate(database: Database, { appNo, environment }: Where): Promise<void> {
-  await database.change(
-    sql`update notifications set expires_at = utc_timestamp(3) + interval ttl_seconds second, due_at = utc_timestamp(3)
-        where app_no = ${appNo} and environment = ${environment} and state = 'scheduled' and hold = ${holds.none}
-          and due_at < utc_timestamp(3) and reader_local is null`,
-  )
 }
 
 /** How the notifications that a worker has at hand are held now. */

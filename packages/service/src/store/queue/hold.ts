@@ -21,16 +21,11 @@ export async function extend(
   return affectedRows === 1
 }
 
-export type Release = { readonly afterMs: number } | 'suspended' | 'stopped'
+export type Release = { readonly afterMs: number } | 'suspended'
 
-/** Gives work back, due after a while, or suspended or set aside with the due time that it had. @returns false when the lease was lost */
+/** Gives work back, due after a while, or suspended with the due time that it had. @returns false when the lease was lost */
 export async function release(tx: Changes, { no, fence }: Held, how: Release): Promise<boolean> {
-  const change =
-    how === 'suspended'
-      ? sql`suspended = true`
-      : how === 'stopped'
-        ? sql`stopped = true`
-        : sql`due_at = ${afterNow(how.afterMs)}`
+  const change = how === 'suspended' ? sql`suspended = true` : sql`due_at = ${afterNow(how.afterMs)}`
   const { affectedRows } = await tx.change(
     sql`update work set leased_until = null, ${change} where no = ${no} and fence = ${fence}`,
   )

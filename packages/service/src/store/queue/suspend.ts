@@ -1,6 +1,6 @@
 import type { Environment } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Tx } from '../database.ts'
+import type { Reader, Tx } from '../database.ts'
 import { ofApp, ofNotification } from './work.ts'
 
 type Changes = Pick<Tx, 'change'>
@@ -10,27 +10,25 @@ export async function suspend(tx: Changes, subjectNo: number): Promise<void> {
   await tx.change(sql`update work set suspended = true where ${ofNotification(subjectNo)} and leased_until is null`)
 }
 
-/** Sets aside all work of an app that nobody holds, so that nobody looks at it. */
-export async function setAside(
-  tx: Changes,
-  { appNo, environment }: { readonly appNo: number; readonly environment: Environment },
-): Promise<void> {
-  await tx.change(
-    sql`update work set stopped = true where ${ofApp({ appNo, environment })}
-        and stopped = false and leased_until is null`,
-  )
+type App = { readonly appNo: number; readonly environment: Environment }
+
+/** Parks all work of an app that nobody holds, so that no worker finds it. The caller holds the row of the app's stop. */
+export async function park(tx: Changes, app: App): Promise<void> {
+  await tx.change(sql`update work set stopped = true where ${ofApp(app)} and stopped = false and leased_until is null`)
 }
 
-/** Lets it go on, each when it is due. */
-export async function takeUp(
-  tx: Changes,
-  { appNo, environment }: { readonly appNo: number; readonly environment: Environment },
-): Promise<void> {
-  await tx.change(
-    sql`update work set stopped = false
-        where ${ofApp({ appNo, environment })} and stopped = true`,
-  )
+/** Unparks it, each piece due when it was. The caller has removed the app's stop in the same transaction. */
+export async function unpark(tx: Changes, app: App): Promise<void> {
+  await tx.change(sql`update work set stopped = false where ${isParked} and app_no = ${app.appNo}
+                        and environment = ${app.environment}`)
 }
+
+/** Whose work is parked. */
+export const appsWithParkedWork = (reader: Reader): Promise<App[]> =>
+  reader.rows(sql`select distinct app_no as appNo, environment from work where ${isParked}`)
+
+/** In the words of the index \`by_turn\`, so that it is found without looking at all of the queue. */
+const isParked = sql`pool = 'sending' and suspended in (false, true) and stopped = true`
 
 /** Lets suspended work go on, each when it is due. */
 export async function resume(tx: Changes, subjectNo: number): Promise<void> {

@@ -1,7 +1,7 @@
 import type { Environment } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
-import type { Database, Reader } from '../database.ts'
+import type { Reader } from '../database.ts'
 
 export type StopRow = { readonly reason: string; readonly stoppedBy: string; readonly stoppedAt: Date }
 
@@ -15,23 +15,6 @@ export async function findStop(reader: Reader, { appNo, environment }: Where): P
         where app_no = ${appNo} and environment = ${environment}`,
   )
   return row
-}
-
-/** One that stands already keeps who said it first. */
-export async function storeStop(
-  database: Database,
-  { appNo, environment }: Where,
-  { reason, by }: { readonly reason: string; readonly by: string },
-): Promise<void> {
-  await database.change(
-    sql`insert into app_stops (app_no, environment, reason, stopped_by, stopped_at)
-        values (${appNo}, ${environment}, ${reason}, ${by}, utc_timestamp(3))
-        on duplicate key update reason = value(reason)`,
-  )
-}
-
-export async function removeStop(database: Database, { appNo, environment }: Where): Promise<void> {
-  await database.change(sql`delete from app_stops where app_no = ${appNo} and environment = ${environment}`)
 }
 
 /** Which apps are stopped. */
