@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { type Client, type Delivery, type NotificationRequest, ProblemError } from '@zbell/contract'
 import { until, zbell } from './harness/programs.ts'
+import { inScope } from './harness/scope.ts'
 import { app, params, World } from './harness/world.ts'
 
 let world: World
@@ -335,5 +336,34 @@ describe('a stop of the app', () => {
       () => read(id),
       ({ state }) => state === 'cancelled',
     )
+  })
+
+  test('again and again, while others send, freezes nothing and fails nobody', async () => {
+    const { user } = await somebody()
+    const sent: string[] = []
+    const answers: { readonly code: string; readonly ms: number }[] = []
+    let going = true
+    const timed = async (call: Promise<unknown>) => {
+      const startMs = performance.now()
+      answers.push({ code: await codeOf(call), ms: performance.now() - startMs })
+    }
+    const sender = async () => {
+      for (let i = 0; going && i < 100; i++) await timed(send(user).then(({ id }) => sent.push(id)))
+    }
+    const senders = [sender(), sender(), sender()]
+    for (let i = 0; i < inScope({ default: 30, all: 150, long: 150 }); i++) {
+      await timed(client.call('stopApp', { params, body: { reason: 'again' } }))
+      await timed(client.call('startApp', { params, body: { ring: 'all' } }))
+    }
+    going = false
+    await Promise.all(senders)
+    expect(answers.filter(({ code }) => code !== 'done')).toEqual([])
+    // Well below a second on a quiet machine.
+    expect(Math.max(...answers.map(({ ms }) => ms))).toBeLessThan(5_000 * Number(process.env.TEST_PACE))
+    for (const id of sent)
+      await until(
+        () => read(id),
+        ({ state }) => state === 'finished',
+      )
   })
 })
