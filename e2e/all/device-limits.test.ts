@@ -109,6 +109,8 @@ describe('with an app key and a device secret', () => {
   test('whoever knows a token and registers it gets neither the device nor its installation, and its own app takes it back', async () => {
     const body = { platform: 'ios', permission: 'granted', token: victim.token }
     const again = { ...body, secret: victim.secret, installation: 'installation-of-the-victim', user: 'ada' }
+    // However long ago that was by now.
+    await world.changeDirectly('update devices set claimed_at = utc_timestamp(3) + interval 1 hour')
     const [tooSoon, problem] = await call('POST', '/v1/devices', world.appKey, body)
     expect([tooSoon, problem.code]).toEqual([409, 'register-again'])
     for (const steal of [
@@ -116,7 +118,7 @@ describe('with an app key and a device secret', () => {
       // A change answers the same for a token that is known as for any other.
       () => call('PATCH', '/v1/devices/me', own.secret, { token: victim.token }),
     ]) {
-      await world.changeDirectly('update devices set claimed_at = claimed_at - interval 11 second')
+      await world.changeDirectly('update devices set claimed_at = utc_timestamp(3) - interval 11 second')
       const [status, answer] = await steal()
       expect([200, 201]).toContain(status)
       expect(JSON.stringify(answer)).not.toContain(victim.id)
@@ -128,7 +130,7 @@ describe('with an app key and a device secret', () => {
   })
 
   test('whoever knows an installation gets a device of their own beside it', async () => {
-    await world.changeDirectly('update devices set claimed_at = claimed_at - interval 11 second')
+    await world.changeDirectly('update devices set claimed_at = utc_timestamp(3) - interval 11 second')
     const token = world.standins.mints.ios.mint()
     const body = { platform: 'ios', permission: 'granted', token, installation: 'installation-of-the-victim' }
     const [status, answer] = await call('POST', '/v1/devices', world.appKey, body)

@@ -1,13 +1,16 @@
 import { afterAll, beforeAll, beforeEach, expect, test } from '@jest/globals'
 import { packBlock, unpackBlock } from '@zbell/core'
-import { sql } from 'drizzle-orm'
+import { type SQL, sql } from 'drizzle-orm'
 import type { Expansion } from '../src/engine/work.ts'
 import { readersOf } from '../src/intake/next-time.ts'
+import { compile } from '../src/store/fragments.ts'
 import { claimNotificationWork } from '../src/store/notifications/claim-notification-work.ts'
 import { createNotification } from '../src/store/notifications/create-notification.ts'
 import { expandPage } from '../src/store/notifications/expand-page.ts'
+import { lookForReaders } from '../src/store/notifications/look-for-readers.ts'
+import { notificationsWhere } from '../src/store/notifications/read-notifications.ts'
 import { FairQueue } from '../src/store/queue/fair-queue.ts'
-import { type ScratchApp, scratchApp } from './scratch-database.ts'
+import { around, type ScratchApp, scratchApp } from './scratch-database.ts'
 
 let app: ScratchApp
 const local = '2027-03-10T07:30'
@@ -106,6 +109,45 @@ test('rings once for whoever travels, and not late for whoever comes new', async
   await app.database.change(sql`update devices set time_zone = 'Europe/Oslo' where no in (1, 2)`)
   await device(3, 'Asia/Tokyo', '2027-03-09 22:45:00')
   expect((await turn(oslo)).found).toEqual([])
+})
+
+test('rings nobody twice who leaves the queue while it is looked for readers', async () => {
+  await device(1, 'Asia/Tokyo')
+  await device(2, 'Asia/Tokyo')
+  await device(3, 'Europe/Oslo')
+  await send(tokyo - 3_600_000)
+  expect((await turn(tokyo)).found).toEqual([1, 2])
+  await app.database.change(sql`update devices set time_zone = 'Europe/Oslo'`)
+  const [notification] = await notificationsWhere(app.database, sql`true`)
+  let moved = false
+  const move = async () => {
+    if (moved) return
+    moved = true
+    await app.database.change(sql`delete from work where kind = 'send'`)
+    await app.database.change(
+      sql`insert into deliveries (notification_no, device_no, platform, state)
+          select ${notification!.no}, no, 0, 1 from devices where no in (1, 2)`,
+    )
+  }
+  // After each reading of the queue or of the target, whichever comes first, both devices move.
+  const moving = around(app.database, {
+    rows: async <T>(query: SQL) => {
+      const rows = await app.database.rows<T>(query)
+      if (/from work/.test(compile(query).sql)) await move()
+      return rows
+    },
+    bounded: (how) => {
+      const { rows } = app.database.bounded(how)
+      return {
+        rows: async <T>(query: SQL) => {
+          const found = await rows<T>(query)
+          if (/from deliveries/.test(compile(query).sql)) await move()
+          return found
+        },
+      }
+    },
+  })
+  expect((await lookForReaders(moving, notification!, 0, oslo)).numbers).toEqual([3])
 })
 
 test('does with those for whom it is over what was wished', async () => {

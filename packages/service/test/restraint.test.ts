@@ -4,7 +4,7 @@ import { sql } from 'drizzle-orm'
 import type { Claim } from '../src/engine/work.ts'
 import { changeSettings } from '../src/store/apps/settings.ts'
 import { whereOf } from '../src/store/apps/where.ts'
-import type { Database, Tx } from '../src/store/database.ts'
+import type { Tx } from '../src/store/database.ts'
 import { storeOutcomes } from '../src/store/deliveries/store-outcomes.ts'
 import { loadBlockDevices } from '../src/store/devices/load-block-devices.ts'
 import { createNotification } from '../src/store/notifications/create-notification.ts'
@@ -16,7 +16,7 @@ import { storeQuietHours } from '../src/store/restraint/quiet-hours.ts'
 import { restraintOf } from '../src/store/restraint/restraint-of.ts'
 import { startApp, stopApp, unparkForgotten } from '../src/store/restraint/stop-and-start.ts'
 import { findStop } from '../src/store/restraint/stops.ts'
-import { addDevice, type ScratchApp, scratchApp } from './scratch-database.ts'
+import { addDevice, around, type ScratchApp, scratchApp } from './scratch-database.ts'
 import { claimNext, newNotification } from './scratch-notification.ts'
 
 let app: ScratchApp
@@ -184,14 +184,11 @@ describe('an app that is stopped', () => {
     await stopApp(database, where(), { reason: 'wrong timetable', by: 'test' })
     await createNotification(database, scope, newNotification(), { leaseMs: 0 })
     // Starts the app when the worker has read the notification, and with it that the app is stopped.
-    const slow = new Proxy(database, {
-      get: (target, name: keyof Database) => {
-        if (name !== 'transact') return typeof target[name] === 'function' ? target[name].bind(target) : target[name]
-        return async <T>(work: (tx: Tx) => Promise<T>): Promise<T> => {
-          const claimed = await database.rows(sql`select 1 from work where fence > 0`)
-          if (claimed.length > 0 && (await findStop(database, where()))) await startApp(database, where())
-          return database.transact(work)
-        }
+    const slow = around(database, {
+      transact: async <T>(work: (tx: Tx) => Promise<T>) => {
+        const claimed = await database.rows(sql`select 1 from work where fence > 0`)
+        if (claimed.length > 0 && (await findStop(database, where()))) await startApp(database, where())
+        return database.transact(work)
       },
     })
     expect(await claimNext(slow, leaseMs)).toMatchObject({ kind: 'expand' })

@@ -67,6 +67,15 @@ export async function scratchApp(opening: Promise<Scratch> = scratchDatabase('mi
   return { scratch, database, scope: { app: (await findApp(database, 'ferries'))!, environment: 'development' } }
 }
 
+/** A database of which some methods do something else as well. */
+export const around = (real: Database, own: Partial<Database>): Database =>
+  new Proxy(real, {
+    get: (target, name: keyof Database) => {
+      const found = own[name] ?? target[name]
+      return typeof found === 'function' ? found.bind(target) : found
+    },
+  })
+
 /** Nothing is sent here: of intake only its ear for new work is needed. */
 export function deafIntake(database: Database): Intake {
   const unused = {} as never

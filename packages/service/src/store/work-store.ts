@@ -5,7 +5,7 @@ import type { Database } from './database.ts'
 import type { OnStep } from './deliveries/day-counts.ts'
 import { storeOutcomes } from './deliveries/store-outcomes.ts'
 import { loadBlockDevices, readersValues, superseded } from './devices/load-block-devices.ts'
-import { DatabaseUnavailable } from './errors.ts'
+import { DatabaseUnavailable, isDuplicate } from './errors.ts'
 import { claimNotificationWork } from './notifications/claim-notification-work.ts'
 import { expandPage, type Looks } from './notifications/expand-page.ts'
 import { holdsOf } from './notifications/hold.ts'
@@ -61,6 +61,8 @@ export const workStore = (
       try {
         return await storeOutcomes(database, claim, outcomes, leaseMs, { again, onStep })
       } catch (error) {
+        // Some of it is stored already: the rest is still to be.
+        if (isDuplicate(error, 'PRIMARY') && !again) continue
         if (!(error instanceof DatabaseUnavailable) || giveUp.aborted) throw error
         await wait(tryAgainAfterMs)
       }

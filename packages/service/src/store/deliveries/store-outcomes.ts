@@ -26,7 +26,8 @@ import { receiptMoments, reportedSteps, takeEarly } from './store-receipts.ts'
 
 /**
  * Moves devices from a block to their rows, in one transaction and only while the claim still counts.
- * @param options `again`: the answer to an earlier commit of the same was lost: it may have been stored
+ * @param options `again`: the answer to an earlier commit of the same was lost, or a row of it is there: some or all of it may
+ * be stored, and is neither stored nor counted twice
  * @returns false when the lease was lost: nothing was stored, and another worker has the block
  */
 export async function storeOutcomes(
@@ -44,10 +45,12 @@ export async function storeOutcomes(
     await tx.change(
       sql`update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ${claim.notificationNo}`,
     )
+    const body = Buffer.from(packBlock(remaining))
+    if (again && remaining.length > 0 && (await isLeft(tx, claim, body))) return true
     const held =
       remaining.length === 0
         ? await finish(tx, claim)
-        : await extend(tx, claim, leaseMs, { body: Buffer.from(packBlock(remaining)), size: remaining.length })
+        : await extend(tx, claim, leaseMs, { body, size: remaining.length })
     if (!held) return false
     const ended = again ? await notStoredYet(tx, claim.notificationNo, outcomes.ended) : outcomes.ended
     if (ended.length > 0) {
@@ -101,6 +104,14 @@ async function retire(
   await tx.change(
     sql`update devices set retired_at = utc_timestamp(3), retired_reason = ${reason}, changed_at = utc_timestamp(3) where no in ${deviceNos} and retired_at is null`,
   )
+}
+
+/** Whether the block is left as an earlier commit of the same would have left it: then all else of it is stored as well. */
+async function isLeft(tx: Tx, { no, fence }: Claim, body: Buffer): Promise<boolean> {
+  const [work] = await tx.rows<{ body: Buffer | null }>(
+    sql`select body from work where no = ${no} and fence = ${fence} for update`,
+  )
+  return work?.body?.equals(body) === true
 }
 
 /** Counting twice would be worse than reading once more. */

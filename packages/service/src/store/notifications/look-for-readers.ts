@@ -41,6 +41,10 @@ export async function lookForReaders(
   const zone = sql`coalesce(v.time_zone, ${timeZone})`
   const theirTurn = anyOf(due.map((one) => sql`(${zone} = ${one.zone} and v.registered_at <= ${new Date(one.atMs)})`))
   const notYet = sql`(select 1 from deliveries r where r.notification_no = ${no} and r.device_no = v.no limit 1) is null`
+  // The queue first: whoever leaves it between the two readings has a delivery by the second.
+  const queued = new Set<number>()
+  for (const { body } of await workOf(database, no, 'send'))
+    for (const device of unpackBlock(body ?? new Uint8Array())) queued.add(device)
   const numbers = await targetDevices(
     patient,
     target,
@@ -49,8 +53,5 @@ export async function lookForReaders(
     lookSize,
     sql`${theirTurn} and ${notYet}`,
   )
-  const queued = new Set<number>()
-  for (const { body } of await workOf(database, no, 'send'))
-    for (const device of unpackBlock(body ?? new Uint8Array())) queued.add(device)
   return { after, numbers: numbers.filter((one) => !queued.has(one)), whole: numbers.length < lookSize, nextMs }
 }
