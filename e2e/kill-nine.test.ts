@@ -71,6 +71,31 @@ test('a service that is killed while it sends leaves nobody out and rings nobody
   expect(devices.size).toBe(fleet)
 })
 
+test('a broadcast that is taken back while it goes, by a service that is killed, is left on no device', async () => {
+  const taken = () => world.standins.ios.books.taken + world.standins.android.books.taken
+  const before = taken()
+  const id = await world.send({
+    to: { any: ['everyone'] },
+    content: { title: 'Storm tonight, or not' },
+    urgency: 'high',
+  })
+  await until(taken, (count) => count > before + fleet * 0.2)
+  const wake = await world.backend.call('withdrawNotification', { params: { app, id } })
+  await world.killService()
+  await world.startService()
+  for (const one of [id, wake.id])
+    await until(
+      () => world.notification(one),
+      ({ state }) => state === 'finished' || state === 'cancelled',
+    )
+  await until(
+    () => world.notification(wake.id),
+    ({ totals }) => totals.received === totals.expanded,
+  )
+  expect((await world.notification(wake.id)).totals.expanded).toBeGreaterThan(fleet * 0.2)
+  for (const { state } of handsets) expect(state.lockScreen.map((shown) => shown.notification)).not.toContain(id)
+})
+
 test('what was answered for one person survives a kill in the same breath, and rings once', async () => {
   const crew = handsets.filter(({ state }) => state.user === 'crew-1')
   const slow = world.standins.ios.temper

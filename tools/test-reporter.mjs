@@ -12,6 +12,7 @@ export default class Reporter {
   #root
   #total = 0
   #done = []
+  #failed = []
 
   constructor({ rootDir }) {
     this.#root = rootDir
@@ -29,6 +30,7 @@ export default class Reporter {
     if (this.#total <= fewFiles)
       for (const one of result.testResults) say(`       ${one.fullName}  ${seconds(one.duration ?? 0)}`)
     if (!failed) return
+    this.#failed.push(file)
     say(result.failureMessage ?? String(result.testExecError))
     say(`Run it alone: npm test -- ${file}\n`)
   }
@@ -43,7 +45,7 @@ export default class Reporter {
     if (process.env.TEST_RESULT)
       writeFileSync(
         process.env.TEST_RESULT,
-        JSON.stringify({ passed, failed: numFailedTests + numRuntimeErrorTestSuites }),
+        JSON.stringify({ passed, failed: numFailedTests + numRuntimeErrorTestSuites, files: this.#failed }),
       )
   }
 }

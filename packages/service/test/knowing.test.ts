@@ -1,9 +1,9 @@
 import { randomBytes } from 'node:crypto'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
-import { deliveryStates, platforms, reasons, uuidV7 } from '@zbell/core'
+import { deliveryStates, packBlock, platforms, reasons, unpackBlock, uuidV7 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import fc from 'fast-check'
-import type { Ended, GatewayAnswer } from '../src/engine/work.ts'
+import type { Claim, Ended, GatewayAnswer } from '../src/engine/work.ts'
 import type { Scope } from '../src/store/apps/apps.ts'
 import { uuidBuffer } from '../src/store/columns.ts'
 import type { Database } from '../src/store/database.ts'
@@ -12,8 +12,10 @@ import { DayCounts, forgetDays, readDays } from '../src/store/deliveries/day-cou
 import { gatewayAnswer } from '../src/store/deliveries/gateway-answers.ts'
 import { storeOutcomes } from '../src/store/deliveries/store-outcomes.ts'
 import { DatabaseFull, DatabaseUnavailable, translateError } from '../src/store/errors.ts'
+import { findNotification, findNotificationByNo } from '../src/store/notifications/read-notifications.ts'
 import { withdrawNotification, withdrawPage } from '../src/store/notifications/withdraw-notification.ts'
 import { forgetSilent, listProcesses, type ProcessReport, reportProcess } from '../src/store/processes.ts'
+import { workOf } from '../src/store/queue/read-queue.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
 import { claimNext, newNotification } from './scratch-notification.ts'
 
@@ -47,7 +49,8 @@ async function block(devices: readonly number[]) {
        request_hash, expanded, created_at, expires_at, changed_at) values (${uuidBuffer(uuidV7(Date.now(), randomBytes(10)))}, ${scope.app.no}, ${'development'}, ${'sending'}, ${'{}'}, ${'{}'}, ${1}, ${'show'}, ${60}, ${'test'}, ${Buffer.alloc(32)}, ${devices.length}, ${createdAt}, ${new Date(Date.now() + 60_000)}, ${createdAt})`,
   )
   const { insertId: work } = await database.change(
-    sql`insert into work (kind, app_no, subject_no, urgency, due_at, fence, size) values ('send', ${scope.app.no}, ${no}, 1, now(3), 1, ${devices.length})`,
+    sql`insert into work (kind, app_no, subject_no, urgency, due_at, leased_until, fence, size, body)
+        values ('send', ${scope.app.no}, ${no}, 1, now(3), now(3) + interval 1 minute, 1, ${devices.length}, ${Buffer.from(packBlock(devices))})`,
   )
   return {
     no: work,
@@ -74,14 +77,26 @@ const ended = (deviceNo: number, more: Partial<Ended> = {}): Ended => ({
   atMs: Date.now(),
   ...more,
 })
-/** Takes a notification back; what reaches the devices is left out, so that only the marking is there to be claimed. */
-async function takeBack(no: number): Promise<void> {
+/** Takes a notification back. @returns whom its wake has come to reach so far, and how far that is */
+async function takeBack(no: number) {
   const wake = newNotification({ mode: 'wake', urgency: 'high' })
   await withdrawNotification(database, scope, { no }, wake)
-  await database.change(sql`delete from work where kind = 'expand'`)
+  return async () => {
+    const { no: wakeNo, state, expanded } = (await findNotification(database, scope, wake.id))!
+    const blocks = await workOf(database, wakeNo, 'send')
+    return { state, expanded, devices: blocks.flatMap(({ body }) => unpackBlock(body!)) }
+  }
 }
 const all = (count: number) => Array.from({ length: count }, (_, i) => i + 1)
 const none = { remaining: [], retries: [] }
+/** The work of a kind, whatever else is due. */
+async function claimOnly(kind: string): Promise<Claim> {
+  await database.change(sql`update work set due_at = utc_timestamp(3), suspended = kind <> ${kind}`)
+  const work = await claimNext(database, leaseMs)
+  await database.change(sql`update work set suspended = false`)
+  if (work?.kind !== kind) throw new Error(`${kind} was wanted, and ${work?.kind} came`)
+  return work
+}
 
 describe('what a gateway answered', () => {
   const answer = (more: Partial<GatewayAnswer> = {}): GatewayAnswer => ({
@@ -180,14 +195,15 @@ describe('taking back', () => {
     await database.change(
       sql`insert into notification_counts values (${notificationNo}, 0, ${deliveryStates.opened}, 0, 1)`,
     )
-    await takeBack(notificationNo)
+    const woken = await takeBack(notificationNo)
     expect(await withdrawn(notificationNo)).toBe(0)
     const work = await claimNext(database, leaseMs)
     expect(work).toMatchObject({ kind: 'withdraw', notificationNo, environment: 'development' })
     expect(await withdrawPage(database, work!, 0, leaseMs)).toEqual({ is: 'done' })
     const { states } = await countDeliveries(database, notificationNo)
     expect([states.get('withdrawn'), states.get('opened'), states.get('accepted') ?? 0]).toEqual([4, 1, 0])
-    expect(await database.rows(sql`select 1 from work`)).toEqual([])
+    expect(await database.rows(sql`select kind from work`)).toEqual([{ kind: 'send' }])
+    expect(await woken()).toEqual({ state: 'sending', expanded: 5, devices: all(5) })
     expect((await readDays(database, scope, 1)).find(({ state }) => state === 'withdrawn')?.count).toBe(4)
   })
 
@@ -198,15 +214,53 @@ describe('taking back', () => {
       database.rows(
         sql`select (select withdrawn_at is not null from notifications where no = ${claim.notificationNo}) as marked,
            (select hold from notifications where no = ${claim.notificationNo}) as hold,
-           (select count(*) from work where kind = 'withdraw') as marking, (select count(*) from work where kind = 'expand') as waking`,
+           (select count(*) from work where kind = 'withdraw') as marking,
+           (select count(*) from notifications where mode = 'wake') as waking`,
       )
     // The last of its statements cannot be carried out.
-    await database.change(sql`alter table work modify column kind enum('send','withdraw') not null`)
+    await database.change(sql`alter table work modify column kind enum('send','expand') not null`)
     await expect(withdrawNotification(database, scope, { no: claim.notificationNo }, wake)).rejects.toThrow()
     expect(await state()).toEqual([{ marked: 0, hold: 0, marking: 0, waking: 0 }])
     await database.change(sql`alter table work modify column kind enum('expand','send','withdraw') not null`)
     await withdrawNotification(database, scope, { no: claim.notificationNo }, wake)
     expect(await state()).toEqual([{ marked: 1, hold: 2, marking: 1, waking: 1 }])
+  })
+
+  test('waits for what is still being sent, and tells what is accepted until then', async () => {
+    const claim = await block(all(4))
+    const { notificationNo } = claim
+    await storeOutcomes(database, claim, { retries: [], ended: [ended(1)], remaining: [2, 3, 4] }, leaseMs)
+    const woken = await takeBack(notificationNo)
+    const pass = async () => {
+      await withdrawPage(database, await claimOnly('withdraw'), 0, leaseMs)
+      return woken()
+    }
+    expect(await pass()).toEqual({ state: 'expanding', expanded: 1, devices: [1] })
+    expect(await pass()).toEqual({ state: 'expanding', expanded: 1, devices: [1] })
+    // These were on their way when it was taken back; for the last it was too late.
+    const late = [ended(2), ended(3), ended(4, { state: 'withdrawn', reason: 'cancelled', attempts: 0 })]
+    await storeOutcomes(database, claim, { ...none, ended: late }, leaseMs)
+    expect((await findNotificationByNo(database, notificationNo))!.state).not.toBe('finished')
+    expect(await pass()).toEqual({ state: 'sending', expanded: 3, devices: [1, 2, 3] })
+    expect(await withdrawn(notificationNo)).toBe(4)
+    const { reasons: why } = await countDeliveries(database, notificationNo)
+    expect([why.get('taken-back'), why.get('cancelled')]).toEqual([3, 1])
+  })
+
+  test('tells devices of a process that died while it sent to them', async () => {
+    const { notificationNo } = await block([1, 2])
+    const woken = await takeBack(notificationNo)
+    await database.change(sql`update work set leased_until = utc_timestamp(3) - interval 1 second where kind = 'send'`)
+    const second = await claimOnly('send')
+    if (second.kind !== 'send') throw new Error('a block was wanted')
+    // It was tried once, so nobody knows whether these show it.
+    expect(second).toMatchObject({ failures: 1, devices: [1, 2] })
+    const unknown = [1, 2].map((no) =>
+      ended(no, { state: 'withdrawn', reason: 'cancelled', attempts: second.failures }),
+    )
+    await storeOutcomes(database, second, { ...none, ended: unknown }, leaseMs)
+    await withdrawPage(database, await claimOnly('withdraw'), 0, leaseMs)
+    expect(await woken()).toEqual({ state: 'sending', expanded: 2, devices: [1, 2] })
   })
 
   test('by a claim that was lost changes nothing', async () => {

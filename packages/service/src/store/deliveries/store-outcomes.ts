@@ -233,11 +233,11 @@ const referenceLiteral = (reference: string | undefined): string =>
 const detailLiteral = (detail: string | undefined): string =>
   detail !== undefined && isChannelName(detail) ? `'${detail}'` : 'null'
 
-/** Marks a notification as finished when no work is left. The caller holds the lock on its row. */
+/** Marks a notification as finished when all its devices are found and no work is left. The caller holds the lock on its row. */
 export async function finishIfDone(tx: Tx, notificationNo: number): Promise<void> {
   if (await hasWork(tx, notificationNo)) return
   const { affectedRows } = await tx.change(
-    sql`update notifications set state = 'finished', live_name = null, finished_at = utc_timestamp(3) where no = ${notificationNo} and state <> 'finished'`,
+    sql`update notifications set state = 'finished', live_name = null, finished_at = utc_timestamp(3) where no = ${notificationNo} and state not in ('expanding', 'finished')`,
   )
   // Receipts for devices that the notification never had stay unclaimed; nothing waits for them any more.
   await tx.change(sql`delete from early_receipts where notification_no = ${notificationNo}`)

@@ -210,9 +210,11 @@ export function notificationStatements(
     readonly devices: readonly number[] | undefined
     readonly state: Notification['state']
     readonly heldMs: number
+    /** Its work is made elsewhere. */
+    readonly withoutWork?: boolean
   },
 ): SQL[] {
-  const { devices, state, heldMs } = first
+  const { devices, state, heldMs, withoutWork = state === 'finished' } = first
   const urgency = urgencyCode(given.urgency)
   const row = [
     uuidBuffer(given.id),
@@ -265,7 +267,7 @@ export function notificationStatements(
             values (${commas(row)}, utc_timestamp(3), utc_timestamp(3),
               ${begins} + interval ${given.ttlSeconds} second, ${state === 'finished' ? sql`utc_timestamp(3)` : null})`,
     sql`set @notification = last_insert_id()`,
-    ...(state === 'finished' ? [] : [work]),
+    ...(withoutWork ? [] : [work]),
   ]
 }
 

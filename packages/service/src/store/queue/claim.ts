@@ -68,6 +68,7 @@ type ClaimedRow = {
   readonly size: number
   readonly body: Buffer | null
   readonly now: Date
+  readonly lapsed: 0 | 1
 }
 
 async function claimOf(
@@ -78,14 +79,19 @@ async function claimOf(
   leaseMs: number,
 ): Promise<ClaimedWork | undefined> {
   const [row] = await tx.rows<ClaimedRow>(
-    sql`select no, kind, fence, environment, failures, cause, size, body, utc_timestamp(3) as now from work
+    sql`select no, kind, fence, environment, failures, cause, size, body, utc_timestamp(3) as now,
+       leased_until is not null as lapsed from work
      where urgency = ${urgency} and app_no = ${appNo} and subject_no = ${subjectNo} and ${mayBe}
      order by due_at limit 1 for update skip locked`,
   )
   if (!row) return undefined
-  await tx.change(sql`update work set fence = fence + 1, leased_until = ${afterNow(leaseMs)} where no = ${row.no}`)
-  const { now, ...work } = row
-  return { ...work, fence: row.fence + 1, appNo, subjectNo, urgency, claimedAt: now }
+  const { now, lapsed, ...work } = row
+  // Whoever held it did not come to the end, and may have done some of it: that was a try.
+  const failures = work.failures + lapsed
+  await tx.change(
+    sql`update work set fence = fence + 1, failures = ${failures}, leased_until = ${afterNow(leaseMs)} where no = ${row.no}`,
+  )
+  return { ...work, failures, fence: row.fence + 1, appNo, subjectNo, urgency, claimedAt: now }
 }
 
 /** The most apps, and subjects of one app, that are looked at for whose turn it is. */

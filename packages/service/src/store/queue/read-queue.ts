@@ -42,6 +42,10 @@ export async function hasWork(reader: Reader, subjectNo: number, which: 'any' | 
   return (await reader.rows(sql`select 1 from work where ${ofNotification(subjectNo)} ${held} limit 1`)).length > 0
 }
 
+/** Whether a subject has work beside this. */
+export const hasOtherWork = async (reader: Reader, subjectNo: number, no: number): Promise<boolean> =>
+  (await reader.rows(sql`select 1 from work where ${ofNotification(subjectNo)} and no <> ${no} limit 1`)).length > 0
+
 /** So many subjects are told of. */
 const mostSubjects = 10_000
 
