@@ -44,6 +44,21 @@ describe('the queue', () => {
     expect([(await take())?.subjectNo, (await take())?.subjectNo, await take()]).toEqual([2, 1, undefined])
   })
 
+  test('gives a turn to each of more apps than are looked at for one, and to each subject of an app', async () => {
+    await database.change(sql`delete from apps where no > 1`)
+    const apps = Array.from({ length: 230 }, (_, i) => 1_000 + i)
+    for (const no of apps)
+      await database.change(
+        sql`insert into apps (no, slug, name, identifiers, created_at) values (${no}, ${`app-${no}`}, 'x', '{}', utc_timestamp(3))`,
+      )
+    for (const appNo of apps) for (const one of [1, 2]) await put(appNo * 10 + one, { appNo })
+    const fair = new FairQueue()
+    const served = new Set<number>()
+    for (let i = 0; i < apps.length; i++) served.add((await claim(database, { leaseMs, fair }))!.appNo)
+    expect(served.size).toBe(apps.length)
+    await database.change(sql`delete from apps where no > 1`)
+  })
+
   test('keeps for its maker what was made held', async () => {
     await put(1, { heldMs: leaseMs })
     expect(await take()).toBeUndefined()

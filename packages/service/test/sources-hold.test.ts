@@ -198,6 +198,13 @@ describe('a firing that waits', () => {
     expect(await states()).toEqual(['101 over'])
   })
 
+  test('waits on, behind the firings of others, while the secrets of its source cannot be opened', async () => {
+    await app.database.change(sql`update sources set sealed = reverse(sealed)`)
+    await due()
+    expect(await states()).toEqual(['101 waiting'])
+    expect(await app.database.rows(sql`select 1 from firings where due_at <= utc_timestamp(3)`)).toEqual([])
+  })
+
   test('waits on while its source cannot be asked, and says so in the end', async () => {
     await app.run('rename table sailings to elsewhere')
     try {

@@ -95,6 +95,29 @@ describe('an event', () => {
     expect(await notifications()).toBe(160)
   })
 
+  test('that several processes look at at once fires no more often for a key than its trigger says', async () => {
+    const names = ['first', 'second', 'third']
+    for (const name of names)
+      await process(app.database).save(
+        app.scope,
+        name,
+        { ...definition, key: `'one key'`, notMoreOftenThan: 3_600, enabled: true },
+        'test',
+      )
+    for (let round = 0; round < 10; round++) {
+      await app.database.change(sql`delete from firings`)
+      await happened(to(20).map((n) => round * 100 + n))
+      // Each takes one event at a time, so that they store side by side.
+      await Promise.all(
+        [1, 2, 3, 4].map(async () => {
+          const one = process(app.scratch.another())
+          for (let waits = 0; waits < 50 && (await waiting()) > 0; waits++) await one.fireWaiting()
+        }),
+      )
+      expect((await firings()).filter(({ state }) => state === 'rung')).toHaveLength(names.length)
+    }
+  })
+
   test('waits where no trigger listens no longer, and is done with when one looks', async () => {
     await save()
     await happened([1])

@@ -3,8 +3,13 @@ import { sql } from 'drizzle-orm'
 import { until } from '../../../e2e/harness/programs.ts'
 import { createApp, findApp } from '../src/store/apps/apps.ts'
 import { whereOf } from '../src/store/apps/where.ts'
+import { claimNotificationWork } from '../src/store/notifications/claim-notification-work.ts'
+import { createNotification } from '../src/store/notifications/create-notification.ts'
+import { expandPage } from '../src/store/notifications/expand-page.ts'
+import { FairQueue } from '../src/store/queue/fair-queue.ts'
 import { claimTellings, dueReceivers } from '../src/store/queue/tellings.ts'
 import { tell } from '../src/store/webhooks/tell.ts'
+import { newNotification } from './scratch-notification.ts'
 import {
   app,
   happens,
@@ -241,6 +246,20 @@ describe('a receiver that does not hear', () => {
     expect(await waiting()).toBe(500)
   })
 
+  test('is as old in each of its parts as it was, however often it is tried', async () => {
+    await save({ url: 'http://127.0.0.1:9/' })
+    await happens('source.away', 3)
+    await logged(1)
+    await longAgo(71)
+    await laterOn()
+    await logged(2)
+    const ages = await app.database.rows<{ hours: number }>(
+      sql`select timestampdiff(hour, made_at, utc_timestamp(3)) as hours from work where pool = 'telling'`,
+    )
+    expect(ages.length).toBeGreaterThan(1)
+    expect(ages.filter(({ hours }) => hours < 71)).toEqual([])
+  })
+
   test('is given up after three days and not before, and can be told then all the same', async () => {
     const own = await listening()
     own.answer((_, response) => void response.writeHead(500).end())
@@ -343,5 +362,27 @@ describe('many receivers', () => {
     await app.database.change(sql`update work set leased_until = utc_timestamp(3)`)
     await heard(own, 305)
     expect(new Set(own.events.map(({ id }) => id)).size).toBe(305)
+  })
+})
+
+describe('the end of a notification', () => {
+  const ends = () => app.database.rows(sql`select 1 from work where pool = 'telling'`)
+
+  test('that has nobody to reach is told as well', async () => {
+    await one.teller.close()
+    await save({ url: 'https://office.example/', kinds: ['notification.finished'] })
+    const target = { any: ['user:nobody-here'] }
+    await createNotification(app.database, app.scope, newNotification({ target }), { leaseMs: 0 })
+    expect(await ends()).toHaveLength(1)
+  })
+
+  test('that was missed is told as well', async () => {
+    await one.teller.close()
+    await save({ url: 'https://office.example/', kinds: ['notification.finished'] })
+    const due = { at: new Date(Date.now() - 7_200_000), graceSeconds: 60 }
+    await createNotification(app.database, app.scope, newNotification({ due }), { leaseMs: 0 })
+    const work = await claimNotificationWork(app.database, { leaseMs: 60_000, fair: new FairQueue() })
+    await expandPage(app.database, work!.claim, work!.notification, 60_000)
+    expect(await ends()).toHaveLength(1)
   })
 })

@@ -1,6 +1,7 @@
 import type { SourceRow } from '../store/sources/sources.ts'
 import { sourcePlace } from '../vault/places.ts'
-import type { Vault } from '../vault/vault.ts'
+import { SealBroken, type Vault } from '../vault/vault.ts'
+import { SourceFault } from './fault.ts'
 
 /** What of a source is sealed. */
 export type SourceSecrets = {
@@ -12,11 +13,18 @@ export type SourceSecrets = {
   readonly address?: string | undefined
 }
 
-export const openSecrets = (
+/** @throws {SourceFault} where no master key opens them any more */
+export function openSecrets(
   vault: Vault,
   { appNo, environment, name, sealed }: Pick<SourceRow, 'appNo' | 'environment' | 'name' | 'sealed'>,
-): SourceSecrets =>
-  JSON.parse(vault.open(sealed, sourcePlace(appNo, environment, name)).toString('utf8')) as SourceSecrets
+): SourceSecrets {
+  try {
+    return JSON.parse(vault.open(sealed, sourcePlace(appNo, environment, name)).toString('utf8')) as SourceSecrets
+  } catch (error) {
+    if (!(error instanceof SealBroken)) throw error
+    throw new SourceFault('has an address that cannot be opened with the master keys that are there')
+  }
+}
 
 export const sealSecrets = (
   vault: Vault,

@@ -33,7 +33,7 @@ import {
 import { findSourceByNo, type SourceRow } from '../store/sources/sources.ts'
 import { sourceAwayFirings } from '../store/triggers/firings.ts'
 import { tell } from '../store/webhooks/tell.ts'
-import { SealBroken, type Vault } from '../vault/vault.ts'
+import type { Vault } from '../vault/vault.ts'
 import type { Reach } from './connect.ts'
 import { evaluateToJson } from './expressions.ts'
 import { SourceFault } from './fault.ts'
@@ -97,7 +97,7 @@ export class SourceLooks {
     this.#isClosed = true
     clearTimeout(this.#timer)
     const looking = [...this.#looking.values()]
-    for (const { giveUp } of looking) giveUp.abort()
+    for (const { giveUp } of looking) giveUp.abort(new LookLost('the service stops'))
     await Promise.all(looking.map(({ done }) => done))
   }
 
@@ -153,11 +153,14 @@ export class SourceLooks {
     const { database } = this.#parts
     const beat = setInterval(() => {
       keepHold(database, held, leaseMs).then(
-        (isOurs) => isOurs || giveUp.abort(),
+        (isOurs) => isOurs || giveUp.abort(new LookLost('the lease was lost')),
         () => {}, // The lease runs out, and the last transaction finds that it has.
       )
     }, leaseMs / 3)
-    const enough = setTimeout(() => giveUp.abort(), longestLookMs)
+    const enough = setTimeout(
+      () => giveUp.abort(new SourceFault(`took longer than ${longestLookMs / 1_000} seconds`)),
+      longestLookMs,
+    )
     const done = this.#look(held, giveUp.signal).finally(() => {
       clearInterval(beat)
       clearTimeout(enough)
@@ -190,9 +193,10 @@ export class SourceLooks {
           isRead: await isRead(database, source, source.name),
         })
         this.#parts.looked?.(source.definition.kind, 'fine')
-      } catch (error) {
+      } catch (thrown) {
+        // Why it was given up, rather than what that made of it.
+        const error: unknown = signal.aborted ? signal.reason : thrown
         if (error instanceof LookLost || error instanceof DatabaseUnavailable) throw error
-        if (this.#isClosed) throw new LookLost('the service stops')
         await this.#failed(held, source, error)
       }
     } catch (error) {
@@ -210,9 +214,7 @@ export class SourceLooks {
     const fault =
       error instanceof SourceFault || error instanceof TableRefused
         ? error.message
-        : error instanceof SealBroken
-          ? 'has an address that cannot be opened with the master keys that are there'
-          : 'could not be looked at, by a fault of ours, which the service’s log tells'
+        : 'could not be looked at, by a fault of ours, which the service’s log tells'
     if (!(error instanceof SourceFault || error instanceof TableRefused))
       log.error({ err: error, source: source.name }, 'a source could not be looked at, by a fault of ours')
     const afterMs = Math.min(longestRestMs, 1_000 * 2 ** Math.min(source.faults, 10))
@@ -246,16 +248,12 @@ export class SourceLooks {
   async #lookAtTable(looking: Looking, definition: TableSource): Promise<void> {
     const { signal, source, secrets } = looking
     const from = { is: 'database', sourceNo: source.no, url: secrets.url ?? '', source: definition } as const
-    try {
-      await this.#parts.readers.read({ appNo: source.appNo, from, signal }, async (reader) => {
-        if (definition.by === 'cursor') return lookByCursor(this.#parts.database, looking, definition, reader)
-        const { look, types } = await reader.look()
-        const whole = definition.watch === undefined ? undefined : (rows: readonly Row[]) => reader.rows(rows, types)
-        await storeLook(this.#parts.database, looking, look, types, whole)
-      })
-    } catch (error) {
-      throw signal.aborted ? new SourceFault(`took longer than ${longestLookMs / 1_000} seconds`) : error
-    }
+    await this.#parts.readers.read({ appNo: source.appNo, from, signal }, async (reader) => {
+      if (definition.by === 'cursor') return lookByCursor(this.#parts.database, looking, definition, reader)
+      const { look, types } = await reader.look()
+      const whole = definition.watch === undefined ? undefined : (rows: readonly Row[]) => reader.rows(rows, types)
+      await storeLook(this.#parts.database, looking, look, types, whole)
+    })
   }
 
   async #lookAtAnswer(looking: Looking, definition: PollSource): Promise<void> {

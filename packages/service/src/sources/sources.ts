@@ -17,7 +17,6 @@ import {
   triggersReading,
 } from '../store/sources/sources.ts'
 import { hiddenSecret, withoutSecrets, withSecrets } from '../vault/hidden-address.ts'
-import { SealBroken } from '../vault/vault.ts'
 import { databaseAddress } from './address.ts'
 import { SourceFault } from './fault.ts'
 import { fieldsOf } from './fields.ts'
@@ -120,7 +119,7 @@ export class Sources {
     try {
       return openSecrets(this.#parts.vault, row)
     } catch (error) {
-      if (error instanceof SealBroken) return {}
+      if (error instanceof SourceFault) return {}
       throw error
     }
   }

@@ -65,21 +65,28 @@ export class DueFiringDispatcher {
     const { appNo, environment, source: name } = ones[0]!.firing
     const source = await findSource(this.#parts.database, { appNo, environment }, name)
     const found = ones.flatMap((one) => (one.found ? [{ key: one.found.key, row: one.found.row as Row }] : []))
+    let rows: ReadonlyMap<string, Row>
     try {
       if (!source) throw new SourceFault('has gone')
-      const rows = await this.#parts.looks.freshRows(source, found)
-      await this.#settleAll(
-        ones.map((one) => ({ ...one, came: cameByNow(one.found!, rows.get(one.found!.key), source) })),
-        detach,
-      )
+      rows = await this.#parts.looks.freshRows(source, found)
     } catch (error) {
-      if (!(error instanceof SourceFault)) throw error
-      const says = `its source ${name} ${error.message}`
-      for (const one of ones)
-        if (one.firing.ageSeconds - (one.definition.after ?? 0) < mostPutOffSeconds)
-          await putOffFiring(this.#parts.database, one.firing.no, putOffSeconds)
-        else await this.#settleAs(one.firing, { state: 'fault', says })
+      if (error instanceof DatabaseUnavailable) throw error
+      // Put off whatever the reason: what stays due and fails at each pass would stand before all others.
+      if (!(error instanceof SourceFault)) this.#parts.hears.failed(ones[0]!.firing.name, error)
+      await this.#putOff(ones, `its source ${name} ${error instanceof SourceFault ? error.message : `has ${ourFault}`}`)
+      return
     }
+    await this.#settleAll(
+      ones.map((one) => ({ ...one, came: cameByNow(one.found!, rows.get(one.found!.key), source!) })),
+      detach,
+    )
+  }
+
+  async #putOff(ones: readonly ReadDue[], says: string): Promise<void> {
+    for (const { firing, definition } of ones)
+      if (firing.ageSeconds - (definition.after ?? 0) < mostPutOffSeconds)
+        await putOffFiring(this.#parts.database, firing.no, putOffSeconds)
+      else await this.#settleAs(firing, { state: 'fault', says })
   }
 
   async #settleAll(ones: readonly ReadDue[], detach: Detach): Promise<void> {

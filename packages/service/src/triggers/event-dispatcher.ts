@@ -7,7 +7,7 @@ import { findAppByNo, type Scope } from '../store/apps/apps.ts'
 import { DatabaseUnavailable } from '../store/errors.ts'
 import { findSourceByNo, type SourceRow } from '../store/sources/sources.ts'
 import { takeEvents, type WaitingEvent, waitingEvents } from '../store/triggers/events.ts'
-import { type TriggerRow, triggersOfSource } from '../store/triggers/triggers.ts'
+import { lockTriggers, type TriggerRow, triggersOfSource } from '../store/triggers/triggers.ts'
 import { AppLanes, type Detach } from './app-lanes.ts'
 import type { KeptRing } from './due.ts'
 import { ringOf } from './firing.ts'
@@ -91,7 +91,9 @@ export class EventDispatcher {
 
   /** Stores what came of events that nobody else has taken meanwhile. */
   async #storeAll(prepared: readonly Prepared[]): Promise<Stored> {
+    const triggers = new Set(prepared.flatMap(({ outcomes }) => outcomes.map(({ row }) => row.no)))
     return this.#parts.database.transact(async (tx) => {
+      await lockTriggers(tx, [...triggers])
       const taken = await takeEvents(
         tx,
         prepared.map(({ event }) => event.no),

@@ -114,10 +114,10 @@ function restOf(row: WebhookRow, { telling, failed, untried, failedBody, untried
   const waits = untriedBody && { body: untriedBody, size: untried.length }
   if (!failedBody) return waits ? [giveBackStatement(telling, waits)] : []
   const again = { failures: telling.failures + 1, afterMs }
-  const { kind, failures } = telling
+  const { kind, failures, madeAt } = telling
   return [
     giveBackStatement(telling, { body: failedBody, size: failed.length }, again),
-    ...(waits ? [tellingStatement(row, row.no, [{ kind, failures, ...waits }])] : []),
+    ...(waits ? [tellingStatement(row, row.no, [{ kind, failures, madeAt, ...waits }])] : []),
   ]
 }
 

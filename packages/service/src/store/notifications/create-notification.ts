@@ -25,6 +25,7 @@ import { enqueueStatement } from '../queue/enqueue.ts'
 import { release } from '../queue/hold.ts'
 import { isStopped } from '../restraint/stops.ts'
 import { isPersonal, personalDevices } from '../targets/target-devices.ts'
+import { tellFinished } from '../webhooks/tell-finished.ts'
 import { holds } from './hold-codes.ts'
 
 /** When a notification rings that is not sent at once. */
@@ -162,12 +163,20 @@ export async function createNotification(
       readonly now: Date
       readonly stopped: number
     }
-    const [stored] = await database.compound<Stored>(
-      notificationStatements(scope, given, { devices, state, heldMs: held ? leaseMs : 0 }),
-      sql`select no as notificationNo, last_insert_id() as workNo, created_at as createdAt, due_at as dueAt,
+    const statements = notificationStatements(scope, given, { devices, state, heldMs: held ? leaseMs : 0 })
+    const asks = sql`select no as notificationNo, last_insert_id() as workNo, created_at as createdAt, due_at as dueAt,
          expires_at as expiresAt, utc_timestamp(3) as now, ${isStopped(sql`n`)} as stopped
-         from notifications n where no = @notification`,
-    )
+         from notifications n where no = @notification`
+    // One that has no devices is at its end as it begins, and that is told in the same transaction.
+    const [stored] =
+      state === 'finished'
+        ? await database.transact(async (tx) => {
+            for (const statement of statements) await tx.change(statement)
+            const rows = await tx.rows<Stored>(asks)
+            await tellFinished(tx, rows[0]!.notificationNo)
+            return rows
+          })
+        : await database.compound<Stored>(statements, asks)
     if (!stored) throw new Error('a notification that was just stored is not there')
     const { notificationNo, workNo, now, stopped, ...lifetime } = stored
     // Its app is stopped: whoever claims it sets it aside.

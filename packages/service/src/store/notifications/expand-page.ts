@@ -7,6 +7,7 @@ import { finishIfDone } from '../deliveries/store-outcomes.ts'
 import { enqueue, type NewWork } from '../queue/enqueue.ts'
 import { extend, finish, release } from '../queue/hold.ts'
 import { countTarget, lookSize, targetDevices } from '../targets/target-devices.ts'
+import { tellFinished } from '../webhooks/tell-finished.ts'
 import { holds } from './hold-codes.ts'
 import { lookForReaders } from './look-for-readers.ts'
 
@@ -87,6 +88,7 @@ async function storeMissed(database: Database, claim: Claim, { no }: Notificatio
       sql`update notifications set state = 'finished', missed_at = utc_timestamp(3), finished_at = utc_timestamp(3),
             live_name = null, changed_at = utc_timestamp(3), version = version + 1 where no = ${no} and state = 'scheduled'`,
     )
+    await tellFinished(tx, no)
     return 'done'
   })
 }

@@ -94,28 +94,36 @@ async function claimOf(
   return { ...work, failures, fence: row.fence + 1, appNo, subjectNo, urgency, claimedAt: now }
 }
 
-/** The most apps, and subjects of one app, that are looked at for whose turn it is. */
+/** The most apps, and subjects of one app, that are looked at for whose turn it is: those behind the last one, round and round. */
 const mostLookedAt = 200
 
 async function nextTurn(database: Database, fair: FairQueue, urgency: number, mayBe: SQL): Promise<Turn | undefined> {
   // Each app is looked up by itself: one with ten thousand pieces costs no more than one with a single piece.
-  const apps = await database.rows<{ no: number }>(
-    sql`select a.no from apps a where (
+  const apps = await someBehind(
+    database,
+    fair.last('app'),
+    (range) => sql`select a.no from apps a where a.no ${range} and (
           select 1 from work force index (by_share) where urgency = ${urgency} and app_no = a.no and ${mayBe} limit 1) = 1
-        limit ${mostLookedAt}`,
+        order by a.no`,
   )
-  const appNo = fair.next(
-    'app',
-    apps.map(({ no }) => no),
-  )
+  const appNo = fair.next('app', apps)
   if (appNo === undefined) return undefined
-  const subjects = await database.rows<{ no: number }>(
-    sql`select subject_no as no from work where urgency = ${urgency} and app_no = ${appNo} and ${mayBe}
-     group by subject_no limit ${mostLookedAt}`,
+  const subjects = await someBehind(
+    database,
+    fair.last(`subject of ${appNo}`),
+    (range) => sql`select subject_no as no from work
+        where urgency = ${urgency} and app_no = ${appNo} and ${mayBe} and subject_no ${range}
+        group by subject_no order by subject_no`,
   )
-  const subjectNo = fair.next(
-    'subject',
-    subjects.map(({ no }) => no),
-  )
+  const subjectNo = fair.next(`subject of ${appNo}`, subjects)
   return subjectNo === undefined ? undefined : { appNo, subjectNo }
+}
+
+/** Numbers behind this one, and those up to it where these are few. @param select with a condition on its numbers, in their order */
+async function someBehind(database: Database, last: number, select: (range: SQL) => SQL): Promise<number[]> {
+  const some = (range: SQL, limit: number) => database.rows<{ no: number }>(sql`${select(range)} limit ${limit}`)
+  const behind = await some(sql`> ${last}`, mostLookedAt)
+  if (last === 0 || behind.length === mostLookedAt) return behind.map(({ no }) => no)
+  const rest = await some(sql`<= ${last}`, mostLookedAt - behind.length)
+  return [...behind, ...rest].map(({ no }) => no)
 }

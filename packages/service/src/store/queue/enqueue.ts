@@ -11,6 +11,8 @@ export type NewWork = Pick<QueuedWork, 'kind' | 'appNo' | 'environment' | 'urgen
     readonly suspended?: boolean
     /** Whoever makes it holds it for so long, and its fence is 1: it need not be claimed. */
     readonly heldMs?: number
+    /** Since when it waits, where that was before now. */
+    readonly madeAt?: Date
   }
 
 /**
@@ -25,10 +27,10 @@ export function enqueueStatement(subject: number | SQL, works: readonly NewWork[
     const leasedUntil = heldMs > 0 ? afterNow(heldMs) : null
     return sql`(${work.pool ?? 'sending'}, ${work.kind}, ${work.appNo}, ${work.environment}, ${subject}, ${work.urgency}, ${dueAt},
       ${work.suspended ?? false}, ${leasedUntil}, ${heldMs > 0 ? 1 : 0}, ${work.failures ?? 0}, ${work.cause ?? 0},
-      ${work.size ?? 0}, ${work.body ?? null})`
+      ${work.size ?? 0}, ${work.body ?? null}, ${work.madeAt ?? sql`utc_timestamp(3)`})`
   })
   return sql`insert into work (pool, kind, app_no, environment, subject_no, urgency, due_at, suspended, leased_until, fence, failures,
-    cause, size, body) values ${commas(rows)}`
+    cause, size, body, made_at) values ${commas(rows)}`
 }
 
 /** Puts work into the queue, in the transaction that makes it necessary. */

@@ -33,6 +33,8 @@ export const tellingStatement = (
     readonly size: number
     readonly body: Buffer
     readonly failures?: number
+    /** Since when the events wait; now, when left out. */
+    readonly madeAt?: Date
   }[],
 ) =>
   enqueueStatement(

@@ -103,6 +103,14 @@ export async function deleteTrigger(database: Database, no: number): Promise<voi
   })
 }
 
+/**
+ * Takes triggers in hand until the transaction ends. Done before anything else is read: what is read from then on is all that others
+ * have stored for them.
+ */
+export async function lockTriggers(tx: Tx, numbers: readonly number[]): Promise<void> {
+  if (numbers.length > 0) await tx.rows(sql`select no from triggers where no in ${numbers} order by no for update`)
+}
+
 /** A trigger in hand until the transaction ends, as it stands now. @returns undefined for one that has gone */
 export async function holdTrigger(
   tx: Tx,
