@@ -120,6 +120,13 @@ describe('an address that is polled', () => {
     expect(fault).toContain(also)
   })
 
+  test('that takes longer than a look may is at fault, and says so', async () => {
+    answers = () => ({ body: departures({ no: 1 }) })
+    one = app.process(app.database, { longestLookMs: 1 })
+    await one.sources.save(app.scope, 'board', polled(), 'test')
+    expect((await source('board')).fault).toBe('took longer than 0.001 seconds')
+  })
+
   test('shows neither its headers nor what stands behind its question mark, and keeps both', async () => {
     answers = () => ({ body: departures({ no: 1 }) })
     const { definition } = await one.sources.save(app.scope, 'board', polled(), 'test')

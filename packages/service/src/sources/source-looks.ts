@@ -55,8 +55,8 @@ const leaseMs = 15_000
 const everyMs = 200
 /** The longest rest of a source that cannot be read. */
 const longestRestMs = 15_000
-/** A look is given up after so long. */
-const longestLookMs = 120_000
+/** A look is given up after so long, unless its process says otherwise. */
+const longestLookMsDefault = 120_000
 /** Nobody had looked for longer than its interval and this: it was away. */
 const awaySeconds = 60
 
@@ -66,6 +66,8 @@ export type SourceParts = Reach & {
   readonly evaluators: EvaluatorPool
   readonly readers: ReaderPool
   readonly log: Logger
+  /** A look is given up after so long; two minutes when left out. */
+  readonly longestLookMs?: number
   /** Hears how each look ended. */
   looked?(kind: SourceDefinition['kind'], outcome: 'fine' | 'fault'): void
 }
@@ -150,7 +152,7 @@ export class SourceLooks {
 
   #begin(held: HeldSource, { appNo, isAtFault }: Turn): Promise<void> {
     const giveUp = new AbortController()
-    const { database } = this.#parts
+    const { database, longestLookMs = longestLookMsDefault } = this.#parts
     const beat = setInterval(() => {
       keepHold(database, held, leaseMs).then(
         (isOurs) => isOurs || giveUp.abort(new LookLost('the lease was lost')),
