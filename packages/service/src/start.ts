@@ -160,6 +160,7 @@ async function startJobs({
       database,
       checks,
       deliveryDays: config['retention.deliveryDays'],
+      notificationDays: config['retention.notificationDays'],
       occurrenceDays: config['retention.occurrenceDays'],
       retiredDeviceDays: config['retention.retiredDeviceDays'],
       webhookLogDays: config['webhooks.logDays'],

@@ -2,19 +2,33 @@ import { createHash, randomBytes, randomUUID } from 'node:crypto'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import { uuidV7 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
+import { needNotification } from '../src/intake/find.ts'
 import type { Scope } from '../src/store/apps/apps.ts'
+import { uuidBuffer } from '../src/store/columns.ts'
 import type { Database } from '../src/store/database.ts'
 import { changeDevice } from '../src/store/devices/change-device.ts'
 import { listEvents } from '../src/store/devices/device-events.ts'
 import { forgetDevices } from '../src/store/devices/forget-devices.ts'
 import { findDevicesBySecrets } from '../src/store/devices/read-devices.ts'
 import { registerDevice } from '../src/store/devices/register-device.ts'
+import { createNotification } from '../src/store/notifications/create-notification.ts'
+import { forgetNotifications } from '../src/store/notifications/forget-notifications.ts'
 import { changeAttributes } from '../src/store/people/attributes.ts'
 import { ensurePersonOf } from '../src/store/people/ensure-user.ts'
 import { forgetOccurrences, occurrencesOf, storeOccurrences } from '../src/store/people/occurrences.ts'
-import { changeOwnTopic, ensureTopic, forgetTopics, listTopics } from '../src/store/people/topics.ts'
+import {
+  changeOwnTopic,
+  declareTopic,
+  deleteTopic,
+  ensureTopic,
+  findTopic,
+  forgetTopics,
+  listTopics,
+} from '../src/store/people/topics.ts'
 import { forgetProofs, useProof } from '../src/store/people/used-proofs.ts'
+import { removeLeftRows } from '../src/store/removals.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
+import { newNotification } from './scratch-notification.ts'
 
 let scratch: Scratch
 let database: Database
@@ -145,4 +159,44 @@ test('a proof that was used is remembered for as long as it would count', async 
   await useProof(database, randomBytes(32), one, new Date(Date.now() - 1_000))
   await forgetProofs(database)
   expect(await count('used_proofs')).toBe(1)
+})
+
+test('a notification goes with its totals when both its ages are over, and a link to it says so', async () => {
+  await database.change(sql`delete from notifications`)
+  const made = async (id: string, endedDaysAgo: number, isPruned: boolean) => {
+    await createNotification(database, scope, newNotification({ id }), { leaseMs: 0 })
+    await database.change(
+      sql`update notifications set state = 'finished', finished_at = utc_timestamp(3) - interval ${endedDaysAgo} day,
+            pruned_at = ${isPruned ? sql`utc_timestamp(3)` : null} where id = ${uuidBuffer(id)}`,
+    )
+  }
+  const old = uuidV7(Date.parse('2024-03-03T00:00:00Z'), randomBytes(10))
+  await made(old, 500, true)
+  await made(uuidV7(Date.now(), randomBytes(10)), 500, false)
+  await made(uuidV7(Date.now(), randomBytes(10)), 100, true)
+  await database.change(
+    sql`insert into notification_counts (notification_no, platform, state, reason, count) select no, 0, 1, 0, 5 from notifications`,
+  )
+  await forgetNotifications(database, 400, () => true)
+  expect(await database.rows(sql`select no from notifications`)).toHaveLength(2)
+  expect(await database.rows(sql`select 1 from notification_counts`)).toHaveLength(2)
+  await expect(needNotification(database, scope, old)).rejects.toThrow('it would be of 2024-03-03')
+})
+
+test('a topic with many members is gone at once, and they go in pages that can be broken off', async () => {
+  await declareTopic(database, scope, 'crowd', null)
+  const { no } = (await findTopic(database, scope, 'crowd'))!
+  await database.change(
+    sql`insert into topic_users (topic_no, user_no, joined_at) select ${no}, seq, utc_timestamp(3) from seq_1_to_12000`,
+  )
+  await deleteTopic(database, no)
+  expect(await findTopic(database, scope, 'crowd')).toBeUndefined()
+  const left = async () =>
+    (await database.rows<{ count: number }>(sql`select count(*) as count from topic_users where topic_no = ${no}`))[0]!
+      .count
+  let pages = 0
+  await removeLeftRows(database, () => pages++ < 2)
+  expect(await left()).toBeGreaterThan(0)
+  await removeLeftRows(database, () => true)
+  expect([await left(), await database.rows(sql`select 1 from removals`)]).toEqual([0, []])
 })

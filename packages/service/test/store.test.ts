@@ -4,7 +4,7 @@ import { blockSize, type Target, uuidV7 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Claim, Ended } from '../src/engine/work.ts'
 import type { Scope } from '../src/store/apps/apps.ts'
-import type { Database, Tx } from '../src/store/database.ts'
+import type { Database } from '../src/store/database.ts'
 import { countDeliveries } from '../src/store/deliveries/counts.ts'
 import { listDeliveries } from '../src/store/deliveries/list-deliveries.ts'
 import { pruneDeliveries } from '../src/store/deliveries/prune-deliveries.ts'
@@ -12,13 +12,11 @@ import { storeOutcomes } from '../src/store/deliveries/store-outcomes.ts'
 import { storeReceipts } from '../src/store/deliveries/store-receipts.ts'
 import { findDevicesBySecrets, listDevices } from '../src/store/devices/read-devices.ts'
 import { registerDevice } from '../src/store/devices/register-device.ts'
-import { DatabaseUnavailable } from '../src/store/errors.ts'
 import { createNotification } from '../src/store/notifications/create-notification.ts'
 import { expandPage } from '../src/store/notifications/expand-page.ts'
 import { findNotification } from '../src/store/notifications/read-notifications.ts'
 import { extend, release } from '../src/store/queue/hold.ts'
-import { workStore } from '../src/store/work-store.ts'
-import { around, type Scratch, scratchApp } from './scratch-database.ts'
+import { type Scratch, scratchApp } from './scratch-database.ts'
 import { claimNext, newNotification } from './scratch-notification.ts'
 
 const leaseMs = 10_000
@@ -117,18 +115,6 @@ const accepted = (deviceNo: number): Ended => ({
   atMs: Date.now(),
 })
 const none = { ended: [], remaining: [], retries: [] }
-/** The first commit is stored, and its answer never comes. */
-function losesAnswersToCommits(real: Database): Database {
-  let lost = false
-  return around(real, {
-    transact: async <T>(work: (tx: Tx) => Promise<T>) => {
-      const result = await real.transact(work)
-      if (lost) return result
-      lost = true
-      throw new DatabaseUnavailable('the connection was lost', 'PROTOCOL_CONNECTION_LOST')
-    },
-  })
-}
 const lapse = () => database.change(sql`update work set leased_until = null, due_at = utc_timestamp(3)`)
 
 describe('registering', () => {
@@ -384,36 +370,6 @@ describe('old deliveries', () => {
 })
 
 describe('totals', () => {
-  test('stay true when one device of a block has its delivery already: the others are stored and nothing comes again', async () => {
-    const numbers = await fleet(3)
-    const { row } = await notify()
-    await expandPage(database, await claimed(), await row(), leaseMs)
-    const claim = await claimedBlock()
-    const { no } = await row()
-    await storeOutcomes(database, claim, { ...none, ended: [accepted(numbers[1]!)], remaining: numbers }, leaseMs)
-    const store = workStore(database, {} as never, leaseMs, new AbortController().signal)
-    expect(await store.storeOutcomes(claim, { ...none, ended: numbers.map(accepted) })).toBe(true)
-    expect((await countDeliveries(database, no)).states.get('accepted')).toBe(3)
-    expect((await row()).state).toBe('finished')
-  })
-
-  test('and retries stay true when the answer to a commit was lost', async () => {
-    const numbers = await fleet(4)
-    const { row } = await notify()
-    await expandPage(database, await claimed(), await row(), leaseMs)
-    const claim = await claimedBlock()
-    const retries = [{ devices: [numbers[1]!], failures: 1, cause: 'gateway-busy' as const, afterMs: 60_000 }]
-    const some = { ended: [accepted(numbers[0]!)], remaining: numbers.slice(2), retries }
-    const lossy = losesAnswersToCommits(database)
-    const store = workStore(lossy, {} as never, leaseMs, new AbortController().signal)
-    expect(await store.storeOutcomes(claim, some)).toBe(true)
-    expect(await database.rows(sql`select size, cause > 0 as waits from work order by no`)).toEqual([
-      { size: 2, waits: 0 },
-      { size: 1, waits: 1 },
-    ])
-    expect((await countDeliveries(database, (await row()).no)).states.get('accepted')).toBe(1)
-  })
-
   test('stay true when the answer to a commit was lost and the same outcomes come again', async () => {
     const numbers = await fleet(4)
     const { row } = await notify()

@@ -220,6 +220,12 @@ export const options = {
     preset: 90,
     says: 'Days after which a notification’s deliveries are pruned to its totals; 0 keeps them.',
   },
+  'retention.notificationDays': {
+    env: 'ZB_NOTIFICATION_DAYS',
+    type: whole(0, 36_500),
+    preset: 400,
+    says: 'Days after its end for which a notification and its totals are kept, and never less than its deliveries; 0 keeps them. The totals of days stay.',
+  },
   'retention.occurrenceDays': {
     env: 'ZB_OCCURRENCE_DAYS',
     type: whole(0, 36_500),

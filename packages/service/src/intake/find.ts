@@ -10,8 +10,19 @@ export async function needNotification(database: Database, scope: Scope, id: str
   const found = isUuid(id)
     ? await findNotification(database, scope, id)
     : await findNotificationByName(database, scope, id.slice(0, 64))
-  if (!found) throw new Problem('unknown-notification')
+  if (!found) throw new Problem('unknown-notification', forgotten(id))
   return found
+}
+
+const dayMs = 86_400_000
+
+/** What links to a notification of long ago may outlive it; an id tells its time (RFC 9562 §5.7). */
+function forgotten(id: string): string | undefined {
+  if (!isUuid(id) || id[14] !== '7') return undefined
+  const madeMs = Number.parseInt(id.replaceAll('-', '').slice(0, 12), 16)
+  if (!(Date.now() - madeMs > dayMs)) return undefined
+  const day = new Date(madeMs).toISOString().slice(0, 10)
+  return `There is no notification with this id, or none any more: it would be of ${day}, and they are kept for as long as retention.notificationDays says.`
 }
 
 /** The single notification that waits for its hour under a name. */

@@ -9,6 +9,7 @@ import { whereOf } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
 import { databaseTime } from '../store/database-time.ts'
 import { notificationStatements } from '../store/notifications/create-notification.ts'
+import { holdIn } from '../store/notifications/hold.ts'
 import { scheduledBefore } from '../store/notifications/read-scheduled.ts'
 import { type RunRow, settleTime } from '../store/schedules/runs.ts'
 import {
@@ -103,10 +104,13 @@ export class Schedules {
         `would be one more than the ${mostSchedules.toLocaleString('en')} that an app may have`,
       )
     const waiting = await findScheduledByName(this.#database, scope, name)
-    if (waiting) await this.#intake.cancel(scope, waiting.id)
     const settled = when.afterSeconds === undefined ? when : { at: nextAt.toISOString() }
     const given = { name, when: settled, notification, graceSeconds, paused, nextAt, nextId: newId(), madeBy: actor }
-    await saveSchedule(this.#database, whereOf(scope), given)
+    await this.#database.transact(async (tx) => {
+      if (waiting) await holdIn(tx, waiting.no, 'cancelled')
+      await saveSchedule(tx, whereOf(scope), given)
+    })
+    if (waiting) this.#intake.lookForHolds()
     return this.need(scope, name)
   }
 

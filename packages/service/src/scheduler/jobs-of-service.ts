@@ -5,11 +5,13 @@ import { forgetDays } from '../store/deliveries/day-counts.ts'
 import { pruneDeliveries } from '../store/deliveries/prune-deliveries.ts'
 import { forgetDevices } from '../store/devices/forget-devices.ts'
 import { forgetRecordings } from '../store/gateways/recordings.ts'
+import { forgetNotifications } from '../store/notifications/forget-notifications.ts'
 import { countMembers } from '../store/people/count-members.ts'
 import { forgetOccurrences } from '../store/people/occurrences.ts'
 import { forgetTopics } from '../store/people/topics.ts'
 import { forgetProofs } from '../store/people/used-proofs.ts'
 import { forgetSilent } from '../store/processes.ts'
+import { removeLeftRows } from '../store/removals.ts'
 import { forgetCapPages } from '../store/restraint/caps.ts'
 import { unparkForgotten } from '../store/restraint/stop-and-start.ts'
 import { allStops } from '../store/restraint/stops.ts'
@@ -37,6 +39,8 @@ export function jobsOfService(given: {
   readonly checks: CredentialChecks
   /** Days after which deliveries are pruned; 0 for never. */
   readonly deliveryDays: number
+  /** Days for which notifications are kept; 0 for ever. */
+  readonly notificationDays: number
   /** Days for which occurrences are kept, and retired devices; 0 for ever. */
   readonly occurrenceDays: number
   readonly retiredDeviceDays: number
@@ -79,6 +83,18 @@ export function jobsOfService(given: {
     { name: 'forget-topics', everySeconds: 3_600, run: () => forgetTopics(database) },
     { name: 'forget-sessions', everySeconds: 3_600, run: async () => void (await forgetSessions(database)) },
     { name: 'forget-days', everySeconds: 3_600, run: async () => void (await forgetDays(database, dayCountsKept)) },
+    { name: 'remove-deleted', everySeconds: 20, run: (mayGoOn) => removeLeftRows(database, mayGoOn) },
+    // Only what has been pruned: where deliveries are kept for ever, so are their notifications.
+    ...(given.notificationDays === 0 || deliveryDays === 0
+      ? []
+      : [
+          {
+            name: 'forget-notifications',
+            everySeconds: 600,
+            run: (mayGoOn: () => boolean) =>
+              forgetNotifications(database, Math.max(given.notificationDays, deliveryDays), mayGoOn),
+          },
+        ]),
     ...(given.occurrenceDays === 0
       ? []
       : [

@@ -15,7 +15,7 @@ import type { Database, Tx } from '../database.ts'
 import { holds } from '../notifications/hold-codes.ts'
 import { enqueue } from '../queue/enqueue.ts'
 import { extend, finish, release } from '../queue/hold.ts'
-import { hasWork } from '../queue/read-queue.ts'
+import { hasWork, heldBody } from '../queue/read-queue.ts'
 import { listeners, type Step, tellDeliveries } from '../webhooks/tell.ts'
 import { tellGone } from '../webhooks/tell-devices.ts'
 import { tellFinished } from '../webhooks/tell-finished.ts'
@@ -46,7 +46,8 @@ export async function storeOutcomes(
       sql`update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ${claim.notificationNo}`,
     )
     const body = Buffer.from(packBlock(remaining))
-    if (again && remaining.length > 0 && (await isLeft(tx, claim, body))) return true
+    // A block that is left as this would leave it: an earlier commit of the same has stored all else of it, too.
+    if (again && remaining.length > 0 && (await heldBody(tx, claim))?.body?.equals(body)) return true
     const held =
       remaining.length === 0
         ? await finish(tx, claim)
@@ -104,14 +105,6 @@ async function retire(
   await tx.change(
     sql`update devices set retired_at = utc_timestamp(3), retired_reason = ${reason}, changed_at = utc_timestamp(3) where no in ${deviceNos} and retired_at is null`,
   )
-}
-
-/** Whether the block is left as an earlier commit of the same would have left it: then all else of it is stored as well. */
-async function isLeft(tx: Tx, { no, fence }: Claim, body: Buffer): Promise<boolean> {
-  const [work] = await tx.rows<{ body: Buffer | null }>(
-    sql`select body from work where no = ${no} and fence = ${fence} for update`,
-  )
-  return work?.body?.equals(body) === true
 }
 
 /** Counting twice would be worse than reading once more. */

@@ -29,6 +29,7 @@ import { reporters } from './0028-reporters.ts'
 import { dueOfTrigger } from './0029-due-of-trigger.ts'
 import { unmatched } from './0030-unmatched.ts'
 import { origins } from './0031-origins.ts'
+import { removals } from './0032-removals.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -65,4 +66,5 @@ export const migrations: readonly Migration[] = [
   { no: 29, name: 'due-of-trigger', statements: dueOfTrigger },
   { no: 30, name: 'unmatched', statements: unmatched },
   { no: 31, name: 'origins', statements: origins },
+  { no: 32, name: 'removals', statements: removals },
 ]

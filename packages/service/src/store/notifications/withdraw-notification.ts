@@ -8,7 +8,7 @@ import { DayCounts } from '../deliveries/day-counts.ts'
 import { finishIfDone } from '../deliveries/store-outcomes.ts'
 import { enqueue } from '../queue/enqueue.ts'
 import { extend, finish, release } from '../queue/hold.ts'
-import { hasOtherWork } from '../queue/read-queue.ts'
+import { hasOtherWork, heldBody } from '../queue/read-queue.ts'
 import { makeDue } from '../queue/suspend.ts'
 import { type Lifetime, type NewNotification, notificationStatements, urgencyCode } from './create-notification.ts'
 import { holdIn } from './hold.ts'
@@ -135,10 +135,8 @@ type Row = {
 const bodyOf = (passes: Passes): Buffer => Buffer.from(JSON.stringify(passes))
 
 /** @returns `undefined` when the lease was lost */
-async function passesOf(tx: Tx, { no, fence }: Claim): Promise<Passes | undefined> {
-  const [work] = await tx.rows<{ body: Buffer | null }>(
-    sql`select body from work where no = ${no} and fence = ${fence} for update`,
-  )
+async function passesOf(tx: Tx, claim: Claim): Promise<Passes | undefined> {
+  const work = await heldBody(tx, claim)
   if (!work) return undefined
   return work.body ? (JSON.parse(work.body.toString()) as Passes) : { wakeNo: null, done: 0, isLast: false }
 }

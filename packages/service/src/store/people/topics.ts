@@ -5,6 +5,7 @@ import { uuidBuffer } from '../columns.ts'
 import type { Database, Tx } from '../database.ts'
 import { noteEvent } from '../devices/device-events.ts'
 import { commas } from '../fragments.ts'
+import { leaveRows } from '../removals.ts'
 
 export type TopicRow = {
   readonly no: number
@@ -54,9 +55,8 @@ export async function declareTopic(
 
 export async function deleteTopic(database: Database, no: number): Promise<void> {
   await database.transact(async (tx) => {
-    await tx.change(sql`delete from topic_devices where topic_no = ${no}`)
-    await tx.change(sql`delete from topic_users where topic_no = ${no}`)
     await tx.change(sql`delete from topics where no = ${no}`)
+    await leaveRows(tx, 'topic', [no])
   })
 }
 

@@ -1,7 +1,7 @@
 import type { Environment } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Reader } from '../database.ts'
-import { ofApp, ofNotification, type QueuedWork } from './work.ts'
+import { type Held, ofApp, ofNotification, type QueuedWork } from './work.ts'
 
 export type QueueState = {
   /** Parts whose turn has come. */
@@ -40,6 +40,14 @@ export async function readQueue(
 export async function hasWork(reader: Reader, subjectNo: number, which: 'any' | 'held' = 'any'): Promise<boolean> {
   const held = which === 'held' ? sql`and leased_until is not null` : sql``
   return (await reader.rows(sql`select 1 from work where ${ofNotification(subjectNo)} ${held} limit 1`)).length > 0
+}
+
+/** What is left of work that somebody holds, and keeps hold of until the transaction ends. @returns undefined when the lease was lost */
+export async function heldBody(tx: Reader, { no, fence }: Held): Promise<{ body: Buffer | null } | undefined> {
+  const [work] = await tx.rows<{ body: Buffer | null }>(
+    sql`select body from work where no = ${no} and fence = ${fence} for update`,
+  )
+  return work
 }
 
 /** Whether a subject has work beside this. */

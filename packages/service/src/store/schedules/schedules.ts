@@ -5,6 +5,7 @@ import { sql } from 'drizzle-orm'
 import { inWhere, type Where } from '../apps/where.ts'
 import { uuidBuffer } from '../columns.ts'
 import type { Database, Reader, Tx } from '../database.ts'
+import { leaveRows } from '../removals.ts'
 
 /** A schedule as it is kept. */
 export type ScheduleRow = {
@@ -87,12 +88,8 @@ export async function findSchedule(database: Reader, where: Where, name: string)
 }
 
 /** Saves one under its name; whatever was there under it is another version from now on. */
-export async function saveSchedule(
-  database: Database,
-  { appNo, environment }: Where,
-  given: NewSchedule,
-): Promise<void> {
-  await database.change(
+export async function saveSchedule(tx: Tx, { appNo, environment }: Where, given: NewSchedule): Promise<void> {
+  await tx.change(
     sql`insert into schedules (app_no, environment, name, timing, notification, grace_seconds, paused, next_at, next_id,
           made_by, changed_at)
         values (${appNo}, ${environment}, ${given.name}, ${wellFormedJson(given.when)}, ${wellFormedJson(given.notification)},
@@ -118,8 +115,8 @@ export async function pauseSchedule(
 
 export async function deleteSchedule(database: Database, no: number): Promise<void> {
   await database.transact(async (tx) => {
-    await tx.change(sql`delete from schedule_runs where schedule_no = ${no}`)
     await tx.change(sql`delete from schedules where no = ${no}`)
+    await leaveRows(tx, 'schedule', [no])
   })
 }
 
@@ -129,8 +126,8 @@ export async function deleteSchedules(database: Database, where: Where, believed
     const rows = await tx.rows<{ no: number }>(sql`select no from schedules where ${inWhere(where)} for update`)
     const numbers = rows.map(({ no }) => no)
     if (numbers.length !== believed || numbers.length === 0) return numbers.length
-    await tx.change(sql`delete from schedule_runs where schedule_no in ${numbers}`)
     await tx.change(sql`delete from schedules where no in ${numbers}`)
+    await leaveRows(tx, 'schedule', numbers)
     return numbers.length
   })
 }

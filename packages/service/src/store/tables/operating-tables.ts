@@ -30,6 +30,12 @@ export const knownBrowsers = mysqlTable('known_browsers', {
   expiresAt: instantColumn('expires_at').notNull(),
 })
 
+export const removals = mysqlTable('removals', {
+  no: rowNo(),
+  kind: mysqlEnum('kind', ['topic', 'trigger', 'schedule']).notNull(),
+  subjectNo: bigint('subject_no', { mode: 'number', unsigned: true }).notNull(),
+})
+
 export const leases = mysqlTable('leases', {
   name: varchar('name', { length: 64 }).primaryKey(),
   owner: hashColumn('owner', { length: 16 }).notNull(),

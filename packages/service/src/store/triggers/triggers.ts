@@ -4,6 +4,7 @@ import { sql } from 'drizzle-orm'
 import { settingsOf } from '../apps/settings.ts'
 import { inWhere, type Where } from '../apps/where.ts'
 import type { Database, Reader, Tx } from '../database.ts'
+import { leaveRows } from '../removals.ts'
 import { tell } from '../webhooks/tell.ts'
 
 /** A trigger as it is kept. */
@@ -97,9 +98,8 @@ export async function enableTrigger(database: Database, no: number, enabled: boo
 
 export async function deleteTrigger(database: Database, no: number): Promise<void> {
   await database.transact(async (tx) => {
-    await tx.change(sql`delete from firings where trigger_no = ${no}`)
-    await tx.change(sql`delete from trigger_versions where trigger_no = ${no}`)
     await tx.change(sql`delete from triggers where no = ${no}`)
+    await leaveRows(tx, 'trigger', [no])
   })
 }
 

@@ -1,0 +1,41 @@
+import { type SQL, sql } from 'drizzle-orm'
+import type { Database, Tx } from './database.ts'
+import { commas } from './fragments.ts'
+
+/** What can have very many rows of its own, and the tables that hold them, by the column with its number. */
+const rowsOf = {
+  topic: [sql`topic_devices where topic_no`, sql`topic_users where topic_no`],
+  trigger: [sql`firings where trigger_no`, sql`trigger_versions where trigger_no`],
+  schedule: [sql`schedule_runs where schedule_no`],
+} satisfies Record<string, readonly SQL[]>
+type Kind = keyof typeof rowsOf
+
+/** So many rows go in one transaction, and so many things are looked at together. */
+const together = 5_000
+const atOnce = 100
+
+/** Leaves the rows of what the caller deletes in the same transaction, and which nobody sees any more, to be removed in pages. */
+export async function leaveRows(tx: Tx, kind: Kind, numbers: readonly number[]): Promise<void> {
+  for (let at = 0; at < numbers.length; at += together)
+    await tx.change(
+      sql`insert into removals (kind, subject_no) values ${commas(numbers.slice(at, at + together).map((no) => sql`(${kind}, ${no})`))}`,
+    )
+}
+
+/** Removes rows of what was deleted, page by page; what is broken off is gone on with by the next run. */
+export async function removeLeftRows(database: Database, mayGoOn: () => boolean): Promise<void> {
+  for (;;) {
+    const left = await database.rows<{ no: number; kind: Kind; subjectNo: number }>(
+      sql`select no, kind, subject_no as subjectNo from removals order by no limit ${atOnce}`,
+    )
+    if (left.length === 0) return
+    for (const { no, kind, subjectNo } of left) {
+      for (const rows of rowsOf[kind])
+        for (let removed = together; removed === together; ) {
+          if (!mayGoOn()) return
+          removed = (await database.change(sql`delete from ${rows} = ${subjectNo} limit ${together}`)).affectedRows
+        }
+      await database.change(sql`delete from removals where no = ${no}`)
+    }
+  }
+}
