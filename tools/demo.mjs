@@ -1,5 +1,6 @@
 import { spawn } from 'node:child_process'
 import { join } from 'node:path'
+import { whenNpmIsGone } from './keeper.mjs'
 import { root, setUp } from './setup.mjs'
 
 const say = (text) => process.stderr.write(`${text}\n`)
@@ -13,6 +14,7 @@ const demo = spawn(process.execPath, [join(root, 'dist/demo.mjs'), ...process.ar
 })
 // A terminal sends Ctrl-C to the demo as well; a supervisor's signal reaches only this process.
 for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => demo.kill(signal))
+whenNpmIsGone(() => demo.kill('SIGTERM'))
 demo.once('exit', (code, signal) => {
   process.exitCode = code ?? (signal ? 1 : 0)
 })

@@ -6,6 +6,7 @@ import { createInterface } from 'node:readline'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { TokenMint } from '@zbell/standins'
 import { fillDevices } from '../harness/fleet.ts'
+import { processesOf } from '../harness/processes.ts'
 import { dist, ended, patience, startProgram, until } from '../harness/programs.ts'
 import { app, World } from '../harness/world.ts'
 
@@ -127,6 +128,24 @@ test('whoever started the service and its database is killed: both end by themse
   child.kill('SIGKILL')
   await until(
     () => [service, database].filter(lives),
+    (left) => left.length === 0,
+  )
+  rmSync(data, { recursive: true, force: true })
+})
+
+test('a signal to the npm that runs a service ends the service and its database', async () => {
+  const data = mkdtempSync(join(tmpdir(), 'bell-npm-'))
+  const env = { ...process.env, ZB_DATA: data, ZB_PORT: '0', ZB_LOG_LEVEL: 'silent' }
+  const npm = spawn('npm', ['start', '--silent', '--', '--json'], { env, stdio: ['ignore', 'pipe', 'inherit'] })
+  await new Promise((done) => createInterface({ input: npm.stdout }).once('line', done))
+  // The folder is its own as long as it lives.
+  await expect(startProgram('zbell.mjs', ['serve', '--json'], env)).rejects.toThrow(
+    'another service runs on the data folder',
+  )
+  expect(processesOf(data)).not.toEqual([])
+  npm.kill('SIGTERM')
+  await until(
+    () => processesOf(data),
     (left) => left.length === 0,
   )
   rmSync(data, { recursive: true, force: true })

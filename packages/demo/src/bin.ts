@@ -68,7 +68,7 @@ function refuse(text: string): number {
   return 1
 }
 
-/** So that `npx zbell` in this folder knows where to call. */
+/** So that `zbell` in this folder knows where to call. */
 function writeProfileHere(ready: DemoReady): void {
   writeFileSync('.zbell.yaml', stringify({ url: ready.service, key: ready.backendKey, app: ready.app }), {
     mode: 0o600,
@@ -76,7 +76,7 @@ function writeProfileHere(ready: DemoReady): void {
 }
 
 function welcome(ready: DemoReady, byDefault: boolean): string {
-  const zbell = byDefault ? 'npx zbell' : `ZBELL_PROFILE=${relative(process.cwd(), ready.profile)} npx zbell`
+  const zbell = byDefault ? './zbell' : `ZBELL_PROFILE=${relative(process.cwd(), ready.profile)} ./zbell`
   return `
 ${ferries.name} is open.
 

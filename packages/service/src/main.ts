@@ -4,6 +4,7 @@ import { ConfigError, type LoadedConfig, loadConfig } from './config/load.ts'
 import { type PrintedOption, printableConfig } from './config/print.ts'
 import { leanBinding } from './gateways/lean-binding.ts'
 import { startService } from './start.ts'
+import { FolderTaken } from './store/mariadb/folder-lock.ts'
 import { MariaDbMissing } from './store/mariadb/private-server.ts'
 import { SchemaTooNew } from './store/migrate.ts'
 import { makeLog } from './telemetry/log.ts'
@@ -20,6 +21,7 @@ export function startFault(error: unknown): string | undefined {
   if (
     error instanceof ConfigError ||
     error instanceof MariaDbMissing ||
+    error instanceof FolderTaken ||
     error instanceof SchemaTooNew ||
     error instanceof KeyFileExposed
   )
@@ -46,10 +48,24 @@ export async function serve(options: ServeOptions): Promise<void> {
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => done(signal))
     // Whoever started this process over a channel is its keeper: without them it has no reason to go on.
     if (process.connected) process.once('disconnect', () => done('the keeper is gone'))
+    // npx and npm end by a signal without handing it on, and leave what they ran behind.
+    if (options.env.npm_lifecycle_event !== undefined) whenParentIsGone(() => done('npm is gone'))
   })
   const service = await startService({ config, log, consoleDir: existsSync(consoleDir) ? consoleDir : undefined })
   options.onReady({ url: service.url, operatorKeyFile: `${config.data}/operator.key` })
   log.info({ signal: await stop }, 'stopping')
   await service.close()
   if (process.connected) process.disconnect()
+}
+
+const lookForParentMs = 500
+
+function whenParentIsGone(then: () => void): void {
+  const parent = process.ppid
+  const timer = setInterval(() => {
+    if (process.ppid === parent) return
+    clearInterval(timer)
+    then()
+  }, lookForParentMs)
+  timer.unref()
 }

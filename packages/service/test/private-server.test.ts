@@ -35,6 +35,10 @@ test('the private database comes back by itself, outlives its starter, and lets 
   }
   expect(pid()).not.toBe(before)
 
+  await expect(PrivateServer.start(options)).rejects.toThrow('another service runs on the data folder')
+  expect(await answers(url)).toBe(true)
+  // As if the first one's process had died: then its hold on the folder goes, and the database is left behind.
+  execFileSync('pkill', ['-KILL', '-f', join(dir, 'mariadb/lock')])
   const takenOver = await PrivateServer.start(options)
   expect(takenOver.url).toBe(url)
   expect(await answers(url)).toBe(true)

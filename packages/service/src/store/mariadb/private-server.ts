@@ -7,6 +7,7 @@ import { join, resolve } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { createConnection } from 'mysql2/promise'
 import type { Logger } from 'pino'
+import { lockFolder } from './folder-lock.ts'
 
 export type PrivateServerOptions = {
   readonly dataDir: string
@@ -32,8 +33,8 @@ export class MariaDbMissing extends Error {
 }
 
 /**
- * A MariaDB of the service's own, on loopback, in the service's data folder. It is started again when it dies, and one
- * that outlived a killed service is taken over.
+ * A MariaDB of the service's own, on loopback, in the service's data folder, which one process has at a time. It is started
+ * again when it dies, and one that outlived a killed service is taken over.
  */
 export class PrivateServer {
   readonly #options: PrivateServerOptions
@@ -42,6 +43,7 @@ export class PrivateServer {
   #port = 0
   #pid = 0
   #stopping = false
+  #unlock = () => {}
   #watchman: ChildProcess | undefined
 
   private constructor(options: PrivateServerOptions) {
@@ -52,12 +54,18 @@ export class PrivateServer {
     this.#password = keptSecret(join(this.#dir, 'password'))
   }
 
-  /** @throws {MariaDbMissing} when it is not installed */
+  /** @throws {MariaDbMissing} when it is not installed @throws {FolderTaken} when another process that is alive has it */
   static async start(options: PrivateServerOptions): Promise<PrivateServer> {
     const server = new PrivateServer(options)
-    server.#install()
-    if (!(await server.#takeOver())) await server.#spawn()
-    return server
+    server.#unlock = await lockFolder(server.#dir, options.log, options.dataDir)
+    try {
+      server.#install()
+      if (!(await server.#takeOver())) await server.#spawn()
+      return server
+    } catch (error) {
+      server.#unlock()
+      throw error
+    }
   }
 
   get url(): string {
@@ -72,6 +80,7 @@ export class PrivateServer {
       rmSync(this.#file('pid'), { force: true })
     }
     this.#watchman?.stdin?.end()
+    this.#unlock()
   }
 
   /** A process that sees its input end when this one does, and ends the database then. */
