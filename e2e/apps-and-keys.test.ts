@@ -65,6 +65,29 @@ describe('an app', () => {
     expect(await codeOf(world.operator.call('changeApp', { params, body }))).toBe('invalid-request')
   })
 
+  test('that has devices and no credential is told so beforehand, by Health and by the review', async () => {
+    await world.operator.call('makeApp', { body: { slug: 'gull-rail', name: 'Gull Rail' } })
+    const installed = clientOf(await world.makeKey('gull-rail', 'app'))
+    const backend = clientOf(await world.makeKey('gull-rail', 'backend'))
+    const at = { params: { app: 'gull-rail' } }
+    expect((await backend.call('readHealth', at)).troubles).toEqual([])
+    await installed.call('registerDevice', {
+      body: { platform: 'ios', permission: 'granted', token: world.standins.mints.ios.mint() },
+    })
+    expect((await backend.call('readHealth', at)).troubles).toEqual([
+      {
+        says: 'Devices on ios are registered and none of them can be rung: No credential is stored for this platform and environment.',
+        does: expect.stringContaining('Store one for the platform in this environment'),
+      },
+    ])
+    const body = { to: { any: ['everyone'] }, content: { title: 'Boarding' } }
+    expect(await backend.call('reviewNotification', { ...at, body })).toMatchObject({
+      people: 0,
+      devices: { ios: 0, android: 0, web: 0 },
+      leftOut: [{ reason: 'no-credential', count: 1, does: expect.stringContaining('Store one') }],
+    })
+  })
+
   test('its new identifier counts for the next ring, in a lane that is open already', async () => {
     await world.handset(1)
     const ring = async () => {

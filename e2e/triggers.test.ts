@@ -233,7 +233,15 @@ describe('a trigger on what happens', () => {
       'The trigger runaway was paused before it rang everybody',
     )
     expect((await command('trigger', 'list')).out).toContain('paused')
-    expect((await command('trigger', 'enable', 'runaway')).out).toBe('runaway is on.\n')
+    expect((await command('trigger', 'enable', 'runaway')).out).toBe(
+      'runaway is on. More than 3 firings within an hour would pause it.\n',
+    )
+    // Within the same hour: what it fired before it was paused does not count any more.
+    await happened('example.flood', user, { sailing: 9, vessel: 'Kittiwake' })
+    await until(
+      () => firings('runaway'),
+      ([newest]) => newest?.state === 'rung',
+    )
     expect((await client.call('readTrigger', { params: { app, trigger: 'runaway' } })).pausedBecause).toBeNull()
     await world.operator.call('changeSettings', {
       params,

@@ -18,6 +18,7 @@ const condition = (more: Partial<Condition> = {}, gateways: GatewayState[] = [ga
   runaways: [],
   reachedLimits: [],
   awaySources: [],
+  unserved: [],
   failingWebhooks: [],
   faultyTriggers: [],
   stopped: undefined,
@@ -38,6 +39,14 @@ describe('what is wrong at the moment', () => {
     expect(only('worker')).toEqual([noClock])
     expect(only('worker', 'clock')).toEqual([])
     expect(only()).toHaveLength(2)
+  })
+
+  test('is a platform whose devices nothing can reach, with what to do', () => {
+    const [trouble] = troublesOf(condition({ unserved: [{ platform: 'android', reason: 'no-gateway' }] }), nowMs)
+    expect(trouble?.says).toContain(
+      'Devices on android are registered and none of them can be rung: No gateway profile',
+    )
+    expect(trouble?.does).toContain('zbell setup')
   })
 
   test.each([

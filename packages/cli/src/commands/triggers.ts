@@ -65,6 +65,8 @@ export function triggerCommands(program: Command, io: Io, done: Run): void {
     { on: 'Switch a trigger on, also one that was paused as a runaway', off: 'Switch a trigger off' },
     ({ client, app }, trigger, enabled) =>
       client.call('changeTrigger', { params: { app, trigger }, body: { enabled } }),
+    (changed) =>
+      ` More than ${(changed as Trigger).maxAnHour.toLocaleString('en')} firings within an hour would pause it.`,
   )
   group
     .command('log <name>')

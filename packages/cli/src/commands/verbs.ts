@@ -18,6 +18,7 @@ export function switchVerbs(
   { io, done, noun, example }: Verbs,
   says: { readonly on: string; readonly off: string },
   change: (context: Context<object>, name: string, enabled: boolean) => Promise<unknown>,
+  also: (changed: unknown) => string = () => '',
 ): void {
   for (const [verb, enabled] of [
     ['enable', true],
@@ -31,7 +32,7 @@ export function switchVerbs(
         withContext<object, [string]>(io, done, async (context, name) => {
           const changed = await change(context, name, enabled)
           if (context.flags.json) printJson(context.io, changed)
-          else context.io.out(`${name} is ${enabled ? 'on' : 'off'}.\n`)
+          else context.io.out(`${name} is ${enabled ? `on.${also(changed)}` : 'off.'}\n`)
           return exitCodes.done
         }),
       )

@@ -130,7 +130,8 @@ function Told({ trigger }: { readonly trigger: Trigger }) {
     <div className="grid grid-cols-[minmax(0,1fr)] gap-6">
       {trigger.pausedBecause !== null && (
         <p className="max-w-3xl text-red">
-          It was paused before it rang everybody: {trigger.pausedBecause}. When that is right so, switch it on.
+          It was paused before it rang everybody: {trigger.pausedBecause}. If that is right, switch it on: its count
+          begins anew, and up to {trigger.maxAnHour.toLocaleString('en')} firings within an hour are let through.
         </p>
       )}
       <Facts all={facts} />

@@ -77,7 +77,15 @@ export const trigger = z
     version: z.int(),
     definition: anyJson.describe('As it was saved.'),
     enabled: z.boolean(),
-    pausedBecause: z.string().nullable().describe('It was stopped as a runaway; enabling it lets it go on.'),
+    pausedBecause: z
+      .string()
+      .nullable()
+      .describe('It was stopped as a runaway; enabling it lets it go on, with a count that begins anew.'),
+    maxAnHour: z
+      .int()
+      .describe(
+        'With more firings within an hour it is paused as a runaway: ten times its busiest hour before, and at least runawayFloor of the settings.',
+      ),
     unmatched: z.int().describe('Rows and events for which no case held; the first ten of each hour are in the log.'),
     madeBy: z.string(),
     changedAt: instant,

@@ -1,3 +1,4 @@
+import { type Reason, reasons } from '../deliveries/reasons.ts'
 import type { Platform } from '../devices/device.ts'
 
 /** Something that an operator would want to know now, and what to do about it. */
@@ -50,6 +51,8 @@ export type Condition = {
   readonly awaySources: readonly { readonly name: string; readonly because: string; readonly sinceSeconds: number }[]
   /** Limits that the app’s devices share and have reached, and for how long they are refused. */
   readonly reachedLimits: readonly { readonly what: string; readonly max: number; readonly forSeconds: number }[]
+  /** Platforms with devices to which nothing can go out. */
+  readonly unserved: readonly { readonly platform: Platform; readonly reason: Reason }[]
   /** The app is stopped. */
   readonly stopped: { readonly reason: string; readonly by: string; readonly sinceSeconds: number } | undefined
   /** Devices whose turn has come, and since when the first of them waits. */
@@ -77,6 +80,7 @@ export function troublesOf(
     failingWebhooks,
     reachedLimits,
     stopped,
+    unserved,
   }: Condition,
   nowMs: number,
 ): Trouble[] {
@@ -94,6 +98,10 @@ export function troublesOf(
             does: 'Start one: zbell serve --only clock.',
           },
         ]),
+    ...unserved.map(({ platform, reason }) => ({
+      says: `Devices on ${platform} are registered and none of them can be rung: ${reasons[reason].says}`,
+      does: `${reasons[reason].does} Every step stands in Setup: zbell setup.`,
+    })),
     ...processes.flatMap(({ gateways }) => gateways.flatMap(gatewayTrouble)),
     ...(ticks ? jobs.flatMap(jobTrouble) : []),
     ...unrung.map(scheduleTrouble),

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { rootCertificates } from 'node:tls'
-import { type Environment, type Outcome, type Platform, type Reason, sayReason } from '@zbell/core'
+import { type Environment, type Outcome, type Platform, platforms, type Reason, sayReason } from '@zbell/core'
 import type { Logger } from 'pino'
 import { ConfigError } from '../config/load.ts'
 import type { Config } from '../config/options.ts'
@@ -117,6 +117,23 @@ export class GatewayRoom implements Gateways {
     this.#lanes.set(name, { of, lane, signature, checkAtMs: nowMs + freshForMs })
     await this.#replace(kept)
     return lane
+  }
+
+  /** Platforms on which nothing can go out, and why; a virtual handset is reached all the same. */
+  async unserved(appNo: number, environment: Environment): Promise<ReadonlyMap<Platform, Reason>> {
+    const found = await Promise.all(
+      platforms.map(async (platform): Promise<readonly [Platform, Reason | undefined]> => {
+        const place = { appNo, environment, platform }
+        const row = await credentialInUse(this.#database, appNo, environment, platform)
+        if (!row) return [platform, 'no-credential']
+        if (platform === 'web') return [platform, undefined]
+        const profile = await this.profiles.of(place)
+        if (!profile || profile.origins(environment).length === 0) return [platform, 'no-gateway']
+        const isElsewhere = (await this.profiles.unboundOrigin(place, profile, row)) !== undefined
+        return [platform, isElsewhere ? 'credential-elsewhere' : undefined]
+      }),
+    )
+    return new Map(found.flatMap(([platform, reason]) => (reason ? [[platform, reason] as const] : [])))
   }
 
   /** A credential was changed here: the next look opens its lane anew, and blocks under way notice. */

@@ -67,7 +67,7 @@ export function serveOperations(
   serveActivityFiles(on, database)
   serveTemplates(on, database)
   serveSegments(on, database, parts.ruleEvaluator, config['retention.deliveryDays'])
-  serveHealthOf(on, database)
+  serveHealthOf(on, database, gateways)
   serveEvents(on, database, hub, streams, (error) => {
     const level = error instanceof DatabaseUnavailable ? 'debug' : 'warn'
     log[level]({ err: error }, 'a change could not be sent to an event stream yet')

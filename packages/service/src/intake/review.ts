@@ -63,11 +63,13 @@ export async function reviewDraft(
   const ofApp = await restraintOn(database, where, draft)
   // Quiet hours and caps are asked of each person: of many, of a sample of them.
   const exact = reader.exact === 'true' && ofApp === undefined
+  const unserved = await given.gateways.unserved(where.appNo, where.environment)
   const tally = await tallyTarget(database, draft.target, where, {
     names: wanted,
     mode: draft.mode,
     channelNo,
     exact,
+    unserved: [...unserved.keys()],
   })
   const { groups, estimated, parts } = tally
   const faults = lackingFaults(groups, wanted)
@@ -75,12 +77,14 @@ export async function reviewDraft(
   let people = tally.people
   // Who lacks a value is left out, and so is not among those who ring.
   for (const group of groups)
-    if (skipOf(group, draft.mode) === undefined) devices[group.platform] += group.devices - group.lackingAny
-  const held = ofApp && (await restrainedOf(database, where, draft, ofApp, tally, moment))
+    if (skipOf(group, draft.mode, unserved) === undefined) devices[group.platform] += group.devices - group.lackingAny
+  const held = ofApp && (await restrainedOf(database, where, draft, ofApp, tally, { moment, unserved }))
   if (held) ({ devices, people } = held)
   const total = devices.ios + devices.android + devices.web
   const samples =
-    total === 0 ? [] : await samplesOf({ database, gateways: given.gateways }, scope, draft, reader, { devices, parts })
+    total === 0
+      ? []
+      : await samplesOf({ database, gateways: given.gateways }, scope, draft, reader, { devices, parts, unserved })
   const warnings = samples.flatMap(({ platform, content }) => warningsFor(content as Content, platform))
   if (total === 0) faults.push({ field: 'to', says: 'Nobody would be rung: see who is left out and why.' })
   for (const { platform, bytes, limitBytes } of samples)
@@ -94,7 +98,7 @@ export async function reviewDraft(
     people,
     devices,
     estimated,
-    leftOut: leftOutOf(groups, draft.mode, held?.leftOut),
+    leftOut: leftOutOf(groups, draft.mode, unserved, held?.leftOut),
     quiet: held?.quiet ?? [],
     caps: held?.caps ?? [],
     listed: reader.list === undefined ? [] : await listed(database, draft, where, groups, reader.list),
@@ -117,21 +121,28 @@ async function restrainedOf(
   draft: Draft,
   ofApp: NonNullable<Awaited<ReturnType<typeof restraintOn>>>,
   { looks, lacks }: Tally,
-  moment: Moment,
+  { moment, unserved }: { readonly moment: Moment; readonly unserved: Unserved },
 ): Promise<Restrained> {
   const channelNo = draft.channel?.no ?? null
   const looked = await Promise.all(
     looks.map(async ({ parts, share }) => ({
       share,
-      ringers: await ringersOf(database, parts, { mode: draft.mode, channelNo, lacks }),
+      ringers: await ringersOf(database, parts, {
+        mode: draft.mode,
+        channelNo,
+        unserved: [...unserved.keys()],
+        lacks,
+      }),
     })),
   )
   return restrained(database, where, draft, ofApp, { moment, looks: looked })
 }
 
-type Facts = Pick<TargetGroup, 'permission' | 'muted' | 'channelBlocked' | 'channelMuted'>
+/** Platforms on which nothing can go out, and why. */
+type Unserved = ReadonlyMap<Platform, Reason>
 
-const skipOf = (facts: Facts, mode: Mode): Reason | undefined => reasonToSkip({ ...facts, retired: false }, mode)
+const skipOf = (group: TargetGroup, mode: Mode, unserved: Unserved): Reason | undefined =>
+  reasonToSkip({ ...group, retired: false }, mode) ?? (group.withoutGateway ? unserved.get(group.platform) : undefined)
 
 /** Attributes that the texts name and that nothing stands in for. */
 const wantedValues = ({ content, filling, mode }: Draft): string[] =>
@@ -156,6 +167,7 @@ const lackingFaults = (groups: readonly TargetGroup[], wanted: readonly string[]
 function leftOutOf(
   groups: readonly TargetGroup[],
   mode: Mode,
+  unserved: Unserved,
   restrained: ReadonlyMap<Reason, number> = new Map(),
 ): Review['leftOut'] {
   const counts = new Map<Reason, number>(restrained)
@@ -163,7 +175,7 @@ function leftOutOf(
     if (devices > 0) counts.set(reason, (counts.get(reason) ?? 0) + devices)
   }
   for (const group of groups) {
-    const reason = skipOf(group, mode)
+    const reason = skipOf(group, mode, unserved)
     if (reason) add(reason, group.devices)
     else add('missing-value', group.lackingAny)
   }
@@ -184,7 +196,7 @@ async function listed(
 ): Promise<Review['listed']> {
   const kinds = new Map(
     groups
-      .filter((group) => skipOf(group, mode) === reason)
+      .filter((group) => reasonToSkip({ ...group, retired: false }, mode) === reason)
       .map(({ permission, muted, channelBlocked, channelMuted }) => {
         const kind = { permission, muted, channelBlocked, channelMuted }
         return [JSON.stringify(kind), kind]
@@ -202,7 +214,11 @@ async function samplesOf(
   scope: Scope,
   draft: Draft,
   { user, language }: ReviewReader,
-  { devices, parts: counted }: { readonly devices: Record<Platform, number>; readonly parts: Tally['parts'] },
+  {
+    devices,
+    parts: counted,
+    unserved,
+  }: { readonly devices: Record<Platform, number>; readonly parts: Tally['parts']; readonly unserved: Unserved },
 ): Promise<Review['samples']> {
   const where = { appNo: scope.app.no, environment: scope.environment }
   const renderer = new Renderer(draft.content, draft.filling)
@@ -215,6 +231,7 @@ async function samplesOf(
       user,
       mode: draft.mode,
       channelNo: draft.channel?.no ?? null,
+      unserved: [...unserved.keys()],
     })
     const values = await readersValues(
       database,

@@ -1,10 +1,7 @@
 import { changeTogether, type Tx } from '../store/database.ts'
 import { type FiringState, firedCount, firedLately, type NewFiring, storeFirings } from '../store/triggers/firings.ts'
-import { countFirings, holdTrigger, pauseTrigger, type TriggerRow } from '../store/triggers/triggers.ts'
+import { countFirings, holdTrigger, maxAnHour, pauseTrigger, type TriggerRow } from '../store/triggers/triggers.ts'
 import type { Made } from './firing.ts'
-
-/** More than so many times its busiest hour so far, and more than the app’s floor, is a runaway. */
-const runawayTimes = 10
 
 /**
  * So many of each are logged an hour for a trigger: rows and events for which no case holds, and others that were not to ring
@@ -62,7 +59,7 @@ export class Storing {
         'held',
         `it fired ${mostOfKeyAnHour} times for ${firing.key} within an hour, which is the most for one key`,
       )
-    if (held.hourCount + 1 > Math.max(held.floor, held.busiest * runawayTimes)) {
+    if (held.hourCount + 1 > maxAnHour(held.busiest, held.floor)) {
       const because = `it fired ${held.hourCount} times within this hour, and ${held.busiest} times in its busiest hour before`
       held.pausedBecause = because
       await pauseTrigger(this.#tx, row.no, because)

@@ -1,9 +1,11 @@
 import type { Day } from '@zbell/contract'
 import { type DeliveryState, quantileMs, type Reason, reasons, timedSteps, toldMs, troublesOf } from '@zbell/core'
+import type { GatewayRoom } from '../../gateways/gateways.ts'
 import type { Scope } from '../../store/apps/apps.ts'
 import { whereOf } from '../../store/apps/where.ts'
 import type { Database } from '../../store/database.ts'
 import { type DayCount, readDays } from '../../store/deliveries/day-counts.ts'
+import { newestDevices } from '../../store/devices/newest-devices.ts'
 import { listJobs } from '../../store/jobs/jobs.ts'
 import { readWaiting } from '../../store/notifications/read-waiting.ts'
 import { listProcesses } from '../../store/processes.ts'
@@ -18,7 +20,7 @@ import type { OperationRouter } from '../serve-operation.ts'
 /** So many schedules that did not ring are named. */
 const mostUnrung = 10
 
-export function serveHealthOf(on: OperationRouter, database: Database): void {
+export function serveHealthOf(on: OperationRouter, database: Database, gateways: GatewayRoom): void {
   on.serve('readHealth', async ({ caller: { scope } }) => {
     const startMs = performance.now()
     await database.ping()
@@ -53,6 +55,7 @@ export function serveHealthOf(on: OperationRouter, database: Database): void {
         .map(({ what, max, untilMs }) => ({ what, max, forSeconds: (untilMs - Date.now()) / 1_000 }))
         .filter(({ forSeconds }) => forSeconds > 0),
       stopped: await stopOf(database, scope),
+      unserved: await unservedOf(database, gateways, scope),
       queue: { due: queue.due, oldestDueMs: oldestDueAt?.getTime() },
     }
     return {
@@ -81,6 +84,16 @@ export function serveHealthOf(on: OperationRouter, database: Database): void {
     }
     return { items: [...days].map(([day, rows]) => dayView(day, rows)), next: null }
   })
+}
+
+/** Platforms with devices to which nothing can go out. */
+async function unservedOf(database: Database, gateways: GatewayRoom, scope: Scope) {
+  const unserved = await gateways.unserved(scope.app.no, scope.environment)
+  if (unserved.size === 0) return []
+  const devices = await newestDevices(database, scope)
+  return [...unserved]
+    .filter(([platform]) => devices.some((one) => one.platform === platform && !one.rehearsal))
+    .map(([platform, reason]) => ({ platform, reason }))
 }
 
 async function stopOf(database: Database, scope: Scope) {

@@ -1,10 +1,12 @@
 import { type Firing, type Trigger, triggerName } from '@zbell/contract'
 import type { TriggerDefinition } from '@zbell/core/triggers'
 import { invalid } from '../../problems/problem.ts'
+import type { Scope } from '../../store/apps/apps.ts'
+import { readSettings } from '../../store/apps/settings.ts'
 import { whereOf } from '../../store/apps/where.ts'
 import type { Database } from '../../store/database.ts'
 import { type FiringRow, listFirings } from '../../store/triggers/firings.ts'
-import { listTriggers, type TriggerRow } from '../../store/triggers/triggers.ts'
+import { listTriggers, maxAnHour, type TriggerRow } from '../../store/triggers/triggers.ts'
 import type { Triggers } from '../../triggers/triggers.ts'
 import type { OperationRouter } from '../serve-operation.ts'
 import { nameAtPlace, numberAtPlace, pageView, placeOfName } from '../views.ts'
@@ -12,23 +14,26 @@ import { nameAtPlace, numberAtPlace, pageView, placeOfName } from '../views.ts'
 export function serveTriggers(on: OperationRouter, database: Database, triggers: Triggers): void {
   on.serve('listTriggers', async ({ caller: { scope }, query: { limit, after } }) => {
     const rows = await listTriggers(database, whereOf(scope), limit + 1, nameAtPlace(after))
-    return pageView(rows, limit, ({ name }) => placeOfName(name), triggerView)
+    return pageView(rows, limit, ({ name }) => placeOfName(name), await viewIn(database, scope))
   })
 
+  const view = async (scope: Scope, row: TriggerRow) => (await viewIn(database, scope))(row)
+
   on.serve('readTrigger', async ({ caller: { scope }, params }) =>
-    triggerView(await triggers.need(scope, params.trigger)),
+    view(scope, await triggers.need(scope, params.trigger)),
   )
 
   on.serve('saveTrigger', async ({ caller: { scope, actor }, params: { trigger: name }, body }) => {
     const { error } = triggerName.safeParse(name)
     if (error) throw invalid('/trigger', `${error.issues[0]?.message} as a name`)
-    return triggerView(
+    return view(
+      scope,
       await triggers.save(scope, name, body as TriggerDefinition & { readonly enabled: boolean }, actor),
     )
   })
 
   on.serve('changeTrigger', async ({ caller: { scope }, params, body }) =>
-    triggerView(await triggers.enable(scope, params.trigger, body.enabled)),
+    view(scope, await triggers.enable(scope, params.trigger, body.enabled)),
   )
 
   on.serve('deleteTrigger', async ({ caller: { scope }, params }) => {
@@ -52,21 +57,22 @@ export function serveTriggers(on: OperationRouter, database: Database, triggers:
   })
 }
 
-const triggerView = ({
-  name,
-  version,
-  definition,
-  enabled,
-  pausedBecause,
-  unmatched,
-  madeBy,
-  changedAt,
-}: TriggerRow): Trigger => ({
+/** How triggers of an app are shown. */
+async function viewIn(database: Database, scope: Scope): Promise<(row: TriggerRow) => Trigger> {
+  const { runawayFloor } = await readSettings(database, scope)
+  return (row) => triggerView(row, runawayFloor)
+}
+
+const triggerView = (
+  { name, version, definition, enabled, pausedBecause, busiest, unmatched, madeBy, changedAt }: TriggerRow,
+  floor: number,
+): Trigger => ({
   name,
   version,
   definition: definition as never,
   enabled,
   pausedBecause,
+  maxAnHour: maxAnHour(busiest, floor),
   unmatched,
   madeBy,
   changedAt: changedAt.toISOString(),

@@ -17,6 +17,7 @@ type Sought = {
   readonly user: string | undefined
   readonly mode: Mode
   readonly channelNo: number | null
+  readonly unserved: readonly Platform[]
 }
 
 /**
@@ -27,7 +28,7 @@ export async function sampleDevices(
   database: Reader,
   parts: readonly SQL[],
   where: Where,
-  { platform, user, mode, channelNo }: Sought,
+  { platform, user, mode, channelNo, unserved }: Sought,
 ): Promise<(BlockDevice & { readonly user: string | null })[]> {
   const { appNo, environment } = where
   const ofUser =
@@ -40,7 +41,7 @@ export async function sampleDevices(
     rows.push(
       ...(await database.rows<{ no: number; user: string | null }>(
         sql`select v.no, (select name from users where no = v.user_no) as user ${part}
-           and v.platform = ${platform} and ${isReachable(mode, channelNo)} ${ofUser} limit ${sampled}`,
+           and v.platform = ${platform} and ${isReachable(mode, channelNo, unserved)} ${ofUser} limit ${sampled}`,
       )),
     )
     if (rows.length >= sampled) break

@@ -30,8 +30,14 @@ export async function ringersOf(
   {
     mode,
     channelNo,
+    unserved,
     lacks,
-  }: { readonly mode: Mode; readonly channelNo: number | null; readonly lacks: readonly SQL[] },
+  }: {
+    readonly mode: Mode
+    readonly channelNo: number | null
+    readonly unserved: readonly Platform[]
+    readonly lacks: readonly SQL[]
+  },
 ): Promise<Ringers[]> {
   if (parts.length === 0) return []
   const whole = lacks.length === 0 ? sql`true` : sql`not ${anyOf(lacks)}`
@@ -39,7 +45,7 @@ export async function ringersOf(
     sql`v.no, v.platform, v.time_zone as zone`,
     sql`coalesce(cast(v.user_no as signed), -cast(v.no as signed)) as person`,
     sql`${ownQuietOf} as own`,
-    sql`${isReachable(mode, channelNo)} and ${whole} as rings`,
+    sql`${isReachable(mode, channelNo, unserved)} and ${whole} as rings`,
   ])
   const rows = await reader.rows<Omit<Ringers, 'own'> & { readonly own: string }>(
     sql`select person, platform, zone, own, count(*) as devices from (${unionOf(parts, columns)}) devices

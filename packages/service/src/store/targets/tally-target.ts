@@ -3,7 +3,7 @@ import { type SQL, sql } from 'drizzle-orm'
 import type { Where } from '../apps/where.ts'
 import type { Reader } from '../database.ts'
 import { anyOf, commas } from '../fragments.ts'
-import { channelFacts, isReachable } from './reachable.ts'
+import { channelFacts, isReachable, isWithoutGateway } from './reachable.ts'
 import { rounded, sampler } from './sample.ts'
 import { coversMoreThan, platformsIn, targetConditions, targetParts, unionOf } from './target-devices.ts'
 
@@ -14,6 +14,7 @@ export type TargetGroup = {
   readonly muted: boolean
   readonly channelBlocked: boolean
   readonly channelMuted: boolean
+  readonly withoutGateway: boolean
   readonly devices: number
   /** Of these, how many belong to somebody who lacks a value; those that would not be rung anyway are not counted. */
   readonly lackingAny: number
@@ -43,6 +44,8 @@ type Asked = {
   readonly mode: Mode
   readonly channelNo: number | null
   readonly exact: boolean
+  /** Platforms for which the app has no credential or no gateway. */
+  readonly unserved?: readonly Platform[]
 }
 
 /** When a target is estimated, and from how many people. */
@@ -109,6 +112,7 @@ type Row = {
   readonly muted: number | null
   readonly channelBlocked: number | null
   readonly channelMuted: number | null
+  readonly withoutGateway: number | null
   readonly devices: number
   readonly people: number
   readonly lackingAny: string
@@ -122,12 +126,12 @@ async function count(
   database: Reader,
   parts: readonly SQL[],
   lacks: readonly SQL[],
-  { names, mode, channelNo }: Asked,
+  { names, mode, channelNo, unserved = [] }: Asked,
 ): Promise<Counts> {
-  const rings = isReachable(mode, channelNo)
+  const rings = isReachable(mode, channelNo, unserved)
   const ofChannel = channelFacts(channelNo)
   const own = [
-    sql`v.no, v.platform, v.permission, v.muted, ${ofChannel.blocked} as channelBlocked, ${ofChannel.muted} as channelMuted`,
+    sql`v.no, v.platform, v.permission, v.muted, ${ofChannel.blocked} as channelBlocked, ${ofChannel.muted} as channelMuted, ${isWithoutGateway(unserved)} as withoutGateway`,
     sql`coalesce(cast(v.user_no as signed), -cast(v.no as signed)) as person`,
     sql`${rings} as rings`,
     ...lacks.map((condition, i) => sql`${rings} and ${condition} as ${lacksColumn(i)}`),
@@ -135,10 +139,10 @@ async function count(
   const any = lacks.length === 0 ? sql`false` : anyOf(lacks.map((_, i) => lacksColumn(i)))
   const sums = lacks.map((_, i) => sql`, sum(${lacksColumn(i)}) as ${sql.raw(`lacking${i}`)}`)
   const rows = await database.rows<Row>(
-    sql`select platform, permission, muted, channelBlocked, channelMuted, count(*) as devices,
+    sql`select platform, permission, muted, channelBlocked, channelMuted, withoutGateway, count(*) as devices,
        count(distinct if(rings and not ${any}, person, null)) as people, sum(${any}) as lackingAny ${sql.join(sums)}
      from (${unionOf(parts, commas(own))}) devices
-     group by platform, permission, muted, channelBlocked, channelMuted with rollup`,
+     group by platform, permission, muted, channelBlocked, channelMuted, withoutGateway with rollup`,
   )
   return {
     groups: rows.flatMap((row) =>
@@ -146,7 +150,8 @@ async function count(
       row.permission === null ||
       row.muted === null ||
       row.channelBlocked === null ||
-      row.channelMuted === null
+      row.channelMuted === null ||
+      row.withoutGateway === null
         ? []
         : [
             {
@@ -155,6 +160,7 @@ async function count(
               muted: row.muted === 1,
               channelBlocked: row.channelBlocked === 1,
               channelMuted: row.channelMuted === 1,
+              withoutGateway: row.withoutGateway === 1,
               devices: row.devices,
               lackingAny: Number(row.lackingAny),
               lacking: Object.fromEntries(names.map((name, i) => [name, Number(row[`lacking${i}`])])),
@@ -171,7 +177,7 @@ function sumOfCounts(counts: readonly (Counts & { readonly share: number })[]): 
   const groups = new Map<string, TargetGroup>()
   for (const { groups: own, share } of counts)
     for (const group of own) {
-      const name = `${group.platform} ${group.permission} ${group.muted} ${group.channelBlocked} ${group.channelMuted}`
+      const name = `${group.platform} ${group.permission} ${group.muted} ${group.channelBlocked} ${group.channelMuted} ${group.withoutGateway}`
       const before = groups.get(name)
       groups.set(name, {
         ...group,

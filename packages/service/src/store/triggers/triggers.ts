@@ -89,10 +89,11 @@ export async function saveTrigger(
   })
 }
 
-/** Switches one on or off; one that is switched on is not paused any more. */
+/** Switches one on or off. One that was paused is not any more, and its firings of this hour are counted anew. */
 export async function enableTrigger(database: Database, no: number, enabled: boolean): Promise<void> {
   await database.change(
-    sql`update triggers set enabled = ${enabled}, paused_because = null, changed_at = utc_timestamp(3) where no = ${no}`,
+    sql`update triggers set enabled = ${enabled}, hour_count = if(paused_because is null, hour_count, 0), paused_because = null,
+          changed_at = utc_timestamp(3) where no = ${no}`,
   )
 }
 
@@ -110,6 +111,12 @@ export async function deleteTrigger(database: Database, no: number): Promise<voi
 export async function lockTriggers(tx: Tx, numbers: readonly number[]): Promise<void> {
   if (numbers.length > 0) await tx.rows(sql`select no from triggers where no in ${numbers} order by no for update`)
 }
+
+/** More than so many times its busiest hour so far, and more than the app’s floor, is a runaway. */
+const runawayTimes = 10
+
+/** How often a trigger may fire within an hour. @param floor the app's */
+export const maxAnHour = (busiest: number, floor: number): number => Math.max(floor, busiest * runawayTimes)
 
 /** A trigger in hand until the transaction ends, as it stands now. @returns undefined for one that has gone */
 export async function holdTrigger(
