@@ -8,7 +8,7 @@ const root = fileURLToPath(new URL('..', import.meta.url))
 /** What each package may import, and by which doors. `type:` doors carry types only. */
 const packages = {
   core: [],
-  contract: ['core', 'core/calendar', 'core/restraint', 'core/triggers', 'core/webhooks'],
+  contract: ['core', 'core/calendar', 'core/restraint', 'core/schema-words', 'core/triggers', 'core/webhooks'],
   kit: ['type:contract', 'contract/client', 'core/states', 'type:core'],
   service: [
     'core',

@@ -167,7 +167,9 @@ describe('what cannot be used is refused where it stands, and changes nothing', 
 
   test('an address that leads nowhere, and one that cannot be read', async () => {
     expect((await call('GET', '/v1/nothing', world.backendKey)).body.code).toBe('unknown-address')
-    expect((await call('DELETE', notifications, world.backendKey)).body.code).toBe('unknown-address')
+    const other = await fetch(world.url + notifications, { method: 'DELETE' })
+    expect([other.status, other.headers.get('allow')]).toEqual([405, 'POST, GET, HEAD'])
+    expect(await other.json()).toMatchObject({ code: 'method-not-allowed' })
     // The same address with a slash at its end, and without its body.
     expect((await call('GET', `${notifications}/?limit=1`, world.backendKey)).status).toBe(200)
     expect((await call('HEAD', notifications, world.backendKey)).status).toBe(200)
@@ -177,6 +179,23 @@ describe('what cannot be used is refused where it stands, and changes nothing', 
     expect((await call('GET', `${notifications}?limit=9999`, world.backendKey)).body.errors).toEqual([
       { pointer: '?limit', detail: expect.any(String) },
     ])
+  })
+
+  test('a parameter that there is not, and a cursor that is none', async () => {
+    const faults = async (path: string) => {
+      const { status, body } = await call('GET', path, world.backendKey)
+      return [status, (body.errors as { pointer: string; detail: string }[])?.[0]]
+    }
+    expect(await faults(`${notifications}?limits=5`)).toEqual([
+      422,
+      {
+        pointer: '?limits',
+        detail: expect.stringContaining('is not a parameter of this address; there are environment, limit'),
+      },
+    ])
+    const notAPlace = [422, { pointer: '?after', detail: 'is not a place in this list' }]
+    for (const list of ['devices', 'users', 'topics', 'notifications', 'schedules'])
+      expect([list, await faults(`/v1/apps/${app}/${list}?after=zzzz`)]).toEqual([list, notAPlace])
   })
 
   test('a connection stays open for longer than a proxy in front keeps one that nobody uses', async () => {

@@ -105,7 +105,7 @@ describe('zbell gateway', () => {
     writeFileSync(file, 'profile: x\nplatform: pager\n')
     const { code, out } = await cli('gateway', 'lint', file)
     expect(code).toBe(6)
-    expect(out).toMatch(/profile\.yaml:2:11 {2}platform: Invalid option/)
+    expect(out).toMatch(/profile\.yaml:2:11 {2}platform: is “pager” and can be ios, android or web/)
     expect((await cli('gateway', 'lint', `${dist}profiles/standin-android.yaml`)).out).toContain('can be used')
   })
 })

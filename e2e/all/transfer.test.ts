@@ -104,7 +104,7 @@ describe('devices', () => {
     const ran = await cli('import', 'devices', file('devices.ndjson', lines.join('\n')))
     expect(ran.out).toMatch(/^4 taken, 3 refused\./)
     expect(ran.out).toMatch(/:5 {2}p256dh and auth belong to a browser/)
-    expect(ran.out).toMatch(/:6 {2}platform Invalid option/)
+    expect(ran.out).toMatch(/:6 {2}platform is “[^”]*” and can be/)
     expect(ran.out).toMatch(/:7 {2}is not JSON/)
     const carried = (name: string) => world.backend.call('listDevices', { params, query: { user: name } })
     const [first] = (await carried('carried-0')).items

@@ -3,6 +3,7 @@
  * A page that has no form carries none of it.
  */
 import './no-eval.ts'
+import '@zbell/core/schema-words'
 import { z } from 'zod'
 import { channelName, channelSetting } from './schemas/channel.ts'
 import { userName } from './schemas/device.ts'

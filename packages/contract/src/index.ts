@@ -1,3 +1,5 @@
+import '@zbell/core/schema-words'
+
 export * from './client/client.ts'
 export * from './client/events.ts'
 export * from './client/problem-error.ts'

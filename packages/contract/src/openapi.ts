@@ -32,6 +32,9 @@ const relink = (schema: Schema): Schema => {
   return rest
 }
 
+/** The others are answered where there is no operation. */
+const isOfAnOperation = (code: ProblemCode): boolean => code !== 'method-not-allowed'
+
 const problemSchema: Schema = {
   type: 'object',
   required: ['type', 'code', 'status', 'title', 'detail', 'does'],
@@ -183,10 +186,9 @@ export function openApiDocument(): Schema {
     components: {
       schemas: usedIn(paths, components),
       examples: Object.fromEntries(
-        (Object.keys(problems) as ProblemCode[]).map((code) => [
-          code,
-          { summary: problems[code].title, value: exampleOf(code) },
-        ]),
+        (Object.keys(problems) as ProblemCode[])
+          .filter(isOfAnOperation)
+          .map((code) => [code, { summary: problems[code].title, value: exampleOf(code) }]),
       ),
       securitySchemes: {
         key: {

@@ -74,7 +74,7 @@ describe('a gateway profile', () => {
     expect(lintProfile(good)).toMatchObject({ faults: [], profile: { profile: 'standin-ios' } })
   })
   test.each([
-    ['a wrong value', ['platform: ios', 'platform: pager'], 'pager', /^platform: Invalid option/],
+    ['a wrong value', ['platform: ios', 'platform: pager'], 'pager', /^platform: is “pager” and can be/],
     ['an unknown name', ['limits:', 'colour: red\nlimits:'], 'red', /^colour is not known here$/],
     ['a name that is missing', ['  bodyBytes: 4096', '  bytes: 4096'], 'bytes: 4096', /^limits\.bodyBytes: /],
     ['a mistake in an expression', ['"place": content.navigate,', '"place": ,'], ',', /^request\.body: /],
@@ -94,7 +94,7 @@ describe('a gateway profile', () => {
   })
   test('stops the start with the file and the place of each fault', () => {
     const file = written('profile.yaml', 'profile: x\nplatform: pager\n')
-    expect(() => loadProfile(file)).toThrow(/profile\.yaml:2:11: platform: Invalid option/)
+    expect(() => loadProfile(file)).toThrow(/profile\.yaml:2:11: platform: is “pager” and can be/)
     expect(() => loadProfile(join(dir, 'nowhere.yaml'))).toThrow(/cannot be read \(ENOENT\)/)
   })
 

@@ -15,6 +15,8 @@ export type Operation = {
   readonly role?: Role
   readonly status: number
   readonly query?: z.ZodObject
+  /** Whoever calls may add what they like to the address: it is somebody else’s program, such as a calendar. */
+  readonly anyQuery?: true
   readonly body?: z.ZodType
   readonly answer?: z.ZodType
   /** The answer is a stream of server-sent events; `answer` is the data of each. */

@@ -97,6 +97,7 @@ export const restraintOperations = {
     caller: 'anyone',
     answer: z.string(),
     file: true,
+    anyQuery: true,
   },
   listOwnChannels: {
     ...done,

@@ -44,5 +44,6 @@ export const sourcesOperations = {
       'A webhook of somebody else, of whose JSON the source makes occurrences; it has to be signed as the source says',
     caller: 'anyone',
     answer: sources.incomingTaken,
+    anyQuery: true,
   },
 } as const satisfies Partial<Record<RouteName, Operation>>

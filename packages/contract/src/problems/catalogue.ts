@@ -58,6 +58,11 @@ export const problems = {
     title: 'There is nothing at this address.',
     does: 'See /openapi.json for what there is.',
   },
+  'method-not-allowed': {
+    status: 405,
+    title: 'This address does not take this method.',
+    does: 'Use one of those that Allow names.',
+  },
   'unknown-app': {
     status: 404,
     title: 'There is no such app for whoever asks.',

@@ -1,3 +1,4 @@
+import '../schema-words.ts'
 import { z } from 'zod'
 
 /** A gateway profile longer than this is refused before it is read. */

@@ -1,3 +1,4 @@
+import '../schema-words.ts'
 import { z } from 'zod'
 import { factName } from './facts.ts'
 

@@ -1,3 +1,4 @@
+import '../schema-words.ts'
 import { z } from 'zod'
 import { environments, platforms } from '../devices/device.ts'
 import { factName, factValue } from './facts.ts'

@@ -1,14 +1,35 @@
+import { routes } from '@zbell/contract'
 import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'express'
 import type { Logger } from 'pino'
 import { Problem } from '../problems/problem.ts'
 import { Abandoned, DatabaseBusy, DatabaseFull, DatabaseUnavailable, TooSlow } from '../store/errors.ts'
 import { mostValues, tooCompressed, tooManyValues } from './request-body.ts'
 
-export const nothingAt = (request: Request): Problem =>
-  new Problem('unknown-address', `There is nothing at ${request.method} ${request.path.slice(0, 200)}.`)
+/** What is at each address of the contract, as patterns of its path. */
+const places = (() => {
+  const methods = new Map<string, string[]>()
+  for (const route of Object.values(routes)) {
+    const [method = '', path = ''] = route.split(' ')
+    methods.set(path, [...(methods.get(path) ?? []), ...(method === 'GET' ? ['GET', 'HEAD'] : [method])])
+  }
+  return [...methods].map(([path, allowed]) => ({
+    is: new RegExp(`^${path.replaceAll('.', '\\.').replaceAll(/\{\w+\}/g, '[^/]+')}$`),
+    allowed,
+  }))
+})()
 
-export const unknownAddress: RequestHandler = (request) => {
-  throw nothingAt(request)
+/** Why a request found no operation: its address is none, or takes other methods, which `Allow` then names (RFC 9110 §15.5.6). */
+export function nothingAt(request: Request, response: Response): Problem {
+  const path = request.path.slice(0, 2_000)
+  const allowed = [...new Set(places.filter(({ is }) => is.test(path)).flatMap((one) => one.allowed))]
+  if (allowed.length === 0)
+    return new Problem('unknown-address', `There is nothing at ${request.method} ${path.slice(0, 200)}.`)
+  response.setHeader('Allow', allowed.join(', '))
+  return new Problem('method-not-allowed', `${path.slice(0, 200)} takes ${allowed.join(', ')}, not ${request.method}.`)
+}
+
+export const unknownAddress: RequestHandler = (request, response) => {
+  throw nothingAt(request, response)
 }
 
 /** Every error that reaches HTTP leaves as application/problem+json; only faults of ours are logged as errors. */

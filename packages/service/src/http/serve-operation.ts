@@ -101,7 +101,7 @@ export class OperationRouter {
       const stop = this.#metrics.requests.startTimer({ operation: name })
       response.once('close', () => stop({ status: response.statusCode }))
       const read = () => ({
-        query: (operation.query ? parsed(operation.query, request.query, '?') : undefined) as CallOf<Name>['query'],
+        query: queryOf(operation, request) as CallOf<Name>['query'],
         body: (operation.body
           ? parsed(operation.body, bodyOf(operation, request), '')
           : undefined) as CallOf<Name>['body'],
@@ -211,6 +211,26 @@ function attempt<T>(act: () => T): { readonly done: boolean; readonly result: ()
       },
     }
   }
+}
+
+/** What a client says of all its calls, also where it makes no difference: which environment, and pages of what length. */
+const everywhere: ReadonlySet<string> = new Set(['environment', 'limit'])
+
+/** @throws {Problem} `invalid-request`, also for a parameter that there is not: a mistyped filter would be ignored */
+function queryOf({ query, anyQuery }: Operation, request: Request): unknown {
+  if (anyQuery !== true && request.url.includes('?')) {
+    const known = Object.keys(query?.shape ?? {})
+    const unknown = Object.keys(request.query).filter((name) => !known.includes(name) && !everywhere.has(name))
+    if (unknown.length > 0) {
+      const there =
+        known.length === 0 ? 'there is none' : `there ${known.length === 1 ? 'is' : 'are'} ${known.join(', ')}`
+      const faults = unknown
+        .slice(0, mostFaults)
+        .map((name) => ({ pointer: `?${name.slice(0, 60)}`, detail: `is not a parameter of this address; ${there}` }))
+      throw new Problem('invalid-request', `${faults[0]!.pointer} ${faults[0]!.detail}.`, faults)
+    }
+  }
+  return query ? parsed(query, request.query, '?') : undefined
 }
 
 const bodyOf = ({ cloudEvents }: Operation, request: Request): unknown =>

@@ -111,7 +111,7 @@ function answerOperations(on: OperationRouter): RequestHandler {
     const isIncoming = request.url.startsWith('/v1/incoming/')
     const read = isIncoming ? raw : isText(request) ? text : isDevice ? deviceJson : json
     const handle = () =>
-      on.handle(request, response, (fault?: unknown) => (fault ? next(fault) : next(nothingAt(request))))
+      on.handle(request, response, (fault?: unknown) => (fault ? next(fault) : next(nothingAt(request, response))))
     if (!isIncoming && !isLittle(request)) {
       // Nobody has it read before it is known who asks.
       readsLater(

@@ -15,6 +15,7 @@ import type { Database } from '../store/database.ts'
 import { countDeliveries } from '../store/deliveries/counts.ts'
 import type { DeliveryRow } from '../store/deliveries/list-deliveries.ts'
 import type { DeviceRow } from '../store/devices/read-devices.ts'
+import { isPlace } from '../store/in-order.ts'
 import { waitsFor } from '../store/queue/read-queue.ts'
 
 export async function notificationView(database: Database, scope: Scope, row: KeptNotification): Promise<Notification> {
@@ -134,8 +135,14 @@ export const placeOfName = (name: string): string => Buffer.from(name).toString(
 export function nameAtPlace(place: string | undefined): string | undefined {
   if (place === undefined) return undefined
   const name = Buffer.from(place, 'base64url').toString()
-  if (!/^[\x20-\x7e]*$/.test(name)) throw notAPlace()
+  if (!/^[\x20-\x7e]*$/.test(name) || placeOfName(name) !== place) throw notAPlace()
   return name
+}
+
+/** A place in a list that can be put in any order. */
+export function sortedPlace(place: string | undefined): string | undefined {
+  if (place !== undefined && !isPlace(place)) throw notAPlace()
+  return place
 }
 
 /** @throws {Problem} `invalid-request` */

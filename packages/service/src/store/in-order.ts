@@ -54,6 +54,9 @@ export function inOrder(
 export const placeOf = ({ sortedBy, no }: Placed): string =>
   Buffer.from(JSON.stringify([sortedBy, no])).toString('base64url')
 
+/** Whether `placeOf` may have named it. */
+export const isPlace = (after: string): boolean => readPlace(after) !== undefined
+
 function readPlace(after: string): readonly [string | null, number] | undefined {
   try {
     const place = JSON.parse(Buffer.from(after, 'base64url').toString()) as unknown

@@ -8,7 +8,7 @@ import { type DeviceRow, findDevice, listDevices } from '../../store/devices/rea
 import { placeOf } from '../../store/in-order.ts'
 import { topicsOf } from '../../store/people/topics.ts'
 import type { OperationRouter } from '../serve-operation.ts'
-import { deviceView, pageView } from '../views.ts'
+import { deviceView, pageView, sortedPlace } from '../views.ts'
 
 /** How much a device's record shows, and among how many of the app's notifications it looks for its own. */
 const recordShows = 100
@@ -17,7 +17,11 @@ const recordLooksAt = 300
 /** What an app's server and its owners see of the devices. */
 export function serveDevices(on: OperationRouter, database: Database): void {
   on.serve('listDevices', async ({ caller, query }) => {
-    const rows = await listDevices(database, caller.scope, { ...query, limit: query.limit + 1 })
+    const rows = await listDevices(database, caller.scope, {
+      ...query,
+      after: sortedPlace(query.after),
+      limit: query.limit + 1,
+    })
     return pageView(rows, query.limit, placeOf, deviceView)
   })
 

@@ -19,7 +19,7 @@ import { topicsOfUsers } from '../../store/people/topics.ts'
 import { mutedChannelsOf } from '../../store/restraint/channels.ts'
 import { quietHoursOf } from '../../store/restraint/quiet-hours.ts'
 import type { OperationRouter } from '../serve-operation.ts'
-import { deviceView, pageView } from '../views.ts'
+import { deviceView, pageView, sortedPlace } from '../views.ts'
 import { inWords, occurrenceOf, refuseOurNames } from './said-of-people.ts'
 
 /** What is listed of one person at most. */
@@ -28,7 +28,11 @@ const mostShown = 100
 /** What an app's server and its owners know of people. */
 export function servePeople(on: OperationRouter, database: Database, onChange: () => void): void {
   on.serve('listUsers', async ({ caller: { scope }, query }) => {
-    const rows = await listUsers(database, scope, { ...query, limit: query.limit + 1 })
+    const rows = await listUsers(database, scope, {
+      ...query,
+      after: sortedPlace(query.after),
+      limit: query.limit + 1,
+    })
     const numbers = rows.slice(0, query.limit).map(({ no }) => no)
     const [attributes, topics] = await Promise.all([attributesOf(database, numbers), topicsOfUsers(database, numbers)])
     return pageView(rows, query.limit, placeOf, (row) => personView(row, attributes.get(row.no), topics.get(row.no)))
