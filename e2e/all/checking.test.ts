@@ -256,7 +256,7 @@ test('the end of a certificate is announced in the log and in the metrics', asyn
   const metrics = await world.metrics(second.url, 'second')
   await second.stop()
   const said = () => world.log.split('a credential expires within 7 days').length - 1
-  expect(metrics).toMatch(/zbell_credential_days_left\{app="\d+",platform="ios",environment="development"\} 6/)
+  expect(metrics).toMatch(/zbell_credential_days_left\{app="merrow-sound",platform="ios",environment="development"\} 6/)
   await until(said, (times) => times === 1)
   await announced()
   expect(said()).toBe(1)

@@ -172,7 +172,7 @@ describe('health', () => {
   test('is in the metrics as well', async () => {
     const text = await world.metrics()
     expect(text).toMatch(/^zbell_gateway_in_flight\{.*platform="ios".*\} 0$/m)
-    expect(text).toMatch(/^zbell_gateway_open\{.*platform="ios".*\} [01]$/m)
+    expect(text).toMatch(/^zbell_gateway_open\{app="merrow-sound",.*platform="ios".*\} [01]$/m)
     expect(text).toMatch(/^zbell_step_seconds_count\{platform="android",step="shown"\} [1-9]/m)
   })
 })

@@ -20,6 +20,7 @@ const exitCode = await main(process.argv.slice(2), {
     process.stdout.writableNeedDrain ? new Promise((done) => process.stdout.once('drain', done)) : Promise.resolve(),
   err: (text) => void process.stderr.write(text),
   colour: process.stdout.isTTY === true && !process.env.NO_COLOR,
+  terminal: process.stdout.isTTY === true,
   locale: Intl.DateTimeFormat().resolvedOptions().locale,
   timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone,
   stop: stop.signal,

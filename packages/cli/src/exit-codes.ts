@@ -19,16 +19,19 @@ export class UsageError extends Error {
   override readonly name = 'UsageError'
 }
 
-/** A refusal as one sentence: what is wrong; what to do. */
+/** A refusal as one sentence: what is wrong; what to do. Where it names several places, each follows on a line of its own. */
 export function sayFailure(error: unknown): { readonly text: string; readonly code: number } {
   if (error instanceof UsageError) return { text: error.message, code: exitCodes.usage }
   if (error instanceof UnreachableError) {
     return { text: `${error.message}; is the service running, and is --url right?`, code: exitCodes.unreachable }
   }
   if (error instanceof ProblemError) {
-    const { status, does, code } = error.problem
+    const { status, does, code, errors = [] } = error.problem
+    // One place stands in the sentence already.
+    const places =
+      errors.length > 1 ? errors.map(({ pointer, detail }) => `\n  ${pointer || 'the body'}: ${detail}`) : []
     return {
-      text: `${sentence(error.problem.detail)}; ${lowerFirst(does).replace(/\.$/, '')}.`,
+      text: `${sentence(error.problem.detail)}; ${lowerFirst(does).replace(/\.$/, '')}.${places.join('')}`,
       code: codeOf(status, code),
     }
   }

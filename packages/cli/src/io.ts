@@ -9,6 +9,8 @@ export type Io = {
   /** Progress and refusals. */
   err(text: string): void
   readonly colour: boolean
+  /** Somebody reads the results on a terminal, where a long line breaks its table; a program wants all of it. */
+  readonly terminal?: boolean
   readonly locale: string
   readonly timeZone: string
   readonly stop: AbortSignal

@@ -1,3 +1,4 @@
+import { ProblemError } from '@zbell/contract/client'
 import { Command, CommanderError } from 'commander'
 import { accountCommands } from './commands/accounts.ts'
 import { appCommands } from './commands/apps.ts'
@@ -94,6 +95,7 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
   } catch (error) {
     if (error instanceof CommanderError) return error.exitCode === 0 ? exitCodes.done : exitCodes.usage
     const failure = sayFailure(error)
+    if (error instanceof ProblemError && argv.includes('--json')) io.out(`${JSON.stringify(error.problem, null, 2)}\n`)
     io.err(`zbell: ${failure.text}\n`)
     return failure.code
   }

@@ -30,3 +30,25 @@ test('a wrong call, nobody at the address and a fault of zbell have codes of the
   expect(sayFailure(new UnreachableError('nobody answers')).code).toBe(exitCodes.unreachable)
   expect(sayFailure(new Error('oh')).code).toBe(exitCodes.internal)
 })
+
+test('a refusal that names several places says each on a line of its own', () => {
+  const { title, status, does } = problems['invalid-request']
+  const errors = [
+    { pointer: '/caps/0/most', detail: 'is missing; a whole number is wanted' },
+    { pointer: '/caps/1/hours', detail: 'has to be at least 1' },
+  ]
+  const problem = {
+    type: 'urn:x',
+    code: 'invalid-request' as const,
+    status,
+    title,
+    detail: title,
+    does,
+    requestId: 'r',
+    errors,
+  }
+  expect(sayFailure(new ProblemError(problem)).text.split('\n').slice(1)).toEqual([
+    '  /caps/0/most: is missing; a whole number is wanted',
+    '  /caps/1/hours: has to be at least 1',
+  ])
+})

@@ -12,6 +12,12 @@ describe('a check of a credential', () => {
     ['a gateway that misses only the device took the credential', { is: 'token-gone' }, answer(410), { is: 'works' }],
     ['so did one that finds the token malformed', refused('bad-request'), answer(400), { is: 'works' }],
     ['so did one that is busy', { is: 'busy' }, answer(429), { is: 'works' }],
+    [
+      'one that takes what is for nobody says nothing of the credential',
+      { is: 'accepted' },
+      answer(200),
+      { is: 'not-checkable', because: expect.stringContaining('says nothing of the credential') },
+    ],
     ['a refusal is a refusal', refused('credential-rejected'), answer(403), { is: 'refused', status: 403 }],
     [
       'a refusal with clocks that agree is one too',

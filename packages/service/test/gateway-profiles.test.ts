@@ -39,7 +39,7 @@ const withLeave = (allowPrivate: boolean) =>
     evaluators,
   )
 beforeEach(() => {
-  evaluators = new EvaluatorPool({ timeMs: 500 })
+  evaluators = new EvaluatorPool({ timeMs: patience(2_000) })
   profiles = withLeave(false)
 })
 afterEach(async () => {

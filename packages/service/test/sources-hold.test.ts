@@ -4,6 +4,7 @@ import { sql } from 'drizzle-orm'
 import { until } from '../../../e2e/harness/programs.ts'
 import type { WrittenSource } from '../src/sources/sources.ts'
 import { app, compared, firings, late, listen, look, one, readSailings, save, source, states } from './sailings.ts'
+import { answerWithinMs } from './scratch-sources.ts'
 
 readSailings()
 
@@ -33,12 +34,14 @@ describe('a source that is not as it was', () => {
   })
 
   test('that takes too long for one answer is given up, and says so', async () => {
-    const select = `select id, sleep(5) as delay, 'x' as status, 1 as berth from sailings`
+    const select = `select id, sleep(60) as delay, 'x' as status, 1 as berth from sailings`
     await save({ ...compared, table: undefined, select } as WrittenSource)
     // Whoever saved it has stopped waiting; the look itself goes on until it is over.
     for (let waits = 0; waits < 300 && (await source()).fault === null; waits++)
       await new Promise((done) => setTimeout(done, 100))
-    expect((await source()).fault).toBe('took longer than 2 seconds for one answer; an index may be missing')
+    expect((await source()).fault).toBe(
+      `took longer than ${answerWithinMs / 1_000} seconds for one answer; an index may be missing`,
+    )
   })
 
   test('keeps its state when its password changes, and forgets it when it is another table', async () => {

@@ -6,7 +6,7 @@ import { sql } from 'drizzle-orm'
 import type { WrittenSource } from '../src/sources/sources.ts'
 import { openPostgres, type Postgres } from './postgres.ts'
 import { addDevice } from './scratch-database.ts'
-import { type Process, type SourcesApp, sourcesApp } from './scratch-sources.ts'
+import { answerWithinMs, type Process, type SourcesApp, sourcesApp } from './scratch-sources.ts'
 
 let app: SourcesApp
 let postgres: Postgres
@@ -124,7 +124,7 @@ test.each([
   [
     'a statement that takes too long',
     'select 1 as id, 2 as delay, true as late from pg_sleep(60)',
-    'took longer than 2 seconds',
+    `took longer than ${answerWithinMs / 1_000} seconds`,
   ],
 ])('%s is refused, and changes nothing', async (_name, select, says) => {
   await postgres.write('create sequence if not exists numbers')

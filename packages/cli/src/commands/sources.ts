@@ -2,7 +2,7 @@ import type { Source, TriedSource } from '@zbell/contract'
 import type { Command } from 'commander'
 import { stringify } from 'yaml'
 import { table } from '../drawing/table.ts'
-import { cut, safe, safeLines } from '../drawing/text.ts'
+import { cut, cutFor, safe, safeLines } from '../drawing/text.ts'
 import { moment } from '../drawing/time.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
@@ -72,7 +72,7 @@ async function list({ client, app, flags, io, paint }: Context<object>): Promise
       stateOf(one),
       one.lookedAt === null ? '' : moment(one.lookedAt, io),
       one.triggers.join(', '),
-      safe(cut(one.fault ?? one.leftOut ?? one.note ?? '', 70)),
+      safe(cutFor(io, one.fault ?? one.leftOut ?? one.note ?? '', 70)),
     ])
     io.out(table(['source', 'kind', 'is', 'looked at', 'read by', ''], rows, paint.dim))
   }

@@ -4,7 +4,7 @@ import { stringify } from 'yaml'
 import { clauses } from '../drawing/clauses.ts'
 import { drawReview } from '../drawing/review.ts'
 import { table } from '../drawing/table.ts'
-import { cut, safe, safeLines } from '../drawing/text.ts'
+import { cutFor, safe, safeLines } from '../drawing/text.ts'
 import { moment } from '../drawing/time.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
@@ -40,7 +40,9 @@ export function triggerCommands(program: Command, io: Io, done: Run): void {
     )
   group
     .command('save <file>')
-    .description('Save the trigger that a file (YAML or JSON) holds; it is off until it is enabled')
+    .description(
+      'Save the trigger that a file (YAML or JSON) holds; what runs goes on running, and a new one is off until it is enabled',
+    )
     .option('--enable', 'switch it on at once')
     .addHelpText('after', '\nExample:\n  $ zbell trigger save booked.yaml --enable')
     .action(withContext<{ enable?: boolean }, [string]>(io, done, save))
@@ -170,10 +172,10 @@ async function log({ client, app, flags, io, paint }: Context<PageFlags>, trigge
   else {
     const rows = page.items.map((one: Firing) => [
       moment(one.at, io),
-      safe(cut(one.key, 40)),
+      safe(cutFor(io, one.key, 40)),
       one.state,
       one.notification ?? '',
-      safe(cut(one.says ?? '', 70)),
+      safe(cutFor(io, one.says ?? '', 70)),
     ])
     io.out(table(['at', 'key', 'became', 'notification', ''], rows, paint.dim))
     if (page.next !== null) io.out(paint.dim(`more: --after ${page.next}\n`))

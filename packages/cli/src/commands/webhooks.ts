@@ -11,7 +11,7 @@ import {
 import type { Command } from 'commander'
 import { stringify } from 'yaml'
 import { table } from '../drawing/table.ts'
-import { cut, safe, safeLines } from '../drawing/text.ts'
+import { cut, cutFor, safe, safeLines } from '../drawing/text.ts'
 import { moment } from '../drawing/time.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
@@ -130,7 +130,7 @@ async function list({ client, app, flags, io, paint }: Context<object>): Promise
       cut(one.kinds.join(', '), 40),
       one.waiting === 0 ? '' : waitingWords(one),
       one.toldAt === null ? '' : moment(one.toldAt, io),
-      safe(cut(one.offBecause ?? one.fault ?? '', 60)),
+      safe(cutFor(io, one.offBecause ?? one.fault ?? '', 60)),
     ])
     io.out(table(['webhook', 'is', 'kinds', 'waiting', 'last told', ''], rows, paint.dim))
   }
@@ -232,7 +232,7 @@ async function log(context: Context<LogFlags>, webhook: string): Promise<number>
       String(one.events),
       tellingWords[one.outcome] + (one.again ? ', replayed' : ''),
       String(one.attempt),
-      safe(cut(answerWords(one), 50)),
+      safe(cutFor(io, answerWords(one), 50)),
       `${one.durationMs} ms`,
     ])
     io.out(table(['entry', 'at', 'kind', 'events', 'outcome', 'attempt', 'answer', 'took'], rows, paint.dim))

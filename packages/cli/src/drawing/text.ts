@@ -49,3 +49,7 @@ export function wrap(text: string, width: number, lines: number): string[] {
   if (line !== '') done.push(line)
   return done.length <= lines ? done : [...done.slice(0, lines - 1), cut(`${done[lines - 1]} …`, width)]
 }
+
+/** Cut for a terminal; whole for a program. */
+export const cutFor = ({ terminal }: { readonly terminal?: boolean }, text: string, width: number): string =>
+  terminal === true ? cut(text, width) : text.replaceAll(/\s*\n\s*/g, ' ')

@@ -68,7 +68,7 @@ export const newTrigger = z.strictObject({
       tag: expression.optional(),
     })
     .optional(),
-  enabled: z.boolean().default(false),
+  enabled: z.boolean().optional().describe('Left out: as it is by now; a new one is off until it is enabled.'),
 })
 
 export const trigger = z

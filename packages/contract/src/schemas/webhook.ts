@@ -32,7 +32,7 @@ export const newWebhook = z.strictObject({
     .default(1)
     .describe('The most events of a request. 1: each goes alone; more: each request is a list, in the batched mode.'),
   ca: z.string().max(20_000).optional().describe('Certificates to trust for it, as PEM.'),
-  enabled: z.boolean().default(true),
+  enabled: z.boolean().optional().describe('Left out: as it is by now; a new one is on.'),
 })
 
 export const webhook = z

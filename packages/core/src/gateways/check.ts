@@ -25,6 +25,7 @@ const clockToleranceSeconds = 60
 export function judgeAnswer(outcome: Outcome, answer: GatewayAnswer, nowMs: number): CheckVerdict {
   switch (outcome.is) {
     case 'accepted':
+      return { is: 'not-checkable', because: tookTheImpossible }
     case 'token-gone':
     case 'busy':
       return { is: 'works' }
@@ -44,6 +45,10 @@ export function judgeAnswer(outcome: Outcome, answer: GatewayAnswer, nowMs: numb
       return outcome satisfies never
   }
 }
+
+/** A gateway that takes what is for nobody has looked at nothing: whether it looked at the credential is not known. */
+const tookTheImpossible =
+  'The gateway took a message for a device that cannot exist, so its answer says nothing of the credential. The first device that rings will tell; or let the profile say what this answer means.'
 
 /** Tells from an error's code at which step a connection failed. */
 export function connectionStep(code: string): ConnectionStep {

@@ -2,6 +2,7 @@ import { type CheckVerdict, expiryDue } from '@zbell/core'
 import type { Logger } from 'pino'
 import type { Checked } from '../gateways/check-credential.ts'
 import type { GatewayRoom } from '../gateways/gateways.ts'
+import { findAppByNo } from '../store/apps/apps.ts'
 import {
   announceExpiry,
   type CredentialRow,
@@ -75,7 +76,7 @@ export class CredentialChecks {
     }
     for (const { appNo, platform, environment, notAfter } of await expiringCredentials(this.#database))
       this.#metrics.credentialDays.set(
-        { app: appNo, platform, environment },
+        { app: (await findAppByNo(this.#database, appNo))?.slug ?? String(appNo), platform, environment },
         Math.floor((notAfter.getTime() - now.getTime()) / 86_400_000),
       )
   }

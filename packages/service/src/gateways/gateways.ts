@@ -44,6 +44,8 @@ type KnownLane = {
 /** Whose lane it is. */
 type LaneOf = {
   readonly appNo: number
+  /** Its slug, by which all else names it. */
+  readonly app: string
   readonly environment: Environment
   readonly platform: Platform
   readonly rehearsal: boolean
@@ -113,7 +115,7 @@ export class GatewayRoom implements Gateways {
       if (typeof lane !== 'string') await lane.replace()
       return raced.lane
     }
-    const of = { appNo, environment, platform, rehearsal }
+    const of = { appNo, app: app?.slug ?? String(appNo), environment, platform, rehearsal }
     this.#lanes.set(name, { of, lane, signature, checkAtMs: nowMs + freshForMs })
     await this.#replace(kept)
     return lane

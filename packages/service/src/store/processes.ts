@@ -17,7 +17,7 @@ export type ProcessReport = {
   readonly devicesPerSecond: number | null
   /** Missing in what an earlier version said. */
   readonly reachedLimits?: readonly ReachedLimit[]
-  readonly gateways: readonly (GatewayHealth & { readonly appNo: number })[]
+  readonly gateways: readonly (GatewayHealth & { readonly appNo: number; readonly app?: string })[]
 }
 
 export type ProcessRow = ProcessReport & { readonly id: string; readonly startedAt: Date; readonly seenAt: Date }

@@ -12,7 +12,7 @@ type Measured = {
   readonly stopped: readonly { readonly app: string; readonly environment: string }[]
 }
 
-type GatewayNow = GatewayHealth & { readonly appNo: number }
+type GatewayNow = GatewayHealth & { readonly app: string }
 
 /** What the service counts, in OpenMetrics' text form. */
 export class Metrics {
@@ -142,7 +142,7 @@ export class Metrics {
           for (const one of gateways.health)
             this.set(
               {
-                app: String(one.appNo),
+                app: one.app,
                 environment: one.environment,
                 platform: one.platform,
                 rehearsal: String(one.rehearsal),

@@ -52,11 +52,11 @@ export class Triggers {
     return found
   }
 
-  /** Saves a trigger under its name; no other is touched. @throws {Problem} `invalid-request` with each place */
+  /** Saves a trigger under its name, on or off as it is unless that is said; no other is touched. @throws {Problem} `invalid-request` with each place */
   async save(
     scope: Scope,
     name: string,
-    { enabled, ...definition }: TriggerDefinition & { readonly enabled: boolean },
+    { enabled, ...definition }: TriggerDefinition & { readonly enabled?: boolean | undefined },
     actor: string,
   ): Promise<TriggerRow> {
     refuse(await this.#evaluator.faults({ appNo: scope.app.no, definition }))

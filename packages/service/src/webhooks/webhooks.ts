@@ -60,7 +60,8 @@ export type WrittenWebhook = {
   readonly when?: string | undefined
   readonly batch: number
   readonly ca?: string | undefined
-  readonly enabled: boolean
+  /** Left out: as it is; a new one is on. */
+  readonly enabled?: boolean | undefined
 }
 
 /** A webhook as it may be shown. */
@@ -136,7 +137,8 @@ export class Webhooks {
       batch: written.batch,
       ca: written.ca ?? null,
       sealed: sealWebhook(vault, { ...where, name }, { url, secrets }),
-      enabled: written.enabled,
+      // One that its receiver had switched off is asked again, by whoever saves it.
+      enabled: written.enabled ?? (before?.offBecause === null ? before.enabled : true),
       madeBy: actor,
     })
     const row = await this.need(scope, name)

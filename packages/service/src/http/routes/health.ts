@@ -35,7 +35,7 @@ export function serveHealthOf(on: OperationRouter, database: Database, gateways:
         seenAt: seenAt.toISOString(),
         gateways: gateways
           .filter(({ appNo, environment }) => appNo === scope.app.no && environment === scope.environment)
-          .map(({ appNo: _no, ...gateway }) => gateway),
+          .map(({ appNo: _no, app: _app, ...gateway }) => gateway),
       }),
     )
     const jobs = await listJobs(database)

@@ -28,7 +28,7 @@ export function serveTriggers(on: OperationRouter, database: Database, triggers:
     if (error) throw invalid('/trigger', `${error.issues[0]?.message} as a name`)
     return view(
       scope,
-      await triggers.save(scope, name, body as TriggerDefinition & { readonly enabled: boolean }, actor),
+      await triggers.save(scope, name, body as TriggerDefinition & { readonly enabled?: boolean }, actor),
     )
   })
 

@@ -70,16 +70,19 @@ export async function countOtherTriggers(reader: Reader, where: Where, name: str
 export async function saveTrigger(
   database: Database,
   { appNo, environment }: Where,
-  given: Pick<TriggerRow, 'name' | 'definition' | 'enabled' | 'madeBy'>,
+  given: Pick<TriggerRow, 'name' | 'definition' | 'madeBy'> & {
+    /** Left out: as it is; a new one is off. */
+    readonly enabled?: boolean | undefined
+  },
 ): Promise<void> {
   const definition = wellFormedJson(given.definition)
   await database.transact(async (tx) => {
     await tx.change(
       sql`insert into triggers (app_no, environment, name, definition, source, enabled, hour_at, made_by, changed_at)
-          values (${appNo}, ${environment}, ${given.name}, ${definition}, ${given.definition.source}, ${given.enabled},
+          values (${appNo}, ${environment}, ${given.name}, ${definition}, ${given.definition.source}, ${given.enabled ?? false},
             utc_timestamp(), ${given.madeBy}, utc_timestamp(3))
           on duplicate key update no = last_insert_id(no), version = version + 1, definition = value(definition),
-            source = value(source), enabled = value(enabled), made_by = value(made_by), changed_at = value(changed_at)`,
+            source = value(source), enabled = ${given.enabled ?? sql`enabled`}, made_by = value(made_by), changed_at = value(changed_at)`,
     )
     await tx.change(
       sql`insert into trigger_versions (trigger_no, version, definition, made_by, made_at)
