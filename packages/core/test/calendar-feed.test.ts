@@ -83,6 +83,21 @@ describe('the calendar of what is upcoming', () => {
     )
   })
 
+  test('says each parameter of a property once (RFC 5545 §3.2)', () => {
+    const lines = feed(
+      'Merrow Sound',
+      [event({ from: '2026-11-20T18:00', zone: 'Europe/Oslo', repeat: 'FREQ=DAILY' })],
+      nowMs,
+    )
+      .replaceAll('\r\n ', '')
+      .split('\r\n')
+    expect(lines).toContain('REFRESH-INTERVAL;VALUE=DURATION:PT15M')
+    for (const line of lines) {
+      const names = [...(/^[A-Z-]+((?:;[A-Z-]+=(?:"[^"]*"|[^;:]*))*):/.exec(line)?.[1] ?? '').matchAll(/;([A-Z-]+)=/g)]
+      expect([line, new Set(names.map(([, name]) => name)).size]).toEqual([line, names.length])
+    }
+  })
+
   test('begins a recurrence with its first real time', () => {
     const when = { from: '2026-11-24T18:00', zone: 'Europe/Oslo', repeat: 'FREQ=WEEKLY;BYDAY=FR' }
     expect(feed('x', [event(when)], nowMs)).toContain('DTSTART;TZID=Europe/Oslo:20261127T180000\r\n')

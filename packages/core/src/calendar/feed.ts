@@ -45,7 +45,8 @@ export function* calendarFeed(name: string, events: readonly FeedEvent[], nowMs:
       ['method', {}, 'text', 'PUBLISH'],
       // RFC 7986 §5.1 and §5.7.
       ['name', {}, 'text', name],
-      ['refresh-interval', { value: 'DURATION' }, 'duration', 'PT15M'],
+      // What is written says its type by itself, since no default is known for it.
+      ['refresh-interval', {}, 'duration', 'PT15M'],
     ],
     [],
   ])
