@@ -34,7 +34,10 @@ export type QuietHours = OwnQuietHours['quietHours'][number]
 
 export type Bell<Data = unknown> = {
   permission(): PermissionState
-  /** Asks the user, if they can still be asked, and registers when they say yes. Call it from a click, never on load. */
+  /**
+   * Asks the user, if they can still be asked, and registers when they say yes. Call it from a click, never on load. Rejects with
+   * the reason where the browser has no push service, or one that gives no answer.
+   */
   ask(): Promise<PermissionState>
   /** Hears of an answer, also of one that is changed in the browser's settings. */
   onPermission(listener: (permission: PermissionState) => void): Stop

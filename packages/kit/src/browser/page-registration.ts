@@ -1,12 +1,12 @@
 import type { Device } from '@zbell/contract'
 import { Client, UnreachableError } from '@zbell/contract/client'
-import { fromBase64url } from '@zbell/core/states'
 import type { BellOptions } from '../bell.ts'
 import { Kept } from '../states/kept.ts'
 import type { Registration, ServicePlace } from '../states/registration.ts'
 import type { KitStorage } from '../states/storage.ts'
 import { placeName } from '../worker.ts'
 import { permissionNow, zoneNow } from './permission.ts'
+import { browserSubscription } from './push-subscription.ts'
 import { Retry } from './retry.ts'
 
 type Facts = { readonly user: string | null; readonly muted: boolean }
@@ -74,16 +74,6 @@ export class PageRegistration {
 function needKey(applicationServerKey: string | null): string {
   if (applicationServerKey === null) throw new Error('The app has no web push key yet; store one for this environment.')
   return applicationServerKey
-}
-
-async function browserSubscription(
-  worker: ServiceWorkerRegistration,
-  applicationServerKey: string,
-): Promise<PushSubscriptionJSON> {
-  const key = fromBase64url(applicationServerKey)
-  if (!key) throw new Error('The app’s web push key is not base64url.')
-  const subscription = await worker.pushManager.subscribe({ userVisibleOnly: true, applicationServerKey: key })
-  return subscription.toJSON()
 }
 
 function asSubscription({ endpoint, keys }: PushSubscriptionJSON) {
