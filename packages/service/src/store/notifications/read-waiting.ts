@@ -1,6 +1,7 @@
 import { reasons } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
+import type { Where } from '../apps/where.ts'
 import type { Database } from '../database.ts'
 import { readQueue } from '../queue/read-queue.ts'
 import { wake } from '../queue/suspend.ts'
@@ -27,6 +28,20 @@ export async function readWaiting(database: Database, { app, environment }: Scop
         )
   return { due, later, paused: suspended, oldestDueAt: oldest?.at ?? null }
 }
+
+/** Pieces of so few devices are looked at again when one person changes their quiet hours: a broadcast is not. */
+const personalDevices = 20
+
+/**
+ * Looks again at once at what waits in an app for quiet hours to end: they were changed. What still has to wait does.
+ * @param whose the app's, or only one person's
+ */
+export const wakeQuiet = (database: Database, of: Where, whose: 'app' | 'person'): Promise<void> =>
+  wake(database, {
+    ...of,
+    cause: reasons['quiet-hours'].code,
+    maxSize: whose === 'person' ? personalDevices : undefined,
+  })
 
 /** Sends at once what waits in an app for its credential or its gateway profile to be mended. */
 export async function wakeRejected(

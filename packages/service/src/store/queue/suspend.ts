@@ -43,13 +43,15 @@ export async function makeDue(tx: Changes, subjectNo: number): Promise<void> {
   )
 }
 
-/** Makes due what waits in an app for this cause to go away. What is held or suspended is left alone. */
+/** Makes due what waits in an app for this cause to go away. What is held or suspended is left alone. @param of.maxSize only pieces of so many parts at most */
 export async function wake(
   tx: Changes,
-  of: { readonly appNo: number; readonly environment: Environment; readonly cause: number },
+  of: App & { readonly cause: number; readonly maxSize?: number | undefined },
 ): Promise<void> {
+  const few = of.maxSize === undefined ? sql`` : sql`and size <= ${of.maxSize}`
   await tx.change(
-    sql`update work set due_at = utc_timestamp(3) where ${ofApp(of)} and cause = ${of.cause} and leased_until is null and suspended = false and due_at > utc_timestamp(3)`,
+    sql`update work set due_at = utc_timestamp(3) where ${ofApp(of)} and cause = ${of.cause} and leased_until is null
+          and suspended = false and due_at > utc_timestamp(3) ${few}`,
   )
 }
 
