@@ -221,8 +221,28 @@ type Looked = { readonly nodes: number; readonly loops: number; readonly pattern
 const effortOf = ({ nodes, loops, patterns }: Looked): number =>
   loops + patterns > 0 ? Number.POSITIVE_INFINITY : nodes
 
-/** Refuses names that there are not, and loops in loops. @throws {RuleRefused} */
-function look({ text, expr, positions }: ReadRule, names: readonly string[]): Looked {
+/** Whether it is worked out of literals alone, without a pattern: the same whatever comes. */
+function isConstant({ exprKind }: Expr): boolean {
+  switch (exprKind.case) {
+    case 'constExpr':
+      return true
+    case 'listExpr':
+      return exprKind.value.elements.every(isConstant)
+    case 'callExpr': {
+      const { function: name, target, args } = exprKind.value
+      return name !== 'matches' && [...(target ? [target] : []), ...args].every(isConstant)
+    }
+    default:
+      return false
+  }
+}
+
+/** A call of literals that fails would fail for every row and event. */
+const failsAlways = (node: Expr): boolean =>
+  node.exprKind.case === 'callExpr' && isConstant(node) && found(plan(env, node) as Program, {}).is === 'neither'
+
+/** Refuses names that there are not, loops in loops, and what can never be worked out. @throws {RuleRefused} */
+function look({ text, expr, positions, sourceInfo }: ReadRule, names: readonly string[]): Looked {
   let nodes = 0
   let loops = 0
   let patterns = 0
@@ -246,6 +266,11 @@ function look({ text, expr, positions }: ReadRule, names: readonly string[]): Lo
       case 'callExpr':
         if (exprKind.value.function === 'matches') patterns++
         for (const one of [exprKind.value.target, ...exprKind.value.args]) walk(one, own, inLoop)
+        if (failsAlways(node))
+          refuse(
+            node,
+            `“${ruleText(node, sourceInfo)}” can never be worked out: its parts do not go together; string(…) makes a text of a number`,
+          )
         return
       case 'listExpr':
         for (const one of exprKind.value.elements) walk(one, own, inLoop)
