@@ -170,7 +170,8 @@ export async function topicsOfUsers(
   const topics = new Map<number, string[]>()
   if (userNos.length === 0) return topics
   const rows = await database.rows<{ userNo: number; name: string }>(
-    sql`select m.user_no as userNo, t.name from topic_users m join topics t on t.no = m.topic_no
+    // By the people, always: in the other order all members of each topic are read, which is cheaper only by the statistics.
+    sql`select m.user_no as userNo, t.name from topic_users m force index (by_user) straight_join topics t on t.no = m.topic_no
      where m.user_no in ${userNos} order by t.name`,
   )
   for (const { userNo, name } of rows) topics.set(userNo, [...(topics.get(userNo) ?? []), name])
