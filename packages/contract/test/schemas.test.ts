@@ -1,5 +1,5 @@
 import { describe, expect, test } from '@jest/globals'
-import { notificationRequest, receipts, registration } from '../src/index.ts'
+import { faultsIn, notificationRequest, operations, receipts, registration } from '../src/index.ts'
 
 const good = { to: { any: ['user:ada'] }, content: { title: 'T' } }
 const faultsOf = (value: unknown) =>
@@ -76,4 +76,14 @@ test('receipts come a hundred at most', () => {
   expect(receipts.safeParse({ receipts: Array(100).fill(one) }).success).toBe(true)
   expect(receipts.safeParse({ receipts: Array(101).fill(one) }).success).toBe(false)
   expect(receipts.safeParse({ receipts: [{ ...one, state: 'accepted' }] }).success).toBe(false)
+})
+
+test('of a list of events the item and its member are named that cannot be', () => {
+  const event = { specversion: '1.0', id: 'e-1', source: 'https://tickets.example', type: 'example.booked' }
+  const { body } = operations.reportOccurrences
+  const faults = (value: unknown) => faultsIn(body.safeParse(value).error!, value).map(({ pointer }) => pointer)
+  expect(faults([event, event, { ...event, type: 5 }])).toEqual(['/2/type'])
+  expect(faults([event, { ...event, type: 5, id: 6 }])).toEqual(['/1/id', '/1/type'])
+  expect(faults({ ...event, id: 6 })).toEqual(['/id'])
+  expect(faults('x')).toEqual([''])
 })

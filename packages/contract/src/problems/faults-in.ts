@@ -41,6 +41,7 @@ function codeOf({ code, path, params }: Issue, value: unknown): { readonly code?
 /** Of a union's branches the one that came furthest says best what is wrong. */
 function flatten(issue: Issue & { readonly errors?: readonly (readonly Issue[])[] }): Issue[] {
   if (issue.code !== 'invalid_union' || !issue.errors || issue.errors.length === 0) return [issue]
-  const best = [...issue.errors].sort((a, b) => a.length - b.length)[0] ?? []
+  const depth = (issues: readonly Issue[]) => Math.max(...issues.map(({ path }) => path.length))
+  const [best = []] = [...issue.errors].sort((a, b) => depth(b) - depth(a) || a.length - b.length)
   return best.map((inner) => ({ ...inner, path: [...issue.path, ...inner.path] }))
 }
