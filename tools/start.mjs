@@ -9,7 +9,11 @@ setUp({ browser: false, say })
 const { build } = await import('./build.mjs')
 await build(say)
 
-const service = spawn(join(root, 'zbell'), ['serve', '--handsets', ...process.argv.slice(2)], { stdio: 'inherit' })
+const service = spawn(join(root, 'zbell'), ['serve', '--handsets', ...process.argv.slice(2)], {
+  stdio: 'inherit',
+  // As it is called in the folder in which npm runs.
+  env: { ...process.env, ZBELL_CALLED: './zbell' },
+})
 // A terminal sends Ctrl-C to the service as well; a supervisor's signal reaches only this process.
 for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'])
   process.on(signal, () => service.kill(signal === 'SIGHUP' ? 'SIGTERM' : signal))

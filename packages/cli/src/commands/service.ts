@@ -59,7 +59,7 @@ export function serviceCommands(program: Command, io: Io, done: Run): void {
             configFile: config,
             onReady: (ready) => {
               beside?.serviceIsAt(ready.url)
-              io.out(json ? `${JSON.stringify(ready)}\n` : welcome(ready, beside))
+              io.out(json ? `${JSON.stringify(ready)}\n` : welcome(ready, beside, io.env.ZBELL_CALLED ?? 'zbell'))
             },
           })
         } finally {
@@ -96,7 +96,8 @@ export function serviceCommands(program: Command, io: Io, done: Run): void {
 const handsetsDir = (service: ServiceBundle, io: Io, config: string | undefined): string =>
   join(String(service.describeConfig(io.env, config).find(({ name }) => name === 'data')?.value), 'handsets')
 
-function welcome({ url, operatorKeyFile }: Ready, beside: HandsetProcess | undefined): string {
+/** @param zbell as whoever reads it can call it */
+function welcome({ url, operatorKeyFile }: Ready, beside: HandsetProcess | undefined, zbell: string): string {
   const as = `ZBELL_KEY=$(cat ${operatorKeyFile}) ZBELL_URL=${url}`
   return `The service is ready at ${url}
 The operator's key lies in ${operatorKeyFile}
@@ -104,9 +105,9 @@ ${beside ? 'Virtual handsets run beside it; they rehearse in development, withou
 New here? Make an app, and somebody who may sign in to the console:
 
   export ${as}
-  zbell app new my-app --name "My app"
-  zbell account new me@example.org --name "My name" --role owner
-  zbell setup --app my-app --environment development
+  ${zbell} app new my-app --name "My app"
+  ${zbell} account new me@example.org --name "My name" --role owner
+  ${zbell} setup --app my-app --environment development
 `
 }
 
