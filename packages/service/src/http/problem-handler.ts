@@ -22,7 +22,8 @@ const places = (() => {
 export function nothingAt(request: Request, response: Response): Problem {
   const path = request.path.slice(0, 2_000)
   const allowed = [...new Set(places.filter(({ is }) => is.test(path)).flatMap((one) => one.allowed))]
-  if (allowed.length === 0)
+  // A process that only works or keeps time has none of these addresses.
+  if (allowed.length === 0 || allowed.includes(request.method))
     return new Problem('unknown-address', `There is nothing at ${request.method} ${path.slice(0, 200)}.`)
   response.setHeader('Allow', allowed.join(', '))
   return new Problem('method-not-allowed', `${path.slice(0, 200)} takes ${allowed.join(', ')}, not ${request.method}.`)
