@@ -59,7 +59,7 @@ test(
     const retired = () =>
       world.ask("select no from devices where retired_reason = 'push-service-silent'") as Promise<{ no: number }[]>
     // Four tries with rests between them, in the company of a hundred and nineteen others.
-    await until(retired, ({ length }) => length > 0, patience(240_000))
+    await until(retired, ({ length }) => length > 0, patience(120_000))
     const { items } = await world.backend.call('listDevices', { params, query: { platform: 'web', limit: 200 } })
     expect(items.find(({ retiredReason }) => retiredReason === 'push-service-silent')).toBeDefined()
     expect(items[0]).toMatchObject({ retiredAt: null, user: 'passenger-1' })
