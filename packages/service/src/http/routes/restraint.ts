@@ -5,7 +5,6 @@ import type { Stopped, Stops } from '../../intake/stops.ts'
 import { Problem } from '../../problems/problem.ts'
 import { whereOf } from '../../store/apps/where.ts'
 import type { Database } from '../../store/database.ts'
-import { wakeQuiet } from '../../store/notifications/read-waiting.ts'
 import { ensurePersonOf, ensureUser } from '../../store/people/ensure-user.ts'
 import { quietHoursOf, storeQuietHours } from '../../store/restraint/quiet-hours.ts'
 import type { RateLimits } from '../rate-limits.ts'
@@ -42,7 +41,6 @@ export function serveRestraint(
       await storeQuietHours(tx, whereOf(scope), person, body.quietHours as QuietWindow[])
       return person
     })
-    await wakeQuiet(database, whereOf(scope), 'person')
     return quietView(database, userNo)
   })
 
@@ -59,7 +57,6 @@ export function serveRestraint(
         await storeQuietHours(tx, whereOf(scope), person, body.quietHours as QuietWindow[])
         return person
       })
-      await wakeQuiet(database, whereOf(scope), 'person')
       return quietView(database, userNo)
     },
     limits.deviceCalls,

@@ -15,7 +15,7 @@ export function serveSettings(on: OperationRouter, database: Database, proofs: P
   on.serve('readSettings', ({ caller: { scope } }) => view(scope))
   on.serve('changeSettings', async ({ caller: { scope }, body }) => {
     await changeSettings(database, scope, body)
-    if (body.quietHours !== undefined) await wakeQuiet(database, whereOf(scope), 'app')
+    if (body.quietHours !== undefined) await wakeQuiet(database, whereOf(scope))
     return view(scope)
   })
   on.serve('makeProofKey', async ({ caller: { scope } }) => ({ key: await proofs.makeKey(scope) }))

@@ -29,19 +29,12 @@ export async function readWaiting(database: Database, { app, environment }: Scop
   return { due, later, paused: suspended, oldestDueAt: oldest?.at ?? null }
 }
 
-/** Pieces of so few devices are looked at again when one person changes their quiet hours: a broadcast is not. */
-const personalDevices = 20
-
 /**
- * Looks again at once at what waits in an app for quiet hours to end: they were changed. What still has to wait does.
- * @param whose the app's, or only one person's
+ * Looks again at once at what waits in an app for quiet hours to end: the app's were changed. What still has to wait does. Not for
+ * one person's: any device may change those, and would have all that waits looked at as often as it likes.
  */
-export const wakeQuiet = (database: Database, of: Where, whose: 'app' | 'person'): Promise<void> =>
-  wake(database, {
-    ...of,
-    cause: reasons['quiet-hours'].code,
-    maxSize: whose === 'person' ? personalDevices : undefined,
-  })
+export const wakeQuiet = (database: Database, of: Where): Promise<void> =>
+  wake(database, { ...of, cause: reasons['quiet-hours'].code })
 
 /** Sends at once what waits in an app for its credential or its gateway profile to be mended. */
 export async function wakeRejected(

@@ -1,4 +1,4 @@
-import type { Environment } from '@zbell/core'
+import { type Environment, urgencies } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Reader, Tx } from '../database.ts'
 import { ofApp, ofNotification } from './work.ts'
@@ -43,15 +43,16 @@ export async function makeDue(tx: Changes, subjectNo: number): Promise<void> {
   )
 }
 
-/** Makes due what waits in an app for this cause to go away. What is held or suspended is left alone. @param of.maxSize only pieces of so many parts at most */
-export async function wake(
-  tx: Changes,
-  of: App & { readonly cause: number; readonly maxSize?: number | undefined },
-): Promise<void> {
-  const few = of.maxSize === undefined ? sql`` : sql`and size <= ${of.maxSize}`
+/**
+ * Makes due what waits in an app for this cause to go away. What is held or suspended is left alone. In the words of the index
+ * `by_share`, so that the work of other apps is neither looked at nor locked.
+ */
+export async function wake(tx: Changes, of: App & { readonly cause: number }): Promise<void> {
   await tx.change(
-    sql`update work set due_at = utc_timestamp(3) where ${ofApp(of)} and cause = ${of.cause} and leased_until is null
-          and suspended = false and due_at > utc_timestamp(3) ${few}`,
+    sql`update work force index (by_share) set due_at = utc_timestamp(3)
+        where pool = 'sending' and suspended = false and stopped in (false, true) and urgency in ${urgencies.map((_, code) => code)}
+          and app_no = ${of.appNo} and environment = ${of.environment}
+          and cause = ${of.cause} and leased_until is null and due_at > utc_timestamp(3)`,
   )
 }
 
