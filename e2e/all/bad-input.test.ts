@@ -1,6 +1,6 @@
 import { request } from 'node:http'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import type { ProblemBody } from '@zbell/contract'
+import { type Operation, operations, type ProblemBody, routes } from '@zbell/contract'
 import { app, params, World } from '../harness/world.ts'
 
 let world: World
@@ -196,6 +196,27 @@ describe('what cannot be used is refused where it stands, and changes nothing', 
     const notAPlace = [422, { pointer: '?after', detail: 'is not a place in this list' }]
     for (const list of ['devices', 'users', 'topics', 'notifications', 'schedules'])
       expect([list, await faults(`/v1/apps/${app}/${list}?after=zzzz`)]).toEqual([list, notAPlace])
+  })
+
+  test('text in any language, wherever an address or a parameter takes text', async () => {
+    const text = '\u202eГавань 🛳'
+    const texts: string[] = []
+    for (const [name, { query }] of Object.entries<Operation>(operations)) {
+      const [method, path] = routes[name as keyof typeof routes].replace('{app}', app).split(' ') as [string, string]
+      if (path.includes('{')) texts.push(`${method} ${path.replaceAll(/\{\w+\}/g, encodeURIComponent(text))}`)
+      if (method !== 'GET') continue
+      for (const one of Object.keys(query?.shape ?? {}))
+        texts.push(`GET ${path.replaceAll(/\{\w+\}/g, 'x')}?${new URLSearchParams({ [one]: text })}`)
+    }
+    expect(texts.length).toBeGreaterThan(100)
+    const wrong: string[] = []
+    for (const one of texts) {
+      const [method, path] = one.split(' ') as [string, string]
+      const asked = call(method, path, world.backendKey, method === 'GET' ? undefined : {})
+      const { status } = await asked.catch(() => ({ status: 599 }))
+      if (status >= 500) wrong.push(`${status} ${one}`)
+    }
+    expect(wrong).toEqual([])
   })
 
   test('a connection stays open for longer than a proxy in front keeps one that nobody uses', async () => {

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import type { RouteName } from '../routes.ts'
+import { channelName } from '../schemas/channel.ts'
 import { day, health } from '../schemas/health.ts'
 import { environmentQuery, pageOf } from '../schemas/page.ts'
 import { done, environment, type Operation } from './operation.ts'
@@ -20,7 +21,7 @@ export const healthOperations = {
     query: z.object({
       ...environmentQuery,
       days: z.coerce.number().int().min(1).max(366).default(14).describe('So many, this one among them.'),
-      channel: z.string().max(64).optional().describe('Only what was sent on this channel.'),
+      channel: channelName.optional().describe('Only what was sent on this channel.'),
     }),
     answer: pageOf(day),
   },

@@ -1,6 +1,7 @@
 import { platforms } from '@zbell/core'
 import { z } from 'zod'
 import type { RouteName } from '../routes.ts'
+import { channelName } from '../schemas/channel.ts'
 import { delivery, deliveryState } from '../schemas/delivery.ts'
 import { explanation, progress } from '../schemas/knowing.ts'
 import {
@@ -19,7 +20,7 @@ import type { Operation } from './operation.ts'
 import { done, environment } from './operation.ts'
 
 const notificationFilter = {
-  channel: z.string().max(64).optional().describe('Only those of this channel.'),
+  channel: channelName.optional().describe('Only those of this channel.'),
   search: z.string().max(100).optional().describe('Only those whose texts or name have this in them.'),
   user: z.string().max(128).optional().describe('Only those with a delivery for this person.'),
   reason: z.string().max(40).optional().describe('Only those with a delivery that ended for this reason.'),

@@ -107,9 +107,10 @@ export async function listNotifications(
   const beforeNo = page.after === undefined ? Number.MAX_SAFE_INTEGER : Number(page.after)
   const conditions: SQL[] = [sql`app_no = ${app.no}`, sql`environment = ${environment}`, sql`no < ${beforeNo}`]
   if (search) {
-    // As it is meant, not as a pattern.
+    // As it is meant, not as a pattern. The column of the name is ASCII, and would refuse to be held against other text.
     const like = `%${search.replace(/[\\%_]/g, '\\$&')}%`
-    conditions.push(sql`(n.content like ${like} or n.filling like ${like} or n.name like ${like})`)
+    const name = sql`convert(n.name using utf8mb4)`
+    conditions.push(sql`(n.content like ${like} or n.filling like ${like} or ${name} like ${like})`)
   }
   if (channel)
     conditions.push(
