@@ -87,6 +87,30 @@ describe('a review', () => {
     expect(faults[0]).toMatchObject({ field: 'content', says: expect.stringContaining('4096') })
     expect((await review({ to: { any: ['user:nour'] }, content: { title: 'T' } })).faults[0]?.field).toBe('to')
   })
+  test('shows what one person would get on each device, in their own language, or why they would not', async () => {
+    await world.backend.call('changeUserAttributes', { params: { app, user: 'ada' }, body: { language: 'nb' } })
+    const content = { title: 'The ferry', perLanguage: { nb: { title: 'Ferja' }, de: { title: 'Die Fähre' } } }
+    const { person, samples } = await review({ to: { any: ['user:ada'] }, content }, { user: 'ada' })
+    expect(person).toMatchObject({ user: 'ada', says: null, devices: [{ platform: 'ios', rings: true, reason: null }] })
+    expect(samples).toMatchObject([{ platform: 'ios', user: 'ada', language: 'nb', content: { title: 'Ferja' } }])
+    // Of everybody, a reader stands only for what they would get; a language that none of them reads is nobody's.
+    const all = (await review({ to: { any: ['user:ada'] }, content })).samples
+    expect(all.map(({ user, content: { title } }) => [user, title])).toEqual([
+      ['ada', 'Ferja'],
+      [null, 'The ferry'],
+      [null, 'Die Fähre'],
+    ])
+    const other = await review({ to: { any: ['user:haru'] }, content }, { user: 'ada' })
+    expect(other.person).toMatchObject({
+      says: 'It would ring none of ada’s devices.',
+      devices: [{ rings: false, reason: 'not-in-target', sample: { content: { title: 'Ferja' } } }],
+    })
+    const denied = await review({ to: { any: ['everyone'] }, content }, { user: 'nour' })
+    expect(denied.person?.devices).toMatchObject([{ rings: false, reason: 'permission-denied' }])
+    const nobody = await review({ to: { any: ['everyone'] }, content }, { user: 'nobody-here' })
+    expect(nobody.person).toEqual({ user: 'nobody-here', says: 'Nobody is called nobody-here here.', devices: [] })
+    await world.backend.call('changeUserAttributes', { params: { app, user: 'ada' }, body: { language: null } })
+  })
   test('is what ?dryRun=true answers', async () => {
     const answer = await fetch(`${world.url}/v1/apps/${app}/notifications?dryRun=true`, {
       method: 'POST',

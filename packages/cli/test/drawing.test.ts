@@ -133,6 +133,7 @@ describe('drawing', () => {
       quiet: [],
       caps: [],
       listed: [],
+      person: null,
       samples: [],
       faults: [],
       warnings: [],

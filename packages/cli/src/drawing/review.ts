@@ -9,7 +9,8 @@ const many = (count: number, one: string, more: string): string =>
 
 /** What would happen, for somebody who decides whether it shall. */
 export function drawReview(review: Review, paint: Paint, clock: Parameters<typeof moment>[1]): string {
-  const { devices, people, estimated, leftOut, quiet, caps, listed, samples, faults, warnings, seconds } = review
+  const { devices, people, estimated, leftOut, quiet, caps, listed, person, samples, faults, warnings, seconds } =
+    review
   const on = Object.entries(devices).filter(([, count]) => count > 0)
   const total = on.reduce((sum, [, count]) => sum + count, 0)
   const parts = on.map(([platform, count]) => `${platform} ${count.toLocaleString('en')}`).join(', ')
@@ -37,24 +38,15 @@ export function drawReview(review: Review, paint: Paint, clock: Parameters<typeo
         paint.dim,
       ).trimEnd(),
     )
-  for (const { platform, language, user, content, bytes, limitBytes } of samples) {
-    const who = [language, user && `as ${safe(user)} gets it`].filter(Boolean).join(', ')
-    const size = limitBytes === null ? `${bytes} bytes` : `${bytes} of ${limitBytes.toLocaleString('en')} bytes`
-    lines.push('', `${paint.strong(platform)}${who ? ` (${who})` : ''}  ${paint.dim(size)}`)
-    lines.push(`  ${safe(content.title || '(wakes the app, shows nothing)')}`)
-    if (content.subtitle) lines.push(`  ${safe(content.subtitle)}`)
-    if (content.body)
-      lines.push(
-        ...safe(content.body)
-          .split('\n')
-          .map((line) => `  ${cut(line, 110)}`),
-      )
-    const below = [
-      content.navigate && `opens ${safe(content.navigate)}`,
-      ...(content.actions ?? []).map(({ title }) => `[${safe(title)}]`),
-    ]
-    if (below.some(Boolean)) lines.push(`  ${paint.dim(below.filter(Boolean).join('  '))}`)
-  }
+  if (person) {
+    if (person.says) lines.push('', safe(person.says))
+    for (const { platform, model, until, says, does, sample } of person.devices) {
+      lines.push(...drawSample({ platform, model, sample }, paint))
+      if (says) lines.push(`  ${paint.bad('Not here:')} ${says} ${paint.dim(does ?? '')}`.trimEnd())
+      if (until) lines.push(`  Waits for quiet hours to end: ${moment(until, clock)}`)
+    }
+  } else
+    for (const sample of samples) lines.push(...drawSample({ platform: sample.platform, model: null, sample }, paint))
   if (warnings.length > 0) {
     lines.push('', 'Worth a look')
     for (const { platform, field, says } of warnings) lines.push(`  ${platform} ${field}: ${says}`)
@@ -64,6 +56,35 @@ export function drawReview(review: Review, paint: Paint, clock: Parameters<typeo
     for (const { field, says } of faults) lines.push(`  ${field}: ${says}`)
   }
   return `${lines.join('\n')}\n\n`
+}
+
+type Sample = Review['samples'][number]
+
+/** What a device would show. */
+function drawSample(
+  {
+    platform,
+    model,
+    sample,
+  }: { readonly platform: string; readonly model: string | null; readonly sample: Sample | null },
+  paint: Paint,
+): string[] {
+  const who = [model && safe(model), sample?.language, sample?.user && `as ${safe(sample.user)} gets it`]
+  const about = who.filter(Boolean).join(', ')
+  const head = `${paint.strong(platform)}${about ? ` (${about})` : ''}`
+  if (!sample) return ['', head]
+  const { content, bytes, limitBytes } = sample
+  const size = limitBytes === null ? `${bytes} bytes` : `${bytes} of ${limitBytes.toLocaleString('en')} bytes`
+  const lines = ['', `${head}  ${paint.dim(size)}`, `  ${safe(content.title || '(wakes the app, shows nothing)')}`]
+  if (content.subtitle) lines.push(`  ${safe(content.subtitle)}`)
+  const body = content.body ? safe(content.body).split('\n') : []
+  lines.push(...body.map((line) => `  ${cut(line, 110)}`))
+  const below = [
+    content.navigate && `opens ${safe(content.navigate)}`,
+    ...(content.actions ?? []).map(({ title }) => `[${safe(title)}]`),
+  ].filter(Boolean)
+  if (below.length > 0) lines.push(`  ${paint.dim(below.join('  '))}`)
+  return lines
 }
 
 function duration(seconds: number | null): string {

@@ -174,7 +174,7 @@ function RingOwn({ at, given }: RingProps) {
 }
 
 /** For how many, and the words that each platform gets. */
-function Reach({ review: { devices, people, estimated, samples, faults } }: { readonly review: Review }) {
+function Reach({ review: { devices, people, estimated, person, samples, faults } }: { readonly review: Review }) {
   const total = devices.ios + devices.android + devices.web
   return (
     <>
@@ -183,8 +183,19 @@ function Reach({ review: { devices, people, estimated, samples, faults } }: { re
         {total.toLocaleString('en')} {total === 1 ? 'device' : 'devices'} of {people.toLocaleString('en')}{' '}
         {people === 1 ? 'person' : 'people'}.
       </p>
-      {samples.map(({ platform, language, content: { title, body } }) => (
-        <p key={`${platform} ${language}`}>
+      {person?.says && <p className="text-red">{person.says}</p>}
+      {person?.devices.map(
+        ({ device, platform, model, says }) =>
+          says && (
+            <p key={device}>
+              <span className="text-soft">{model ?? platform}:</span> {says}
+            </p>
+          ),
+      )}
+      {samples.map(({ platform, language, content: { title, body } }, i) => (
+        // Two devices of a person may get the same.
+        // biome-ignore lint/suspicious/noArrayIndexKey: nothing else tells them apart
+        <p key={i}>
           <span className="text-soft">
             {platform}
             {language && `, ${language}`}:

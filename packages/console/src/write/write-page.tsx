@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
-import type { When } from '@zbell/contract'
+import type { Review, When } from '@zbell/contract'
 import { type FormEvent, useEffect, useMemo, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { api } from '../app/api.ts'
@@ -173,7 +173,7 @@ function Writing({ first }: { readonly first: Draft }) {
         <Preview
           draft={draft}
           language={language}
-          samples={review && error === undefined ? review.samples : []}
+          review={error === undefined ? review : undefined}
           reader={reader}
           onReader={setReader}
         />
@@ -185,13 +185,13 @@ function Writing({ first }: { readonly first: Draft }) {
 type PreviewProps = {
   readonly draft: Draft
   readonly language: string
-  readonly samples: Parameters<typeof Previews>[0]['samples']
+  readonly review: Review | undefined
   readonly reader: string
   readonly onReader: (reader: string) => void
 }
 
 /** What a person gets, as devices show it. */
-function Preview({ draft, language, samples, reader, onReader }: PreviewProps) {
+function Preview({ draft, language, review, reader, onReader }: PreviewProps) {
   const place = usePlace()
   const { texts, actions } = draft
   const typed = { ...texts[''], ...filledTexts(texts[language] ?? noTexts) } as typeof noTexts
@@ -210,13 +210,31 @@ function Preview({ draft, language, samples, reader, onReader }: PreviewProps) {
           )}
         </Field>
       </div>
+      {review?.person && <NotThere person={review.person} />}
       <Previews
-        samples={samples}
+        samples={review?.samples ?? []}
         typed={{ ...typed, actions: actions.map((one) => ({ ...one, action: one.action || one.title })) }}
         language={language}
         app={place.app.name}
       />
     </aside>
+  )
+}
+
+/** Why somebody would not get it, on all devices or on some. */
+function NotThere({ person: { says, devices } }: { readonly person: NonNullable<Review['person']> }) {
+  return (
+    <div className="mb-4 text-sm">
+      {says && <p className="text-red">{says}</p>}
+      {devices.map(
+        ({ device, platform, model, says: reason, does }) =>
+          reason && (
+            <p key={device}>
+              <span className="text-soft">{model ?? platform}:</span> {reason} {does}
+            </p>
+          ),
+      )}
+    </div>
   )
 }
 

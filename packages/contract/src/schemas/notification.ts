@@ -223,6 +223,15 @@ export const accepted = z
 
 const platformCounts = z.object({ ios: count, android: count, web: count })
 
+const sample = z.object({
+  platform: z.enum(platforms),
+  language: z.string().nullable(),
+  user: z.string().nullable().describe('Whose it is, as they would get it; null where it stands for a language.'),
+  content,
+  bytes: z.int().describe('Of the message to the gateway, with a token of the usual length.'),
+  limitBytes: z.int().nullable(),
+})
+
 /** What would happen: nothing is stored and nothing is sent. */
 export const review = z
   .object({
@@ -240,18 +249,34 @@ export const review = z
     caps: z
       .array(z.object({ cap: z.string(), people: count }))
       .describe('People who would not be rung, since they have got as many as a cap allows; left out above by device.'),
+    person: z
+      .object({
+        user: z.string(),
+        says: z.string().nullable().describe('Why they get nothing at all; null where a device of theirs would ring.'),
+        devices: z.array(
+          z.object({
+            device: uuid,
+            platform: z.enum(platforms),
+            model: z.string().nullable(),
+            rings: z.boolean(),
+            until: instant.nullable().describe('When quiet hours end, which it would wait for.'),
+            reason: z
+              .string()
+              .nullable()
+              .describe('Why it would not ring: `not-in-target`, or the reason it would end with.'),
+            says: z.string().nullable(),
+            does: z.string().nullable(),
+            sample: sample.nullable().describe('What it would show; null where a value is missing.'),
+          }),
+        ),
+      })
+      .nullable()
+      .describe('What the person who was asked for with `user` would get on each device, or why not.'),
     samples: z
-      .array(
-        z.object({
-          platform: z.enum(platforms),
-          language: z.string().nullable(),
-          user: z.string().nullable(),
-          content,
-          bytes: z.int().describe('Of the message to the gateway, with a token of the usual length.'),
-          limitBytes: z.int().nullable(),
-        }),
-      )
-      .describe('What one reader of each platform and language would get.'),
+      .array(sample)
+      .describe(
+        'What readers of each platform and language would get; of the person who was asked for, on each device.',
+      ),
     faults: z
       .array(z.object({ field: z.string(), says: z.string() }))
       .describe('What has to be mended before it can be sent.'),

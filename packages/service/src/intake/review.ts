@@ -1,13 +1,9 @@
 import type { Review } from '@zbell/contract'
 import {
   type Content,
-  languagesOf,
   type Mode,
-  type Platform,
-  platforms,
   type Reason,
   Renderer,
-  readerOf,
   reasons,
   reasonToSkip,
   type Warning,
@@ -17,14 +13,14 @@ import type { GatewayRoom } from '../gateways/gateways.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Where } from '../store/apps/where.ts'
 import type { Database, Reader } from '../store/database.ts'
-import { readersValues } from '../store/devices/load-block-devices.ts'
-import { listLeftOut, sampleDevices } from '../store/targets/review-target.ts'
+import { listLeftOut } from '../store/targets/review-target.ts'
 import { ringersOf } from '../store/targets/ringers.ts'
 import { type Tally, type TargetGroup, tallyTarget } from '../store/targets/tally-target.ts'
-import { targetParts } from '../store/targets/target-devices.ts'
 import type { Pace } from '../telemetry/pace.ts'
 import type { Draft } from './draft.ts'
+import { type DeviceVerdict, reviewPerson } from './review-person.ts'
 import { type Moment, type Restrained, restrained, restraintOn } from './review-restraint.ts'
+import { samplesOf, type Unserved } from './review-samples.ts'
 
 export type ReviewReader = {
   readonly user?: string | undefined
@@ -34,8 +30,7 @@ export type ReviewReader = {
   readonly exact?: 'true' | 'false' | undefined
 }
 
-/** At most so many languages are shown for a platform, and so many devices listed. */
-const languagesShown = 8
+/** At most so many devices are listed. */
 const mostListed = 200
 
 /** Longer than this nobody looks at a page that stands still. */
@@ -81,10 +76,25 @@ export async function reviewDraft(
   const held = ofApp && (await restrainedOf(database, where, draft, ofApp, tally, { moment, unserved }))
   if (held) ({ devices, people } = held)
   const total = devices.ios + devices.android + devices.web
-  const samples =
-    total === 0
+  const person =
+    reader.user === undefined
+      ? null
+      : await reviewPerson(
+          { database: given.database, gateways: given.gateways },
+          scope,
+          draft,
+          { user: reader.user, language: reader.language },
+          decider(database, where, draft, { wanted, unserved, ofApp, moment }),
+        )
+  const samples = person
+    ? person.devices.flatMap(({ sample }) => sample ?? [])
+    : total === 0
       ? []
-      : await samplesOf({ database, gateways: given.gateways }, scope, draft, reader, { devices, parts, unserved })
+      : await samplesOf({ database, gateways: given.gateways }, scope, draft, reader.language, {
+          devices,
+          parts,
+          unserved,
+        })
   const warnings = samples.flatMap(({ platform, content }) => warningsFor(content as Content, platform))
   if (total === 0) faults.push({ field: 'to', says: 'Nobody would be rung: see who is left out and why.' })
   for (const { platform, bytes, limitBytes } of samples)
@@ -102,6 +112,7 @@ export async function reviewDraft(
     quiet: held?.quiet ?? [],
     caps: held?.caps ?? [],
     listed: reader.list === undefined ? [] : await listed(database, draft, where, groups, reader.list),
+    person,
     samples,
     faults: distinct(faults),
     warnings: distinct<Warning>(warnings),
@@ -111,6 +122,40 @@ export async function reviewDraft(
         : devicesPerSecond === undefined
           ? draft.spreadSeconds || null
           : Math.max(draft.spreadSeconds, Math.ceil(total / devicesPerSecond)),
+  }
+}
+
+/** Decides of a target that is narrowed to one device. */
+function decider(
+  database: Reader,
+  where: Where,
+  draft: Draft,
+  {
+    wanted,
+    unserved,
+    ofApp,
+    moment,
+  }: {
+    readonly wanted: readonly string[]
+    readonly unserved: Unserved
+    readonly ofApp: Awaited<ReturnType<typeof restraintOn>>
+    readonly moment: Moment
+  },
+): (target: Draft['target']) => Promise<DeviceVerdict> {
+  return async (target) => {
+    const tally = await tallyTarget(database, target, where, {
+      names: wanted,
+      mode: draft.mode,
+      channelNo: draft.channel?.no ?? null,
+      exact: true,
+      unserved: [...unserved.keys()],
+    })
+    const [group] = tally.groups
+    if (!group) return { leftOut: 'not-in-target', until: null }
+    const skipped = skipOf(group, draft.mode, unserved) ?? (group.lackingAny > 0 ? 'missing-value' : undefined)
+    if (skipped || !ofApp) return { leftOut: skipped, until: null }
+    const held = await restrainedOf(database, where, draft, ofApp, tally, { moment, unserved })
+    return { leftOut: [...held.leftOut.keys()][0], until: held.quiet[0]?.until ?? null }
   }
 }
 
@@ -137,9 +182,6 @@ async function restrainedOf(
   )
   return restrained(database, where, draft, ofApp, { moment, looks: looked })
 }
-
-/** Platforms on which nothing can go out, and why. */
-type Unserved = ReadonlyMap<Platform, Reason>
 
 const skipOf = (group: TargetGroup, mode: Mode, unserved: Unserved): Reason | undefined =>
   reasonToSkip({ ...group, retired: false }, mode) ?? (group.withoutGateway ? unserved.get(group.platform) : undefined)
@@ -207,66 +249,6 @@ async function listed(
     if (all.length < mostListed)
       all.push(...(await listLeftOut(database, target, where, kind, channel?.no ?? null, mostListed - all.length)))
   return all
-}
-
-async function samplesOf(
-  { database, gateways }: { database: Reader; gateways: GatewayRoom },
-  scope: Scope,
-  draft: Draft,
-  { user, language }: ReviewReader,
-  {
-    devices,
-    parts: counted,
-    unserved,
-  }: { readonly devices: Record<Platform, number>; readonly parts: Tally['parts']; readonly unserved: Unserved },
-): Promise<Review['samples']> {
-  const where = { appNo: scope.app.no, environment: scope.environment }
-  const renderer = new Renderer(draft.content, draft.filling)
-  // Somebody by name need not be among those who were counted.
-  const parts = user === undefined ? counted : await targetParts(database, draft.target, where)
-  const samples: Review['samples'] = []
-  for (const platform of platforms.filter((one) => devices[one] > 0)) {
-    const some = await sampleDevices(database, parts, where, {
-      platform,
-      user,
-      mode: draft.mode,
-      channelNo: draft.channel?.no ?? null,
-      unserved: [...unserved.keys()],
-    })
-    const values = await readersValues(
-      database,
-      some.flatMap(({ userNo }) => userNo ?? []),
-    )
-    const languages =
-      language !== undefined
-        ? [language]
-        : user !== undefined
-          ? [undefined]
-          : [undefined, ...languagesOf(draft.content)].slice(0, languagesShown)
-    for (const one of languages) {
-      for (const device of some) {
-        const own = (device.userNo === null ? undefined : values.get(device.userNo)) ?? {}
-        const asTheyAre = readerOf(device, own)
-        // For somebody by name, what they get; otherwise the shared texts and each language in turn.
-        const rendered = renderer.render(
-          user !== undefined && one === undefined ? asTheyAre : { ...asTheyAre, language: one },
-        )
-        if (rendered.is === 'missing') continue
-        const { content } = rendered
-        const measured = await gateways.inspector.measure(scope, platform, { ...draft, content })
-        samples.push({
-          platform,
-          language: content.lang ?? null,
-          user: device.user,
-          content: content as Review['samples'][number]['content'],
-          bytes: measured.bytes,
-          limitBytes: measured.limitBytes,
-        })
-        break
-      }
-    }
-  }
-  return samples
 }
 
 const distinct = <T>(all: readonly T[]): T[] => [...new Map(all.map((one) => [JSON.stringify(one), one])).values()]

@@ -1,3 +1,4 @@
+import type { Target } from '@zbell/contract'
 import {
   type Cell,
   type ExplainedCase,
@@ -67,7 +68,8 @@ export class Trials {
     const none = { caseNo: null, key: null, cases, review: null, warnings }
     if (fired.is !== 'fires') return { ...none, is: fired.is, says: fired.says }
     try {
-      const review = await this.#intake.review(scope, requestOf(ringOf(fired), definition), {})
+      const request = requestOf(ringOf(fired), definition)
+      const review = await this.#intake.review(scope, request, { user: onlyPerson(request.to) })
       return { ...none, is: 'fires', says: null, caseNo: fired.case, key: fired.key, review }
     } catch (error) {
       if (error instanceof Problem)
@@ -145,6 +147,12 @@ export class Trials {
       throw error
     }
   }
+}
+
+/** Whose a target is that means one person and nobody else. */
+function onlyPerson({ any = [], rule }: Target): string | undefined {
+  const [one] = any
+  return any.length === 1 && rule === undefined && one?.startsWith('user:') ? one.slice('user:'.length) : undefined
 }
 
 function keyOfTried(source: SourceDefinition, row: Row): string {

@@ -13,8 +13,6 @@ import { targetParts } from './target-devices.ts'
 
 type Sought = {
   readonly platform: Platform
-  /** Devices of this person only. */
-  readonly user: string | undefined
   readonly mode: Mode
   readonly channelNo: number | null
   readonly unserved: readonly Platform[]
@@ -27,21 +25,15 @@ type Sought = {
 export async function sampleDevices(
   database: Reader,
   parts: readonly SQL[],
-  where: Where,
-  { platform, user, mode, channelNo, unserved }: Sought,
+  { platform, mode, channelNo, unserved }: Sought,
 ): Promise<(BlockDevice & { readonly user: string | null })[]> {
-  const { appNo, environment } = where
-  const ofUser =
-    user === undefined
-      ? sql``
-      : sql`and v.user_no = (select no from users where app_no = ${appNo} and environment = ${environment} and name = ${user})`
   const rows: { no: number; user: string | null }[] = []
   for (const part of parts) {
     // Not in any order: whoever is found first stands for all, and nobody has to be found to be put in order.
     rows.push(
       ...(await database.rows<{ no: number; user: string | null }>(
         sql`select v.no, (select name from users where no = v.user_no) as user ${part}
-           and v.platform = ${platform} and ${isReachable(mode, channelNo, unserved)} ${ofUser} limit ${sampled}`,
+           and v.platform = ${platform} and ${isReachable(mode, channelNo, unserved)} limit ${sampled}`,
       )),
     )
     if (rows.length >= sampled) break
