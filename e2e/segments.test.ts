@@ -227,8 +227,8 @@ describe('a segment as a target', () => {
         rule: 'user.pass == "weekly" && count("example.merrow-sound.tried", duration("24h")) == 0',
         belongs: false,
         parts: [
-          { text: 'user.pass == "weekly"', value: '"season"', verdict: false },
-          { text: 'count("example.merrow-sound.tried", duration("24h")) == 0', value: '0', verdict: true },
+          { text: 'user.pass == "weekly"', value: '"season"', verdict: false, depth: 0 },
+          { text: 'count("example.merrow-sound.tried", duration("24h")) == 0', value: '0', verdict: true, depth: 0 },
         ],
         changed: ['pass'],
       },
@@ -236,7 +236,7 @@ describe('a segment as a target', () => {
         segment: null,
         rule: 'user.homePier == "Brackenholm"',
         belongs: true,
-        parts: [{ text: 'user.homePier == "Brackenholm"', value: '"Brackenholm"', verdict: true }],
+        parts: [{ text: 'user.homePier == "Brackenholm"', value: '"Brackenholm"', verdict: true, depth: 0 }],
         changed: [],
       },
     ])

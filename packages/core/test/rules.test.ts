@@ -3,6 +3,8 @@ import {
   checkRule,
   explainRule,
   type Facts,
+  type KnownSegment,
+  mostClauses,
   programOf,
   type RuleProgram,
   RuleRefused,
@@ -156,15 +158,47 @@ describe('a rule', () => {
     expect(explainRule(term, ada)).toEqual({
       belongs: true,
       parts: [
-        { text: 'user.pass == "week"', value: '"season"', verdict: false },
-        { text: 'has(user.trips)', value: null, verdict: true },
-        { text: 'count("example.searched", duration("24h")) > 3', value: '1', verdict: false },
+        { text: 'user.pass == "week"', value: '"season"', verdict: false, depth: 0 },
+        {
+          text: 'has(user.trips) && !(count("example.searched", duration("24h")) > 3)',
+          value: null,
+          verdict: true,
+          depth: 0,
+        },
+        { text: 'has(user.trips)', value: null, verdict: true, depth: 1 },
+        { text: '!(count("example.searched", duration("24h")) > 3)', value: '1', verdict: true, depth: 1 },
       ],
     })
     const version = checkRule('version(device.appVersion) > version("4.2")', vocabulary)
     expect(explainRule(version.term, nobody).parts).toEqual([
-      { text: 'version(device.appVersion) > version("4.2")', value: 'not known', verdict: null },
+      { text: 'version(device.appVersion) > version("4.2")', value: 'not known', verdict: null, depth: 0 },
     ])
+  })
+
+  test('opens what is nested: a segment that it names, with its sign, and a choice', () => {
+    const known = new Map<string, KnownSegment>()
+    const add = (name: string, rule: string) => {
+      const { term } = checkRule(rule, { ...vocabulary, segments: new Set(known.keys()) })
+      const programs = new Map([...known].map(([one, { program }]) => [one, program]))
+      known.set(name, { term, program: programOf(term, programs) })
+    }
+    const partsOf = (rule: string) => {
+      const { term } = checkRule(rule, { ...vocabulary, segments: new Set(known.keys()) })
+      return explainRule(term, ada, known).parts.map(({ text, verdict, depth }) => [depth, text, verdict])
+    }
+    add('season', 'user.pass == "season" && has(user.trips)')
+    add('others', '!segment("season")')
+    expect(partsOf('!segment("others") && has(user.trips)')).toEqual([
+      [0, '!segment("others")', true],
+      [1, '!segment("season")', false],
+      [2, 'user.pass == "season"', true],
+      [2, 'has(user.trips)', true],
+      [0, 'has(user.trips)', true],
+    ])
+    // Segments that double with each step are opened up to a bound.
+    for (let n = 0; n < 12; n++)
+      add(`s${n}`, n === 0 ? 'has(user.trips)' : `segment("s${n - 1}") && segment("s${n - 1}")`)
+    expect(partsOf('segment("s11")')).toHaveLength(mostClauses)
   })
 })
 

@@ -172,17 +172,17 @@ describe('a trigger', () => {
       {
         when: "row.status == 'cancelled'",
         holds: false,
-        parts: [{ text: 'row.status == "cancelled"', value: '"late"', verdict: false }],
+        parts: [{ text: 'row.status == "cancelled"', value: '"late"', verdict: false, depth: 0 }],
       },
       {
         when: 'row.delay >= 15 && !(before.delay >= 15)',
         holds: false,
         parts: [
-          { text: 'row.delay >= 15', value: '20', verdict: true },
-          { text: 'before.delay >= 15', value: 'not there', verdict: null },
+          { text: 'row.delay >= 15', value: '20', verdict: true, depth: 0 },
+          { text: '!(before.delay >= 15)', value: 'not there', verdict: null, depth: 0 },
         ],
       },
-      { when: 'true', holds: true, parts: [{ text: 'true', value: null, verdict: true }] },
+      { when: 'true', holds: true, parts: [{ text: 'true', value: null, verdict: true, depth: 0 }] },
     ])
   })
 
@@ -190,8 +190,8 @@ describe('a trigger', () => {
     const when = 'row.tags.exists(x, x == "a") && row.tags.map(x, x + "!")[0] == "a!"'
     const [asked] = new Trigger({ ...late, when }).explain(now)
     expect(asked?.parts).toEqual([
-      { text: 'row.tags.exists(x, x == "a")', value: null, verdict: true },
-      { text: 'row.tags.map(x, x + "!")[0] == "a!"', value: '"a!"', verdict: true },
+      { text: 'row.tags.exists(x, x == "a")', value: null, verdict: true, depth: 0 },
+      { text: 'row.tags.map(x, x + "!")[0] == "a!"', value: '"a!"', verdict: true, depth: 0 },
     ])
   })
 

@@ -10,7 +10,10 @@ const words = (verdict: boolean | null) =>
       ? { tone: 'text-red', says: '✕ no' }
       : { tone: 'text-soft', says: '– not known' }
 
-const columns: readonly Column<Part>[] = [
+/** Deeper than so no part is moved further to the right. */
+const indents = ['', 'pl-5', 'pl-10', 'pl-15', 'pl-20']
+
+const columns: readonly Column<Part & { readonly at: number }>[] = [
   {
     name: 'verdict',
     title: 'Holds',
@@ -22,12 +25,16 @@ const columns: readonly Column<Part>[] = [
     name: 'clause',
     title: 'Clause',
     always: true,
-    cell: ({ text }) => <code className="font-mono text-sm">{text}</code>,
+    cell: ({ text, depth }) => (
+      <code className={`block font-mono text-sm ${indents[Math.min(depth, indents.length - 1)]}`}>{text}</code>
+    ),
   },
   { name: 'value', title: 'What is known', always: true, cell: ({ value }) => <bdi>{value ?? ''}</bdi> },
 ]
 
-/** The clauses of a rule, each with what was found for it and whether it holds. */
+/** The clauses of a rule, each with what was found for it and whether it holds; what is nested in one stands below it. */
 export function Clauses({ parts, label }: { readonly parts: readonly Part[]; readonly label: string }) {
-  return <DataTable label={label} name="clauses" rows={parts} idOf={({ text }) => text} columns={columns} />
+  // The same clause may stand in a rule and in a segment that it names.
+  const rows = parts.map((part, at) => ({ ...part, at }))
+  return <DataTable label={label} name="clauses" rows={rows} idOf={({ at }) => String(at)} columns={columns} />
 }

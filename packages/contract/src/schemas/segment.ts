@@ -93,9 +93,14 @@ export const ruleExplanation = z
     device: uuid.nullable().describe('The device that was looked at: of a user the one that belongs, if any does.'),
     parts: z.array(
       z.object({
-        text: z.string().describe('A clause of the rule.'),
+        text: z.string().describe('A clause of the rule, with its sign.'),
         value: z.string().nullable().describe('What is known of what it asks about.'),
         verdict,
+        depth: z
+          .int()
+          .describe(
+            '0; of what is nested in a clause, such as the rule of a segment that it names, one more than of that clause.',
+          ),
       }),
     ),
   })

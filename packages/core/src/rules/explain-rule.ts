@@ -4,11 +4,19 @@ import { create } from '@bufbuild/protobuf'
 import { type Duration, type Timestamp, timestampDate } from '@bufbuild/protobuf/wkt'
 import type { AttributeType } from '../people/attributes.ts'
 import { checkRule } from './check-rule.ts'
+import { type ClauseShape, clausesOf } from './clauses.ts'
 import { type Facts, type Happened, programOf, type RuleProgram, termProgram, type Verdict } from './evaluate-rule.ts'
 import { innerOf, type RuleType, type Term } from './term.ts'
 
 /** One clause of a rule, what was found for it, and whether it holds. */
-export type ExplainedPart = { readonly text: string; readonly value: string | null; readonly verdict: Verdict }
+export type ExplainedPart = {
+  /** With its sign: `!segment("crew")`. */
+  readonly text: string
+  readonly value: string | null
+  readonly verdict: Verdict
+  /** 0; of what is nested, such as the clauses of a segment that is named, one more than of the part before it that holds it. */
+  readonly depth: number
+}
 
 export type ExplainedRule = { readonly belongs: Verdict; readonly parts: readonly ExplainedPart[] }
 
@@ -34,47 +42,54 @@ export function explainRuleFor(
   all: readonly StoredFacts[],
 ): ExplainedRule[] {
   const vocabulary = { attributes: new Map(attributes), segments: new Set(segments.map(([name]) => name)) }
-  const programs = new Map<string, RuleProgram>()
-  for (const [name, text] of segments) programs.set(name, programOf(checkRule(text, vocabulary).term, programs))
+  const known = new Map<string, KnownSegment>()
+  for (const [name, text] of segments) {
+    const { term } = checkRule(text, vocabulary)
+    known.set(name, { term, program: programOf(term, programsOf(known)) })
+  }
   const { term } = checkRule(rule, vocabulary)
   // The devices of one person share their occurrences.
   const parsed = new Map(all.map(({ happened }) => [happened, happened.map(parsedOccurrence)]))
-  return all.map((facts) => explainRule(term, { ...facts, happened: parsed.get(facts.happened) ?? [] }, programs))
+  return all.map((facts) => explainRule(term, { ...facts, happened: parsed.get(facts.happened) ?? [] }, known))
 }
+
+/** A segment that a rule may name. */
+export type KnownSegment = { readonly term: Term; readonly program: RuleProgram }
+
+const programsOf = (known: ReadonlyMap<string, KnownSegment>): ReadonlyMap<string, RuleProgram> =>
+  new Map([...known].map(([name, { program }]) => [name, program]))
 
 const parsedOccurrence = ({ json, ...one }: StoredFacts['happened'][number]): Happened => ({
   ...one,
   data: json === null ? null : (JSON.parse(json) as unknown),
 })
 
-/** Clause by clause why somebody belongs, or does not. */
+/** Clause by clause why somebody belongs, or does not; a segment that is named is opened. */
 export function explainRule(
   term: Term,
   facts: Facts,
-  segments: ReadonlyMap<string, RuleProgram> = new Map(),
+  segments: ReadonlyMap<string, KnownSegment> = new Map(),
 ): ExplainedRule {
+  const programs = programsOf(segments)
   return {
-    belongs: programOf(term, segments)(facts),
-    parts: clausesOf(term).map((clause) => ({
-      text: ruleText(clause.expr),
-      value: foundFor(clause, facts, segments),
-      verdict: programOf(clause, segments)(facts),
+    belongs: programOf(term, programs)(facts),
+    parts: clausesOf(term, shapeWith(segments)).map(({ part, asks, depth }) => ({
+      text: ruleText(part.expr),
+      value: foundFor(asks, facts, programs),
+      verdict: programOf(part, programs)(facts),
+      depth,
     })),
   }
 }
 
-/** The parts that are put together by and, or and not. */
-function clausesOf(term: Term): readonly Term[] {
-  switch (term.is) {
-    case 'and':
-    case 'or':
-      return term.of.flatMap(clausesOf)
-    case 'not':
-      return clausesOf(term.of)
-    default:
-      return [term]
-  }
-}
+const shapeWith = (segments: ReadonlyMap<string, KnownSegment>): ClauseShape<Term> => ({
+  connective: (term) => (term.is === 'and' || term.is === 'or' ? term.is : undefined),
+  negated: (term) => (term.is === 'not' ? term.of : undefined),
+  inner: (term) => {
+    if (term.is === 'segment') return segments.has(term.name) ? [segments.get(term.name)!.term] : []
+    return term.is === 'and' || term.is === 'or' ? term.of : term.is === 'choose' ? innerOf(term) : []
+  },
+})
 
 /** A part of a rule as text. @param sourceInfo of the whole rule, where it may have macros such as `exists` */
 export const ruleText = (expr: Expr, sourceInfo?: SourceInfo): string =>

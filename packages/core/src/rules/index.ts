@@ -1,4 +1,5 @@
 export { type CheckedRule, checkRule } from './check-rule.ts'
+export { mostClauses } from './clauses.ts'
 export { firstMs, lastMs, longestMs } from './duration-text.ts'
 export { type Facts, type Happened, programOf, type RuleProgram, type Verdict } from './evaluate-rule.ts'
 export {
@@ -6,6 +7,7 @@ export {
   type ExplainedRule,
   explainRule,
   explainRuleFor,
+  type KnownSegment,
   type RuleSource,
   ruleText,
   type StoredFacts,

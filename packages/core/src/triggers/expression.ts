@@ -15,6 +15,7 @@ import type { Expr } from '@bufbuild/cel-spec/cel/expr/syntax_pb.js'
 import { isMessage } from '@bufbuild/protobuf'
 import { DurationSchema, TimestampSchema, timestampDate, timestampFromDate } from '@bufbuild/protobuf/wkt'
 import type { Json } from '../content/content.ts'
+import { type ClauseShape, clausesOf } from '../rules/clauses.ts'
 import { type ExplainedPart, ruleText } from '../rules/explain-rule.ts'
 import { placeIn, RuleRefused } from '../rules/fault.ts'
 import { type ReadRule, readRule, ruleLimits } from '../rules/read-rule.ts'
@@ -88,16 +89,20 @@ export class Expression {
   explain(given: Given): ExplainedPart[] {
     const bindings = bindingsOf(given)
     const of = (expr: Expr): Found => found(plan(env, expr) as Program, bindings)
-    return clausesOf(this.#expr).map((clause) => {
-      const verdict = of(clause)
-      const values = askedIn(clause).map((asked) => {
-        const one = of(asked)
-        return one.is === 'value' ? JSON.stringify(one.value) : 'not there'
-      })
+    return clausesOf(this.#expr, shape).map(({ part, asks, depth }) => {
+      const verdict = of(part)
+      const values =
+        shape.inner(asks).length > 0
+          ? []
+          : askedIn(asks).map((asked) => {
+              const one = of(asked)
+              return one.is === 'value' ? JSON.stringify(one.value) : 'not there'
+            })
       return {
-        text: ruleText(clause, this.#sourceInfo),
+        text: ruleText(part, this.#sourceInfo),
         value: values.length === 0 ? null : values.join(', '),
         verdict: verdict.is === 'value' ? verdict.value === true : null,
+        depth,
       }
     })
   }
@@ -160,14 +165,14 @@ function partsOf({ exprKind }: Expr): Expr[] {
   }
 }
 
-const connectives = new Set(['_&&_', '_||_', '!_'])
+/** The arguments of an operator, as the language names it. */
+const argumentsOf = ({ exprKind }: Expr, operator: string): readonly Expr[] | undefined =>
+  exprKind.case === 'callExpr' && exprKind.value.function === operator ? exprKind.value.args : undefined
 
-/** The parts that are put together by and, or and not. */
-function clausesOf(expr: Expr): Expr[] {
-  const { exprKind } = expr
-  return exprKind.case === 'callExpr' && connectives.has(exprKind.value.function)
-    ? exprKind.value.args.flatMap(clausesOf)
-    : [expr]
+const shape: ClauseShape<Expr> = {
+  connective: (expr) => (argumentsOf(expr, '_&&_') ? 'and' : argumentsOf(expr, '_||_') ? 'or' : undefined),
+  negated: (expr) => argumentsOf(expr, '!_')?.[0],
+  inner: (expr) => argumentsOf(expr, '_&&_') ?? argumentsOf(expr, '_||_') ?? argumentsOf(expr, '_?_:_') ?? [],
 }
 
 /** What a comparison compares, but for what it says itself. */
