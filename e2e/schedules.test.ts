@@ -311,7 +311,28 @@ describe('by zbell', () => {
       'FREQ=WEEKLY;BYDAY=MO from 2026-11-27 18:00 (Europe/Oslo)',
     )
     expect((await demo.zbell('schedule', 'next', 'weekly', '--count', '2')).out.trim().split('\n')).toHaveLength(2)
+    const before = (await demo.zbell('schedule', 'next', 'weekly', '--count', '2')).out.split('\n')
     expect((await demo.zbell('schedule', 'skip', 'weekly')).out).toContain('Left out. weekly rings next: ')
+    // What was left out is not among the next times any more, and is told, also after the schedule is saved anew.
+    const repeats = ['--at', '2026-11-27 18:00', '--zone', 'Europe/Oslo', '--repeat', 'FREQ=WEEKLY;BYDAY=MO']
+    await demo.zbell(...words, ...repeats)
+    const after = (await demo.zbell('schedule', 'next', 'weekly', '--count', '1')).out
+    expect(after).toBe(`${before[1]}\nnot ${before[0]}, left out by hand\n`)
+    expect((await demo.zbell('schedule', 'show', 'weekly')).out).toContain(`not    ${before[0]}, left out by hand`)
+    const sunday = await demo.zbell(...words, ...repeats, '--except', '2027-01-03')
+    expect([sunday.code, sunday.err]).toEqual([6, expect.stringContaining('is 2027-01-03, which is none of its times')])
+    const lists = ['--also', '2027-01-05', '--except', '2027-01-04', '2027-01-11 18:00']
+    expect((await demo.zbell(...words, ...repeats, ...lists)).code).toBe(0)
+    const listed = (await demo.zbell('schedule', 'next', 'weekly', '--count', '60')).out
+    expect(['04', '05', '11', '18'].map((day) => listed.includes(`${day} Jan 2027`))).toEqual([
+      false,
+      true,
+      false,
+      true,
+    ])
+    expect((await demo.zbell('schedule', 'show', 'weekly')).out).toContain(
+      ', also 2027-01-05, except 2027-01-04, 2027-01-11 18:00',
+    )
     expect((await demo.zbell('schedule', 'pause', 'weekly')).out).toBe('weekly rests.\n')
     expect((await demo.zbell('schedule', 'resume', 'weekly')).out).toContain('weekly goes on: ')
     expect((await demo.zbell('schedule', 'run', 'weekly')).out).toMatch(/^[0-9a-f-]{36}\n$/)

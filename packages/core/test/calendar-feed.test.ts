@@ -74,6 +74,20 @@ describe('the calendar of what is upcoming', () => {
         except: ['2026-11-24T18:00'],
       },
     ],
+    [
+      'without all times of some days, and with a day more',
+      {
+        from: '2026-11-20T18:00',
+        zone: 'Europe/Oslo',
+        repeat: 'FREQ=WEEKLY;BYDAY=MO,TU,TH,FR;BYHOUR=7,18',
+        also: ['2026-11-25'],
+        except: ['2026-11-24', '2026-11-26', '2026-11-27T07:00'],
+      },
+    ],
+    [
+      'so many times, without a day',
+      { from: '2026-11-21T18:00', zone: 'Europe/Oslo', repeat: 'FREQ=DAILY;COUNT=9', except: ['2026-11-26'] },
+    ],
     ['leap days', { from: '2024-02-29T10:00', zone: 'UTC', repeat: 'FREQ=YEARLY' }],
   ])('says %s as it rings', (_says, when) => {
     const text = feed('Merrow Sound: upcoming', [event(when)], nowMs)

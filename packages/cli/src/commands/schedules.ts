@@ -32,6 +32,8 @@ export function scheduleCommands(program: Command, io: Io, done: Run): void {
     .description('Save a schedule of a notification file; a change holds from its next run on')
     .requiredOption('--file <path>', 'the notification, in YAML or JSON')
     .option('--to <reference...>', 'who, in place of what the file says')
+    .option('--also <time...>', 'rings then, too: "2026-12-31 18:00", or a day for the usual hour')
+    .option('--except <time...>', 'does not ring then: "2026-12-24 18:00", or a day for all of its times')
     .option('--grace <seconds>', 'so late it is still rung when nothing ran at its time')
     .addHelpText(
       'after',
@@ -99,7 +101,7 @@ async function show({ client, app, flags, io }: Context<object>, schedule: strin
 }
 
 const told = (one: Schedule, io: Io): string =>
-  `${one.name}: ${safe(one.shows.title)}\n  rings  ${safe(sayWhen(one.when))}\n  next   ${nextOf(one, io)}\n  by     ${safe(one.madeBy)}, version ${one.version}\n`
+  `${one.name}: ${safe(one.shows.title)}\n  rings  ${safe(sayWhen(one.when))}\n  next   ${nextOf(one, io)}\n${one.skipped.map((at) => `  not    ${moment(at, io)}, left out by hand\n`).join('')}  by     ${safe(one.madeBy)}, version ${one.version}\n`
 
 async function save(context: Context<SaveFlags>, schedule: string): Promise<number> {
   const { client, app, flags, io } = context
@@ -132,11 +134,22 @@ function wholeOf(flag: string, text: string): number {
 
 async function next(context: Context<{ readonly count: string }>, schedule: string): Promise<number> {
   const { client, app, flags, io } = context
-  const { when } = await client.call('readSchedule', { params: { app, schedule } })
+  const { when, nextAt, paused, skipped } = await client.call('readSchedule', { params: { app, schedule } })
   const count = wholeOf('--count', flags.count)
-  const { times } = await client.call('previewSchedule', { params: { app }, body: { when, count } })
-  if (flags.json) printJson(io, { times })
-  else io.out(times.length === 0 ? 'It is over.\n' : times.map((one) => `${moment(one, io)}\n`).join(''))
+  // What lies before its next time was left out.
+  const from = nextAt === null ? {} : { from: nextAt }
+  const isOver = nextAt === null && !paused
+  const { times } = isOver
+    ? { times: [] }
+    : await client.call('previewSchedule', { params: { app }, body: { when, count, ...from } })
+  const rings = times.filter((one) => !skipped.some((at) => Date.parse(at) === Date.parse(one)))
+  if (flags.json) printJson(io, { times: rings })
+  else if (rings.length === 0) io.out('It is over.\n')
+  else {
+    if (paused) io.out('It is paused; when it goes on, it rings\n')
+    io.out(rings.map((one) => `${moment(one, io)}\n`).join(''))
+    for (const at of skipped) io.out(`not ${moment(at, io)}, left out by hand\n`)
+  }
   return exitCodes.done
 }
 

@@ -12,6 +12,8 @@ export type WhenFlags = {
   readonly zone?: string
   readonly repeat?: string
   readonly past?: string
+  readonly also?: string[]
+  readonly except?: string[]
 }
 
 /** Adds the options that say when. */
@@ -26,12 +28,12 @@ export const withWhen = (command: Command): Command =>
 
 /** What the flags say about when. @throws {UsageError} for what cannot be read */
 export function whenIn(
-  { at: given, local, in: after, zone, repeat, past }: WhenFlags,
+  { at: given, local, in: after, zone, repeat, past, also, except }: WhenFlags,
   ownZone: string,
 ): When | undefined {
   if (given !== undefined && local !== undefined) throw new UsageError('Give --at or --local, not both.')
   const at = given ?? local
-  const read = whenOfTyped({ at, in: after, zone, repeat, past }, Date.now(), ownZone)
+  const read = whenOfTyped({ at, in: after, zone, repeat, past, also, except }, Date.now(), ownZone)
   if (typeof read === 'string') throw new UsageError(`${read[0]?.toUpperCase()}${read.slice(1)}.`)
   return read as When | undefined
 }

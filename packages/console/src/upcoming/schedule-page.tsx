@@ -98,7 +98,7 @@ const columns: readonly Column<ScheduleRun>[] = [
   },
 ]
 
-function Told({ schedule: { when, notification, shows, nextAt, paused } }: { readonly schedule: Schedule }) {
+function Told({ schedule: { when, notification, shows, nextAt, paused, skipped } }: { readonly schedule: Schedule }) {
   const request = notification as unknown as { readonly to: Parameters<typeof sayTarget>[0] }
   const facts: readonly Fact[] = [
     ['Shows', <bdi key="shows">{shows.title || 'Wakes the app'}</bdi>],
@@ -110,6 +110,9 @@ function Told({ schedule: { when, notification, shows, nextAt, paused } }: { rea
     ],
     ['Rings', sayWhen(when)],
     ['Next', paused ? 'paused' : nextAt === null ? 'over' : <Next key="next" at={nextAt} zone={when.zone} />],
+    ...(skipped.length === 0
+      ? []
+      : ([['Left out', skipped.map((at) => exactIn(at, ownZone)).join('; ')]] satisfies Fact[])),
     ['Would reach', <ReachNow key="reach" notification={notification} />],
   ]
   return <Facts all={facts} />

@@ -21,6 +21,7 @@ export const schedule = z
     graceSeconds: z.int(),
     paused: z.boolean(),
     nextAt: instant.nullable().describe('When it rings next; null: it is over, or paused.'),
+    skipped: z.array(instant).describe('Times ahead that were left out by hand, soonest first; 100 at most.'),
     version: z.int(),
     madeBy: z.string(),
     changedAt: instant,

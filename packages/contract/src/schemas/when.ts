@@ -23,8 +23,14 @@ export const when = z
       .describe('With zone reader: what becomes of those for whom the hour is over already; skip when left out.'),
     from: localTime.optional().describe('Where a recurrence begins; it rings then only if repeat names it.'),
     repeat: z.string().max(600).optional().describe('RFC 5545 §3.3.10: FREQ=WEEKLY;BYDAY=MO,TU'),
-    also: z.array(localTime).optional().describe('Further times (RFC 5545 RDATE).'),
-    except: z.array(localTime).optional().describe('Times that do not ring (RFC 5545 EXDATE).'),
+    also: z
+      .array(localTime)
+      .optional()
+      .describe('Further times (RFC 5545 RDATE); a day such as 2026-12-24 means the hour of from.'),
+    except: z
+      .array(localTime)
+      .optional()
+      .describe('Times that do not ring (RFC 5545 EXDATE); a day such as 2026-12-24 means all of its times.'),
   })
   .superRefine((given, context) => {
     for (const { at, says } of whenFaults(given))

@@ -16,6 +16,9 @@ export type TypedWhen = {
   readonly past?: string | undefined
   /** RFC 5545. */
   readonly repeat?: string | undefined
+  /** Further times, and times that do not ring: `2026-12-24 18:00`, or a whole day. */
+  readonly also?: readonly string[] | undefined
+  readonly except?: readonly string[] | undefined
 }
 
 const clock = /^(?:(today|tomorrow)\s+)?(\d{1,2})[:.](\d{2})$/i
@@ -48,7 +51,24 @@ export function whenOfTyped(typed: TypedWhen, nowMs: number, ownZone: string): W
   if (local === undefined)
     return `“${at}” is no time; write 18:00, tomorrow 18:00, "2026-11-27 18:00" or 2026-11-27T17:00:00Z`
   const past = typed.past === undefined ? {} : { past: typed.past as NonNullable<When['past']> }
-  return repeat === undefined ? { local, zone, ...past } : { from: local, zone, repeat, ...past }
+  if (repeat === undefined)
+    return typed.also || typed.except ? 'further times and exceptions belong to what repeats' : { local, zone, ...past }
+  const lists: { also?: string[]; except?: string[] } = {}
+  for (const name of ['also', 'except'] as const) {
+    const read = typed[name]?.map(timeOrDay)
+    const at = read?.indexOf(undefined) ?? -1
+    if (at >= 0) return `“${typed[name]![at]}” is neither a day nor a time; write 2026-12-24 or "2026-12-24 18:00"`
+    if (read) lists[name] = read as string[]
+  }
+  return { from: local, zone, repeat, ...past, ...lists }
+}
+
+/** @returns undefined for what is neither */
+function timeOrDay(text: string): string | undefined {
+  const day = /^\d{4}-\d{2}-\d{2}$/.exec(text.trim())?.[0]
+  if (day !== undefined) return checked(`${day}T00:00`) && day
+  const [, on, hours, minutes] = date.exec(text.trim()) ?? []
+  return on === undefined ? undefined : checked(`${on}T${hours!.padStart(2, '0')}:${minutes}`)
 }
 
 function afterOf(text: string): When | string {
@@ -98,5 +118,13 @@ export function sayWhen(when: When): string {
   if (when.afterSeconds !== undefined) return `${when.afterSeconds} s after it is saved`
   const clock = when.zone === 'reader' ? 'each reader’s clock' : when.zone
   if (when.local !== undefined) return `${spaced(when.local)} (${clock})`
-  return `${when.repeat} from ${spaced(when.from ?? '')} (${clock})`
+  const { also = [], except = [] } = when
+  const list = (word: string, all: readonly string[]) =>
+    all.length === 0
+      ? ''
+      : `, ${word} ${all.slice(0, told).map(spaced).join(', ')}${all.length > told ? ` and ${all.length - told} more` : ''}`
+  return `${when.repeat} from ${spaced(when.from ?? '')} (${clock})${list('also', also)}${list('except', except)}`
 }
+
+/** So many further times and exceptions are told of each. */
+const told = 3

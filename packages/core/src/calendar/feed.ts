@@ -2,7 +2,7 @@ import ICAL from 'ical.js'
 import { beginningOf } from '../content/well-formed.ts'
 import { instantOf, type LocalTime, localAt } from '../timing/local-time.ts'
 import type { CalendarRule } from './calendar-rule.ts'
-import { ringTimes } from './ring-times.ts'
+import { ringTimes, timesOnDays } from './ring-times.ts'
 import { timesAfter, timingOf, type When } from './when.ts'
 
 /** Something that rings, as a calendar shows it. */
@@ -98,13 +98,21 @@ function componentsOf(event: FeedEvent, nowMs: number): Component[] {
     return [eventOf(event, event.uid, [timeProperty('dtstart', start, undefined)])]
   }
   const { recurring, zone } = timing
-  const { rule, also, except } = recurring
+  const { rule, also, except, exceptDays = [] } = recurring
   if (isOneByOne(rule)) return timesOf(event, nowMs)
-  const first = firstOf({ ...recurring, also: [], except: [] }, zone) ?? firstOf(recurring, zone)
+  const first = firstOf({ ...recurring, also: [], except: [], exceptDays: [] }, zone) ?? firstOf(recurring, zone)
   if (first === undefined) return []
   const tzid = ofReaders ? undefined : zone
   const show = (ms: number) => local(localAt(ms, zone))
-  const left = [...except.map(withSeconds), ...leftOut(event, nowMs).map(show)]
+  // Each time of a day that is left out: not every calendar knows a day as an exception to what has hours.
+  const today = utc(nowMs - 86_400_000).slice(0, 10)
+  const onDays = timesOnDays(
+    recurring,
+    zone,
+    exceptDays.filter((day) => day >= today),
+    oneByOne.times,
+  )
+  const left = [...new Set([...except.map(withSeconds), ...onDays.map(show), ...leftOut(event, nowMs).map(show)])]
   return [
     eventOf(event, event.uid, [
       timeProperty('dtstart', show(first), tzid),

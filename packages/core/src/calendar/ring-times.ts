@@ -10,6 +10,8 @@ export type Recurring = {
   readonly also: readonly LocalTime[]
   /** Times that do not ring (§3.8.5.1). */
   readonly except: readonly LocalTime[]
+  /** Whole days of the zone on which nothing rings: `2026-12-24`. */
+  readonly exceptDays?: readonly string[]
 }
 
 /** A rule that does not ring for so long after an instant is over. */
@@ -34,6 +36,8 @@ export function* ringTimes(recurring: Recurring, zone: string, afterMs: number):
   const { rule } = recurring
   const also = yield* instantsOf(recurring.also, zone)
   const left = new Set(yield* instantsOf(recurring.except, zone))
+  const daysOff = new Set(recurring.exceptDays)
+  const rings = (ms: number) => !left.has(ms) && (daysOff.size === 0 || !daysOff.has(dayAt(ms, zone)))
   const own = rule.freq === 'HOURLY' || rule.freq === 'MINUTELY' ? byClock : byCalendar
   const pending = new Set(also.filter((ms) => ms > afterMs))
   for (const { times, upToMs } of own(recurring, zone, afterMs)) {
@@ -41,10 +45,49 @@ export function* ringTimes(recurring: Recurring, zone: string, afterMs: number):
     // What was moved ahead over a gap may come after what the next stretch brings.
     const ready = [...pending].filter((ms) => ms < upToMs).sort((a, b) => a - b)
     for (const ms of ready) pending.delete(ms)
-    yield ready.filter((ms) => !left.has(ms))
+    yield ready.filter(rings)
   }
-  yield [...pending].filter((ms) => !left.has(ms)).sort((a, b) => a - b)
+  yield [...pending].filter(rings).sort((a, b) => a - b)
 }
+
+/** The day that a clock in a zone shows: `2026-12-24`. */
+export const dayAt = (ms: number, zone: string): string => {
+  const { year, month, day } = localAt(ms, zone)
+  return new Date(Date.UTC(year, month - 1, day)).toISOString().slice(0, 10)
+}
+
+/**
+ * The instants at which a recurrence would ring on some days, its exceptions aside.
+ * @param days of the zone, such as `2026-12-24`
+ * @param most at most so many of them
+ */
+export function timesOnDays(
+  recurring: Recurring,
+  zone: string,
+  days: readonly string[],
+  most = Number.POSITIVE_INFINITY,
+): number[] {
+  const bare = { ...recurring, except: [], exceptDays: [] }
+  const sorted = [...new Set(days)].sort()
+  // Whoever counts begins at the beginning for each look, and so looks once.
+  const spans =
+    recurring.rule.count !== undefined && sorted.length > 0
+      ? [{ first: sorted[0]!, last: sorted.at(-1)! }]
+      : sorted.map((day) => ({ first: day, last: day }))
+  const wanted = new Set(sorted)
+  const found: number[] = []
+  for (const { first, last } of spans) {
+    const endMs = instantOf(fieldsAsLocal(Date.parse(`${last}T00:00:00Z`) + dayMs), zone)
+    for (const times of ringTimes(bare, zone, instantOf(`${first}T00:00`, zone) - 1)) {
+      found.push(...times.filter((ms) => wanted.has(dayAt(ms, zone)) && ms < endMs))
+      if (found.length >= most) return found.slice(0, most)
+      if (times.some((ms) => ms >= endMs)) break
+    }
+  }
+  return found
+}
+
+const fieldsAsLocal = (floatingMs: number): LocalTime => new Date(floatingMs).toISOString().slice(0, 19)
 
 /** The instants of local times, some of them at a time. */
 function* instantsOf(locals: readonly LocalTime[], zone: string): Generator<readonly number[], number[]> {

@@ -1,7 +1,7 @@
 import { instantOf, type LocalTime, localFields } from '../timing/local-time.ts'
 import { parseCalendarRule } from './calendar-rule.ts'
 import { firstZone, type Past, readersEnd } from './reader-zones.ts'
-import { type Recurring, ringTimes } from './ring-times.ts'
+import { dayAt, type Recurring, ringTimes, timesOnDays } from './ring-times.ts'
 
 /** When something rings: once, or again and again. One of `at`, `afterSeconds`, `local` and `from` says so. */
 export type When = {
@@ -18,8 +18,10 @@ export type When = {
   readonly from?: LocalTime | undefined
   /** RFC 5545 §3.3.10. */
   readonly repeat?: string | undefined
-  readonly also?: readonly LocalTime[] | undefined
-  readonly except?: readonly LocalTime[] | undefined
+  /** Local times; a day alone means the hour at which it rings first. */
+  readonly also?: readonly string[] | undefined
+  /** Local times; a day alone means all times of that day. */
+  readonly except?: readonly string[] | undefined
 }
 
 export const whenLimits = Object.freeze({ afterSeconds: 157_766_400, times: 500, lastYear: 2_200 })
@@ -71,7 +73,8 @@ export function whenFaults(when: When): readonly WhenFault[] {
   for (const name of ['also', 'except'] as const) {
     const times = when[name] ?? []
     if (times.length > whenLimits.times) fault(name, `has more than ${whenLimits.times} times`)
-    else if (!times.every(isTime)) fault(name, 'wants local times such as 2026-12-24T18:00')
+    else if (!times.every((one) => isTime(one) || isDay(one)))
+      fault(name, 'wants local times such as 2026-12-24T18:00, or days such as 2026-12-24')
   }
   return faults
 }
@@ -80,6 +83,9 @@ const isTime = (local: LocalTime): boolean => {
   const fields = localFields(local)
   return fields !== undefined && fields.year > 1900 && fields.year < whenLimits.lastYear
 }
+
+/** A day of the calendar without a time: `2026-12-24`. */
+const isDay = (text: string): boolean => isTime(`${text}T00:00`)
 
 function instantFaults({ at, afterSeconds = 0 }: When): WhenFault[] {
   const ms = at === undefined ? 0 : Date.parse(at)
@@ -114,7 +120,36 @@ export function timingOf(when: When, nowMs: number): Timing {
   const rule = parseCalendarRule(when.repeat ?? '')
   if (typeof rule === 'string' || when.from === undefined) throw new RangeError('has faults')
   const { from, also = [], except = [] } = when
-  return { is: 'recurring', zone, recurring: { from, rule, also, except } }
+  return {
+    is: 'recurring',
+    zone,
+    recurring: {
+      from,
+      rule,
+      also: also.map((one) => (isDay(one) ? one + from.slice('2026-12-24'.length) : one)),
+      except: except.filter((one) => !isDay(one)),
+      exceptDays: except.filter(isDay),
+    },
+  }
+}
+
+/** Exceptions that leave out nothing: no time of the recurrence is there, or on that day. @returns their places in the list */
+export function idleExceptions(when: When): number[] {
+  const { except = [] } = when
+  const timing = timingOf({ ...when, except: [] }, 0)
+  if (timing.is === 'once' || except.length === 0) return []
+  const { recurring, zone } = timing
+  const dayOf = (one: string) => one.slice(0, '2026-12-24'.length)
+  // A time that the clocks skip rings later, and so perhaps on another day.
+  const instants = except.map((one) => (isDay(one) ? undefined : instantOf(one, zone)))
+  const days = except.flatMap((one, n) =>
+    [dayOf(one), instants[n] === undefined ? [] : dayAt(instants[n], zone)].flat(),
+  )
+  const times = new Set(timesOnDays(recurring, zone, days))
+  const ringing = new Set([...times].map((ms) => dayAt(ms, zone)))
+  return [...except.keys()].filter((n) =>
+    instants[n] === undefined ? !ringing.has(except[n]!) : !times.has(instants[n]),
+  )
 }
 
 /** The times after an instant, in stretches between which whoever asks can do something else. */

@@ -1,5 +1,5 @@
 // The program of an evaluator process: one job after the other, with no way out but its answers.
-import { timesAfter, timingOf } from '@zbell/core/calendar'
+import { idleExceptions, timesAfter, timingOf } from '@zbell/core/calendar'
 import { explainRuleFor } from '@zbell/core/rules'
 import { Expression, explainFiring, Trigger, triggerFaults } from '@zbell/core/triggers'
 import jsonata from 'jsonata'
@@ -64,6 +64,7 @@ const jobs: { readonly [Name in JobName]: (input: JobInput<Name>) => JobOutput<N
     }
     return found.slice(0, count)
   },
+  'idle-exceptions': ({ when }) => idleExceptions(when),
   'filter-events': ({ expression, events }) => {
     const condition = conditionOf(expression)
     return events.map((event) => condition.holds({ event, now: new Date() }).holds)

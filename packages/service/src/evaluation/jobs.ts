@@ -26,6 +26,8 @@ export type Jobs = {
     input: { readonly when: When; readonly fromMs: number; readonly count: number }
     output: readonly number[]
   }
+  /** The places of a schedule's exceptions that leave out nothing. */
+  'idle-exceptions': { input: { readonly when: When }; output: readonly number[] }
   /** For which events an expression holds. */
   'filter-events': {
     input: { readonly expression: string; readonly events: readonly unknown[] }

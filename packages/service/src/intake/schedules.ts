@@ -11,7 +11,7 @@ import { databaseTime } from '../store/database-time.ts'
 import { notificationStatements } from '../store/notifications/create-notification.ts'
 import { holdIn } from '../store/notifications/hold.ts'
 import { scheduledBefore } from '../store/notifications/read-scheduled.ts'
-import { type RunRow, settleTime } from '../store/schedules/runs.ts'
+import { type RunRow, settleTime, skippedTimes } from '../store/schedules/runs.ts'
 import {
   countOtherSchedules,
   type DueSchedule,
@@ -96,7 +96,12 @@ export class Schedules {
     await checkReferences(this.#database, scope, notification.to)
     await draftOf({ database: this.#database, keptDays: this.#keptDays }, scope, notification)
     const nowMs = (await databaseTime(this.#database)).getTime()
-    const nextAt = await nextTime(timingOf(when, nowMs), nowMs - 1)
+    await this.#checkExceptions(scope, when)
+    // What was left out by hand stays so, also when something else is changed.
+    const earlier = await findSchedule(this.#database, whereOf(scope), name)
+    const skipped = new Set(earlier && (await this.skipped([earlier])).get(earlier.no)?.map((at) => at.getTime()))
+    let nextAt = await nextTime(timingOf(when, nowMs), nowMs - 1)
+    while (nextAt && skipped.has(nextAt.getTime())) nextAt = await nextTime(timingOf(when, nowMs), nextAt.getTime())
     if (nextAt === undefined) throw neverRings('/when')
     if ((await countOtherSchedules(this.#database, whereOf(scope), name)) >= mostSchedules)
       throw invalid(
@@ -112,6 +117,28 @@ export class Schedules {
     })
     if (waiting) this.#intake.lookForHolds()
     return this.need(scope, name)
+  }
+
+  /** @throws {Problem} `invalid-request` for an exception that leaves out nothing, `too-slow` */
+  async #checkExceptions({ app }: Scope, when: When): Promise<void> {
+    const { except = [] } = when
+    if (except.length === 0) return
+    const job = this.#evaluators.run({ appNo: app.no, use: 'previews' }, lookLimits, 'idle-exceptions', { when })
+    const idle = await evaluated('Looking through its exceptions', job)
+    if (idle.length === 0) return
+    const errors = idle.map((n) => ({
+      pointer: `/when/except/${n}`,
+      detail: `is ${except[n]}, which is none of its times`,
+    }))
+    throw new Problem('invalid-request', `${errors[0]!.pointer} ${errors[0]!.detail}.`, errors)
+  }
+
+  /** The times ahead that were left out by hand, of each schedule. */
+  skipped(schedules: readonly ScheduleRow[]): Promise<ReadonlyMap<number, readonly Date[]>> {
+    return skippedTimes(
+      this.#database,
+      schedules.map(({ no }) => no),
+    )
   }
 
   /** Pauses a schedule, or lets it go on with its next time from now. @throws {Problem} `unknown-schedule` */

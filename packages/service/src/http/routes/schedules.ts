@@ -12,13 +12,21 @@ import type { OperationRouter } from '../serve-operation.ts'
 import { nameAtPlace, numberAtPlace, pageView, placeOfName } from '../views.ts'
 
 export function serveSchedules(on: OperationRouter, database: Database, schedules: Schedules): void {
+  const viewOf = async (row: ScheduleRow) => scheduleView(row, (await schedules.skipped([row])).get(row.no))
+
   on.serve('listSchedules', async ({ caller: { scope }, query: { limit, after } }) => {
     const rows = await listSchedules(database, whereOf(scope), limit + 1, nameAtPlace(after))
-    return pageView(rows, limit, ({ name }) => placeOfName(name), scheduleView)
+    const skipped = await schedules.skipped(rows)
+    return pageView(
+      rows,
+      limit,
+      ({ name }) => placeOfName(name),
+      (row) => scheduleView(row, skipped.get(row.no)),
+    )
   })
 
   on.serve('readSchedule', async ({ caller: { scope }, params }) =>
-    scheduleView(await schedules.need(scope, params.schedule)),
+    viewOf(await schedules.need(scope, params.schedule)),
   )
 
   on.serve('saveSchedule', async ({ caller: { scope, actor }, params: { schedule: name }, body }) => {
@@ -26,11 +34,11 @@ export function serveSchedules(on: OperationRouter, database: Database, schedule
     if (error) throw invalid('/schedule', `${error.issues[0]?.message} as a name`)
     if (body.notification.when !== undefined)
       throw invalid('/notification/when', 'stands beside the notification, not within it')
-    return scheduleView(await schedules.save(scope, name, body, actor))
+    return viewOf(await schedules.save(scope, name, body, actor))
   })
 
   on.serve('changeSchedule', async ({ caller: { scope }, params, body }) =>
-    scheduleView(await schedules.pause(scope, params.schedule, body.paused)),
+    viewOf(await schedules.pause(scope, params.schedule, body.paused)),
   )
 
   on.serve('deleteSchedule', async ({ caller: { scope }, params }) => {
@@ -42,9 +50,7 @@ export function serveSchedules(on: OperationRouter, database: Database, schedule
     cancelled: await schedules.cancelAll(scope, body.count),
   }))
 
-  on.serve('skipRun', async ({ caller: { scope }, params }) =>
-    scheduleView(await schedules.skip(scope, params.schedule)),
-  )
+  on.serve('skipRun', async ({ caller: { scope }, params }) => viewOf(await schedules.skip(scope, params.schedule)))
 
   on.serve('runSchedule', async ({ caller: { scope }, params }) => runView(await schedules.run(scope, params.schedule)))
 
@@ -71,7 +77,7 @@ export function serveSchedules(on: OperationRouter, database: Database, schedule
 const showsOf = ({ template, content, values }: Pick<Coming, 'content' | 'values' | 'template'>) =>
   template === null ? sampleTexts(content, { values: values ?? {} }) : { title: template, body: null }
 
-const scheduleView = (row: ScheduleRow): Schedule => ({
+const scheduleView = (row: ScheduleRow, skipped: readonly Date[] = []): Schedule => ({
   name: row.name,
   when: row.when as Schedule['when'],
   notification: row.notification as never,
@@ -83,6 +89,7 @@ const scheduleView = (row: ScheduleRow): Schedule => ({
   graceSeconds: row.graceSeconds,
   paused: row.paused,
   nextAt: row.paused ? null : (row.nextAt?.toISOString() ?? null),
+  skipped: skipped.map((at) => at.toISOString()),
   version: row.version,
   madeBy: row.madeBy,
   changedAt: row.changedAt.toISOString(),

@@ -46,6 +46,28 @@ export async function listRuns(
   }))
 }
 
+/** So many times ahead that were left out are told of each schedule. */
+const mostSkipped = 100
+
+/** The times ahead that were left out by hand, soonest first, by the schedule's number. */
+export async function skippedTimes(
+  reader: Reader,
+  scheduleNos: readonly number[],
+): Promise<ReadonlyMap<number, readonly Date[]>> {
+  const found = new Map<number, Date[]>()
+  if (scheduleNos.length === 0) return found
+  const rows = await reader.rows<{ no: number; dueAt: Date }>(
+    sql`select schedule_no as no, due_at as dueAt from schedule_runs force index (one_time)
+        where schedule_no in ${scheduleNos} and due_at > utc_timestamp(3) and state = 'skipped' order by schedule_no, due_at`,
+  )
+  for (const { no, dueAt } of rows) {
+    const all = found.get(no) ?? []
+    if (all.length < mostSkipped) all.push(dueAt)
+    found.set(no, all)
+  }
+  return found
+}
+
 /** So far back it is told that a schedule did not ring, and so many times of all apps are looked at. */
 const told = { days: 2, times: 1_000 }
 
