@@ -27,6 +27,16 @@ describe('delivery states', () => {
     for (const claimed of receiptStates) expect(afterReceipt(state, claimed)).toBe(state)
   })
 
+  test('one that was withdrawn after it was accepted keeps what the device showed', () => {
+    const record: DeliveryRecord = { state: 'withdrawn', moments: { accepted: 0, withdrawn: 5 } }
+    expect(withReceipt(record, 'shown', at)).toEqual({
+      state: 'withdrawn',
+      moments: { accepted: 0, withdrawn: 5, shown: at },
+    })
+    const never: DeliveryRecord = { state: 'withdrawn', moments: { withdrawn: 5 } }
+    expect(withReceipt(never, 'shown', at)).toBe(never)
+  })
+
   test('a receipt proves that an expired delivery arrived after all', () => {
     expect(afterReceipt('expired', 'shown')).toBe('shown')
   })

@@ -21,6 +21,7 @@ const delivered = (state: DeliveryState, more: Partial<Delivery> = {}): Delivery
   appState: null,
   became: null,
   action: null,
+  zone: null,
   waits: null,
   moments: {},
   ...more,
@@ -29,6 +30,7 @@ const delivered = (state: DeliveryState, more: Partial<Delivery> = {}): Delivery
 function evidence(more: {
   notification?: Partial<Evidence['notification']>
   device?: Partial<Evidence['device']>
+  person?: Evidence['person']
   named?: boolean
   delivery?: Delivery
   replacedMs?: number
@@ -57,6 +59,7 @@ function evidence(more: {
       rehearsal: false,
       ...more.device,
     },
+    person: more.person ?? 'stays',
     named: more.named ?? true,
     delivery: more.delivery,
     answer: more.answer ?? null,
@@ -224,14 +227,49 @@ describe('why', () => {
   })
 
   test('a device that was faster than our record is told so, and its steps stay in their order', () => {
-    const early = { accepted: sentMs + 50, received: sentMs + 20, shown: sentMs + 20 }
+    const early = { accepted: sentMs + 30_020, received: sentMs + 20, shown: sentMs + 20 }
     const why = explainDelivery(evidence({ delivery: delivered('shown', { moments: early }) }))
     const says = why.steps.map((one) => one.says)
     const [took, clocks, arrived] = ['The gateway took it', 'Two clocks disagree', 'It arrived'].map((start) =>
       says.findIndex((one) => one.startsWith(start)),
     )
     expect([took! >= 0, clocks === took! + 1, arrived === clocks! + 1]).toEqual([true, true, true])
-    expect(says[clocks!]).toContain('30 ms before')
+    expect(says[clocks!]).toContain('30,000 ms before')
+    // What the network may explain says nothing of the clocks.
+    const near = explainDelivery(
+      evidence({ delivery: delivered('shown', { moments: { ...early, accepted: sentMs + 2_000 } }) }),
+    )
+    expect(near.steps.some(({ says }) => says.startsWith('Two clocks'))).toBe(false)
+  })
+
+  test('a device that has changed hands is told of the hands that it was in', () => {
+    const showed = delivered('shown', { moments: shown })
+    const left = explainDelivery(evidence({ delivery: showed, person: 'left' }))
+    expect([left.seen, left.steps.map(({ says }) => says)]).toEqual([
+      true,
+      expect.arrayContaining(['They have signed out of it since.']),
+    ])
+    expect(explainDelivery(evidence({ delivery: showed, person: 'came-later' })).verdict).toBe(
+      'No: they signed in on this device only after the notification was sent.',
+    )
+  })
+
+  test('quiet hours are told by the clock that it had then', () => {
+    const quiet = delivered('skipped', { reason: 'quiet-hours', zone: 'Asia/Tokyo', moments: { skipped: sentMs } })
+    expect(explainDelivery(evidence({ delivery: quiet })).steps.map(({ says }) => says)).toContain(
+      'By its clock it was 09:16 in Asia/Tokyo.',
+    )
+  })
+
+  test('what was shown after it had been withdrawn is told', () => {
+    const late = { ...shown, withdrawn: sentMs + 15 }
+    const { steps, verdict, seen } = explainDelivery(
+      evidence({ delivery: delivered('withdrawn', { reason: 'taken-back', moments: late }) }),
+    )
+    expect([verdict, seen]).toEqual(['It was shown, and then taken back.', true])
+    expect(steps.map(({ says }) => says)).toContain(
+      'It had been withdrawn by then; the device did not know of that yet.',
+    )
   })
 
   test('a withdrawn one that nobody reported as received is not told as seen', () => {

@@ -56,7 +56,11 @@ export const explanation = z
             }),
           )
           .describe('The rules that the target names, as of the moment at which it was sent.'),
-        content: content.nullable().describe('What it would show, or was sent.'),
+        content: content
+          .nullable()
+          .describe(
+            'What it would show as of now: its language, or what is known of its person, may have changed since.',
+          ),
         delivery: delivery.nullable(),
       }),
     ),

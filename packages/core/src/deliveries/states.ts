@@ -66,11 +66,13 @@ export type DeliveryMoments = Partial<Record<Exclude<DeliveryState, 'queued'>, n
 export type DeliveryRecord = { readonly state: DeliveryState; readonly moments: DeliveryMoments }
 
 /**
- * Puts one receipt on a delivery's record. The first report of a state keeps its moment.
+ * Puts one receipt on a delivery's record. The first report of a state keeps its moment; one that was withdrawn after a gateway
+ * had taken it stays withdrawn, and keeps what the device showed.
  * @returns the same object when the receipt changes nothing
  */
 export function withReceipt(record: DeliveryRecord, receipt: ReceiptState, atMs: number): DeliveryRecord {
-  if (record.state === 'skipped' || record.state === 'refused' || record.state === 'withdrawn') return record
+  if (record.state === 'skipped' || record.state === 'refused') return record
+  if (record.state === 'withdrawn' && record.moments.accepted === undefined) return record
   const state = afterReceipt(record.state, receipt)
   if (state === record.state && record.moments[receipt] !== undefined) return record
   return { state, moments: { ...record.moments, [receipt]: record.moments[receipt] ?? atMs } }

@@ -35,6 +35,8 @@ export type Evidence = {
     readonly receiptMs: number | null
     readonly rehearsal: boolean
   }
+  /** Of the person who is asked about: whether they had it then, and have it still. */
+  readonly person: 'stays' | 'left' | 'came-later'
   /** Whether the target names it now. */
   readonly named: boolean
   readonly delivery:
@@ -47,6 +49,8 @@ export type Evidence = {
         readonly became: Presentation | null
         readonly action: string | null
         /** Of one in the queue: what it waits for, and until when. */
+        /** By whose clock quiet hours kept it from ringing; null where that was not kept. */
+        readonly zone: string | null
         readonly waits: { readonly reason: Reason; readonly untilMs: number } | null
         readonly moments: DeliveryMoments
       }
@@ -92,6 +96,11 @@ export function explainDelivery(evidence: Evidence): Why {
   const step = (verdict: StepVerdict, says: string, atMs: number | null = null) => steps.push({ says, verdict, atMs })
   const { notification, device, delivery } = evidence
   step('good', `The device is registered in ${notification.environment}.`, device.registeredMs)
+  if (evidence.person === 'came-later') {
+    step('stops', 'They signed in on it only after the notification was sent.')
+    return end('No: they signed in on this device only after the notification was sent.', false)
+  }
+  if (evidence.person === 'left') step('note', 'They have signed out of it since.')
   if (!delivery) return notMeant(evidence, step, end)
   step('good', 'The target named it when the notification was sent.', notification.createdMs)
   const { state, reason, attempts, moments } = delivery
@@ -140,7 +149,7 @@ function clockAt(ms: number, zone: string): string {
 function noteRestraint({ delivery, cap, zone }: Evidence, why: Reason, step: Step): void {
   const at = delivery?.moments.skipped ?? delivery?.moments.expired
   if (why === 'quiet-hours' && at !== undefined) {
-    step('note', `By its clock it was ${clockAt(at, zone)}.`, at)
+    step('note', `By its clock it was ${clockAt(at, delivery?.zone ?? zone)}.`, at)
     if (delivery?.state === 'expired') step('note', 'Its lifetime was over before the quiet hours were.', at)
   }
   if (why !== 'over-cap' || cap === null) return
@@ -242,11 +251,14 @@ const appWords: Record<AppState, string> = {
   closed: 'not running',
 }
 
+/** Less than so much between the device's clock and ours may be the network's, and says nothing. */
+const networkMs = 5_000
+
 /** What happened on the device, as it reported. */
 function onDevice({ delivery, replacedMs }: Evidence, step: Step, end: End): Why {
   const { moments, became, appState, action, state, reason } = delivery!
   const early = (moments.accepted ?? 0) - (moments.received ?? 0)
-  if (early > 0)
+  if (early > networkMs)
     step(
       'note',
       `Two clocks disagree: by the device’s it arrived ${early.toLocaleString('en')} ms before the gateway’s answer was noted here.`,
@@ -275,6 +287,9 @@ function onDevice({ delivery, replacedMs }: Evidence, step: Step, end: End): Why
     default:
       became satisfies never
   }
+  const { withdrawn = Number.POSITIVE_INFINITY, shown = Number.NEGATIVE_INFINITY } = moments
+  if (shown > withdrawn)
+    step('note', 'It had been withdrawn by then; the device did not know of that yet.', moments.withdrawn)
   if (moments.opened !== undefined) {
     step('good', action ? `It was opened with “${action}”.` : 'It was opened.', moments.opened)
     return end('Yes: it was shown and opened.', true)
@@ -284,7 +299,8 @@ function onDevice({ delivery, replacedMs }: Evidence, step: Step, end: End): Why
     return end('Yes: it was shown, and put away.', true)
   }
   if (state === 'withdrawn' && reason) {
-    step('note', `${reasons[reason].says}`, moments.withdrawn ?? null)
+    if (shown <= withdrawn) step('note', `${reasons[reason].says}`, moments.withdrawn ?? null)
+    if (moments.shown === undefined) return end('It arrived, and was taken back.', false)
     return end('It was shown, and then taken back.', true)
   }
   if (replacedMs !== null) {

@@ -59,9 +59,15 @@ export class Restraints {
     return { channelBlocked: blocked.has(no), channelMuted: userNo !== null && mutedBy.has(userNo) }
   }
 
-  quiet({ userNo, timeZone }: Device): QuietVerdict {
-    const { own, timeZone: zone } = this.#restraint
+  /** By whose clock its quiet hours are meant. */
+  zoneOf({ timeZone }: Pick<Device, 'timeZone'>): string {
+    return timeZone ?? this.#restraint.timeZone
+  }
+
+  quiet(device: Device): QuietVerdict {
+    const { own } = this.#restraint
+    const { userNo } = device
     const windows = own.size === 0 || userNo === null ? undefined : own.get(userNo)
-    return this.#clock.verdict(timeZone ?? zone, windows && ownQuietFor(windows, this.#notification))
+    return this.#clock.verdict(this.zoneOf(device), windows && ownQuietFor(windows, this.#notification))
   }
 }

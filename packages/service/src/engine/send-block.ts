@@ -236,7 +236,8 @@ class BlockRun {
       return true
     }
     if (quiet.is === 'skip') {
-      this.#outcomes.end(device, { state: 'skipped', reason: 'quiet-hours' }, this.#claim.failures)
+      const detail = this.#restraints.zoneOf(device)
+      this.#outcomes.end(device, { state: 'skipped', reason: 'quiet-hours', detail }, this.#claim.failures)
       return true
     }
     const cap = this.#over.size === 0 ? undefined : this.#over.get(personOf(device))

@@ -20,8 +20,9 @@ import type { Database } from '../store/database.ts'
 import { gatewayAnswer } from '../store/deliveries/gateway-answers.ts'
 import type { DeliveryRow } from '../store/deliveries/list-deliveries.ts'
 import { deliveryOf, laterOfTag } from '../store/deliveries/one-delivery.ts'
+import { devicesLeftSince, userAt } from '../store/devices/former-devices.ts'
 import { readersValues } from '../store/devices/load-block-devices.ts'
-import { type DeviceRow, findDevice, listDevices } from '../store/devices/read-devices.ts'
+import { type DeviceRow, devicesByNo, findDevice, listDevices } from '../store/devices/read-devices.ts'
 import { usesOf } from '../store/restraint/caps.ts'
 import { targetHas } from '../store/targets/review-target.ts'
 import { unknownUsers } from '../store/targets/unknown-names.ts'
@@ -53,9 +54,9 @@ export async function explain(
   const rows =
     who.is === 'device'
       ? [await findDevice(given.database, scope, who.device)].filter((row) => row !== undefined)
-      : await listDevices(given.database, scope, { user: who.user, limit: mostDevices })
+      : await devicesOf(given.database, scope, who.user, ringsAt(notification))
   if (rows.length === 0) return { ...(await nobody(given, scope, who)), about, devices: [] }
-  const devices = await Promise.all(rows.map((row) => explainDevice(given, scope, notification, row)))
+  const devices = await Promise.all(rows.map((row) => explainDevice(given, scope, notification, row, who)))
   const best = devices.find(({ why }) => why.seen) ?? devices[0]!
   const name = who.is === 'user' ? who.user : 'this device'
   const seen = devices.filter(({ why }) => why.seen).length
@@ -71,6 +72,23 @@ export async function explain(
     devices: devices.map(({ view }) => view),
     likely: seen > 0 ? [] : [...new Set(devices.flatMap(({ why }) => why.likely))],
   }
+}
+
+/** The devices of somebody, those that they have left since a moment included. */
+async function devicesOf(database: Database, scope: Scope, user: string, since: Date): Promise<DeviceRow[]> {
+  const [own, left] = await Promise.all([
+    listDevices(database, scope, { user, limit: mostDevices }),
+    devicesLeftSince(database, whereOf(scope), user, since, mostDevices),
+  ])
+  const others = left.filter((no) => !own.some((row) => row.no === no))
+  return [...own, ...(await devicesByNo(database, others))].slice(0, mostDevices)
+}
+
+/** Whether whoever is asked about had the device when the notification rang, and has it still. */
+async function personOn(database: Database, row: DeviceRow, who: Asked, at: Date): Promise<Evidence['person']> {
+  if (who.is === 'device') return 'stays'
+  const then = await userAt(database, row.no, at, row.user)
+  return then !== who.user ? 'came-later' : row.user === who.user ? 'stays' : 'left'
 }
 
 const iso = (atMs: number | null): string | null => (atMs === null ? null : new Date(atMs).toISOString())
@@ -133,6 +151,7 @@ async function explainDevice(
   scope: Scope,
   notification: Notification,
   row: DeviceRow,
+  who: Asked,
 ) {
   const found = await deliveryOf(database, notification, row.no)
   const tag = notification.content.tag
@@ -165,6 +184,7 @@ async function explainDevice(
       receiptMs: row.receiptAt?.getTime() ?? null,
       rehearsal: isHandsetAddress(row.token),
     },
+    person: await personOn(database, row, who, ringsAt(notification)),
     named: await targetHas(database, notification.target, where, row.id),
     zone: row.timeZone ?? (await readSettings(database, scope)).timeZone,
     cap:
@@ -173,6 +193,7 @@ async function explainDevice(
         : null,
     delivery: found && {
       ...found,
+      zone: found.reason === 'quiet-hours' ? found.detail : null,
       waits: found.waits && { reason: found.waits.reason, untilMs: found.waits.until.getTime() },
       moments: Object.fromEntries(Object.entries(found.moments).map(([state, at]) => [state, at.getTime()])),
     },

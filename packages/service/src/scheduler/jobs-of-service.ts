@@ -4,6 +4,7 @@ import type { Database } from '../store/database.ts'
 import { forgetDays } from '../store/deliveries/day-counts.ts'
 import { pruneDeliveries } from '../store/deliveries/prune-deliveries.ts'
 import { forgetDevices } from '../store/devices/forget-devices.ts'
+import { forgetFormerDevices } from '../store/devices/former-devices.ts'
 import { forgetRecordings } from '../store/gateways/recordings.ts'
 import { forgetNotifications } from '../store/notifications/forget-notifications.ts'
 import { countMembers } from '../store/people/count-members.ts'
@@ -121,6 +122,11 @@ export function jobsOfService(given: {
             name: 'forget-firings',
             everySeconds: 3_600,
             run: (mayGoOn: () => boolean) => forgetFirings(database, deliveryDays, mayGoOn),
+          },
+          {
+            name: 'forget-former-devices',
+            everySeconds: 3_600,
+            run: (mayGoOn: () => boolean) => forgetFormerDevices(database, deliveryDays, mayGoOn),
           },
           {
             name: 'forget-runs',

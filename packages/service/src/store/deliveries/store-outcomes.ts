@@ -8,7 +8,6 @@ import {
   reasons,
   stepsTaken,
 } from '@zbell/core'
-import { isChannelName } from '@zbell/core/restraint'
 import { sql } from 'drizzle-orm'
 import type { Claim, Ended, Outcomes } from '../../engine/work.ts'
 import type { Database, Tx } from '../database.ts'
@@ -222,9 +221,9 @@ function instantLiteral(ms: number): string {
 const referenceLiteral = (reference: string | undefined): string =>
   reference !== undefined && /^[A-Za-z0-9._:/@-]{1,64}$/.test(reference) ? `'${reference}'` : 'null'
 
-/** The name of a cap, which has no letter that could end a text. */
+/** The name of a cap, or a time zone: neither has a letter that could end a text. */
 const detailLiteral = (detail: string | undefined): string =>
-  detail !== undefined && isChannelName(detail) ? `'${detail}'` : 'null'
+  detail !== undefined && /^[\w.+/-]{1,64}$/.test(detail) ? `'${detail}'` : 'null'
 
 /** Marks a notification as finished when all its devices are found and no work is left. The caller holds the lock on its row. */
 export async function finishIfDone(tx: Tx, notificationNo: number): Promise<void> {

@@ -5,7 +5,13 @@ import { forgetAnonymous } from '../people/ensure-user.ts'
 /** So many go in one transaction. */
 const together = 500
 /** Tables of which a device's rows go with it. */
-const ownedByDevice = [sql`device_events`, sql`device_tokens`, sql`topic_devices`, sql`channel_blocks`]
+const ownedByDevice = [
+  sql`device_events`,
+  sql`device_tokens`,
+  sql`topic_devices`,
+  sql`channel_blocks`,
+  sql`former_devices`,
+]
 
 /** Devices that could not be rung for so long, with all that was theirs alone: events, tokens, topics, and people without a name. */
 export async function forgetDevices(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {

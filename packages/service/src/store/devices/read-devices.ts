@@ -151,6 +151,15 @@ async function rowsOf(database: Reader, places: readonly Placed[]): Promise<(Dev
   })
 }
 
+/** @param numbers of devices of one app; in this order */
+export const devicesByNo = (database: Database, numbers: readonly number[]): Promise<DeviceRow[]> =>
+  numbers.length === 0
+    ? Promise.resolve([])
+    : rowsOf(
+        database,
+        numbers.map((no) => ({ no, sortedBy: null })),
+      )
+
 /** The push endpoint of the browser that registered last; a virtual handset's is none. */
 export async function latestEndpoint(
   database: Database,

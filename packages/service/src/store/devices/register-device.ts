@@ -9,6 +9,7 @@ import { commas } from '../fragments.ts'
 import { ensureUser, forgetAnonymous } from '../people/ensure-user.ts'
 import { tellRegistered } from '../webhooks/tell-devices.ts'
 import { noteEvent } from './device-events.ts'
+import { noteLeaving } from './former-devices.ts'
 
 export type DeviceAddress = {
   readonly token: string
@@ -271,6 +272,7 @@ export async function noteChanges(
     await noteEvent(tx, before.no, 'permission', after.permission)
   if (after.muted !== undefined && after.muted !== (before.muted === 1))
     await noteEvent(tx, before.no, after.muted ? 'muted' : 'unmuted')
-  if (after.user !== undefined && after.user !== before.user)
-    await noteEvent(tx, before.no, after.user === null ? 'signed-out' : 'signed-in', after.user ?? before.user)
+  if (after.user === undefined || after.user === before.user) return
+  if (before.user !== null) await noteLeaving(tx, before.no, before.user)
+  if (after.user !== null) await noteEvent(tx, before.no, 'signed-in', after.user)
 }

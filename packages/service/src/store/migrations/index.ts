@@ -30,6 +30,7 @@ import { dueOfTrigger } from './0029-due-of-trigger.ts'
 import { unmatched } from './0030-unmatched.ts'
 import { origins } from './0031-origins.ts'
 import { removals } from './0032-removals.ts'
+import { formerDevices } from './0033-former-devices.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -67,4 +68,5 @@ export const migrations: readonly Migration[] = [
   { no: 30, name: 'unmatched', statements: unmatched },
   { no: 31, name: 'origins', statements: origins },
   { no: 32, name: 'removals', statements: removals },
+  { no: 33, name: 'former-devices', statements: formerDevices },
 ]

@@ -44,6 +44,17 @@ export const deviceEvents = mysqlTable('device_events', {
   detail: varchar('detail', { length: 200 }),
 })
 
+/** On which devices somebody was signed in who is not any more. */
+export const formerDevices = mysqlTable(
+  'former_devices',
+  {
+    userNo: bigint('user_no', { mode: 'number', unsigned: true }).notNull(),
+    deviceNo: bigint('device_no', { mode: 'number', unsigned: true }).notNull(),
+    leftAt: instantColumn('left_at').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.userNo, table.deviceNo] })],
+)
+
 export const deviceTokens = mysqlTable(
   'device_tokens',
   {
