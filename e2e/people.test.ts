@@ -108,6 +108,24 @@ describe('somebody without a name', () => {
   })
 })
 
+test('a notification is told as it was to whoever had the device then, also after they have signed out', async () => {
+  await world.handset(5, 'android', { user: 'finn' })
+  const id = await world.send({ to: { any: ['user:finn'] }, content: { title: 'Gate 4' } })
+  const why = (who: string) => world.backend.call('explainDelivery', { params: { app, id, who } })
+  await until(
+    () => why('finn'),
+    ({ seen }) => seen,
+  )
+  await world.standins.room.find(app, 'h5')!.change({ user: 'pol' })
+  const told = await until(
+    () => why('finn'),
+    ({ devices }) => devices[0]?.steps.some(({ says }) => says === 'They have signed out of it since.') === true,
+  )
+  expect([told.seen, told.devices.length]).toEqual([true, 1])
+  const { seen, verdict } = await why('pol')
+  expect([seen, verdict]).toEqual([false, 'No: they signed in on this device only after the notification was sent.'])
+})
+
 describe('occurrences', () => {
   const one = {
     specversion: '1.0',

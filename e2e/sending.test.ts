@@ -191,22 +191,6 @@ describe('content', () => {
     )
     expect(told.devices[0]?.steps.at(-1)?.says).toBe('It was opened with “later”.')
   })
-  test('is told as it was to whoever had the device then, also after they have signed out', async () => {
-    await world.handset(5, 'android', { user: 'iria' })
-    const id = await world.send({ to: { any: ['user:iria'] }, content: { title: 'Gate 4' } })
-    await until(
-      () => why(id, 'iria'),
-      ({ seen }) => seen,
-    )
-    await handset(5).change({ user: 'pol' })
-    const told = await until(
-      () => why(id, 'iria'),
-      ({ devices }) => devices[0]?.steps.some(({ says }) => says === 'They have signed out of it since.') === true,
-    )
-    expect([told.seen, told.devices.length]).toEqual([true, 1])
-    const { seen, verdict } = await why(id, 'pol')
-    expect([seen, verdict]).toEqual([false, 'No: they signed in on this device only after the notification was sent.'])
-  })
   test('with a value that one person lacks skips that person, and says so', async () => {
     const id = await world.send({ to: { any: ['user:ada', 'user:signe'] }, content: { title: '{pier}' } })
     expect((await over(id)).reasons).toMatchObject([{ reason: 'missing-value', count: 1 }])

@@ -286,7 +286,10 @@ describe('what others post in their own form', () => {
         ).map(({ state }) => state),
       ).toEqual(['rung'])
     const tried = await client.call('trySource', { params: { app, source: 'weather' } })
-    expect(tried.rows[0]).toMatchObject({ body: JSON.parse(body) })
+    expect(tried.rows[0]).toEqual(JSON.parse(body))
+    expect(tried.came[0]).toMatchObject({ body: JSON.parse(body), makes: [{ type: 'example.weather' }], says: null })
+    const shown = (await command('source', 'try', 'weather')).out
+    expect(shown).toContain('  makes example.weather\n')
     expect(tried.columns).toContainEqual({ name: 'station', type: 'text' })
   })
 

@@ -1,6 +1,7 @@
 import type { Source, TriedSource } from '@zbell/contract'
 import type { Command } from 'commander'
 import { stringify } from 'yaml'
+import type { Paint } from '../drawing/paint.ts'
 import { table } from '../drawing/table.ts'
 import { cut, cutFor, safe, safeLines } from '../drawing/text.ts'
 import { moment } from '../drawing/time.ts'
@@ -101,8 +102,22 @@ async function tryIt({ client, app, flags, io, paint }: Context<object>, source:
   const tried = await client.call('trySource', { params: { app, source } })
   if (flags.json) printJson(io, tried)
   else if (tried.is === 'fault') io.out(`${paint.bad(safe(tried.says ?? ''))}\n`)
-  else io.out(drawTried(tried, paint.dim))
+  else {
+    io.out(drawTried(tried, paint.dim))
+    io.out(drawCame(tried, io, paint))
+  }
   return tried.is === 'fine' ? exitCodes.done : exitCodes.tryLater
+}
+
+/** What came in at an incoming source, and what was made of it. */
+function drawCame({ came }: TriedSource, io: Io, paint: Paint): string {
+  return came
+    .map(({ at, body, makes, says }) => {
+      const made = makes.map(({ type, subject }) => `${safe(type)}${subject === null ? '' : ` of ${safe(subject)}`}`)
+      const becomes = says ? paint.bad(safe(says)) : made.length === 0 ? 'makes nothing' : `makes ${made.join(', ')}`
+      return `\n${paint.dim(moment(at, io))}\n  ${safe(cut(JSON.stringify(body), 300))}\n  ${becomes}\n`
+    })
+    .join('')
 }
 
 function drawTried({ columns, rows }: TriedSource, dim: (text: string) => string): string {

@@ -132,6 +132,18 @@ export const triedSource = z
     says: z.string().nullable(),
     columns: z.array(z.object({ name: z.string(), type: z.string() })),
     rows: z.array(anyJson).describe('The last three.'),
+    came: z
+      .array(
+        z.object({
+          at: instant,
+          body: anyJson,
+          makes: z
+            .array(z.object({ type: z.string(), subject: z.string().nullable() }))
+            .describe('The occurrences that its expression makes of it now.'),
+          says: z.string().nullable().describe('Why it makes none.'),
+        }),
+      )
+      .describe('Of an incoming source the last three bodies that were posted, newest first.'),
   })
   .meta({ id: 'TriedSource' })
 

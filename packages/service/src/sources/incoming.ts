@@ -1,22 +1,19 @@
 import { createHash } from 'node:crypto'
-import { faultsIn, occurrence } from '@zbell/contract'
 import { beginningOf } from '@zbell/core'
 import { type IncomingSource, isNestedTooDeep } from '@zbell/core/triggers'
-import { isOurs, type Verification, verifyIncoming } from '@zbell/core/webhooks'
+import { type Verification, verifyIncoming } from '@zbell/core/webhooks'
 import { EvaluationsBusy } from '../evaluation/evaluator-pool.ts'
 import { nodeCrypto } from '../gateways/node-crypto.ts'
 import { invalid, Problem } from '../problems/problem.ts'
 import { findAppByNo } from '../store/apps/apps.ts'
 import { storeOccurrences } from '../store/people/occurrences.ts'
 import { keepSamples, type SourceRow, sourceOfAddress } from '../store/sources/sources.ts'
-import { evaluateJsonata } from './expressions.ts'
 import { SourceFault } from './fault.ts'
+import { occurrencesIn } from './occurrences-in.ts'
 import { openSecrets } from './secrets.ts'
 import type { SourceParts } from './source-looks.ts'
 import { addressDigest } from './sources.ts'
 
-/** So many occurrences a body may make. */
-const mostMade = 100
 /** So much of a body is kept, for whoever writes the expression. */
 const sampleChars = 4_000
 const samplesKept = 3
@@ -66,12 +63,11 @@ export class Incoming {
     keep: readonly unknown[],
   ): Promise<Parameters<typeof storeOccurrences>[2]> {
     try {
-      const evaluated = await evaluateJsonata(this.#parts.evaluators, source, occurrences, text)
-      const made = evaluated?.value ?? null
-      const all = made === null ? [] : Array.isArray(made) ? made : [made]
-      if (all.length > mostMade) throw new SourceFault(`makes ${all.length} occurrences; ${mostMade} at most`)
-      const own = idOf(verify, headers, text)
-      return all.map((one, at) => occurrenceOf(one, at, source.name, own))
+      return await occurrencesIn(this.#parts.evaluators, source, {
+        expression: occurrences,
+        text,
+        ownId: idOf(verify, headers, text),
+      })
     } catch (error) {
       if (error instanceof EvaluationsBusy) throw new Problem('too-many-requests', `Of this source ${error.message}.`)
       if (!(error instanceof SourceFault)) throw error
@@ -102,20 +98,3 @@ const sampleOf = (text: string, body: unknown): unknown => ({
 const idOf = ({ by }: Verification, headers: Headers, text: string): string =>
   (by === 'standard-webhooks' ? headers['webhook-id']?.slice(0, 100) : undefined) ??
   createHash('sha256').update(text).digest('hex').slice(0, 32)
-
-/** @throws {SourceFault} */
-function occurrenceOf(one: unknown, at: number, source: string, own: string) {
-  if (typeof one !== 'object' || one === null || Array.isArray(one))
-    throw new SourceFault(`makes ${JSON.stringify(one).slice(0, 60)} where an object with a type is meant`)
-  const ofItself = `urn:zbell:source:${source}`
-  const whole = { id: at === 0 ? own : `${own}-${at}`, source: ofItself, ...one }
-  const result = occurrence.safeParse(whole)
-  if (!result.success) {
-    const [first] = faultsIn(result.error, whole)
-    throw new SourceFault(`makes an occurrence whose ${first?.pointer ?? ''} ${first?.detail ?? 'is wrong'}`)
-  }
-  const { id, source: from, type, time, subject, data } = result.data
-  if (isOurs(from) && from !== ofItself)
-    throw new SourceFault(`makes an occurrence whose source ${from.slice(0, 80)} is not its own`)
-  return { id, source: from, type, at: time === undefined ? new Date() : new Date(time), data, user: subject }
-}

@@ -3,6 +3,7 @@ import { setTimeout as wait } from 'node:timers/promises'
 import { toBase64url } from '@zbell/core'
 import { type IncomingSource, loggedRow, type Row, type SourceDefinition, watchedBy } from '@zbell/core/triggers'
 import { newSigningSecret, secretOf } from '@zbell/core/webhooks'
+import { EvaluationsBusy } from '../evaluation/evaluator-pool.ts'
 import { AddressNotAllowed } from '../gateways/address-guard.ts'
 import { nodeCrypto } from '../gateways/node-crypto.ts'
 import { invalid, Problem } from '../problems/problem.ts'
@@ -20,6 +21,7 @@ import { hiddenSecret, withoutSecrets, withSecrets } from '../vault/hidden-addre
 import { databaseAddress } from './address.ts'
 import { SourceFault } from './fault.ts'
 import { fieldsOf } from './fields.ts'
+import { occurrencesIn } from './occurrences-in.ts'
 import { poll } from './poll.ts'
 import { openSecrets, type SourceSecrets, sealSecrets } from './secrets.ts'
 import { segmentPeople } from './segment-people.ts'
@@ -55,7 +57,17 @@ export type TriedSource = {
   readonly says: string | null
   readonly columns: readonly { readonly name: string; readonly type: string }[]
   readonly rows: readonly unknown[]
+  /** Of an incoming source: what was posted, newest first, and what its expression makes of it now. */
+  readonly came: readonly {
+    readonly at: string
+    readonly body: unknown
+    readonly makes: readonly { readonly type: string; readonly subject: string | null }[]
+    readonly says: string | null
+  }[]
 }
+
+/** A body that came in, as it is kept. */
+type KeptBody = { readonly at: string; readonly body: unknown }
 
 /** The use cases of sources. */
 export class Sources {
@@ -193,21 +205,42 @@ export class Sources {
   async try(scope: Scope, name: string): Promise<TriedSource> {
     const row = await this.need(scope, name)
     try {
-      const { columns, rows } = await this.#sampleOf(row)
+      const { columns, rows, came = [] } = await this.#sampleOf(row)
       const mask = 'mask' in row.definition ? row.definition.mask : undefined
       return {
         is: 'fine',
         says: null,
         columns,
+        came,
         rows: rows.map((one) => (mask ? loggedRow(one as Row, { mask }) : one)),
       }
     } catch (error) {
-      if (error instanceof SourceFault) return { is: 'fault', says: `${name} ${error.message}`, columns: [], rows: [] }
+      if (error instanceof SourceFault)
+        return { is: 'fault', says: `${name} ${error.message}`, columns: [], rows: [], came: [] }
       throw error
     }
   }
 
-  async #sampleOf(row: SourceRow): Promise<Pick<TriedSource, 'columns' | 'rows'>> {
+  /** What came in last, and what the expression makes of it as it stands now. */
+  async #cameOf(row: SourceRow, { occurrences: expression }: IncomingSource): Promise<TriedSource['came']> {
+    return Promise.all(
+      (row.samples as readonly KeptBody[]).map(async ({ at, body }) => {
+        const came = { at, body, makes: [], says: null }
+        // Its beginning is kept as text.
+        if (typeof body === 'string') return { ...came, says: 'is not kept whole, so it is not evaluated again' }
+        try {
+          const text = JSON.stringify(body)
+          const made = await occurrencesIn(this.#parts.evaluators, row, { expression, text, ownId: 'tried' })
+          return { ...came, makes: made.map(({ type, user }) => ({ type, subject: user ?? null })) }
+        } catch (error) {
+          if (error instanceof SourceFault || error instanceof EvaluationsBusy) return { ...came, says: error.message }
+          throw error
+        }
+      }),
+    )
+  }
+
+  async #sampleOf(row: SourceRow): Promise<Pick<TriedSource, 'columns' | 'rows'> & Partial<Pick<TriedSource, 'came'>>> {
     const { definition } = row
     const { url = '', headers = {} } = this.#secretsIn(row)
     switch (definition.kind) {
@@ -231,8 +264,10 @@ export class Sources {
           rows,
         }
       }
-      case 'incoming':
-        return { columns: fieldsOf(row.samples.map((one) => (one as { body?: unknown }).body)), rows: row.samples }
+      case 'incoming': {
+        const bodies = row.samples.map((one) => (one as KeptBody).body)
+        return { columns: fieldsOf(bodies), rows: bodies, came: await this.#cameOf(row, definition) }
+      }
       default:
         return definition satisfies never
     }

@@ -40,8 +40,9 @@ export function serveSources(
   })
 
   on.serve('trySource', async ({ caller: { scope }, params }) => {
-    const { columns, rows, ...tried } = await sources.try(scope, params.source)
-    return { ...tried, columns: [...columns], rows: JSON.parse(JSON.stringify(rows)) }
+    const { columns, rows, came, ...tried } = await sources.try(scope, params.source)
+    const kept = came.map((one) => ({ ...one, makes: [...one.makes] }))
+    return { ...tried, columns: [...columns], rows: JSON.parse(JSON.stringify(rows)), came: kept as never }
   })
 
   on.serve('takeIncoming', async ({ params, request, response }) => {
