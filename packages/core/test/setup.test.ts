@@ -138,7 +138,19 @@ describe('the way to a ring', () => {
       environment: fc.constantFrom('development' as const, 'production' as const),
       identifier: fc.option(fc.constant('example.ferries'), { nil: undefined }),
       profile: fc.option(fc.constant({ name: 'harbour' }), { nil: undefined }),
-      credential: fc.option(fc.constant(key), { nil: undefined }),
+      credential: fc.option(
+        fc.record({
+          ...Object.fromEntries(Object.entries(key).map(([name, value]) => [name, fc.constant(value)])),
+          rejected: fc.boolean(),
+          check: fc.constantFrom(
+            undefined,
+            works,
+            { verdict: { is: 'not-checkable', because: 'a ring tells' } as const, atMs: nowMs },
+            { verdict: { is: 'refused', status: 403 } as const, atMs: nowMs },
+          ),
+        }) as fc.Arbitrary<NonNullable<SetupFacts['credential']>>,
+        { nil: undefined },
+      ),
       appKeys: fc.nat(2),
       device: happened,
       accepted: happened,
@@ -146,10 +158,24 @@ describe('the way to a ring', () => {
     })
     fc.assert(
       fc.property(facts, (given) => {
-        for (const { state, says, action } of wayToRing(given, nowMs)) {
+        const steps = wayToRing(given, nowMs)
+        for (const { state, says, action } of steps) {
           expect(says).not.toBe('')
           if (state === 'done') expect(action).toBeUndefined()
         }
+        // Until all is done there is a next one, which says what to do, and what is needed for that is there.
+        const next = nextStep(steps)
+        expect(next === undefined).toBe(steps.every(({ state }) => state === 'done'))
+        if (!next) return
+        expect([next.does, next.action]).toEqual([expect.any(String), expect.any(String)])
+        const { profile, credential, device, appKeys, platform } = given
+        const needs: Partial<Record<NonNullable<typeof next.action>, boolean>> = {
+          'hand-in-credential': platform === 'web' || profile !== undefined,
+          'check-credential': credential !== undefined && (platform === 'web' || profile !== undefined),
+          'register-device': appKeys > 0,
+          send: device.atMs !== undefined || device.rehearsedAtMs !== undefined,
+        }
+        expect(needs[next.action!] ?? true).toBe(true)
       }),
     )
   })

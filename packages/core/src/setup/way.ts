@@ -95,9 +95,16 @@ export function wayToRing(facts: SetupFacts, nowMs: number): SetupStep[] {
   }))
 }
 
-/** The step to take next; `undefined` when the way is gone. What was only rehearsed is still to be done. */
-export const nextStep = (steps: readonly SetupStep[]): SetupStep | undefined =>
-  steps.find(({ state }) => state === 'trouble') ?? steps.find(({ state }) => state !== 'done')
+/**
+ * The step to take next, which always says what to do; `undefined` when the way is gone. What was only rehearsed is still to be
+ * done. Trouble comes first, but for a profile that is missing: nothing can be asked or handed in without it.
+ */
+export function nextStep(steps: readonly SetupStep[]): SetupStep | undefined {
+  const left = steps.filter(({ state, does }) => state !== 'done' && does !== undefined)
+  const trouble = left.find(({ state }) => state === 'trouble')
+  if (!trouble) return left[0]
+  return left.find(({ step, state }) => step === 'profile' && state === 'open') ?? trouble
+}
 
 function identifier({ identifier: given, platform }: SetupFacts): Outcome {
   if (given !== undefined) return { state: 'done', says: given }
@@ -154,8 +161,9 @@ function credential({ credential: given, platform }: SetupFacts, nowMs: number):
   return { state: 'done', says, atMs: given.addedAtMs }
 }
 
-function gateway({ credential: given, accepted }: SetupFacts): Outcome {
+function gateway({ credential: given, profile: known, platform, accepted, device: there }: SetupFacts): Outcome {
   if (!given) return { state: 'open', says: 'It can be asked once there is a credential.' }
+  if (!known && platform !== 'web') return { state: 'open', says: 'It can be asked once there is a profile.' }
   const ask = { does: 'Ask it.', action: 'check-credential' } as const
   const verdict = given.check?.verdict
   const atMs = given.check?.atMs
@@ -163,8 +171,13 @@ function gateway({ credential: given, accepted }: SetupFacts): Outcome {
   // A gateway that took a ring has answered better than any check could.
   if (accepted.atMs !== undefined && (!verdict || verdict.is === 'not-checkable'))
     return { state: 'done', says: 'It took a ring.', atMs: accepted.atMs }
-  if (!verdict || verdict.is === 'not-checkable')
-    return { state: 'open', says: verdict ? sayVerdict(verdict) : 'It was not asked yet.', ...ask, atMs }
+  if (!verdict) return { state: 'open', says: 'It was not asked yet.', ...ask }
+  // To ask it again says no more; the first ring does.
+  if (verdict.is === 'not-checkable') {
+    const ring =
+      there.atMs === undefined ? {} : ({ does: 'Ring a device: the gateway’s answer tells.', action: 'send' } as const)
+    return { state: 'open', says: sayVerdict(verdict), ...ring, atMs }
+  }
   return { state: 'trouble', says: sayVerdict(verdict), ...ask, atMs }
 }
 
@@ -195,8 +208,6 @@ function ring({ accepted, device: given }: SetupFacts): Outcome {
 
 function receipt({ received, accepted }: SetupFacts): Outcome {
   if (received.atMs !== undefined) return { state: 'done', says: 'A device reported back.', atMs: received.atMs }
-  if (received.rehearsedAtMs !== undefined)
-    return { state: 'rehearsed', says: 'A virtual handset reported back.', atMs: received.rehearsedAtMs }
   const look =
     accepted.atMs === undefined
       ? {}
@@ -204,5 +215,7 @@ function receipt({ received, accepted }: SetupFacts): Outcome {
           does: 'Look at the device, and whether the app hands on what arrives to the kit.',
           action: 'look-at-device',
         } as const)
+  if (received.rehearsedAtMs !== undefined)
+    return { state: 'rehearsed', says: 'A virtual handset reported back.', ...look, atMs: received.rehearsedAtMs }
   return { state: 'open', says: 'No receipt has come back yet.', ...look }
 }
