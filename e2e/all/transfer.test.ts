@@ -97,14 +97,16 @@ describe('devices', () => {
       ...tokens.map((token, i) => JSON.stringify({ platform: 'ios', token, user: `carried-${i}`, locale: 'nb' })),
       JSON.stringify({ platform: 'ios', token: tokens[0], user: 'carried-0', muted: true }),
       JSON.stringify({ platform: 'web', token: 'https://push.example/1' }),
-      JSON.stringify({ platform: 'pager', token: tokens[1] }),
+      JSON.stringify({ platform: 'pager', token: tokens[1], muted: 7, user: 'two words' }),
       'not json',
       '',
     ]
     const ran = await cli('import', 'devices', file('devices.ndjson', lines.join('\n')))
     expect(ran.out).toMatch(/^4 taken, 3 refused\./)
     expect(ran.out).toMatch(/:5 {2}p256dh and auth belong to a browser/)
-    expect(ran.out).toMatch(/:6 {2}platform is “[^”]*” and can be/)
+    // Each fault of a line, and the lines in their order.
+    expect(ran.out).toMatch(/:6 {2}platform is “[^”]*” and can be [^;]*; user [^;]*; muted /)
+    expect([...ran.out.matchAll(/:(\d+) {2}/g)].map(([, line]) => line)).toEqual(['5', '6', '7'])
     expect(ran.out).toMatch(/:7 {2}is not JSON/)
     const carried = (name: string) => world.backend.call('listDevices', { params, query: { user: name } })
     const [first] = (await carried('carried-0')).items

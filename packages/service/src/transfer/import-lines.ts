@@ -1,5 +1,5 @@
 import { setImmediate } from 'node:timers/promises'
-import { deviceLine, type Imported, type Transferable, topicLine, userLine } from '@zbell/contract'
+import { deviceLine, faultsIn, type Imported, type Transferable, topicLine, userLine } from '@zbell/contract'
 import { attributeOfText } from '@zbell/core'
 import type { z } from 'zod'
 import type { Scope } from '../store/apps/apps.ts'
@@ -8,7 +8,7 @@ import { importDevices } from '../store/devices/import-devices.ts'
 import { listAttributes } from '../store/people/attributes.ts'
 import { importTopics } from '../store/people/import-topics.ts'
 import { importUsers } from '../store/people/import-users.ts'
-import { attributeOfColumn } from './attribute-columns.ts'
+import { attributeColumn, attributeOfColumn } from './attribute-columns.ts'
 import type { Line } from './lines.ts'
 
 /** Lines that go into one transaction. */
@@ -16,6 +16,8 @@ const together = 500
 /** Fewer of them, when they say much: so many values at most. */
 const valuesTogether = 3_000
 const faultsShown = 1_000
+/** So much is said of a line. */
+const mostSaid = 500
 const betweenTurns = 10
 
 type Fault = { readonly line: number; readonly says: string }
@@ -50,34 +52,32 @@ export async function importLines(
   }
   const { read: readLine, store } = takers[what]
   let values = 0
-  const flush = async (rows: Numbered<never>[]) => {
-    if (rows.length === 0) return
-    const bad = await store(rows as never)
-    bad.forEach(refuse)
+  const rows: Numbered<never>[] = []
+  // What is wrong by itself waits for what is found out with the others of its part: faults are told in the order of lines.
+  const unread: Fault[] = []
+  const flush = async () => {
+    const bad = rows.length === 0 ? [] : await store(rows as never)
     taken += rows.length - bad.length
+    for (const fault of [...unread, ...bad].sort((a, b) => a.line - b.line)) refuse(fault)
+    unread.length = 0
     rows.length = 0
     values = 0
   }
   const declared = what === 'users' ? await listAttributes(database, scope) : []
   const texts = new Set(declared.flatMap(({ name, type }) => (type === 'text' ? [name] : [])))
-  const rows: Numbered<never>[] = []
   let read = 0
   for await (const one of lines) {
     // What comes in at once is not dealt with at once: others are served in between.
     if (++read % betweenTurns === 0) await setImmediate()
-    if ('says' in one) {
-      refuse(one)
-      continue
-    }
-    const found = readLine(fromCells(what, one.value, texts))
-    if (typeof found === 'string') refuse({ line: one.line, says: found })
+    const found = 'says' in one ? one.says : readLine(fromCells(what, one.value, texts), one.value)
+    if (typeof found === 'string') unread.push({ line: one.line, says: found })
     else {
       rows.push({ line: one.line, value: found as never })
       values += 'attributes' in found ? Object.keys(found.attributes).length : 1
     }
-    if (rows.length >= together || values >= valuesTogether) await flush(rows)
+    if (rows.length + unread.length >= together || values >= valuesTogether) await flush()
   }
-  await flush(rows)
+  await flush()
   return { taken, refused, faults }
 }
 
@@ -87,13 +87,24 @@ function taker<T extends z.ZodType>(
 ) {
   return {
     store,
-    read(value: unknown): z.output<T> | string {
+    /** @param line as it stands in the file @returns what is wrong with it, all of it, by the names that stand there */
+    read(value: unknown, line: unknown): z.output<T> | string {
       const found = schema.safeParse(value)
       if (found.success) return found.data
-      const [issue] = found.error.issues
-      return `${issue?.path.join('.') || 'the line'} ${issue?.message.slice(0, 200)}`
+      const said = faultsIn(found.error, value).map(({ pointer, detail }) => `${nameIn(line, pointer)} ${detail}`)
+      return [...new Set(said)].join('; ').slice(0, mostSaid)
     },
   }
+}
+
+/** What a place is called in the file: in CSV by its column, elsewhere by the way to it. */
+function nameIn(line: unknown, pointer: string): string {
+  const [first, second, ...rest] = pointer.split('/').slice(1)
+  if (first === undefined) return 'the line'
+  const stands = (name: string) => typeof line === 'object' && line !== null && Object.hasOwn(line, name)
+  if (first === 'attributes' && second !== undefined && !stands('attributes')) return attributeColumn(second)
+  const isCell = stands(first) && typeof (line as Record<string, unknown>)[first] === 'string'
+  return isCell ? first : [first, second, ...rest].filter((step) => step !== undefined).join('.')
 }
 
 /**
@@ -103,7 +114,8 @@ function taker<T extends z.ZodType>(
 function fromCells(what: Transferable, value: unknown, texts: ReadonlySet<string>): unknown {
   if (typeof value !== 'object' || value === null) return value
   const { muted, ...rest } = value as Record<string, unknown>
-  if (what === 'devices') return muted === undefined ? rest : { ...rest, muted: muted === true || muted === 'true' }
+  if (what === 'devices')
+    return muted === undefined ? rest : { ...rest, muted: muted === 'true' || (muted === 'false' ? false : muted) }
   if (what === 'topics' || 'attributes' in rest) return value
   const { user, topics, devices: _devices, createdAt: _createdAt, ...cells } = value as Record<string, unknown>
   if (!Object.values(cells).every((cell) => typeof cell === 'string')) return value

@@ -33,8 +33,7 @@ export async function inWords<T>(act: () => Promise<T>): Promise<T> {
     return await act()
   } catch (error) {
     if (!(error instanceof AttributeRefused)) throw error
-    throw new Problem('attribute-refused', `${error.attribute} ${error.message}.`, [
-      { pointer: `/${error.attribute}`, detail: error.message },
-    ])
+    const faults = error.faults.map(({ attribute, says }) => ({ pointer: `/${attribute}`, detail: says }))
+    throw new Problem('attribute-refused', `${error.message}.`, faults)
   }
 }

@@ -37,9 +37,9 @@ export async function importDevices(
 ): Promise<{ line: number; says: string }[]> {
   const faults: { line: number; says: string }[] = []
   const good = rows.filter(({ line, value }) => {
-    const says = faultOf(value)
-    if (says !== undefined) faults.push({ line, says })
-    return says === undefined
+    const says = faultsOf(value)
+    if (says.length > 0) faults.push({ line, says: says.join('; ') })
+    return says.length === 0
   })
   if (good.length === 0) return faults
   await database.transact(async (tx) => {
@@ -65,11 +65,13 @@ export async function importDevices(
   return faults
 }
 
-function faultOf({ platform, token, p256dh, auth }: Row['value']): string | undefined {
+function faultsOf({ platform, token, p256dh, auth }: Row['value']): string[] {
   const isEndpoint = token.startsWith('https://')
-  if (platform === 'web' && !isEndpoint) return 'token is not an endpoint, which the web has'
-  if (platform === 'web' && (!p256dh || !auth)) return 'p256dh and auth belong to a browser'
-  return platform !== 'web' && isEndpoint ? 'token is an endpoint, which only the web has' : undefined
+  if (platform !== 'web') return isEndpoint ? ['token is an endpoint, which only the web has'] : []
+  return [
+    ...(isEndpoint ? [] : ['token is not an endpoint, which the web has']),
+    ...(p256dh && auth ? [] : ['p256dh and auth belong to a browser']),
+  ]
 }
 
 const bytesOf = (text: string | null | undefined): Buffer | null => {

@@ -23,13 +23,17 @@ export type AttributeRow = {
 /** A value that cannot be set, with the name of its attribute. */
 export class AttributeRefused extends Error {
   override readonly name = 'AttributeRefused'
-  readonly attribute: string
+  readonly faults: readonly AttributeFault[]
 
-  constructor(attribute: string, says: string) {
-    super(says)
-    this.attribute = attribute
+  constructor(...faults: readonly AttributeFault[]) {
+    super(faults.map(({ attribute, says }) => `${attribute} ${says}`).join('; '))
+    this.faults = faults
   }
 }
+
+export type AttributeFault = { readonly attribute: string; readonly says: string }
+
+const refuse = (attribute: string, says: string): AttributeRefused => new AttributeRefused({ attribute, says })
 
 type StoredAttribute = Omit<AttributeRow, 'devicesMay'> & { devicesMay: number }
 const columns = sql`no, name, type, devices_may as devicesMay, created_at as createdAt`
@@ -55,10 +59,9 @@ export async function declareAttribute(
 ): Promise<AttributeRow> {
   return database.transact(async (tx) => {
     const [known] = await find(tx, scope, [name])
-    if (!known && given.type === undefined)
-      throw new AttributeRefused(name, 'has not been used yet; say of which type it will be')
+    if (!known && given.type === undefined) throw refuse(name, 'has not been used yet; say of which type it will be')
     if (known && given.type !== undefined && given.type !== known.type)
-      throw new AttributeRefused(name, `is of type ${known.type} already`)
+      throw refuse(name, `is of type ${known.type} already`)
     const declared = known ?? (await declare(tx, scope, name, given.type!))
     if (given.devicesMay !== undefined)
       await tx.change(sql`update attributes set devices_may = ${given.devicesMay} where no = ${declared.no}`)
@@ -134,17 +137,21 @@ async function prepare(
   changes: Changes,
   byDevice: boolean,
 ): Promise<{ readonly no: number; readonly kept: KeptValue | null }[]> {
-  const checked = Object.entries(changes).map(([name, value]) => {
+  const faults: AttributeFault[] = []
+  const checked = Object.entries(changes).flatMap(([name, value]) => {
+    const fault = (says: string) => {
+      faults.push({ attribute: name, says })
+      return []
+    }
     const row = known.get(name)
-    if (byDevice && !row?.devicesMay)
-      throw new AttributeRefused(name, 'may not be set by devices; the app’s owner can allow it')
+    if (byDevice && !row?.devicesMay) return fault('may not be set by devices; the app’s owner can allow it')
     if (value === null) return { name, kept: null }
     const type = row?.type ?? attributeTypeOf(value)
-    if (type === undefined) throw new AttributeRefused(name, 'is nothing that can be kept')
+    if (type === undefined) return fault('is nothing that can be kept')
     const kept = keepValue(type, value)
-    if (typeof kept === 'string') throw new AttributeRefused(name, kept)
-    return { name, kept, type }
+    return typeof kept === 'string' ? fault(kept) : { name, kept, type }
   })
+  if (faults.length > 0) throw new AttributeRefused(...faults)
   const set: { no: number; kept: KeptValue | null }[] = []
   for (const { name, kept, type } of checked) {
     let row = known.get(name)
@@ -190,7 +197,7 @@ async function declare(tx: Tx, { app, environment }: Scope, name: string, type: 
     sql`select count(*) as count from attributes where app_no = ${app.no} and environment = ${environment}`,
   )
   if (count >= attributeLimits.perApp)
-    throw new AttributeRefused(name, `would be one more than the ${attributeLimits.perApp} that an app may have`)
+    throw refuse(name, `would be one more than the ${attributeLimits.perApp} that an app may have`)
   const createdAt = new Date()
   const { insertId } = await tx.change(
     sql`insert into attributes (app_no, environment, name, type, created_at) values (${app.no}, ${environment}, ${name}, ${type}, ${createdAt})
@@ -200,8 +207,8 @@ async function declare(tx: Tx, { app, environment }: Scope, name: string, type: 
   const [stored] = await tx.rows<StoredAttribute>(
     sql`select ${columns} from attributes where no = ${insertId} lock in share mode`,
   )
-  if (!stored) throw new AttributeRefused(name, 'was declared and removed at the same time')
-  if (stored.type !== type) throw new AttributeRefused(name, `is of type ${stored.type} already`)
+  if (!stored) throw refuse(name, 'was declared and removed at the same time')
+  if (stored.type !== type) throw refuse(name, `is of type ${stored.type} already`)
   return rowOf(stored)
 }
 

@@ -26,15 +26,17 @@ export async function importTopics(
     topics.set(row.value.topic, [...(topics.get(row.value.topic) ?? []), row])
   }
   for (const [topic, own] of topics) {
-    const named = <K extends 'user' | 'device'>(kind: K) => own.flatMap(({ value }) => value[kind] ?? [])
+    const all = <K extends 'user' | 'device'>(kind: K) => own.flatMap(({ value }) => value[kind] ?? [])
     const { users, devices, unknown } = await membersByName(database, scope, {
-      users: named('user'),
-      devices: named('device'),
+      users: all('user'),
+      devices: all('device'),
     })
     const strangers = new Set(unknown)
     for (const { line, value } of own) {
-      const name = value.user ? `user:${value.user}` : value.device ? `device:${value.device}` : ''
-      if (strangers.has(name)) faults.push({ line, says: `${name} is not here` })
+      const named = [value.user && `user:${value.user}`, value.device && `device:${value.device}`]
+      const unknown = named.filter((name) => name && strangers.has(name))
+      if (unknown.length > 0)
+        faults.push({ line, says: `${unknown.join(' and ')} ${unknown.length > 1 ? 'are' : 'is'} not here` })
     }
     await joinTopic(database, await ensureTopic(database, scope, topic), { users, devices })
   }

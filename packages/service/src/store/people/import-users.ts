@@ -32,6 +32,6 @@ export async function importUsers(
     })
     for (const [topic, users] of members)
       await joinTopic(tx, await ensureTopic(tx, scope, topic), { users, devices: [] })
-    return refused.map(({ at, error }) => ({ line: rows[at]!.line, says: `${error.attribute} ${error.message}` }))
+    return refused.map(({ at, error }) => ({ line: rows[at]!.line, says: error.message }))
   })
 }
