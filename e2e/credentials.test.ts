@@ -210,7 +210,22 @@ describe('zbell credential', () => {
     expect(await inUse('ios')).toMatchObject({ id: first.id })
     const listed = await cli('credential', 'list')
     expect(listed.out).toMatch(/in-use +signing-key +ios/)
-    expect((await cli('credential', 'retire', second.id)).out).toContain('retired')
+    // A third would retire the one that waits: that is asked first, and the key's id in a file's name is offered.
+    const file = join(dir, 'Quay_LANTERN5X2.pem')
+    writeFileSync(
+      file,
+      generateKeyPairSync('ec', { namedCurve: 'P-256' }).privateKey.export({ type: 'pkcs8', format: 'pem' }),
+    )
+    const words = ['credential', 'add', file, '--platform', 'ios', '--issuer', 'MERROW-SOUND']
+    expect((await cli(...words)).err).toContain('--key-id LANTERN5X2\n')
+    const third = await cli(...words, '--key-id', 'LANTERN5X2')
+    expect(third).toMatchObject({ code: 6, err: expect.stringContaining(`--retire ${second.id}\n`) })
+    expect(await list()).toEqual(expect.not.arrayContaining([expect.objectContaining({ keyId: 'LANTERN5X2' })]))
+    expect(await cli(...words, '--key-id', 'LANTERN5X2', '--retire', second.id)).toMatchObject({ code: 0 })
+    const now = new Map((await list()).map(({ keyId, state }) => [keyId, state]))
+    expect([now.get('NEW1'), now.get('LANTERN5X2')]).toEqual(['retired', 'waiting'])
+    const waiting = (await list()).find(({ state }) => state === 'waiting')!
+    expect((await cli('credential', 'retire', waiting.id)).out).toContain('retired')
     const again = await cli('credential', 'add', join(dir, 'own.csr'), '--platform', 'ios')
     expect(again.code).toBe(6)
     expect(again.err).toBe(

@@ -23,6 +23,7 @@ type AddFlags = {
   readonly subject?: string
   readonly fact?: readonly string[]
   readonly use?: boolean
+  readonly retire?: string
 }
 
 export function credentialCommands(program: Command, io: Io, done: Run): void {
@@ -40,6 +41,7 @@ export function credentialCommands(program: Command, io: Io, done: Run): void {
     .option('--subject <address>', 'how push services reach you: mailto:… or https:…')
     .option('--fact <name=value...>', 'a fact of the account that the gateway profile speaks of')
     .option('--use', 'put it in use at once, also when another one is')
+    .option('--retire <id>', 'the one that waits, which makes room for this one')
     .addHelpText('after', '\nExample:\n  $ zbell credential add ferries.p12 --platform ios')
     .action(withContext<AddFlags, [string[]]>(io, done, add))
   group
@@ -47,6 +49,7 @@ export function credentialCommands(program: Command, io: Io, done: Run): void {
     .description('Make a web key pair here')
     .requiredOption('--subject <address>', 'how push services reach you: mailto:… or https:…')
     .option('--use', 'put it in use at once, also when another one is')
+    .option('--retire <id>', 'the one that waits, which makes room for this one')
     .addHelpText('after', '\nExample:\n  $ zbell credential make --subject mailto:bell@merrow-sound.example')
     .action(withContext<AddFlags, []>(io, done, make))
   group
@@ -104,10 +107,16 @@ async function add(context: Context<AddFlags>, names: string[]): Promise<number>
       ([, value]) => value !== undefined,
     ),
   )
-  const call = (passphrase: string | undefined) =>
+  const call = (passphrase: string | undefined, retires = flags.retire) =>
     client.call('addCredential', {
       params: { app },
-      body: { platform, files, ...extras, ...(passphrase === undefined ? {} : { passphrase }) },
+      body: {
+        platform,
+        files,
+        ...extras,
+        ...(passphrase === undefined ? {} : { passphrase }),
+        ...(retires === undefined ? {} : { retires }),
+      },
     })
   // One line end is the file's, not the passphrase's.
   const given =
@@ -117,16 +126,43 @@ async function add(context: Context<AddFlags>, names: string[]): Promise<number>
           .toString('utf8')
           .replace(/\r?\n$/, '')
   try {
-    return tell(context, await askPassphrase(call, given, io))
+    const added = await askPassphrase(
+      (passphrase) => askToRetire((retires) => call(passphrase, retires), flags.retire, io),
+      given,
+      io,
+    )
+    return tell(context, added)
   } catch (error) {
     sayGuesses(io, error)
     throw error
   }
 }
 
-/** What is missing and seems to stand in the file, as it would be given. */
+/** Asks before one that waits is retired by another; where nobody sits, the problem says how to name it. */
+async function askToRetire<T>(
+  call: (retires: string | undefined) => Promise<T>,
+  given: string | undefined,
+  io: Io,
+): Promise<T> {
+  try {
+    return await call(given)
+  } catch (error) {
+    if (!(error instanceof ProblemError) || error.problem.code !== 'credential-waits') throw error
+    const id = error.problem.errors?.[0]?.looksLike
+    if (id === undefined || given !== undefined) throw error
+    if (!io.ask) {
+      io.err(`To let it go: --retire ${safe(id)}\n`)
+      throw error
+    }
+    io.err(`${safe(error.problem.detail ?? '')}\n`)
+    if ((await io.ask('Retire it? [yes/no] ')).trim().toLowerCase() !== 'yes') throw error
+    return call(id)
+  }
+}
+
+/** What is missing and seems to stand in the file or its name, as it would be given. */
 function sayGuesses(io: Io, error: unknown): void {
-  if (!(error instanceof ProblemError)) return
+  if (!(error instanceof ProblemError) || error.problem.code !== 'invalid-request') return
   for (const { pointer, looksLike } of error.problem.errors ?? [])
     if (looksLike !== undefined) {
       const flag = pointer.slice(1).replace(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`)
@@ -135,9 +171,11 @@ function sayGuesses(io: Io, error: unknown): void {
 }
 
 async function make(context: Context<AddFlags>): Promise<number> {
-  const { client, app, flags } = context
+  const { client, app, flags, io } = context
   const body = { platform: 'web', subject: flags.subject ?? '', ...(flags.use ? { use: true } : {}) } as const
-  return tell(context, await client.call('makeCredential', { params: { app }, body }))
+  const call = (retires: string | undefined) =>
+    client.call('makeCredential', { params: { app }, body: { ...body, ...(retires === undefined ? {} : { retires }) } })
+  return tell(context, await askToRetire(call, flags.retire, io))
 }
 
 async function request({
@@ -243,7 +281,10 @@ const stands: Record<Credential['state'], string> = {
   retired: 'is retired',
 }
 
-function tell({ flags, io }: Context<object>, one: Credential): number {
+/** What ends within so many days is said when it is handed in. */
+const soonDays = 30
+
+function tell({ flags, io, paint }: Context<object>, one: Credential): number {
   if (flags.json) printJson(io, one)
   else {
     const until = one.notAfter ? `, valid until ${moment(one.notAfter, io)}` : ''
@@ -254,6 +295,9 @@ function tell({ flags, io }: Context<object>, one: Credential): number {
     io.out(
       `${one.id}\nIt is a ${one.kind} for ${one.platform} in ${one.environment}, and ${stands[one.state]}${id}${until}${safe(says)}.\n`,
     )
+    const { expiresWithinDays: days } = one
+    if (days !== null && days > 0 && days <= soonDays && one.state !== 'retired')
+      io.out(`${paint.wait('▲')} It ends within ${days} ${days === 1 ? 'day' : 'days'}: have the next one ready.\n`)
   }
   return 0
 }

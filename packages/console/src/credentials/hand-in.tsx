@@ -1,4 +1,5 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
+import type { Credential } from '@zbell/contract'
 import { ProblemError } from '@zbell/contract/client'
 import { type DragEvent, type FormEvent, useEffect, useId, useRef, useState } from 'react'
 import { useSearchParams } from 'react-router'
@@ -54,7 +55,7 @@ export function HandIn() {
   unsent.current = files.length > 0 || pasted !== ''
   useEffect(() => changed.watch(unsent), [])
   const add = useMutation({
-    mutationFn: () =>
+    mutationFn: (retires: string | undefined) =>
       api.call('addCredential', {
         params: { app: place.app.slug },
         query: { environment: place.environment },
@@ -62,6 +63,7 @@ export function HandIn() {
           platform,
           files: [...files, ...(pasted.trim() ? [{ content: toBase64(new TextEncoder().encode(pasted)) }] : [])],
           ...bodyOf(extras),
+          ...(retires === undefined ? {} : { retires }),
         },
       }),
     onSuccess: () => {
@@ -81,6 +83,7 @@ export function HandIn() {
       }))
     },
   })
+  const waiting = waitingIn(add.error)
   const take = async (list: FileList) => {
     const taken = await Promise.all(
       [...list].map(async (file) => ({ name: file.name, content: toBase64(new Uint8Array(await file.arrayBuffer())) })),
@@ -89,7 +92,7 @@ export function HandIn() {
   }
   const submit = (event: FormEvent) => {
     event.preventDefault()
-    add.mutate()
+    add.mutate(undefined)
   }
   return (
     <form onSubmit={submit} noValidate className="grid content-start gap-5">
@@ -113,11 +116,23 @@ export function HandIn() {
       </div>
       <Asked names={[...asked]} extras={extras} onChange={setExtras} error={add.error} />
       {add.error && <Failure error={add.error} />}
+      {waiting !== undefined && (
+        <div>
+          <Button type="button" busy={add.isPending} onClick={() => add.mutate(waiting)}>
+            Retire the one that waits, and hand in this one
+          </Button>
+        </div>
+      )}
       {add.data && !add.error && (
         <p role="status" className="text-sea">
           <span aria-hidden="true">● </span>
           It is a {add.data.kind} for {add.data.platform}, and{' '}
           {add.data.state === 'in-use' ? 'is in use' : 'waits until you put it in use'}.
+          {endsSoon(add.data) && (
+            <span className="block text-amber">
+              ▲ It ends within {add.data.expiresWithinDays} days: have the next one ready.
+            </span>
+          )}
         </p>
       )}
       <div>
@@ -198,6 +213,14 @@ function Asked({ names, extras, onChange, error }: AskedProps) {
     </>
   )
 }
+const endsSoon = ({ expiresWithinDays: days }: Credential): boolean => days !== null && days > 0 && days <= 30
+
+/** The one that waits, which another one would retire. */
+const waitingIn = (error: unknown): string | undefined =>
+  error instanceof ProblemError && error.problem.code === 'credential-waits'
+    ? error.problem.errors?.[0]?.looksLike
+    : undefined
+
 const platformOf = (given: string | null): Platform => (given === 'android' || given === 'web' ? given : 'ios')
 
 function bodyOf(extras: Partial<Record<Extra, string>>) {

@@ -233,6 +233,11 @@ export const problems = {
     title: 'This credential has no certificate yet.',
     does: 'Upload its request at the platform, and hand in the certificate that comes back.',
   },
+  'credential-waits': {
+    status: 409,
+    title: 'Another credential of this platform waits, and would be retired.',
+    does: 'Retire it first or put it in use, or name it as retires; nothing was kept.',
+  },
   'unknown-gateway': {
     status: 404,
     title: 'There is no such gateway.',

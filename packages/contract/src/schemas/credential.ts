@@ -46,6 +46,8 @@ const facts = z
   .refine((all) => Object.keys(all).length <= mostFacts, `has more than ${mostFacts} facts`)
   .describe('Facts of the account that the gateway profile speaks of, by name.')
 
+const retires = uuid.optional().describe('The one that waits and is retired by this one; needed where there is one.')
+
 export const credentialRequest = z.strictObject({
   platform: z.enum(platforms),
   files: z.array(file).min(1).max(5).describe('What was downloaded or made, in whatever form it has.'),
@@ -53,6 +55,7 @@ export const credentialRequest = z.strictObject({
   ...extras,
   facts: facts.optional(),
   use: z.boolean().default(false).describe('Put it in use at once, also when another one is.'),
+  retires,
 })
 
 export const credentialChange = z.strictObject({ facts })
@@ -61,6 +64,7 @@ export const credentialMaking = z.strictObject({
   platform: z.literal('web'),
   subject: extras.subject.unwrap(),
   use: z.boolean().default(false),
+  retires,
 })
 
 export const certificateRequest = z.strictObject({

@@ -12,6 +12,7 @@ import {
   completeRequest,
   findByFingerprint,
   findCredential,
+  findInTheWay,
   findRequest,
   insertCredential,
   type NewCredential,
@@ -42,6 +43,17 @@ export class ExtrasMissing extends Error {
   }
 }
 
+/** Two of a platform have places, one in use and one that waits: a third would retire the one that waits. */
+export class CredentialWaits extends Error {
+  override readonly name = 'CredentialWaits'
+  readonly id: string
+
+  constructor({ id, kind, createdAt }: { readonly id: string; readonly kind: string; readonly createdAt: Date }) {
+    super(`The ${kind} ${id}, which was added at ${createdAt.toISOString()}, waits and would be retired.`)
+    this.id = id
+  }
+}
+
 /** What an app's gateway profiles say about credentials. */
 export type ProfilesOf = {
   /** Of the one in use; `undefined` while there is none. */
@@ -62,7 +74,7 @@ export class CredentialDesk {
     this.#profiles = profiles
   }
 
-  /** @throws {CredentialRefused} @throws {ExtrasMissing} */
+  /** @throws {CredentialRefused} @throws {ExtrasMissing} @throws {CredentialWaits} */
   async add(scope: Scope, handed: Handed, by: string): Promise<CredentialRow> {
     const { platform, passphrase } = handed
     const now = new Date()
@@ -75,7 +87,14 @@ export class CredentialDesk {
     const known = await findByFingerprint(this.#database, scope, platform, found.fingerprint)
     if (known) return this.#bindAnew(scope, known)
     const { secret, facts } = secretOf(found, handed, profile)
+    await this.#checkRoom(scope, platform, handed.retires)
     return this.#store(scope, platform, secret, { ...shownOf(found, secret), facts }, handed.use, by, now)
+  }
+
+  /** @throws {CredentialWaits} */
+  async #checkRoom(scope: Scope, platform: Platform, retires: string | undefined): Promise<void> {
+    const waits = await findInTheWay(this.#database, scope, platform)
+    if (waits && waits.id !== retires) throw new CredentialWaits(waits)
   }
 
   /** One that is known and handed in again may go where the profiles lead by now. @throws {CredentialRefused} */
@@ -98,8 +117,13 @@ export class CredentialDesk {
     return this.#read(scope, row.id)
   }
 
-  /** Makes a web key pair. */
-  async make(scope: Scope, { subject, use }: z.output<typeof credentialMaking>, by: string): Promise<CredentialRow> {
+  /** Makes a web key pair. @throws {CredentialWaits} */
+  async make(
+    scope: Scope,
+    { subject, use, retires }: z.output<typeof credentialMaking>,
+    by: string,
+  ): Promise<CredentialRow> {
+    await this.#checkRoom(scope, 'web', retires)
     const jwk = generateKeyPairSync('ec', { namedCurve: 'P-256' }).privateKey.export({ format: 'jwk' }) as JWK
     const shown = { ...nothingShown, fingerprint: await calculateJwkThumbprint(jwk) }
     return this.#store(scope, 'web', { kind: 'vapid-key', jwk, subject }, shown, use, by, new Date())
@@ -126,7 +150,7 @@ export class CredentialDesk {
   async #marryToRequest(
     scope: Scope,
     found: Recognised & { is: 'certificate' },
-    { use, facts = {} }: Pick<Handed, 'use' | 'facts'>,
+    { use, retires, facts = {} }: Pick<Handed, 'use' | 'retires' | 'facts'>,
     by: string,
     now: Date,
   ): Promise<CredentialRow> {
@@ -139,6 +163,7 @@ export class CredentialDesk {
     checkAccount(facts, (await this.#profiles.words(scope, request.platform))?.facts)
     const origins = await this.#originsFor(scope, request.platform)
     const shown = { ...shownOf(whole, secret), facts: orNull(facts), origins }
+    await this.#checkRoom(scope, request.platform, retires)
     await completeRequest(this.#database, request.no, { ...shown, sealed: this.#seal(secret, place) })
     await placeCredential(this.#database, request, use, by)
     return this.#read(scope, request.id)
@@ -244,7 +269,9 @@ function secretOf(
     needAll(found.is, {}, [], factsMissing(facts, profile))
     return { secret: { kind: found.is, key: found.key, certificates: found.certificates }, facts: orNull(facts) }
   }
-  const { facts, guesses, ...beside } = besideKey(found.privateKey, found.file, handed, profile)
+  const { facts, guesses: written, ...beside } = besideKey(found.privateKey, found.file, handed, profile)
+  const named = keyIdInName(handed.files.map(({ name }) => name ?? ''))
+  const guesses = named === undefined ? written : { keyId: named, ...written }
   const given = { ...beside, keyId: beside.keyId ?? found.keyId, subject: handed.subject }
   const need = <Name extends keyof typeof given>(...names: Name[]) =>
     needAll(found.is, given, names, factsMissing(facts, profile), guesses)
@@ -277,6 +304,12 @@ function secretOf(
     default:
       return found satisfies never
   }
+}
+
+/** What in a file's name looks like the id of a key, as platforms put it there: capital letters and digits. */
+function keyIdInName(names: readonly string[]): string | undefined {
+  const parts = names.flatMap((name) => name.split(/[^A-Za-z0-9]+/))
+  return parts.find((part) => /^(?=.*\d)[A-Z0-9]{8,40}$/.test(part))
 }
 
 const orNull = (facts: Record<string, string>) => (Object.keys(facts).length === 0 ? null : facts)

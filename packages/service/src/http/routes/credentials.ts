@@ -1,7 +1,7 @@
 import type { Credential as CredentialView } from '@zbell/contract'
 import { neededFault, optionalFault } from '@zbell/contract'
 import { expiryDue, isUuid, platforms, sayVerdict } from '@zbell/core'
-import { ExtrasMissing } from '../../credentials/desk.ts'
+import { CredentialWaits, ExtrasMissing } from '../../credentials/desk.ts'
 import { CredentialRefused, type Refusal, refusals } from '../../credentials/refusals.ts'
 import { Problem } from '../../problems/problem.ts'
 import type { Scope } from '../../store/apps/apps.ts'
@@ -78,7 +78,9 @@ export function serveCredentials(
   on.serve('addCredential', async ({ caller: { scope, actor }, body }) =>
     changed(await inWords(() => desk.add(scope, body, actor))),
   )
-  on.serve('makeCredential', async ({ caller: { scope, actor }, body }) => changed(await desk.make(scope, body, actor)))
+  on.serve('makeCredential', async ({ caller: { scope, actor }, body }) =>
+    changed(await inWords(() => desk.make(scope, body, actor))),
+  )
   on.serve('requestCertificate', async ({ caller: { scope, actor }, body }) => {
     const { row, pem } = await desk.request(scope, body, actor)
     return { credential: await credentialView(row), request: pem }
@@ -139,6 +141,10 @@ async function inWords<T>(act: () => Promise<T>): Promise<T> {
         .map(({ name }) => name.replace('facts/', 'the fact '))
       throw new Problem('invalid-request', `This is a ${error.kind}; it needs ${needed.join(' and ')} as well.`, faults)
     }
+    if (error instanceof CredentialWaits)
+      throw new Problem('credential-waits', error.message, [
+        { pointer: '/retires', detail: 'names the one that is to be retired', looksLike: error.id },
+      ])
     if (!(error instanceof CredentialRefused)) throw error
     const { does, at = '/files' }: Refusal = refusals[error.code]
     const says = error.message

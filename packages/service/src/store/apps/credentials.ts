@@ -124,6 +124,21 @@ export async function completeRequest(database: Database, no: number, row: Parti
   await database.use((db) => db.update(credentials).set(row).where(eq(credentials.no, no)))
 }
 
+/** The one that would be retired by another, since two have places: one in use, one that waits. */
+export async function findInTheWay(
+  database: Database,
+  scope: Scope,
+  platform: Platform,
+): Promise<{ readonly id: string; readonly kind: string; readonly createdAt: Date } | undefined> {
+  const rows = await database.rows<{ id: Buffer; kind: string; createdAt: Date; slot: 'in-use' | 'waiting' }>(
+    sql`select id, kind, created_at as createdAt, slot from credentials
+        where app_no = ${scope.app.no} and environment = ${scope.environment} and platform = ${platform}
+          and slot is not null`,
+  )
+  const waiting = rows.length === 2 ? rows.find(({ slot }) => slot === 'waiting') : undefined
+  return waiting && { ...waiting, id: uuidFromBytes(waiting.id) }
+}
+
 /**
  * Puts a credential in a slot, in one step: the one that was in use waits, so that it can be taken back, and the one that
  * waited retires. The first of its platform is always in use.
@@ -146,7 +161,7 @@ export async function placeCredential(
       await setSlot(tx, row.no, 'waiting')
       return
     }
-    if (waiting && waiting.no !== row.no) await retire(tx, waiting.no, by)
+    if (current && waiting && waiting.no !== row.no) await retire(tx, waiting.no, by)
     // The slots are unique: each is emptied before it is filled.
     await tx.change(sql`update credentials set slot = null where no in ${[row.no, current?.no ?? row.no]}`)
     if (current) await setSlot(tx, current.no, 'waiting')
