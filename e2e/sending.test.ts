@@ -226,17 +226,21 @@ describe('a template', () => {
 
   test('is filled in, and what was sent by an earlier version stays as it was', async () => {
     const declares = { vessel: { type: 'text' }, pier: { type: 'text', ofPerson: true, fallback: 'the pier' } }
-    expect((await save({ title: '{vessel} is late at {pier}' }, declares)).version).toBe(1)
+    for (const _ of [1, 2]) expect((await save({ title: '{vessel} is late at {pier}' }, declares)).version).toBe(1)
     const to = { any: ['user:signe'] }
     const id = await world.send({ to, template: 'delay', values: { vessel: 'Turnstone' } })
     await over(id)
-    expect((await save({ title: '{vessel} is cancelled' }, { vessel: { type: 'text' } })).version).toBe(2)
+    const next = { title: '{vessel} is cancelled', tag: 'boat-{vessel}' }
+    expect((await save(next, { vessel: declares.vessel })).version).toBe(2)
     expect(await world.notification(id)).toMatchObject({
       template: 'delay@1',
       shows: { title: 'Turnstone is late at the pier' },
     })
     const later = await world.send({ to, template: 'delay', values: { vessel: 'Turnstone' } })
-    expect((await world.notification(later)).shows.title).toBe('Turnstone is cancelled')
+    expect(await world.notification(later)).toMatchObject({
+      shows: { title: 'Turnstone is cancelled' },
+      content: { tag: 'boat-Turnstone' },
+    })
     const older = await review({ to, template: 'delay@1', values: { vessel: 'Sandpiper' } })
     expect(older.samples[0]?.content.title).toBe('Sandpiper is late at the pier')
   })

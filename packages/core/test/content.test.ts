@@ -11,10 +11,12 @@ import {
   Renderer,
   sampleTexts,
   spreadPlan,
+  templateFaults,
   textFaults,
   type Values,
   type Writing,
   warningsFor,
+  withTags,
 } from '@zbell/core'
 import fc from 'fast-check'
 
@@ -71,6 +73,22 @@ describe('layers', () => {
     ['web', 'zh-Hant', '中文', 'web body'],
   ])('%s in %s', (platform, language, title, body) => {
     expect(layered(writing, platform, language)).toMatchObject({ title, body })
+  })
+  test('what stands in for a value is said in the language of the texts, where that has its own', () => {
+    const renderer = new Renderer(
+      {
+        title: '{pier}',
+        perLanguage: { nb: { title: 'Fra {pier}', fallbacks: { pier: 'bryggen' } }, de: { body: 'x' } },
+      },
+      { fallbacks: { pier: 'your pier' } },
+    )
+    const titleIn = (language: string, values = {}) => {
+      const rendered = renderer.render({ platform: 'ios', language, timeZone: undefined, values })
+      return rendered.is === 'rendered' && [rendered.content.title, 'fallbacks' in rendered.content]
+    }
+    expect(titleIn('nb-NO')).toEqual(['Fra bryggen', false])
+    expect(titleIn('de')).toEqual(['your pier', false])
+    expect(titleIn('nb', { pier: 'Saltmere' })).toEqual(['Fra Saltmere', false])
   })
   test('a language that is found is the one that the text is marked with', () => {
     expect(layered(writing, 'ios', 'nb-NO').lang).toBe('nb')
@@ -252,5 +270,32 @@ describe('a spread', () => {
   test('of nothing is at once', () => {
     expect(spreadPlan(0, 10, 2_000).size).toBe(2_000)
     expect(spreadPlan(0, 10, 2_000).dueMs(5)).toBe(0)
+  })
+})
+
+describe('a template', () => {
+  const declares = { sailing: { type: 'number' }, pier: { type: 'text', ofPerson: true } } as const
+  test.each([
+    ['sailing-{sailing}', { sailing: 101 }, 'sailing-101'],
+    ['late', {}, 'late'],
+    ['{sailing}_{sailing}', { sailing: 7 }, '7_7'],
+  ])('with the tag %p and %p is sent with %p, on each platform', (tag, values, filled) => {
+    const writing = { title: 'T', tag, perPlatform: { web: { tag } } }
+    expect(withTags(writing, { values })).toEqual({ title: 'T', tag: filled, perPlatform: { web: { tag: filled } } })
+  })
+  test.each([[{ sailing: 'two words' }], [{ sailing: 'x'.repeat(40) }], [{}]])('cannot make a tag of %p', (values) => {
+    expect(withTags({ title: 'T', tag: '{sailing}' }, { values })).toMatchObject({ name: 'sailing' })
+  })
+  test('has no tag of a person’s value, and fallbacks of the declared types in each language', () => {
+    const says = (writing: Writing) => templateFaults(writing, declares).map(({ says }) => says)
+    expect(says({ title: 'T', tag: '{sailing}' })).toEqual([])
+    expect(says({ title: 'T', tag: '{pier}' })).toEqual(['is of each person, and a tag is the same for everybody'])
+    expect(says({ title: 'T', tag: '{boat}' })).toEqual(['is named by a text and not declared'])
+    const nb = (fallbacks: Values): Writing => ({ title: 'T', perLanguage: { nb: { fallbacks } } })
+    expect(says(nb({ pier: 'bryggen' }))).toEqual([])
+    expect(says(nb({ pier: 7, boat: 'x' }))).toEqual([
+      'has a fallback that is no text',
+      'has a fallback and is not declared',
+    ])
   })
 })

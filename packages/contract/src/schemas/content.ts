@@ -154,8 +154,29 @@ export const content = z
   .strictObject({ ...parts, channel })
   .meta({ id: 'Content', description: 'What a device shows.' })
 
+export const valueName = z
+  .string()
+  .regex(/^[A-Za-z][A-Za-z0-9_]{0,63}$/, 'wants a name of letters, digits and underscores')
+export const value = z.union([plainText(contentLimits.bodyChars), z.number(), z.boolean()])
+
+export const values = z
+  .record(valueName, value)
+  .refine((all) => Object.keys(all).length <= contentLimits.values, `wants at most ${contentLimits.values} values`)
+
 const { title, subtitle, body, dir, icon, image, actions, navigate: place } = parts
-const inLanguage = z.strictObject({ title, subtitle, body, dir, icon, image, actions, navigate: place }).partial()
+const inLanguage = z
+  .strictObject({
+    title,
+    subtitle,
+    body,
+    dir,
+    icon,
+    image,
+    actions,
+    navigate: place,
+    fallbacks: values.describe('What stands in for a value in this language, before the fallbacks for all.'),
+  })
+  .partial()
 const perLanguage = z
   .record(languageTag, inLanguage)
   .refine(
@@ -166,38 +187,47 @@ const perLanguage = z
   .describe(
     'What differs by language. A device’s language falls back along BCP 47 (RFC 4647 §3.4), then to the shared texts.',
   )
-const onPlatform = z.strictObject({ ...parts, perLanguage }).partial()
+/** @param tag what a tag may be */
+const writingWith = (tag: typeof parts.tag) => {
+  const onPlatform = z.strictObject({ ...parts, tag, perLanguage }).partial()
+  return z
+    .strictObject({
+      ...parts,
+      tag,
+      title: parts.title.optional(),
+      channel,
+      perLanguage,
+      perPlatform: z
+        .strictObject({ ios: onPlatform, android: onPlatform, web: onPlatform })
+        .partial()
+        .optional()
+        .describe('What differs by platform.'),
+    })
+    .superRefine((given, context) => {
+      for (const { pointer, says, place } of textFaults(given as Writing))
+        context.addIssue({ code: 'custom', message: says, path: pointer.slice(1).split('/'), params: { place } })
+    })
+}
 
 /** What a writer writes, once for all. */
-export const writing = z
-  .strictObject({
-    ...parts,
-    title: parts.title.optional(),
-    channel,
-    perLanguage,
-    perPlatform: z
-      .strictObject({ ios: onPlatform, android: onPlatform, web: onPlatform })
-      .partial()
-      .optional()
-      .describe('What differs by platform.'),
-  })
-  .superRefine((given, context) => {
-    for (const { pointer, says, place } of textFaults(given as Writing))
-      context.addIssue({ code: 'custom', message: says, path: pointer.slice(1).split('/'), params: { place } })
-  })
-  .meta({
-    id: 'Writing',
-    description:
-      'What a notification says. Texts are Unicode MessageFormat: {pier}, {delay, number}, {delay, plural, …}.',
-  })
+export const writing = writingWith(parts.tag).meta({
+  id: 'Writing',
+  description:
+    'What a notification says. Texts are Unicode MessageFormat: {pier}, {delay, number}, {delay, plural, …}.',
+})
 
-export const valueName = z
-  .string()
-  .regex(/^[A-Za-z][A-Za-z0-9_]{0,63}$/, 'wants a name of letters, digits and underscores')
-export const value = z.union([plainText(contentLimits.bodyChars), z.number(), z.boolean()])
-export const values = z
-  .record(valueName, value)
-  .refine((all) => Object.keys(all).length <= contentLimits.values, `wants at most ${contentLimits.values} values`)
+/** The same in a template, whose tag is filled in with the values of each sending. */
+export const templateWriting = writingWith(
+  z
+    .string()
+    .max(200)
+    .regex(
+      /^(?:[A-Za-z0-9_-]|\{[A-Za-z][A-Za-z0-9_]{0,63}\})+$/,
+      'wants letters, digits, hyphens, underscores, and values such as {sailing}',
+    )
+    .optional()
+    .describe('A newer notification with the same tag takes the older one’s place; filled in, 32 characters at most.'),
+).meta({ id: 'TemplateWriting', description: 'What a notification made from the template says.' })
 
 export const urgency = z.enum(urgencies).describe('RFC 8030 §5.3')
 export const mode = z.enum(modes).describe('`wake` shows nothing: the app is woken to fetch something.')

@@ -1,6 +1,6 @@
 import { type Declarations, declaredTypes, templateFaults, type Writing } from '@zbell/core'
 import { z } from 'zod'
-import { value, valueName, writing } from './content.ts'
+import { templateWriting, value, valueName } from './content.ts'
 import { instant } from './text.ts'
 
 const declares = z
@@ -15,7 +15,7 @@ const declares = z
   .describe('The values that the texts name.')
 
 export const newTemplate = z
-  .strictObject({ content: writing, declares: declares.default({}) })
+  .strictObject({ content: templateWriting, declares: declares.default({}) })
   .superRefine((given, context) => {
     for (const { name, says } of templateFaults(given.content as Writing, given.declares as Declarations))
       context.addIssue({ code: 'custom', message: says, path: ['declares', name] })
@@ -25,7 +25,7 @@ export const template = z
   .object({
     name: z.string(),
     version: z.int(),
-    content: writing,
+    content: templateWriting,
     declares,
     madeBy: z.string(),
     madeAt: instant,

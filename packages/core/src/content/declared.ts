@@ -34,9 +34,54 @@ function valuesNamed(text: string): string[] {
   }
 }
 
+const placeInTag = /\{([A-Za-z][A-Za-z0-9_]{0,63})\}/g
+
+/** The tags of a writing, the shared one and those of platforms. */
+const tagsOf = ({ tag, perPlatform = {} }: Writing): string[] =>
+  [tag, ...Object.values(perPlatform).map((one) => one?.tag)].filter((one) => one !== undefined)
+
+const namesInTags = (writing: Writing): string[] =>
+  tagsOf(writing).flatMap((tag) => [...tag.matchAll(placeInTag)].map(([, name]) => name!))
+
+/** What stands in for values, by language. */
+const fallbacksOf = ({ perLanguage = {}, perPlatform = {} }: Writing): [name: string, value: Value][] =>
+  [perLanguage, ...Object.values(perPlatform).map((one) => one?.perLanguage ?? {})]
+    .flatMap((all) => Object.values(all))
+    .flatMap(({ fallbacks = {} }) => Object.entries(fallbacks))
+
+/** A tag is the same for everybody, and is never more than this (RFC 8030 §5.4 takes 32 characters for a topic). */
+const tagForm = /^[A-Za-z0-9_-]{1,32}$/
+
+/**
+ * A template's writing with the values of the sending in its tags: `sailing-{sailing}`.
+ * @returns the fault of a tag that cannot be one
+ */
+export function withTags(writing: Writing, { values = {}, fallbacks = {} }: Filling): Writing | ValueFault {
+  const faults: ValueFault[] = []
+  const filled = <Part extends { readonly tag?: string | undefined }>(part: Part): Part => {
+    if (part.tag === undefined || !part.tag.includes('{')) return part
+    let last = ''
+    const tag = part.tag.replaceAll(placeInTag, (_, name: string) => {
+      last = name
+      return String(values[name] ?? fallbacks[name] ?? '')
+    })
+    if (!tagForm.test(tag))
+      faults.push({
+        name: last,
+        says: `makes the tag “${tag.slice(0, 60)}”, which wants 1 to 32 letters, digits, hyphens or underscores`,
+      })
+    return { ...part, tag }
+  }
+  const { perPlatform, ...shared } = writing
+  const made = filled(shared)
+  const platforms = Object.entries(perPlatform ?? {}).map(([name, part]) => [name, part && filled(part)])
+  return faults[0] ?? (perPlatform ? { ...made, perPlatform: Object.fromEntries(platforms) } : made)
+}
+
 /** What is wrong with a template: texts name what is not declared, or a fallback is of another type. */
 export function templateFaults(writing: Writing, declares: Declarations): ValueFault[] {
-  const named = new Set(textsOf(writing).flatMap(valuesNamed))
+  const inTags = namesInTags(writing)
+  const named = new Set([...textsOf(writing).flatMap(valuesNamed), ...inTags])
   const undeclared = [...named].filter((name) => !Object.hasOwn(declares, name))
   const wrong = Object.entries(declares).filter(
     ([, { type, fallback }]) => fallback !== undefined && !fits[type](fallback),
@@ -44,6 +89,17 @@ export function templateFaults(writing: Writing, declares: Declarations): ValueF
   return [
     ...undeclared.map((name) => ({ name, says: 'is named by a text and not declared' })),
     ...wrong.map(([name, { type }]) => ({ name, says: `has a fallback that is no ${type}` })),
+    ...inTags
+      .filter((name) => declares[name]?.ofPerson)
+      .map((name) => ({ name, says: 'is of each person, and a tag is the same for everybody' })),
+    ...fallbacksOf(writing)
+      .filter(([name, value]) => !(Object.hasOwn(declares, name) && fits[declares[name]!.type](value)))
+      .map(([name]) => ({
+        name,
+        says: declares[name]
+          ? `has a fallback that is no ${declares[name].type}`
+          : 'has a fallback and is not declared',
+      })),
   ]
 }
 

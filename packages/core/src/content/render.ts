@@ -2,7 +2,7 @@ import type { Platform } from '../devices/device.ts'
 import type { Action, Content } from './content.ts'
 import { isRightToLeft } from './languages.ts'
 import { MalformedText, MessageText, type TextPlace, type Use, valueFault } from './message-format.ts'
-import { type Filling, languagesOf, layered, type Value, type Values, type Writing } from './writing.ts'
+import { type Filling, fallbacksIn, languagesOf, layered, type Value, type Values, type Writing } from './writing.ts'
 
 /** Who reads it. */
 export type Reader = {
@@ -46,6 +46,8 @@ type Draft = {
   readonly uses: ReadonlyMap<string, ReadonlySet<Use>>
   readonly locale: string
   readonly direction: 'ltr' | 'rtl'
+  /** What stands in for values in its language. */
+  readonly fallbacks: Values
 }
 
 const presetLocale = 'en'
@@ -80,7 +82,7 @@ export class Renderer {
     const zone = reader.timeZone ?? presetZone
     const values: Record<string, Value> = {}
     for (const [name, uses] of draft.uses) {
-      const value = this.#value(name, reader.values)
+      const value = this.#value(name, reader.values, draft.fallbacks)
       if (value === undefined) return missing(name, `has no “${name}”`)
       const fault = valueFault(value, uses)
       if (fault) return missing(name, `has a “${name}” that ${fault}`)
@@ -96,9 +98,9 @@ export class Renderer {
     return made
   }
 
-  #value(name: string, own: Values): Value | undefined {
+  #value(name: string, own: Values, inLanguage: Values): Value | undefined {
     const { values = {}, fallbacks = {} } = this.#filling
-    for (const from of [values, own, fallbacks]) if (Object.hasOwn(from, name)) return from[name]
+    for (const from of [values, own, inLanguage, fallbacks]) if (Object.hasOwn(from, name)) return from[name]
     return undefined
   }
 
@@ -106,7 +108,10 @@ export class Renderer {
     const name = `${platform} ${language ?? ''}`
     const known = this.#drafts.get(name)
     if (known) return known
-    const draft = draftOf(layered(this.#writing, platform, language))
+    const draft = {
+      ...draftOf(layered(this.#writing, platform, language)),
+      fallbacks: fallbacksIn(this.#writing, platform, language),
+    }
     this.#drafts.set(name, draft)
     return draft
   }
@@ -132,7 +137,7 @@ function placesOf(content: Partial<Content>): [pointer: string, text: string, in
   return all.flatMap(([pointer, text, inAddress]) => (text === undefined ? [] : [[pointer, text, inAddress]]))
 }
 
-function draftOf(content: Content): Draft {
+function draftOf(content: Content): Omit<Draft, 'fallbacks'> {
   const spots = new Map<string, Spot>()
   const uses = new Map<string, Set<Use>>()
   for (const [pointer, source, inAddress] of placesOf(content)) {

@@ -4,8 +4,11 @@ import { languageChain } from './languages.ts'
 
 type Parts = Partial<Content>
 
-/** Texts and pictures in one language, in place of those that everybody gets. */
-export type InLanguage = Pick<Parts, 'title' | 'subtitle' | 'body' | 'dir' | 'image' | 'icon' | 'actions' | 'navigate'>
+/** Texts and pictures in one language, in place of those that everybody gets, and what stands in for values there. */
+export type InLanguage = Pick<
+  Parts,
+  'title' | 'subtitle' | 'body' | 'dir' | 'image' | 'icon' | 'actions' | 'navigate'
+> & { readonly fallbacks?: Values | undefined }
 
 /** What differs on one platform; it may speak languages of its own. */
 export type OnPlatform = Parts & { readonly perLanguage?: { readonly [language: string]: InLanguage } | undefined }
@@ -34,8 +37,19 @@ export function layered(writing: Writing, platform: Platform, language: string |
   const [found, tag] = inLanguage(perLanguage, language)
   const [ownFound, ownTag] = inLanguage(own, language)
   const lang = ownTag ?? tag ?? special.lang ?? rest.lang
-  const all: Parts = { ...rest, ...special, ...found, ...ownFound }
+  const { fallbacks: _, ...all } = { ...rest, ...special, ...found, ...ownFound }
   return { ...all, title: all.title ?? '', ...(lang === undefined ? {} : { lang }) }
+}
+
+/** What stands in for values in a language, where its texts say so. */
+export function fallbacksIn(
+  { perLanguage, perPlatform }: Writing,
+  platform: Platform,
+  language: string | undefined,
+): Values {
+  const [found] = inLanguage(perLanguage, language)
+  const [own] = inLanguage(perPlatform?.[platform]?.perLanguage, language)
+  return { ...found?.fallbacks, ...own?.fallbacks }
 }
 
 function inLanguage(

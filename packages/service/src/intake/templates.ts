@@ -1,5 +1,5 @@
-import { type Filling, fillingOf, givenFaults, type Writing } from '@zbell/core'
-import { Problem } from '../problems/problem.ts'
+import { type Filling, fillingOf, givenFaults, type Writing, withTags } from '@zbell/core'
+import { invalid, Problem } from '../problems/problem.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import type { Database } from '../store/database.ts'
 import { findTemplate, type TemplateRow } from '../store/templates/templates.ts'
@@ -40,5 +40,8 @@ export async function filledTemplate(
       `The value ${first.name} ${first.says}.`,
       faults.slice(0, 20).map((one) => ({ pointer: `/values/${one.name}`, detail: one.says })),
     )
-  return { content, filling: fillingOf(declares, filling), template: `${name}@${version}` }
+  const whole = fillingOf(declares, filling)
+  const tagged = withTags(content, whole)
+  if ('says' in tagged) throw invalid(`/values/${tagged.name}`, tagged.says)
+  return { content: tagged, filling: whole, template: `${name}@${version}` }
 }

@@ -68,7 +68,7 @@ export async function segmentVersions(
   return new Map(rows.map(({ name, version }) => [name, version]))
 }
 
-/** Stores the next version. */
+/** Stores the next version, unless the newest says just that. */
 export async function saveSegment(
   database: Database,
   { appNo, environment }: Where,
@@ -78,7 +78,8 @@ export async function saveSegment(
     tx.change(
       sql`insert into segments (app_no, environment, name, version, rule, note, made_by, made_at)
           select ${appNo}, ${environment}, ${name}, coalesce(max(version), 0) + 1, ${rule}, ${note}, ${madeBy}, utc_timestamp(3)
-          from segments where app_no = ${appNo} and environment = ${environment} and name = ${name}`,
+          from segments where app_no = ${appNo} and environment = ${environment} and name = ${name}
+          having coalesce(max(if(deleted_at is null and rule = ${rule} and note <=> ${note}, version, 0)), 0) < coalesce(max(version), 1)`,
     ),
   )
 }

@@ -1,3 +1,4 @@
+import { isDeepStrictEqual } from 'node:util'
 import { type Declarations, type Writing, wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Scope } from '../apps/apps.ts'
@@ -56,16 +57,23 @@ export async function findTemplate(
   return rowOf(rest)
 }
 
-/** Stores the next version. @returns its number */
+/** Stores the next version, unless the newest says just that. @returns its number */
 export async function saveTemplate(
   database: Database,
   { app, environment }: Scope,
   given: Pick<TemplateRow, 'name' | 'content' | 'declares' | 'madeBy'>,
 ): Promise<number> {
   return database.transactAnew(async (tx) => {
-    const [newest] = await tx.rows<{ version: number | null }>(
-      sql`select max(version) as version from templates where app_no = ${app.no} and environment = ${environment} and name = ${given.name}`,
+    const [newest] = await tx.rows<StoredTemplate & { deleted: number }>(
+      sql`select ${columns}, t.deleted_at is not null as deleted from templates t
+          where t.app_no = ${app.no} and t.environment = ${environment} and t.name = ${given.name}
+          order by t.version desc limit 1`,
     )
+    if (newest?.deleted === 0) {
+      const { content, declares, version } = rowOf(newest)
+      const asKept = JSON.parse(JSON.stringify([given.content, given.declares]))
+      if (isDeepStrictEqual([content, declares], asKept)) return version
+    }
     const version = (newest?.version ?? 0) + 1
     await tx.change(
       sql`insert into templates (app_no, environment, name, version, content, declares, made_by, made_at)

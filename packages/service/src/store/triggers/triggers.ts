@@ -1,3 +1,4 @@
+import { isDeepStrictEqual } from 'node:util'
 import { wellFormedJson } from '@zbell/core'
 import type { TriggerDefinition } from '@zbell/core/triggers'
 import { sql } from 'drizzle-orm'
@@ -66,7 +67,7 @@ export async function countOtherTriggers(reader: Reader, where: Where, name: str
   return row?.count ?? 0
 }
 
-/** Saves one under its name; a change is another version, and the one before is kept. */
+/** Saves one under its name; a change is another version, and the one before is kept. What says the same is none. */
 export async function saveTrigger(
   database: Database,
   { appNo, environment }: Where,
@@ -77,6 +78,15 @@ export async function saveTrigger(
 ): Promise<void> {
   const definition = wellFormedJson(given.definition)
   await database.transact(async (tx) => {
+    const [kept] = await tx.rows<{ no: number; definition: unknown }>(
+      sql`select no, cast(definition as char) as definition from triggers
+          where app_no = ${appNo} and environment = ${environment} and name = ${given.name}`,
+    )
+    if (kept && isDeepStrictEqual(JSON.parse(String(kept.definition)), JSON.parse(definition))) {
+      if (given.enabled !== undefined)
+        await tx.change(sql`update triggers set enabled = ${given.enabled} where no = ${kept.no}`)
+      return
+    }
     await tx.change(
       sql`insert into triggers (app_no, environment, name, definition, source, enabled, hour_at, made_by, changed_at)
           values (${appNo}, ${environment}, ${given.name}, ${definition}, ${given.definition.source}, ${given.enabled ?? false},
