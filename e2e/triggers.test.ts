@@ -300,7 +300,7 @@ describe('a trigger that is written', () => {
       () => firings('freed'),
       (found) => found.length === 1,
     )
-    expect(all[0]).toMatchObject({ state: 'nobody', version: 3 })
+    expect(all[0]).toMatchObject({ state: 'nobody', version: 1 })
     expect((await command('trigger', 'disable', 'freed')).out).toBe('freed is off.\n')
     expect((await command('trigger', 'delete', 'freed')).out).toBe('freed is gone.\n')
     expect((await command('trigger', 'show', 'freed')).code).toBe(5)
