@@ -1,4 +1,5 @@
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { createServer } from 'node:http'
 import {
   createSecureServer,
   type Http2SecureServer,
@@ -8,6 +9,7 @@ import {
 import type { AddressInfo, Socket } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { createServer as createTlsServer, type Server as TlsServer } from 'node:tls'
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals'
 import { serverCertificate } from '@zbell/standins'
 import { patience } from '../../../e2e/harness/programs.ts'
@@ -272,3 +274,57 @@ test.each([
     expect(Date.now() - startMs).toBeLessThan(patience(10_000))
   },
 )
+
+describe('a connection by either version', () => {
+  const either: Open = (address, given) => openTransport(address, { ...given, http: 'either' })
+  /** @param negotiates whether the server takes part in choosing a protocol, and says no */
+  async function older(negotiates: boolean): Promise<{ readonly origin: string; readonly asked: string[] }> {
+    connections = []
+    const asked: string[] = []
+    const { cert, key } = certificate
+    const http1 = createServer((request, response) => {
+      asked.push(`${request.httpVersion} ${request.method} ${request.url}`)
+      request.resume().on('end', () => response.writeHead(201, { slip: 'a-1' }).end())
+    })
+    const secure = createTlsServer({ cert, key, ...(negotiates ? { ALPNProtocols: ['http/1.1'] } : {}) }, (socket) => {
+      socket.on('error', () => {})
+      connections.push(socket)
+      http1.emit('connection', socket)
+    })
+    secure.on('tlsClientError', () => {})
+    await new Promise<void>((done) => secure.listen(0, '127.0.0.1', done))
+    olderServer = secure
+    return { origin: `https://127.0.0.1:${(secure.address() as AddressInfo).port}`, asked }
+  }
+  let olderServer: TlsServer | undefined
+  afterEach(() => {
+    olderServer?.close()
+  })
+
+  test('is HTTP/2 where that is spoken', async () => {
+    let isHttp2: boolean | undefined
+    const one = await gateway((asked) => {
+      isHttp2 = asked.isHttp2
+      fine(asked)
+    }, either)
+    expect([(await ask(one)).status, isHttp2]).toEqual([200, true])
+  })
+
+  test.each([
+    ['says so', true],
+    ['knows no other protocol to choose from', false],
+  ])('is HTTP/1.1 to a server that %s, and each request goes out once', async (_says, negotiates) => {
+    const { origin: address, asked } = await older(negotiates)
+    origin = either(address, { ca: [ca], timeoutMs: 10_000, strangerMs: 5_000 })
+    const answers = await Promise.all([ask(origin), ask(origin), ask(origin)])
+    answers.push(await ask(origin))
+    expect(answers.map(({ status, headers }) => [status, headers.slip])).toEqual(Array(4).fill([201, 'a-1']))
+    expect(asked).toEqual(Array(4).fill('1.1 POST /x'))
+  })
+
+  test('is not made by a connection that speaks HTTP/2 alone', async () => {
+    const { origin: address } = await older(false)
+    origin = openTransport(address, { ca: [ca], timeoutMs: 10_000 })
+    expect(await failure(ask(origin))).toBe('NO_HTTP2')
+  })
+})

@@ -60,7 +60,7 @@ export class WebPushProtocol implements Protocol {
     this.#subject = given.subject
     this.#webOrigin = given.webOrigin
     this.#guard = given.guard
-    this.#http = { ...given.http, strangerMs: given.http.timeoutMs * strangerShare }
+    this.#http = { ...given.http, http: 'either', strangerMs: given.http.timeoutMs * strangerShare }
     this.#inFlight = given.inFlight
   }
 

@@ -27,10 +27,10 @@ export class Http1Transport implements Transport {
   }
 
   #open(): Pool {
-    const { ca, lookup, client, timeoutMs, http } = this.#options
+    const { ca, lookup, client, timeoutMs } = this.#options
     this.#pool ??= new Pool(this.address, {
       connections: http1Connections,
-      allowH2: http === 'either',
+      allowH2: false,
       pipelining: 1,
       keepAliveTimeout: idleMs,
       // Whoever wraps this has deadlines of their own; a request that is given up is cancelled.

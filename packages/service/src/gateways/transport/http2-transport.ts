@@ -20,6 +20,9 @@ import {
 
 const { HTTP2_HEADER_STATUS, HTTP2_HEADER_METHOD, HTTP2_HEADER_PATH, NGHTTP2_CANCEL } = constants
 
+/** The other side speaks no HTTP/2. */
+export const noHttp2 = 'NO_HTTP2'
+
 /**
  * A long-lived HTTP/2 connection (RFC 9113) to one origin. One is enough: a node:http2 session fills a core long before
  * it runs out of streams. It is opened on first use, and again after the gateway closed it.
@@ -29,10 +32,16 @@ export class Http2Transport implements Transport {
   readonly restsUntilMs = 0
   readonly #options: TransportOptions
   #session: ClientHttp2Session | undefined
+  #isSpoken = false
 
   constructor(origin: string, options: TransportOptions) {
     this.address = origin
     this.#options = options
+  }
+
+  /** Whether the other side has agreed to HTTP/2. */
+  get isSpoken(): boolean {
+    return this.#isSpoken
   }
 
   request({ method, path, headers, body, reads }: Asking): Exchange {
@@ -87,7 +96,12 @@ export class Http2Transport implements Transport {
       () => session.destroy(new NoAnswer(this.address, 'ETIMEDOUT')),
       Math.min(timeoutMs, strangerMs),
     )
-    session.once('connect', () => clearTimeout(handshake))
+    session.once('connect', () => {
+      clearTimeout(handshake)
+      // A server that knows no negotiation goes on in HTTP/1.1, which nobody here could read.
+      if (session.alpnProtocol === 'h2' || session.alpnProtocol === 'h2c') this.#isSpoken = true
+      else session.destroy(new NoAnswer(this.address, noHttp2))
+    })
     const leave = () => {
       clearTimeout(handshake)
       if (this.#session === session) this.#session = undefined

@@ -1,3 +1,4 @@
+import { EitherTransport } from './either-transport.ts'
 import { Http1Transport } from './http1-transport.ts'
 import { Http2Transport } from './http2-transport.ts'
 import { OriginsTransport } from './over-origins.ts'
@@ -8,12 +9,12 @@ import { DeadlineTransport } from './with-deadline.ts'
 
 /** A connection to an origin, with deadlines and a circuit around it; nothing goes out before the first request. */
 export function openTransport(origin: string, options: TransportOptions): Transport {
-  const isHttp2 = options.http === undefined || options.http === 2
-  const { timeoutMs, strangerMs } = options
-  const bare = isHttp2 ? new Http2Transport(origin, options) : new Http1Transport(origin, options)
+  const { timeoutMs, strangerMs, http = 2 } = options
+  const Speaks = { '2': Http2Transport, '1.1': Http1Transport, either: EitherTransport }[http]
+  const bare = new Speaks(origin, options)
   const inTime = new DeadlineTransport(bare, timeoutMs, strangerMs)
   const careful = new CircuitTransport(inTime, Date.now, strangerMs !== undefined)
-  return options.recorder ? new RecordedTransport(careful, options.recorder, isHttp2 ? '2' : '1.1') : careful
+  return options.recorder ? new RecordedTransport(careful, options.recorder, http === 1.1 ? '1.1' : '2') : careful
 }
 
 /** The same to whichever of several origins is there; the first one first. */

@@ -1,4 +1,5 @@
-import { connectionStep, type GatewayAnswer } from '@zbell/core'
+import { connectionStep } from '@zbell/core'
+import { AskedInTurn } from './in-turn.ts'
 import type { Asking, Exchange, NoAnswer, Transport } from './transport.ts'
 
 /** Nothing of a request went out when a connection failed at one of these. */
@@ -32,40 +33,11 @@ export class OriginsTransport implements Transport {
 
   request(asking: Asking): Exchange {
     const first = this.#first
-    return new AskedInTurn([first, ...this.#origins.filter((one) => one !== first)], asking)
+    return new AskedInTurn([first, ...this.#origins.filter((one) => one !== first)], asking, wasNeverOut)
   }
 
   async close(): Promise<void> {
     await Promise.all(this.#origins.map((one) => one.close()))
-  }
-}
-
-class AskedInTurn implements Exchange {
-  readonly answer: Promise<GatewayAnswer>
-  #now: Exchange
-  #cancelled = false
-
-  constructor([first, ...others]: readonly Transport[], asking: Asking) {
-    this.#now = first!.request(asking)
-    this.answer = this.#orNext(this.#now.answer, others, asking)
-  }
-
-  get headCame(): boolean {
-    return this.#now.headCame
-  }
-
-  cancel(because?: NoAnswer): void {
-    this.#cancelled = true
-    this.#now.cancel(because)
-  }
-
-  #orNext(answer: Promise<GatewayAnswer>, others: readonly Transport[], asking: Asking): Promise<GatewayAnswer> {
-    return answer.catch((error: NoAnswer) => {
-      const [next, ...rest] = others
-      if (!next || this.#cancelled || !wasNeverOut(error)) throw error
-      this.#now = next.request(asking)
-      return this.#orNext(this.#now.answer, rest, asking)
-    })
   }
 }
 
