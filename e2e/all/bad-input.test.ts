@@ -260,6 +260,49 @@ describe('sending again', () => {
     )
     expect((await send(good, undefined, { 'idempotency-key': 'x'.repeat(300) })).status).toBe(422)
   })
+
+  const once = (path: string, bearer: string, key: string, body: object) =>
+    call('POST', path, bearer, body, { 'idempotency-key': key })
+
+  test('what makes anything else makes it once, and answers the same again', async () => {
+    const path = `/v1/apps/${app}/handsets`
+    const [first, again] = [
+      await once(path, world.backendKey, 'a-phone', { platform: 'ios', id: 'twice' }),
+      await once(path, world.backendKey, 'a-phone', { id: 'twice', platform: 'ios' }),
+    ]
+    expect([first.status, again.status, (again.body as unknown as { id: string }).id]).toEqual([201, 201, 'twice'])
+    expect((await once(path, world.backendKey, 'a-phone', { platform: 'web' })).body.code).toBe('idempotency-mismatch')
+    // Another app's key of the same name is another.
+    expect((await once('/v1/apps/gull-air/handsets', otherKey, 'a-phone', { platform: 'web' })).status).toBe(201)
+    // At the same moment one is done, and the others are told to come again.
+    const five = await Promise.all(
+      Array.from({ length: 5 }, () => once(path, world.backendKey, 'at-once', { platform: 'android' })),
+    )
+    expect(five.filter(({ status }) => status === 201).length).toBeGreaterThan(0)
+    for (const { status, body } of five)
+      if (status !== 201) expect([status, body.code]).toEqual([409, 'idempotency-unfinished'])
+    const { items } = await world.backend.call('listHandsets', { params })
+    expect(items.filter(({ platform }) => platform === 'android')).toHaveLength(1)
+  })
+
+  test('what was refused was not done, and its key is free', async () => {
+    const path = '/v1/apps'
+    const slug = { slug: app, name: 'Again' }
+    expect((await once(path, world.operatorKey, 'an-app', slug)).body.code).toBe('name-taken')
+    expect((await once(path, world.operatorKey, 'an-app', { slug: 'skua-line', name: 'Skua' })).status).toBe(201)
+  })
+
+  test('a secret is shown once: a repeat says what was made', async () => {
+    const body = { kind: 'backend', environment: 'development', name: 'cron' }
+    const made = await once(`/v1/apps/${app}/keys`, world.operatorKey, 'for-cron', body)
+    const { id, key } = made.body as unknown as { id: string; key: string }
+    const again = await once(`/v1/apps/${app}/keys`, world.operatorKey, 'for-cron', body)
+    expect([made.status, again.status, again.body.code]).toEqual([201, 409, 'made-before'])
+    expect(again.body.detail).toContain(`made a key (id ${id}, name cron)`)
+    expect(JSON.stringify(again.body)).not.toContain(key)
+    const kept = JSON.stringify(await world.ask('select * from request_keys'))
+    expect(kept).not.toContain(key)
+  })
 })
 
 describe('a device speaks for itself alone', () => {

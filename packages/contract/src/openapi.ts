@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { type Operation, operations } from './operations.ts'
+import { type Operation, operations, takesIdempotencyKey } from './operations.ts'
 import { type ProblemCode, problems, problemType } from './problems/catalogue.ts'
 import { neededFault, type ProblemBody } from './problems/problem.ts'
 import { refusalsOf } from './problems/refusals.ts'
@@ -133,8 +133,27 @@ function parametersOf(path: string, operation: Operation, components: Record<str
     required: false,
     schema: schemaOf(type as z.ZodType, 'input', components),
   }))
-  return [...inPath, ...inQuery]
+  const inHeader = Object.entries(headersOf(operation)).map(([name, description]) => ({
+    name,
+    in: 'header',
+    required: false,
+    description,
+    schema: { type: 'string' },
+  }))
+  return [...inPath, ...inQuery, ...inHeader]
 }
+
+/** Headers beside those that HTTP and the security schemes have, each with what it does. */
+const headersOf = (operation: Operation): Readonly<Record<string, string>> => ({
+  ...(takesIdempotencyKey(operation) ? { 'Idempotency-Key': idempotencyWords } : {}),
+  ...(operation.cloudEvents ? { 'ce-specversion': cloudEventWords } : {}),
+  ...operation.headers,
+})
+
+const idempotencyWords =
+  'Names the request, in 1 to 200 visible ASCII characters. The same request again with the same key within a day does not do it twice.'
+const cloudEventWords =
+  'With it the request is one event in the binary mode of CloudEvents 1.0: its attributes are headers that begin with ce-, the body is its data.'
 
 /** The OpenAPI 3.1 document of the whole HTTP interface, made from the same tables that the service runs on. */
 export function openApiDocument(): Schema {

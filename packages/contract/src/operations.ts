@@ -15,7 +15,7 @@ import { triggersOperations } from './operations/triggers.ts'
 import { webhooksOperations } from './operations/webhooks.ts'
 import type { RouteName } from './routes.ts'
 
-export type { Caller, Operation } from './operations/operation.ts'
+export { type Caller, type Operation, takesIdempotencyKey } from './operations/operation.ts'
 
 /** Every operation of the HTTP interface: server, client and OpenAPI document derive from this table. */
 export const operations = {

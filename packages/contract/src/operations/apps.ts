@@ -24,6 +24,7 @@ export const appsOperations = {
     role: 'owner',
     body: apps.appRequest,
     answer: apps.app,
+    repeats: 'answer',
   },
   readApp: { ...done, summary: 'The app', caller: 'app', query: environment, answer: apps.app },
   changeApp: {
@@ -49,6 +50,7 @@ export const appsOperations = {
     role: 'owner',
     body: apps.keyRequest,
     answer: apps.madeKey,
+    repeats: { made: 'a key', tells: ['id', 'name'] },
   },
   revokeKey: {
     ...done,
@@ -80,6 +82,7 @@ export const appsOperations = {
     role: 'owner',
     query: environment,
     answer: people.madeProofKey,
+    repeats: { made: 'a key for proofs', tells: [] },
   },
   readSetup: {
     ...done,

@@ -16,6 +16,7 @@ export const credentialsOperations = {
     query: environment,
     body: credentials.credentialRequest,
     answer: credentials.credential,
+    repeats: 'answer',
   },
   makeCredential: {
     ...made,
@@ -25,6 +26,7 @@ export const credentialsOperations = {
     query: environment,
     body: credentials.credentialMaking,
     answer: credentials.credential,
+    repeats: 'answer',
   },
   requestCertificate: {
     ...made,
@@ -34,6 +36,7 @@ export const credentialsOperations = {
     query: environment,
     body: credentials.certificateRequest,
     answer: credentials.madeCertificateRequest,
+    repeats: 'answer',
   },
   listCredentials: {
     ...done,

@@ -21,6 +21,7 @@ export const handsetsOperations = {
     query: environment,
     body: newHandset,
     answer: handset,
+    repeats: 'answer',
   },
   readHandset: {
     ...done,

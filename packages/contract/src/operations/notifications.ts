@@ -47,6 +47,7 @@ export const notificationsOperations = {
     }),
     body: notificationRequest,
     answer: accepted,
+    repeats: 'itself',
   },
   reviewNotification: {
     ...done,

@@ -25,7 +25,17 @@ export type Operation = {
   readonly cloudEvents?: true
   /** The answer is a file that is streamed. */
   readonly file?: true
+  /**
+   * It makes something, and takes an `Idempotency-Key`. What a repeat with the same key is answered: the same again (`answer`);
+   * a refusal that says what was made, where the answer shows a secret once; or what the operation itself sees to (`itself`).
+   */
+  readonly repeats?: 'answer' | 'itself' | { readonly made: string; readonly tells: readonly string[] }
+  /** Further headers that it heeds, each with what it does. */
+  readonly headers?: Readonly<Record<string, string>>
 }
+
+/** Whether an operation takes an `Idempotency-Key`. */
+export const takesIdempotencyKey = ({ repeats }: Operation): boolean => repeats !== undefined
 
 export const environment = z.object(environmentQuery)
 export const done = { status: 200 } as const

@@ -83,6 +83,7 @@ export const restraintOperations = {
     role: 'owner',
     query: environment,
     answer: restraint.madeFeed,
+    repeats: { made: 'an address of the calendar', tells: [] },
   },
   revokeFeed: {
     status: 204,

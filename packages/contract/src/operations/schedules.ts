@@ -58,6 +58,7 @@ export const schedulesOperations = {
     caller: 'app',
     query: environment,
     answer: schedules.scheduleRun,
+    repeats: 'answer',
   },
   listRuns: {
     ...done,

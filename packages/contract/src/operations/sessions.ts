@@ -21,6 +21,7 @@ export const sessionsOperations = {
     caller: 'operator',
     body: z.strictObject({ email: z.string() }),
     answer: sessions.signInLink,
+    repeats: { made: 'a sign-in link', tells: [] },
   },
   makeAccount: {
     ...made,
@@ -28,6 +29,7 @@ export const sessionsOperations = {
     caller: 'operator',
     body: sessions.accountRequest,
     answer: sessions.account,
+    repeats: 'answer',
   },
   rewrapVault: {
     ...done,

@@ -45,5 +45,11 @@ export const sourcesOperations = {
     caller: 'anyone',
     answer: sources.incomingTaken,
     anyQuery: true,
+    headers: {
+      'webhook-id': 'Names the message, where the source checks Standard Webhooks; the same again counts once.',
+      'webhook-timestamp': 'Seconds since 1970, where the source checks Standard Webhooks.',
+      'webhook-signature':
+        'The signatures, where the source checks Standard Webhooks; else the source names its header.',
+    },
   },
 } as const satisfies Partial<Record<RouteName, Operation>>

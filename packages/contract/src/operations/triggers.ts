@@ -49,6 +49,7 @@ export const triggersOperations = {
     query: environment,
     body: triggers.ringRequest,
     answer: triggers.rangOnly,
+    repeats: 'answer',
   },
   listFirings: {
     ...done,

@@ -49,6 +49,7 @@ export const webhooksOperations = {
     query: environment,
     body: webhooks.webhookSecretChange,
     answer: webhooks.webhook,
+    repeats: { made: 'a secret', tells: ['name'] },
   },
   tryWebhook: {
     ...done,
@@ -79,6 +80,7 @@ export const webhooksOperations = {
     query: environment,
     body: webhooks.webhookReplay,
     answer: webhooks.webhookReplayed,
+    repeats: 'answer',
   },
   listEventKinds: {
     ...done,

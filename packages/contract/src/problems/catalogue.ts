@@ -278,6 +278,16 @@ export const problems = {
     title: 'There is an account with this address already.',
     does: 'Sign in with it, or take another address.',
   },
+  'idempotency-unfinished': {
+    status: 409,
+    title: 'An earlier request with this Idempotency-Key has not come to its end.',
+    does: 'Ask again in a while; after a minute look whether it was made, and use a new key if it was not.',
+  },
+  'made-before': {
+    status: 409,
+    title: 'An earlier request with this Idempotency-Key made it, and its secret is shown once.',
+    does: 'Use what was made, if its secret arrived; otherwise remove it and make another with a new key.',
+  },
   'idempotency-mismatch': {
     status: 422,
     title: 'This Idempotency-Key was used for another request.',

@@ -30,14 +30,7 @@ const own: { readonly [Name in RouteName]?: readonly ProblemCode[] } = {
   startGatewayRecording: ['unknown-gateway'],
   endGatewayRecording: ['unknown-gateway'],
   tryGateway: ['unknown-gateway', 'gateway-not-ready', 'unknown-device', 'profile-refused'],
-  sendNotification: [
-    'name-taken-live',
-    'idempotency-mismatch',
-    'unknown-template',
-    'rule-refused',
-    'too-slow',
-    'never-rings',
-  ],
+  sendNotification: ['name-taken-live', 'unknown-template', 'rule-refused', 'too-slow', 'never-rings'],
   reviewNotification: ['unknown-template', 'rule-refused', 'too-slow'],
   readNotification: ['unknown-notification'],
   editNotification: ['unknown-notification', 'not-editable-now', 'rule-refused'],
@@ -134,6 +127,14 @@ const ofCaller: { readonly [C in Operation['caller']]: readonly ProblemCode[] } 
   device: ['not-signed-in', 'unknown-key', 'too-many-requests'],
 }
 
+/** What an Idempotency-Key can bring about. */
+function ofRepeats({ repeats }: Operation): readonly ProblemCode[] {
+  if (repeats === undefined) return []
+  const all = ['invalid-request', 'idempotency-mismatch'] as const
+  if (repeats === 'itself') return all
+  return [...all, 'idempotency-unfinished', ...(repeats === 'answer' ? [] : (['made-before'] as const))]
+}
+
 /** Every problem that an operation may answer with, each once. */
 export function refusalsOf(name: RouteName): readonly ProblemCode[] {
   const operation: Operation = operations[name]
@@ -147,6 +148,7 @@ export function refusalsOf(name: RouteName): readonly ProblemCode[] {
         ? (['malformed-json', 'unsupported-media-type', 'body-too-large', 'invalid-request'] as const)
         : []),
       ...(operation.query ? (['invalid-request'] as const) : []),
+      ...ofRepeats(operation),
       ...ofCaller[operation.caller],
       ...(byCookie && writes ? (['csrf-refused'] as const) : []),
       ...(own[name] ?? []),

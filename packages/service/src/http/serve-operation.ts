@@ -21,6 +21,7 @@ import { callerAddress } from './came-from.ts'
 import { binaryEvent, isBinaryEvent } from './cloud-events.ts'
 import { LargeRequests } from './large-requests.ts'
 import type { Limit } from './rate-limits.ts'
+import { idempotencyKeyOf, type Repeats } from './repeats.ts'
 import { deepestBody, laterBody, loneSurrogateAt, shapeFault } from './request-body.ts'
 
 type CallOf<Name extends RouteName> = {
@@ -59,17 +60,20 @@ export class OperationRouter {
   readonly #callers: CallerCheck
   readonly #metrics: Metrics
   readonly #large = new LargeRequests()
+  readonly #repeats: Repeats
   readonly #onUndescribed: (name: RouteName, code: ProblemCode) => void
 
   /** @param onUndescribed hears of a problem that the contract does not say an operation may answer with */
   constructor(
     callers: CallerCheck,
     metrics: Metrics,
+    repeats: Repeats,
     onUndescribed: (name: RouteName, code: ProblemCode) => void = () => {},
   ) {
     this.#onUndescribed = onUndescribed
     this.#callers = callers
     this.#metrics = metrics
+    this.#repeats = repeats
   }
 
   /** @param limit counts whoever may ask: what is turned away before that uses nothing up for those who may */
@@ -124,18 +128,37 @@ export class OperationRouter {
       if (limit) await limit({ address: callerAddress(response), holder: holderOf(caller) }, response)
       const appNo = (caller as { readonly scope?: Scope } | undefined)?.scope?.app.no
       if (appNo !== undefined) this.#large.note(appNo)
-      const handled = async () =>
-        handler({
-          caller,
-          params: request.params as CallOf<Name>['params'],
-          ...given(),
-          request,
-          response,
-          stillMay: () => this.#mayCall(operation, request),
-          get waits() {
-            return waitingFor(response)
+      const { repeats } = operation
+      const handled = async () => {
+        const params = request.params as CallOf<Name>['params']
+        const asked = given()
+        const act = () =>
+          handler({
+            caller,
+            params,
+            ...asked,
+            request,
+            response,
+            stillMay: () => this.#mayCall(operation, request),
+            get waits() {
+              return waitingFor(response)
+            },
+          })
+        const key = repeats === undefined || repeats === 'itself' ? undefined : idempotencyKeyOf(request)
+        if (key === undefined || repeats === undefined || repeats === 'itself') return act()
+        const once = await this.#repeats.once(
+          name,
+          repeats,
+          key,
+          { caller, request: { params, ...asked } },
+          async () => {
+            const answer = await act()
+            return { status: response.statusCode, answer }
           },
-        })
+        )
+        response.statusCode = once.status
+        return once.answer as Answer<Name>
+      }
       const isLarge = operation.body && later && appNo !== undefined
       if (operation.body && !isLarge) await later?.()
       const answer = isLarge

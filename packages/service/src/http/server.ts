@@ -17,6 +17,7 @@ import { documents } from './documents.ts'
 import { serveOperations } from './operations.ts'
 import type { HttpParts } from './parts.ts'
 import { nothingAt, problemHandler, unknownAddress } from './problem-handler.ts'
+import { Repeats } from './repeats.ts'
 import {
   holdsMoreThan,
   inTime,
@@ -46,7 +47,7 @@ export function httpServer(parts: HttpParts): HttpServer {
   const publicUrl = config['http.publicUrl']
   const isSecure = publicUrl.startsWith('https:')
   const callers = new CallerCheck(database, parts.operatorKey, isSecure)
-  const on = new OperationRouter(callers, metrics, (operation, code) =>
+  const on = new OperationRouter(callers, metrics, new Repeats(database), (operation, code) =>
     log.warn({ operation, code }, 'an operation answered with a problem that its description does not name'),
   )
   serveOperations(on, { ...parts, streams, url: () => `${scheme(config)}://${config['http.host']}:${portOf(server)}` })

@@ -13,6 +13,7 @@ import { forgetTopics } from '../store/people/topics.ts'
 import { forgetProofs } from '../store/people/used-proofs.ts'
 import { forgetSilent } from '../store/processes.ts'
 import { removeLeftRows } from '../store/removals.ts'
+import { forgetKeys } from '../store/request-keys.ts'
 import { forgetCapPages } from '../store/restraint/caps.ts'
 import { unparkForgotten } from '../store/restraint/stop-and-start.ts'
 import { allStops } from '../store/restraint/stops.ts'
@@ -80,6 +81,7 @@ export function jobsOfService(given: {
     { name: 'forget-processes', everySeconds: 600, run: async () => void (await forgetSilent(database)) },
     { name: 'forget-caps', everySeconds: 3_600, run: (mayGoOn) => forgetCapPages(database, mayGoOn) },
     { name: 'forget-recordings', everySeconds: 600, run: () => forgetRecordings(database, recordingHours) },
+    { name: 'forget-request-keys', everySeconds: 600, run: (mayGoOn) => forgetKeys(database, mayGoOn) },
     { name: 'forget-proofs', everySeconds: 600, run: async () => void (await forgetProofs(database)) },
     { name: 'forget-topics', everySeconds: 3_600, run: () => forgetTopics(database) },
     { name: 'forget-sessions', everySeconds: 3_600, run: async () => void (await forgetSessions(database)) },

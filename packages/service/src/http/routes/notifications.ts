@@ -11,6 +11,7 @@ import { listNotifications } from '../../store/notifications/read-notifications.
 import { readProgress } from '../../store/notifications/read-progress.ts'
 import type { ScheduleRow } from '../../store/schedules/schedules.ts'
 import type { HttpParts } from '../parts.ts'
+import { idempotencyKeyOf } from '../repeats.ts'
 import type { LookAhead, OperationRouter } from '../serve-operation.ts'
 import { deliveryView, notificationView, pageView } from '../views.ts'
 
@@ -30,7 +31,7 @@ export function serveNotifications(
 
   on.serveAhead('sendNotification', lookAhead, async ({ caller, body, query, request, response, waits }) => {
     const { scope, actor } = caller
-    const idempotencyKey = readIdempotencyKey(request)
+    const idempotencyKey = idempotencyKeyOf(request)
     if (query.dryRun === 'true') {
       response.json(await intake.review(scope, body, {}, waits))
       return undefined as never // The answer is given.
@@ -130,15 +131,6 @@ function scheduledView({ nextId, nextAt, changedAt, notification }: ScheduleRow)
     dueAt: dueAt.toISOString(),
     expiresAt: new Date(dueAt.getTime() + (notification.ttlSeconds ?? defaultTtlSeconds) * 1_000).toISOString(),
   }
-}
-
-/** The Idempotency-Key header. @throws {Problem} `invalid-request` */
-function readIdempotencyKey(request: Request): string | undefined {
-  const key = request.get('idempotency-key')
-  if (key === undefined || /^[\x20-\x7e]{1,200}$/.test(key)) return key
-  throw new Problem('invalid-request', 'Idempotency-Key wants 1 to 200 visible ASCII characters.', [
-    { pointer: 'Idempotency-Key', detail: 'wants 1 to 200 visible ASCII characters' },
-  ])
 }
 
 /** A person's name or a device's id, with or without saying which. */

@@ -31,6 +31,7 @@ import { unmatched } from './0030-unmatched.ts'
 import { origins } from './0031-origins.ts'
 import { removals } from './0032-removals.ts'
 import { formerDevices } from './0033-former-devices.ts'
+import { requestKeys } from './0034-request-keys.ts'
 
 export type Migration = { readonly no: number; readonly name: string; readonly statements: readonly string[] }
 
@@ -69,4 +70,5 @@ export const migrations: readonly Migration[] = [
   { no: 31, name: 'origins', statements: origins },
   { no: 32, name: 'removals', statements: removals },
   { no: 33, name: 'former-devices', statements: formerDevices },
+  { no: 34, name: 'request-keys', statements: requestKeys },
 ]

@@ -1,5 +1,16 @@
 // Who may come in, and what keeps the service going.
-import { bigint, int, json, mysqlEnum, mysqlTable, primaryKey, tinyint, varchar } from 'drizzle-orm/mysql-core'
+import {
+  bigint,
+  int,
+  json,
+  mediumtext,
+  mysqlEnum,
+  mysqlTable,
+  primaryKey,
+  smallint,
+  tinyint,
+  varchar,
+} from 'drizzle-orm/mysql-core'
 import { hashColumn, instantColumn, rowNo, uuidColumn } from '../columns.ts'
 
 export const accounts = mysqlTable('accounts', {
@@ -28,6 +39,16 @@ export const knownBrowsers = mysqlTable('known_browsers', {
   hash: hashColumn('hash', { length: 32 }).primaryKey(),
   accountNo: bigint('account_no', { mode: 'number', unsigned: true }).notNull(),
   expiresAt: instantColumn('expires_at').notNull(),
+})
+
+/** What requests with an Idempotency-Key were answered. */
+export const requestKeys = mysqlTable('request_keys', {
+  /** Of the key, with whose it is and for what. */
+  name: hashColumn('name', { length: 32 }).primaryKey(),
+  request: hashColumn('request', { length: 32 }).notNull(),
+  status: smallint('status', { unsigned: true }),
+  answer: mediumtext('answer'),
+  begunAt: instantColumn('begun_at').notNull(),
 })
 
 export const removals = mysqlTable('removals', {
