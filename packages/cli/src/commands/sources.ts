@@ -33,8 +33,9 @@ export function sourceCommands(program: Command, io: Io, done: Run): void {
     .command('save <file>')
     .description('Save the source that a file (YAML or JSON) holds, and look at it for the first time')
     .option('--address <url>', 'its address, in place of the file’s: so that no file has its password')
+    .option('--anyway', 'also when it cannot be read as it is said; otherwise what is there stays as it is')
     .addHelpText('after', '\nExample:\n  $ zbell source save sailings.yaml --address "$SAILINGS_URL"')
-    .action(withContext<{ address?: string }, [string]>(io, done, save))
+    .action(withContext<{ address?: string; anyway?: boolean }, [string]>(io, done, save))
   group
     .command('try <name>')
     .description('Connect to a source: its columns or fields with their types, and the last three rows')
@@ -48,12 +49,13 @@ export function sourceCommands(program: Command, io: Io, done: Run): void {
   )
 }
 
-async function save(context: Context<{ address?: string }>, file: string): Promise<number> {
+async function save(context: Context<{ address?: string; anyway?: boolean }>, file: string): Promise<number> {
   const { client, app, flags } = context
   const { source, ...definition } = readObjectFile(file) as { source?: string }
   if (typeof source !== 'string') throw new UsageError(`${file} says no name: begin it with source: NAME.`)
   const body = { ...definition, ...(flags.address === undefined ? {} : { url: flags.address }) }
-  return tell(context, await client.call('saveSource', { params: { app, source }, body: body as never }))
+  const query = flags.anyway ? ({ anyway: 'true' } as const) : {}
+  return tell(context, await client.call('saveSource', { params: { app, source }, query, body: body as never }))
 }
 
 const stateOf = ({ fault, leftOut, kind, lookedAt }: Source): string => {

@@ -1,12 +1,10 @@
-import { useQueryClient } from '@tanstack/react-query'
+import type { Source } from '@zbell/contract'
 import { useState } from 'react'
 import { Link, useNavigate } from 'react-router'
-import { api } from '../app/api.ts'
-import { keys } from '../app/live.ts'
-import { usePlace } from '../app/place.ts'
 import { Button } from '../parts/button.tsx'
 import { DefinitionFile } from '../parts/definition-file.tsx'
 import { Page } from '../parts/page.tsx'
+import { SaveAnyway, useSaveSource } from './save-source.tsx'
 
 const examples = {
   'A table': {
@@ -49,20 +47,13 @@ const examples = {
 
 /** Writes a source, beginning with an example of its kind. */
 export function NewSourcePage() {
-  const place = usePlace()
-  const client = useQueryClient()
   const go = useNavigate()
   const [kind, setKind] = useState<keyof typeof examples>('A table')
   const [secret, setSecret] = useState<{ readonly name: string; readonly text: string }>()
-  const save = async (source: string, body: Record<string, unknown>) => {
-    const saved = await api.call('saveSource', {
-      params: { app: place.app.slug, source },
-      query: { environment: place.environment },
-      body: body as never,
-    })
-    await client.invalidateQueries({ queryKey: keys.sources(place) })
-    if (saved.secret === null) await go(`/sources/${source}`)
-    else setSecret({ name: source, text: saved.secret })
+  const saving = useSaveSource()
+  const show = async ({ name, secret: text }: Source) => {
+    if (text === null) await go(`/sources/${name}`)
+    else setSecret({ name, text })
   }
   return (
     <Page title="New source" asks="What should triggers read?" crumbs={[{ to: '/sources', name: 'Sources' }]}>
@@ -89,8 +80,9 @@ export function NewSourcePage() {
             hint="Addresses, headers and secrets are sealed, and not shown again"
             member="source"
             initial={examples[kind]}
-            onSave={save}
+            onSave={async (name, body) => show(await saving.save(name, body))}
           />
+          <SaveAnyway of={saving} onSaved={(saved) => void show(saved)} />
         </div>
       )}
     </Page>

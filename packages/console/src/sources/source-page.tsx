@@ -12,12 +12,12 @@ import { DefinitionFile } from '../parts/definition-file.tsx'
 import { type Fact, Facts } from '../parts/facts.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, Waiting } from '../parts/page.tsx'
+import { SaveAnyway, useSaveSource } from './save-source.tsx'
 import { SourceState } from './source-state.tsx'
 
 /** One source: whether it can be read, what it shows, and how it is defined. */
 export function SourcePage() {
   const place = usePlace()
-  const client = useQueryClient()
   const { name = '' } = useParams()
   const at = { params: { app: place.app.slug, source: name }, query: { environment: place.environment } }
   const source = useQuery({
@@ -25,10 +25,7 @@ export function SourcePage() {
     queryFn: () => api.call('readSource', at),
     refetchInterval: 5_000,
   })
-  const save = async (named: string, body: Record<string, unknown>) => {
-    await api.call('saveSource', { ...at, params: { ...at.params, source: named }, body: body as never })
-    await client.invalidateQueries({ queryKey: keys.sources(place) })
-  }
+  const saving = useSaveSource()
   useSeen('source', source.data?.name)
   return (
     <Page
@@ -49,8 +46,9 @@ export function SourcePage() {
             hint="What is secret is not shown, and stays as it is where ••• stands"
             member="source"
             initial={{ source: name, ...(source.data.definition as object) }}
-            onSave={save}
+            onSave={async (named, body) => void (await saving.save(named, body))}
           />
+          <SaveAnyway of={saving} />
         </div>
       ) : (
         <Waiting />
@@ -119,8 +117,7 @@ const shownOf = ({ columns, rows }: TriedSource): Shown[] =>
     name,
     type,
     values: rows.map((row) => {
-      const value = ((row as { body?: object }).body ?? row) as Record<string, unknown>
-      const cell = value[name]
+      const cell = (row as Record<string, unknown>)[name]
       return cell === undefined ? '' : typeof cell === 'string' ? cell : JSON.stringify(cell)
     }),
   }))
@@ -175,6 +172,18 @@ function TrySource({ name }: { readonly name: string }) {
             none="It can be read, and shows nothing yet."
           />
         )}
+        {ask.data?.came.map(({ at, makes, says }) => (
+          <p key={at} className="mt-2 text-sm">
+            <Moment at={at} />:{' '}
+            {says ? (
+              <span className="text-red">{says}</span>
+            ) : makes.length === 0 ? (
+              'makes nothing'
+            ) : (
+              `makes ${makes.map(({ type, subject }) => (subject === null ? type : `${type} of ${subject}`)).join(', ')}`
+            )}
+          </p>
+        ))}
       </div>
     </section>
   )

@@ -20,7 +20,12 @@ export const sourcesOperations = {
     summary: 'Save a source, and look at it for the first time; what it watches anew rings nobody',
     caller: 'app',
     role: 'owner',
-    query: environment,
+    query: environment.extend({
+      anyway: z
+        .enum(['true', 'false'])
+        .optional()
+        .describe('With `true` it is saved also where it cannot be read; otherwise what is there stays as it is.'),
+    }),
     body: sources.newSource,
     answer: sources.source,
   },

@@ -98,6 +98,11 @@ export const problems = {
     title: 'There is no such source in this app and environment.',
     does: 'Check the name; the list of sources has all of them.',
   },
+  'source-unreadable': {
+    status: 422,
+    title: 'The source cannot be read with what was said, and is not saved.',
+    does: 'Mend what the detail names, or save it all the same with --anyway (over HTTP ?anyway=true).',
+  },
   'source-in-use': {
     status: 409,
     title: 'Triggers read this source.',

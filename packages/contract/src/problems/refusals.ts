@@ -60,7 +60,7 @@ const own: { readonly [Name in RouteName]?: readonly ProblemCode[] } = {
   runSchedule: ['unknown-schedule', 'unknown-template', 'rule-refused'],
   listRuns: ['unknown-schedule'],
   readSource: ['unknown-source'],
-  saveSource: [],
+  saveSource: ['source-unreadable'],
   deleteSource: ['unknown-source', 'source-in-use'],
   trySource: ['unknown-source'],
   takeIncoming: ['unknown-address', 'signature-refused', 'invalid-request', 'body-too-large', 'too-many-requests'],

@@ -66,6 +66,9 @@ export type TriedSource = {
   }[]
 }
 
+/** What has to be known of a source to read it, saved or not. */
+type Readable = Pick<SourceRow, 'appNo' | 'environment' | 'name' | 'definition' | 'samples'>
+
 /** A body that came in, as it is kept. */
 type KeptBody = { readonly at: string; readonly body: unknown }
 
@@ -100,11 +103,17 @@ export class Sources {
   }
 
   /**
-   * Saves a source, and looks at it for the first time: from then on what changes is found. One that cannot be read is saved all
-   * the same, and says why.
-   * @throws {Problem} `invalid-request` with each place
+   * Saves a source, and looks at it for the first time: from then on what changes is found.
+   * @param anyway also one that cannot be read, which then says why; otherwise what is there stays as it is
+   * @throws {Problem} `invalid-request` with each place, `source-unreadable`
    */
-  async save(scope: Scope, name: string, written: WrittenSource, actor: string): Promise<ShownSource> {
+  async save(
+    scope: Scope,
+    name: string,
+    written: WrittenSource,
+    actor: string,
+    { anyway }: { readonly anyway: boolean } = { anyway: true },
+  ): Promise<ShownSource> {
     const { database, vault } = this.#parts
     const where = whereOf(scope)
     if ((await countOtherSources(database, where, name)) >= mostSources)
@@ -114,6 +123,7 @@ export class Sources {
     const { secrets, made } = this.#secretsOf(written, kept)
     const { url: _url, headers: _headers, secrets: _secrets, ...definition } = written
     const place = { ...where, name }
+    if (!anyway) await this.#checkReadable({ ...where, name, definition: definition as SourceDefinition }, secrets)
     await saveSource(database, where, {
       name,
       definition: definition as SourceDefinition,
@@ -124,6 +134,23 @@ export class Sources {
     })
     const row = definition.kind === 'incoming' ? await this.need(scope, name) : await this.#firstLook(scope, name)
     return this.show(row, made)
+  }
+
+  /** @throws {Problem} `source-unreadable` */
+  async #checkReadable(source: Omit<Readable, 'samples'>, secrets: SourceSecrets): Promise<void> {
+    const { definition, name } = source
+    if (definition.kind === 'incoming') return
+    try {
+      const { columns } = await this.#sampleOf({ ...source, samples: [] }, secrets)
+      if (definition.kind !== 'table') return
+      const { key, watch = [] } = definition
+      const named = [...key, ...watch, ...(definition.cursor === undefined ? [] : [definition.cursor])]
+      const missing = named.find((one) => columns.every((column) => column.name !== one))
+      if (missing !== undefined) throw new SourceFault(`has no column ${missing}`)
+    } catch (error) {
+      if (!(error instanceof SourceFault)) throw error
+      throw new Problem('source-unreadable', `${name} ${error.message}.`)
+    }
   }
 
   /** Nothing where no master key opens them any more: the source is shown, and mended by saying them anew. */
@@ -205,7 +232,7 @@ export class Sources {
   async try(scope: Scope, name: string): Promise<TriedSource> {
     const row = await this.need(scope, name)
     try {
-      const { columns, rows, came = [] } = await this.#sampleOf(row)
+      const { columns, rows, came = [] } = await this.#sampleOf(row, this.#secretsIn(row))
       const mask = 'mask' in row.definition ? row.definition.mask : undefined
       return {
         is: 'fine',
@@ -222,7 +249,7 @@ export class Sources {
   }
 
   /** What came in last, and what the expression makes of it as it stands now. */
-  async #cameOf(row: SourceRow, { occurrences: expression }: IncomingSource): Promise<TriedSource['came']> {
+  async #cameOf(row: Readable, { occurrences: expression }: IncomingSource): Promise<TriedSource['came']> {
     return Promise.all(
       (row.samples as readonly KeptBody[]).map(async ({ at, body }) => {
         const came = { at, body, makes: [], says: null }
@@ -240,9 +267,11 @@ export class Sources {
     )
   }
 
-  async #sampleOf(row: SourceRow): Promise<Pick<TriedSource, 'columns' | 'rows'> & Partial<Pick<TriedSource, 'came'>>> {
+  async #sampleOf(
+    row: Readable,
+    { url = '', headers = {} }: SourceSecrets,
+  ): Promise<Pick<TriedSource, 'columns' | 'rows'> & Partial<Pick<TriedSource, 'came'>>> {
     const { definition } = row
-    const { url = '', headers = {} } = this.#secretsIn(row)
     switch (definition.kind) {
       case 'table': {
         const { columns, rows } = await this.#looks.withReader(row, definition, url, (reader) => reader.sample())

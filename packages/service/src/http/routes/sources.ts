@@ -28,10 +28,11 @@ export function serveSources(
     view(await sources.show(await sources.need(scope, params.source)), role),
   )
 
-  on.serve('saveSource', async ({ caller: { scope, actor, role }, params: { source: name }, body }) => {
+  on.serve('saveSource', async ({ caller: { scope, actor, role }, params: { source: name }, query, body }) => {
     const { error } = sourceName.safeParse(name)
     if (error) throw invalid('/source', `${error.issues[0]?.message} as a name`)
-    return view(await sources.save(scope, name, body as WrittenSource, actor), role)
+    const how = { anyway: query.anyway === 'true' }
+    return view(await sources.save(scope, name, body as WrittenSource, actor, how), role)
   })
 
   on.serve('deleteSource', async ({ caller: { scope }, params }) => {
