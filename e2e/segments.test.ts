@@ -301,5 +301,10 @@ describe('a segment by zbell', () => {
     expect(err).toContain(
       '  has(user.pass) && user.homePear == "Saltmere"\n                    ^ no attribute homePear is known; the nearest is homePier\n',
     )
+    const never = await demo.zbell('segment', 'save', 'crossers', 'follows("route4")')
+    expect([never.code, never.err]).toEqual([
+      0,
+      '  follows("route4")\n  ^ nobody has declared or joined the topic route4; the nearest is route-4\n',
+    ])
   })
 })

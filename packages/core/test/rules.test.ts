@@ -9,6 +9,7 @@ import {
   type RuleProgram,
   RuleRefused,
   ruleLimits,
+  ruleWarnings,
   type Verdict,
   type Vocabulary,
 } from '../src/rules/index.ts'
@@ -200,6 +201,25 @@ describe('a rule', () => {
       add(`s${n}`, n === 0 ? 'has(user.trips)' : `segment("s${n - 1}") && segment("s${n - 1}")`)
     expect(partsOf('segment("s11")')).toHaveLength(mostClauses)
   })
+})
+
+test.each([
+  [
+    'device.platform == "iOS" && "granted" != device.permission',
+    ['1:20 a device’s platform is never “iOS”, but ios, android, web; the nearest is ios'],
+  ],
+  [
+    'device.permission in ["granted", "allowed"]',
+    ['1:34 a device’s permission is never “allowed”, but prompt, granted, denied'],
+  ],
+  [
+    '!follows("route4") || follows("route-4")',
+    ['1:2 nobody has declared or joined the topic route4; the nearest is route-4'],
+  ],
+  ['device.platform == "ios" && user.pass == "iOS"', []],
+])('what can never be is warned of: %s', (rule, warned) => {
+  const warnings = ruleWarnings(checkRule(rule, vocabulary), ['route-4', 'storms'])
+  expect(warnings.map(({ line, column, says }) => `${line}:${column} ${says}`)).toEqual(warned)
 })
 
 describe('a rule that cannot be used is refused in its place', () => {

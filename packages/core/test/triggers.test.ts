@@ -211,6 +211,33 @@ describe('a trigger', () => {
     ])
   })
 
+  test('names no column that its source lacks, and gives its template what that asks for and nothing else', () => {
+    const around = {
+      columns: ['id', 'delay', 'route', 'borrower'],
+      templates: { delay: { knows: ['vessel', 'delay', 'pier'], needs: ['vessel', 'delay'] } },
+    }
+    const sailing: TriggerDefinition = {
+      source: 's',
+      when: 'row.delay > 5 && before.delay < 5',
+      to: { any: ["'user:' + row.borower"] },
+      template: 'delay',
+      values: { vesel: 'row.id', delay: 'row.delay' },
+    }
+    expect(triggerFaults(sailing, around).map(({ pointer, says }) => `${pointer} ${says}`)).toEqual([
+      '/to/any/0 names a column borower that the source does not have; the nearest is borrower',
+      '/values/vesel is no value of the template delay; the nearest is vessel',
+      '/values lacks vessel, which the template delay needs',
+    ])
+    // Where the columns are not known, and the template not there yet, nothing is said of them.
+    expect(triggerFaults(sailing)).toEqual([])
+    const good = {
+      ...sailing,
+      to: { any: ["'user:' + row.borrower"] },
+      values: { vessel: 'row.id', delay: 'row.delay' },
+    }
+    expect(triggerFaults(good, around)).toEqual([])
+  })
+
   test('tells each fault at its place', () => {
     expect(triggerFaults(late)).toEqual([])
     const faults = triggerFaults({

@@ -104,6 +104,7 @@ async function save(context: Context<SaveFlags>, segment: string, given: string 
   const saved = await pointing(io, rule, () =>
     client.call('saveSegment', { params: { app, segment }, body: { rule, note: flags.note ?? null } }),
   )
+  if (!flags.json) warn(io, rule, saved.warnings)
   if (flags.json) printJson(io, saved)
   else io.out(`Saved as ${saved.name}, version ${saved.version}. Count it with: zbell segment count ${saved.name}\n`)
   return exitCodes.done
@@ -124,7 +125,8 @@ async function count({ client, app, flags, io, paint }: Context<object>, given: 
     printJson(io, found)
     return exitCodes.done
   }
-  const { people, devices, reachable, perPlatform, examples } = found
+  const { people, devices, reachable, perPlatform, examples, warnings } = found
+  warn(io, rule, warnings)
   const say = (number: number, one: string, many: string) =>
     `${number.toLocaleString('en')} ${number === 1 ? one : many}`
   const platforms = Object.entries(perPlatform)
@@ -193,6 +195,14 @@ async function tryOn(context: Context<object>, given: string, who: string): Prom
 /** So many faults are shown at once. */
 const mostShown = 5
 
+/** What in a rule can never be, each under its line. */
+function warn(io: Io, rule: string, warnings: readonly { line: number; column: number; says: string }[]): void {
+  for (const { line, column, says } of warnings.slice(0, mostShown)) io.err(placed(rule, line, column, says))
+}
+
+const placed = (rule: string, line: number, column: number, says: string): string =>
+  `  ${safe(rule.split('\n')[line - 1] ?? '')}\n  ${' '.repeat(column - 1)}^ ${safe(says)}\n`
+
 /** Shows where in a rule its faults are, each under its line. */
 async function pointing<T>(io: Io, rule: string, call: () => Promise<T>): Promise<T> {
   try {
@@ -201,9 +211,7 @@ async function pointing<T>(io: Io, rule: string, call: () => Promise<T>): Promis
     const isOurs = error instanceof ProblemError && error.problem.code === 'rule-refused'
     const faults = isOurs ? (error.problem.errors ?? []) : []
     for (const { line, column, detail } of faults.slice(0, mostShown)) {
-      const text = line === undefined ? undefined : rule.split('\n')[line - 1]
-      if (text !== undefined && column !== undefined)
-        io.err(`  ${safe(text)}\n  ${' '.repeat(column - 1)}^ ${safe(detail)}\n`)
+      if (line !== undefined && column !== undefined) io.err(placed(rule, line, column, detail))
     }
     throw error
   }

@@ -65,6 +65,14 @@ export function RuleField({ value, onChange }: RuleFieldProps) {
                 ? ''
                 : 'Counting …'}
           {count.data && !count.error && <Counted count={count.data} />}
+          {count.error
+            ? undefined
+            : count.data?.warnings.map(({ line, column, says: warning }) => (
+                <span key={`${line} ${column}`} className="block text-amber">
+                  ▲ Column {column}
+                  {line > 1 && ` of line ${line}`}: {warning}.
+                </span>
+              ))}
           {count.data?.estimated && !count.error && (
             <Button rank="quiet" busy={exact && count.isFetching} onClick={() => setExactly(rule)}>
               Count exactly

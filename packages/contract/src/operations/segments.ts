@@ -21,7 +21,7 @@ export const segmentsOperations = {
     caller: 'app',
     query: environment,
     body: segments.newSegment,
-    answer: segments.segment,
+    answer: segments.savedSegment,
   },
   deleteSegment: {
     status: 204,

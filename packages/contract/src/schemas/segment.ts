@@ -39,6 +39,13 @@ export const ruleRequest = z.strictObject({
   exact: z.boolean().default(false).describe('Count all, however long that takes; otherwise many are estimated.'),
 })
 
+const ruleWarnings = z
+  .array(z.object({ line: z.int(), column: z.int(), says: z.string() }))
+  .describe('What in the rule can never be, such as a topic that nobody has declared or joined.')
+
+/** A segment as it was saved now. */
+export const savedSegment = segment.extend({ warnings: ruleWarnings }).meta({ id: 'SavedSegment' })
+
 export const segmentCount = z
   .object({
     people: z.int().describe('Users who have a name; a device that is nobody’s is not among them.'),
@@ -47,6 +54,7 @@ export const segmentCount = z
     perPlatform: z.object({ ios: z.int(), android: z.int(), web: z.int() }).describe('Devices.'),
     estimated: z.boolean().describe('The numbers come from a sample.'),
     examples: z.array(z.object({ user: z.string().nullable(), device: uuid })).describe('Five of them at most.'),
+    warnings: ruleWarnings,
   })
   .meta({ id: 'SegmentCount' })
 

@@ -15,6 +15,7 @@ export {
 export { nearestOf, type RuleFault, RuleRefused } from './fault.ts'
 export { haversineWithin, largest, scale, versionKey } from './numbers.ts'
 export { ruleLimits, segmentCalls } from './read-rule.ts'
+export { ruleWarnings } from './rule-warnings.ts'
 export {
   type Comparison,
   type DeviceField,

@@ -2,7 +2,7 @@ import type { Mode, Urgency } from '../content/content.ts'
 import { beginningOf } from '../content/well-formed.ts'
 import type { Value, Values, Writing } from '../content/writing.ts'
 import type { ExplainedPart } from '../rules/explain-rule.ts'
-import { type RuleFault, RuleRefused } from '../rules/fault.ts'
+import { orNearest, type RuleFault, RuleRefused } from '../rules/fault.ts'
 import { parseReference, targetLimits } from '../targets/target.ts'
 import { Expression, type Given } from './expression.ts'
 
@@ -254,8 +254,21 @@ function textOf(expression: Expression, now: Given): string | { readonly says: s
   return { says: 'is no text' }
 }
 
+/** What a trigger’s definition can be held against, as far as it is known. */
+export type TriggerSurroundings = {
+  /** The columns of its source, where all are known. */
+  readonly columns?: readonly string[] | undefined
+  /** Of each template that it names the values that it declares, and those that every sending has to give. */
+  readonly templates?: {
+    readonly [reference: string]: { readonly knows: readonly string[]; readonly needs: readonly string[] }
+  }
+}
+
 /** What is wrong with a definition, each with its place. */
-export function triggerFaults(definition: TriggerDefinition): TriggerFault[] {
+export function triggerFaults(
+  definition: TriggerDefinition,
+  { columns, templates = {} }: TriggerSurroundings = {},
+): TriggerFault[] {
   const chars = lengthOf(definition)
   if (chars > triggerLimits.chars) {
     const [is, most] = [chars, triggerLimits.chars].map((count) => count.toLocaleString('en'))
@@ -265,7 +278,16 @@ export function triggerFaults(definition: TriggerDefinition): TriggerFault[] {
   const check = (pointer: string, text: string | undefined) => {
     if (text === undefined) return
     try {
-      new Expression(text)
+      const expression = new Expression(text)
+      if (!columns) return
+      const unknown = [...expression.members('row'), ...expression.members('before')].find(
+        (name) => !columns.includes(name),
+      )
+      if (unknown !== undefined)
+        faults.push({
+          pointer,
+          says: `names a column ${unknown} that the source does not have${orNearest(unknown, columns)}`,
+        })
     } catch (error) {
       if (!(error instanceof RuleRefused)) throw error
       const [place] = error.faults
@@ -293,6 +315,18 @@ export function triggerFaults(definition: TriggerDefinition): TriggerFault[] {
       faults.push({ pointer: `${pointer}/template`, says: 'is needed, or content: what it says' })
     if (one.template !== undefined && one.content !== undefined)
       faults.push({ pointer: `${pointer}/content`, says: 'comes from the template; leave it out' })
+    const template = own.content === undefined && own.template !== undefined ? templates[own.template] : undefined
+    if (!template) continue
+    const names = Object.keys(own.values ?? {})
+    // A value of the trigger’s own stands where it was written.
+    const at = (name: string) => (one.values && Object.hasOwn(one.values, name) ? pointer : '')
+    for (const name of names.filter((given) => !template.knows.includes(given)))
+      faults.push({
+        pointer: `${at(name)}/values/${name}`,
+        says: `is no value of the template ${own.template}${orNearest(name, template.knows)}`,
+      })
+    for (const name of template.needs.filter((needed) => !names.includes(needed)))
+      faults.push({ pointer: `${pointer}/values`, says: `lacks ${name}, which the template ${own.template} needs` })
   }
   for (const member of ['late', 'lateAfterSeconds'] as const)
     if (definition.source === 'occurrences' && definition[member] !== undefined)

@@ -50,7 +50,7 @@ const jobs: { readonly [Name in JobName]: (input: JobInput<Name>) => JobOutput<N
     return { is: 'results', results }
   },
   yaml: ({ text }) => readYaml(text),
-  'check-trigger': ({ definition }) => triggerFaults(definition),
+  'check-trigger': ({ definition, around }) => triggerFaults(definition, around),
   'fire-trigger': ({ definition, packed, key }) => triggerOf(JSON.stringify(definition)).fire(unpack(packed), key),
   'explain-trigger': ({ definition, packed, key }) =>
     explainFiring(triggerOf(JSON.stringify(definition)), unpack(packed), key),

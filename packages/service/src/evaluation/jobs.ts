@@ -1,7 +1,14 @@
 import { deserialize, serialize } from 'node:v8'
 import type { When } from '@zbell/core/calendar'
 import type { ExplainedRule, RuleSource, StoredFacts } from '@zbell/core/rules'
-import type { ExplainedFiring, Fired, Given, TriggerDefinition, TriggerFault } from '@zbell/core/triggers'
+import type {
+  ExplainedFiring,
+  Fired,
+  Given,
+  TriggerDefinition,
+  TriggerFault,
+  TriggerSurroundings,
+} from '@zbell/core/triggers'
 import type { ReadYaml } from './read-yaml.ts'
 
 /** What an evaluator process does, by name. */
@@ -12,7 +19,10 @@ export type Jobs = {
     output: { readonly is: 'results'; readonly results: readonly (string | null)[] } | { readonly is: 'not-json' }
   }
   yaml: { input: { readonly text: string }; output: ReadYaml }
-  'check-trigger': { input: { readonly definition: TriggerDefinition }; output: readonly TriggerFault[] }
+  'check-trigger': {
+    input: { readonly definition: TriggerDefinition; readonly around: TriggerSurroundings }
+    output: readonly TriggerFault[]
+  }
   'fire-trigger': { input: TriggerInput & { readonly key: string }; output: Fired }
   'explain-trigger': { input: TriggerInput & { readonly key: string }; output: ExplainedFiring }
   'trigger-is-over': { input: TriggerInput; output: boolean }

@@ -1,8 +1,9 @@
-import { type RuleFault, RuleRefused } from '@zbell/core/rules'
+import { partsOf, type RuleFault, RuleRefused, ruleWarnings } from '@zbell/core/rules'
 import { invalid, Problem } from '../problems/problem.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
-import type { Reader } from '../store/database.ts'
+import type { Database, Reader } from '../store/database.ts'
+import { listTopics } from '../store/people/topics.ts'
 import { mostSegments, type ReadyRule, readyRule, type Written } from '../store/rules/ready-rule.ts'
 import { findSegment, type SegmentRow, segmentNames } from '../store/segments/segments.ts'
 
@@ -29,6 +30,21 @@ export async function needRule(
   } catch (error) {
     throw error instanceof RuleRefused ? refusal(error, pointer) : error
   }
+}
+
+/** So many topics are looked through for one that somebody may have meant. */
+const mostTopics = 1_000
+
+/** What in a rule can never be, each at its line and column. */
+export async function warningsOf(
+  database: Database,
+  scope: Scope,
+  { checked, context }: ReadyRule,
+): Promise<RuleFault[]> {
+  const there = [...context.topics.keys()]
+  const isUnknown = [...partsOf(checked.term)].some((part) => part.is === 'follows' && !context.topics.has(part.topic))
+  const others = isUnknown ? (await listTopics(database, scope, mostTopics)).map(({ name }) => name) : []
+  return ruleWarnings(checked, [...there, ...others])
 }
 
 /** @throws {Problem} when one more would be too many */

@@ -6,17 +6,25 @@ import { findTemplate, type TemplateRow } from '../store/templates/templates.ts'
 
 export const isTemplateName = (text: string): boolean => /^[a-z0-9][a-z0-9._-]{0,63}$/.test(text)
 
+/** @param reference `delay`, or `delay@3` */
+export async function templateNamed(
+  database: Database,
+  scope: Scope,
+  reference: string,
+): Promise<TemplateRow | undefined> {
+  const [name = '', version] = reference.split('@')
+  const wanted = version === undefined ? undefined : Number(version)
+  return isTemplateName(name) && (wanted === undefined || Number.isSafeInteger(wanted))
+    ? findTemplate(database, scope, name, wanted)
+    : undefined
+}
+
 /**
  * @param reference `delay`, or `delay@3`
  * @throws {Problem} `unknown-template`
  */
 export async function needTemplate(database: Database, scope: Scope, reference: string): Promise<TemplateRow> {
-  const [name = '', version] = reference.split('@')
-  const wanted = version === undefined ? undefined : Number(version)
-  const found =
-    isTemplateName(name) && (wanted === undefined || Number.isSafeInteger(wanted))
-      ? await findTemplate(database, scope, name, wanted)
-      : undefined
+  const found = await templateNamed(database, scope, reference)
   if (!found) throw new Problem('unknown-template', `There is no template ${reference.slice(0, 80)}.`)
   return found
 }

@@ -7,6 +7,7 @@ import {
   Trigger,
   type TriggerDefinition,
   type TriggerFault,
+  type TriggerSurroundings,
   triggerFaults,
 } from '@zbell/core/triggers'
 import { LRUCache } from 'lru-cache'
@@ -95,10 +96,10 @@ export class TriggerEvaluator {
   }
 
   /** What is wrong with a definition. @throws {Problem} `too-many-requests` */
-  async faults({ appNo, definition }: EvaluatedTrigger): Promise<readonly TriggerFault[]> {
-    if (lengthOf(definition) <= maxInlineCharacters) return triggerFaults(definition)
+  async faults({ appNo, definition }: EvaluatedTrigger, around: TriggerSurroundings): Promise<readonly TriggerFault[]> {
+    if (lengthOf(definition) <= maxInlineCharacters) return triggerFaults(definition, around)
     return this.#try(
-      () => this.#evaluators.run(trialsOf(appNo), trialLimits, 'check-trigger', { definition }),
+      () => this.#evaluators.run(trialsOf(appNo), trialLimits, 'check-trigger', { definition, around }),
       (says) => [{ pointer: '', says: `cannot be checked: checking it ${says}` }],
     )
   }

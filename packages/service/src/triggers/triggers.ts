@@ -1,10 +1,18 @@
-import type { TriggerDefinition, TriggerFault } from '@zbell/core/triggers'
+import type { Declarations } from '@zbell/core'
+import {
+  type TriggerDefinition,
+  type TriggerFault,
+  type TriggerSurroundings,
+  triggerLimits,
+} from '@zbell/core/triggers'
 import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
+import { templateNamed } from '../intake/templates.ts'
 import { Problem } from '../problems/problem.ts'
+import type { SourceLooks } from '../sources/source-looks.ts'
 import type { Scope } from '../store/apps/apps.ts'
 import { whereOf } from '../store/apps/where.ts'
 import type { Database } from '../store/database.ts'
-import { findSource } from '../store/sources/sources.ts'
+import { findSource, type SourceRow } from '../store/sources/sources.ts'
 import {
   countOtherTriggers,
   deleteTrigger,
@@ -27,12 +35,14 @@ export class Triggers {
   readonly #database: Database
   readonly #evaluator: TriggerEvaluator
   readonly #trials: Trials
+  readonly #looks: SourceLooks
   readonly #waiting: EventDispatcher
   readonly #due: DueFiringDispatcher
 
   constructor({ evaluators, ...given }: Omit<FiringParts, 'evaluator'> & { readonly evaluators: EvaluatorPool }) {
     const { database, intake, looks } = given
     this.#database = database
+    this.#looks = looks
     this.#evaluator = new TriggerEvaluator(evaluators)
     this.#trials = new Trials(database, intake, looks, this.#evaluator)
     const parts = { ...given, evaluator: this.#evaluator }
@@ -59,7 +69,8 @@ export class Triggers {
     { enabled, ...definition }: TriggerDefinition & { readonly enabled?: boolean | undefined },
     actor: string,
   ): Promise<TriggerRow> {
-    refuse(await this.#evaluator.faults({ appNo: scope.app.no, definition }))
+    const around = await this.#around(scope, definition)
+    refuse(await this.#evaluator.faults({ appNo: scope.app.no, definition }, around))
     const { source } = definition
     if (source !== 'occurrences' && !(await findSource(this.#database, whereOf(scope), source)))
       throw new Problem('invalid-request', `There is no source ${source.slice(0, 80)}.`, [
@@ -71,6 +82,28 @@ export class Triggers {
       ])
     await saveTrigger(this.#database, whereOf(scope), { name, definition, enabled, madeBy: actor })
     return this.need(scope, name)
+  }
+
+  /** What a definition is held against: the columns that its source has now, and the templates that it names. */
+  async #around(scope: Scope, { source: name, template, cases = [] }: TriggerDefinition): Promise<TriggerSurroundings> {
+    const source = name === 'occurrences' ? undefined : await findSource(this.#database, whereOf(scope), name)
+    const columns = source ? await this.#columnsOf(source) : undefined
+    const references = [...new Set([template, ...cases.map((one) => one.template)].filter((one) => one !== undefined))]
+    const templates = await Promise.all(
+      references.slice(0, triggerLimits.cases + 1).map(async (reference) => {
+        const found = await templateNamed(this.#database, scope, reference)
+        return found ? [[reference, valuesOf(found.declares)] as const] : []
+      }),
+    )
+    return { columns, templates: Object.fromEntries(templates.flat()) }
+  }
+
+  /** Nothing where they are not known, or are not the same for all rows. */
+  async #columnsOf(source: SourceRow): Promise<readonly string[] | undefined> {
+    if (source.definition.kind === 'segment') return ['user', 'segment']
+    if (source.definition.kind !== 'table') return undefined
+    const columns = Object.keys(await this.#looks.typesOf(source))
+    return columns.length === 0 ? undefined : columns
   }
 
   async enable(scope: Scope, name: string, enabled: boolean): Promise<TriggerRow> {
@@ -103,6 +136,14 @@ export class Triggers {
     return this.#due.fire()
   }
 }
+
+/** The values that a template knows, and those that a sending has to give. */
+const valuesOf = (declares: Declarations) => ({
+  knows: Object.keys(declares),
+  needs: Object.entries(declares).flatMap(([name, { ofPerson, fallback }]) =>
+    ofPerson || fallback !== undefined ? [] : [name],
+  ),
+})
 
 /** @throws {Problem} `invalid-request` with each place */
 function refuse(faults: readonly TriggerFault[]): void {

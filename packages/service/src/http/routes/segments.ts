@@ -1,6 +1,6 @@
 import { type Segment, segmentName } from '@zbell/contract'
 import type { RuleEvaluator } from '../../intake/rule-evaluator.ts'
-import { needRoom, needRule, needSegment } from '../../intake/segments.ts'
+import { needRoom, needRule, needSegment, warningsOf } from '../../intake/segments.ts'
 import { invalid, Problem } from '../../problems/problem.ts'
 import { whereOf } from '../../store/apps/where.ts'
 import type { Database } from '../../store/database.ts'
@@ -37,10 +37,11 @@ export function serveSegments(
     const name = params.segment
     const { error } = segmentName.safeParse(name)
     if (error) throw invalid('/segment', `${error.issues[0]?.message} as a name`)
-    await needRule(database, scope, rule, { as: name, keptDays })
+    const ready = await needRule(database, scope, rule, { as: name, keptDays })
     await needRoom(database, scope, name)
     await saveSegment(database, whereOf(scope), { name, rule, note, madeBy: actor })
-    return segmentView(await needSegment(database, scope, name))
+    const saved = segmentView(await needSegment(database, scope, name))
+    return { ...saved, warnings: await warningsOf(database, scope, ready) }
   })
 
   on.serve('deleteSegment', async ({ caller: { scope }, params }) => {
@@ -52,7 +53,8 @@ export function serveSegments(
   })
 
   on.serve('countRule', async ({ caller: { scope }, body: { rule, exact }, waits }) => {
-    const { term, context } = await needRule(database, scope, rule, { keptDays })
+    const ready = await needRule(database, scope, rule, { keptDays })
+    const { term, context } = ready
     const bounded = database.bounded({ withinMs, signal: waits })
     const search = await searchRule(bounded, term, context)
     const estimate =
@@ -66,6 +68,7 @@ export function serveSegments(
       ...count,
       estimated: estimate !== undefined,
       examples: examples.map(({ user, device }) => ({ user, device })),
+      warnings: await warningsOf(database, scope, ready),
     }
   })
 

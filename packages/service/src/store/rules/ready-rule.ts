@@ -22,6 +22,8 @@ export type ReadyRule = {
   readonly context: RuleContext
   /** The same, to be evaluated elsewhere. */
   readonly source: RuleSource
+  /** As it was read. */
+  readonly checked: CheckedRule
   /** Attributes that it reads, itself or by a segment, and that devices may set. */
   readonly setByDevices: readonly string[]
 }
@@ -65,7 +67,8 @@ export async function readyRule(
     segments: new Set([...names, ...(as === undefined ? [] : [as])]),
     ...(keptDays === 0 ? {} : { keptMs: keptDays * 86_400_000 }),
   }
-  const { term } = checkRule(text, vocabulary)
+  const checked = checkRule(text, vocabulary)
+  const { term } = checked
   const segments = await readSegments(database, where, { term, vocabulary, as })
   const parts = [term, ...segments.terms.values()].flatMap((one) => [...partsOf(one)])
   const topics = parts.flatMap((part) => (part.is === 'follows' ? [part.topic] : []))
@@ -87,7 +90,7 @@ export async function readyRule(
     attributes: attributes.flatMap(({ name, type }) => (read.has(name) ? [[name, type] as const] : [])),
     segments: [...segments.rules],
   }
-  return { term, context, source, setByDevices }
+  return { term, checked, context, source, setByDevices }
 }
 
 type Read = {
