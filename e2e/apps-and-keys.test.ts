@@ -180,6 +180,19 @@ describe('a key', () => {
   })
 })
 
+test('a hint can be followed as it stands: it is called as this was, and names the app', async () => {
+  const env = { ZBELL_URL: world.url, ZBELL_KEY: world.operatorKey }
+  const named = ['--app', app, '--environment', 'production', 'template', 'list']
+  expect((await zbell(named, { ...env, ZBELL_CALLED: './zbell' })).out).toBe(
+    `There is no template yet. Try: ./zbell --app ${app} --environment production template save delay FILE\n`,
+  )
+  // What the surroundings say need not be said again.
+  const around = { ...env, ZBELL_APP: app, ZBELL_ENVIRONMENT: 'production' }
+  expect((await zbell(['template', 'list'], around)).out).toBe(
+    'There is no template yet. Try: zbell template save delay FILE\n',
+  )
+})
+
 describe('two apps', () => {
   test('have nothing in common: devices, people, handsets, credentials, notifications, setup', async () => {
     await world.makeApp('far-side')

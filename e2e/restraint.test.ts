@@ -170,6 +170,23 @@ describe('quiet hours', () => {
     expect(await became(user)).toBe('rung')
   })
 
+  test('of a person let what waited for them go as soon as they are taken away, and nobody else’s', async () => {
+    const people = [(await somebody({ timeZone: 'UTC' })).user, (await somebody({ timeZone: 'UTC' })).user] as const
+    const quiet = (user: string, quietHours: object[]) =>
+      client.call('saveQuietHours', { params: { app, user }, body: { quietHours } as never })
+    for (const user of people) await quiet(user, [nowQuiet('wait')])
+    const body = { to: { any: people.map((user) => `user:${user}`) }, content: { title: 'Sale' } }
+    const { id } = await client.call('sendNotification', { params, body })
+    const becomes = (good: (one: Awaited<ReturnType<typeof read>>) => boolean) => until(() => read(id), good)
+    await becomes(({ quiet: waits }) => waits?.devices === 2)
+    await quiet(people[0], [])
+    await becomes(({ totals, quiet: waits }) => totals.shown === 1 && waits?.devices === 1)
+    const why = await client.call('explainDelivery', { params: { app, id, who: people[0] } })
+    const told = why.devices[0]?.steps.map(({ says }) => says)
+    expect(told).toContain('It had waited for quiet hours, and went when they ended.')
+    await quiet(people[1], [])
+  })
+
   test('of the app let what waited go as soon as they are taken away', async () => {
     const { user } = await somebody({ timeZone: 'UTC' })
     await settings({ quietHours: [nowQuiet('wait')] })

@@ -2,6 +2,8 @@
 export type Io = {
   readonly env: Readonly<Record<string, string | undefined>>
   readonly cwd: string
+  /** What was said before the command and holds for the next one, too: `--app gull-air`. */
+  readonly said?: readonly string[]
   /** Results. */
   out(text: string): void
   /** When whoever reads the results has caught up; asked between the parts of something long. */

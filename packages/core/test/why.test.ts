@@ -22,6 +22,7 @@ const delivered = (state: DeliveryState, more: Partial<Delivery> = {}): Delivery
   became: null,
   action: null,
   zone: null,
+  waited: false,
   waits: null,
   moments: {},
   ...more,

@@ -1,5 +1,6 @@
 import type { App } from '@zbell/contract'
 import type { Command } from 'commander'
+import { called } from '../called.ts'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
@@ -73,7 +74,8 @@ export function appCommands(program: Command, io: Io, done: Run): void {
 async function list({ client, flags, io, paint }: Context<object>): Promise<number> {
   const page = { items: await client.all('listApps', {}), next: null }
   if (flags.json) printJson(io, page)
-  else if (page.items.length === 0) io.out('There is no app yet. Make one with: zbell app new SLUG --name NAME\n')
+  else if (page.items.length === 0)
+    io.out(`There is no app yet. Make one with: ${called(io)} app new SLUG --name NAME\n`)
   else {
     const rows = page.items.map((one) => [
       one.slug,

@@ -1,4 +1,5 @@
 import type { Command } from 'commander'
+import { called } from '../called.ts'
 import { safe } from '../drawing/text.ts'
 import { moment } from '../drawing/time.ts'
 import { exitCodes } from '../exit-codes.ts'
@@ -32,7 +33,7 @@ export function calendarCommands(program: Command, io: Io, done: Run): void {
       withContext<object, []>(io, done, async ({ client, app, flags, io: out }) => {
         const feed = await client.call('readFeed', { params: { app } })
         if (flags.json) printJson(out, feed)
-        else if (feed.madeAt === null) out.out('There is none. Make one with: zbell calendar make\n')
+        else if (feed.madeAt === null) out.out(`There is none. Make one with: ${called(io)} calendar make\n`)
         else out.out(`${safe(feed.madeBy ?? '')} made its address ${moment(feed.madeAt, out)}.\n`)
         return exitCodes.done
       }),

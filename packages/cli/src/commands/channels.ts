@@ -1,5 +1,6 @@
 import type { Channel } from '@zbell/contract'
 import type { Command } from 'commander'
+import { called } from '../called.ts'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
 import { exitCodes } from '../exit-codes.ts'
@@ -90,7 +91,7 @@ async function list({ client, app, flags, io, paint }: Context<object>): Promise
   const page = { items: await client.all('listChannels', { params: { app } }), next: null }
   if (flags.json) printJson(io, page)
   else if (page.items.length === 0)
-    io.out('There is no channel yet. Declare one: zbell channel save offers --title Offers\n')
+    io.out(`There is no channel yet. Declare one: ${called(io)} channel save offers --title Offers\n`)
   else {
     const rows = page.items.map((one) => [
       one.channel,

@@ -23,12 +23,12 @@ export const withContext =
     const command = given.at(-1) as Command
     const flags = command.optsWithGlobals<F & Flags>()
     const args = given.slice(0, -2) as A
-    done(
-      await act(
-        { ...connect(needs.app ? flags : { app: '-', ...flags }, io), flags, io, paint: paint(io.colour) },
-        ...args,
-      ),
+    const { app, environment, profile } = flags
+    const said = Object.entries({ app, environment, profile }).flatMap(([name, value]) =>
+      value === undefined ? [] : [`--${name}`, value],
     )
+    const connection = connect(needs.app ? flags : { app: '-', ...flags }, io)
+    done(await act({ ...connection, flags, io: { ...io, said }, paint: paint(io.colour) }, ...args))
   }
 
 /** What a text may not do to a terminal, JSON says in another way: it stays the same value. */

@@ -4,6 +4,7 @@ import type { Credential } from '@zbell/contract'
 import { ProblemError } from '@zbell/contract/client'
 import { ago } from '@zbell/contract/words'
 import type { Command } from 'commander'
+import { called } from '../called.ts'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
 import { moment } from '../drawing/time.ts'
@@ -192,7 +193,7 @@ async function request({
   else {
     io.out(made.request)
     io.err(
-      'Upload this request at the platform; then hand in the certificate that comes back: zbell credential add FILE\n',
+      `Upload this request at the platform; then hand in the certificate that comes back: ${called(io)} credential add FILE\n`,
     )
   }
   return 0
@@ -203,7 +204,7 @@ async function list(context: Context<object>): Promise<number> {
   const page = { items: await client.all('listCredentials', { params: { app } }), next: null }
   if (flags.json) printJson(io, page)
   else if (page.items.length === 0)
-    io.out('There is no credential yet. Hand one in with: zbell credential add FILE --platform …\n')
+    io.out(`There is no credential yet. Hand one in with: ${called(io)} credential add FILE --platform …\n`)
   else {
     const rows = page.items.map((one) => [
       one.id,
@@ -277,7 +278,7 @@ function factsOf(given: readonly string[]): Record<string, string> {
 const stands: Record<Credential['state'], string> = {
   requested: 'waits for its certificate',
   'in-use': 'is in use',
-  waiting: 'waits; put it in use with: zbell credential use ',
+  waiting: 'waits',
   retired: 'is retired',
 }
 
@@ -288,13 +289,13 @@ function tell({ flags, io, paint }: Context<object>, one: Credential): number {
   if (flags.json) printJson(io, one)
   else {
     const until = one.notAfter ? `, valid until ${moment(one.notAfter, io)}` : ''
-    const id = one.state === 'waiting' ? one.id : ''
     const facts = factsSaid(one)
     const beside = facts.length === 0 ? '' : `, with ${facts.join(', ')}`
     const says = one.origins.length === 0 ? beside : `${beside}; it goes to ${one.origins.join(' and ')} only`
     io.out(
-      `${one.id}\nIt is a ${one.kind} for ${one.platform} in ${one.environment}, and ${stands[one.state]}${id}${until}${safe(says)}.\n`,
+      `${one.id}\nIt is a ${one.kind} for ${one.platform} in ${one.environment}, and ${stands[one.state]}${until}${safe(says)}.\n`,
     )
+    if (one.state === 'waiting') io.out(`Put it in use with: ${called(io)} credential use ${one.id}\n`)
     const { expiresWithinDays: days } = one
     if (days !== null && days > 0 && days <= soonDays && one.state !== 'retired')
       io.out(`${paint.wait('▲')} It ends within ${days} ${days === 1 ? 'day' : 'days'}: have the next one ready.\n`)

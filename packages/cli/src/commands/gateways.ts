@@ -1,6 +1,7 @@
 import type { Gateway } from '@zbell/contract'
 import { exampleProfile, type ProfileKind, profileKinds } from '@zbell/contract/words'
 import type { Command } from 'commander'
+import { called } from '../called.ts'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
 import { moment } from '../drawing/time.ts'
@@ -78,7 +79,7 @@ async function show(context: Context<object>, platform: string | undefined): Pro
     const one = await client.call('readGateway', { params: { app, platform } })
     if (flags.json) printJson(io, one)
     else if (one.text === null)
-      throw new UsageError(`There is no profile for ${platform}; begin one with: zbell gateway new`)
+      throw new UsageError(`There is no profile for ${platform}; begin one with: ${called(io)} gateway new`)
     else {
       io.err(`${stands(one)}\n`)
       io.out(one.text.endsWith('\n') ? one.text : `${one.text}\n`)
@@ -137,7 +138,7 @@ async function pull(context: Context<object>, platform: string): Promise<number>
   const { client, app, flags, io } = context
   const now = await client.call('readGateway', { params: { app, platform } })
   if (now.text === null)
-    throw new UsageError(`There is no profile for ${platform} to pull; begin one with: zbell gateway new`)
+    throw new UsageError(`There is no profile for ${platform} to pull; begin one with: ${called(io)} gateway new`)
   if (now.version !== null) {
     if (flags.json) printJson(io, now)
     else io.out(`${stands(now)} It is the app’s own already.\n`)
@@ -150,7 +151,7 @@ async function versions({ client, app, flags, io, paint }: Context<object>, plat
   const items = await client.all('listGatewayVersions', { params: { app, platform } })
   if (flags.json) printJson(io, { items, next: null })
   else if (items.length === 0)
-    io.out(`${platform} has no profile of the app’s own. Save one with: zbell gateway save FILE\n`)
+    io.out(`${platform} has no profile of the app’s own. Save one with: ${called(io)} gateway save FILE\n`)
   else {
     const rows = items.map((one) => [
       String(one.version),

@@ -20,7 +20,7 @@ export type ChangeFlags = {
   readonly block?: string[]
 }
 
-/** What the flags of `zbell handset set` say. @throws {UsageError} */
+/** What the flags of `${called(io)} handset set` say. @throws {UsageError} */
 export function changeOf(flags: ChangeFlags): HandsetChange {
   const { appState, inFront, permission, timeZone } = flags
   const switches = (['locked', 'online', 'doNotDisturb', 'lowPower', 'muted'] as const).map((name) => [
@@ -39,8 +39,7 @@ export function changeOf(flags: ChangeFlags): HandsetChange {
     place: flags.place === undefined ? undefined : placeOf(flags.place),
   }
   const given = Object.entries(change).filter(([, value]) => value !== undefined)
-  if (given.length === 0)
-    throw new UsageError('nothing to change was given; zbell handset set --help lists what can be.')
+  if (given.length === 0) throw new UsageError('nothing to change was given; --help lists what can be.')
   return Object.fromEntries(given) as HandsetChange
 }
 

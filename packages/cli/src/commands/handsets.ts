@@ -1,5 +1,6 @@
 import type { HandsetAct } from '@zbell/contract'
 import type { Command } from 'commander'
+import { called } from '../called.ts'
 import { drawHandset } from '../drawing/lock-screen.ts'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
@@ -169,7 +170,7 @@ async function make({ client, app, flags, io, paint }: Context<NewFlags>): Promi
   else {
     const to = handset.user === null ? `device:${handset.device}` : `user:${handset.user}`
     io.out(
-      `${paint.strong(handset.id)} is switched on, as device ${handset.device}.\nIts token is a handset’s: what rings it is a rehearsal.\n\n  zbell send --to ${to} --title "A first ring"\n  zbell handset show ${handset.id}\n`,
+      `${paint.strong(handset.id)} is switched on, as device ${handset.device}.\nIts token is a handset’s: what rings it is a rehearsal.\n\n  ${called(io)} send --to ${to} --title "A first ring"\n  ${called(io)} handset show ${handset.id}\n`,
     )
   }
   return 0

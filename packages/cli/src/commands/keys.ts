@@ -1,5 +1,6 @@
 import { ago } from '@zbell/contract/words'
 import type { Command } from 'commander'
+import { called } from '../called.ts'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
@@ -38,7 +39,7 @@ export function keyCommands(program: Command, io: Io, done: Run): void {
 async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
   const page = { items: await client.all('listKeys', { params: { app } }), next: null }
   if (flags.json) printJson(io, page)
-  else if (page.items.length === 0) io.out('There is no key yet. Make one with: zbell key new NAME --kind …\n')
+  else if (page.items.length === 0) io.out(`There is no key yet. Make one with: ${called(io)} key new NAME --kind …\n`)
   else {
     const rows = page.items.map((one) => [
       one.id,
@@ -65,7 +66,7 @@ async function make({ client, app, flags, io, environment }: Context<NewFlags>, 
   if (flags.json) printJson(io, made)
   else {
     io.out(`${made.key}\n`)
-    io.err(`It is printed this once. Revoke it with: zbell key revoke ${made.id}\n`)
+    io.err(`It is printed this once. Revoke it with: ${called(io)} key revoke ${made.id}\n`)
   }
   return exitCodes.done
 }

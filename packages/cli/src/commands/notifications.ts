@@ -1,5 +1,6 @@
 import { sayTarget } from '@zbell/contract/words'
 import type { Command } from 'commander'
+import { called } from '../called.ts'
 import { paintState } from '../drawing/paint.ts'
 import { table } from '../drawing/table.ts'
 import { cut, safe } from '../drawing/text.ts'
@@ -57,7 +58,7 @@ async function list({ client, app, flags, io, paint }: Context<ListFlags>): Prom
   })
   if (flags.json) printJson(io, page)
   else if (page.items.length === 0)
-    io.out('Nothing was sent yet. Try: zbell send --to user:ada --title "Boarding is open"\n')
+    io.out(`Nothing was sent yet. Try: ${called(io)} send --to user:ada --title "Boarding is open"\n`)
   else {
     const rows = page.items.map((one) => [
       one.id,

@@ -1,6 +1,7 @@
 import type { NotificationRequest, Schedule } from '@zbell/contract'
 import { sayWhen } from '@zbell/contract/words'
 import type { Command } from 'commander'
+import { called } from '../called.ts'
 import { table } from '../drawing/table.ts'
 import { cut, safe } from '../drawing/text.ts'
 import { moment } from '../drawing/time.ts'
@@ -77,7 +78,7 @@ async function list({ client, app, flags, io, paint }: Context<object>): Promise
   if (flags.json) printJson(io, { items, next: null })
   else if (items.length === 0)
     io.out(
-      'There is no schedule yet. Try: zbell schedule save evening --file evening.yaml --at 18:00 --repeat FREQ=DAILY\n',
+      `There is no schedule yet. Try: ${called(io)} schedule save evening --file evening.yaml --at 18:00 --repeat FREQ=DAILY\n`,
     )
   else
     io.out(

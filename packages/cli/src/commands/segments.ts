@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { ProblemError } from '@zbell/contract/client'
 import type { Command } from 'commander'
+import { called } from '../called.ts'
 import { clauses } from '../drawing/clauses.ts'
 import { table } from '../drawing/table.ts'
 import { cut, safe } from '../drawing/text.ts'
@@ -64,7 +65,7 @@ async function list({ client, app, flags, io, paint }: Context<object>): Promise
   const items = await client.all('listSegments', { params: { app } })
   if (flags.json) printJson(io, { items, next: null })
   else if (items.length === 0)
-    io.out(`There is no segment yet. Try: zbell segment save commuters 'follows("route-4")'\n`)
+    io.out(`There is no segment yet. Try: ${called(io)} segment save commuters 'follows("route-4")'\n`)
   else
     io.out(
       table(
@@ -106,7 +107,10 @@ async function save(context: Context<SaveFlags>, segment: string, given: string 
   )
   if (!flags.json) warn(io, rule, saved.warnings)
   if (flags.json) printJson(io, saved)
-  else io.out(`Saved as ${saved.name}, version ${saved.version}. Count it with: zbell segment count ${saved.name}\n`)
+  else
+    io.out(
+      `Saved as ${saved.name}, version ${saved.version}. Count it with: ${called(io)} segment count ${saved.name}\n`,
+    )
   return exitCodes.done
 }
 

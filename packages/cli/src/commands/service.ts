@@ -2,6 +2,7 @@ import { existsSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import type { Command } from 'commander'
+import { called } from '../called.ts'
 import { paint } from '../drawing/paint.ts'
 import { table } from '../drawing/table.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
@@ -59,7 +60,7 @@ export function serviceCommands(program: Command, io: Io, done: Run): void {
             configFile: config,
             onReady: (ready) => {
               beside?.serviceIsAt(ready.url)
-              io.out(json ? `${JSON.stringify(ready)}\n` : welcome(ready, beside, io.env.ZBELL_CALLED ?? 'zbell'))
+              io.out(json ? `${JSON.stringify(ready)}\n` : welcome(ready, beside, called(io)))
             },
           })
         } finally {

@@ -1,5 +1,6 @@
 import type { AppSettings } from '@zbell/contract'
 import type { Command } from 'commander'
+import { called } from '../called.ts'
 import { table } from '../drawing/table.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
@@ -85,8 +86,8 @@ function tell({ flags, io, paint }: Context<object>, settings: AppSettings): num
           ['runaway floor', runawayFloor.toLocaleString('en'), 'firings in an hour up to which no trigger is stopped'],
           ['require proof', said(requireProof), 'a device that names a user has to show a proof of it'],
           ['open topics', said(openTopics), 'devices may join topics that nobody declared'],
-          ['quiet hours', String(settings.quietHours.length), 'windows: zbell quiet-hours list'],
-          ['caps', String(settings.caps.length), 'zbell cap list'],
+          ['quiet hours', String(settings.quietHours.length), `windows: ${called(io)} quiet-hours list`],
+          ['caps', String(settings.caps.length), `${called(io)} cap list`],
           ['proof key', said(settings.proofKey), 'there is a key to sign proofs with'],
         ],
         paint.dim,

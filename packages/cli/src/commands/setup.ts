@@ -1,6 +1,7 @@
 import type { Setup } from '@zbell/contract'
 import { ago } from '@zbell/contract/words'
 import type { Command } from 'commander'
+import { called } from '../called.ts'
 import type { Paint } from '../drawing/paint.ts'
 import { pad, safe } from '../drawing/text.ts'
 import { exitCodes } from '../exit-codes.ts'
@@ -25,13 +26,13 @@ async function show({ client, app, flags, io, paint }: Context<object>): Promise
     return exitCodes.done
   }
   io.out(`${paint.strong(setup.app)} in ${setup.environment}\n`)
-  for (const platform of setup.platforms) io.out(`\n${drawPlatform(platform, setup, paint)}`)
+  for (const platform of setup.platforms) io.out(`\n${drawPlatform(platform, setup, io, paint)}`)
   if (setup.handsets && setup.platforms.some(({ ready }) => !ready))
-    io.out(paint.dim('\nNo credential and no phone yet? Rehearse: zbell handset new --platform ios\n'))
+    io.out(paint.dim(`\nNo credential and no phone yet? Rehearse: ${called(io)} handset new --platform ios\n`))
   return exitCodes.done
 }
 
-function drawPlatform(platform: Platform, setup: Setup, paint: Paint): string {
+function drawPlatform(platform: Platform, setup: Setup, io: Io, paint: Paint): string {
   const done = platform.steps.filter(({ state }) => state === 'done').length
   const head = platform.ready ? paint.good('ready') : `${done} of ${platform.steps.length}`
   const lines = platform.steps.map((step) => {
@@ -39,7 +40,7 @@ function drawPlatform(platform: Platform, setup: Setup, paint: Paint): string {
     const line = `  ${shape(step, paint)} ${pad(step.step, 11)} ${safe(step.says)}${when}\n`
     // What is next is said in full; the rest waits its turn.
     if (step.step !== platform.next) return line
-    const command = step.action && commands[step.action](platform, setup)
+    const command = step.action && commands[step.action](platform, setup, io)
     return `${line}    ${paint.strong('next')}${' '.repeat(8)}${step.does ?? ''}\n${command ? `${' '.repeat(16)}${paint.strong(command)}\n` : ''}`
   })
   return `${paint.strong(pad(platform.platform, 8))}  ${head}\n${lines.join('')}`
@@ -61,18 +62,23 @@ function shape({ state }: Step, paint: Paint): string {
 }
 
 /** The command that does what a step asks for; where it takes more than a command, there is none. */
-const commands: Record<NonNullable<Step['action']>, (platform: Platform, setup: Setup) => string | undefined> = {
-  'give-identifier': ({ platform }) =>
-    `zbell app change --${platform} ${{ ios: 'example.ferries', android: 'example.ferries', web: 'https://ferries.example' }[platform]}`,
-  'hand-in-credential': ({ platform }) =>
+const commands: Record<
+  NonNullable<Step['action']>,
+  (platform: Platform, setup: Setup, io: Io) => string | undefined
+> = {
+  'give-identifier': ({ platform }, _, io) =>
+    `${called(io)} app change --${platform} ${{ ios: 'example.ferries', android: 'example.ferries', web: 'https://ferries.example' }[platform]}`,
+  'hand-in-credential': ({ platform }, _, io) =>
     platform === 'web'
-      ? 'zbell credential make --subject mailto:…'
-      : `zbell credential add FILE --platform ${platform}`,
-  'save-profile': ({ platform }) =>
-    `zbell gateway new --kind ${platform === 'ios' ? 'signed-token' : 'grant'} > ${platform}.yaml`,
-  'check-credential': () => 'zbell credential check',
-  'make-app-key': (_, { environment }) => `zbell key new "In the app" --kind app --environment ${environment}`,
+      ? `${called(io)} credential make --subject mailto:…`
+      : `${called(io)} credential add FILE --platform ${platform}`,
+  'save-profile': ({ platform }, _, io) =>
+    `${called(io)} gateway new --kind ${platform === 'ios' ? 'signed-token' : 'grant'} > ${platform}.yaml`,
+  'check-credential': (_, __, io) => `${called(io)} credential check`,
+  'make-app-key': (_, { environment }, io) =>
+    `${called(io)} key new "In the app" --kind app --environment ${environment}`,
   'register-device': () => undefined,
-  send: ({ device }) => (device === null ? undefined : `zbell send --to device:${device} --title "A first ring"`),
+  send: ({ device }, _, io) =>
+    device === null ? undefined : `${called(io)} send --to device:${device} --title "A first ring"`,
   'look-at-device': () => undefined,
 }

@@ -1,6 +1,7 @@
 import type { Source, TriedSource } from '@zbell/contract'
 import type { Command } from 'commander'
 import { stringify } from 'yaml'
+import { called } from '../called.ts'
 import type { Paint } from '../drawing/paint.ts'
 import { table } from '../drawing/table.ts'
 import { cut, cutFor, safe, safeLines } from '../drawing/text.ts'
@@ -67,7 +68,7 @@ const stateOf = ({ fault, leftOut, kind, lookedAt }: Source): string => {
 async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
   const page = { items: await client.all('listSources', { params: { app } }), next: null }
   if (flags.json) printJson(io, page)
-  else if (page.items.length === 0) io.out('There is no source yet. Save one with: zbell source save FILE\n')
+  else if (page.items.length === 0) io.out(`There is no source yet. Save one with: ${called(io)} source save FILE\n`)
   else {
     const rows = page.items.map((one) => [
       one.name,

@@ -1,4 +1,5 @@
 import type { Command } from 'commander'
+import { called } from '../called.ts'
 import { table } from '../drawing/table.ts'
 import { cut, safe } from '../drawing/text.ts'
 import { moment } from '../drawing/time.ts'
@@ -35,7 +36,7 @@ export function templateCommands(program: Command, io: Io, done: Run): void {
 async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
   const items = await client.all('listTemplates', { params: { app } })
   if (flags.json) printJson(io, { items, next: null })
-  else if (items.length === 0) io.out('There is no template yet. Try: zbell template save delay FILE\n')
+  else if (items.length === 0) io.out(`There is no template yet. Try: ${called(io)} template save delay FILE\n`)
   else
     io.out(
       table(
@@ -67,7 +68,7 @@ async function save({ client, app, flags, io }: Context<object>, name: string, f
   if (flags.json) printJson(io, saved)
   else
     io.out(
-      `Saved as ${saved.name}@${saved.version}. Send it with: zbell send --template ${saved.name} --to user:NAME\n`,
+      `Saved as ${saved.name}@${saved.version}. Send it with: ${called(io)} send --template ${saved.name} --to user:NAME\n`,
     )
   return exitCodes.done
 }

@@ -4,6 +4,7 @@ import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import type { Transferable } from '@zbell/contract'
 import type { Command } from 'commander'
+import { called } from '../called.ts'
 import { safe } from '../drawing/text.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
@@ -44,7 +45,7 @@ async function exportAll(
   const query = { format: formatOf(flags, flags.output) }
   const given = { query, signal: io.stop }
   if (what === 'deliveries' && notification === undefined)
-    throw new UsageError('say of which notification: zbell export deliveries ID')
+    throw new UsageError(`say of which notification: ${called(io)} export deliveries ID`)
   const content = await (what === 'deliveries'
     ? client.stream('exportDeliveries', { ...given, params: { app, id: notification! } })
     : what === 'notifications'

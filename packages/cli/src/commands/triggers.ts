@@ -1,6 +1,7 @@
 import type { Firing, Trigger } from '@zbell/contract'
 import type { Command } from 'commander'
 import { stringify } from 'yaml'
+import { called } from '../called.ts'
 import { clauses } from '../drawing/clauses.ts'
 import { drawReview } from '../drawing/review.ts'
 import { table } from '../drawing/table.ts'
@@ -93,7 +94,7 @@ async function save(context: Context<{ enable?: boolean }>, file: string): Promi
 async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
   const page = { items: await client.all('listTriggers', { params: { app } }), next: null }
   if (flags.json) printJson(io, page)
-  else if (page.items.length === 0) io.out('There is no trigger yet. Save one with: zbell trigger save FILE\n')
+  else if (page.items.length === 0) io.out(`There is no trigger yet. Save one with: ${called(io)} trigger save FILE\n`)
   else {
     const rows = page.items.map((one) => [
       one.name,

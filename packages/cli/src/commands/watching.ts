@@ -1,5 +1,6 @@
 import type { Delivery, Notification } from '@zbell/contract'
 import { readEvents } from '@zbell/contract/events'
+import { called } from '../called.ts'
 import { paintState } from '../drawing/paint.ts'
 import { pad, safe } from '../drawing/text.ts'
 import { clock, moment } from '../drawing/time.ts'
@@ -57,7 +58,8 @@ export async function watchToEnd(context: Context<object>, id: string): Promise<
 
 /** What is waited for that nobody sits out; undefined while it goes on. */
 function waitsFor({ io }: Context<object>, { state, totals, quiet }: Notification): string | undefined {
-  if (state === 'stopped') return 'The app is stopped; it waits until somebody starts it again: zbell app start.'
+  if (state === 'stopped')
+    return `The app is stopped; it waits until somebody starts it again: ${called(io)} app start.`
   if (quiet === null || state !== 'sending' || totals.queued > quiet.devices) return undefined
   const devices = `${quiet.devices.toLocaleString('en')} ${quiet.devices === 1 ? 'device waits' : 'devices wait'}`
   return `${devices} for quiet hours to end, from ${moment(quiet.until, io)} on.`

@@ -10,6 +10,7 @@ import {
 } from '@zbell/contract/words'
 import type { Command } from 'commander'
 import { stringify } from 'yaml'
+import { called } from '../called.ts'
 import { table } from '../drawing/table.ts'
 import { cut, cutFor, safe, safeLines } from '../drawing/text.ts'
 import { moment } from '../drawing/time.ts'
@@ -122,7 +123,7 @@ export function webhookCommands(program: Command, io: Io, done: Run): void {
 async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
   const page = { items: await client.all('listWebhooks', { params: { app } }), next: null }
   if (flags.json) printJson(io, page)
-  else if (page.items.length === 0) io.out('There is no webhook yet. Save one with: zbell webhook save FILE\n')
+  else if (page.items.length === 0) io.out(`There is no webhook yet. Save one with: ${called(io)} webhook save FILE\n`)
   else {
     const rows = page.items.map((one) => [
       one.name,

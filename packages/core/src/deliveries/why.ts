@@ -51,6 +51,8 @@ export type Evidence = {
         /** Of one in the queue: what it waits for, and until when. */
         /** By whose clock quiet hours kept it from ringing; null where that was not kept. */
         readonly zone: string | null
+        /** It came in quiet hours, and went after them. */
+        readonly waited: boolean
         readonly waits: { readonly reason: Reason; readonly untilMs: number } | null
         readonly moments: DeliveryMoments
       }
@@ -129,6 +131,8 @@ export function explainDelivery(evidence: Evidence): Why {
   }
   if (notification.mode === 'show' && moments.accepted !== undefined)
     step('good', 'The user allowed notifications, and had not turned them off in the app.')
+  if (delivery.waited)
+    step('note', 'It had waited for quiet hours, and went when they ended.', moments.accepted ?? null)
   if (moments.accepted === undefined && state === 'withdrawn') {
     const why = reason ?? 'cancelled'
     step('stops', `${reasons[why].says} ${reasons[why].does}`, moments.withdrawn ?? null)

@@ -321,6 +321,11 @@ class BlockRun {
     else if (this.#onLanded) this.#outcomes.storeSometimes()
   }
 
+  /** What is kept of the way here: *Why* tells it. */
+  get #waitedFor(): string | undefined {
+    return this.#claim.cause === 'quiet-hours' ? this.#claim.cause : undefined
+  }
+
   #waitForCredential(device: BlockDevice, { lane }: OpenLane): void {
     this.#rejecting.add(lane)
     this.#outcomes.wait(device, 'credential-rejected')
@@ -330,7 +335,11 @@ class BlockRun {
     const answer = this.#answers.of(device, outcome, open.lane)
     switch (outcome.is) {
       case 'accepted':
-        this.#outcomes.end(device, { state: 'accepted', gatewayReference: outcome.ref, answer }, this.#attempts)
+        this.#outcomes.end(
+          device,
+          { state: 'accepted', gatewayReference: outcome.ref, answer, detail: this.#waitedFor },
+          this.#attempts,
+        )
         open.accepted = true
         break
       case 'token-gone':

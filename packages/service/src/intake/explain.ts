@@ -194,6 +194,7 @@ async function explainDevice(
     delivery: found && {
       ...found,
       zone: found.reason === 'quiet-hours' ? found.detail : null,
+      waited: found.reason === null && found.detail === 'quiet-hours',
       waits: found.waits && { reason: found.waits.reason, untilMs: found.waits.until.getTime() },
       moments: Object.fromEntries(Object.entries(found.moments).map(([state, at]) => [state, at.getTime()])),
     },

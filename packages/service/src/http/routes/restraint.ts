@@ -5,6 +5,7 @@ import type { Stopped, Stops } from '../../intake/stops.ts'
 import { Problem } from '../../problems/problem.ts'
 import { whereOf } from '../../store/apps/where.ts'
 import type { Database } from '../../store/database.ts'
+import { wakePerson } from '../../store/notifications/wake-person.ts'
 import { ensurePersonOf, ensureUser } from '../../store/people/ensure-user.ts'
 import { quietHoursOf, storeQuietHours } from '../../store/restraint/quiet-hours.ts'
 import type { RateLimits } from '../rate-limits.ts'
@@ -41,6 +42,7 @@ export function serveRestraint(
       await storeQuietHours(tx, whereOf(scope), person, body.quietHours as QuietWindow[])
       return person
     })
+    await wakePerson(database, whereOf(scope), userNo, looked.byOwner)
     return quietView(database, userNo)
   })
 
@@ -57,11 +59,15 @@ export function serveRestraint(
         await storeQuietHours(tx, whereOf(scope), person, body.quietHours as QuietWindow[])
         return person
       })
+      await wakePerson(database, whereOf(scope), userNo, looked.byDevice)
       return quietView(database, userNo)
     },
     limits.deviceCalls,
   )
 }
+
+/** So many blocks that wait are looked through for somebody whose quiet hours were changed. */
+const looked = { byOwner: 2_000, byDevice: 200 }
 
 const quietView = async (database: Database, userNo: number) => ({
   quietHours: ((await quietHoursOf(database, [userNo])).get(userNo) ?? []) as (QuietWindow & { days?: never })[],

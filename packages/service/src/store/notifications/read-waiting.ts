@@ -30,8 +30,8 @@ export async function readWaiting(database: Database, { app, environment }: Scop
 }
 
 /**
- * Looks again at once at what waits in an app for quiet hours to end: the app's were changed. What still has to wait does. Not for
- * one person's: any device may change those, and would have all that waits looked at as often as it likes.
+ * Looks again at once at what waits in an app for quiet hours to end: the app's were changed. What still has to wait does. Where
+ * those of one person were, `wakePerson` takes out their devices alone.
  */
 export const wakeQuiet = (database: Database, of: Where): Promise<void> =>
   wake(database, { ...of, cause: reasons['quiet-hours'].code })
