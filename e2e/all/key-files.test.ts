@@ -93,7 +93,7 @@ describe('a key file, as it was downloaded', () => {
     })
     const file = JSON.stringify({ account, keyNumber: key.number, secret: key.pem, tokenAddress: grants })
     const onTheCommandLine = await cli('credential', 'add', fileOf('account.json', file), '--platform', 'android')
-    expect(onTheCommandLine.err).toContain('The file seems to say it: --key-id signal-key-1')
+    expect(onTheCommandLine.err).toContain('The file or its name seems to say it: --key-id signal-key-1')
     expect(onTheCommandLine.err).toContain(`--token-address ${grants}`)
     const problem = await refusal(handIn(file))
     expect(problem.errors?.map(({ pointer, code, looksLike }) => [pointer, code, looksLike])).toEqual([

@@ -167,7 +167,7 @@ function sayGuesses(io: Io, error: unknown): void {
   for (const { pointer, looksLike } of error.problem.errors ?? [])
     if (looksLike !== undefined) {
       const flag = pointer.slice(1).replace(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`)
-      io.err(`The file seems to say it: --${flag} ${safe(looksLike)}\n`)
+      io.err(`The file or its name seems to say it: --${flag} ${safe(looksLike)}\n`)
     }
 }
 

@@ -106,8 +106,9 @@ async function tryIt({ client, app, flags, io, paint }: Context<object>, source:
   if (flags.json) printJson(io, tried)
   else if (tried.is === 'fault') io.out(`${paint.bad(safe(tried.says ?? ''))}\n`)
   else {
-    io.out(drawTried(tried, paint.dim))
-    io.out(drawCame(tried, io, paint))
+    const { kind } = await client.call('readSource', { params: { app, source } })
+    if (kind === 'incoming' && tried.came.length === 0) io.out('Nothing was posted to it yet.\n')
+    else io.out(drawTried(tried, paint.dim) + drawCame(tried, io, paint))
   }
   return tried.is === 'fine' ? exitCodes.done : exitCodes.tryLater
 }

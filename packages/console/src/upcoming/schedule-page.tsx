@@ -77,8 +77,17 @@ const looks: Readonly<Record<ScheduleRun['state'], string>> = {
   skipped: 'text-soft',
 }
 
+/** One that was left out before it came. */
+const isAhead = (iso: string): boolean => Date.parse(iso) > Date.now()
+
 const columns: readonly Column<ScheduleRun>[] = [
-  { name: 'due', title: 'Due', always: true, width: 180, cell: ({ dueAt }) => <Moment at={dueAt} /> },
+  {
+    name: 'due',
+    title: 'Due',
+    always: true,
+    width: 180,
+    cell: ({ dueAt }) => (isAhead(dueAt) ? exactIn(dueAt, ownZone) : <Moment at={dueAt} />),
+  },
   {
     name: 'became',
     title: 'Became',

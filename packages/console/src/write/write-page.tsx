@@ -223,17 +223,20 @@ function Preview({ draft, language, review, reader, onReader }: PreviewProps) {
 
 /** Why somebody would not get it, on all devices or on some. */
 function NotThere({ person: { says, devices } }: { readonly person: NonNullable<Review['person']> }) {
+  const because = new Map<string, string[]>()
+  for (const { platform, model, says: reason, does } of devices)
+    if (reason) {
+      const text = `${reason} ${does ?? ''}`
+      because.set(text, [...(because.get(text) ?? []), model ?? platform])
+    }
   return (
     <div className="mb-4 text-sm">
       {says && <p className="text-red">{says}</p>}
-      {devices.map(
-        ({ device, platform, model, says: reason, does }) =>
-          reason && (
-            <p key={device}>
-              <span className="text-soft">{model ?? platform}:</span> {reason} {does}
-            </p>
-          ),
-      )}
+      {[...because].map(([text, names]) => (
+        <p key={text}>
+          <span className="text-soft">{names.join(', ')}:</span> {text}
+        </p>
+      ))}
     </div>
   )
 }

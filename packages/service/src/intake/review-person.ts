@@ -74,7 +74,11 @@ const deviceOf = ({ id, platform, model }: DeviceRow) => ({ device: id, platform
 function wordsOf(leftOut: DeviceVerdict['leftOut']): Pick<OnDevice, 'reason' | 'says' | 'does'> {
   if (leftOut === undefined) return { reason: null, says: null, does: null }
   if (leftOut === 'not-in-target')
-    return { reason: leftOut, says: 'The target does not mean this device.', does: 'Say to whom it goes otherwise.' }
+    return {
+      reason: leftOut,
+      says: 'The target does not mean this device.',
+      does: 'Name the person, or a topic or segment of theirs, in the target.',
+    }
   const { says, does } = reasons[leftOut]
   return { reason: leftOut, says, does }
 }
