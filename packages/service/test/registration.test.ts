@@ -262,7 +262,7 @@ describe('many that register together', () => {
     )
     const [stranger, again, same] = settled.map((one) => (one.status === 'fulfilled' ? one.value : one.reason))
     expect(again.stored).toMatchObject({ no: known.device.no, id: known.device.id, user: 'signe' })
-    expect(await eventsOf(known.device.no)).toEqual(['signed-in'])
+    expect(await eventsOf(known.device.no)).toEqual(['signed-in', 'signed-out'])
     expect(stranger.installation).toBe('phone-2')
     expect(same).toBeInstanceOf(RegisteredJustNow)
     expect(await rows()).toHaveLength(3)
