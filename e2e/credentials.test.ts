@@ -224,6 +224,7 @@ describe('zbell credential', () => {
     expect(await cli(...words, '--key-id', 'LANTERN5X2', '--retire', second.id)).toMatchObject({ code: 0 })
     const now = new Map((await list()).map(({ keyId, state }) => [keyId, state]))
     expect([now.get('NEW1'), now.get('LANTERN5X2')]).toEqual(['retired', 'waiting'])
+    expect(await cli('credential', 'use', second.id)).toMatchObject({ code: 6 })
     const waiting = (await list()).find(({ state }) => state === 'waiting')!
     expect((await cli('credential', 'retire', waiting.id)).out).toContain('retired')
     const again = await cli('credential', 'add', join(dir, 'own.csr'), '--platform', 'ios')

@@ -71,8 +71,9 @@ export function credentialCommands(program: Command, io: Io, done: Run): void {
   group
     .command('use <id>')
     .description('Put a credential in use; the one before waits, so that it can be taken back')
+    .option('--retire <id>', 'the one that waits, which makes room for one that was retired')
     .addHelpText('after', '\nExample:\n  $ zbell credential use 01980c2e-7c1a-7d34-9f0b-5a3c6f1d2e4b')
-    .action(withContext<object, [string]>(io, done, (context, id) => change(context, 'useCredential', id)))
+    .action(withContext<{ readonly retire?: string }, [string]>(io, done, use))
   group
     .command('check [id]')
     .description('Ask the gateway as this credential; without an id, as each one in use')
@@ -95,7 +96,11 @@ export function credentialCommands(program: Command, io: Io, done: Run): void {
     .command('retire <id>')
     .description('Retire a credential; it stays in the record')
     .addHelpText('after', '\nExample:\n  $ zbell credential retire 01980c2e-7c1a-7d34-9f0b-5a3c6f1d2e4b')
-    .action(withContext<object, [string]>(io, done, (context, id) => change(context, 'retireCredential', id)))
+    .action(
+      withContext<object, [string]>(io, done, async (context, id) =>
+        tell(context, await context.client.call('retireCredential', { params: { app: context.app, id } })),
+      ),
+    )
 }
 
 async function add(context: Context<AddFlags>, names: string[]): Promise<number> {
@@ -254,12 +259,11 @@ async function check({ client, app, flags, io, paint }: Context<object>, id: str
     : exitCodes.invalid
 }
 
-async function change(
-  context: Context<object>,
-  name: 'useCredential' | 'retireCredential',
-  id: string,
-): Promise<number> {
-  return tell(context, await context.client.call(name, { params: { app: context.app, id } }))
+async function use(context: Context<{ readonly retire?: string }>, id: string): Promise<number> {
+  const { client, app, flags, io } = context
+  const call = (retires: string | undefined) =>
+    client.call('useCredential', { params: { app, id }, query: retires === undefined ? {} : { retires } })
+  return tell(context, await askToRetire(call, flags.retire, io))
 }
 
 const factsSaid = ({ facts }: Credential): string[] => Object.entries(facts).map(([name, value]) => `${name}=${value}`)

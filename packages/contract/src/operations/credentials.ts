@@ -50,7 +50,7 @@ export const credentialsOperations = {
     summary: 'Put a credential in use; the one before waits, so that it can be taken back',
     caller: 'app',
     role: 'owner',
-    query: environment,
+    query: environment.extend({ retires: credentials.credentialRequest.shape.retires }),
     answer: credentials.credential,
   },
   checkCredential: {

@@ -16,7 +16,7 @@ const own: { readonly [Name in RouteName]?: readonly ProblemCode[] } = {
   addCredential: ['credential-refused', 'credential-waits'],
   makeCredential: ['credential-refused', 'credential-waits'],
   requestCertificate: ['credential-refused'],
-  useCredential: ['unknown-credential', 'credential-not-ready'],
+  useCredential: ['unknown-credential', 'credential-not-ready', 'credential-waits'],
   checkCredential: ['unknown-credential', 'credential-not-ready'],
   changeCredential: ['unknown-credential'],
   retireCredential: ['unknown-credential'],

@@ -102,9 +102,11 @@ export function serveCredentials(
       (row) => viewOf(row, outdated.get(row.platform) ?? null),
     )
   })
-  on.serve('useCredential', async ({ caller: { scope, actor }, params }) => {
+  on.serve('useCredential', async ({ caller: { scope, actor }, params, query }) => {
     const row = await need(scope, params.id)
     if (row.fingerprint === null) throw new Problem('credential-not-ready')
+    // One that comes back from retirement is a third.
+    if (row.slot === null) await inWords(() => desk.checkRoom(scope, row.platform, query.retires))
     await placeCredential(database, row, true, actor)
     return changed(await need(scope, params.id))
   })
