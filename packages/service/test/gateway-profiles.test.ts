@@ -123,7 +123,7 @@ describe('what is wrong with a profile', () => {
     const text = written({ more: Array.from({ length: 4_000 }, (_, n) => `colour${n}: red`).join('\n') })
     const startMs = performance.now()
     expect(lintProfile(text).faults).toHaveLength(50)
-    expect(performance.now() - startMs).toBeLessThan(patience(5_000))
+    expect(performance.now() - startMs).toBeLessThan(patience(20_000))
   })
 
   test('is said also of what is too long, refers to itself too often, or is nested without end', async () => {
