@@ -1,5 +1,5 @@
 // Holds the one-way imports of the house: packages import down the list only, and the service's rooms likewise.
-import { readdirSync, readFileSync } from 'node:fs'
+import { existsSync, readdirSync, readFileSync } from 'node:fs'
 import { dirname, join, relative, resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
 
@@ -101,11 +101,12 @@ const faults = []
 for (const name of Object.keys(packages))
   for (const file of sources(join(root, 'packages', name, 'src'))) check(name, file)
 for (const file of sources(join(root, 'packages/service/src'))) checkSql(file)
+const tests = Object.keys(packages).map((name) => `packages/${name}/test`)
 for (const dir of [
   ...Object.keys(packages).map((name) => `packages/${name}/src`),
+  ...tests.filter((dir) => existsSync(join(root, dir))),
   'bench',
   'e2e',
-  'packages/service/test',
 ])
   for (const file of sources(join(root, dir))) {
     const lines = readFileSync(file, 'utf8').trimEnd().split('\n').length

@@ -281,6 +281,10 @@ describe('sending again', () => {
     expect(five.filter(({ status }) => status === 201).length).toBeGreaterThan(0)
     for (const { status, body } of five)
       if (status !== 201) expect([status, body.code]).toEqual([409, 'idempotency-unfinished'])
+    // One that was killed before its end may have been done: it is not done again, and says so.
+    await world.changeDirectly('update request_keys set status = null, answer = null')
+    const cut = await once(path, world.backendKey, 'a-phone', { platform: 'ios', id: 'twice' })
+    expect([cut.status, cut.body.code]).toEqual([409, 'idempotency-unfinished'])
     const { items } = await world.backend.call('listHandsets', { params })
     expect(items.filter(({ platform }) => platform === 'android')).toHaveLength(1)
   })

@@ -120,7 +120,12 @@ function usedIn(paths: object, components: Record<string, Schema>): Record<strin
 /** The structured modes of CloudEvents; in the binary one the headers carry the event, and the body is its data. */
 const cloudEventTypes = ['application/json', 'application/cloudevents+json', 'application/cloudevents-batch+json']
 
-function parametersOf(path: string, operation: Operation, components: Record<string, Schema>): Schema[] {
+function parametersOf(
+  name: RouteName,
+  path: string,
+  operation: Operation,
+  components: Record<string, Schema>,
+): Schema[] {
   const inPath = [...path.matchAll(/\{(\w+)\}/g)].map(([, name]) => ({
     name,
     in: 'path',
@@ -133,7 +138,7 @@ function parametersOf(path: string, operation: Operation, components: Record<str
     required: false,
     schema: schemaOf(type as z.ZodType, 'input', components),
   }))
-  const inHeader = Object.entries(headersOf(operation)).map(([name, description]) => ({
+  const inHeader = Object.entries(headersOf(operation, refusalsOf(name))).map(([name, description]) => ({
     name,
     in: 'header',
     required: false,
@@ -144,14 +149,16 @@ function parametersOf(path: string, operation: Operation, components: Record<str
 }
 
 /** Headers beside those that HTTP and the security schemes have, each with what it does. */
-const headersOf = (operation: Operation): Readonly<Record<string, string>> => ({
+const headersOf = (operation: Operation, refusals: readonly ProblemCode[]): Readonly<Record<string, string>> => ({
   ...(takesIdempotencyKey(operation) ? { 'Idempotency-Key': idempotencyWords } : {}),
   ...(operation.cloudEvents ? { 'ce-specversion': cloudEventWords } : {}),
+  ...(refusals.includes('csrf-refused') ? { 'X-Bell-Csrf': csrfWords } : {}),
   ...operation.headers,
 })
 
 const idempotencyWords =
   'Names the request, in 1 to 200 visible ASCII characters. The same request again with the same key within a day does not do it twice.'
+const csrfWords = 'Needed from a page that is signed in by its cookie: the `csrf` of GET /v1/session.'
 const cloudEventWords =
   'With it the request is one event in the binary mode of CloudEvents 1.0: its attributes are headers that begin with ce-, the body is its data.'
 
@@ -169,7 +176,7 @@ export function openApiDocument(): Schema {
       operationId: name,
       summary: operation.summary,
       security: operation.caller === 'anyone' ? [] : [{ [operation.caller === 'console' ? 'session' : 'key']: [] }],
-      parameters: parametersOf(path, operation, components),
+      parameters: parametersOf(name, path, operation, components),
       ...(operation.body
         ? {
             requestBody: {

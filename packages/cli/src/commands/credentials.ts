@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { basename } from 'node:path'
-import type { Credential } from '@zbell/contract'
+import type { Credential, ProblemBody } from '@zbell/contract'
 import { ProblemError } from '@zbell/contract/client'
 import { ago } from '@zbell/contract/words'
 import type { Command } from 'commander'
@@ -10,8 +10,8 @@ import { safe } from '../drawing/text.ts'
 import { moment } from '../drawing/time.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
+import { asking } from './asking.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
-import { askPassphrase } from './passphrase.ts'
 
 type Platform = 'ios' | 'android' | 'web'
 type AddFlags = {
@@ -113,7 +113,7 @@ async function add(context: Context<AddFlags>, names: string[]): Promise<number>
       ([, value]) => value !== undefined,
     ),
   )
-  const call = (passphrase: string | undefined, retires = flags.retire) =>
+  const call = (passphrase: string | undefined, retires: string | undefined) =>
     client.call('addCredential', {
       params: { app },
       body: {
@@ -132,10 +132,10 @@ async function add(context: Context<AddFlags>, names: string[]): Promise<number>
           .toString('utf8')
           .replace(/\r?\n$/, '')
   try {
-    const added = await askPassphrase(
-      (passphrase) => askToRetire((retires) => call(passphrase, retires), flags.retire, io),
+    const added = await asking(
+      (passphrase) => asking((retires) => call(passphrase, retires), flags.retire, askToRetire(io)),
       given,
-      io,
+      askPassphrase(io),
     )
     return tell(context, added)
   } catch (error) {
@@ -144,27 +144,24 @@ async function add(context: Context<AddFlags>, names: string[]): Promise<number>
   }
 }
 
-/** Asks before one that waits is retired by another; where nobody sits, the problem says how to name it. */
-async function askToRetire<T>(
-  call: (retires: string | undefined) => Promise<T>,
-  given: string | undefined,
-  io: Io,
-): Promise<T> {
-  try {
-    return await call(given)
-  } catch (error) {
-    if (!(error instanceof ProblemError) || error.problem.code !== 'credential-waits') throw error
-    const id = error.problem.errors?.[0]?.looksLike
-    if (id === undefined || given !== undefined) throw error
-    if (!io.ask) {
-      io.err(`To let it go: --retire ${safe(id)}\n`)
-      throw error
+const askPassphrase =
+  ({ askSecret }: Io) =>
+  ({ errors }: ProblemBody): Promise<string> | undefined =>
+    errors?.some(({ code }) => code === 'passphrase-needed') ? askSecret?.('Passphrase: ') : undefined
+
+/** Asks before one that waits is retired by another; where nobody is here, says how to name it. */
+const askToRetire =
+  ({ ask, err }: Io) =>
+  async ({ code, detail, errors }: ProblemBody): Promise<string | undefined> => {
+    const id = code === 'credential-waits' ? errors?.[0]?.looksLike : undefined
+    if (id === undefined) return undefined
+    if (!ask) {
+      err(`To retire it: --retire ${safe(id)}\n`)
+      return undefined
     }
-    io.err(`${safe(error.problem.detail ?? '')}\n`)
-    if ((await io.ask('Retire it? [yes/no] ')).trim().toLowerCase() !== 'yes') throw error
-    return call(id)
+    err(`${safe(detail)}\n`)
+    return (await ask('Retire it? [yes/no] ')).trim().toLowerCase() === 'yes' ? id : undefined
   }
-}
 
 /** What is missing and seems to stand in the file or its name, as it would be given. */
 function sayGuesses(io: Io, error: unknown): void {
@@ -181,7 +178,7 @@ async function make(context: Context<AddFlags>): Promise<number> {
   const body = { platform: 'web', subject: flags.subject ?? '', ...(flags.use ? { use: true } : {}) } as const
   const call = (retires: string | undefined) =>
     client.call('makeCredential', { params: { app }, body: { ...body, ...(retires === undefined ? {} : { retires }) } })
-  return tell(context, await askToRetire(call, flags.retire, io))
+  return tell(context, await asking(call, flags.retire, askToRetire(io)))
 }
 
 async function request({
@@ -263,7 +260,7 @@ async function use(context: Context<{ readonly retire?: string }>, id: string): 
   const { client, app, flags, io } = context
   const call = (retires: string | undefined) =>
     client.call('useCredential', { params: { app, id }, query: retires === undefined ? {} : { retires } })
-  return tell(context, await askToRetire(call, flags.retire, io))
+  return tell(context, await asking(call, flags.retire, askToRetire(io)))
 }
 
 const factsSaid = ({ facts }: Credential): string[] => Object.entries(facts).map(([name, value]) => `${name}=${value}`)

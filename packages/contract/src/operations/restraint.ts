@@ -99,6 +99,7 @@ export const restraintOperations = {
     answer: z.string(),
     file: true,
     anyQuery: true,
+    headers: { 'If-None-Match': 'The ETag of an earlier answer: 304 while nothing has changed.' },
   },
   listOwnChannels: {
     ...done,

@@ -241,7 +241,7 @@ export const problems = {
   'credential-waits': {
     status: 409,
     title: 'Another credential of this platform waits, and would be retired.',
-    does: 'Retire it first or put it in use, or name it as retires; nothing was kept.',
+    does: 'Retire it or put it in use first, or name it in retires (--retire); nothing was kept.',
   },
   'unknown-gateway': {
     status: 404,

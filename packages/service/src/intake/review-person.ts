@@ -76,7 +76,7 @@ function wordsOf(leftOut: DeviceVerdict['leftOut']): Pick<OnDevice, 'reason' | '
   if (leftOut === 'not-in-target')
     return {
       reason: leftOut,
-      says: 'The target does not mean this device.',
+      says: 'The target does not include this device.',
       does: 'Name the person, or a topic or segment of theirs, in the target.',
     }
   const { says, does } = reasons[leftOut]

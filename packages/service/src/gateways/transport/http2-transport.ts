@@ -39,7 +39,7 @@ export class Http2Transport implements Transport {
     this.#options = options
   }
 
-  /** Whether the other side has agreed to HTTP/2. */
+  /** Whether the other side agreed to HTTP/2 when it was last connected to. */
   get isSpoken(): boolean {
     return this.#isSpoken
   }
@@ -84,6 +84,7 @@ export class Http2Transport implements Transport {
   #open(): ClientHttp2Session {
     if (this.#session && !this.#session.closed && !this.#session.destroyed) return this.#session
     const { ca, lookup, timeoutMs, strangerMs = timeoutMs, client } = this.#options
+    this.#isSpoken = false
     const session = connect(this.address, {
       ca: [...ca],
       ...(lookup ? { lookup } : {}),

@@ -66,8 +66,8 @@ export function serveRestraint(
   )
 }
 
-/** So many blocks that wait are looked through for somebody whose quiet hours were changed. */
-const looked = { byOwner: 2_000, byDevice: 200 }
+/** So many pieces of work are looked through for somebody whose quiet hours were changed; any device may change its own. */
+const looked = { byOwner: 20_000, byDevice: 1_000 }
 
 const quietView = async (database: Database, userNo: number) => ({
   quietHours: ((await quietHoursOf(database, [userNo])).get(userNo) ?? []) as (QuietWindow & { days?: never })[],

@@ -5,13 +5,13 @@ import type { Database } from '../database.ts'
 import { enqueue } from '../queue/enqueue.ts'
 import { leavePart, makeOneDue, waitingFor } from '../queue/part.ts'
 
-/** So many devices of somebody are woken, and so many pieces of work are looked through for them. */
+/** So many devices of somebody are woken. */
 const mostDevices = 100
 
 /**
  * Rings what waits for a person's quiet hours, now that they were changed; what still has to wait does. Their devices are taken
  * out of the blocks in which they wait with others, so that nobody else is looked at again, however often somebody does this.
- * @param mostLooked so many blocks of the app are looked through
+ * @param mostLooked so many pieces of the app's work are looked through
  */
 export async function wakePerson(database: Database, where: Where, userNo: number, mostLooked: number): Promise<void> {
   const own = await database.rows<{ no: number }>(

@@ -6,18 +6,24 @@ import type { Held, QueuedWork } from './work.ts'
 /** A piece of work that nobody holds. */
 export type UnheldWork = QueuedWork & Held
 
-/** Some of what waits in an app for a cause to go away, in no order, in the words of the index `by_share`. */
+/**
+ * What waits in an app for a cause to go away, in no order, in the words of the index `by_share`.
+ * @param mostLooked so many pieces of the app's work are looked through, whatever they wait for
+ */
 export const waitingFor = (
   reader: Reader,
   of: { readonly appNo: number; readonly environment: Environment; readonly cause: number },
-  limit: number,
+  mostLooked: number,
 ): Promise<UnheldWork[]> =>
   reader.rows(
-    sql`select no, fence, kind, app_no as appNo, environment, subject_no as subjectNo, urgency, failures, cause, size, body
-        from work force index (by_share)
-        where pool = 'sending' and suspended = false and stopped = false and urgency in ${urgencies.map((_, code) => code)}
-          and app_no = ${of.appNo} and environment = ${of.environment}
-          and cause = ${of.cause} and leased_until is null and due_at > utc_timestamp(3) limit ${limit}`,
+    sql`select w.no, w.fence, w.kind, w.app_no as appNo, w.environment, w.subject_no as subjectNo, w.urgency, w.failures,
+          w.cause, w.size, w.body
+        from (select no from work force index (by_share)
+              where pool = 'sending' and suspended = false and stopped = false
+                and urgency in ${urgencies.map((_, code) => code)} and app_no = ${of.appNo}
+                and due_at > utc_timestamp(3) limit ${mostLooked}) looked
+        join work w on w.no = looked.no
+        where w.environment = ${of.environment} and w.cause = ${of.cause} and w.leased_until is null`,
   )
 
 /** Makes a piece due at once, if still nobody holds it. @returns whether it was so */
