@@ -10,13 +10,13 @@ import { declarativeMessage, encryptMessage, evaluator, gatewayProfile, utf8 } f
 import { nodeCrypto } from '@zbell/service/crypto'
 import type { JWK } from 'jose'
 import type { Address, Sendable } from '../packages/service/src/engine/ports.ts'
-import { anywhere } from '../packages/service/src/gateways/address-guard.ts'
-import type { Credential } from '../packages/service/src/gateways/credential.ts'
-import type { Protocol } from '../packages/service/src/gateways/kept-lane.ts'
+import { anywhere } from '../packages/service/src/base/address-guard.ts'
+import type { Credential } from '../packages/service/src/credentials/credential.ts'
+import type { Protocol } from '../packages/service/src/gateways/kept-client.ts'
 import { openProfileProtocol, openWebProtocol } from '../packages/service/src/gateways/open-protocol.ts'
 import { ProfileProtocol } from '../packages/service/src/gateways/profile-protocol.ts'
 import { readyProfile } from '../packages/service/src/gateways/ready-profile.ts'
-import { openTransport } from '../packages/service/src/gateways/transport/open-transport.ts'
+import { openTransport } from '../packages/service/src/transport/open-transport.ts'
 import { type Figure, figure } from './figure.ts'
 
 const rounds = 20_000

@@ -2,7 +2,7 @@ import { request } from 'node:http'
 import { deflateSync } from 'node:zlib'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { Client } from '@zbell/contract/client'
-import { freePort } from '../../packages/service/src/store/mariadb/private-server.ts'
+import { freePort } from '../../packages/service/src/database/private/private-server.ts'
 import { until, zbell } from '../harness/programs.ts'
 import { app, params, World } from '../harness/world.ts'
 

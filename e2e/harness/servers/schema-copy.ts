@@ -1,6 +1,6 @@
 import { createConnection, type RowDataPacket } from 'mysql2/promise'
-import { Database } from '../../../packages/service/src/store/database.ts'
-import { migrate } from '../../../packages/service/src/store/migrate.ts'
+import { Database } from '../../../packages/service/src/database/database.ts'
+import { migrate } from '../../../packages/service/src/database/migrate.ts'
 
 /** Migrates an empty database. @returns the statements that make another like it */
 export async function readSchema(url: string): Promise<string> {

@@ -1,12 +1,12 @@
 import { readFileSync } from 'node:fs'
 import { rootCertificates } from 'node:tls'
 import type { Logger } from 'pino'
-import type { Opened } from './close-all.ts'
-import { ConfigError } from './config/load.ts'
-import type { Config } from './config/options.ts'
-import { Database } from './store/database.ts'
-import { PrivateServer } from './store/mariadb/private-server.ts'
-import { migrate } from './store/migrate.ts'
+import type { Opened } from './base/close-all.ts'
+import { ConfigError } from './base/config/load.ts'
+import type { Config } from './base/config/options.ts'
+import { Database } from './database/database.ts'
+import { PrivateServer } from './database/private/private-server.ts'
+import { migrate } from './database/migrate.ts'
 
 /** The database that is configured, or a private one, with its schema up to date. */
 export async function openDatabase(config: Config, log: Logger, opened: Opened[]): Promise<Database> {

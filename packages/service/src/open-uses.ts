@@ -1,26 +1,27 @@
 import type { Logger } from 'pino'
-import type { Opened } from './close-all.ts'
-import type { Config } from './config/options.ts'
+import type { Opened } from './base/close-all.ts'
+import type { Config } from './base/config/options.ts'
 import type { EvaluatorPool } from './evaluation/evaluator-pool.ts'
-import { anywhere, publicOnly } from './gateways/address-guard.ts'
+import { anywhere, publicOnly } from './base/address-guard.ts'
 import { type GatewayRoom, trustedCertificates } from './gateways/gateways.ts'
 import type { HttpParts } from './http/parts.ts'
-import { Intake } from './intake/intake.ts'
-import { Schedules } from './intake/schedules.ts'
-import { Stops } from './intake/stops.ts'
+import { Intake } from './notifications/intake.ts'
+import { Schedules } from './schedules/schedules.ts'
+import { Stops } from './notifications/stops.ts'
 import { does, type Engine } from './open-engine.ts'
-import { ScheduleClock } from './scheduler/schedule-clock.ts'
+import { ScheduleClock } from './schedules/clock.ts'
 import { Incoming } from './sources/incoming.ts'
 import { ReaderPool } from './sources/reader-pool.ts'
-import { SourceLooks, type SourceParts } from './sources/source-looks.ts'
+import { SourceLooks, type SourceParts } from './sources/source-poller.ts'
 import { Sources } from './sources/sources.ts'
-import type { Database } from './store/database.ts'
-import type { Metrics } from './telemetry/metrics.ts'
-import type { Pace } from './telemetry/pace.ts'
-import { triggerClocks } from './triggers/trigger-clock.ts'
+import type { Database } from './database/database.ts'
+import type { Metrics } from './base/metrics.ts'
+import type { Pace } from './base/pace.ts'
+import { triggerClocks } from './triggers/clock.ts'
 import { Triggers } from './triggers/triggers.ts'
+import { sourceAwayFirings } from './triggers/store/firings.ts'
 import type { Vault } from './vault/vault.ts'
-import { Teller, type TellerParts } from './webhooks/teller.ts'
+import { Teller, type TellerParts } from './webhooks/dispatcher.ts'
 import { Webhooks } from './webhooks/webhooks.ts'
 
 type UseParts = {
@@ -76,6 +77,7 @@ export function openUses({
     ...outside,
     readers,
     withinMs: config['sources.timeoutMs'],
+    onAway: sourceAwayFirings,
     looked: (kind, outcome) => metrics.sourceLooks.inc({ kind, outcome }),
   }
   const tellerParts: TellerParts = {

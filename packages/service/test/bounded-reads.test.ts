@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import { sql } from 'drizzle-orm'
-import { Abandoned, TooSlow } from '../src/store/errors.ts'
+import { Abandoned, TooSlow } from '../src/database/errors.ts'
 import { type Scratch, scratchDatabase } from './scratch-database.ts'
 
 let scratch: Scratch

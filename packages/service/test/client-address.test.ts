@@ -1,5 +1,5 @@
 import { describe, expect, test } from '@jest/globals'
-import { loadConfig } from '../src/config/load.ts'
+import { loadConfig } from '../src/base/config/load.ts'
 import { ClientAddresses } from '../src/http/client-address.ts'
 
 const addresses = new ClientAddresses(['10.0.0.0/8', '::1', '2001:db8:99::/48'])

@@ -1,10 +1,10 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { sql } from 'drizzle-orm'
-import { createApp } from '../src/store/apps/apps.ts'
-import { Database } from '../src/store/database.ts'
-import { DatabaseUnavailable, DuplicateKey } from '../src/store/errors.ts'
-import { migrate, SchemaTooNew } from '../src/store/migrate.ts'
-import { migrations } from '../src/store/migrations/index.ts'
+import { createApp } from '../src/apps/store/apps.ts'
+import { Database } from '../src/database/database.ts'
+import { DatabaseUnavailable, DuplicateKey } from '../src/database/errors.ts'
+import { migrate, SchemaTooNew } from '../src/database/migrate.ts'
+import { migrations } from '../src/database/migrations/index.ts'
 import { type Scratch, scratchApp, scratchDatabase } from './scratch-database.ts'
 
 let scratch: Scratch

@@ -2,8 +2,8 @@ import { describe, expect, test } from '@jest/globals'
 import { type SQL, sql } from 'drizzle-orm'
 import { MySqlDialect } from 'drizzle-orm/mysql-core'
 import { format, type SqlValue } from 'mysql2'
-import { allOf, anyOf, commas, compile, tuples } from '../src/store/fragments.ts'
-import { devices } from '../src/store/tables.ts'
+import { allOf, anyOf, commas, compile, tuples } from '../src/database/fragments.ts'
+import { devices } from '../src/database/schema.ts'
 
 const dialect = new MySqlDialect()
 /** What the server gets to read. */

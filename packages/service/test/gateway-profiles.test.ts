@@ -17,7 +17,7 @@ import {
   profilesInPlace,
   saveProfile,
   useProfile,
-} from '../src/store/gateways/profiles.ts'
+} from '../src/gateways/store/profiles.ts'
 import { type ScratchApp, scratchApp } from './scratch-database.ts'
 
 let app: ScratchApp

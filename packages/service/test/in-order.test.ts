@@ -2,8 +2,8 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { directions } from '@zbell/contract'
 import { sql } from 'drizzle-orm'
 import fc from 'fast-check'
-import type { Database } from '../src/store/database.ts'
-import { inOrder, type Placed, placeOf, type SortKey } from '../src/store/in-order.ts'
+import type { Database } from '../src/database/database.ts'
+import { inOrder, type Placed, placeOf, type SortKey } from '../src/database/page-order.ts'
 import { type Scratch, scratchDatabase } from './scratch-database.ts'
 
 let scratch: Scratch

@@ -1,7 +1,7 @@
 import { beforeEach, describe, expect, test } from '@jest/globals'
 import type { Outcome } from '@zbell/core'
-import { KeptLane, type Protocol } from '../src/gateways/kept-lane.ts'
-import { Places } from '../src/gateways/slots.ts'
+import { KeptLane, type Protocol } from '../src/gateways/kept-client.ts'
+import { Places } from '../src/gateways/limiter.ts'
 
 const address = { token: 't', p256dh: null, auth: null }
 const rejected: Outcome = { is: 'refused', reason: 'credential-rejected' }

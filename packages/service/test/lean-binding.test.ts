@@ -1,6 +1,6 @@
 import { AsyncLocalStorage, AsyncResource } from 'node:async_hooks'
 import { afterEach, describe, expect, test } from '@jest/globals'
-import { leanBinding } from '../src/gateways/lean-binding.ts'
+import { leanBinding } from '../src/base/lean-binding.ts'
 
 const asNodeHasIt = AsyncResource.prototype.bind
 afterEach(() => {

@@ -2,9 +2,9 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import { sql } from 'drizzle-orm'
 import fc from 'fast-check'
 import { inScope } from '../../../e2e/harness/scope.ts'
-import type { Database } from '../src/store/database.ts'
-import { migrate } from '../src/store/migrate.ts'
-import { migrations } from '../src/store/migrations/index.ts'
+import type { Database } from '../src/database/database.ts'
+import { migrate } from '../src/database/migrate.ts'
+import { migrations } from '../src/database/migrations/index.ts'
 import { type Scratch, scratchDatabase } from './scratch-database.ts'
 
 let scratch: Scratch

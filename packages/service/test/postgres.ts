@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { Client } from 'pg'
-import { freePort } from '../src/store/mariadb/private-server.ts'
+import { freePort } from '../src/database/private/private-server.ts'
 
 export type Postgres = {
   /** As its owner. */

@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
-import { guardedLookup, isGuarded, publicOnly } from '../src/gateways/address-guard.ts'
-import { nodeCrypto } from '../src/gateways/node-crypto.ts'
+import { guardedLookup, isGuarded, publicOnly } from '../src/base/address-guard.ts'
+import { nodeCrypto } from '../src/base/node-crypto.ts'
 import { WebPushProtocol } from '../src/gateways/web-push-protocol.ts'
 
 describe('push addresses from outside', () => {

@@ -1,10 +1,10 @@
 import { randomBytes } from 'node:crypto'
 import { uuidV7 } from '@zbell/core'
 import type { Claim } from '../src/engine/work.ts'
-import type { Database } from '../src/store/database.ts'
-import { claimNotificationWork } from '../src/store/notifications/claim-notification-work.ts'
-import type { NewNotification } from '../src/store/notifications/create-notification.ts'
-import { FairQueue } from '../src/store/queue/fair-queue.ts'
+import type { Database } from '../src/database/database.ts'
+import { claimNotificationWork } from '../src/sending/claim-notification-work.ts'
+import type { NewNotification } from '../src/notifications/store/create-notification.ts'
+import { FairQueue } from '../src/queue/fair-queue.ts'
 
 /** A notification for everyone with nothing special about it but what is said. */
 export const newNotification = (more: Partial<NewNotification> = {}): NewNotification => ({

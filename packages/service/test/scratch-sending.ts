@@ -1,11 +1,11 @@
 import type { Outcome, Reason } from '@zbell/core'
 import type { Notification } from '../src/engine/notification.ts'
 import type { Gateways, Lane, WorkStore } from '../src/engine/ports.ts'
-import { type Restraint, unrestrained } from '../src/engine/restraint.ts'
+import { type Restraint, unrestrained } from '../src/engine/policy.ts'
 import { sendBlock } from '../src/engine/send-block.ts'
 import { sendBlockDefaults } from '../src/engine/send-options.ts'
 import type { BlockDevice, Claim, Outcomes } from '../src/engine/work.ts'
-import { Places } from '../src/gateways/slots.ts'
+import { Places } from '../src/gateways/limiter.ts'
 import type { SendClaim } from './scratch-block.ts'
 
 export const notification = {

@@ -1,11 +1,12 @@
+import { sourceAwayFirings } from '../src/triggers/store/firings.ts'
 import { type Connection, createConnection } from 'mysql2/promise'
 import { patience } from '../../../e2e/harness/programs.ts'
-import { anywhere } from '../src/gateways/address-guard.ts'
+import { anywhere } from '../src/base/address-guard.ts'
 import { ReaderPool } from '../src/sources/reader-pool.ts'
-import { SourceLooks, type SourceParts } from '../src/sources/source-looks.ts'
+import { SourceLooks, type SourceParts } from '../src/sources/source-poller.ts'
 import { Sources } from '../src/sources/sources.ts'
-import type { Database } from '../src/store/database.ts'
-import { makeLog } from '../src/telemetry/log.ts'
+import type { Database } from '../src/database/database.ts'
+import { makeLog } from '../src/base/log.ts'
 import { Triggers } from '../src/triggers/triggers.ts'
 import { keptKeyring } from '../src/vault/keyring.ts'
 import { Vault } from '../src/vault/vault.ts'
@@ -56,6 +57,7 @@ export async function sourcesApp(dir: string): Promise<SourcesApp> {
       withinMs: answerWithinMs,
       evaluators,
       readers,
+      onAway: sourceAwayFirings,
       log: makeLog('silent'),
       ...more,
     }

@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, test } from '@jest/globals'
-import { unrestrained } from '../src/engine/restraint.ts'
+import { unrestrained } from '../src/engine/policy.ts'
 import { sendBlock } from '../src/engine/send-block.ts'
 import { sendBlockDefaults } from '../src/engine/send-options.ts'
 import { claimOf, device } from './scratch-block.ts'

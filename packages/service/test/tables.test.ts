@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import { is, sql } from 'drizzle-orm'
 import { getTableConfig, MySqlTable } from 'drizzle-orm/mysql-core'
-import * as tables from '../src/store/tables.ts'
+import * as tables from '../src/database/schema.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
 
 let scratch: Scratch

@@ -13,10 +13,10 @@ import { createServer as createTlsServer, type Server as TlsServer } from 'node:
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals'
 import { serverCertificate } from '@zbell/standins'
 import { patience } from '../../../e2e/harness/programs.ts'
-import { Http1Transport } from '../src/gateways/transport/http1-transport.ts'
-import { Http2Transport } from '../src/gateways/transport/http2-transport.ts'
-import { openTransport } from '../src/gateways/transport/open-transport.ts'
-import { NoAnswer, type Transport, type TransportOptions, unanswered } from '../src/gateways/transport/transport.ts'
+import { Http1Transport } from '../src/transport/http1-transport.ts'
+import { Http2Transport } from '../src/transport/http2-transport.ts'
+import { openTransport } from '../src/transport/open-transport.ts'
+import { NoAnswer, type Transport, type TransportOptions, unanswered } from '../src/transport/transport.ts'
 
 let dir: string
 let certificate: Awaited<ReturnType<typeof serverCertificate>>

@@ -1,11 +1,11 @@
 import { describe, expect, test } from '@jest/globals'
 import type { GatewayAnswer, RecordedExchange } from '@zbell/core'
 import { maskExchange } from '../src/gateways/recorder.ts'
-import { OriginsTransport } from '../src/gateways/transport/over-origins.ts'
-import { RecordedTransport } from '../src/gateways/transport/recorded.ts'
-import { type Asking, type Exchange, NoAnswer, type Transport } from '../src/gateways/transport/transport.ts'
-import { CircuitTransport } from '../src/gateways/transport/with-circuit.ts'
-import { DeadlineTransport } from '../src/gateways/transport/with-deadline.ts'
+import { OriginsTransport } from '../src/transport/over-origins.ts'
+import { RecordedTransport } from '../src/transport/recorded.ts'
+import { type Asking, type Exchange, NoAnswer, type Transport } from '../src/transport/transport.ts'
+import { CircuitTransport } from '../src/transport/with-circuit.ts'
+import { DeadlineTransport } from '../src/transport/with-deadline.ts'
 
 const asking: Asking = { method: 'POST', path: '/x', headers: {}, body: '' }
 const good: GatewayAnswer = { status: 200, headers: {}, body: '' }

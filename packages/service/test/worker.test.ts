@@ -6,7 +6,7 @@ import { sendBlock } from '../src/engine/send-block.ts'
 import { sendBlockDefaults } from '../src/engine/send-options.ts'
 import type { Claim } from '../src/engine/work.ts'
 import { Worker } from '../src/engine/worker.ts'
-import { makeLog } from '../src/telemetry/log.ts'
+import { makeLog } from '../src/base/log.ts'
 import { claimOf, device } from './scratch-block.ts'
 import { ends, gateways, notification, setStage, stage, store } from './scratch-sending.ts'
 

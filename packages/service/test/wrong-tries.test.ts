@@ -1,5 +1,5 @@
 import { expect, test } from '@jest/globals'
-import { WrongTries } from '../src/http/wrong-tries.ts'
+import { WrongTries } from '../src/accounts/wrong-tries.ts'
 
 const tried = () => {
   const waits: number[] = []

@@ -1,7 +1,7 @@
 import type { Content, Environment, Mode, Outcome, Platform, Reason, Urgency, Values } from '@zbell/core'
 import type { Cap } from '@zbell/core/restraint'
 import type { Halt, Notification } from './notification.ts'
-import type { Restraint } from './restraint.ts'
+import type { Restraint } from './policy.ts'
 import type { BlockDevice, Claim, Expansion, HeldWork, Outcomes, Withdrawal } from './work.ts'
 
 /** What the engine asks of the store. */

@@ -1,6 +1,6 @@
 import { Renderer, readerOf } from '@zbell/core'
 import type { Notification } from './notification.ts'
-import { OpenLanes } from './open-lanes.ts'
+import { OpenLanes } from './open-clients.ts'
 import type { Gateways } from './ports.ts'
 import type { BlockDevice } from './work.ts'
 

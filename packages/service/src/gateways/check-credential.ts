@@ -1,10 +1,10 @@
 import { randomBytes } from 'node:crypto'
 import { type CheckVerdict, connectionStep, judgeAnswer } from '@zbell/core'
 import type { Address, Sendable } from '../engine/ports.ts'
-import { AddressNotAllowed } from './address-guard.ts'
+import { AddressNotAllowed } from '../base/address-guard.ts'
 import { CredentialRejected } from './authorization.ts'
-import type { Protocol } from './kept-lane.ts'
-import { NoAnswer } from './transport/transport.ts'
+import type { Protocol } from './kept-client.ts'
+import { NoAnswer } from '../transport/transport.ts'
 
 export type Checked = { readonly verdict: CheckVerdict; readonly roundTripMs: number }
 

@@ -8,14 +8,15 @@ import {
   ProfileAtFault,
 } from '@zbell/core'
 import type { Address, Sendable } from '../engine/ports.ts'
-import type { AppRow } from '../store/apps/apps.ts'
-import { type CredentialRow, credentialInUse } from '../store/apps/credentials.ts'
-import type { Database } from '../store/database.ts'
-import { type GatewayPlace, profilesInPlace } from '../store/gateways/profiles.ts'
-import type { Trial } from './kept-lane.ts'
+import type { AppRow } from '../database/scope.ts'
+import { type CredentialRow, credentialInUse } from '../credentials/store/credentials.ts'
+import type { Database } from '../database/database.ts'
+import { profilesInPlace } from './store/profiles.ts'
+import { type GatewayPlace } from '../database/scope.ts'
+import type { Trial } from './kept-client.ts'
 import { ProfileProtocol } from './profile-protocol.ts'
 import type { Profiles, UsedProfile } from './profiles.ts'
-import { openTransports } from './transport/open-transport.ts'
+import { openTransports } from '../transport/open-transport.ts'
 
 /** What stands for a notification and a token while a message is measured. */
 const sampleId = '018bcfe5-6800-7fff-bfff-ffffffffffff'

@@ -10,8 +10,8 @@ import {
 } from '@zbell/core'
 import { LRUCache } from 'lru-cache'
 import { parseDocument } from 'yaml'
-import { ConfigError } from '../config/load.ts'
-import type { Config } from '../config/options.ts'
+import { ConfigError } from '../base/config/load.ts'
+import type { Config } from '../base/config/options.ts'
 import {
   EvaluationFailed,
   type EvaluationLimits,
@@ -19,15 +19,10 @@ import {
   EvaluationsBusy,
   type EvaluatorPool,
 } from '../evaluation/evaluator-pool.ts'
-import type { Database } from '../store/database.ts'
-import {
-  type GatewayPlace,
-  outdatingProfiles,
-  type ProfileRow,
-  profileNoInUse,
-  profilesInPlace,
-} from '../store/gateways/profiles.ts'
-import { type AddressGuard, AddressNotAllowed, anywhere, publicOnly } from './address-guard.ts'
+import type { Database } from '../database/database.ts'
+import { outdatingProfiles, type ProfileRow, profileNoInUse, profilesInPlace } from './store/profiles.ts'
+import { type GatewayPlace } from '../database/scope.ts'
+import { type AddressGuard, AddressNotAllowed, anywhere, publicOnly } from '../base/address-guard.ts'
 import { atTop, type Linted, lintRead, type ProfileFault, tooLong } from './lint-profile.ts'
 import { loadProfile } from './load-profile.ts'
 import { type ReadyProfile, readyProfile } from './ready-profile.ts'

@@ -1,37 +1,20 @@
-import { createHash } from 'node:crypto'
 import { type Caller, type Operation, type Role, roles } from '@zbell/contract'
 import type { Environment } from '@zbell/core'
-import { parseCookie } from 'cookie'
 import type { Request } from 'express'
-import { Problem } from '../problems/problem.ts'
-import { type AppRow, findApp, type Scope } from '../store/apps/apps.ts'
-import { findKeys, type HeldKey } from '../store/apps/keys.ts'
-import type { Database } from '../store/database.ts'
-import { type DeviceRow, findDevicesBySecrets } from '../store/devices/read-devices.ts'
-import { Lookup } from '../store/lookup.ts'
-import type { AccountRow } from '../store/sessions/accounts.ts'
-import { findSession } from '../store/sessions/sessions.ts'
+import { Problem } from '../base/problem.ts'
+import { findApp } from '../apps/store/apps.ts'
+import { type AppRow, type Scope } from '../database/scope.ts'
+import { findKeys, type HeldKey } from '../apps/store/keys.ts'
+import type { Database } from '../database/database.ts'
+import { findDevicesBySecrets } from '../devices/store/read-devices.ts'
+import { type DeviceRow } from '../database/scope.ts'
+import { Lookup } from '../base/lookup.ts'
+import type { CallerOf } from '../api/api.ts'
+import { cookie, csrfOf, sessionCookieName } from '../accounts/session-cookies.ts'
+import { findSession } from '../accounts/store/sessions.ts'
 import { hashSecret, sameSecret } from '../vault/secrets.ts'
 import { LatelyFound } from './lately-found.ts'
 
-/** Who calls, as far as each kind of call needs to know. */
-export type CallerOf<C extends Caller> = C extends 'anyone'
-  ? undefined
-  : C extends 'operator'
-    ? { readonly actor: string }
-    : C extends 'console'
-      ? { readonly account: AccountRow; readonly csrf: string; readonly sessionHash: Buffer }
-      : C extends 'app'
-        ? { readonly scope: Scope; readonly actor: string; readonly role: Role; readonly isKey: boolean }
-        : C extends 'installed-app'
-          ? { readonly scope: Scope }
-          : C extends 'device'
-            ? { readonly scope: Scope; readonly device: DeviceRow }
-            : never
-
-/** Under https no other host of the same site can set it (RFC 6265bis §4.1.3.2). */
-export const browserCookieName = (isSecure: boolean): string => (isSecure ? '__Host-bell_browser' : 'bell_browser')
-export const sessionCookieName = (isSecure: boolean): string => (isSecure ? '__Host-bell_session' : 'bell_session')
 const reading = new Set(['GET', 'HEAD'])
 
 /** Finds out who calls, or refuses. */
@@ -170,10 +153,6 @@ export class CallerCheck {
   }
 }
 
-/** What the console's pages send back: whoever cannot read the session's answer cannot know it. */
-export const csrfOf = (sessionToken: string): string =>
-  createHash('sha256').update(`csrf:${sessionToken}`).digest('base64url')
-
 function needRole(has: Role, least: Role, who: string): void {
   if (roles.indexOf(has) < roles.indexOf(least))
     throw new Problem('not-allowed', `This takes the role ${least}; ${who}.`)
@@ -201,6 +180,3 @@ function environmentOf(request: Request): Environment | undefined {
   return given
 }
 
-/** A cookie of a request (RFC 6265 §5.4). */
-export const cookie = (request: Request, name: string): string | undefined =>
-  parseCookie(request.get('cookie') ?? '')[name]

@@ -1,41 +1,44 @@
-import { anywhere, onlyHosts, publicOnly } from '../gateways/address-guard.ts'
-import { Proofs } from '../people/proofs.ts'
-import { DatabaseUnavailable } from '../store/errors.ts'
+import { anywhere, onlyHosts, publicOnly } from '../base/address-guard.ts'
+import { Proofs } from '../devices/proofs.ts'
+import { DatabaseUnavailable } from '../database/errors.ts'
+import { storeBlocked } from '../policy/store/channels.ts'
+import { topicsOf } from '../people/store/topics.ts'
+import { recentDeliveries } from '../deliveries/store/recent-deliveries.ts'
 import type { HttpParts } from './parts.ts'
-import { serveActivityFiles } from './routes/activity-files.ts'
-import { serveApps } from './routes/apps.ts'
-import { serveChannels } from './routes/channels.ts'
-import { serveCredentials } from './routes/credentials.ts'
-import { serveDevices } from './routes/devices.ts'
-import { type EventStreams, serveEvents } from './routes/events.ts'
-import { serveFeed } from './routes/feed.ts'
-import { serveGatewayTrials } from './routes/gateway-trials.ts'
-import { serveGateways } from './routes/gateways.ts'
-import { serveHandsets } from './routes/handsets.ts'
-import { serveHealthOf } from './routes/health.ts'
-import { serveNotifications } from './routes/notifications.ts'
-import { serveOwnDevice } from './routes/own-device.ts'
-import { serveOwnPerson } from './routes/own-person.ts'
-import { servePeople } from './routes/people.ts'
-import { serveReceipts } from './routes/receipts.ts'
-import { serveRestraint } from './routes/restraint.ts'
-import { serveSchedules } from './routes/schedules.ts'
-import { serveSegments } from './routes/segments.ts'
-import { serveSessions } from './routes/sessions.ts'
-import { serveSettings } from './routes/settings.ts'
-import { serveSetup } from './routes/setup.ts'
-import { serveSources } from './routes/sources.ts'
-import { serveTemplates } from './routes/templates.ts'
-import { serveTopics } from './routes/topics.ts'
-import { serveTransfer } from './routes/transfer.ts'
-import { serveTriggers } from './routes/triggers.ts'
-import { serveVault } from './routes/vault.ts'
-import { serveWebhooks } from './routes/webhooks.ts'
-import type { OperationRouter } from './serve-operation.ts'
+import { serveActivityFiles } from '../notifications/export-routes.ts'
+import { serveApps } from '../apps/routes.ts'
+import { serveChannels } from '../policy/channel-routes.ts'
+import { serveCredentials } from '../credentials/routes.ts'
+import { serveDevices } from '../devices/routes.ts'
+import { type EventStreams, serveEvents } from '../operations/live/routes.ts'
+import { serveFeed } from '../schedules/feed-routes.ts'
+import { serveGatewayTrials } from '../gateways/trial-routes.ts'
+import { serveGateways } from '../gateways/routes.ts'
+import { serveHandsets } from '../gateways/handset-routes.ts'
+import { serveHealthOf } from '../operations/health-routes.ts'
+import { serveNotifications } from '../notifications/routes.ts'
+import { serveOwnDevice } from '../devices/own-device-routes.ts'
+import { serveOwnPerson } from '../people/own-person-routes.ts'
+import { servePeople } from '../people/routes.ts'
+import { serveReceipts } from '../deliveries/receipt-routes.ts'
+import { serveRestraint } from '../notifications/stop-routes.ts'
+import { serveSchedules } from '../schedules/routes.ts'
+import { serveSegments } from '../segments/routes.ts'
+import { serveSessions } from '../accounts/routes.ts'
+import { serveSettings } from '../policy/settings-routes.ts'
+import { serveSetup } from '../operations/setup-routes.ts'
+import { serveSources } from '../sources/routes.ts'
+import { serveTemplates } from '../notifications/template-routes.ts'
+import { serveTopics } from '../people/topic-routes.ts'
+import { serveTransfer } from '../operations/transfer/routes.ts'
+import { serveTriggers } from '../triggers/routes.ts'
+import { serveVault } from '../operations/vault-routes.ts'
+import { serveWebhooks } from '../webhooks/routes.ts'
+import type { Api } from '../api/api.ts'
 
 /** Gives every operation of the contract its route. @param parts.url where this process answers, once it listens */
 export function serveOperations(
-  on: OperationRouter,
+  api: Api,
   parts: HttpParts & { readonly streams: EventStreams; readonly url: () => string },
 ): void {
   const { config, database, vault, hub, gateways, handsets, streams, log, limits } = parts
@@ -47,36 +50,36 @@ export function serveOperations(
     guard: onlyHosts(config['gateways.web.hosts'], config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly),
     isRehearsal: (endpoint: URL) => gateways.isRehearsal(endpoint),
   }
-  serveOwnDevice(on, { database, vault, limits, proofs, rules, onChange })
-  serveReceipts(on, database, limits, parts.metrics, parts.milestones, onChange)
-  serveSessions(on, database, limits, config['http.publicUrl'].startsWith('https:'), log)
-  serveApps(on, database, () => streams.recheck())
-  serveCredentials(on, database, { ...parts, outdatedFrom: (place) => gateways.inspector.outdatedFrom(place) })
-  serveSetup(on, database, gateways, handsets.there)
-  serveVault(on, parts.rewrap)
-  serveGateways(on, database, gateways, parts.onGateway)
-  serveGatewayTrials(on, database, gateways)
-  serveNotifications(on, parts)
-  serveSchedules(on, database, parts.schedules)
-  serveFeed(on, database, limits, config['http.publicUrl'], parts.url)
-  serveChannels(on, database, limits, onChange)
-  serveSources(on, parts, () => config['http.publicUrl'] || parts.url())
-  serveTriggers(on, database, parts.triggers)
-  serveWebhooks(on, database, limits, parts.webhooks, () => config['http.publicUrl'].replace(/\/$/, '') || parts.url())
-  serveRestraint(on, database, parts.stops, limits, onChange)
-  serveActivityFiles(on, database)
-  serveTemplates(on, database)
-  serveSegments(on, database, parts.ruleEvaluator, config['retention.deliveryDays'])
-  serveHealthOf(on, database, gateways)
-  serveEvents(on, database, hub, streams, (error) => {
+  serveOwnDevice(api, { database, vault, limits, proofs, rules, onChange, storeBlocked })
+  serveReceipts(api, database, limits, parts.metrics, parts.milestones, onChange)
+  serveSessions(api, database, limits, config['http.publicUrl'].startsWith('https:'), log)
+  serveApps(api, database, () => streams.recheck())
+  serveCredentials(api, database, { ...parts, outdatedFrom: (place) => gateways.inspector.outdatedFrom(place) })
+  serveSetup(api, database, gateways, handsets.there)
+  serveVault(api, parts.rewrap)
+  serveGateways(api, database, gateways, parts.onGateway)
+  serveGatewayTrials(api, database, gateways)
+  serveNotifications(api, parts)
+  serveSchedules(api, database, parts.schedules)
+  serveFeed(api, database, limits, config['http.publicUrl'], parts.url)
+  serveChannels(api, database, limits, onChange)
+  serveSources(api, parts, () => config['http.publicUrl'] || parts.url())
+  serveTriggers(api, database, parts.triggers)
+  serveWebhooks(api, database, limits, parts.webhooks, () => config['http.publicUrl'].replace(/\/$/, '') || parts.url())
+  serveRestraint(api, database, parts.stops, limits, onChange)
+  serveActivityFiles(api, database)
+  serveTemplates(api, database)
+  serveSegments(api, database, parts.ruleEvaluator, config['retention.deliveryDays'])
+  serveHealthOf(api, database, gateways)
+  serveEvents(api, database, hub, streams, (error) => {
     const level = error instanceof DatabaseUnavailable ? 'debug' : 'warn'
     log[level]({ err: error }, 'a change could not be sent to an event stream yet')
   })
-  serveSettings(on, database, proofs)
-  serveDevices(on, database)
-  servePeople(on, database, onChange)
-  serveOwnPerson(on, database, limits, onChange)
-  serveTransfer(on, database, onChange)
-  serveTopics(on, database, limits, onChange)
-  serveHandsets(on, database, handsets, parts.url)
+  serveSettings(api, database, proofs)
+  serveDevices(api, database, { topicsOf, recentDeliveries })
+  servePeople(api, database, onChange)
+  serveOwnPerson(api, database, limits, onChange)
+  serveTransfer(api, database, onChange)
+  serveTopics(api, database, limits, onChange)
+  serveHandsets(api, database, handsets, parts.url)
 }

@@ -1,25 +1,25 @@
 import type { Logger } from 'pino'
-import type { Config } from '../config/options.ts'
-import type { CredentialChecks } from '../credentials/checks.ts'
-import type { CredentialDesk } from '../credentials/desk.ts'
-import type { Rewrapped } from '../credentials/rewrap.ts'
+import type { Config } from '../base/config/options.ts'
+import type { CredentialChecks } from '../gateways/credential-checks.ts'
+import type { CredentialRegistry } from '../credentials/registry.ts'
+import type { Rewrapped } from '../operations/rewrap.ts'
 import type { GatewayRoom } from '../gateways/gateways.ts'
-import type { HandsetControl } from '../handsets/control.ts'
-import type { Intake } from '../intake/intake.ts'
-import type { RuleEvaluator } from '../intake/rule-evaluator.ts'
-import type { Schedules } from '../intake/schedules.ts'
-import type { Stops } from '../intake/stops.ts'
-import type { LiveHub } from '../live/hub.ts'
+import type { HandsetControl } from '../gateways/handset-control.ts'
+import type { Intake } from '../notifications/intake.ts'
+import type { RuleEvaluator } from '../segments/rule-evaluator.ts'
+import type { Schedules } from '../schedules/schedules.ts'
+import type { Stops } from '../notifications/stops.ts'
+import type { LiveHub } from '../operations/live/hub.ts'
 import type { Incoming } from '../sources/incoming.ts'
 import type { Sources } from '../sources/sources.ts'
-import type { Milestones } from '../store/apps/milestones.ts'
-import type { Database } from '../store/database.ts'
-import type { GatewayPlace } from '../store/gateways/profiles.ts'
-import type { Metrics } from '../telemetry/metrics.ts'
+import type { Milestones } from '../apps/store/milestones.ts'
+import type { Database } from '../database/database.ts'
+import type { OnGateway } from '../database/scope.ts'
+import type { Metrics } from '../base/metrics.ts'
 import type { Triggers } from '../triggers/triggers.ts'
 import type { Vault } from '../vault/vault.ts'
 import type { Webhooks } from '../webhooks/webhooks.ts'
-import type { RateLimits } from './rate-limits.ts'
+import type { RateLimits } from '../api/limits.ts'
 
 /** What the HTTP interface needs of the rest of the process. */
 export type HttpParts = {
@@ -42,15 +42,11 @@ export type HttpParts = {
   readonly webhooks: Webhooks
   /** Whether more is answered than how this process is. */
   readonly answersApi: boolean
-  readonly desk: CredentialDesk
+  readonly desk: CredentialRegistry
   readonly checks: CredentialChecks
   readonly gateways: GatewayRoom
   readonly handsets: HandsetControl
   readonly milestones: Milestones
   readonly rewrap: () => Promise<Rewrapped>
-  /**
-   * How an app speaks to a gateway has changed: what waited for that may go on.
-   * @param isInUse what was changed is in use, and worth a check
-   */
-  readonly onGateway: (place: GatewayPlace, isInUse: boolean) => Promise<void>
+  readonly onGateway: OnGateway
 }

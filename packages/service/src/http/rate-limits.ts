@@ -1,36 +1,10 @@
 import type { Response } from 'express'
 import { ipKeyGenerator, MemoryStore, type Options } from 'express-rate-limit'
 import type { Logger } from 'pino'
-import type { Config } from '../config/options.ts'
-import { Problem } from '../problems/problem.ts'
-import type { Scope } from '../store/apps/apps.ts'
-import type { ReachedLimit } from '../store/processes.ts'
-
-/** Who asks, as far as limits go: the address, and the app or the device once it is known. */
-export type Counted = { readonly address: string; readonly holder?: string | undefined }
-/** @throws {Problem} `too-many-requests` */
-export type Limit = (who: Counted, response: Response) => Promise<void>
-
-export type RateLimits = {
-  readonly signIns: Limit
-  readonly registrations: Limit
-  readonly deviceCalls: Limit
-  /** Of whoever needs no key. */
-  readonly strangers: Limit
-  /** Of webhooks that others post: by sender, and by the source whose address it is. */
-  readonly incoming: (address: string, source: string, response: Response) => Promise<void>
-  /** Of webhook messages that are sent again. */
-  readonly replays: (scope: Scope, response: Response) => Promise<void>
-  /**
-   * Of occurrences that devices report.
-   * @param weight at most 1,000; each occurrence counts once for each 1,000 characters of its data
-   */
-  readonly occurrences: (reporter: OccurrenceReporter, weight: number, response: Response) => Promise<void>
-  /** Apps whose devices are refused now because of a limit that they share. */
-  readonly reached: () => readonly ReachedLimit[]
-}
-
-export type OccurrenceReporter = { readonly address: string; readonly deviceNo: number; readonly scope: Scope }
+import type { Config } from '../base/config/options.ts'
+import { Problem } from '../base/problem.ts'
+import type { Scope } from '../database/scope.ts'
+import type { Limit, RateLimits, ReachedLimit } from '../api/limits.ts'
 
 const perMinute = { seconds: 60, says: 'a minute' }
 const perHour = { seconds: 3_600, says: 'an hour' }

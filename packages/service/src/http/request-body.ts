@@ -1,6 +1,7 @@
 import type { IncomingMessage } from 'node:http'
 import { hasLoneSurrogate } from '@zbell/core'
 import type { Request, Response } from 'express'
+import { noteDeadline } from '../api/slow-body.ts'
 
 /** A body up to this size is read and looked at while it is not known yet who sent it. */
 const littleBytes = 16_384
@@ -34,8 +35,7 @@ export function isDecompressionBomb(request: IncomingMessage, body: Uint8Array):
 }
 
 const later = Symbol('reads its body later')
-const patient = Symbol('may take its time')
-type Locals = { [later]?: () => Promise<void>; [patient]?: () => void }
+type Locals = { [later]?: () => Promise<void> }
 
 /** Leaves the reading of a body to whoever knows who asks. @param read rejects as a reader of bodies does */
 export function readsLater(response: Response, read: () => Promise<void>): void {
@@ -55,16 +55,7 @@ export function inTime(request: Request, response: Response, withinMs = bodyWith
   const clear = () => clearTimeout(enough)
   request.once('end', clear)
   response.once('close', () => request.complete && clear())
-  ;(response.locals as Locals)[patient] = clear
-}
-
-/** A file may stand still for so long, while what came of it is dealt with. */
-const fileStandsMs = 600_000
-
-/** From here on its body has no deadline: each part is dealt with as it comes. */
-export function takesItsTime(response: Response): void {
-  ;(response.locals as Locals)[patient]?.()
-  response.req.socket.setTimeout(fileStandsMs)
+  noteDeadline(response, clear)
 }
 
 /** More than anything that is meant holds: ten thousand references of each kind, and as many again. */

@@ -3,56 +3,28 @@ import {
   type Operation,
   type Operations,
   operations,
-  type ParamsOf,
   type ProblemCode,
   type RouteName,
-  type Routes,
   refusalsOf,
   splitRoute,
 } from '@zbell/contract'
 import { type Request, type RequestHandler, type Response, Router } from 'express'
 import { z } from 'zod'
-import { invalid, Problem } from '../problems/problem.ts'
-import type { Scope } from '../store/apps/apps.ts'
-import type { DeviceRow } from '../store/devices/read-devices.ts'
-import type { Metrics } from '../telemetry/metrics.ts'
-import type { CallerCheck, CallerOf } from './callers.ts'
-import { callerAddress } from './came-from.ts'
+import { invalid, Problem } from '../base/problem.ts'
+import type { Scope } from '../database/scope.ts'
+import type { DeviceRow } from '../database/scope.ts'
+import type { Metrics } from '../base/metrics.ts'
+import type { CallerCheck } from './callers.ts'
+import type { Answer, Api, CallerOf, CallOf, Handler, LookAhead } from '../api/api.ts'
+import { callerAddress } from '../api/came-from.ts'
 import { binaryEvent, isBinaryEvent } from './cloud-events.ts'
 import { LargeRequests } from './large-requests.ts'
-import type { Limit } from './rate-limits.ts'
-import { idempotencyKeyOf, type Repeats } from './repeats.ts'
+import type { Limit } from '../api/limits.ts'
+import { idempotencyKeyOf, type Repeats } from '../api/repeats.ts'
 import { deepestBody, laterBody, loneSurrogateAt, shapeFault } from './request-body.ts'
 
-type CallOf<Name extends RouteName> = {
-  readonly caller: CallerOf<Operations[Name]['caller']>
-  readonly params: Record<ParamsOf<Routes[Name]>, string>
-  readonly query: Operations[Name] extends { query: infer Q extends z.ZodType } ? z.output<Q> : undefined
-  readonly body: Operations[Name] extends { body: infer B extends z.ZodType } ? z.output<B> : undefined
-  readonly request: Request
-  readonly response: Response
-  /** Whether the caller may still, for answers that go on: a key can be revoked, a session end. */
-  readonly stillMay: () => Promise<boolean>
-  /** Aborted when whoever asked is gone before the answer. */
-  readonly waits: AbortSignal
-}
-
-type Answer<Name extends RouteName> = Operations[Name] extends { events: true } | { file: true }
-  ? undefined
-  : Operations[Name] extends { answer: infer A extends z.ZodType }
-    ? z.input<A>
-    : undefined
-
-/** What may be begun for somebody before it is certain who it is: looking up, and nothing else. */
-export type LookAhead<Name extends RouteName> = (
-  scope: Scope,
-  asked: Pick<CallOf<Name>, 'query' | 'body' | 'request'>,
-) => void
-
-export type Handler<Name extends RouteName> = (given: CallOf<Name>) => Promise<Answer<Name>>
-
 /** Puts the contract's operations on a router: who may call, what may be sent and what is answered stand in its table. */
-export class OperationRouter {
+export class OperationRouter implements Api {
   /** An address in other letters is another address: bounds and limits go by it. */
   readonly #router = Router({ caseSensitive: true })
   /** Addresses without a name in them, which a fleet calls all the time: found at once, where a router tries one after the other. */

@@ -3,12 +3,12 @@ import type { IncomingMessage, Server } from 'node:http'
 import { sourceLimits } from '@zbell/core/triggers'
 import express, { type Request, type RequestHandler, type Response } from 'express'
 import type { Logger } from 'pino'
-import { Problem } from '../problems/problem.ts'
-import type { Database } from '../store/database.ts'
-import type { Metrics } from '../telemetry/metrics.ts'
+import { Problem } from '../base/problem.ts'
+import type { Database } from '../database/database.ts'
+import type { Metrics } from '../base/metrics.ts'
 import { sameSecret } from '../vault/secrets.ts'
 import { CallerCheck, needBearer } from './callers.ts'
-import { noteAddress } from './came-from.ts'
+import { noteAddress } from '../api/came-from.ts'
 import { ClientAddresses } from './client-address.ts'
 import { isBinaryEvent } from './cloud-events.ts'
 import { boundConnections, openServer, proxyWatch, scheme } from './connections.ts'
@@ -17,7 +17,7 @@ import { documents } from './documents.ts'
 import { serveOperations } from './operations.ts'
 import type { HttpParts } from './parts.ts'
 import { nothingAt, problemHandler, unknownAddress } from './problem-handler.ts'
-import { Repeats } from './repeats.ts'
+import { Repeats } from '../api/repeats.ts'
 import {
   holdsMoreThan,
   inTime,
@@ -28,7 +28,7 @@ import {
   tooCompressed,
   tooManyValues,
 } from './request-body.ts'
-import { EventStreams } from './routes/events.ts'
+import { EventStreams } from '../operations/live/routes.ts'
 import { OperationRouter } from './serve-operation.ts'
 
 /** The largest body of any call; 10,000 references of a target fit. */
@@ -47,10 +47,10 @@ export function httpServer(parts: HttpParts): HttpServer {
   const publicUrl = config['http.publicUrl']
   const isSecure = publicUrl.startsWith('https:')
   const callers = new CallerCheck(database, parts.operatorKey, isSecure)
-  const on = new OperationRouter(callers, metrics, new Repeats(database), (operation, code) =>
+  const api = new OperationRouter(callers, metrics, new Repeats(database), (operation, code) =>
     log.warn({ operation, code }, 'an operation answered with a problem that its description does not name'),
   )
-  serveOperations(on, { ...parts, streams, url: () => `${scheme(config)}://${config['http.host']}:${portOf(server)}` })
+  serveOperations(api, { ...parts, streams, url: () => `${scheme(config)}://${config['http.host']}:${portOf(server)}` })
 
   const app = express()
   app.disable('x-powered-by')
@@ -58,7 +58,7 @@ export function httpServer(parts: HttpParts): HttpServer {
   const name = named(log)
   const addresses = new ClientAddresses(config['http.trustedProxies'], proxyWatch(log, publicUrl))
   const pages = securityHeaders(isSecure)
-  const answer = answerOperations(on)
+  const answer = answerOperations(api)
   app.use((request, response, next) => {
     name(request, response)
     noteAddress(response, addresses.of(request))

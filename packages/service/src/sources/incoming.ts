@@ -3,15 +3,15 @@ import { beginningOf } from '@zbell/core'
 import { type IncomingSource, isNestedTooDeep } from '@zbell/core/triggers'
 import { type Verification, verifyIncoming } from '@zbell/core/webhooks'
 import { EvaluationsBusy } from '../evaluation/evaluator-pool.ts'
-import { nodeCrypto } from '../gateways/node-crypto.ts'
-import { invalid, Problem } from '../problems/problem.ts'
-import { findAppByNo } from '../store/apps/apps.ts'
-import { storeOccurrences } from '../store/people/occurrences.ts'
-import { keepSamples, type SourceRow, sourceOfAddress } from '../store/sources/sources.ts'
+import { nodeCrypto } from '../base/node-crypto.ts'
+import { invalid, Problem } from '../base/problem.ts'
+import { findAppByNo } from '../apps/store/apps.ts'
+import { storeOccurrences } from '../people/store/occurrences.ts'
+import { keepSamples, type SourceRow, sourceOfAddress } from './store/sources.ts'
 import { SourceFault } from './fault.ts'
 import { occurrencesIn } from './occurrences-in.ts'
 import { openSecrets } from './secrets.ts'
-import type { SourceParts } from './source-looks.ts'
+import type { SourceParts } from './source-poller.ts'
 import { addressDigest } from './sources.ts'
 
 /** So much of a body is kept, for whoever writes the expression. */
@@ -46,11 +46,9 @@ export class Incoming {
     const given = parsed(text)
     const keep = [sampleOf(text, given), ...source.samples].slice(0, samplesKept)
     const made = await this.#make(source, source.definition, headers, text, keep)
-    const taken = await storeOccurrences(database, { app, environment: source.environment }, made, {
-      is: 'source',
-      no: source.no,
-      name: source.name,
-      samples: keep,
+    const reporter = { is: 'source', no: source.no, name: source.name } as const
+    const taken = await storeOccurrences(database, { app, environment: source.environment }, made, reporter, async (tx) => {
+      await keepSamples(tx, source.no, keep)
     })
     return { taken, known: made.length - taken }
   }

@@ -1,6 +1,6 @@
 import type { CursorValue, PollSource, Row, TableSource } from '@zbell/core/triggers'
 import type { ReaderReach } from './connect.ts'
-import type { PageChanges, PagedLook } from './paged-look.ts'
+import type { PageChanges, PagedLook } from './paged-snapshot.ts'
 import type { ColumnTypes, Place, TableReader } from './table-reader.ts'
 
 type Answer<Method extends keyof TableReader> = TableReader[Method] extends (...given: never) => Promise<infer A>

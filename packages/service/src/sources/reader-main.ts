@@ -1,12 +1,12 @@
 // The program of a reader process: sessions with databases and answers that are somebody else’s. What
 // they send is parsed here only.
 import { TableRefused, tableLimits } from '@zbell/core/triggers'
-import { anywhere, publicOnly } from '../gateways/address-guard.ts'
+import { anywhere, publicOnly } from '../base/address-guard.ts'
 import { AnswerReader } from './answer-reader.ts'
 import { connect, type ReaderReach } from './connect.ts'
 import { SourceFault } from './fault.ts'
 import { KeptConnections } from './kept-connections.ts'
-import { OwnLook } from './paged-look.ts'
+import { OwnLook } from './paged-snapshot.ts'
 import type { CallName, ReaderAnswer, ReaderCalls, ReaderMessage, ReadFrom } from './reader-calls.ts'
 import type { SqlConnection } from './sql-connection.ts'
 import { TableReader } from './table-reader.ts'

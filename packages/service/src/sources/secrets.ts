@@ -1,4 +1,4 @@
-import type { SourceRow } from '../store/sources/sources.ts'
+import type { SourceRow } from './store/sources.ts'
 import { sourcePlace } from '../vault/places.ts'
 import { SealBroken, type Vault } from '../vault/vault.ts'
 import { SourceFault } from './fault.ts'

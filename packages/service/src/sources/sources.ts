@@ -4,11 +4,11 @@ import { toBase64url } from '@zbell/core'
 import { type IncomingSource, loggedRow, type Row, type SourceDefinition, watchedBy } from '@zbell/core/triggers'
 import { newSigningSecret, secretOf } from '@zbell/core/webhooks'
 import { EvaluationsBusy } from '../evaluation/evaluator-pool.ts'
-import { AddressNotAllowed } from '../gateways/address-guard.ts'
-import { nodeCrypto } from '../gateways/node-crypto.ts'
-import { invalid, Problem } from '../problems/problem.ts'
-import type { Scope } from '../store/apps/apps.ts'
-import { whereOf } from '../store/apps/where.ts'
+import { AddressNotAllowed } from '../base/address-guard.ts'
+import { nodeCrypto } from '../base/node-crypto.ts'
+import { invalid, Problem } from '../base/problem.ts'
+import type { Scope } from '../database/scope.ts'
+import { whereOf } from '../database/scope.ts'
 import {
   countOtherSources,
   deleteSource,
@@ -16,16 +16,16 @@ import {
   type SourceRow,
   saveSource,
   triggersReading,
-} from '../store/sources/sources.ts'
+} from './store/sources.ts'
 import { hiddenSecret, withoutSecrets, withSecrets } from '../vault/hidden-address.ts'
 import { databaseAddress } from './address.ts'
 import { SourceFault } from './fault.ts'
 import { fieldsOf } from './fields.ts'
 import { occurrencesIn } from './occurrences-in.ts'
-import { poll } from './poll.ts'
+import { poll } from './poll-http.ts'
 import { openSecrets, type SourceSecrets, sealSecrets } from './secrets.ts'
 import { segmentPeople } from './segment-people.ts'
-import type { SourceLooks, SourceParts } from './source-looks.ts'
+import type { SourceLooks, SourceParts } from './source-poller.ts'
 
 /** So many sources an app may have in an environment. */
 const mostSources = 1_000

@@ -1,9 +1,9 @@
 import type { Row, TriggerDefinition } from '@zbell/core/triggers'
-import { type FoundRow, foundOf, type KeptFound } from '../sources/found.ts'
-import type { SourceRow } from '../store/sources/sources.ts'
-import type { DueFiring } from '../store/triggers/firings.ts'
+import { type FoundRow, foundOf, type KeptFound } from '../sources/changes.ts'
+import type { SourceRow } from '../sources/store/sources.ts'
+import type { DueFiring } from './store/firings.ts'
 import type { Ring } from './firing.ts'
-import type { Came } from './given.ts'
+import type { Came } from './trigger-input.ts'
 
 /** What a firing that waits keeps: what is to ring, and the row about which it is asked again. */
 export type KeptRing = Ring & { readonly found?: KeptFound }

@@ -2,13 +2,14 @@ import { RuleRefused } from '@zbell/core/rules'
 import type { Fired, TriggerDefinition } from '@zbell/core/triggers'
 import pLimit from 'p-limit'
 import { EvaluationsBusy } from '../evaluation/evaluator-pool.ts'
-import { foundOf, type KeptFound, keptFound } from '../sources/found.ts'
-import { findAppByNo, type Scope } from '../store/apps/apps.ts'
-import { DatabaseUnavailable } from '../store/errors.ts'
-import { findSourceByNo, type SourceRow } from '../store/sources/sources.ts'
-import { takeEvents, type WaitingEvent, waitingEvents } from '../store/triggers/events.ts'
-import { lockTriggers, type TriggerRow, triggersOfSource } from '../store/triggers/triggers.ts'
-import { AppLanes, type Detach } from './app-lanes.ts'
+import { foundOf, type KeptFound, keptFound } from '../sources/changes.ts'
+import { findAppByNo } from '../apps/store/apps.ts'
+import { type Scope } from '../database/scope.ts'
+import { DatabaseUnavailable } from '../database/errors.ts'
+import { findSourceByNo, type SourceRow } from '../sources/store/sources.ts'
+import { takeEvents, type WaitingEvent, waitingEvents } from '../events/trigger-events.ts'
+import { lockTriggers, type TriggerRow, triggersOfSource } from './store/triggers.ts'
+import { AppLanes, type Detach } from './app-limiter.ts'
 import type { KeptRing } from './due.ts'
 import { ringOf } from './firing.ts'
 import {
@@ -21,8 +22,8 @@ import {
   tell,
   together,
 } from './firing-parts.ts'
-import { type Came, givenOf, keyOf, logged, skippedAsLate } from './given.ts'
-import { type Outcome, Storing } from './storing.ts'
+import { type Came, givenOf, keyOf, logged, skippedAsLate } from './trigger-input.ts'
+import { type Outcome, Storing } from './store-firings.ts'
 
 /** Events of one app that are prepared concurrently. */
 const concurrency = 6

@@ -1,13 +1,13 @@
 import { randomBytes } from 'node:crypto'
 import { type Target, uuidV7, type Values, type Writing } from '@zbell/core'
 import type { Fired, TriggerDefinition } from '@zbell/core/triggers'
-import { draftOf, type NotificationRequest } from '../intake/draft.ts'
-import { Problem } from '../problems/problem.ts'
-import type { Scope } from '../store/apps/apps.ts'
-import { whereOf } from '../store/apps/where.ts'
-import type { Database } from '../store/database.ts'
-import { fewDevices, notificationStatements } from '../store/notifications/create-notification.ts'
-import { targetDevices } from '../store/targets/target-devices.ts'
+import { draftOf, type NotificationRequest } from '../notifications/draft.ts'
+import { Problem } from '../base/problem.ts'
+import type { Scope } from '../database/scope.ts'
+import { whereOf } from '../database/scope.ts'
+import type { Database } from '../database/database.ts'
+import { fewDevices, notificationStatements } from '../notifications/store/create-notification.ts'
+import { targetDevices } from '../targets/store/target-devices.ts'
 
 /** What is to ring, whatever made it; plain, so that it can wait. */
 export type Ring = {

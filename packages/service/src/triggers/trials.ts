@@ -9,17 +9,17 @@ import {
   TableRefused,
   type TriggerDefinition,
 } from '@zbell/core/triggers'
-import type { Intake } from '../intake/intake.ts'
-import { invalid, Problem } from '../problems/problem.ts'
+import type { Intake } from '../notifications/intake.ts'
+import { invalid, Problem } from '../base/problem.ts'
 import { SourceFault } from '../sources/fault.ts'
-import type { SourceLooks } from '../sources/source-looks.ts'
+import type { SourceLooks } from '../sources/source-poller.ts'
 import { typedRow } from '../sources/typed-row.ts'
-import type { Scope } from '../store/apps/apps.ts'
-import { whereOf } from '../store/apps/where.ts'
-import type { Database } from '../store/database.ts'
-import { findSource, type SourceRow } from '../store/sources/sources.ts'
+import type { Scope } from '../database/scope.ts'
+import { whereOf } from '../database/scope.ts'
+import type { Database } from '../database/database.ts'
+import { findSource, type SourceRow } from '../sources/store/sources.ts'
 import { requestOf, ringOf } from './firing.ts'
-import { keyOf } from './given.ts'
+import { keyOf } from './trigger-input.ts'
 import type { TriggerEvaluator } from './trigger-evaluator.ts'
 
 /** What somebody tries a trigger with. */

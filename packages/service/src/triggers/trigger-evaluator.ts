@@ -19,7 +19,7 @@ import {
   type EvaluatorPool,
 } from '../evaluation/evaluator-pool.ts'
 import { pack } from '../evaluation/jobs.ts'
-import { Problem } from '../problems/problem.ts'
+import { Problem } from '../base/problem.ts'
 
 export type EvaluatedTrigger = {
   readonly appNo: number

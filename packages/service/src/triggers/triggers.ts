@@ -6,13 +6,13 @@ import {
   triggerLimits,
 } from '@zbell/core/triggers'
 import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
-import { templateNamed } from '../intake/templates.ts'
-import { Problem } from '../problems/problem.ts'
-import type { SourceLooks } from '../sources/source-looks.ts'
-import type { Scope } from '../store/apps/apps.ts'
-import { whereOf } from '../store/apps/where.ts'
-import type { Database } from '../store/database.ts'
-import { findSource, type SourceRow } from '../store/sources/sources.ts'
+import { templateNamed } from '../notifications/templates.ts'
+import { Problem } from '../base/problem.ts'
+import type { SourceLooks } from '../sources/source-poller.ts'
+import type { Scope } from '../database/scope.ts'
+import { whereOf } from '../database/scope.ts'
+import type { Database } from '../database/database.ts'
+import { findSource, type SourceRow } from '../sources/store/sources.ts'
 import {
   countOtherTriggers,
   deleteTrigger,
@@ -20,7 +20,7 @@ import {
   findTrigger,
   saveTrigger,
   type TriggerRow,
-} from '../store/triggers/triggers.ts'
+} from './store/triggers.ts'
 import { DueFiringDispatcher } from './due-firing-dispatcher.ts'
 import { EventDispatcher } from './event-dispatcher.ts'
 import type { FiringParts } from './firing-parts.ts'

@@ -1,8 +1,8 @@
 import { longestTellingMs } from '@zbell/core/webhooks'
-import type { Database } from '../store/database.ts'
-import { countTellings, dropOldest, dropSubject, overdueTellings } from '../store/queue/tellings.ts'
-import { noteDropped } from '../store/webhooks/log.ts'
-import { webhookNames } from '../store/webhooks/webhooks.ts'
+import type { Database } from '../database/database.ts'
+import { countTellings, dropOldest, dropSubject, overdueTellings } from '../events/outbox.ts'
+import { noteDropped } from './store/log.ts'
+import { webhookNames } from './store/webhooks.ts'
 
 /** How much waits for a webhook. */
 export type Waiting = {

@@ -15,12 +15,12 @@ import {
   kindsMeant,
   newSigningSecret,
 } from '@zbell/core/webhooks'
-import { AddressNotAllowed } from '../gateways/address-guard.ts'
-import { nodeCrypto } from '../gateways/node-crypto.ts'
-import { invalid, Problem } from '../problems/problem.ts'
-import type { Scope } from '../store/apps/apps.ts'
-import { whereOf } from '../store/apps/where.ts'
-import { hurryTellings, type WaitingTellings, waitingTellings } from '../store/queue/tellings.ts'
+import { AddressNotAllowed } from '../base/address-guard.ts'
+import { nodeCrypto } from '../base/node-crypto.ts'
+import { invalid, Problem } from '../base/problem.ts'
+import type { Scope } from '../database/scope.ts'
+import { whereOf } from '../database/scope.ts'
+import { hurryTellings, type WaitingTellings, waitingTellings } from '../events/outbox.ts'
 import {
   findEntry,
   type LogFilter,
@@ -30,8 +30,8 @@ import {
   retell,
   retellSpan,
   type Span,
-} from '../store/webhooks/log.ts'
-import { packEvents, unpackPage } from '../store/webhooks/page.ts'
+} from './store/log.ts'
+import { packEvents, unpackPage } from '../events/page.ts'
 import {
   countOtherWebhooks,
   deleteWebhook,
@@ -39,12 +39,12 @@ import {
   findWebhook,
   saveWebhook,
   type WebhookRow,
-} from '../store/webhooks/webhooks.ts'
+} from './store/webhooks.ts'
 import { hiddenSecret, withoutSecrets, withSecrets } from '../vault/hidden-address.ts'
 import { SealBroken } from '../vault/vault.ts'
 import { openWebhook, sealWebhook, signingSecrets, type WebhookSecrets } from './secrets.ts'
-import type { Teller, TellerParts } from './teller.ts'
-import { headersOf } from './turn.ts'
+import type { Teller, TellerParts } from './dispatcher.ts'
+import { headersOf } from './dispatch-round.ts'
 
 /** So many webhooks an app may have in an environment. */
 const mostWebhooks = 100

@@ -1,11 +1,11 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { sql } from 'drizzle-orm'
 import { fillCrowd } from '../../../../e2e/harness/crowd.ts'
-import { compile } from '../../src/store/fragments.ts'
-import { readyRule } from '../../src/store/rules/ready-rule.ts'
-import { countRule, estimateRule, isLong, ruleMembers, someMembers } from '../../src/store/rules/rule-members.ts'
-import { searchRule } from '../../src/store/rules/rule-search.ts'
-import { ruleWords } from '../../src/store/rules/rule-words.ts'
+import { compile } from '../../src/database/fragments.ts'
+import { readyRule } from '../../src/segments/store/ready-rule.ts'
+import { countRule, estimateRule, isLong, ruleMembers, someMembers } from '../../src/segments/store/rule-members.ts'
+import { searchRule } from '../../src/segments/store/rule-search.ts'
+import { ruleWords } from '../../src/segments/store/rule-words.ts'
 import { type ScratchApp, scratchApp } from '../scratch-database.ts'
 
 const people = 20_000

@@ -1,0 +1,48 @@
+import { sql } from 'drizzle-orm'
+import type { Database } from '../../database/database.ts'
+
+/** A key is known for so long. */
+export const hoursKept = 24
+/** So many go in one statement. */
+const batchSize = 10_000
+
+/** What is known of a key that was used before. */
+export type KeptRequest = {
+  readonly request: Buffer
+  /** `null` while the first request goes on, or where it never came to its end. */
+  readonly status: number | null
+  readonly answer: string | null
+}
+
+/**
+ * Takes a key, or says how it was used before.
+ * @param name of the key, with whose it is and for what
+ * @param request a digest of what is asked
+ */
+export async function takeKey(database: Database, name: Buffer, request: Buffer): Promise<KeptRequest | undefined> {
+  const { affectedRows } = await database.change(
+    sql`insert ignore into request_keys (name, request, begun_at) values (${name}, ${request}, utc_timestamp(3))`,
+  )
+  if (affectedRows === 1) return undefined
+  const [kept] = await database.rows<KeptRequest>(
+    sql`select request, status, answer from request_keys where name = ${name}`,
+  )
+  // It was given back, or became too old, in between.
+  return kept ?? takeKey(database, name, request)
+}
+
+export const keepAnswer = (database: Database, name: Buffer, status: number, answer: string) =>
+  database.change(sql`update request_keys set status = ${status}, answer = ${answer} where name = ${name}`)
+
+/** Nothing was done: the key is free again. */
+export const giveKeyBack = (database: Database, name: Buffer) =>
+  database.change(sql`delete from request_keys where name = ${name}`)
+
+export async function forgetKeys(database: Database, mayGoOn: () => boolean): Promise<void> {
+  while (mayGoOn()) {
+    const { affectedRows } = await database.change(
+      sql`delete from request_keys where begun_at < utc_timestamp(3) - interval ${hoursKept} hour limit ${batchSize}`,
+    )
+    if (affectedRows < batchSize) return
+  }
+}

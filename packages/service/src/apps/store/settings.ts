@@ -1,0 +1,81 @@
+import { type Environment, wellFormedJson } from '@zbell/core'
+import type { Cap, QuietWindow } from '@zbell/core/restraint'
+import { sql } from 'drizzle-orm'
+import type { Database } from '../../database/database.ts'
+import type { Scope } from '../../database/scope.ts'
+
+export type Settings = {
+  readonly requireProof: boolean
+  readonly openTopics: boolean
+  /** Sending to so many devices or more asks for their number. */
+  readonly askFrom: number
+  /** By this clock those are meant whose devices have told none. */
+  readonly timeZone: string
+  readonly quietHours: readonly QuietWindow[]
+  readonly caps: readonly Cap[]
+  /** A trigger that fires less often within an hour is no runaway. */
+  readonly runawayFloor: number
+}
+export type SettingsRow = Settings & { readonly proofKey: Buffer | null }
+
+/** What an app asks of its devices until somebody says otherwise. In production anybody may hold its public key. */
+const presets = (environment: Environment): Settings => ({
+  requireProof: environment === 'production',
+  openTopics: environment !== 'production',
+  askFrom: 100,
+  timeZone: 'UTC',
+  quietHours: [],
+  caps: [],
+  runawayFloor: 10_000,
+})
+
+export async function readSettings(database: Database, { app, environment }: Scope): Promise<SettingsRow> {
+  type StoredSettings = { settings: string | Partial<Settings>; proofKey: Buffer | null }
+  const [row] = await database.rows<StoredSettings>(
+    sql`select settings, proof_key as proofKey from app_settings where app_no = ${app.no} and environment = ${environment}`,
+  )
+  return { ...settingsOf(row?.settings, environment), proofKey: row?.proofKey ?? null }
+}
+
+/** Settings as they are kept, with what nobody has set. */
+export function settingsOf(stored: unknown, environment: Environment): Settings {
+  const given = typeof stored === 'string' ? (JSON.parse(stored) as Partial<Settings>) : (stored as Partial<Settings>)
+  return { ...presets(environment), ...given }
+}
+
+export async function changeSettings(
+  database: Database,
+  { app, environment }: Scope,
+  change: { readonly [Name in keyof Settings]?: Settings[Name] | undefined },
+): Promise<void> {
+  const given = wellFormedJson(change)
+  await database.change(
+    sql`insert into app_settings (app_no, environment, settings) values (${app.no}, ${environment}, ${given})
+     on duplicate key update settings = json_merge_patch(settings, value(settings))`,
+  )
+}
+
+/** All proof keys there are: one an app and environment at most. */
+export const sealedProofKeys = (database: Database) =>
+  database.rows<{ appNo: number; environment: string; sealed: Buffer }>(
+    sql`select app_no as appNo, environment, proof_key as sealed from app_settings where proof_key is not null`,
+  )
+
+/** @returns false when it was changed meanwhile */
+export async function replaceProofKey(
+  database: Database,
+  { appNo, environment, sealed }: { appNo: number; environment: string; sealed: Buffer },
+  after: Buffer,
+): Promise<boolean> {
+  const { affectedRows } = await database.change(
+    sql`update app_settings set proof_key = ${after} where app_no = ${appNo} and environment = ${environment} and proof_key = ${sealed}`,
+  )
+  return affectedRows === 1
+}
+
+export async function storeProofKey(database: Database, { app, environment }: Scope, sealed: Buffer): Promise<void> {
+  await database.change(
+    sql`insert into app_settings (app_no, environment, settings, proof_key) values (${app.no}, ${environment}, ${'{}'}, ${sealed})
+     on duplicate key update proof_key = value(proof_key)`,
+  )
+}

@@ -1,0 +1,10 @@
+/** All tables as Drizzle knows them; what makes them is in `migrations/`, and a test holds the two together. */
+export * from './schema/apps.ts'
+export * from './schema/devices.ts'
+export * from './schema/gateways.ts'
+export * from './schema/notifications.ts'
+export * from './schema/operations.ts'
+export * from './schema/people.ts'
+export * from './schema/policy.ts'
+export * from './schema/triggers.ts'
+export * from './schema/webhooks.ts'

@@ -1,0 +1,32 @@
+import { sql } from 'drizzle-orm'
+import type { Database } from '../../database/database.ts'
+
+/** So many rows go in one transaction, and so many notifications at one look. */
+const together = 10_000
+const atOnce = 50
+
+/**
+ * Removes the deliveries of notifications that ended long ago; their totals stay. One that still gets receipts after that
+ * takes them as for a device that it never had.
+ * @returns how many notifications were pruned
+ */
+export async function pruneDeliveries(database: Database, days: number, mayGoOn: () => boolean): Promise<number> {
+  const old = await database.rows<{ no: number }>(
+    sql`select no from notifications where pruned_at is null and finished_at < utc_timestamp(3) - interval ${days} day
+     order by finished_at limit ${atOnce}`,
+  )
+  let pruned = 0
+  for (const { no } of old) {
+    for (;;) {
+      if (!mayGoOn()) return pruned
+      const { affectedRows } = await database.change(
+        sql`delete from deliveries where notification_no = ${no} limit ${together}`,
+      )
+      if (affectedRows < together) break
+    }
+    await database.change(sql`delete from gateway_answers where notification_no = ${no}`)
+    await database.change(sql`update notifications set pruned_at = utc_timestamp(3) where no = ${no}`)
+    pruned++
+  }
+  return pruned
+}

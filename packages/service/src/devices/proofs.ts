@@ -1,0 +1,102 @@
+import { createHash } from 'node:crypto'
+import { errors, jwtVerify } from 'jose'
+import type { Scope } from '../database/scope.ts'
+import { readSettings, type SettingsRow, storeProofKey } from '../apps/store/settings.ts'
+import { Batcher } from '../base/batcher.ts'
+import type { Database } from '../database/database.ts'
+import { useProof } from './store/used-proofs.ts'
+import { newSecret } from '../vault/secrets.ts'
+import type { Vault } from '../vault/vault.ts'
+
+/** A proof that is missing or does not count, in words. */
+export class ProofRefused extends Error {
+  override readonly name = 'ProofRefused'
+}
+
+/** A proof that lives longer is as good as a password that lies around. */
+const longestSeconds = 3_600
+/** Clocks of two machines may differ by so much. */
+const toleranceSeconds = 60
+
+/** Proofs of who somebody is: JWTs (RFC 7519) that the app's backend signed with a key that only it and the vault know. */
+export class Proofs {
+  readonly #database: Database
+  readonly #vault: Vault
+  readonly #settings: Batcher<Scope, SettingsRow>
+
+  constructor(database: Database, vault: Vault) {
+    this.#database = database
+    this.#vault = vault
+    // A wave of registrations asks the same; one statement answers all that ask while another is under way.
+    this.#settings = new Batcher(async (scopes) => {
+      const rows = new Map<string, Promise<SettingsRow>>()
+      for (const scope of scopes) {
+        const place = placeOf(scope)
+        if (!rows.has(place)) rows.set(place, readSettings(database, scope))
+      }
+      return Promise.all(scopes.map((scope) => rows.get(placeOf(scope))!))
+    }, 1_000)
+  }
+
+  /** @returns the key, to be shown once; proofs signed with the one before count no longer */
+  async makeKey(scope: Scope): Promise<string> {
+    const key = newSecret('proof')
+    await storeProofKey(this.#database, scope, this.#vault.seal(Buffer.from(key), placeOf(scope)))
+    return key
+  }
+
+  /**
+   * Lets a device be a user's, when the app does not ask for proofs or this one counts. A proof that was given is looked at
+   * even when none was asked for. It counts for the first device that shows it.
+   * @param holder of the address at which that device is reached
+   * @throws {ProofRefused}
+   */
+  async check(scope: Scope, user: string, proof: string | undefined, holder: Buffer): Promise<void> {
+    const { requireProof, proofKey } = await this.#settings.add(scope)
+    if (proof === undefined) {
+      if (!requireProof) return
+      throw new ProofRefused(`This app wants a proof that somebody is ${user}, in ${scope.environment}; none came.`)
+    }
+    if (!proofKey) throw new ProofRefused('A proof came, but the app has no key for proofs in this environment yet.')
+    const key = this.#vault.open(proofKey, placeOf(scope))
+    const { payload } = await this.#read(proof, key, audienceOf(scope))
+    if (payload.sub !== user) throw new ProofRefused(`The proof is for ${payload.sub ?? 'nobody'}, not for ${user}.`)
+    if ((payload.exp ?? 0) > Date.now() / 1_000 + longestSeconds + toleranceSeconds)
+      throw new ProofRefused('The proof lives for longer than an hour.')
+    // What was signed, without the signature: that can be written in several ways.
+    const signed = createHash('sha256')
+      .update(`${placeOf(scope)} ${proof.slice(0, proof.lastIndexOf('.'))}`)
+      .digest()
+    const until = new Date(((payload.exp ?? 0) + toleranceSeconds) * 1_000)
+    if (!(await useProof(this.#database, signed, holder, until)))
+      throw new ProofRefused('The proof was shown by another device before; each counts for one.')
+  }
+
+  async #read(proof: string, key: Buffer, audience: string) {
+    try {
+      return await jwtVerify(proof, key, {
+        algorithms: ['HS256'],
+        audience,
+        requiredClaims: ['sub', 'exp', 'aud', 'jti'],
+        clockTolerance: toleranceSeconds,
+      })
+    } catch (error) {
+      if (error instanceof errors.JWTExpired) throw new ProofRefused('The proof has expired.')
+      if (error instanceof errors.JWSSignatureVerificationFailed)
+        throw new ProofRefused('The proof was signed with another key than this app’s in this environment.')
+      if (error instanceof errors.JWTClaimValidationFailed)
+        throw new ProofRefused(
+          `The proof has no usable ${error.claim}${error.claim === 'aud' ? `: ${audience} is wanted` : ''}.`,
+        )
+      if (error instanceof errors.JOSEError) throw new ProofRefused('The proof is not a JWT signed with HS256.')
+      throw error
+    }
+  }
+}
+
+/** For whom a proof is (RFC 7519 §4.1.3): the app and the environment. */
+const audienceOf = ({ app, environment }: Scope): string => `${app.slug}/${environment}`
+
+/** What a sealed proof key belongs to: it opens nowhere else. */
+export const proofPlace = (appNo: number, environment: string): string => `proof:${appNo}:${environment}`
+const placeOf = ({ app, environment }: Scope): string => proofPlace(app.no, environment)

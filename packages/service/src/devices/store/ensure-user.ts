@@ -1,0 +1,57 @@
+import { sql } from 'drizzle-orm'
+import type { Scope } from '../../database/scope.ts'
+import type { Tx } from '../../database/database.ts'
+
+/** The number of a user, made when it is the first time that anybody speaks of them. */
+export async function ensureUser(tx: Tx, scope: Scope, name: string): Promise<number> {
+  const known = await tx.rows<{ no: number }>(
+    sql`select no from users where app_no = ${scope.app.no} and environment = ${scope.environment} and name = ${name}`,
+  )
+  if (known[0]) return known[0].no
+  const { insertId } = await tx.change(
+    sql`insert into users (app_no, environment, name, created_at, changed_at)
+     values (${scope.app.no}, ${scope.environment}, ${name}, utc_timestamp(3), utc_timestamp(3)) on duplicate key update no = last_insert_id(no)`,
+  )
+  return insertId
+}
+
+/** The person behind a device; one without a name is made when the device has none, so that something can be kept of them. */
+export async function ensurePersonOf(tx: Tx, scope: Scope, deviceNo: number): Promise<number> {
+  const [device] = await tx.rows<{ userNo: number | null }>(
+    sql`select user_no as userNo from devices where no = ${deviceNo} for update`,
+  )
+  if (device?.userNo) return device.userNo
+  const { insertId } = await tx.change(
+    sql`insert into users (app_no, environment, created_at, changed_at) values (${scope.app.no}, ${scope.environment}, utc_timestamp(3), utc_timestamp(3))`,
+  )
+  await tx.change(sql`update devices set user_no = ${insertId} where no = ${deviceNo}`)
+  return insertId
+}
+
+/** Tables of which a person's rows go with them. */
+const ownedByUser = [sql`user_attributes`, sql`topic_users`, sql`channel_mutes`, sql`user_quiet_hours`]
+
+/** Somebody who never said who they are and whom nobody can be any more: nothing of them is kept. */
+export async function forgetAnonymous(tx: Tx, userNo: number): Promise<void> {
+  const [user] = await tx.rows<{ name: string | null }>(sql`select name from users where no = ${userNo} for update`)
+  if (!user || user.name !== null) return
+  for (const table of ownedByUser) await tx.change(sql`delete from ${table} where user_no = ${userNo}`)
+  await tx.change(sql`update occurrences set user_no = null where user_no = ${userNo}`)
+  await tx.change(sql`delete from users where no = ${userNo}`)
+}
+
+/**
+ * What was known of somebody before they signed in goes to who they turned out to be: attributes that the other does not
+ * have yet, topics, and what happened. The one without a name is gone afterwards.
+ */
+export async function mergeAnonymous(tx: Tx, fromNo: number, intoNo: number): Promise<void> {
+  const [from] = await tx.rows<{ name: string | null }>(sql`select name from users where no = ${fromNo} for update`)
+  if (!from || from.name !== null || fromNo === intoNo) return
+  for (const table of ownedByUser) {
+    await tx.change(sql`update ignore ${table} set user_no = ${intoNo} where user_no = ${fromNo}`)
+    await tx.change(sql`delete from ${table} where user_no = ${fromNo}`)
+  }
+  await tx.change(sql`update occurrences set user_no = ${intoNo} where user_no = ${fromNo}`)
+  await tx.change(sql`update devices set user_no = ${intoNo} where user_no = ${fromNo}`)
+  await tx.change(sql`delete from users where no = ${fromNo}`)
+}

@@ -1,0 +1,57 @@
+import { deviceEvents } from '@zbell/core'
+import { sql } from 'drizzle-orm'
+import type { Where } from '../../database/scope.ts'
+import type { Database, Reader, Tx } from '../../database/database.ts'
+import { noteEvent } from './device-events.ts'
+
+/** So many go in one statement. */
+const batchSize = 10_000
+
+/** Somebody is not signed in on a device any more, whoever is now. */
+export async function noteLeaving(tx: Tx, deviceNo: number, user: string): Promise<void> {
+  await noteEvent(tx, deviceNo, 'signed-out', user)
+  await tx.change(
+    sql`insert into former_devices (user_no, device_no, left_at)
+        select u.no, d.no, utc_timestamp(3) from devices d
+        join users u on u.app_no = d.app_no and u.environment = d.environment and u.name = ${user}
+        where d.no = ${deviceNo}
+        on duplicate key update left_at = value(left_at)`,
+  )
+}
+
+/** Devices that somebody has left since, the latest first. */
+export async function devicesLeftSince(
+  reader: Reader,
+  { appNo, environment }: Where,
+  user: string,
+  since: Date,
+  limit: number,
+): Promise<number[]> {
+  const rows = await reader.rows<{ no: number }>(
+    sql`select f.device_no as no from users u join former_devices f on f.user_no = u.no
+        where u.app_no = ${appNo} and u.environment = ${environment} and u.name = ${user} and f.left_at > ${since}
+        order by f.left_at desc limit ${limit}`,
+  )
+  return rows.map(({ no }) => no)
+}
+
+/** Who was signed in on a device at a moment; `null` for nobody. @param now who is */
+export async function userAt(reader: Reader, deviceNo: number, at: Date, now: string | null): Promise<string | null> {
+  const [first] = await reader.rows<{ what: number; detail: string | null }>(
+    sql`select what, detail from device_events where device_no = ${deviceNo} and at > ${at}
+          and what in (${deviceEvents['signed-in'].code}, ${deviceEvents['signed-out'].code}) order by no limit 1`,
+  )
+  if (!first) return now
+  // Whoever leaves was there; where somebody comes first, nobody was.
+  return first.what === deviceEvents['signed-out'].code ? first.detail : null
+}
+
+/** Of what is older than deliveries are kept nobody can ask any more. */
+export async function forgetFormerDevices(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
+  while (mayGoOn()) {
+    const { affectedRows } = await database.change(
+      sql`delete from former_devices where left_at < utc_timestamp(3) - interval ${days} day limit ${batchSize}`,
+    )
+    if (affectedRows < batchSize) return
+  }
+}

@@ -1,0 +1,155 @@
+import type { GatewayHealth } from '@zbell/contract'
+import { AnswerWindow, type GatewayAnswer, type Outcome, quantileMs, toldMs } from '@zbell/core'
+import type { Address, Lane, PreparedRequest, Sendable, Via } from '../engine/ports.ts'
+import type { Places } from './limiter.ts'
+
+export type LaneHealth = Omit<GatewayHealth, 'environment' | 'platform' | 'rehearsal'>
+
+/** How to speak to one kind of gateway. */
+export type Protocol = {
+  prepare(notification: Sendable): Promise<PreparedRequest>
+  /**
+   * Makes one request to be looked at, and sends it when it is asked to. Unlike a prepared request it throws.
+   * @throws {NoAnswer} @throws {CredentialRejected}
+   */
+  trial(notification: Sendable, address: Address, send: boolean): Promise<Trial>
+  /** Where each address leads to an origin of its own: the places there. Otherwise all share the lane’s. */
+  placesOf?(address: Pick<Address, 'token'>): Places | undefined
+  /** All that it has. */
+  readonly places?: readonly Places[]
+  /** Until when an origin rests that gives no answer, in ms since 1970; 0 when none does. */
+  readonly restsUntilMs: number
+  close(): Promise<void>
+}
+
+export type Trial = {
+  readonly request: {
+    readonly method: string
+    readonly url: string
+    readonly headers: Readonly<Record<string, string>>
+    readonly body: string
+  }
+  readonly answer?: GatewayAnswer
+  readonly outcome?: Outcome
+  /** Lower case: its value says who asks, and is shown to nobody. */
+  readonly secretHeader?: string
+}
+
+export type LaneEvents = {
+  /** The gateway took the credential; told at most once a minute. */
+  onUsed(): void
+  /** The gateway began to refuse the credential. */
+  onRejected(): void
+  /** A request came to its end. */
+  onAnswer(durationMs: number, outcome: Outcome['is']): void
+}
+
+/** A halted lane lets one device through after so long, to see whether the gateway has changed its mind. */
+const probeAfterMs = 20_000
+const usedEveryMs = 60_000
+/** Whoever is asked for so long and gives no answer is overloaded, or not there. */
+const silentMs = 500
+
+/**
+ * A lane with a memory: it halts at once when the gateway refuses its credential, so that deliveries wait instead of
+ * failing one by one, and it knows when another lane has taken its place.
+ */
+export class KeptLane implements Lane {
+  readonly via: Via
+  readonly #places: Places
+  readonly #protocol: Protocol
+  readonly #events: LaneEvents
+  readonly #now: () => number
+  #haltedAtMs: number | undefined
+  #usedAtMs = 0
+  #stale = false
+  readonly #answers = new AnswerWindow()
+
+  constructor(protocol: Protocol, via: Via, slots: Places, events: LaneEvents, now: () => number = Date.now) {
+    this.#protocol = protocol
+    this.via = via
+    this.#places = slots
+    this.#events = events
+    this.#now = now
+  }
+
+  slotsOf(address: Pick<Address, 'token'>): Places {
+    return this.#protocol.placesOf?.(address) ?? this.#places
+  }
+
+  get leadsToMany(): boolean {
+    return this.#protocol.placesOf !== undefined
+  }
+
+  get state(): Lane['state'] {
+    if (this.#stale) return 'stale'
+    if (this.#haltedAtMs === undefined) return 'open'
+    if (this.#now() - this.#haltedAtMs < probeAfterMs) return 'halted'
+    // This one device goes through; the others wait for what becomes of it.
+    this.#haltedAtMs = this.#now()
+    return 'open'
+  }
+
+  /** How it does; asking changes nothing. */
+  get health(): LaneHealth {
+    const nowMs = this.#now()
+    const { outcomes, durations } = this.#answers.read(nowMs)
+    const { restsUntilMs } = this.#protocol
+    const places = [this.#places, ...(this.#protocol.places ?? [])]
+    const sum = (of: (one: Places) => number) => places.reduce((all, one) => all + of(one), 0)
+    const [medianMs, p99Ms] = [0.5, 0.99].map((share) => quantileMs(durations, share))
+    return {
+      gateway: this.via.gateway,
+      credential: this.via.credential,
+      state: this.#haltedAtMs !== undefined ? 'halted' : restsUntilMs > nowMs ? 'resting' : 'open',
+      restsUntil: restsUntilMs > nowMs ? new Date(restsUntilMs).toISOString() : null,
+      inFlight: sum(({ taken }) => taken),
+      // The lane’s own places are for none, where each origin has its own.
+      inFlightLimit: this.leadsToMany ? sum(({ limit }) => limit) - this.#places.limit : this.#places.limit,
+      answers: Object.fromEntries(outcomes),
+      medianMs: medianMs === undefined ? null : toldMs(medianMs),
+      p99Ms: p99Ms === undefined ? null : toldMs(p99Ms),
+    }
+  }
+
+  async prepare(notification: Sendable): Promise<PreparedRequest> {
+    const prepared = await this.#protocol.prepare(notification)
+    return {
+      send: (address: Address) => {
+        const startMs = performance.now()
+        return prepared.send(address).then((outcome) => {
+          this.#note(outcome)
+          const durationMs = performance.now() - startMs
+          const given = outcome.answered !== undefined
+          // A connection that fails at once says nothing of how many requests the gateway takes well; silence does.
+          if (given || durationMs >= silentMs)
+            this.slotsOf(address).note(durationMs, outcome.is === 'busy' || !given, given)
+          this.#answers.note(outcome.is, durationMs, this.#now())
+          this.#events.onAnswer(durationMs, outcome.is)
+          return outcome
+        })
+      },
+    }
+  }
+
+  /** Another lane takes over; what is on its way still arrives. */
+  async replace(): Promise<void> {
+    this.#stale = true
+    await this.#protocol.close()
+  }
+
+  #note(outcome: Outcome): void {
+    if (outcome.is === 'refused' && outcome.reason === 'credential-rejected') {
+      const first = this.#haltedAtMs === undefined
+      this.#haltedAtMs = this.#now()
+      if (first) this.#events.onRejected()
+      return
+    }
+    if (outcome.is !== 'accepted') return
+    const wasHalted = this.#haltedAtMs !== undefined
+    this.#haltedAtMs = undefined
+    if (!wasHalted && this.#now() - this.#usedAtMs < usedEveryMs) return
+    this.#usedAtMs = this.#now()
+    this.#events.onUsed()
+  }
+}

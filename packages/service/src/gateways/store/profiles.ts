@@ -1,0 +1,147 @@
+import type { Platform } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
+import { type GatewayPlace, inWhere } from '../../database/scope.ts'
+import type { Database, Reader, Tx } from '../../database/database.ts'
+
+export type ProfileSlot = 'in-use' | 'waiting'
+
+/** One version of an app's own gateway profile. */
+export type ProfileRow = {
+  readonly no: number
+  readonly version: number
+  readonly slot: ProfileSlot | null
+  readonly name: string
+  readonly asksFor: string
+  /** A day, such as 2027-06-01. */
+  readonly outdatedFrom: string | null
+  /** As it was written. */
+  readonly text: string
+  readonly madeBy: string
+  readonly madeAt: Date
+}
+
+const inPlace = (place: GatewayPlace): SQL => sql`${inWhere(place)} and platform = ${place.platform}`
+
+const columns = sql`no, version, slot, name, asks_for as asksFor, date_format(outdated_from, '%Y-%m-%d') as outdatedFrom,
+  body as text, made_by as madeBy, made_at as madeAt`
+
+/** Those that are in use and that wait, one of each at most. */
+export const profilesInPlace = (reader: Reader, place: GatewayPlace): Promise<ProfileRow[]> =>
+  reader.rows<ProfileRow>(
+    sql`select ${columns} from gateway_profiles where ${inPlace(place)} and slot in ('in-use', 'waiting')`,
+  )
+
+/** Which one is in use, without its text: asked for every few seconds. */
+export async function profileNoInUse(reader: Reader, place: GatewayPlace): Promise<number | undefined> {
+  const [row] = await reader.rows<{ no: number }>(
+    sql`select no from gateway_profiles where ${inPlace(place)} and slot = 'in-use'`,
+  )
+  return row?.no
+}
+
+/** Newest first. @param before the version of the last one before */
+export const listProfiles = (
+  reader: Reader,
+  place: GatewayPlace,
+  limit: number,
+  before = 4_294_967_295,
+): Promise<ProfileRow[]> =>
+  reader.rows<ProfileRow>(
+    sql`select ${columns} from gateway_profiles where ${inPlace(place)} and version < ${before}
+        order by version desc limit ${limit}`,
+  )
+
+export async function findProfile(
+  reader: Reader,
+  place: GatewayPlace,
+  version: number,
+): Promise<ProfileRow | undefined> {
+  const [row] = await reader.rows<ProfileRow>(
+    sql`select ${columns} from gateway_profiles where ${inPlace(place)} and version = ${version}`,
+  )
+  return row
+}
+
+/** Those in use that say when they will be outdated. */
+export const outdatingProfiles = (
+  reader: Reader,
+): Promise<{ readonly platform: Platform; readonly name: string; readonly outdatedFrom: string }[]> =>
+  reader.rows(
+    sql`select distinct platform, name, date_format(outdated_from, '%Y-%m-%d') as outdatedFrom from gateway_profiles
+        where slot = 'in-use' and outdated_from is not null limit 1000`,
+  )
+
+/** So many versions are kept; those that are in use or wait always are. */
+const keptVersions = 50
+
+type Saved = Pick<ProfileRow, 'name' | 'asksFor' | 'outdatedFrom' | 'text' | 'madeBy'>
+
+/**
+ * Keeps a new version; the very one that is in use already makes none.
+ * @param use puts it in use, and the one before waits; else it waits itself
+ */
+export async function saveProfile(database: Database, place: GatewayPlace, saved: Saved, use: boolean): Promise<void> {
+  const { name, asksFor, outdatedFrom, text, madeBy } = saved
+  await database.transactAnew(async (tx) => {
+    const rows = await slots(tx, place)
+    const [same] = await tx.rows<{ version: number }>(
+      sql`select version from gateway_profiles where ${inPlace(place)} and slot is not null and body = ${text}`,
+    )
+    let version = same?.version
+    if (version === undefined) {
+      const [newest] = await tx.rows<{ version: number | null }>(
+        sql`select max(version) as version from gateway_profiles where ${inPlace(place)}`,
+      )
+      version = (newest?.version ?? 0) + 1
+      await tx.change(
+        sql`insert into gateway_profiles (app_no, environment, platform, version, name, asks_for, outdated_from, body, made_by, made_at)
+            values (${place.appNo}, ${place.environment}, ${place.platform}, ${version}, ${name}, ${asksFor},
+              ${outdatedFrom}, ${text}, ${madeBy}, utc_timestamp(3))`,
+      )
+      await tx.change(
+        sql`delete from gateway_profiles
+            where ${inPlace(place)} and slot is null and version <= ${version - keptVersions}`,
+      )
+    }
+    await fill(tx, place, rows, version, use ? 'in-use' : 'waiting')
+  })
+}
+
+/** Puts a version in use; the one before waits. */
+export const useProfile = (database: Database, place: GatewayPlace, version: number): Promise<void> =>
+  database.transact(async (tx) => fill(tx, place, await slots(tx, place), version, 'in-use'))
+
+/** None of the app's own is in use from now on; the one that was waits. */
+export const dropProfile = (database: Database, place: GatewayPlace): Promise<void> =>
+  database.transact(async (tx) => {
+    const current = (await slots(tx, place)).find(({ slot }) => slot === 'in-use')
+    if (!current) return
+    await empty(tx, place)
+    await setSlot(tx, place, current.version, 'waiting')
+  })
+
+type Slot = { readonly version: number; readonly slot: ProfileSlot }
+
+const slots = (tx: Tx, place: GatewayPlace): Promise<Slot[]> =>
+  tx.rows<Slot>(sql`select version, slot from gateway_profiles where ${inPlace(place)} and slot is not null for update`)
+
+/** The slots are unique: all are emptied before any is filled. */
+async function fill(
+  tx: Tx,
+  place: GatewayPlace,
+  rows: readonly Slot[],
+  version: number,
+  slot: ProfileSlot,
+): Promise<void> {
+  const current = rows.find((one) => one.slot === 'in-use')?.version
+  if (current === version) return
+  await empty(tx, place)
+  await setSlot(tx, place, version, slot)
+  if (current !== undefined) await setSlot(tx, place, current, slot === 'in-use' ? 'waiting' : 'in-use')
+}
+
+const empty = (tx: Tx, place: GatewayPlace) =>
+  tx.change(sql`update gateway_profiles set slot = null where ${inPlace(place)} and slot is not null`)
+
+const setSlot = (tx: Tx, place: GatewayPlace, version: number, slot: ProfileSlot) =>
+  tx.change(sql`update gateway_profiles set slot = ${slot} where ${inPlace(place)} and version = ${version}`)

@@ -1,0 +1,89 @@
+import { type RecordedExchange, wellFormedJson } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
+import { inWhere } from '../../database/scope.ts'
+import type { Database, Reader } from '../../database/database.ts'
+import type { GatewayPlace } from '../../database/scope.ts'
+
+const inPlace = (place: GatewayPlace): SQL => sql`${inWhere(place)} and platform = ${place.platform}`
+
+/** Begins a recording; what was recorded before is forgotten. */
+export const startRecording = (database: Database, place: GatewayPlace, seconds: number): Promise<void> =>
+  database.transact(async (tx) => {
+    await tx.change(sql`delete from gateway_exchanges where ${inPlace(place)}`)
+    await tx.change(
+      sql`insert into gateway_recordings (app_no, environment, platform, until)
+          values (${place.appNo}, ${place.environment}, ${place.platform}, utc_timestamp(3) + interval ${seconds} second)
+          on duplicate key update until = value(until)`,
+    )
+  })
+
+/** Ends a recording and forgets it. */
+export const endRecording = (database: Database, place: GatewayPlace): Promise<void> =>
+  database.transact(async (tx) => {
+    await tx.change(sql`delete from gateway_recordings where ${inPlace(place)}`)
+    await tx.change(sql`delete from gateway_exchanges where ${inPlace(place)}`)
+  })
+
+/** For how many more milliseconds a gateway is recorded; 0 when it is not. */
+export async function recordedForMs(reader: Reader, place: GatewayPlace): Promise<number> {
+  const [row] = await reader.rows<{ leftMs: string | null }>(
+    sql`select timestampdiff(microsecond, utc_timestamp(3), until) div 1000 as leftMs from gateway_recordings where ${inPlace(place)}`,
+  )
+  return Math.max(0, Number(row?.leftMs ?? 0))
+}
+
+/** Until when a gateway is recorded; `undefined` when that is over or it never was. */
+export async function recordedUntil(reader: Reader, place: GatewayPlace): Promise<Date | undefined> {
+  const [row] = await reader.rows<{ until: Date }>(
+    sql`select until from gateway_recordings where ${inPlace(place)} and until > utc_timestamp(3)`,
+  )
+  return row?.until
+}
+
+/**
+ * Keeps exchanges of a recording that goes on and is not full; nothing of one that has ended.
+ * @param most so many in all; then it ends
+ * @returns whether there is room for more
+ */
+export const keepExchanges = (
+  database: Database,
+  place: GatewayPlace,
+  exchanges: readonly RecordedExchange[],
+  most: number,
+): Promise<boolean> =>
+  database.transact(async (tx) => {
+    const [on] = await tx.rows(
+      sql`select until from gateway_recordings where ${inPlace(place)} and until > utc_timestamp(3) for update`,
+    )
+    if (!on) return false
+    const [{ kept } = { kept: 0 }] = await tx.rows<{ kept: number }>(
+      sql`select count(*) as kept from gateway_exchanges where ${inPlace(place)}`,
+    )
+    const room = Math.max(0, most - Number(kept))
+    for (const exchange of exchanges.slice(0, room))
+      await tx.change(
+        sql`insert into gateway_exchanges (app_no, environment, platform, exchange)
+            values (${place.appNo}, ${place.environment}, ${place.platform}, ${wellFormedJson(exchange)})`,
+      )
+    if (exchanges.length < room) return true
+    await tx.change(sql`update gateway_recordings set until = utc_timestamp(3) where ${inPlace(place)}`)
+    return false
+  })
+
+export async function recordedExchanges(reader: Reader, place: GatewayPlace): Promise<RecordedExchange[]> {
+  const rows = await reader.rows<{ exchange: string }>(
+    sql`select exchange from gateway_exchanges where ${inPlace(place)} order by no limit 1000`,
+  )
+  return rows.map(({ exchange }) => JSON.parse(exchange) as RecordedExchange)
+}
+
+/** Recordings hold what people were sent: so long after their end they are forgotten. */
+export async function forgetRecordings(database: Database, afterHours: number): Promise<void> {
+  const over = sql`until < utc_timestamp(3) - interval ${afterHours} hour`
+  await database.transact(async (tx) => {
+    await tx.change(
+      sql`delete gateway_exchanges from gateway_exchanges join gateway_recordings using (app_no, environment, platform) where ${over}`,
+    )
+    await tx.change(sql`delete from gateway_recordings where ${over}`)
+  })
+}

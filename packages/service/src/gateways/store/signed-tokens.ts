@@ -1,0 +1,21 @@
+import { sql } from 'drizzle-orm'
+import type { Database } from '../../database/database.ts'
+
+/**
+ * When the token of a key was signed that all processes use now; a new one is due once it is older than so long.
+ * @param name 32 bytes that stand for the key
+ * @returns seconds since 1970, by the database's clock
+ */
+export async function tokenSignedAt(database: Database, name: Buffer, atMostSeconds: number): Promise<number> {
+  const now = sql`utc_timestamp(3)`
+  // One from the future was made before the clock was set back.
+  await database.change(
+    sql`insert into signed_tokens (name, made_at) values (${name}, ${now})
+        on duplicate key update made_at =
+          if(made_at <= ${now} - interval ${atMostSeconds} second or made_at > ${now}, ${now}, made_at)`,
+  )
+  const [row] = await database.rows<{ madeAt: Date }>(
+    sql`select made_at as madeAt from signed_tokens where name = ${name}`,
+  )
+  return Math.floor((row?.madeAt.getTime() ?? 0) / 1_000)
+}

@@ -1,0 +1,255 @@
+import { createHash, randomBytes } from 'node:crypto'
+import { graceSecondsPreset } from '@zbell/contract'
+import { uuidV7, type Writing } from '@zbell/core'
+import { timingOf, type When } from '@zbell/core/calendar'
+import type { Hold, Notification } from '../engine/notification.ts'
+import type { Ahead } from '../engine/prepare-ahead.ts'
+import type { BlockDevice, HeldWork } from '../engine/work.ts'
+import type { GatewayRoom } from '../gateways/gateways.ts'
+import { invalid, Problem } from '../base/problem.ts'
+import type { Scope } from '../database/scope.ts'
+import type { Database } from '../database/database.ts'
+import { databaseTime } from '../database/database-time.ts'
+import { isDuplicate } from '../database/errors.ts'
+import {
+  type Created,
+  createNotification,
+  earlierAnswer,
+  fewDevices,
+  type Lifetime,
+} from './store/create-notification.ts'
+import { editNotification } from './store/edit-notification.ts'
+import { holdNotification } from './store/pause.ts'
+import { withdrawNotification } from './store/withdraw-notification.ts'
+import type { Pace } from '../base/pace.ts'
+import { channelIn, draftOf, type NotificationRequest } from './draft.ts'
+import { needNotification } from './find.ts'
+import { neverRings, nextTime, readersHourAt, readersOf } from './next-time.ts'
+import { checkReferences } from '../targets/references.ts'
+import { type ReviewReader, reviewDraft } from './review.ts'
+import type { Moment } from './review-policy.ts'
+
+/** What intake needs of the rest of the process. */
+export type IntakeParts = {
+  readonly database: Database
+  readonly gateways: GatewayRoom
+  readonly pace: Pace
+  /** For so many days deliveries are kept; 0 where they stay. */
+  readonly keptDays: number
+  /** How long this process holds what it is to send at once; 0 where no worker runs. */
+  readonly leaseMs: number
+  /** There is work for the engine; what is held is this process's to do. */
+  readonly onAccepted: (held: HeldWork | undefined, ahead: Promise<Ahead | undefined> | undefined) => void
+  /** A few people are about to be rung: what they get can be made ready. */
+  readonly prepareSoon: (
+    notification: Omit<Notification, 'no'>,
+    devices: readonly BlockDevice[],
+  ) => Promise<Ahead | undefined>
+  /** Somebody paused, resumed or cancelled something. */
+  readonly onHold: () => void
+}
+
+/** Who asks, and what makes it the same request when it comes again. */
+export type Asker = { readonly actor: string; readonly idempotencyKey?: string | undefined }
+
+export type Accepted = Lifetime & { readonly id: string }
+
+export type Edit = {
+  readonly content?: object | undefined
+  readonly values?: Notification['filling']['values']
+  readonly fallbacks?: Notification['filling']['fallbacks']
+  readonly urgency?: Notification['urgency'] | undefined
+}
+
+/**
+ * The use cases of a notification, for whoever wants something rung or stopped: a route, and whatever else rings without a
+ * person. What cannot be done is refused with a {@link Problem}.
+ */
+export class Intake {
+  readonly #parts: IntakeParts
+
+  constructor(parts: IntakeParts) {
+    this.#parts = parts
+  }
+
+  /**
+   * Begins to look for the devices of a few people, for a `send` that is about to follow. A failure is met again by the sending.
+   * @returns `undefined` for a target that is expanded
+   */
+  async lookAhead(scope: Scope, target: NotificationRequest['to']): Promise<readonly BlockDevice[] | undefined> {
+    return fewDevices(this.#parts.database, scope, target).catch(() => undefined)
+  }
+
+  /** Says what would happen, and stores nothing. @param signal nobody waits for the answer any more */
+  async review(scope: Scope, request: NotificationRequest, reader: ReviewReader, signal?: AbortSignal) {
+    const { database } = this.#parts
+    await checkReferences(database, scope, request.to)
+    const draft = await draftOf(this.#parts, scope, request)
+    return reviewDraft(this.#parts, scope, draft, reader, await this.#momentOf(request.when), signal)
+  }
+
+  /**
+   * Stores a notification with its first work: what is answered is never lost.
+   * @param few what {@link lookAhead} found
+   * @throws {Problem} `name-taken-live`, `idempotency-mismatch`, or for what the request names
+   */
+  async send(
+    scope: Scope,
+    request: NotificationRequest,
+    { actor, idempotencyKey }: Asker,
+    few?: Promise<readonly BlockDevice[] | undefined>,
+  ): Promise<Accepted> {
+    const { database, leaseMs, onAccepted, prepareSoon } = this.#parts
+    const draft = await draftOf(this.#parts, scope, request)
+    const hashes = {
+      idempotencyHash: idempotencyKey === undefined ? null : sha256(idempotencyKey),
+      requestHash: sha256(JSON.stringify(request)),
+    }
+    // Its hour may have come since it was sent first.
+    const earlier = request.when === undefined ? undefined : await earlierAnswer(database, scope, hashes)
+    if (earlier) return answerOf(earlier, earlier.id)
+    const due = request.when === undefined ? undefined : await this.#dueOf(request.when, request.graceSeconds)
+    const id = uuidV7(Date.now(), randomBytes(10))
+    let ahead: Promise<Ahead | undefined> | undefined
+    const created = await refusedWhenTaken(() =>
+      createNotification(
+        database,
+        scope,
+        {
+          ...draft,
+          id,
+          due,
+          name: request.name ?? null,
+          paused: request.paused,
+          sentBy: actor,
+          ...hashes,
+        },
+        {
+          leaseMs,
+          few,
+          checkReferences: () => checkReferences(database, scope, request.to),
+          onFound: (notification, devices) => {
+            ahead = prepareSoon(notification, devices)
+          },
+        },
+      ),
+    )
+    const accepted = answerOf(created, id)
+    const held = created.is === 'created' ? created.mine : undefined
+    onAccepted(held, ahead)
+    // The ring goes out before the answer does: somebody waits for it, and each costs the other a tenth of a millisecond.
+    if (held) await new Promise(setImmediate)
+    return accepted
+  }
+
+  /** When it would ring; a recurrence, when it does so first. */
+  async #momentOf(when: When | undefined): Promise<Moment> {
+    const nowMs = (await databaseTime(this.#parts.database)).getTime()
+    if (when === undefined) return { atMs: nowMs }
+    const at = await nextTime(timingOf(when, nowMs), nowMs - 1)
+    if (at === undefined) throw neverRings('/when')
+    if (when.zone === 'reader') return { local: when.local ?? readersHourAt(at) }
+    return { atMs: at.getTime() }
+  }
+
+  /** Somebody else has halted or started something. */
+  lookForHolds(): void {
+    this.#parts.onHold()
+  }
+
+  /** There is work for the engine that somebody else has stored. */
+  nudge(): void {
+    this.#parts.onAccepted(undefined, undefined)
+  }
+
+  /** @throws {Problem} `never-rings` for an hour that is over */
+  async #dueOf(when: When, graceSeconds = graceSecondsPreset) {
+    const nowMs = (await databaseTime(this.#parts.database)).getTime()
+    const at = await nextTime(timingOf(when, nowMs), nowMs - 1)
+    if (at === undefined) throw neverRings('/when')
+    const { local, zone, past = 'skip' } = when
+    return { at, graceSeconds, readers: zone === 'reader' && local ? readersOf(local, past, at) : undefined }
+  }
+
+  /** Changes a paused notification of which nothing has gone. @throws {Problem} `not-editable-now` */
+  async edit(scope: Scope, id: string, { content, values, fallbacks, urgency }: Edit): Promise<Notification> {
+    const { database } = this.#parts
+    const row = await needNotification(database, scope, id)
+    const written = { ...(content ?? row.content) } as Partial<Writing>
+    const next = { ...written, title: written.title ?? '' } as Writing
+    if (row.mode === 'show' && next.title === '' && !next.perPlatform)
+      throw invalid('/content/title', 'is needed: it is the first line that is shown')
+    const filling = { values: values ?? row.filling.values, fallbacks: fallbacks ?? row.filling.fallbacks }
+    const channel = await channelIn(database, scope, next)
+    const changed = { content: next, filling, urgency: urgency ?? row.urgency, channelNo: channel?.no ?? null }
+    if (!(await editNotification(database, row.no, changed))) throw new Problem('not-editable-now')
+    return needNotification(database, scope, row.id)
+  }
+
+  /** Stops a notification for now; its queued work keeps its due times. @throws {Problem} `already-over` */
+  pause(scope: Scope, id: string): Promise<Notification> {
+    return this.#hold(scope, id, 'paused')
+  }
+
+  /** Lets a paused notification go on. @throws {Problem} `already-over` */
+  resume(scope: Scope, id: string): Promise<Notification> {
+    return this.#hold(scope, id, 'none')
+  }
+
+  /** Ends a notification for good: what has not gone yet never goes. @throws {Problem} `already-over` */
+  cancel(scope: Scope, id: string): Promise<Notification> {
+    return this.#hold(scope, id, 'cancelled')
+  }
+
+  async #hold(scope: Scope, id: string, hold: Hold): Promise<Notification> {
+    const { database, onHold } = this.#parts
+    const notification = await needNotification(database, scope, id)
+    if (!(await holdNotification(database, notification.no, hold))) throw new Problem('already-over')
+    onHold()
+    return needNotification(database, scope, notification.id)
+  }
+
+  /** Takes a notification back: what waits ends, and devices that have it are woken to remove it. @returns that wake */
+  async withdraw(scope: Scope, id: string, { actor }: Asker): Promise<Accepted> {
+    const { database, onAccepted, onHold } = this.#parts
+    const notification = await needNotification(database, scope, id)
+    const wakeId = uuidV7(Date.now(), randomBytes(10))
+    const lifetime = await withdrawNotification(database, scope, notification, {
+      id: wakeId,
+      target: { any: [`reached:${notification.id}`] },
+      content: { title: '', commands: { withdraw: { id: notification.id } } },
+      filling: {},
+      name: null,
+      template: null,
+      mode: 'wake',
+      urgency: 'high',
+      ttlSeconds: notification.ttlSeconds,
+      spreadSeconds: 0,
+      paused: false,
+      sentBy: actor,
+      idempotencyHash: null,
+      requestHash: sha256(wakeId),
+    })
+    onHold()
+    onAccepted(undefined, undefined)
+    return { id: wakeId, ...lifetime }
+  }
+}
+
+/** @param id of one that was made now @throws {Problem} `idempotency-mismatch` */
+function answerOf(created: Created, id: string): Accepted {
+  if (created.is === 'created') return { id, ...created.lifetime }
+  if (!created.sameRequest) throw new Problem('idempotency-mismatch')
+  return { id: created.id, ...created.lifetime }
+}
+
+async function refusedWhenTaken<T>(create: () => Promise<T>): Promise<T> {
+  try {
+    return await create()
+  } catch (error) {
+    if (isDuplicate(error, 'one_live_name')) throw new Problem('name-taken-live')
+    throw error
+  }
+}
+
+const sha256 = (text: string): Buffer => createHash('sha256').update(text).digest()

@@ -1,0 +1,66 @@
+import type { Notification, Totals } from '@zbell/contract'
+import { type DeliveryState, deliveryStateNames, reasons, sampleTexts } from '@zbell/core'
+import type { Database } from '../database/database.ts'
+import type { Scope } from '../database/scope.ts'
+import { countDeliveries } from '../deliveries/store/counts.ts'
+import type { Notification as KeptNotification } from '../engine/notification.ts'
+import { waitsFor } from '../queue/read-queue.ts'
+
+export async function notificationView(database: Database, scope: Scope, row: KeptNotification): Promise<Notification> {
+  const counted = await countDeliveries(database, row.no)
+  const known = [...counted.states.values()].reduce((sum, count) => sum + count, 0)
+  const states = Object.fromEntries(
+    deliveryStateNames.map((state) => [state, counted.states.get(state) ?? 0]),
+  ) as Record<DeliveryState, number>
+  // The row was read before the count: outcomes that were stored in between can only make `known` larger.
+  const expanded = Math.max(row.expanded, known)
+  const totals: Totals = { expanded, ...states, queued: expanded - known }
+  const quiet = row.state === 'finished' ? null : await waitsFor(database, row.no, reasons['quiet-hours'].code)
+  return {
+    id: row.id,
+    revision: row.version,
+    app: scope.app.slug,
+    environment: row.environment,
+    name: row.name,
+    state: stateOf(row),
+    to: row.target as Notification['to'],
+    content: row.content as Notification['content'],
+    template: row.template,
+    shows: sampleTexts(row.content, row.filling),
+    values: { ...row.filling.values },
+    fallbacks: { ...row.filling.fallbacks },
+    channel: row.channel?.name ?? null,
+    urgency: row.urgency,
+    ttlSeconds: row.ttlSeconds,
+    mode: row.mode,
+    spreadSeconds: row.spreadSeconds,
+    withdrawnAt: row.withdrawnAt?.toISOString() ?? null,
+    sentBy: row.sentBy,
+    createdAt: row.createdAt.toISOString(),
+    expiresAt: row.expiresAt.toISOString(),
+    dueAt: row.dueAt?.toISOString() ?? null,
+    missedAt: row.missedAt?.toISOString() ?? null,
+    readersHour: row.readerLocal,
+    schedule: row.schedule,
+    finishedAt: row.finishedAt?.toISOString() ?? null,
+    totals,
+    platforms: Object.fromEntries([...counted.platforms].map(([platform, own]) => [platform, Object.fromEntries(own)])),
+    reasons: [...counted.reasons].map(([reason, count]) => ({
+      reason,
+      count,
+      says: reasons[reason].says,
+      does: reasons[reason].does,
+    })),
+    quiet: quiet && { devices: quiet.size, until: quiet.until.toISOString() },
+  }
+}
+
+/** A hold shows until the end; what was cancelled stays so. */
+function stateOf({ state, hold, stopped, dueAt }: KeptNotification): Notification['state'] {
+  if (state === 'finished') return hold === 'cancelled' ? 'cancelled' : 'finished'
+  if (state === 'scheduled' && hold === 'cancelled') return 'cancelled'
+  if (hold === 'paused') return 'paused'
+  // One whose hour is yet to come waits for that first.
+  const ahead = state === 'scheduled' && dueAt !== null && dueAt.getTime() > Date.now()
+  return stopped && !ahead ? 'stopped' : state
+}

@@ -1,0 +1,63 @@
+import { sql } from 'drizzle-orm'
+import type { Halt, Hold } from '../../engine/notification.ts'
+import type { Database, Tx } from '../../database/database.ts'
+import { finishIfDone } from '../../deliveries/store/store-outcomes.ts'
+import { makeDue, resume, suspend } from '../../queue/suspend.ts'
+import { isStopped } from '../../policy/store/stops.ts'
+import { holdOfCode, holds } from '../../engine/pause-codes.ts'
+
+/**
+ * Holds a notification, or lets it go on. What a worker has at hand it gives up by itself as soon as it sees the change;
+ * all else is suspended, resumed or ended here.
+ * @returns false when it has come to its end already
+ */
+export const holdNotification = (database: Database, no: number, hold: Hold): Promise<boolean> =>
+  database.transact((tx) => holdIn(tx, no, hold))
+
+/** The same, as a part of a transaction. */
+export async function holdIn(tx: Tx, no: number, hold: Hold): Promise<boolean> {
+  const [row] = await tx.rows<{ state: string; hold: number }>(
+    sql`select state, hold from notifications where no = ${no} for update`,
+  )
+  if (!row || row.state === 'finished' || row.hold === holds.cancelled) return false
+  await tx.change(
+    sql`update notifications set hold = ${holds[hold]}, changed_at = utc_timestamp(3), version = version + 1
+         ${hold === 'cancelled' ? sql`, live_name = null` : sql``} where no = ${no}`,
+  )
+  switch (hold) {
+    case 'paused':
+      await suspend(tx, no)
+      break
+    case 'none':
+      // One that rests over its hour rings when it goes on, with all of its lifetime.
+      await tx.change(
+        sql`update notifications set expires_at = utc_timestamp(3) + interval ttl_seconds second, due_at = utc_timestamp(3)
+            where no = ${no} and state = 'scheduled' and due_at < utc_timestamp(3) and reader_local is null`,
+      )
+      await resume(tx, no)
+      break
+    case 'cancelled':
+      await makeDue(tx, no)
+      await finishIfDone(tx, no)
+      break
+    default:
+      hold satisfies never
+  }
+  return true
+}
+
+/** How the notifications that a worker has at hand are held now. */
+export async function holdsOf(database: Database, numbers: readonly number[]): Promise<Map<number, Halt>> {
+  if (numbers.length === 0) return new Map()
+  const rows = await database.rows<{ no: number; hold: number; stopped: number }>(
+    sql`select n.no, n.hold, ${isStopped(sql`n`)} as stopped from notifications n where n.no in ${numbers}`,
+  )
+  return new Map(
+    rows
+      .filter(({ hold, stopped }) => hold !== 0 || stopped === 1)
+      .map(({ no, hold, stopped }) => [
+        no,
+        holdOfCode(hold) === 'cancelled' || stopped === 0 ? holdOfCode(hold) : 'stopped',
+      ]),
+  )
+}

@@ -1,0 +1,26 @@
+import { sql } from 'drizzle-orm'
+import type { Database } from '../../database/database.ts'
+
+/** So many go in one transaction. */
+const together = 500
+
+/**
+ * Forgets notifications that ended long ago and whose deliveries are pruned, with their totals; the totals of days stay.
+ * @param days since their end; at least those for which deliveries are kept
+ */
+export async function forgetNotifications(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
+  while (mayGoOn()) {
+    const old = await database.rows<{ no: number }>(
+      sql`select no from notifications force index (by_end)
+          where pruned_at is not null and finished_at < utc_timestamp(3) - interval ${days} day
+          order by no limit ${together}`,
+    )
+    if (old.length === 0) return
+    const numbers = old.map(({ no }) => no)
+    await database.transact(async (tx) => {
+      for (const table of [sql`notification_counts`, sql`early_receipts`, sql`gateway_answers`])
+        await tx.change(sql`delete from ${table} where notification_no in ${numbers}`)
+      await tx.change(sql`delete from notifications where no in ${numbers}`)
+    })
+  }
+}

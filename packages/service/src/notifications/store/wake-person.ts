@@ -1,0 +1,36 @@
+import { packBlock, reasons, unpackBlock } from '@zbell/core'
+import { sql } from 'drizzle-orm'
+import type { Where } from '../../database/scope.ts'
+import type { Database } from '../../database/database.ts'
+import { enqueue } from '../../queue/enqueue.ts'
+import { leavePart, makeOneDue, waitingFor } from '../../queue/part.ts'
+
+/** So many devices of somebody are woken. */
+const mostDevices = 100
+
+/**
+ * Rings what waits for a person's quiet hours, now that they were changed; what still has to wait does. Their devices are taken
+ * out of the blocks in which they wait with others, so that nobody else is looked at again, however often somebody does this.
+ * @param mostLooked so many pieces of the app's work are looked through
+ */
+export async function wakePerson(database: Database, where: Where, userNo: number, mostLooked: number): Promise<void> {
+  const own = await database.rows<{ no: number }>(
+    sql`select no from devices where user_no = ${userNo} and retired_at is null order by no desc limit ${mostDevices}`,
+  )
+  if (own.length === 0) return
+  const theirs = new Set(own.map(({ no }) => no))
+  const waiting = await waitingFor(database, { ...where, cause: reasons['quiet-hours'].code }, mostLooked)
+  for (const work of waiting) {
+    const devices = work.body ? [...unpackBlock(work.body)] : []
+    const mine = devices.filter((no) => theirs.has(no))
+    if (mine.length === 0) continue
+    await database.transact(async (tx) => {
+      if (mine.length === devices.length) return void (await makeOneDue(tx, work))
+      const others = devices.filter((no) => !theirs.has(no))
+      const left = { body: Buffer.from(packBlock(others)), size: others.length }
+      // Somebody has it in hand by now: then it is being looked at anyway.
+      if (!(await leavePart(tx, work, left))) return
+      await enqueue(tx, work.subjectNo, [{ ...work, body: Buffer.from(packBlock(mine)), size: mine.length }])
+    })
+  }
+}

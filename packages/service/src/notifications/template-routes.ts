@@ -1,0 +1,41 @@
+import type { Template } from '@zbell/contract'
+import type { Declarations, Writing } from '@zbell/core'
+import { isTemplateName, needTemplate } from './templates.ts'
+import { invalid, Problem } from '../base/problem.ts'
+import type { Database } from '../database/database.ts'
+import { deleteTemplate, listTemplates, saveTemplate, type TemplateRow } from './store/templates.ts'
+import type { Api } from '../api/api.ts'
+import { nameAtPlace, pageView, placeOfName } from '../api/pages.ts'
+
+export function serveTemplates(api: Api, database: Database): void {
+  api.serve('listTemplates', async ({ caller: { scope }, query: { limit, after } }) => {
+    const rows = await listTemplates(database, scope, limit + 1, nameAtPlace(after))
+    return pageView(rows, limit, ({ name }) => placeOfName(name), templateView)
+  })
+
+  api.serve('readTemplate', async ({ caller: { scope }, params }) =>
+    templateView(await needTemplate(database, scope, params.template)),
+  )
+
+  api.serve('saveTemplate', async ({ caller: { scope, actor }, params, body }) => {
+    const name = params.template
+    if (!isTemplateName(name))
+      throw invalid('/template', 'wants up to 64 small letters, digits, dots, hyphens and underscores as a name')
+    const content = body.content as Writing
+    const declares = body.declares as Declarations
+    const version = await saveTemplate(database, scope, { name, content, declares, madeBy: actor })
+    return templateView(await needTemplate(database, scope, `${name}@${version}`))
+  })
+
+  api.serve('deleteTemplate', async ({ caller: { scope }, params }) => {
+    if (!(await deleteTemplate(database, scope, params.template))) throw new Problem('unknown-template')
+    return undefined
+  })
+}
+
+const templateView = ({ madeAt, content, declares, ...row }: TemplateRow): Template => ({
+  ...row,
+  content: content as Template['content'],
+  declares: declares as Template['declares'],
+  madeAt: madeAt.toISOString(),
+})

@@ -1,0 +1,136 @@
+import type { Day } from '@zbell/contract'
+import { type DeliveryState, quantileMs, type Reason, reasons, timedSteps, toldMs, troublesOf } from '@zbell/core'
+import type { GatewayRoom } from '../gateways/gateways.ts'
+import type { Scope } from '../database/scope.ts'
+import { whereOf } from '../database/scope.ts'
+import type { Database } from '../database/database.ts'
+import { type DayCount, readDays } from '../deliveries/store/day-counts.ts'
+import { newestDevices } from '../devices/store/newest-devices.ts'
+import { listJobs } from './store/jobs.ts'
+import { readWaiting } from '../policy/store/read-waiting.ts'
+import { listProcesses } from './store/processes.ts'
+import { channelNamed } from '../policy/store/channels.ts'
+import { findStop } from '../policy/store/stops.ts'
+import { unheardSchedules, unrungSchedules } from '../schedules/store/runs.ts'
+import { awaySources } from '../sources/store/sources.ts'
+import { faultyTriggers, pausedTriggers } from '../triggers/store/triggers.ts'
+import { troubledWebhooks } from '../webhooks/store/webhooks.ts'
+import type { Api } from '../api/api.ts'
+
+/** So many schedules that did not ring are named. */
+const mostUnrung = 10
+
+export function serveHealthOf(api: Api, database: Database, gateways: GatewayRoom): void {
+  api.serve('readHealth', async ({ caller: { scope } }) => {
+    const startMs = performance.now()
+    await database.ping()
+    const databaseMs = performance.now() - startMs
+    const processes = await listProcesses(database)
+    const { oldestDueAt, ...queue } = await readWaiting(database, scope)
+    const paces = processes.flatMap(({ devicesPerSecond }) => devicesPerSecond ?? [])
+    const own = processes.map(
+      ({ gateways, startedAt, seenAt, devicesPerSecond: _, reachedLimits: _limits, ...one }) => ({
+        ...one,
+        startedAt: startedAt.toISOString(),
+        seenAt: seenAt.toISOString(),
+        gateways: gateways
+          .filter(({ appNo, environment }) => appNo === scope.app.no && environment === scope.environment)
+          .map(({ appNo: _no, app: _app, ...gateway }) => gateway),
+      }),
+    )
+    const jobs = await listJobs(database)
+    const condition = {
+      databaseMs,
+      jobs,
+      processes: own,
+      unrung: await unrungSchedules(database, whereOf(scope), mostUnrung),
+      unheard: await unheardSchedules(database, whereOf(scope), mostUnrung),
+      runaways: await pausedTriggers(database, whereOf(scope)),
+      faultyTriggers: await faultyTriggers(database, whereOf(scope)),
+      failingWebhooks: await troubledWebhooks(database, whereOf(scope)),
+      awaySources: await awaySources(database, whereOf(scope)),
+      reachedLimits: processes
+        .flatMap(({ reachedLimits = [] }) => reachedLimits)
+        .filter(({ appNo, environment }) => appNo === scope.app.no && environment === scope.environment)
+        .map(({ what, max, untilMs }) => ({ what, max, forSeconds: (untilMs - Date.now()) / 1_000 }))
+        .filter(({ forSeconds }) => forSeconds > 0),
+      stopped: await stopOf(database, scope),
+      unserved: await unservedOf(database, gateways, scope),
+      queue: { due: queue.due, oldestDueMs: oldestDueAt?.getTime() },
+    }
+    return {
+      troubles: troublesOf(condition, Date.now()),
+      databaseMs: Math.round(databaseMs * 100) / 100,
+      processes: own,
+      jobs: jobs.map(({ startedAt, finishedAt, ...job }) => ({
+        ...job,
+        startedAt: startedAt?.toISOString() ?? null,
+        finishedAt: finishedAt?.toISOString() ?? null,
+      })),
+      queue: { ...queue, oldestDueAt: oldestDueAt?.toISOString() ?? null },
+      devicesPerSecond: paces.length === 0 ? null : Math.round(paces.reduce((sum, one) => sum + one, 0)),
+    }
+  })
+
+  api.serve('listDays', async ({ caller: { scope }, query }) => {
+    const days = new Map<string, DayCount[]>()
+    const channel =
+      query.channel === undefined ? undefined : await channelNamed(database, whereOf(scope), query.channel)
+    const channelNo = query.channel === undefined ? undefined : (channel?.no ?? -1)
+    for (const one of await readDays(database, scope, query.days, channelNo)) {
+      const own = days.get(one.day)
+      if (own) own.push(one)
+      else days.set(one.day, [one])
+    }
+    return { items: [...days].map(([day, rows]) => dayView(day, rows)), next: null }
+  })
+}
+
+/** Platforms with devices to which nothing can go out. */
+async function unservedOf(database: Database, gateways: GatewayRoom, scope: Scope) {
+  const unserved = await gateways.unserved(scope.app.no, scope.environment)
+  if (unserved.size === 0) return []
+  const devices = await newestDevices(database, scope)
+  return [...unserved]
+    .filter(([platform]) => devices.some((one) => one.platform === platform && !one.rehearsal))
+    .map(([platform, reason]) => ({ platform, reason }))
+}
+
+async function stopOf(database: Database, scope: Scope) {
+  const stop = await findStop(database, whereOf(scope))
+  return (
+    stop && { reason: stop.reason, by: stop.stoppedBy, sinceSeconds: (Date.now() - stop.stoppedAt.getTime()) / 1_000 }
+  )
+}
+
+type Counts = Partial<Record<DeliveryState, number>>
+
+function dayView(day: string, rows: readonly DayCount[]): Day {
+  const counts: Counts = {}
+  const platforms: Day['platforms'] = {}
+  const why = new Map<Reason, number>()
+  for (const { platform, state, reason, count } of rows) {
+    counts[state] = (counts[state] ?? 0) + count
+    const own = platforms[platform] ?? {}
+    platforms[platform] = { ...own, [state]: (own[state] ?? 0) + count }
+    if (reason !== null) why.set(reason, (why.get(reason) ?? 0) + count)
+  }
+  return {
+    day,
+    counts,
+    platforms,
+    reasons: [...why]
+      .sort((a, b) => b[1] - a[1])
+      .map(([code, count]) => ({ code, says: reasons[code].says, does: reasons[code].does, count })),
+    steps: timedSteps.flatMap((step) => {
+      const durations = new Map<number, number>()
+      for (const row of rows)
+        if (row.state === step) durations.set(row.duration, (durations.get(row.duration) ?? 0) + row.count)
+      const [medianMs, p90Ms, p99Ms] = [0.5, 0.9, 0.99].map((share) => quantileMs(durations, share))
+      if (medianMs === undefined || p90Ms === undefined || p99Ms === undefined) return []
+      return [
+        { step, count: counts[step] ?? 0, medianMs: toldMs(medianMs), p90Ms: toldMs(p90Ms), p99Ms: toldMs(p99Ms) },
+      ]
+    }),
+  }
+}

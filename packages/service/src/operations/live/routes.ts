@@ -1,0 +1,170 @@
+import type { Response } from 'express'
+import type { Notification } from '../../engine/notification.ts'
+import { needNotification } from '../../notifications/find.ts'
+import { ChangeSender } from './change-sender.ts'
+import type { LiveHub } from './hub.ts'
+import { Problem } from '../../base/problem.ts'
+import type { Scope } from '../../database/scope.ts'
+import type { Database } from '../../database/database.ts'
+import { listDeliveries } from '../../deliveries/store/list-deliveries.ts'
+import { findNotificationByNo } from '../../notifications/store/read-notifications.ts'
+import type { Metrics } from '../../base/metrics.ts'
+import { callerAddress } from '../../api/came-from.ts'
+import type { Api } from '../../api/api.ts'
+import { deliveryView } from '../../deliveries/delivery-view.ts'
+import { notificationView } from '../../notifications/notification-view.ts'
+
+/** Up to so many devices a watched notification tells of each; above it only of the totals. */
+const eachDeviceUpTo = 200
+const heartbeatMs = 15_000
+const maxStreams = 500
+/** So many of them one key or account may have, and one address, so that nobody takes all. */
+const maxOfOne = 100
+const maxOfAddress = 250
+/** Whoever does not read is let go when so much waits for them. */
+const mostWaitingBytes = 1_048_576
+
+type Stream = { readonly holder: string; readonly stillMay: () => Promise<boolean> }
+
+export class EventStreams {
+  readonly #open = new Map<Response, Stream>()
+  readonly #metrics: Metrics
+
+  constructor(metrics: Metrics) {
+    this.#metrics = metrics
+  }
+
+  /**
+   * Makes an answer a stream of server-sent events (WHATWG HTML §9.2).
+   * @param holder whose stream it is: a key or an account
+   * @param stillMay asked at every heartbeat; the stream ends when the listener may not any more
+   * @returns what sends one event
+   */
+  start(response: Response, { holder, stillMay }: Stream, onClose: () => void): (event: string, data: unknown) => void {
+    // Whoever left while they were being recognised will never be heard to leave again.
+    if (response.closed || response.destroyed) {
+      queueMicrotask(onClose)
+      return () => {}
+    }
+    if (this.#open.size >= maxStreams)
+      throw new Problem('too-many-requests', `No more than ${maxStreams} event streams are kept open.`)
+    if ([...this.#open.values()].filter((one) => one.holder === holder).length >= maxOfOne)
+      throw new Problem(
+        'too-many-requests',
+        `No more than ${maxOfOne} event streams of one key or account are kept open.`,
+      )
+    const address = callerAddress(response)
+    if ([...this.#open.keys()].filter((one) => callerAddress(one) === address).length >= maxOfAddress)
+      throw new Problem('too-many-requests', `No more than ${maxOfAddress} event streams of one address are kept open.`)
+    response.writeHead(200, {
+      'content-type': 'text/event-stream',
+      'cache-control': 'no-store',
+      'x-accel-buffering': 'no',
+    })
+    // Whoever only asks for the head has had all.
+    if (response.req.method === 'HEAD') {
+      response.end()
+      queueMicrotask(onClose)
+      return () => {}
+    }
+    this.#open.set(response, { holder, stillMay })
+    this.#metrics.listeners.set(this.#open.size)
+    const write = (text: string) => {
+      if (response.writableLength > mostWaitingBytes) response.destroy()
+      else response.write(text)
+    }
+    write(': here\n\n')
+    const heartbeat = setInterval(() => {
+      write(': here\n\n')
+      void this.#endUnless(response, stillMay)
+    }, heartbeatMs)
+    response.once('close', () => {
+      clearInterval(heartbeat)
+      this.#open.delete(response)
+      this.#metrics.listeners.set(this.#open.size)
+      onClose()
+    })
+    return (event, data) => write(`event: ${event}\ndata: ${JSON.stringify(data)}\n\n`)
+  }
+
+  /** A key was revoked here: whoever listens with it is heard out at once. */
+  recheck(): void {
+    for (const [response, { stillMay }] of this.#open) void this.#endUnless(response, stillMay)
+  }
+
+  async #endUnless(response: Response, stillMay: () => Promise<boolean>): Promise<void> {
+    if (!(await stillMay())) response.end()
+  }
+
+  close(): void {
+    for (const response of this.#open.keys()) response.end()
+  }
+}
+
+const holderOf = ({ app, environment }: Scope, actor: string): string => `${app.no} ${environment} ${actor}`
+
+export function serveEvents(
+  api: Api,
+  database: Database,
+  hub: LiveHub,
+  streams: EventStreams,
+  onFault: (error: unknown) => void,
+): void {
+  api.serve('watchNotification', async ({ caller: { scope, actor }, params, response, stillMay }) => {
+    const { no } = await needNotification(database, scope, params.id)
+    const told = new Map<number, string>()
+    let stop = () => {}
+    const send = streams.start(response, { holder: holderOf(scope, actor), stillMay }, () => stop())
+    const sender = new ChangeSender(async () => {
+      const row = await findNotificationByNo(database, no)
+      if (row) await tellNotification(database, scope, row, told, send)
+    }, onFault)
+    const unlisten = hub.listen(scope, (change) => {
+      if (change.is === 'notification' && change.no === no) sender.add(no)
+    })
+    stop = () => {
+      unlisten()
+      sender.close()
+    }
+    sender.add(no)
+    return undefined
+  })
+
+  api.serve('watchApp', async ({ caller: { scope, actor }, response, stillMay }) => {
+    let stop = () => {}
+    const send = streams.start(response, { holder: holderOf(scope, actor), stillMay }, () => stop())
+    const sender = new ChangeSender(async (no) => {
+      const row = await findNotificationByNo(database, no)
+      if (row) send('notification', await notificationView(database, scope, row))
+    }, onFault)
+    const unlisten = hub.listen(scope, (change) => {
+      if (change.is === 'devices') send('devices', { changed: true })
+      else sender.add(change.no)
+    })
+    stop = () => {
+      unlisten()
+      sender.close()
+    }
+    return undefined
+  })
+}
+
+/** Deliveries first, the totals last: whoever reads that all is done has read of each. */
+async function tellNotification(
+  database: Database,
+  scope: Scope,
+  row: Notification,
+  told: Map<number, string>,
+  send: (event: string, data: unknown) => void,
+): Promise<void> {
+  const view = await notificationView(database, scope, row)
+  if (view.totals.expanded <= eachDeviceUpTo) {
+    for (const delivery of await listDeliveries(database, row, { limit: eachDeviceUpTo })) {
+      const text = JSON.stringify(deliveryView(delivery))
+      if (told.get(delivery.deviceNo) === text) continue
+      told.set(delivery.deviceNo, text)
+      send('delivery', deliveryView(delivery))
+    }
+  }
+  send('notification', view)
+}

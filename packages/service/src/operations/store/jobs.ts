@@ -1,0 +1,80 @@
+import { sql } from 'drizzle-orm'
+import type { Database } from '../../database/database.ts'
+
+export type JobRow = {
+  readonly name: string
+  readonly everySeconds: number
+  /** The process that ran it last, or runs it now. */
+  readonly runBy: string | null
+  readonly startedAt: Date | null
+  readonly finishedAt: Date | null
+  readonly durationMs: number | null
+  /** How often it has failed in a row. */
+  readonly failures: number
+  readonly error: string | null
+  /** How many seconds ago it should have run. */
+  readonly lateSeconds: number
+}
+
+/** Makes a job known. What is known of its runs stays. */
+export async function declareJob(database: Database, name: string, everySeconds: number): Promise<void> {
+  await database.change(
+    sql`insert into jobs (name, every_seconds, due_at, until_at) values (${name}, ${everySeconds}, utc_timestamp(3), utc_timestamp(3))
+     on duplicate key update due_at = least(due_at, utc_timestamp(3) + interval value(every_seconds) second),
+       every_seconds = value(every_seconds)`,
+  )
+}
+
+/** Takes a job that is due and that nobody runs. @returns false for all but one of those who try */
+export async function takeJob(
+  database: Database,
+  name: string,
+  owner: Buffer,
+  runBy: string,
+  leaseMs: number,
+): Promise<boolean> {
+  const { affectedRows } = await database.change(
+    sql`update jobs set owner = ${owner}, run_by = ${runBy.slice(0, 100)}, started_at = utc_timestamp(3), until_at = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond
+     where name = ${name} and due_at <= utc_timestamp(3) and until_at <= utc_timestamp(3)`,
+  )
+  return affectedRows === 1
+}
+
+/** Shows a sign of life. @returns false when the job is another's by now */
+export async function renewJob(database: Database, name: string, owner: Buffer, leaseMs: number): Promise<boolean> {
+  const { affectedRows } = await database.change(
+    sql`update jobs set until_at = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond
+     where name = ${name} and owner = ${owner} and until_at > utc_timestamp(3)`,
+  )
+  return affectedRows === 1
+}
+
+/**
+ * Says how a run went; the next is due one interval after this one began, a little more or less.
+ * @param jitter from 0.9 to 1.1, so that what began together does not go on together
+ */
+export async function finishJob(
+  database: Database,
+  name: string,
+  owner: Buffer,
+  {
+    durationMs,
+    error,
+    jitter,
+  }: { readonly durationMs: number; readonly error: string | null; readonly jitter: number },
+): Promise<void> {
+  await database.change(
+    sql`update jobs set owner = null, until_at = utc_timestamp(3), finished_at = utc_timestamp(3), duration_ms = ${Math.round(durationMs)}, error = ${error?.slice(0, 300) ?? null},
+       failures = if(${error} is null, 0, failures + 1), due_at = started_at + interval round(every_seconds * ${jitter} * 1000000) microsecond
+     where name = ${name} and owner = ${owner}`,
+  )
+}
+
+/** All that were declared, by name. */
+export const listJobs = (database: Pick<Database, 'rows'>): Promise<JobRow[]> =>
+  database.rows<JobRow>(
+    sql`select name, every_seconds as everySeconds, run_by as runBy, started_at as startedAt, finished_at as finishedAt,
+       duration_ms as durationMs, failures, error,
+       if(until_at > utc_timestamp(3), 0, greatest(0, timestampdiff(second, due_at, utc_timestamp(3)))) as lateSeconds
+     from jobs order by name`,
+  )

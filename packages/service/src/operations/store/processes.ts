@@ -1,0 +1,50 @@
+import type { GatewayHealth } from '@zbell/contract'
+import { uuidFromBytes } from '@zbell/core'
+import { sql } from 'drizzle-orm'
+import { uuidBuffer } from '../../database/columns.ts'
+import type { Database } from '../../database/database.ts'
+import type { ReachedLimit } from '../../api/limits.ts'
+
+/** What a process says of itself. */
+export type ProcessReport = {
+  readonly host: string
+  readonly pid: number
+  readonly does: 'everything' | 'http' | 'worker' | 'clock'
+  readonly memoryMb: number
+  readonly devicesPerSecond: number | null
+  /** Missing in what an earlier version said. */
+  readonly reachedLimits?: readonly ReachedLimit[]
+  readonly gateways: readonly (GatewayHealth & { readonly appNo: number; readonly app?: string })[]
+}
+
+export type ProcessRow = ProcessReport & { readonly id: string; readonly startedAt: Date; readonly seenAt: Date }
+
+/** Whoever has been silent for so long is gone. */
+const silentSeconds = 20
+
+export async function reportProcess(database: Database, id: string, report: ProcessReport): Promise<void> {
+  await database.change(
+    sql`insert into processes (id, started_at, seen_at, report) values (${uuidBuffer(id)}, utc_timestamp(3), utc_timestamp(3), ${JSON.stringify(report)})
+     on duplicate key update seen_at = utc_timestamp(3), report = value(report)`,
+  )
+}
+
+export const removeProcess = (database: Database, id: string) =>
+  database.change(sql`delete from processes where id = ${uuidBuffer(id)}`)
+
+/** Those that are there, the oldest first. */
+export async function listProcesses(database: Database): Promise<ProcessRow[]> {
+  const rows = await database.rows<{ id: Buffer; startedAt: Date; seenAt: Date; report: string | ProcessReport }>(
+    sql`select id, started_at as startedAt, seen_at as seenAt, report from processes
+     where seen_at > utc_timestamp(3) - interval ${silentSeconds} second order by started_at, id`,
+  )
+  return rows.map(({ id, report, ...row }) => ({
+    ...(typeof report === 'string' ? (JSON.parse(report) as ProcessReport) : report),
+    ...row,
+    id: uuidFromBytes(id),
+  }))
+}
+
+/** Forgets those that died without a word. */
+export const forgetSilent = (database: Database) =>
+  database.change(sql`delete from processes where seen_at < utc_timestamp(3) - interval 1 hour`)

@@ -1,0 +1,17 @@
+import { type Rewrapped, RewrapUnderWay } from './rewrap.ts'
+import { Problem } from '../base/problem.ts'
+import { KeyringFixed } from '../vault/keyring.ts'
+import type { Api } from '../api/api.ts'
+
+/** @param rewrap puts all stored secrets under a new master key */
+export function serveVault(api: Api, rewrap: () => Promise<Rewrapped>): void {
+  api.serve('rewrapVault', async () => {
+    try {
+      return await rewrap()
+    } catch (error) {
+      if (error instanceof KeyringFixed) throw new Problem('master-key-fixed')
+      if (error instanceof RewrapUnderWay) throw new Problem('rewrap-under-way')
+      throw error
+    }
+  })
+}

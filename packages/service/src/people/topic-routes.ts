@@ -1,0 +1,140 @@
+import type { Topic } from '@zbell/contract'
+import { isTopicName } from '@zbell/core'
+import { Problem } from '../base/problem.ts'
+import type { Scope } from '../database/scope.ts'
+import { readSettings } from '../apps/store/settings.ts'
+import type { Database } from '../database/database.ts'
+import {
+  changeOwnTopic,
+  declareTopic,
+  deleteTopic,
+  ensureTopic,
+  findTopic,
+  hasRoomForTopics,
+  joinTopic,
+  leaveTopic,
+  listTopics,
+  membersByName,
+  mostTopicsOfDevice,
+  mostUndeclared,
+  type TopicRow,
+  topicsOf,
+} from './store/topics.ts'
+import type { RateLimits } from '../api/limits.ts'
+import type { Api } from '../api/api.ts'
+import { nameAtPlace, pageView, placeOfName } from '../api/pages.ts'
+
+/** So many that are not here are named in an answer. */
+const unknownNamed = 100
+/** So many join in one transaction, to keep it short. */
+const together = 2_000
+
+export function serveTopics(api: Api, database: Database, limits: RateLimits, onChange: () => void): void {
+  api.serve('listTopics', async ({ caller: { scope }, query: { limit, after } }) => {
+    const rows = await listTopics(database, scope, limit + 1, nameAtPlace(after))
+    return pageView(rows, limit, ({ name }) => placeOfName(name), topicView)
+  })
+
+  api.serve('declareTopic', async ({ caller: { scope }, params, body }) => {
+    const name = needName(params.topic)
+    await declareTopic(database, scope, name, body.title)
+    return topicView(await need(database, scope, name))
+  })
+
+  api.serve('deleteTopic', async ({ caller: { scope }, params }) => {
+    await deleteTopic(database, (await need(database, scope, params.topic)).no)
+    onChange()
+    return undefined
+  })
+
+  api.serve('joinTopic', async ({ caller: { scope }, params, body }) => {
+    const topicNo = await ensureTopic(database, scope, needName(params.topic))
+    const answer = await inParts(database, scope, body, (members) => joinTopic(database, topicNo, members))
+    onChange()
+    return answer
+  })
+
+  api.serve('leaveTopic', async ({ caller: { scope }, params, body }) => {
+    const { no } = await need(database, scope, params.topic)
+    const answer = await inParts(database, scope, body, (members) => leaveTopic(database, no, members))
+    onChange()
+    return answer
+  })
+
+  api.serve(
+    'listOwnTopics',
+    async ({ caller: { device } }) => ({ topics: (await topicsOf(database, device)).map(({ name }) => name) }),
+    limits.deviceCalls,
+  )
+
+  api.serve(
+    'joinOwnTopic',
+    async ({ caller: { scope, device }, params }) => {
+      const name = needName(params.topic)
+      const known = await findTopic(database, scope, name)
+      if (!known?.declared && !(await readSettings(database, scope)).openTopics) throw new Problem('unknown-topic')
+      if (!known && !(await hasRoomForTopics(database, scope)))
+        throw new Problem(
+          'too-many-topics',
+          `Devices have made ${mostUndeclared} topics here already; declare this one.`,
+        )
+      const no = known?.no ?? (await ensureTopic(database, scope, name))
+      if (!(await changeOwnTopic(database, { no, name }, device, true)))
+        throw new Problem('too-many-topics', `A device joins ${mostTopicsOfDevice} topics at most.`)
+      onChange()
+      return undefined
+    },
+    limits.deviceCalls,
+  )
+
+  api.serve(
+    'leaveOwnTopic',
+    async ({ caller: { scope, device }, params }) => {
+      const topic = await need(database, scope, params.topic)
+      await changeOwnTopic(database, topic, device, false)
+      onChange()
+      return undefined
+    },
+    limits.deviceCalls,
+  )
+}
+
+function needName(name: string): string {
+  if (!isTopicName(name))
+    throw new Problem('invalid-request', 'A topic has small letters, digits, hyphens and dots, 64 at most.', [
+      { pointer: '', detail: 'is not a topic' },
+    ])
+  return name
+}
+
+async function need(database: Database, scope: Scope, name: string): Promise<TopicRow> {
+  const topic = isTopicName(name) ? await findTopic(database, scope, name) : undefined
+  if (!topic) throw new Problem('unknown-topic')
+  return topic
+}
+
+type Members = { readonly users: readonly number[]; readonly devices: readonly number[] }
+
+async function inParts(
+  database: Database,
+  scope: Scope,
+  given: { readonly users: readonly string[]; readonly devices: readonly string[] },
+  act: (members: Members) => Promise<number>,
+): Promise<{ changed: number; unknown: string[] }> {
+  const { users, devices, unknown } = await membersByName(database, scope, given)
+  let changed = 0
+  for (let at = 0; at < Math.max(users.length, devices.length); at += together) {
+    const part = { users: users.slice(at, at + together), devices: devices.slice(at, at + together) }
+    changed += await act(part)
+  }
+  return { changed, unknown: unknown.slice(0, unknownNamed) }
+}
+
+const topicView = (row: TopicRow): Topic => ({
+  topic: row.name,
+  title: row.title,
+  declared: row.declared,
+  devices: row.devices,
+  users: row.users,
+  createdAt: row.createdAt.toISOString(),
+})

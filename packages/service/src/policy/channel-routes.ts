@@ -1,0 +1,112 @@
+import { type Channel, channelName, channelSetting, type OwnChannel } from '@zbell/contract'
+import type { Platform } from '@zbell/core'
+import { type ChannelSetting, platformName } from '@zbell/core/restraint'
+import { invalid, Problem } from '../base/problem.ts'
+import type { Scope } from '../database/scope.ts'
+import { whereOf } from '../database/scope.ts'
+import type { Database } from '../database/database.ts'
+import { ensurePersonOf } from '../devices/store/ensure-user.ts'
+import {
+  type ChannelRow,
+  channelsOf,
+  countOtherChannels,
+  deleteChannel,
+  findChannel,
+  listChannels,
+  muteChannel,
+  saveChannel,
+} from './store/channels.ts'
+import type { RateLimits } from '../api/limits.ts'
+import type { Api } from '../api/api.ts'
+import { nameAtPlace, pageView, placeOfName } from '../api/pages.ts'
+
+/** A person has to find their way among them. */
+const mostChannels = 100
+
+export function serveChannels(api: Api, database: Database, limits: RateLimits, onChange: () => void): void {
+  api.serve('listChannels', async ({ caller: { scope }, query: { limit, after } }) => {
+    const rows = await listChannels(database, whereOf(scope), limit + 1, nameAtPlace(after))
+    return pageView(rows, limit, ({ name }) => placeOfName(name), channelView)
+  })
+
+  api.serve('readChannel', async ({ caller: { scope }, params }) =>
+    channelView(await need(database, scope, params.channel)),
+  )
+
+  api.serve('saveChannel', async ({ caller: { scope, actor }, params: { channel: name }, body }) => {
+    const { error } = channelName.safeParse(name)
+    if (error) throw invalid('/channel', error.issues[0]?.message ?? 'is not a channel')
+    if ((await countOtherChannels(database, whereOf(scope), name)) >= mostChannels)
+      throw invalid('/channel', `would be one more than the ${mostChannels} that an app may have`)
+    await saveChannel(database, whereOf(scope), { name, setting: body as ChannelSetting, madeBy: actor })
+    onChange()
+    return channelView(await need(database, scope, name))
+  })
+
+  api.serve('deleteChannel', async ({ caller: { scope }, params }) => {
+    await deleteChannel(database, (await need(database, scope, params.channel)).no)
+    onChange()
+    return undefined
+  })
+
+  api.serve(
+    'listOwnChannels',
+    async ({ caller: { scope, device } }) => ({
+      channels: (await channelsOf(database, whereOf(scope), device)).map((one) => ownView(one, device.platform)),
+    }),
+    limits.deviceCalls,
+  )
+
+  api.serve(
+    'changeOwnChannel',
+    async ({ caller: { scope, device }, params, body }) => {
+      const { no, name } = await need(database, scope, params.channel)
+      const person = await database.transact(async (tx) => {
+        const userNo = await ensurePersonOf(tx, scope, device.no)
+        await muteChannel(tx, no, userNo, body.muted)
+        return userNo
+      })
+      onChange()
+      const all = await channelsOf(database, whereOf(scope), { no: device.no, userNo: person })
+      const own = all.find((one) => one.name === name)
+      if (!own) throw new Problem('unknown-channel')
+      return ownView(own, device.platform)
+    },
+    limits.deviceCalls,
+  )
+}
+
+async function need(database: Database, scope: Scope, name: string): Promise<ChannelRow> {
+  const found = channelName.safeParse(name).success ? await findChannel(database, whereOf(scope), name) : undefined
+  if (!found) throw new Problem('unknown-channel', `There is no channel ${name.slice(0, 80)}.`)
+  return found
+}
+
+const channelView = ({ name, mutedBy, blockedOn, madeBy, changedAt, ...setting }: ChannelRow): Channel => ({
+  ...channelSetting.parse(settingOf(setting)),
+  channel: name,
+  mutedBy,
+  blockedOn,
+  madeBy,
+  changedAt: changedAt.toISOString(),
+})
+
+const settingOf = ({ title, note, urgency, sound, ttlSeconds, quietHours, caps, names }: ChannelSetting) => ({
+  title,
+  note,
+  urgency,
+  sound,
+  ttlSeconds,
+  quietHours,
+  caps,
+  names,
+})
+
+const ownView = (one: Awaited<ReturnType<typeof channelsOf>>[number], platform: Platform): OwnChannel => ({
+  channel: one.name,
+  title: one.title,
+  note: one.note ?? null,
+  name: platformName(one, platform),
+  muted: one.muted,
+  blocked: one.blocked,
+})

@@ -1,0 +1,143 @@
+import { type Platform, wellFormedJson } from '@zbell/core'
+import { type Channel, type ChannelSetting, isChannelName, platformName } from '@zbell/core/restraint'
+import { type SQL, sql } from 'drizzle-orm'
+import type { Where } from '../../database/scope.ts'
+import type { Database, Reader, Tx } from '../../database/database.ts'
+import { tuples } from '../../database/fragments.ts'
+
+export type ChannelRow = Channel & {
+  readonly mutedBy: number
+  readonly blockedOn: number
+  readonly madeBy: string
+  readonly changedAt: Date
+}
+
+type Stored = { no: number; name: string; setting: string | ChannelSetting }
+
+const settingOf = (setting: string | ChannelSetting): ChannelSetting =>
+  typeof setting === 'string' ? (JSON.parse(setting) as ChannelSetting) : setting
+
+/** A channel as a notification is of it. */
+export const channelOf = ({ no, name, setting }: Stored): Channel => ({ no, name, ...settingOf(setting) })
+
+/** Channels `c` of an app and environment. */
+const inScope = ({ appNo, environment }: Where): SQL =>
+  sql`c.app_no = ${appNo} and c.environment = ${environment} and c.deleted_at is null`
+
+const counted = sql`c.no, c.name, c.setting, c.made_by as madeBy, c.changed_at as changedAt,
+  (select count(*) from channel_mutes m where m.channel_no = c.no) as mutedBy,
+  (select count(*) from channel_blocks b where b.channel_no = c.no) as blockedOn`
+
+/** In the order of their names. @param after the name of the last one before */
+export async function listChannels(reader: Reader, where: Where, limit: number, after = ''): Promise<ChannelRow[]> {
+  const rows = await reader.rows<Stored & Omit<ChannelRow, keyof Channel>>(
+    sql`select ${counted} from channels c where ${inScope(where)} and c.name > ${after} order by c.name limit ${limit}`,
+  )
+  return rows.map((row) => ({ ...row, ...channelOf(row) }))
+}
+
+export async function findChannel(reader: Reader, where: Where, name: string): Promise<ChannelRow | undefined> {
+  const [row] = await reader.rows<Stored & Omit<ChannelRow, keyof Channel>>(
+    sql`select ${counted} from channels c where ${inScope(where)} and c.name = ${name}`,
+  )
+  return row && { ...row, ...channelOf(row) }
+}
+
+/** Without what is counted of it. */
+export async function channelNamed(reader: Reader, where: Where, name: string): Promise<Channel | undefined> {
+  // Its column knows ASCII alone.
+  if (!isChannelName(name)) return undefined
+  const [row] = await reader.rows<Stored>(
+    sql`select c.no, c.name, c.setting from channels c where ${inScope(where)} and c.name = ${name}`,
+  )
+  return row && channelOf(row)
+}
+
+/** One that was removed comes back with the number that it had, so that who muted it still has. */
+export async function saveChannel(
+  database: Database,
+  { appNo, environment }: Where,
+  given: { readonly name: string; readonly setting: ChannelSetting; readonly madeBy: string },
+): Promise<void> {
+  await database.change(
+    sql`insert into channels (app_no, environment, name, setting, made_by, changed_at)
+        values (${appNo}, ${environment}, ${given.name}, ${wellFormedJson(given.setting)}, ${given.madeBy}, utc_timestamp(3))
+        on duplicate key update setting = value(setting), made_by = value(made_by), changed_at = value(changed_at), deleted_at = null`,
+  )
+}
+
+export async function countOtherChannels(reader: Reader, where: Where, name: string): Promise<number> {
+  const [row] = await reader.rows<{ count: number }>(
+    sql`select count(*) as count from channels c where ${inScope(where)} and c.name <> ${name}`,
+  )
+  return row?.count ?? 0
+}
+
+export async function deleteChannel(database: Database, no: number): Promise<void> {
+  await database.change(sql`update channels set deleted_at = utc_timestamp(3) where no = ${no}`)
+}
+
+/** Every channel, with what a device and its person want of it. */
+export async function channelsOf(
+  reader: Reader,
+  where: Where,
+  device: { readonly no: number; readonly userNo: number | null },
+): Promise<readonly (Channel & { readonly muted: boolean; readonly blocked: boolean })[]> {
+  const rows = await reader.rows<Stored & { muted: number; blocked: number }>(
+    sql`select c.no, c.name, c.setting,
+          exists (select 1 from channel_mutes m where m.channel_no = c.no and m.user_no = ${device.userNo ?? 0}) as muted,
+          exists (select 1 from channel_blocks b where b.channel_no = c.no and b.device_no = ${device.no}) as blocked
+        from channels c where ${inScope(where)} order by c.name`,
+  )
+  return rows.map((row) => ({ ...channelOf(row), muted: row.muted === 1, blocked: row.blocked === 1 }))
+}
+
+export async function muteChannel(tx: Tx, channelNo: number, userNo: number, muted: boolean): Promise<void> {
+  await tx.change(
+    muted
+      ? sql`insert ignore into channel_mutes (channel_no, user_no, muted_at) values (${channelNo}, ${userNo}, utc_timestamp(3))`
+      : sql`delete from channel_mutes where channel_no = ${channelNo} and user_no = ${userNo}`,
+  )
+}
+
+/**
+ * Which channels the system blocks on a device, as it told: by the app’s names for them, or by the platform’s. A name that is
+ * no channel of the app is left out.
+ * @returns whether it said something else before
+ */
+export async function storeBlocked(
+  tx: Tx,
+  where: Where,
+  device: { readonly no: number; readonly platform: Platform },
+  names: readonly string[],
+): Promise<boolean> {
+  const all =
+    names.length === 0
+      ? []
+      : await tx.rows<Stored>(sql`select c.no, c.name, c.setting from channels c where ${inScope(where)}`)
+  const told = new Set(names)
+  const after = all
+    .map(channelOf)
+    .filter((one) => told.has(one.name) || told.has(platformName(one, device.platform)))
+    .map(({ no }) => no)
+  const known = await tx.rows<{ no: number }>(
+    sql`select channel_no as no from channel_blocks where device_no = ${device.no} for update`,
+  )
+  const before = new Set(known.map(({ no }) => no))
+  if (before.size === after.length && after.every((no) => before.has(no))) return false
+  await tx.change(sql`delete from channel_blocks where device_no = ${device.no}`)
+  if (after.length > 0)
+    await tx.change(
+      sql`insert into channel_blocks (channel_no, device_no) values ${tuples(after.map((no) => [no, device.no]))}`,
+    )
+  return true
+}
+
+/** The channels that a person muted, by name. */
+export async function mutedChannelsOf(reader: Reader, userNo: number): Promise<string[]> {
+  const rows = await reader.rows<{ name: string }>(
+    sql`select c.name from channel_mutes m join channels c on c.no = m.channel_no
+        where m.user_no = ${userNo} and c.deleted_at is null order by c.name`,
+  )
+  return rows.map(({ name }) => name)
+}

@@ -1,0 +1,63 @@
+import { type Cap, capsFor, type QuietWindow, quietFor } from '@zbell/core/restraint'
+import { sql } from 'drizzle-orm'
+import type { Notification } from '../../engine/notification.ts'
+import { type Restraint, unrestrained } from '../../engine/policy.ts'
+import type { BlockDevice } from '../../engine/work.ts'
+import { settingsOf } from '../../apps/store/settings.ts'
+import type { Reader } from '../../database/database.ts'
+import { quietHoursOf } from './quiet-hours.ts'
+
+type Asked = Pick<Notification, 'appNo' | 'environment' | 'mode' | 'urgency' | 'channel'>
+
+/** What holds for a notification of an app, whoever reads it. */
+export async function restraintOfApp(
+  reader: Reader,
+  notification: Asked,
+): Promise<{
+  readonly quiet: readonly QuietWindow[]
+  readonly caps: readonly Cap[]
+  readonly timeZone: string
+  /** Somebody of the app has quiet hours of their own. */
+  readonly own: boolean
+}> {
+  const { appNo, environment } = notification
+  const [row] = await reader.rows<{ settings: unknown; own: number }>(
+    sql`select (select settings from app_settings where app_no = ${appNo} and environment = ${environment}) as settings,
+          exists (select 1 from user_quiet_hours where app_no = ${appNo} and environment = ${environment}) as own`,
+  )
+  const { quietHours, caps, timeZone } = settingsOf(row?.settings, environment)
+  return {
+    quiet: quietFor(quietHours, notification),
+    caps: capsFor(caps, notification),
+    timeZone,
+    own: row?.own === 1 && notification.mode === 'show' && notification.urgency !== 'high',
+  }
+}
+
+/** What keeps a notification from ringing on these devices, here or now. A wake is kept from nothing. */
+export async function restraintOf(
+  reader: Reader,
+  notification: Asked,
+  devices: readonly BlockDevice[],
+): Promise<Restraint> {
+  if (notification.mode === 'wake' || devices.length === 0) return unrestrained
+  const { own, ...ofApp } = await restraintOfApp(reader, notification)
+  const { channel } = notification
+  if (!own && channel === null) return { ...unrestrained, ...ofApp }
+  const people = [...new Set(devices.flatMap(({ userNo }) => userNo ?? []))]
+  const [windows, blocked, mutedBy] = await Promise.all([
+    own ? quietHoursOf(reader, people) : unrestrained.own,
+    channel === null
+      ? []
+      : reader.rows<{ no: number }>(
+          sql`select device_no as no from channel_blocks where channel_no = ${channel.no} and device_no in ${devices.map(({ no }) => no)}`,
+        ),
+    channel === null || people.length === 0
+      ? []
+      : reader.rows<{ no: number }>(
+          sql`select user_no as no from channel_mutes where channel_no = ${channel.no} and user_no in ${people}`,
+        ),
+  ])
+  const numbers = (rows: readonly { readonly no: number }[]) => new Set(rows.map(({ no }) => no))
+  return { ...ofApp, own: windows, blocked: numbers(blocked), mutedBy: numbers(mutedBy) }
+}

@@ -1,0 +1,64 @@
+import { sql } from 'drizzle-orm'
+import { inWhere, type Where } from '../../database/scope.ts'
+import type { Database, Tx } from '../../database/database.ts'
+import { holds } from '../../engine/pause-codes.ts'
+import { release } from '../../queue/lease.ts'
+import { appsWithParkedWork, park, unpark } from '../../queue/suspend.ts'
+import type { Held } from '../../queue/work.ts'
+
+/** Stops an app and parks its work. A stop that stands already keeps who said it first. */
+export async function stopApp(
+  database: Database,
+  where: Where,
+  { reason, by }: { readonly reason: string; readonly by: string },
+): Promise<void> {
+  await database.transact(async (tx) => {
+    await tx.change(
+      sql`insert into app_stops (app_no, environment, reason, stopped_by, stopped_at)
+          values (${where.appNo}, ${where.environment}, ${reason}, ${by}, utc_timestamp(3))
+          on duplicate key update reason = value(reason)`,
+    )
+    await park(tx, where)
+  })
+}
+
+/** Starts an app: its stop goes, its work is unparked, and what came to its hour meanwhile rings with all of its lifetime. */
+export async function startApp(database: Database, where: Where): Promise<void> {
+  await database.transact(async (tx) => {
+    await tx.change(sql`delete from app_stops where ${inWhere(where)}`)
+    await resumeLate(tx, where)
+    await unpark(tx, where)
+  })
+}
+
+/**
+ * Parks a claimed piece of work and all else of its app, if the app is stopped. The stop is held until both are stored: who starts
+ * the app meanwhile waits for that, and unparks what was parked here.
+ * @returns false when the app is not stopped (any more): nothing was changed
+ */
+export const parkIfStopped = (database: Database, work: Held & Where): Promise<boolean> =>
+  database.transact(async (tx) => {
+    const stops = await tx.rows(sql`select 1 from app_stops where ${inWhere(work)} lock in share mode`)
+    if (stops.length === 0) return false
+    await release(tx, work, { afterMs: 0 })
+    await park(tx, work)
+    return true
+  })
+
+/** Unparks work whose app is not stopped: nobody else would. */
+export async function unparkForgotten(database: Database): Promise<void> {
+  for (const where of await appsWithParkedWork(database))
+    await database.transact(async (tx) => {
+      const stops = await tx.rows(sql`select 1 from app_stops where ${inWhere(where)} for update`)
+      if (stops.length === 0) await unpark(tx, where)
+    })
+}
+
+/** What came to its hour while its app was stopped rings when it is started, with all of its lifetime. */
+async function resumeLate(tx: Tx, where: Where): Promise<void> {
+  await tx.change(
+    sql`update notifications set expires_at = utc_timestamp(3) + interval ttl_seconds second, due_at = utc_timestamp(3)
+        where ${inWhere(where)} and state = 'scheduled' and hold = ${holds.none}
+          and due_at < utc_timestamp(3) and reader_local is null`,
+  )
+}

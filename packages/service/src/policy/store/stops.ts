@@ -1,0 +1,22 @@
+import type { Environment } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
+import type { Where } from '../../database/scope.ts'
+import type { Reader } from '../../database/database.ts'
+
+export type StopRow = { readonly reason: string; readonly stoppedBy: string; readonly stoppedAt: Date }
+
+/** Whether the app of a row of this table is stopped in its environment. @param table such as `n`, with `app_no` and `environment` */
+export const isStopped = (table: SQL): SQL =>
+  sql`exists (select 1 from app_stops s where s.app_no = ${table}.app_no and s.environment = ${table}.environment)`
+
+export async function findStop(reader: Reader, { appNo, environment }: Where): Promise<StopRow | undefined> {
+  const [row] = await reader.rows<StopRow>(
+    sql`select reason, stopped_by as stoppedBy, stopped_at as stoppedAt from app_stops
+        where app_no = ${appNo} and environment = ${environment}`,
+  )
+  return row
+}
+
+/** Which apps are stopped. */
+export const allStops = (reader: Reader): Promise<{ app: string; environment: Environment }[]> =>
+  reader.rows(sql`select a.slug as app, s.environment from app_stops s join apps a on a.no = s.app_no`)

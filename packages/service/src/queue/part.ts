@@ -1,0 +1,48 @@
+import { type Environment, urgencies } from '@zbell/core'
+import { sql } from 'drizzle-orm'
+import type { Reader, Tx } from '../database/database.ts'
+import type { Held, QueuedWork } from './work.ts'
+
+/** A piece of work that nobody holds. */
+export type UnheldWork = QueuedWork & Held
+
+/**
+ * What waits in an app for a cause to go away, in no order, in the words of the index `by_share`.
+ * @param mostLooked so many pieces of the app's work are looked through, whatever they wait for
+ */
+export const waitingFor = (
+  reader: Reader,
+  of: { readonly appNo: number; readonly environment: Environment; readonly cause: number },
+  mostLooked: number,
+): Promise<UnheldWork[]> =>
+  reader.rows(
+    sql`select w.no, w.fence, w.kind, w.app_no as appNo, w.environment, w.subject_no as subjectNo, w.urgency, w.failures,
+          w.cause, w.size, w.body
+        from (select no from work force index (by_share)
+              where pool = 'sending' and suspended = false and stopped = false
+                and urgency in ${urgencies.map((_, code) => code)} and app_no = ${of.appNo}
+                and due_at > utc_timestamp(3) limit ${mostLooked}) looked
+        join work w on w.no = looked.no
+        where w.environment = ${of.environment} and w.cause = ${of.cause} and w.leased_until is null`,
+  )
+
+/** Makes a piece due at once, if still nobody holds it. @returns whether it was so */
+export const makeOneDue = async (tx: Pick<Tx, 'change'>, { no, fence }: Held): Promise<boolean> =>
+  (
+    await tx.change(
+      sql`update work set due_at = utc_timestamp(3) where no = ${no} and fence = ${fence} and leased_until is null`,
+    )
+  ).affectedRows === 1
+
+/** Leaves a piece with a part of what it had, if still nobody holds it: whoever asks takes the rest. @returns whether it was so */
+export const leavePart = async (
+  tx: Pick<Tx, 'change'>,
+  { no, fence }: Held,
+  left: { readonly body: Buffer; readonly size: number },
+): Promise<boolean> =>
+  (
+    await tx.change(
+      sql`update work set body = ${left.body}, size = ${left.size}, fence = fence + 1
+          where no = ${no} and fence = ${fence} and leased_until is null`,
+    )
+  ).affectedRows === 1

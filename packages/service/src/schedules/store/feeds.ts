@@ -1,0 +1,39 @@
+import { sql } from 'drizzle-orm'
+import type { AppRow } from '../../database/scope.ts'
+import type { Where } from '../../database/scope.ts'
+import type { Database, Reader } from '../../database/database.ts'
+
+export type FeedRow = { readonly madeBy: string; readonly madeAt: Date }
+
+export async function findFeed(reader: Reader, { appNo, environment }: Where): Promise<FeedRow | undefined> {
+  const [row] = await reader.rows<FeedRow>(
+    sql`select made_by as madeBy, made_at as madeAt from calendar_feeds
+        where app_no = ${appNo} and environment = ${environment}`,
+  )
+  return row
+}
+
+/** The address before ends. */
+export async function storeFeed(
+  database: Database,
+  { appNo, environment }: Where,
+  { secretHash, madeBy }: { readonly secretHash: Buffer; readonly madeBy: string },
+): Promise<void> {
+  await database.change(
+    sql`insert into calendar_feeds (app_no, environment, secret_hash, made_by, made_at)
+        values (${appNo}, ${environment}, ${secretHash}, ${madeBy}, utc_timestamp(3))
+        on duplicate key update secret_hash = value(secret_hash), made_by = value(made_by), made_at = value(made_at)`,
+  )
+}
+
+export async function removeFeed(database: Database, { appNo, environment }: Where): Promise<void> {
+  await database.change(sql`delete from calendar_feeds where app_no = ${appNo} and environment = ${environment}`)
+}
+
+/** Whose calendar an address leads to. */
+export async function feedOfSecret(reader: Reader, secretHash: Buffer): Promise<Where | undefined> {
+  const [row] = await reader.rows<{ appNo: AppRow['no']; environment: Where['environment'] }>(
+    sql`select app_no as appNo, environment from calendar_feeds where secret_hash = ${secretHash}`,
+  )
+  return row
+}

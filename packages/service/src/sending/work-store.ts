@@ -1,0 +1,71 @@
+import { setTimeout as wait } from 'node:timers/promises'
+import type { WorkStore } from '../engine/ports.ts'
+import type { Milestones } from '../apps/store/milestones.ts'
+import type { Database } from '../database/database.ts'
+import type { OnStep } from '../deliveries/store/day-counts.ts'
+import { storeOutcomes } from '../deliveries/store/store-outcomes.ts'
+import { loadBlockDevices, readersValues, superseded } from '../people/store/load-block-devices.ts'
+import { DatabaseUnavailable, isDuplicate } from '../database/errors.ts'
+import { claimNotificationWork } from './claim-notification-work.ts'
+import { expandPage, type Looks } from './expand-page.ts'
+import { holdsOf } from '../notifications/store/pause.ts'
+import { wakeRejected } from '../policy/store/read-waiting.ts'
+import { withdrawPage } from '../notifications/store/withdraw-notification.ts'
+import { FairQueue } from '../queue/fair-queue.ts'
+import { extend, release } from '../queue/lease.ts'
+import { countUnderCaps, giveBack } from '../policy/store/caps.ts'
+import { restraintOf } from '../policy/store/policy-of.ts'
+
+const tryAgainAfterMs = 200
+
+/**
+ * Fills the engine's port with MariaDB.
+ * @param giveUp ends the wait for a database that does not come back, when the process has to stop
+ */
+export const workStore = (
+  database: Database,
+  milestones: Milestones,
+  leaseMs: number,
+  giveUp: AbortSignal,
+  onStep: OnStep = () => {},
+  fair = new FairQueue(),
+  looks: Looks = new Map(),
+): WorkStore => ({
+  claim: (held, least) => claimNotificationWork(database, { leaseMs, fair, held, least }),
+  extend: (claim) => extend(database, claim, leaseMs),
+  async release(claim, afterMs) {
+    await release(database, claim, { afterMs })
+  },
+  expandPage: (claim, notification) => expandPage(database, claim, notification, leaseMs, looks),
+  withdrawPage: (claim, after) => withdrawPage(database, claim, after, leaseMs),
+  devices: (numbers) => loadBlockDevices(database, numbers),
+  values: (userNos) => readersValues(database, userNos),
+  superseded: (notification, tag, numbers) => superseded(database, notification, tag, numbers),
+  holds: (numbers) => holdsOf(database, numbers),
+  restraint: (notification, devices) => restraintOf(database, notification, devices),
+  countUnderCaps: (notification, caps, persons) =>
+    countUnderCaps(database, notification, notification.no, caps, persons),
+  giveBackPage: (claim, after) => giveBack(database, claim, after, leaseMs),
+  wakeRejected: (of) => wakeRejected(database, of),
+  async noteAccepted({ appNo, environment }, platform, rehearsal) {
+    try {
+      await milestones.note({ appNo, environment, platform, rehearsal, what: 'accepted' })
+    } catch (error) {
+      // The outcome itself is stored; the next one that is accepted makes this note.
+      if (!(error instanceof DatabaseUnavailable)) throw error
+    }
+  },
+  async storeOutcomes(claim, outcomes) {
+    // What a gateway answered is known only here; while the database is away it is kept, not thrown away and asked again.
+    for (let again = false; ; again = true) {
+      try {
+        return await storeOutcomes(database, claim, outcomes, leaseMs, { again, onStep })
+      } catch (error) {
+        // Some of it is stored already: the rest is still to be.
+        if (isDuplicate(error, 'PRIMARY') && !again) continue
+        if (!(error instanceof DatabaseUnavailable) || giveUp.aborted) throw error
+        await wait(tryAgainAfterMs)
+      }
+    }
+  },
+})

@@ -1,0 +1,365 @@
+import { beginningOf } from '@zbell/core'
+import {
+  type PollSource,
+  pageOfKey,
+  type Row,
+  type SegmentSource,
+  type SourceDefinition,
+  TableLook,
+  TableRefused,
+  type TableSource,
+  tableLimits,
+} from '@zbell/core/triggers'
+import type { Logger } from 'pino'
+import { EvaluationsBusy, type EvaluatorPool } from '../evaluation/evaluator-pool.ts'
+import type { Database, Tx } from '../database/database.ts'
+import type { Where } from '../database/scope.ts'
+import { DatabaseUnavailable } from '../database/errors.ts'
+import {
+  countFound,
+  dueSources,
+  endLook,
+  failLook,
+  type HeldSource,
+  holdSource,
+  isRead,
+  keepHold,
+  keepState,
+  LookLost,
+  leaveLook,
+  readPage,
+  readState,
+  stillHeld,
+} from './store/polls.ts'
+import { findSourceByNo, type SourceRow } from './store/sources.ts'
+import { tell } from '../events/publish.ts'
+import type { Vault } from '../vault/vault.ts'
+import type { Reach } from './connect.ts'
+import { evaluateToJson } from './expressions.ts'
+import { SourceFault } from './fault.ts'
+import { lookByCursor } from './poll-by-cursor.ts'
+import { everySecondsOf, type Looking, mostWaiting } from './poll-context.ts'
+import { unpacked } from './packed.ts'
+import { OwnLook } from './paged-snapshot.ts'
+import { poll } from './poll-http.ts'
+import { isFull, mayStart, saturatedApps, type Turn } from './poll-limits.ts'
+import type { ReaderPool, SourceReader } from './reader-pool.ts'
+import { openSecrets } from './secrets.ts'
+import { segmentPeople } from './segment-people.ts'
+import { storeLook } from './store-changes.ts'
+import type { ColumnTypes } from './table-reader.ts'
+
+/** A look that gives no sign of life for so long is another process’s to make. */
+const leaseMs = 15_000
+/** So often it is asked what is due. */
+const everyMs = 200
+/** The longest rest of a source that cannot be read. */
+const longestRestMs = 15_000
+/** A look is given up after so long, unless its process says otherwise. */
+const longestLookMsDefault = 120_000
+/** Nobody had looked for longer than its interval and this: it was away. */
+const awaySeconds = 60
+
+export type SourceParts = Reach & {
+  readonly database: Database
+  readonly vault: Vault
+  readonly evaluators: EvaluatorPool
+  readonly readers: ReaderPool
+  readonly log: Logger
+  /** A look is given up after so long; two minutes when left out. */
+  readonly longestLookMs?: number
+  /** Called, within the transaction, when a source could not be read again and again. */
+  readonly onAway: (tx: Tx, where: Where, source: string, says: string) => Promise<void>
+  /** Hears how each look ended. */
+  looked?(kind: SourceDefinition['kind'], outcome: 'fine' | 'fault'): void
+}
+
+/**
+ * Looks at sources, each by one process at a time. What is found and that it was found are one transaction: whatever dies, a
+ * change waits for its triggers once.
+ */
+export class SourceLooks {
+  readonly #parts: SourceParts
+  readonly #looking = new Map<number, Turn & { readonly done: Promise<void>; readonly giveUp: AbortController }>()
+  #timer: NodeJS.Timeout | undefined
+  #isClosed = false
+
+  constructor(parts: SourceParts) {
+    this.#parts = parts
+  }
+
+  start(afterMs = everyMs): void {
+    this.#timer = setTimeout(() => {
+      void this.#takeDue().then(() => {
+        if (!this.#isClosed) this.start()
+      })
+    }, afterMs)
+    this.#timer.unref()
+  }
+
+  async close(): Promise<void> {
+    this.#isClosed = true
+    clearTimeout(this.#timer)
+    const looking = [...this.#looking.values()]
+    for (const { giveUp } of looking) giveUp.abort(new LookLost('the service stops'))
+    await Promise.all(looking.map(({ done }) => done))
+  }
+
+  async #takeDue(): Promise<void> {
+    const { database, log } = this.#parts
+    this.#parts.readers.endIdle()
+    try {
+      const going = () => [...this.#looking.values()]
+      if (isFull(going())) return
+      for (const source of await dueSources(database, saturatedApps(going()))) {
+        if (this.#isClosed || isFull(going())) return
+        if (!mayStart(source, going())) continue
+        const held = await holdSource(database, source.no, leaseMs, { ifDue: true })
+        if (held) void this.#begin(held, source)
+      }
+    } catch (error) {
+      const isAway = error instanceof DatabaseUnavailable
+      log[isAway ? 'debug' : 'warn']({ err: error }, 'sources could not be looked at, and are again soon')
+    }
+  }
+
+  /** Looks at a source now, unless somebody is. */
+  async lookAt(no: number): Promise<void> {
+    const held = await holdSource(this.#parts.database, no, leaseMs)
+    // Somebody waits for it, and it is in nobody’s way.
+    if (held) await this.#begin(held, { appNo: 0, isAtFault: false })
+  }
+
+  /** What a database shows, on a connection of its own. @throws {SourceFault} */
+  withReader<T>(
+    { appNo }: Pick<SourceRow, 'appNo'>,
+    source: TableSource,
+    url: string,
+    work: (reader: SourceReader) => Promise<T>,
+  ): Promise<T> {
+    return this.#parts.readers.read({ appNo, from: { is: 'database', sourceNo: undefined, url, source } }, work)
+  }
+
+  /** What the expression of a polled source makes of an answer. @throws {SourceFault} */
+  async withRows<T>(
+    { appNo }: Pick<SourceRow, 'appNo'>,
+    source: PollSource,
+    text: string,
+    work: (reader: SourceReader) => Promise<T>,
+    signal?: AbortSignal,
+  ): Promise<T> {
+    const json = await this.#rowsOf(source, text, appNo)
+    return this.#parts.readers.read({ appNo, from: { is: 'answer', json, source }, signal }, work)
+  }
+
+  #begin(held: HeldSource, { appNo, isAtFault }: Turn): Promise<void> {
+    const giveUp = new AbortController()
+    const { database, longestLookMs = longestLookMsDefault } = this.#parts
+    const beat = setInterval(() => {
+      keepHold(database, held, leaseMs).then(
+        (isOurs) => isOurs || giveUp.abort(new LookLost('the lease was lost')),
+        () => {}, // The lease runs out, and the last transaction finds that it has.
+      )
+    }, leaseMs / 3)
+    const enough = setTimeout(
+      () => giveUp.abort(new SourceFault(`took longer than ${longestLookMs / 1_000} seconds`)),
+      longestLookMs,
+    )
+    const done = this.#look(held, giveUp.signal).finally(() => {
+      clearInterval(beat)
+      clearTimeout(enough)
+      this.#looking.delete(held.no)
+    })
+    this.#looking.set(held.no, { done, giveUp, appNo, isAtFault })
+    return done
+  }
+
+  /** Never throws: what fails is said where the source is shown. */
+  async #look(held: HeldSource, signal: AbortSignal): Promise<void> {
+    const { database, vault, log } = this.#parts
+    try {
+      const source = await findSourceByNo(database, held.no)
+      if (!source) return
+      try {
+        const waiting = await countFound(database, source, source.no, mostWaiting)
+        if (waiting >= mostWaiting) {
+          await leaveLook(database, held, 1_000)
+          return
+        }
+        const every = everySecondsOf(source.definition)
+        const silent = source.silentSeconds ?? 0
+        await this.#lookAs({
+          held,
+          source,
+          secrets: openSecrets(vault, source),
+          signal,
+          late: silent > every + awaySeconds ? silent : 0,
+          isRead: await isRead(database, source, source.name),
+        })
+        this.#parts.looked?.(source.definition.kind, 'fine')
+      } catch (thrown) {
+        // Why it was given up, rather than what that made of it.
+        const error: unknown = signal.aborted ? signal.reason : thrown
+        if (error instanceof LookLost || error instanceof DatabaseUnavailable) throw error
+        await this.#failed(held, source, error)
+      }
+    } catch (error) {
+      // Whoever is there next need not wait until the lease runs out.
+      if (this.#isClosed) await leaveLook(database, held, 0).catch(() => {})
+      if (error instanceof LookLost || error instanceof DatabaseUnavailable)
+        log.debug({ err: error, source: held.no }, 'a look at a source was given up')
+      else log.error({ err: error, source: held.no }, 'a source could not be looked at, by a fault of ours')
+    }
+  }
+
+  async #failed(held: HeldSource, source: SourceRow, error: unknown): Promise<void> {
+    const { database, log } = this.#parts
+    this.#parts.looked?.(source.definition.kind, 'fault')
+    const fault =
+      error instanceof SourceFault || error instanceof TableRefused
+        ? error.message
+        : 'could not be looked at, by a fault of ours, which the service’s log tells'
+    if (!(error instanceof SourceFault || error instanceof TableRefused))
+      log.error({ err: error, source: source.name }, 'a source could not be looked at, by a fault of ours')
+    const afterMs = Math.min(longestRestMs, 1_000 * 2 ** Math.min(source.faults, 10))
+    const times = await failLook(database, held, { fault, afterMs })
+    // Once is a moment; twice in a row is something that a trigger’s log should tell, and once is enough.
+    if (times === 2)
+      await database.transact(async (tx) => {
+        await this.#parts.onAway(tx, source, source.name, `its source ${source.name} ${fault}`)
+        await tell(tx, source, ['source.away'], () => [
+          { kind: 'source.away', subject: source.name, data: { source: source.name, says: fault } },
+        ])
+      })
+  }
+
+  #lookAs(looking: Looking): Promise<void> {
+    const { definition } = looking.source
+    switch (definition.kind) {
+      case 'table':
+        return this.#lookAtTable(looking, definition)
+      case 'poll':
+        return this.#lookAtAnswer(looking, definition)
+      case 'segment':
+        return this.#lookAtSegment(looking, definition)
+      case 'incoming':
+        return Promise.resolve()
+      default:
+        return definition satisfies never
+    }
+  }
+
+  async #lookAtTable(looking: Looking, definition: TableSource): Promise<void> {
+    const { signal, source, secrets } = looking
+    const from = { is: 'database', sourceNo: source.no, url: secrets.url ?? '', source: definition } as const
+    await this.#parts.readers.read({ appNo: source.appNo, from, signal }, async (reader) => {
+      if (definition.by === 'cursor') return lookByCursor(this.#parts.database, looking, definition, reader)
+      const { look, types } = await reader.look()
+      const whole = definition.watch === undefined ? undefined : (rows: readonly Row[]) => reader.rows(rows, types)
+      await storeLook(this.#parts.database, looking, look, types, whole)
+    })
+  }
+
+  async #lookAtAnswer(looking: Looking, definition: PollSource): Promise<void> {
+    const { database } = this.#parts
+    const { held, source, secrets, signal } = looking
+    const everySeconds = everySecondsOf(definition)
+    const kept = source.taken ? await readState(database, source.no) : null
+    const { etag } = kept === null ? { etag: undefined } : (JSON.parse(kept.toString('utf8')) as { etag?: string })
+    const address = { url: secrets.url ?? '', headers: secrets.headers ?? {}, ca: definition.ca }
+    const answer = await poll(address, { ...this.#parts, etag, signal })
+    if (answer.is === 'same') {
+      await database.transact(async (tx) => {
+        await stillHeld(tx, held)
+        await endLook(tx, held, { everySeconds, leftOut: source.leftOut ?? undefined })
+      })
+      return
+    }
+    const state = Buffer.from(JSON.stringify({ etag: answer.etag }))
+    const store = async (reader: SourceReader) => {
+      const { look } = await reader.look()
+      const whole = definition.watch && ((rows: readonly Row[]) => reader.rows(rows, {}))
+      await storeLook(database, looking, look, {}, whole, (tx) => keepState(tx, source.no, state))
+    }
+    await this.withRows(source, definition, answer.text, store, signal)
+  }
+
+  /** The rows of an answer, as JSON. @throws {SourceFault} */
+  async #rowsOf({ rows }: PollSource, text: string, appNo: number): Promise<string> {
+    const evaluation = { expression: rows, json: text }
+    const json = await evaluateToJson(this.#parts.evaluators, { appNo }, evaluation).catch((error: unknown) => {
+      if (!(error instanceof SourceFault || error instanceof EvaluationsBusy)) throw error
+      throw new SourceFault(`has an expression “rows” that fails: ${error.message}`)
+    })
+    if (json === undefined) throw new SourceFault(`answered what is not JSON: ${beginningOf(text, 60)}`)
+    return json
+  }
+
+  async #lookAtSegment(looking: Looking, definition: SegmentSource): Promise<void> {
+    const { source } = looking
+    const { people, version } = await segmentPeople(this.#parts.database, source, definition, tableLimits.rows + 1)
+    const look = new TableLook(['user'], ['segment'])
+    for (const user of people) look.see({ user, segment: definition.segment })
+    // Another rule is another segment: who is in it by that is no news.
+    await storeLook(
+      this.#parts.database,
+      looking,
+      new OwnLook(look),
+      { [definition.segment]: `version ${version}` },
+      undefined,
+    )
+  }
+
+  /** Types of the columns of a source by name, so far as they are known: of all while it can be asked. */
+  async typesOf(source: SourceRow): Promise<ColumnTypes> {
+    const { definition } = source
+    const known = source.columns ?? {}
+    if (definition.kind !== 'table') return {}
+    try {
+      const { url = '' } = openSecrets(this.#parts.vault, source)
+      const { columns } = await this.withReader(source, definition, url, (reader) => reader.sample())
+      return Object.fromEntries(columns.map(({ name, type }) => [name, type]))
+    } catch (error) {
+      if (error instanceof SourceFault) return known
+      throw error
+    }
+  }
+
+  /** Rows as they are by now, by their keys; those that are gone are not among them. @throws {SourceFault} */
+  async freshRows(
+    source: SourceRow,
+    rows: readonly { readonly key: string; readonly row: Row }[],
+  ): Promise<ReadonlyMap<string, Row>> {
+    const { database, vault } = this.#parts
+    const { definition } = source
+    switch (definition.kind) {
+      case 'table': {
+        const { url = '' } = openSecrets(vault, source)
+        return this.withReader(source, definition, url, (reader) =>
+          reader.rows(
+            rows.map(({ row }) => row),
+            source.columns ?? {},
+          ),
+        )
+      }
+      case 'poll':
+      case 'segment': {
+        const look =
+          definition.kind === 'poll'
+            ? new TableLook(definition.key, definition.watch)
+            : new TableLook(['user'], ['segment'])
+        const found = new Map<string, Row>()
+        for (const { key, row } of rows) {
+          const page = await unpacked(await readPage(database, source.no, pageOfKey(key)))
+          const now = look.find(page, key)
+          if (now) found.set(key, { ...row, ...now })
+        }
+        return found
+      }
+      case 'incoming':
+        return new Map(rows.map(({ key, row }) => [key, row]))
+      default:
+        return definition satisfies never
+    }
+  }
+}

@@ -1,0 +1,198 @@
+import { randomBytes } from 'node:crypto'
+import { wellFormedJson } from '@zbell/core'
+import { sql } from 'drizzle-orm'
+import type { Where } from '../../database/scope.ts'
+import type { Database, Reader, Tx } from '../../database/database.ts'
+import { commas, noneOf } from '../../database/fragments.ts'
+
+/** A source that this process looks at, for as long as its lease runs. */
+export type HeldSource = { readonly no: number; readonly lease: Buffer }
+
+/** A look that was given up, because somebody else has the source or it is another one by now. */
+export class LookLost extends Error {
+  override readonly name = 'LookLost'
+}
+
+/** A source that is due. */
+export type DueSource = {
+  readonly no: number
+  readonly appNo: number
+  /** It could not be read last time. */
+  readonly isAtFault: boolean
+}
+
+/** So many that are due are looked through for those whose turn it is. */
+const lookedThrough = 500
+
+/** Sources that are due and that nobody has, the longest due first. @param but apps of which none is wanted */
+export async function dueSources(database: Database, but: readonly number[]): Promise<DueSource[]> {
+  const rows = await database.rows<{ no: number; appNo: number; isAtFault: number }>(
+    sql`select no, app_no as appNo, fault is not null as isAtFault from sources where next_look_at <= utc_timestamp(3)
+          and (leased_until is null or leased_until < utc_timestamp(3)) and kind <> 'incoming' and ${noneOf(sql`app_no`, but)}
+        order by next_look_at limit ${lookedThrough}`,
+  )
+  return rows.map((row) => ({ ...row, isAtFault: row.isAtFault === 1 }))
+}
+
+/** Takes one, due or not unless it has to be. @returns undefined while somebody else has it, or had it meanwhile */
+export async function holdSource(
+  database: Database,
+  no: number,
+  leaseMs: number,
+  { ifDue = false } = {},
+): Promise<HeldSource | undefined> {
+  const lease = randomBytes(16)
+  const { affectedRows } = await database.change(
+    sql`update sources set lease = ${lease}, leased_until = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond
+        where no = ${no} and (leased_until is null or leased_until < utc_timestamp(3))
+          ${ifDue ? sql`and next_look_at <= utc_timestamp(3)` : sql``}`,
+  )
+  return affectedRows === 1 ? { no, lease } : undefined
+}
+
+/** @returns false when it is not this process’s any more */
+export async function keepHold(database: Database, { no, lease }: HeldSource, leaseMs: number): Promise<boolean> {
+  const { affectedRows } = await database.change(
+    sql`update sources set leased_until = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond where no = ${no} and lease = ${lease}`,
+  )
+  return affectedRows === 1
+}
+
+/** A source in hand until the transaction ends. @throws {LookLost} */
+export async function stillHeld(tx: Tx, { no, lease }: HeldSource): Promise<void> {
+  const rows = await tx.rows(sql`select 1 from sources where no = ${no} and lease = ${lease} for update`)
+  if (rows.length === 0) throw new LookLost(`source ${no} was taken by another look or changed`)
+}
+
+/** How far a look by cursor has come. */
+export async function readState(reader: Reader, no: number): Promise<Buffer | null> {
+  const [row] = await reader.rows<{ state: Buffer | null }>(sql`select state from sources where no = ${no}`)
+  return row?.state ?? null
+}
+
+export const keepState = (tx: Tx, no: number, state: Buffer) =>
+  tx.change(sql`update sources set state = ${state} where no = ${no}`)
+
+/** What a look ends with. */
+export type LookEnd = {
+  readonly everySeconds: number
+  /** Types of its columns by name, when its state was taken in. */
+  readonly columns?: Readonly<Record<string, string>> | undefined
+  /** Left as it is when undefined. */
+  readonly note?: string | undefined
+  /** Rows that could not be taken. */
+  readonly leftOut?: string | undefined
+}
+
+/** A look that went well: the next one is due after its interval. */
+export async function endLook(
+  tx: Tx,
+  { no, lease }: HeldSource,
+  { everySeconds, columns, note, leftOut }: LookEnd,
+): Promise<void> {
+  await tx.change(
+    sql`update sources set taken = true, fault = null, fault_since = null, faults = 0, looked_at = utc_timestamp(3), lease = null,
+          leased_until = null, next_look_at = utc_timestamp(3) + interval ${everySeconds} second,
+          left_out = ${leftOut?.slice(0, 300) ?? null}
+          ${columns === undefined ? sql`` : sql`, columns = ${wellFormedJson(columns)}`}
+          ${note === undefined ? sql`` : sql`, note = ${note.slice(0, 300)}`}
+        where no = ${no} and lease = ${lease}`,
+  )
+}
+
+/** Gives a source back without having looked. */
+export const leaveLook = (database: Database, { no, lease }: HeldSource, afterMs: number) =>
+  database.change(
+    sql`update sources set lease = null, leased_until = null,
+          next_look_at = utc_timestamp(3) + interval ${afterMs * 1_000} microsecond where no = ${no} and lease = ${lease}`,
+  )
+
+/**
+ * A look that failed.
+ * @returns how often it has failed in a row, and since when; undefined when it is not this process’s any more
+ */
+export async function failLook(
+  database: Database,
+  { no, lease }: HeldSource,
+  { fault, afterMs }: { readonly fault: string; readonly afterMs: number },
+): Promise<number | undefined> {
+  return database.transact(async (tx) => {
+    const [row] = await tx.rows<{ faults: number }>(
+      sql`select faults from sources where no = ${no} and lease = ${lease} for update`,
+    )
+    if (!row) return undefined
+    await tx.change(
+      sql`update sources set fault = ${fault.slice(0, 300)}, fault_since = coalesce(fault_since, utc_timestamp(3)), faults = faults + 1,
+            lease = null, leased_until = null, next_look_at = utc_timestamp(3) + interval ${afterMs * 1_000} microsecond
+          where no = ${no}`,
+    )
+    return row.faults + 1
+  })
+}
+
+export type PageRow = { readonly page: number; readonly digest: Buffer }
+
+/** Which pages of a source’s last state there are. */
+export const pageDigests = (reader: Reader, no: number): Promise<PageRow[]> =>
+  reader.rows<PageRow>(sql`select page, digest from source_pages where source_no = ${no}`)
+
+export async function readPage(reader: Reader, no: number, page: number): Promise<Buffer | undefined> {
+  const [row] = await reader.rows<{ packed: Buffer }>(
+    sql`select packed from source_pages where source_no = ${no} and page = ${page}`,
+  )
+  return row?.packed
+}
+
+export const storePage = (tx: Tx, no: number, page: number, digest: Buffer, packed: Buffer) =>
+  tx.change(
+    sql`insert into source_pages (source_no, page, digest, packed) values (${no}, ${page}, ${digest}, ${packed})
+        on duplicate key update digest = value(digest), packed = value(packed)`,
+  )
+
+export const dropPages = (tx: Tx, no: number) => tx.change(sql`delete from source_pages where source_no = ${no}`)
+
+/** So many go in one statement, of so many characters; the server takes 16 MB. */
+const together = { rows: 500, chars: 4_000_000 }
+
+/** Lets what a source found wait for its triggers. @param late for so many seconds nobody had looked */
+export async function leaveFound(
+  tx: Tx,
+  { appNo, environment }: Where,
+  sourceNo: number,
+  found: readonly unknown[],
+  late: number,
+): Promise<void> {
+  let [texts, chars]: [string[], number] = [[], 0]
+  const flush = async () => {
+    const rows = texts.map((text) => sql`(${appNo}, ${environment}, ${sourceNo}, ${late}, ${text})`)
+    ;[texts, chars] = [[], 0]
+    if (rows.length > 0)
+      await tx.change(
+        sql`insert into trigger_events (app_no, environment, source_no, late_seconds, event) values ${commas(rows)}`,
+      )
+  }
+  for (const one of found) {
+    const text = wellFormedJson(one)
+    if (texts.length === together.rows || chars + text.length > together.chars) await flush()
+    texts.push(text)
+    chars += text.length
+  }
+  await flush()
+}
+
+/** How much of a source waits for its triggers. @param most as far as it is counted */
+export async function countFound(reader: Reader, where: Where, sourceNo: number, most: number): Promise<number> {
+  const [row] = await reader.rows<{ count: number }>(
+    sql`select count(*) as count from (select 1 from trigger_events where app_no = ${where.appNo}
+          and environment = ${where.environment} and source_no = ${sourceNo} limit ${most}) as some`,
+  )
+  return row?.count ?? 0
+}
+
+/** Whether a trigger that is switched on reads a source. */
+export async function isRead(reader: Reader, { appNo, environment }: Where, source: string): Promise<boolean> {
+  const rows = await reader.rows(
+    sql`select 1 from triggers where app_no = ${appNo} and environment = ${environment} and source = ${source} and enabled = true limit 1`,
+  )
+  return rows.length > 0
+}

@@ -1,0 +1,86 @@
+import { type Firing, type Trigger, triggerName } from '@zbell/contract'
+import type { TriggerDefinition } from '@zbell/core/triggers'
+import { invalid } from '../base/problem.ts'
+import type { Scope } from '../database/scope.ts'
+import { readSettings } from '../apps/store/settings.ts'
+import { whereOf } from '../database/scope.ts'
+import type { Database } from '../database/database.ts'
+import { type FiringRow, listFirings } from './store/firings.ts'
+import { listTriggers, maxAnHour, type TriggerRow } from './store/triggers.ts'
+import type { Triggers } from './triggers.ts'
+import type { Api } from '../api/api.ts'
+import { nameAtPlace, numberAtPlace, pageView, placeOfName } from '../api/pages.ts'
+
+export function serveTriggers(api: Api, database: Database, triggers: Triggers): void {
+  api.serve('listTriggers', async ({ caller: { scope }, query: { limit, after } }) => {
+    const rows = await listTriggers(database, whereOf(scope), limit + 1, nameAtPlace(after))
+    return pageView(rows, limit, ({ name }) => placeOfName(name), await viewIn(database, scope))
+  })
+
+  const view = async (scope: Scope, row: TriggerRow) => (await viewIn(database, scope))(row)
+
+  api.serve('readTrigger', async ({ caller: { scope }, params }) =>
+    view(scope, await triggers.need(scope, params.trigger)),
+  )
+
+  api.serve('saveTrigger', async ({ caller: { scope, actor }, params: { trigger: name }, body }) => {
+    const { error } = triggerName.safeParse(name)
+    if (error) throw invalid('/trigger', `${error.issues[0]?.message} as a name`)
+    return view(
+      scope,
+      await triggers.save(scope, name, body as TriggerDefinition & { readonly enabled?: boolean }, actor),
+    )
+  })
+
+  api.serve('changeTrigger', async ({ caller: { scope }, params, body }) =>
+    view(scope, await triggers.enable(scope, params.trigger, body.enabled)),
+  )
+
+  api.serve('deleteTrigger', async ({ caller: { scope }, params }) => {
+    await triggers.delete(scope, params.trigger)
+    return undefined
+  })
+
+  api.serve('tryTrigger', async ({ caller: { scope }, params, body }) => {
+    const { cases, ...tried } = await triggers.try(scope, params.trigger, body)
+    return { ...tried, cases: cases.map(({ parts, ...one }) => ({ ...one, parts: [...parts] })) }
+  })
+
+  api.serve('ringTrigger', async ({ caller: { scope, actor }, params, body }) =>
+    triggers.ringOnly(scope, params.trigger, body, actor),
+  )
+
+  api.serve('listFirings', async ({ caller: { scope }, params, query: { limit, after } }) => {
+    const { no } = await triggers.need(scope, params.trigger)
+    const rows = await listFirings(database, no, limit + 1, numberAtPlace(after))
+    return pageView(rows, limit, (row) => String(row.no), firingView)
+  })
+}
+
+/** How triggers of an app are shown. */
+async function viewIn(database: Database, scope: Scope): Promise<(row: TriggerRow) => Trigger> {
+  const { runawayFloor } = await readSettings(database, scope)
+  return (row) => triggerView(row, runawayFloor)
+}
+
+const triggerView = (
+  { name, version, definition, enabled, pausedBecause, busiest, unmatched, madeBy, changedAt }: TriggerRow,
+  floor: number,
+): Trigger => ({
+  name,
+  version,
+  definition: definition as never,
+  enabled,
+  pausedBecause,
+  maxAnHour: maxAnHour(busiest, floor),
+  unmatched,
+  madeBy,
+  changedAt: changedAt.toISOString(),
+})
+
+const firingView = ({ at, dueAt, given, ...row }: FiringRow): Firing => ({
+  ...row,
+  given: given as never,
+  at: at.toISOString(),
+  dueAt: dueAt?.toISOString() ?? null,
+})

@@ -1,0 +1,281 @@
+import { setTimeout as wait } from 'node:timers/promises'
+import { LRUCache } from 'lru-cache'
+import type { Logger } from 'pino'
+import { EvaluationFailed, type EvaluatorPool } from '../evaluation/evaluator-pool.ts'
+import type { AddressGuard } from '../base/address-guard.ts'
+import type { Database } from '../database/database.ts'
+import { DatabaseUnavailable } from '../database/errors.ts'
+import { claimTellings, dueReceivers, extendTellings, hurryTellings } from '../events/outbox.ts'
+import { findWebhooks, receiverStatement, type WebhookRow } from './store/webhooks.ts'
+import { SealBroken, type Vault } from '../vault/vault.ts'
+import { eventFilter } from './event-filter.ts'
+import { Receiver } from './post.ts'
+import { openWebhook, signingSecrets } from './secrets.ts'
+import { type Told, tellRound } from './dispatch-round.ts'
+
+export type TellerParts = {
+  readonly database: Database
+  readonly vault: Vault
+  readonly guard: AddressGuard
+  /** Certificates to trust beside the system’s and a webhook’s own. */
+  readonly trusted: readonly string[]
+  /** The service’s address, as others know it. */
+  readonly service: () => string
+  readonly evaluators: EvaluatorPool
+  readonly log: Logger
+  readonly pollMs: number
+  /** How long a receiver has to answer. */
+  readonly withinMs?: number
+  /** How long claimed events stay claimed without a sign of life. */
+  readonly leaseMs: number
+  /** Whether this process is sending: that goes first. */
+  isSending?(): boolean
+  /** Hears how requests ended. */
+  told?(outcome: string, requests: number): void
+}
+
+/** A turn launches nothing more after so long, whatever waits. */
+const turnMs = 5_000
+/** So many events of a receiver are at hand at a time: of those that go alone, and in lists; and of so many pieces. */
+const roundEvents = { single: 500, batch: 2_000 } as const
+const roundPieces = 200
+/** So many receivers are told at a time, in all and of one app; and of those that are slow or do not hear. */
+const maxTurns = { inAll: 64, ofApp: 16, troubled: 24, troubledOfApp: 8 }
+/** Whoever takes longer for a request counts as slow at its next turn. */
+const slowMs = 1_000
+/** The most requests on their way to one receiver: of single events, and of batches. */
+const mostInFlight = { single: 16, batch: 4 } as const
+/** After so many events a receiver rests while something is sent: so many times as long as they took, and no longer than this. */
+const manyEvents = 1_000
+const restShare = 3
+const longestRestMs = 1_000
+/** What cannot be told by a fault of ours rests for so long. */
+const faultRestMs = 60_000
+/** What is on its way when the process is to stop is waited for so long. */
+const landMs = 2_000
+/** Connections to so many receivers are kept. */
+const receiversKept = 500
+
+const modeOf = ({ batch }: Pick<WebhookRow, 'batch'>): 'single' | 'batch' => (batch === 1 ? 'single' : 'batch')
+
+type AtHand = {
+  readonly appNo: number
+  readonly isTroubled: boolean
+  readonly startedMs: number
+  readonly done: Promise<void>
+}
+const ofApp = (all: readonly AtHand[], appNo: number): number => all.filter((one) => one.appNo === appNo).length
+
+type Kept = { readonly receiver: Receiver; readonly key: string }
+
+/**
+ * Tells the app’s own servers what happened. Each receiver has turns, a pace and a circuit of its own; any number of processes may
+ * tell, and each event is claimed by one of them.
+ */
+export class Teller {
+  readonly #parts: TellerParts
+  readonly #turns = new Map<number, AtHand>()
+  readonly #held = new Set<number>()
+  readonly #receivers = new LRUCache<number, Kept>({
+    max: receiversKept,
+    dispose: ({ receiver }) => void receiver.close(),
+  })
+  /** Requests on their way that a receiver has taken well. */
+  readonly #paces = new LRUCache<number, number>({ max: 10_000 })
+  readonly #slow = new LRUCache<number, true>({ max: 10_000 })
+  #running = false
+  #loop: Promise<void> = Promise.resolve()
+  #wake: () => void = () => {}
+
+  constructor(parts: TellerParts) {
+    this.#parts = parts
+  }
+
+  start(): void {
+    this.#running = true
+    this.#loop = this.#run()
+  }
+
+  /** There may be something to tell. */
+  nudge(): void {
+    this.#wake()
+  }
+
+  /** Sends nothing more; what is on its way may be answered for a moment, and is written down. */
+  async close(): Promise<void> {
+    this.#running = false
+    this.#wake()
+    await this.#loop
+    const enough = setTimeout(() => this.#receivers.clear(), landMs)
+    await Promise.all([...this.#turns.values()].map(({ done }) => done))
+    clearTimeout(enough)
+    this.#receivers.clear()
+  }
+
+  async #run(): Promise<void> {
+    while (this.#running) {
+      const rest = this.#rest()
+      await this.#beginDue()
+      await rest
+    }
+  }
+
+  #rest(): Promise<void> {
+    return new Promise((done) => {
+      const timer = setTimeout(done, this.#parts.pollMs)
+      this.#wake = () => {
+        clearTimeout(timer)
+        done()
+      }
+    })
+  }
+
+  async #beginDue(): Promise<void> {
+    const { database, log } = this.#parts
+    const room = maxTurns.inAll - this.#turns.size
+    if (room <= 0) return
+    try {
+      const due = await dueReceivers(database, { besides: [...this.#turns.keys()], most: room * 4 })
+      const rows = await findWebhooks(
+        database,
+        due.map(({ no }) => no),
+      )
+      // In their order: it is fair to apps.
+      const found = new Map(rows.map((row) => [row.no, row]))
+      for (const { no } of due) {
+        const row = found.get(no)
+        if (row) this.#begin(row)
+      }
+    } catch (error) {
+      const isAway = error instanceof DatabaseUnavailable
+      log[isAway ? 'debug' : 'warn']({ err: error }, 'webhooks could not be looked at, and are again soon')
+    }
+  }
+
+  #begin(row: WebhookRow): void {
+    const isTroubled = row.failures > 0 || this.#slow.has(row.no)
+    const all = [...this.#turns.values()]
+    if (all.length >= maxTurns.inAll) return
+    // Whoever takes long is known by that before its turn is over, and stands in nobody’s way.
+    const now = performance.now()
+    const [slow, quick] = [true, false].map((is) =>
+      all.filter((one) => (one.isTroubled || now - one.startedMs > slowMs) === is),
+    ) as [AtHand[], AtHand[]]
+    const isFull = isTroubled
+      ? slow.length >= maxTurns.troubled || ofApp(slow, row.appNo) >= maxTurns.troubledOfApp
+      : ofApp(quick, row.appNo) >= maxTurns.ofApp
+    if (isFull) return
+    const done = this.#turn(row)
+      .catch((error: unknown) => {
+        if (error instanceof DatabaseUnavailable) return
+        this.#parts.log.error({ err: error, webhook: row.name }, 'a webhook could not be told, by a fault of ours')
+        return this.#restAfterFault(row, error)
+      })
+      .finally(() => {
+        this.#turns.delete(row.no)
+        this.nudge()
+      })
+    this.#turns.set(row.no, { appNo: row.appNo, isTroubled, startedMs: now, done })
+  }
+
+  async #turn(row: WebhookRow): Promise<void> {
+    const { database, leaseMs, log } = this.#parts
+    const told = this.#toldOf(row)
+    const overAt = performance.now() + turnMs
+    const mayGoOn = () => this.#running && performance.now() < overAt
+    let { failures } = row
+    const mode = modeOf(row)
+    while (mayGoOn()) {
+      // Whoever did not hear is asked by a single request whether it does again.
+      const isProbe = failures > 0
+      const most = isProbe ? row.batch : roundEvents[mode]
+      const pieces = Math.min(most, roundPieces)
+      const claimed = await claimTellings(database, row.no, {
+        most,
+        pieces,
+        leaseMs,
+        held: [...this.#held],
+      })
+      if (claimed.length === 0) return
+      const startMs = performance.now()
+      for (const { no } of claimed) this.#held.add(no)
+      const inFlight = isProbe ? 1 : (this.#paces.get(row.no) ?? 2)
+      const alive = setInterval(() => {
+        extendTellings(database, claimed, leaseMs).catch((error: unknown) =>
+          log.debug({ err: error, webhook: row.name }, 'cannot extend a lease'),
+        )
+      }, leaseMs / 3)
+      const round = await tellRound(database, told, claimed, { inFlight, failures, mayGoOn }).finally(() => {
+        clearInterval(alive)
+        for (const { no } of claimed) this.#held.delete(no)
+      })
+      this.#learn(row, inFlight, round.failures, (performance.now() - startMs) * Math.min(1, inFlight / claimed.length))
+      failures = round.failures
+      let requests = 0
+      for (const [outcome, count] of round.outcomes) {
+        requests += count
+        this.#parts.told?.(outcome, count)
+      }
+      if (round.isBack) await hurryTellings(database, row.no)
+      if (round.restMs > 0 || round.off !== undefined) return
+      // Less than there was room for was all that was due.
+      const events = claimed.reduce((all, { size }) => all + size, 0)
+      if (!isProbe && events < most && claimed.length < pieces) return
+      // What a broadcast brings in masses is told beside it, and for the most part after it.
+      if (events >= manyEvents && this.#parts.isSending?.())
+        await wait(Math.min(restShare * (performance.now() - startMs), longestRestMs))
+      // A single failure among what it heard is no reason to hurry to the next.
+      if (failures > 0 && requests > 0) return
+    }
+  }
+
+  /** What cannot be told by a fault of ours is not tried again and again at once. */
+  async #restAfterFault(row: WebhookRow, error: unknown): Promise<void> {
+    const fault =
+      error instanceof SealBroken
+        ? 'has an address that cannot be opened with the master keys that are there'
+        : error instanceof EvaluationFailed
+          ? `has a condition that ${error.message}`
+          : 'could not be told, by a fault of ours, which the service’s log tells'
+    await this.#parts.database
+      .change(
+        receiverStatement(row.no, { failures: row.failures, restMs: faultRestMs, told: false, fault }, row.changedAt),
+      )
+      .catch((again: unknown) => this.#parts.log.debug({ err: again }, 'the fault could not be noted'))
+  }
+
+  #learn({ no, batch }: WebhookRow, inFlight: number, failures: number, msEach: number): void {
+    const most = mostInFlight[modeOf({ batch })]
+    this.#paces.set(no, failures > 0 ? 1 : Math.min(most, inFlight * 2))
+    if (msEach > slowMs) this.#slow.set(no, true)
+    else this.#slow.delete(no)
+  }
+
+  #toldOf(row: WebhookRow): Told {
+    const { vault, service, evaluators } = this.#parts
+    const secrets = openWebhook(vault, row)
+    return {
+      row,
+      receiver: this.#receiverOf(row, secrets.url),
+      secrets: signingSecrets(secrets, Date.now()),
+      filter: eventFilter(evaluators, row.appNo, row.rule),
+      origin: { app: row.app, environment: row.environment, service: service() },
+    }
+  }
+
+  #receiverOf({ no, ca, batch }: WebhookRow, url: string): Receiver {
+    const mode = modeOf({ batch })
+    const key = `${url} ${ca ?? ''} ${mode}`
+    const kept = this.#receivers.get(no)
+    if (kept?.key === key) return kept.receiver
+    const receiver = this.open(url, ca, mostInFlight[mode])
+    this.#receivers.set(no, { receiver, key })
+    return receiver
+  }
+
+  /** A way to a receiver of one’s own; whoever opens it closes it. */
+  open(url: string, ca: string | null, connections: number): Receiver {
+    const { guard, trusted, withinMs } = this.#parts
+    return new Receiver(url, { guard, ca: [...trusted, ...(ca === null ? [] : [ca])], connections, withinMs })
+  }
+}

@@ -1,0 +1,138 @@
+import { type Role, type Webhook, type WebhookEntry, webhookName } from '@zbell/contract'
+import { cloudEventOf, dataSchemaOf, eventKinds, isEventKind, kindsMeant } from '@zbell/core/webhooks'
+import { invalid, Problem } from '../base/problem.ts'
+import { whereOf } from '../database/scope.ts'
+import type { Database } from '../database/database.ts'
+import type { LogRow } from './store/log.ts'
+import { listWebhooks } from './store/webhooks.ts'
+import { withoutPath } from '../vault/hidden-address.ts'
+import type { ShownWebhook, Webhooks } from './webhooks.ts'
+import type { RateLimits } from '../api/limits.ts'
+import type { Handler, Api } from '../api/api.ts'
+import { nameAtPlace, numberAtPlace, pageView, placeOfName } from '../api/pages.ts'
+
+export function serveWebhooks(
+  api: Api,
+  database: Database,
+  limits: RateLimits,
+  webhooks: Webhooks,
+  base: () => string,
+): void {
+  api.serve('listWebhooks', async ({ caller: { scope, role }, query: { limit, after } }) => {
+    const rows = await listWebhooks(database, whereOf(scope), limit + 1, nameAtPlace(after))
+    const last = rows.length > limit ? rows[limit - 1] : undefined
+    const shown = await Promise.all(rows.slice(0, limit).map((row) => webhooks.show(row)))
+    return { items: shown.map((one) => webhookView(one, role)), next: last ? placeOfName(last.name) : null }
+  })
+
+  api.serve('readWebhook', async ({ caller: { scope, role }, params }) =>
+    webhookView(await webhooks.show(await webhooks.need(scope, params.webhook)), role),
+  )
+
+  api.serve('saveWebhook', async ({ caller: { scope, actor, role }, params: { webhook: name }, body }) => {
+    const { error } = webhookName.safeParse(name)
+    if (error) throw invalid('/webhook', `${error.issues[0]?.message} as a name`)
+    return webhookView(await webhooks.save(scope, name, body, actor), role)
+  })
+
+  api.serve('changeWebhook', async ({ caller: { scope, role }, params, body }) =>
+    webhookView(await webhooks.enable(scope, params.webhook, body.enabled), role),
+  )
+
+  api.serve('deleteWebhook', async ({ caller: { scope }, params }) => {
+    await webhooks.delete(scope, params.webhook)
+    return undefined
+  })
+
+  api.serve('changeWebhookSecret', async ({ caller: { scope, role }, params, body }) =>
+    webhookView(await webhooks.changeSecret(scope, params.webhook, body.keepHours), role),
+  )
+
+  api.serve('tryWebhook', async ({ caller: { scope, role }, params, body }) => {
+    const { request, entry } = await webhooks.try(scope, params.webhook, body.kind)
+    return { entry: entryView(entry), request: shownTo(role, request), answer: entry.answer }
+  })
+
+  api.serve('listWebhookLog', async ({ caller: { scope }, params, query: { limit, after, outcome, kind } }) => {
+    const row = await webhooks.need(scope, params.webhook)
+    const rows = await webhooks.listLog(row, { outcome, kind }, limit + 1, numberAtPlace(after))
+    return pageView(rows, limit, ({ no }) => String(no), entryView)
+  })
+
+  api.serve('readWebhookRequest', async ({ caller: { scope, role }, params }) => {
+    const row = await webhooks.need(scope, params.webhook)
+    const { request, entry } = await webhooks.entry(row, entryNo(params.entry))
+    return { entry: entryView(entry), request: request && shownTo(role, request), answer: entry.answer }
+  })
+
+  api.serve('replayWebhook', async ({ caller: { scope }, params, body, response }) => {
+    await limits.replays(scope, response)
+    if ('entry' in body)
+      return { events: await webhooks.replayEntry(scope, params.webhook, body.entry, body.event), isAll: true }
+    const { from, to, outcome, kind } = body
+    return webhooks.replaySpan(scope, params.webhook, {
+      from: new Date(from),
+      to: to === undefined ? new Date() : new Date(to),
+      outcome,
+      kind,
+    })
+  })
+
+  const listKinds: Handler<'listEventKinds'> = async ({ query }) => ({
+    items: kindsMeant([query.kind ?? '*']).map((kind) => {
+      const { says, subject, example } = eventKinds[kind]
+      const origin = { app: 'merrow-sound', environment: 'production', service: base() }
+      const id = '01936f0d-2b6c-7e4f-8a90-b1c2d3e4f506-0'
+      const event = cloudEventOf({ id, kind, atMs: Date.UTC(2026, 11, 5, 6, 30), subject, data: example }, origin)
+      return { kind, says, dataschema: event.dataschema, example: event as never }
+    }),
+  })
+  api.serve('listEventKinds', listKinds, limits.strangers)
+
+  api.serve(
+    'readEventSchema',
+    async ({ params: { kind } }) => {
+      if (!isEventKind(kind)) throw new Problem('unknown-event-kind', `There is no kind ${kind.slice(0, 80)}.`)
+      return dataSchemaOf(kind) as never
+    },
+    limits.strangers,
+  )
+}
+
+function entryNo(text: string): number {
+  if (!/^[1-9]\d{0,15}$/.test(text)) throw new Problem('unknown-webhook-entry', `${text.slice(0, 40)} is no entry.`)
+  return Number(text)
+}
+
+/** Whoever may not change a webhook is not shown the path of its address, which can be all that its receiver asks for. */
+const shownTo = <Shown extends { readonly url: string | null }>(role: Role, shown: Shown): Shown =>
+  role === 'owner' || shown.url === null ? shown : { ...shown, url: withoutPath(shown.url) }
+
+const webhookView = (shown: ShownWebhook, role: Role): Webhook => {
+  const { row, url, olderUntil, waiting, secret } = shownTo(role, shown)
+  return {
+    name: row.name,
+    url,
+    kinds: [...row.kinds],
+    when: row.rule,
+    batch: row.batch,
+    ca: row.ca,
+    enabled: row.enabled,
+    offBecause: row.offBecause,
+    secret: secret ?? null,
+    olderSecretsUntil: olderUntil.map((at) => at.toISOString()),
+    waiting: waiting.events,
+    waitingIsAll: waiting.isAll,
+    waitingSince: waiting.since?.toISOString() ?? null,
+    fault: row.fault,
+    faultSince: row.faultSince?.toISOString() ?? null,
+    restsUntil: row.restsUntil?.toISOString() ?? null,
+    toldAt: row.toldAt?.toISOString() ?? null,
+    dropped: row.dropped,
+    droppedAt: row.droppedAt?.toISOString() ?? null,
+    madeBy: row.madeBy,
+    changedAt: row.changedAt.toISOString(),
+  }
+}
+
+const entryView = ({ answer: _, ...row }: LogRow): WebhookEntry => ({ ...row, at: row.at.toISOString() })

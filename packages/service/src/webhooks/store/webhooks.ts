@@ -1,0 +1,177 @@
+import { wellFormedJson } from '@zbell/core'
+import { type SQL, sql } from 'drizzle-orm'
+import { inWhere, type Where } from '../../database/scope.ts'
+import type { Database, Reader } from '../../database/database.ts'
+import { dropSubject } from '../../events/outbox.ts'
+import { afterNow } from '../../queue/work.ts'
+
+/** A webhook as it is kept. */
+export type WebhookRow = Where & {
+  readonly no: number
+  readonly name: string
+  /** The app’s short name. */
+  readonly app: string
+  /** As they were written: `delivery.*` is one. */
+  readonly kinds: readonly string[]
+  readonly rule: string | null
+  /** The most events of a request; 1: each goes alone. */
+  readonly batch: number
+  readonly ca: string | null
+  readonly sealed: Buffer
+  readonly enabled: boolean
+  /** The receiver wanted nothing more. */
+  readonly offBecause: string | null
+  readonly fault: string | null
+  readonly faultSince: Date | null
+  /** Requests in a row that were not heard. */
+  readonly failures: number
+  readonly restsUntil: Date | null
+  readonly toldAt: Date | null
+  /** Events for which there was no room. */
+  readonly dropped: number
+  readonly droppedAt: Date | null
+  readonly madeBy: string
+  readonly changedAt: Date
+}
+
+type Stored = Omit<WebhookRow, 'kinds' | 'enabled' | 'dropped'> & { kinds: string; enabled: number; dropped: string }
+
+const columns = sql`no, app_no as appNo, environment, name, (select slug from apps where apps.no = app_no) as app, cast(kinds as char) as kinds, rule, batch, ca, sealed, enabled,
+  off_because as offBecause, fault, fault_since as faultSince, failures, rests_until as restsUntil, told_at as toldAt,
+  cast(dropped as char) as dropped, dropped_at as droppedAt, made_by as madeBy, changed_at as changedAt`
+
+const rowOf = ({ kinds, enabled, dropped, ...rest }: Stored): WebhookRow => ({
+  ...rest,
+  kinds: JSON.parse(kinds) as string[],
+  enabled: enabled === 1,
+  dropped: Number(dropped),
+})
+
+/** By name. @param after the name of the last one before */
+export async function listWebhooks(reader: Reader, where: Where, limit: number, after = ''): Promise<WebhookRow[]> {
+  const rows = await reader.rows<Stored>(
+    sql`select ${columns} from webhooks where ${inWhere(where)} and name > ${after} order by name limit ${limit}`,
+  )
+  return rows.map(rowOf)
+}
+
+export async function findWebhook(reader: Reader, where: Where, name: string): Promise<WebhookRow | undefined> {
+  const [row] = await reader.rows<Stored>(
+    sql`select ${columns} from webhooks where ${inWhere(where)} and name = ${name}`,
+  )
+  return row && rowOf(row)
+}
+
+export async function findWebhooks(reader: Reader, numbers: readonly number[]): Promise<WebhookRow[]> {
+  if (numbers.length === 0) return []
+  return (await reader.rows<Stored>(sql`select ${columns} from webhooks where no in ${numbers}`)).map(rowOf)
+}
+
+export async function countOtherWebhooks(reader: Reader, where: Where, name: string): Promise<number> {
+  const [row] = await reader.rows<{ count: number }>(
+    sql`select count(*) as count from webhooks where ${inWhere(where)} and name <> ${name}`,
+  )
+  return row?.count ?? 0
+}
+
+/** Saves one under its name. It is asked anew, whatever it answered before. */
+export async function saveWebhook(
+  database: Database,
+  { appNo, environment }: Where,
+  given: Pick<WebhookRow, 'name' | 'kinds' | 'rule' | 'batch' | 'ca' | 'sealed' | 'enabled' | 'madeBy'>,
+): Promise<void> {
+  const { name, kinds, rule, batch, ca, sealed, enabled, madeBy } = given
+  await database.change(
+    sql`insert into webhooks (app_no, environment, name, kinds, rule, batch, ca, sealed, enabled, made_by, changed_at)
+        values (${appNo}, ${environment}, ${name}, ${wellFormedJson(kinds)}, ${rule}, ${batch}, ${ca}, ${sealed}, ${enabled},
+          ${madeBy}, utc_timestamp(3))
+        on duplicate key update kinds = value(kinds), rule = value(rule), batch = value(batch), ca = value(ca),
+          sealed = value(sealed), enabled = value(enabled), off_because = null, failures = 0, rests_until = null,
+          made_by = value(made_by), changed_at = value(changed_at)`,
+  )
+}
+
+/** Switches one on or off; one that is switched on is asked at once. */
+export async function enableWebhook(database: Database, no: number, enabled: boolean): Promise<void> {
+  await database.change(
+    sql`update webhooks set enabled = ${enabled}, off_because = null, failures = 0, rests_until = null,
+          changed_at = utc_timestamp(3) where no = ${no}`,
+  )
+}
+
+/** @returns false when it was changed meanwhile */
+export async function replaceSealedWebhook(
+  database: Database,
+  no: number,
+  before: Buffer,
+  after: Buffer,
+): Promise<boolean> {
+  const { affectedRows } = await database.change(
+    sql`update webhooks set sealed = ${after} where no = ${no} and sealed = ${before}`,
+  )
+  return affectedRows === 1
+}
+
+export const sealedWebhooks = (
+  reader: Reader,
+): Promise<Pick<WebhookRow, 'no' | 'appNo' | 'environment' | 'name' | 'sealed'>[]> =>
+  reader.rows(sql`select no, app_no as appNo, environment, name, sealed from webhooks order by no`)
+
+export async function deleteWebhook(database: Database, no: number): Promise<void> {
+  await database.change(sql`delete from webhooks where no = ${no}`)
+  // What waits for nobody, and what was told, may be much.
+  await dropSubject(database, no)
+  await forgetLogOf(database, no)
+}
+
+const forgottenAtOnce = 5_000
+
+async function forgetLogOf(database: Database, no: number): Promise<void> {
+  for (;;) {
+    const { affectedRows } = await database.change(
+      sql`delete from webhook_log where webhook_no = ${no} limit ${forgottenAtOnce}`,
+    )
+    if (affectedRows < forgottenAtOnce) return
+  }
+}
+
+/** Those of an app whose receivers do not hear, or want nothing more, for those who watch. */
+export const troubledWebhooks = (reader: Reader, where: Where): Promise<{ name: string; because: string }[]> =>
+  reader.rows(
+    sql`select name, coalesce(off_because, fault) as because from webhooks
+        where ${inWhere(where)} and (off_because is not null or (enabled = true and fault is not null)) order by name limit 20`,
+  )
+
+/** What a turn found of a receiver. */
+export type Found = {
+  readonly failures: number
+  /** It is left alone for so long. */
+  readonly restMs: number
+  /** It heard something. */
+  readonly told: boolean
+  /** What is wrong, while something is. */
+  readonly fault: string | null
+  /** It wants nothing more, and why. */
+  readonly off?: string | undefined
+}
+
+/** Writes down what was found, unless somebody has changed the webhook meanwhile. */
+export function receiverStatement(no: number, found: Found, changedAt: Date): SQL {
+  const { failures, restMs, told, fault, off } = found
+  return sql`update webhooks set failures = ${failures}, rests_until = ${restMs > 0 ? afterNow(restMs) : null},
+        fault_since = ${fault === null ? null : sql`coalesce(fault_since, utc_timestamp(3))`},
+        fault = ${fault?.slice(0, 300) ?? null}
+        ${told ? sql`, told_at = utc_timestamp(3)` : sql``}
+        ${off === undefined ? sql`` : sql`, enabled = false, off_because = ${off.slice(0, 300)}`}
+      where no = ${no} and changed_at = ${changedAt}`
+}
+
+/** What each webhook is called, by its number. */
+export async function webhookNames(
+  reader: Reader,
+): Promise<Map<number, { readonly app: string; readonly environment: string; readonly webhook: string }>> {
+  const rows = await reader.rows<{ no: number; app: string; environment: string; webhook: string }>(
+    sql`select w.no, a.slug as app, w.environment, w.name as webhook from webhooks w join apps a on a.no = w.app_no`,
+  )
+  return new Map(rows.map(({ no, ...name }) => [no, name]))
+}
