@@ -1,5 +1,5 @@
-import { freePort, PrivateServer } from '../../../packages/service/src/database/private/private-server.ts'
 import { makeLog } from '../../../packages/service/src/base/log.ts'
+import { freePort, PrivateServer } from '../../../packages/service/src/database/private/private-server.ts'
 import { testArguments } from './database-arguments.ts'
 
 /** A MariaDB of a suite's own, for what stops, fills or misconfigures it. */

@@ -1,14 +1,17 @@
 import { existsSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
-import { ConfigError, type LoadedConfig, loadConfig } from './base/config/load.ts'
-import { type PrintedOption, printableConfig } from './base/config/print.ts'
-import { leanBinding } from './base/lean-binding.ts'
+import {
+  ConfigError,
+  type LoadedConfig,
+  leanBinding,
+  loadConfig,
+  makeLog,
+  type PrintedOption,
+  printableConfig,
+} from './base/index.ts'
+import { FolderTaken, MariaDbMissing, SchemaTooNew } from './database/index.ts'
 import { startService } from './start.ts'
-import { FolderTaken } from './database/private/folder-lock.ts'
-import { MariaDbMissing } from './database/private/private-server.ts'
-import { SchemaTooNew } from './database/migrate.ts'
-import { makeLog } from './base/log.ts'
-import { KeyFileExposed } from './vault/key-files.ts'
+import { KeyFileExposed } from './vault/index.ts'
 
 export type ServeOptions = {
   readonly env: Readonly<Record<string, string | undefined>>

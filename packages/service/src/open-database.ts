@@ -1,12 +1,8 @@
 import { readFileSync } from 'node:fs'
 import { rootCertificates } from 'node:tls'
 import type { Logger } from 'pino'
-import type { Opened } from './base/close-all.ts'
-import { ConfigError } from './base/config/load.ts'
-import type { Config } from './base/config/options.ts'
-import { Database } from './database/database.ts'
-import { PrivateServer } from './database/private/private-server.ts'
-import { migrate } from './database/migrate.ts'
+import { type Config, ConfigError, type Opened } from './base/index.ts'
+import { Database, migrate, PrivateServer } from './database/index.ts'
 
 /** The database that is configured, or a private one, with its schema up to date. */
 export async function openDatabase(config: Config, log: Logger, opened: Opened[]): Promise<Database> {

@@ -1,8 +1,8 @@
 import { afterAll, beforeAll, beforeEach, expect, test } from '@jest/globals'
 import { sql } from 'drizzle-orm'
+import { makeLog } from '../src/base/log.ts'
 import { type BackgroundJob, BackgroundJobs } from '../src/operations/background-jobs.ts'
 import { declareJob, listJobs } from '../src/operations/store/jobs.ts'
-import { makeLog } from '../src/base/log.ts'
 import { type ScratchApp, scratchApp } from './scratch-database.ts'
 
 let app: ScratchApp

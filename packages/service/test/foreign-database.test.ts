@@ -4,9 +4,9 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import { serverCertificate } from '@zbell/standins'
 import { sql } from 'drizzle-orm'
+import { makeLog } from '../src/base/log.ts'
 import { Database } from '../src/database/database.ts'
 import { freePort, PrivateServer } from '../src/database/private/private-server.ts'
-import { makeLog } from '../src/base/log.ts'
 
 let dir: string
 let ca: string

@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
-import { LatelyFound } from '../src/http/lately-found.ts'
 import type { Scope } from '../src/database/scope.ts'
+import { LatelyFound } from '../src/http/lately-found.ts'
 import { hashSecret } from '../src/vault/secrets.ts'
 
 const scope: Scope = {

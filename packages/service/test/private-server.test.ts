@@ -4,8 +4,8 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { expect, test } from '@jest/globals'
 import { createConnection } from 'mysql2/promise'
-import { freePort, PrivateServer } from '../src/database/private/private-server.ts'
 import { makeLog } from '../src/base/log.ts'
+import { freePort, PrivateServer } from '../src/database/private/private-server.ts'
 
 const answers = async (url: string) => {
   const connection = await createConnection(url)

@@ -1,7 +1,7 @@
 import { describe, expect, test } from '@jest/globals'
-import { guardedLookup, isGuarded, publicOnly } from '../src/base/address-guard.ts'
 import { nodeCrypto } from '../src/base/node-crypto.ts'
 import { WebPushProtocol } from '../src/gateways/web-push-protocol.ts'
+import { guardedLookup, isGuarded, publicOnly } from '../src/net/address-guard.ts'
 
 describe('push addresses from outside', () => {
   const address = (token: string) => ({

@@ -2,8 +2,8 @@ import { type ClientRequest, request, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import express from 'express'
-import { inTime, loneSurrogateAt, shapeFault } from '../src/http/request-body.ts'
 import { takesItsTime } from '../src/api/slow-body.ts'
+import { inTime, loneSurrogateAt, shapeFault } from '../src/http/request-body.ts'
 
 const withinMs = 150
 

@@ -2,19 +2,21 @@ import { createHash, randomBytes, randomUUID } from 'node:crypto'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import { uuidV7 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import { needNotification } from '../src/notifications/find.ts'
-import type { Scope } from '../src/database/scope.ts'
 import { uuidBuffer } from '../src/database/columns.ts'
 import type { Database } from '../src/database/database.ts'
+import { removeLeftRows } from '../src/database/removals.ts'
+import type { Scope } from '../src/database/scope.ts'
 import { changeDevice } from '../src/devices/store/change-device.ts'
 import { listEvents } from '../src/devices/store/device-events.ts'
+import { ensurePersonOf } from '../src/devices/store/ensure-user.ts'
 import { forgetDevices } from '../src/devices/store/prune-devices.ts'
 import { findDevicesBySecrets } from '../src/devices/store/read-devices.ts'
 import { registerDevice } from '../src/devices/store/register-device.ts'
+import { forgetProofs, useProof } from '../src/devices/store/used-proofs.ts'
+import { needNotification } from '../src/notifications/find.ts'
 import { createNotification } from '../src/notifications/store/create-notification.ts'
 import { forgetNotifications } from '../src/notifications/store/prune-notifications.ts'
 import { changeAttributes } from '../src/people/store/attributes.ts'
-import { ensurePersonOf } from '../src/devices/store/ensure-user.ts'
 import { forgetOccurrences, occurrencesOf, storeOccurrences } from '../src/people/store/occurrences.ts'
 import {
   changeOwnTopic,
@@ -25,8 +27,6 @@ import {
   forgetTopics,
   listTopics,
 } from '../src/people/store/topics.ts'
-import { forgetProofs, useProof } from '../src/devices/store/used-proofs.ts'
-import { removeLeftRows } from '../src/database/removals.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
 import { newNotification } from './scratch-notification.ts'
 

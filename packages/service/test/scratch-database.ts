@@ -4,13 +4,13 @@ import { join } from 'node:path'
 import { sql } from 'drizzle-orm'
 import { createDatabase } from '../../../e2e/harness/servers/client.ts'
 import { testArguments } from '../../../e2e/harness/servers/database-arguments.ts'
-import { Intake } from '../src/notifications/intake.ts'
 import { createApp, findApp } from '../src/apps/store/apps.ts'
-import { type Scope } from '../src/database/scope.ts'
-import { Database } from '../src/database/database.ts'
-import { freePort, PrivateServer } from '../src/database/private/private-server.ts'
-import { migrate } from '../src/database/migrate.ts'
 import { makeLog } from '../src/base/log.ts'
+import { Database } from '../src/database/database.ts'
+import { migrate } from '../src/database/migrate.ts'
+import { freePort, PrivateServer } from '../src/database/private/private-server.ts'
+import type { Scope } from '../src/database/scope.ts'
+import { Intake } from '../src/notifications/intake.ts'
 
 export type Scratch = { readonly database: Database; readonly url: string; another(): Database; close(): Promise<void> }
 

@@ -1,10 +1,10 @@
 import { randomBytes } from 'node:crypto'
 import { uuidV7 } from '@zbell/core'
-import type { Claim } from '../src/engine/work.ts'
 import type { Database } from '../src/database/database.ts'
-import { claimNotificationWork } from '../src/sending/claim-notification-work.ts'
+import type { Claim } from '../src/engine/work.ts'
 import type { NewNotification } from '../src/notifications/store/create-notification.ts'
 import { FairQueue } from '../src/queue/fair-queue.ts'
+import { claimNotificationWork } from '../src/sending/store/claim-notification-work.ts'
 
 /** A notification for everyone with nothing special about it but what is said. */
 export const newNotification = (more: Partial<NewNotification> = {}): NewNotification => ({

@@ -1,7 +1,7 @@
 import type { Outcome, Reason } from '@zbell/core'
 import type { Notification } from '../src/engine/notification.ts'
-import type { Gateways, Lane, WorkStore } from '../src/engine/ports.ts'
 import { type Restraint, unrestrained } from '../src/engine/policy.ts'
+import type { Gateways, Lane, WorkStore } from '../src/engine/ports.ts'
 import { sendBlock } from '../src/engine/send-block.ts'
 import { sendBlockDefaults } from '../src/engine/send-options.ts'
 import type { BlockDevice, Claim, Outcomes } from '../src/engine/work.ts'

@@ -3,10 +3,10 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { gatewayProfile } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import { importJWK, type JWK, jwtVerify } from 'jose'
-import { anywhere } from '../src/base/address-guard.ts'
 import { authorizationFor } from '../src/gateways/authorization.ts'
 import { nameOfKey, signedToken } from '../src/gateways/signed-token.ts'
 import { tokenSignedAt } from '../src/gateways/store/signed-tokens.ts'
+import { anywhere } from '../src/net/address-guard.ts'
 import { type ScratchApp, scratchApp } from './scratch-database.ts'
 
 const made = () => {

@@ -3,10 +3,10 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import { serverCertificate } from '@zbell/standins'
-import { type AddressGuard, anywhere } from '../src/base/address-guard.ts'
-import { connect } from '../src/sources/connect.ts'
-import { freePort, PrivateServer } from '../src/database/private/private-server.ts'
 import { makeLog } from '../src/base/log.ts'
+import { freePort, PrivateServer } from '../src/database/private/private-server.ts'
+import { type AddressGuard, anywhere } from '../src/net/address-guard.ts'
+import { connect } from '../src/sources/connect.ts'
 import { openPostgres, type Postgres } from './postgres.ts'
 
 let dir: string

@@ -3,12 +3,12 @@ import { sql } from 'drizzle-orm'
 import { until } from '../../../e2e/harness/programs.ts'
 import { createApp, findApp } from '../src/apps/store/apps.ts'
 import { whereOf } from '../src/database/scope.ts'
-import { claimNotificationWork } from '../src/sending/claim-notification-work.ts'
-import { createNotification } from '../src/notifications/store/create-notification.ts'
-import { expandPage } from '../src/sending/expand-page.ts'
-import { FairQueue } from '../src/queue/fair-queue.ts'
 import { claimTellings, dueReceivers } from '../src/events/outbox.ts'
 import { tell } from '../src/events/publish.ts'
+import { createNotification } from '../src/notifications/store/create-notification.ts'
+import { FairQueue } from '../src/queue/fair-queue.ts'
+import { claimNotificationWork } from '../src/sending/store/claim-notification-work.ts'
+import { expandPage } from '../src/sending/store/expand-page.ts'
 import { newNotification } from './scratch-notification.ts'
 import {
   app,
@@ -204,7 +204,7 @@ describe('a receiver that does not hear', () => {
   test('and leads into a private network is not called, by its address, its name or its certificate’s', async () => {
     const own = await server()
     const { port } = new URL(own.url)
-    const { publicOnly } = await import('../src/base/address-guard.ts')
+    const { publicOnly } = await import('../src/net/address-guard.ts')
     const strict = process({ guard: publicOnly })
     await expect(save({ url: own.url }, 'app', strict)).rejects.toThrow('is not https')
     await expect(save({ url: `https://127.0.0.1:${port}/` }, 'app', strict)).rejects.toThrow('may not call')

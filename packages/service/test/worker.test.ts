@@ -1,12 +1,12 @@
 import { beforeEach, describe, expect, test } from '@jest/globals'
 import type { Outcome } from '@zbell/core'
+import { makeLog } from '../src/base/log.ts'
 import type { WorkStore } from '../src/engine/ports.ts'
 import { prepareAhead } from '../src/engine/prepare-ahead.ts'
 import { sendBlock } from '../src/engine/send-block.ts'
 import { sendBlockDefaults } from '../src/engine/send-options.ts'
 import type { Claim } from '../src/engine/work.ts'
 import { Worker } from '../src/engine/worker.ts'
-import { makeLog } from '../src/base/log.ts'
 import { claimOf, device } from './scratch-block.ts'
 import { ends, gateways, notification, setStage, stage, store } from './scratch-sending.ts'
 

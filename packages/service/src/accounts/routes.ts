@@ -1,12 +1,14 @@
 import type { Session } from '@zbell/contract'
 import type { Response } from 'express'
 import type { Logger } from 'pino'
-import { invalid, Problem } from '../base/problem.ts'
-import { everyApp } from '../apps/store/apps.ts'
-import type { Database } from '../database/database.ts'
-import { isDuplicate } from '../database/errors.ts'
+import { type Api, callerAddress, type RateLimits } from '../api/index.ts'
+import { appView, everyApp } from '../apps/index.ts'
+import { invalid, Problem } from '../base/index.ts'
+import { type AccountRow, type Database, isDuplicate } from '../database/index.ts'
+import { hashPassword, hashSecret, newSecret, passwordFits } from '../vault/index.ts'
+import { isCommonPassword } from './common-passwords.ts'
+import { browserCookieName, cookie, csrfOf, sessionCookieName } from './session-cookies.ts'
 import { createAccount, findAccount } from './store/accounts.ts'
-import { type AccountRow } from '../database/scope.ts'
 import {
   createSession,
   createSignInLink,
@@ -15,14 +17,7 @@ import {
   keepBrowser,
   useSignInLink,
 } from './store/sessions.ts'
-import { isCommonPassword } from './common-passwords.ts'
-import { hashPassword, hashSecret, newSecret, passwordFits } from '../vault/secrets.ts'
-import { browserCookieName, cookie, csrfOf, sessionCookieName } from './session-cookies.ts'
-import { callerAddress } from '../api/came-from.ts'
-import type { RateLimits } from '../api/limits.ts'
-import type { Api } from '../api/api.ts'
 import { WrongTries } from './wrong-tries.ts'
-import { appView } from '../apps/routes.ts'
 
 const sessionMs = 12 * 3_600_000
 const linkMs = 3_600_000
@@ -30,13 +25,7 @@ const linkMs = 3_600_000
 const browserMs = 180 * 86_400_000
 
 /** @param log hears of each wrong password: for whom, from where, and how many there were in a row */
-export function serveSessions(
-  api: Api,
-  database: Database,
-  limits: RateLimits,
-  secure: boolean,
-  log: Logger,
-): void {
+export function serveSessions(api: Api, database: Database, limits: RateLimits, secure: boolean, log: Logger): void {
   const wrongTries = new WrongTries()
   const browserCookie = browserCookieName(secure)
   const isKnown = async (email: string, { req }: Response): Promise<boolean> => {

@@ -1,6 +1,6 @@
 import { setTimeout as wait } from 'node:timers/promises'
 import { LRUCache } from 'lru-cache'
-import { Problem } from '../base/problem.ts'
+import { Problem } from '../base/index.ts'
 
 type Tries = { wrong: number; waiting: number; last: Promise<unknown> }
 

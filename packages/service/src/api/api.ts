@@ -1,7 +1,7 @@
 import type { Caller, Operations, ParamsOf, Role, RouteName, Routes } from '@zbell/contract'
 import type { Request, Response } from 'express'
 import type { z } from 'zod'
-import type { AccountRow, DeviceRow, Scope } from '../database/scope.ts'
+import type { AccountRow, DeviceRow, Scope } from '../database/index.ts'
 import type { Limit } from './limits.ts'
 
 /** Who calls, as far as each kind of call needs to know. */

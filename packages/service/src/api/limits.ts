@@ -1,5 +1,5 @@
 import type { Response } from 'express'
-import type { Scope, Where } from '../database/scope.ts'
+import type { Scope, Where } from '../database/index.ts'
 
 /** A limit that the devices of an app share, and have reached in a process. */
 export type ReachedLimit = Where & { readonly what: string; readonly max: number; readonly untilMs: number }

@@ -1,5 +1,5 @@
-import { Problem } from '../base/problem.ts'
-import { isPlace } from '../database/page-order.ts'
+import { Problem } from '../base/index.ts'
+import { isPlace } from '../database/index.ts'
 
 /** The place of a name in a list that is in the order of names. */
 export const placeOfName = (name: string): string => Buffer.from(name).toString('base64url')

@@ -1,9 +1,8 @@
 import { createHash } from 'node:crypto'
 import type { Operation, RouteName } from '@zbell/contract'
 import type { Request } from 'express'
-import { Problem } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
+import { Problem } from '../base/index.ts'
+import type { Database, Scope } from '../database/index.ts'
 import { giveKeyBack, keepAnswer, takeKey } from './store/request-keys.ts'
 
 /** An answer and the status that it goes out with. */

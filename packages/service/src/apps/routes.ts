@@ -1,15 +1,12 @@
 import { randomBytes } from 'node:crypto'
 import type { App, Key } from '@zbell/contract'
 import { isUuid, uuidV7 } from '@zbell/core'
-import { Problem } from '../base/problem.ts'
+import { type Api, numberAtPlace, pageView } from '../api/index.ts'
+import { Problem } from '../base/index.ts'
+import { type AppRow, type Database, isDuplicate } from '../database/index.ts'
+import { hashSecret, newSecret } from '../vault/index.ts'
 import { changeApp, createApp, findApp, listApps } from './store/apps.ts'
-import { type AppRow } from '../database/scope.ts'
 import { createKey, type KeyRow, listKeys, revokeKey } from './store/keys.ts'
-import type { Database } from '../database/database.ts'
-import { isDuplicate } from '../database/errors.ts'
-import { hashSecret, newSecret } from '../vault/secrets.ts'
-import type { Api } from '../api/api.ts'
-import { numberAtPlace, pageView } from '../api/pages.ts'
 
 export const appView = (row: AppRow): App => ({
   slug: row.slug,

@@ -3,8 +3,13 @@ import type { certificateRequest, credentialMaking, credentialRequest } from '@z
 import { credentialOf, type Platform, uuidV7 } from '@zbell/core'
 import { calculateJwkThumbprint, type JWK } from 'jose'
 import type { z } from 'zod'
+import type { Database, Scope } from '../database/index.ts'
+import type { Vault } from '../vault/index.ts'
 import { type Credential, credentialPlace } from './credential.ts'
-import type { Scope } from '../database/scope.ts'
+import { type Beside, besideKey, checkAccount, type ProfileWords } from './key-file.ts'
+import { type CredentialKind, marry, type Recognised, recognise } from './recognise.ts'
+import { CredentialRefused } from './refusals.ts'
+import { makeCertificateRequest, publicKeyHash } from './request-form.ts'
 import {
   bindCredential,
   type CredentialRow,
@@ -18,12 +23,6 @@ import {
   type NewCredential,
   placeCredential,
 } from './store/credentials.ts'
-import type { Database } from '../database/database.ts'
-import type { Vault } from '../vault/vault.ts'
-import { type Beside, besideKey, checkAccount, type ProfileWords } from './key-file.ts'
-import { type CredentialKind, marry, type Recognised, recognise } from './recognise.ts'
-import { CredentialRefused } from './refusals.ts'
-import { makeCertificateRequest, publicKeyHash } from './request-form.ts'
 
 type Handed = z.output<typeof credentialRequest>
 

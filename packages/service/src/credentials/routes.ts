@@ -1,10 +1,12 @@
 import type { Credential as CredentialView } from '@zbell/contract'
 import { neededFault, optionalFault } from '@zbell/contract'
 import { type CheckVerdict, expiryDue, isUuid, platforms, sayVerdict } from '@zbell/core'
-import { CredentialWaits, ExtrasMissing } from './registry.ts'
+import { type Api, numberAtPlace, pageView } from '../api/index.ts'
+import { Problem } from '../base/index.ts'
+import type { Database, GatewayPlace, OnGateway, Scope } from '../database/index.ts'
 import { CredentialRefused, type Refusal, refusals } from './refusals.ts'
-import { Problem } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
+import type { CredentialRegistry } from './registry.ts'
+import { CredentialWaits, ExtrasMissing } from './registry.ts'
 import {
   type CredentialRow,
   findCredential,
@@ -12,11 +14,6 @@ import {
   placeCredential,
   retireCredential,
 } from './store/credentials.ts'
-import type { Database } from '../database/database.ts'
-import type { GatewayPlace, OnGateway } from '../database/scope.ts'
-import type { CredentialRegistry } from './registry.ts'
-import type { Api } from '../api/api.ts'
-import { numberAtPlace, pageView } from '../api/pages.ts'
 
 /** Asks a gateway whether it accepts a credential. */
 export type CredentialCheck = {

@@ -1,12 +1,10 @@
 import { isHandsetAddress } from '@zbell/core'
-import type { Milestones } from '../apps/store/milestones.ts'
-import { Batcher } from '../base/batcher.ts'
-import type { Database } from '../database/database.ts'
+import type { Api, RateLimits } from '../api/index.ts'
+import type { Milestones } from '../apps/index.ts'
+import { Batcher, type Metrics } from '../base/index.ts'
+import type { Database } from '../database/index.ts'
 import type { OnStep } from './store/day-counts.ts'
 import { type IncomingReceipt, storeReceipts } from './store/store-receipts.ts'
-import type { Metrics } from '../base/metrics.ts'
-import type { RateLimits } from '../api/limits.ts'
-import type { Api } from '../api/api.ts'
 
 /** The most receipts that go into one round of transactions. */
 const together = 500

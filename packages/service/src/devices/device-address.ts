@@ -1,9 +1,8 @@
 import { createHash } from 'node:crypto'
 import { fromBase64url, isHandsetAddress } from '@zbell/core'
-import { type AddressGuard, AddressNotAllowed } from '../base/address-guard.ts'
-import { isP256Point } from '../base/node-crypto.ts'
-import { invalid } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
+import { invalid, isP256Point } from '../base/index.ts'
+import type { Scope } from '../database/index.ts'
+import { type AddressGuard, AddressNotAllowed } from '../net/index.ts'
 import type { DeviceAddress } from './store/register-device.ts'
 
 /** Where a device is reached: a gateway's token, or the browser's own PushSubscription.toJSON(). */

@@ -1,6 +1,6 @@
 import type { Device } from '@zbell/contract'
 import { isHandsetAddress, unpackAllowed } from '@zbell/core'
-import type { DeviceRow } from '../database/scope.ts'
+import type { DeviceRow } from '../database/index.ts'
 
 export const deviceView = (row: DeviceRow): Device => ({
   id: row.id,

@@ -1,12 +1,10 @@
 import { createHash } from 'node:crypto'
 import { errors, jwtVerify } from 'jose'
-import type { Scope } from '../database/scope.ts'
-import { readSettings, type SettingsRow, storeProofKey } from '../apps/store/settings.ts'
-import { Batcher } from '../base/batcher.ts'
-import type { Database } from '../database/database.ts'
+import { readSettings, type SettingsRow, storeProofKey } from '../apps/index.ts'
+import { Batcher } from '../base/index.ts'
+import type { Database, Scope } from '../database/index.ts'
+import { newSecret, type Vault } from '../vault/index.ts'
 import { useProof } from './store/used-proofs.ts'
-import { newSecret } from '../vault/secrets.ts'
-import type { Vault } from '../vault/vault.ts'
 
 /** A proof that is missing or does not count, in words. */
 export class ProofRefused extends Error {

@@ -1,14 +1,10 @@
 import { type DeliveryState, deviceEvents, isUuid, type Reason, reasons } from '@zbell/core'
-import { Problem } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
+import { type Api, pageView, sortedPlace } from '../api/index.ts'
+import { Problem } from '../base/index.ts'
+import { type Database, type DeviceRow, placeOf, type Scope } from '../database/index.ts'
+import { deviceView } from './device-view.ts'
 import { listEvents } from './store/device-events.ts'
 import { findDevice, listDevices } from './store/read-devices.ts'
-import { type DeviceRow } from '../database/scope.ts'
-import { placeOf } from '../database/page-order.ts'
-import type { Api } from '../api/api.ts'
-import { pageView, sortedPlace } from '../api/pages.ts'
-import { deviceView } from './device-view.ts'
 
 /** What a notification became on a device. */
 export type RecentDelivery = {

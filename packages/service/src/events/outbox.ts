@@ -1,9 +1,6 @@
 import { type SQL, sql } from 'drizzle-orm'
-import type { Where } from '../database/scope.ts'
-import type { Database, Reader, Tx } from '../database/database.ts'
-import { tuples } from '../database/fragments.ts'
-import { enqueueStatement } from '../queue/enqueue.ts'
-import { afterNow, type Held } from '../queue/work.ts'
+import { type Database, type Reader, type Tx, tuples, type Where } from '../database/index.ts'
+import { afterNow, enqueueStatement, type Held } from '../queue/index.ts'
 
 /** The kinds of what is told: what happened, and what is told once more because somebody asked for it. */
 type TellingKind = 'tell' | 'retell'

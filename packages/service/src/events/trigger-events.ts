@@ -1,7 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Where } from '../database/scope.ts'
-import type { Database, Tx } from '../database/database.ts'
-import { noneOf } from '../database/fragments.ts'
+import { type Database, noneOf, type Tx, type Where } from '../database/index.ts'
 
 /** Who reports occurrences. */
 export type Reporter =

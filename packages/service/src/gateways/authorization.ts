@@ -1,11 +1,10 @@
 import { type Authentication, credentialOf, type GatewayProfile, jsonField } from '@zbell/core'
 import { importJWK, SignJWT } from 'jose'
-import type { AddressGuard } from '../base/address-guard.ts'
-import type { Credential } from '../credentials/credential.ts'
+import type { Credential } from '../credentials/index.ts'
+import type { AddressGuard } from '../net/index.ts'
+import { NoAnswer, openTransport, type Transport, type TransportOptions } from '../transport/index.ts'
 import { Renewed } from './renewed.ts'
 import { nameOfKey, signedToken } from './signed-token.ts'
-import { openTransport } from '../transport/open-transport.ts'
-import { NoAnswer, type Transport, type TransportOptions } from '../transport/transport.ts'
 
 /** The gateway does not take the credential. */
 export class CredentialRejected extends Error {

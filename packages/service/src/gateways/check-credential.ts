@@ -1,10 +1,10 @@
 import { randomBytes } from 'node:crypto'
 import { type CheckVerdict, connectionStep, judgeAnswer } from '@zbell/core'
-import type { Address, Sendable } from '../engine/ports.ts'
-import { AddressNotAllowed } from '../base/address-guard.ts'
+import type { Address, Sendable } from '../engine/index.ts'
+import { AddressNotAllowed } from '../net/index.ts'
+import { NoAnswer } from '../transport/index.ts'
 import { CredentialRejected } from './authorization.ts'
 import type { Protocol } from './kept-client.ts'
-import { NoAnswer } from '../transport/transport.ts'
 
 export type Checked = { readonly verdict: CheckVerdict; readonly roundTripMs: number }
 

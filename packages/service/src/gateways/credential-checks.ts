@@ -1,17 +1,17 @@
 import { type CheckVerdict, expiryDue } from '@zbell/core'
 import type { Logger } from 'pino'
-import type { Checked } from './check-credential.ts'
-import type { GatewayRoom } from './gateways.ts'
-import { findAppByNo } from '../apps/store/apps.ts'
+import { findAppByNo } from '../apps/index.ts'
+import type { Metrics } from '../base/index.ts'
 import {
   announceExpiry,
   type CredentialRow,
   claimDueCheck,
   expiringCredentials,
   storeCheck,
-} from '../credentials/store/credentials.ts'
-import type { Database } from '../database/database.ts'
-import type { Metrics } from '../base/metrics.ts'
+} from '../credentials/index.ts'
+import type { Database } from '../database/index.ts'
+import type { Checked } from './check-credential.ts'
+import type { GatewayRoom } from './gateways.ts'
 
 const measureEveryMs = 60_000
 const hourMs = 3_600_000

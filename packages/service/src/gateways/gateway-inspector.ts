@@ -7,16 +7,14 @@ import {
   type Platform,
   ProfileAtFault,
 } from '@zbell/core'
-import type { Address, Sendable } from '../engine/ports.ts'
-import type { AppRow } from '../database/scope.ts'
-import { type CredentialRow, credentialInUse } from '../credentials/store/credentials.ts'
-import type { Database } from '../database/database.ts'
-import { profilesInPlace } from './store/profiles.ts'
-import { type GatewayPlace } from '../database/scope.ts'
+import { type CredentialRow, credentialInUse } from '../credentials/index.ts'
+import type { AppRow, Database, GatewayPlace } from '../database/index.ts'
+import type { Address, Sendable } from '../engine/index.ts'
+import { openTransports } from '../transport/index.ts'
 import type { Trial } from './kept-client.ts'
 import { ProfileProtocol } from './profile-protocol.ts'
 import type { Profiles, UsedProfile } from './profiles.ts'
-import { openTransports } from '../transport/open-transport.ts'
+import { profilesInPlace } from './store/profiles.ts'
 
 /** What stands for a notification and a token while a message is measured. */
 const sampleId = '018bcfe5-6800-7fff-bfff-ffffffffffff'

@@ -2,32 +2,34 @@ import { readFileSync } from 'node:fs'
 import { rootCertificates } from 'node:tls'
 import { type Environment, type Outcome, type Platform, platforms, type Reason, sayReason } from '@zbell/core'
 import type { Logger } from 'pino'
-import { ConfigError } from '../base/config/load.ts'
-import type { Config } from '../base/config/options.ts'
-import type { Gateways, Lane, Via } from '../engine/ports.ts'
-import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
-import type { HandsetControl } from './handset-control.ts'
-import { findAppByNo } from '../apps/store/apps.ts'
-import { type AppRow } from '../database/scope.ts'
-import { type CredentialRow, credentialInUse, markRejected, markUsed } from '../credentials/store/credentials.ts'
-import type { Database } from '../database/database.ts'
-import { latestEndpoint } from '../devices/store/read-devices.ts'
-import type { GatewayPlace } from '../database/scope.ts'
-import { tokenSignedAt } from './store/signed-tokens.ts'
-import type { Vault } from '../vault/vault.ts'
-import { type AddressGuard, anywhere, onlyHosts, publicOnly } from '../base/address-guard.ts'
+import { findAppByNo } from '../apps/index.ts'
+import { type Config, ConfigError } from '../base/index.ts'
+import {
+  type Credential,
+  type CredentialRow,
+  credentialInUse,
+  credentialPlace,
+  markRejected,
+  markUsed,
+} from '../credentials/index.ts'
+import type { AppRow, Database, GatewayPlace } from '../database/index.ts'
+import { latestEndpoint } from '../devices/index.ts'
+import type { Gateways, Lane, Via } from '../engine/index.ts'
+import type { EvaluatorPool } from '../evaluation/index.ts'
+import { type AddressGuard, anywhere, onlyHosts, publicOnly } from '../net/index.ts'
+import { http1Connections, type TransportOptions } from '../transport/index.ts'
+import type { Vault } from '../vault/index.ts'
 import type { SignedAt } from './authorization.ts'
 import { type Checked, checkProtocol, impossibleToken } from './check-credential.ts'
-import { type Credential, credentialPlace } from '../credentials/credential.ts'
 import { GatewayInspector } from './gateway-inspector.ts'
+import type { HandsetControl } from './handset-control.ts'
 import { KeptLane, type LaneHealth, type Protocol } from './kept-client.ts'
+import { Places } from './limiter.ts'
 import { openProfileProtocol, openWebProtocol } from './open-protocol.ts'
 import { Profiles, type UsedProfile } from './profiles.ts'
 import { Recorder } from './recorder.ts'
 import { Rehearsal } from './rehearsal.ts'
-import { Places } from './limiter.ts'
-import { http1Connections } from '../transport/http1-transport.ts'
-import type { TransportOptions } from '../transport/transport.ts'
+import { tokenSignedAt } from './store/signed-tokens.ts'
 
 /** How long a lane is used before a look whether another process has changed its credential. */
 const freshForMs = 2_000

@@ -1,24 +1,18 @@
 import { randomBytes } from 'node:crypto'
 import type { Handset, Page } from '@zbell/contract'
 import { uuidV7 } from '@zbell/core'
+import type { Api } from '../api/index.ts'
+import { createKey } from '../apps/index.ts'
+import { Problem } from '../base/index.ts'
+import type { Database, Scope } from '../database/index.ts'
+import { hashSecret, newSecret } from '../vault/index.ts'
 import { type HandsetControl, HandsetsAway, HandsetsRefused } from './handset-control.ts'
-import { Problem } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import { createKey } from '../apps/store/keys.ts'
-import type { Database } from '../database/database.ts'
-import { hashSecret, newSecret } from '../vault/secrets.ts'
-import type { Api } from '../api/api.ts'
 
 /**
  * Handsets run beside the service; it hands their calls on, so that whoever uses them needs one address and one key.
  * @param ownUrl where this service is, for handsets to call
  */
-export function serveHandsets(
-  api: Api,
-  database: Database,
-  control: HandsetControl,
-  ownUrl: () => string,
-): void {
+export function serveHandsets(api: Api, database: Database, control: HandsetControl, ownUrl: () => string): void {
   const call = async <T>(method: string, path: string, body?: unknown): Promise<T> => {
     try {
       return await control.call<T>(method, path, body)

@@ -1,6 +1,6 @@
 import type { GatewayHealth } from '@zbell/contract'
 import { AnswerWindow, type GatewayAnswer, type Outcome, quantileMs, toldMs } from '@zbell/core'
-import type { Address, Lane, PreparedRequest, Sendable, Via } from '../engine/ports.ts'
+import type { Address, Lane, PreparedRequest, Sendable, Via } from '../engine/index.ts'
 import type { Places } from './limiter.ts'
 
 export type LaneHealth = Omit<GatewayHealth, 'environment' | 'platform' | 'rehearsal'>

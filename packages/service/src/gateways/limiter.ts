@@ -1,5 +1,5 @@
 import { LearnedLimit } from '@zbell/core'
-import type { Slots } from '../engine/ports.ts'
+import type { Slots } from '../engine/index.ts'
 
 /** How many places there are: a number that stays, or one that is learned. */
 type Limit = Pick<LearnedLimit, 'limit' | 'note' | 'noteFull'>

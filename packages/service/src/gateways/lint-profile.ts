@@ -1,6 +1,6 @@
 import { X509Certificate } from 'node:crypto'
 import { expressionFault, type GatewayProfile, gatewayProfile, mostProfileCharacters } from '@zbell/core'
-import { type ReadYaml, readYaml } from '../evaluation/read-yaml.ts'
+import { type ReadYaml, readYaml } from '../evaluation/index.ts'
 
 /** One fault of a profile. Lines and columns count from 1. */
 export type ProfileFault = { readonly line: number; readonly column: number; readonly says: string }

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { dirname, resolve } from 'node:path'
 import type { GatewayProfile } from '@zbell/core'
-import { ConfigError } from '../base/config/load.ts'
+import { ConfigError } from '../base/index.ts'
 import { lintProfile } from './lint-profile.ts'
 
 export type LoadedProfile = { readonly profile: GatewayProfile; readonly ca: readonly string[] }

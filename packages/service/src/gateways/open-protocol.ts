@@ -1,12 +1,11 @@
 import type { Reason } from '@zbell/core'
-import { type AddressGuard, AddressNotAllowed, anywhere } from '../base/address-guard.ts'
+import { type Credential, vapidKeyOf } from '../credentials/index.ts'
+import { type AddressGuard, AddressNotAllowed, anywhere } from '../net/index.ts'
+import { openTransports, type TransportOptions } from '../transport/index.ts'
 import { authorizationFor, CredentialRejected, type SignedAt, signedNow } from './authorization.ts'
-import { type Credential, vapidKeyOf } from '../credentials/credential.ts'
 import type { Protocol } from './kept-client.ts'
 import { ProfileProtocol } from './profile-protocol.ts'
 import type { ReadyProfile } from './ready-profile.ts'
-import { openTransports } from '../transport/open-transport.ts'
-import type { TransportOptions } from '../transport/transport.ts'
 import { WebPushProtocol } from './web-push-protocol.ts'
 
 type Given = {

@@ -1,9 +1,9 @@
 import { explainAnswer, type GatewayAnswer, type Outcome, type ShapedRequest } from '@zbell/core'
-import type { Address, PreparedRequest, Sendable } from '../engine/ports.ts'
+import type { Address, PreparedRequest, Sendable } from '../engine/index.ts'
+import { NoAnswer, type Transport, unanswered } from '../transport/index.ts'
 import { type Authorization, CredentialRejected } from './authorization.ts'
 import type { Protocol, Trial } from './kept-client.ts'
 import type { ReadyProfile } from './ready-profile.ts'
-import { NoAnswer, type Transport, unanswered } from '../transport/transport.ts'
 
 /** A shaped request with its headers, and the same with the token that counts now. */
 type Prepared = {

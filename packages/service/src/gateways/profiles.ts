@@ -10,22 +10,20 @@ import {
 } from '@zbell/core'
 import { LRUCache } from 'lru-cache'
 import { parseDocument } from 'yaml'
-import { ConfigError } from '../base/config/load.ts'
-import type { Config } from '../base/config/options.ts'
+import { type Config, ConfigError } from '../base/index.ts'
+import type { Database, GatewayPlace } from '../database/index.ts'
 import {
   EvaluationFailed,
   type EvaluationLimits,
   type EvaluationOwner,
   EvaluationsBusy,
   type EvaluatorPool,
-} from '../evaluation/evaluator-pool.ts'
-import type { Database } from '../database/database.ts'
-import { outdatingProfiles, type ProfileRow, profileNoInUse, profilesInPlace } from './store/profiles.ts'
-import { type GatewayPlace } from '../database/scope.ts'
-import { type AddressGuard, AddressNotAllowed, anywhere, publicOnly } from '../base/address-guard.ts'
+} from '../evaluation/index.ts'
+import { type AddressGuard, AddressNotAllowed, anywhere, publicOnly } from '../net/index.ts'
 import { atTop, type Linted, lintRead, type ProfileFault, tooLong } from './lint-profile.ts'
 import { loadProfile } from './load-profile.ts'
 import { type ReadyProfile, readyProfile } from './ready-profile.ts'
+import { outdatingProfiles, type ProfileRow, profileNoInUse, profilesInPlace } from './store/profiles.ts'
 
 /** A profile as an app uses it: its own, or the one that the configuration names for all. */
 export type UsedProfile = ReadyProfile & {

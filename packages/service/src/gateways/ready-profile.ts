@@ -6,7 +6,7 @@ import {
   RequestShaper,
   readsGoodBodies,
 } from '@zbell/core'
-import type { AddressGuard } from '../base/address-guard.ts'
+import type { AddressGuard } from '../net/index.ts'
 
 /** A profile that is ready for use. */
 export type ReadyProfile = {

@@ -1,10 +1,9 @@
 import { mostRecorded } from '@zbell/contract'
 import type { RecordedExchange } from '@zbell/core'
 import type { Logger } from 'pino'
-import type { Database } from '../database/database.ts'
-import type { GatewayPlace } from '../database/scope.ts'
+import type { Database, GatewayPlace } from '../database/index.ts'
+import type { ExchangeRecorder } from '../transport/index.ts'
 import { keepExchanges, recordedForMs } from './store/recordings.ts'
-import type { ExchangeRecorder } from '../transport/transport.ts'
 
 /** What was recorded is stored together, so often. */
 const storeEveryMs = 200

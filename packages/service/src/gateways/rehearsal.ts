@@ -1,13 +1,13 @@
 import type { RehearsalPlan } from '@zbell/contract'
 import { type Environment, evaluator, handsetMark, type Platform, type Reason } from '@zbell/core'
-import type { HandsetControl } from './handset-control.ts'
-import { anywhere, onlyOrigin } from '../base/address-guard.ts'
+import { anywhere, onlyOrigin } from '../net/index.ts'
+import type { TransportOptions } from '../transport/index.ts'
 import type { SignedAt } from './authorization.ts'
+import type { HandsetControl } from './handset-control.ts'
 import type { Protocol } from './kept-client.ts'
 import { lintProfile } from './lint-profile.ts'
 import { openProfileProtocol, openWebProtocol } from './open-protocol.ts'
 import { readyProfile } from './ready-profile.ts'
-import type { TransportOptions } from '../transport/transport.ts'
 
 /** What stands for an app that has no identifier yet. */
 const rehearsingApp = 'rehearsal'

@@ -1,16 +1,13 @@
 import type { GatewayText, GatewayVersion } from '@zbell/contract'
 import { credentialOf, factsSpokenOf, harOf, type Platform, platforms } from '@zbell/core'
+import { type Api, numberAtPlace, pageView } from '../api/index.ts'
+import { Problem } from '../base/index.ts'
+import { bindCredential, credentialInUse } from '../credentials/index.ts'
+import type { Database, GatewayPlace, OnGateway, Scope } from '../database/index.ts'
 import type { GatewayRoom } from './gateways.ts'
 import { ProfileRefused, type UsedProfile } from './profiles.ts'
-import { Problem } from '../base/problem.ts'
-import type { OnGateway, Scope } from '../database/scope.ts'
-import { bindCredential, credentialInUse } from '../credentials/store/credentials.ts'
-import type { Database } from '../database/database.ts'
 import { dropProfile, findProfile, listProfiles, type ProfileRow, saveProfile, useProfile } from './store/profiles.ts'
-import { type GatewayPlace } from '../database/scope.ts'
 import { endRecording, recordedExchanges, recordedUntil, startRecording } from './store/recordings.ts'
-import type { Api } from '../api/api.ts'
-import { numberAtPlace, pageView } from '../api/pages.ts'
 
 /** The gateway that an address names. @throws {Problem} when there is none */
 export function gatewayPlace({ app, environment }: Scope, named: string): GatewayPlace {
@@ -39,12 +36,7 @@ export async function inProfileWords<T>(act: () => Promise<T>): Promise<T> {
 }
 
 /** Gateways and the profiles by which an app speaks to them. */
-export function serveGateways(
-  api: Api,
-  database: Database,
-  gateways: GatewayRoom,
-  onGateway: OnGateway,
-): void {
+export function serveGateways(api: Api, database: Database, gateways: GatewayRoom, onGateway: OnGateway): void {
   const textView = async (place: GatewayPlace): Promise<GatewayText> => {
     const [known, used] = await Promise.all([gateways.inspector.describe(place), gateways.profiles.of(place)])
     return { ...known, text: used?.text ?? null, facts: [...(used?.facts ?? [])] }

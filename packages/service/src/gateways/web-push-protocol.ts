@@ -11,13 +11,12 @@ import {
   vapidLifetimeSeconds,
 } from '@zbell/core'
 import { LRUCache } from 'lru-cache'
-import type { Address, PreparedRequest, Sendable } from '../engine/ports.ts'
-import { type AddressGuard, AddressNotAllowed } from '../base/address-guard.ts'
+import { nodeCrypto } from '../base/index.ts'
+import type { Address, PreparedRequest, Sendable } from '../engine/index.ts'
+import { type AddressGuard, AddressNotAllowed } from '../net/index.ts'
+import { NoAnswer, openTransport, type Transport, type TransportOptions, unanswered } from '../transport/index.ts'
 import type { Protocol, Trial } from './kept-client.ts'
-import { nodeCrypto } from '../base/node-crypto.ts'
 import { Places } from './limiter.ts'
-import { openTransport } from '../transport/open-transport.ts'
-import { NoAnswer, type Transport, type TransportOptions, unanswered } from '../transport/transport.ts'
 
 /** The most push services that one app's devices may name; one that never answered gives way, or the one used longest ago. */
 const maxOrigins = 500

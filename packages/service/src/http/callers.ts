@@ -1,18 +1,13 @@
 import { type Caller, type Operation, type Role, roles } from '@zbell/contract'
 import type { Environment } from '@zbell/core'
 import type { Request } from 'express'
-import { Problem } from '../base/problem.ts'
-import { findApp } from '../apps/store/apps.ts'
-import { type AppRow, type Scope } from '../database/scope.ts'
-import { findKeys, type HeldKey } from '../apps/store/keys.ts'
-import type { Database } from '../database/database.ts'
-import { findDevicesBySecrets } from '../devices/store/read-devices.ts'
-import { type DeviceRow } from '../database/scope.ts'
-import { Lookup } from '../base/lookup.ts'
-import type { CallerOf } from '../api/api.ts'
-import { cookie, csrfOf, sessionCookieName } from '../accounts/session-cookies.ts'
-import { findSession } from '../accounts/store/sessions.ts'
-import { hashSecret, sameSecret } from '../vault/secrets.ts'
+import { cookie, csrfOf, findSession, sessionCookieName } from '../accounts/index.ts'
+import type { CallerOf } from '../api/index.ts'
+import { findApp, findKeys, type HeldKey } from '../apps/index.ts'
+import { Lookup, Problem } from '../base/index.ts'
+import type { AppRow, Database, DeviceRow, Scope } from '../database/index.ts'
+import { findDevicesBySecrets } from '../devices/index.ts'
+import { hashSecret, sameSecret } from '../vault/index.ts'
 import { LatelyFound } from './lately-found.ts'
 
 const reading = new Set(['GET', 'HEAD'])
@@ -179,4 +174,3 @@ function environmentOf(request: Request): Environment | undefined {
   }
   return given
 }
-

@@ -1,6 +1,6 @@
 import type { IncomingMessage } from 'node:http'
 import { type BlockList, isIP } from 'node:net'
-import { addressList } from '../base/config/address-list.ts'
+import { addressList } from '../base/index.ts'
 
 /**
  * Where a request comes from: the address that connects, or, when that is a trusted proxy, whoever it names (RFC 7239, or the

@@ -1,5 +1,5 @@
 import type { Request } from 'express'
-import { Problem } from '../base/problem.ts'
+import { Problem } from '../base/index.ts'
 
 /** Whether a request carries one event in the binary mode (CloudEvents HTTP binding 1.0.2 §3.1): its attributes as headers. */
 export const isBinaryEvent = (request: Request): boolean => request.headers['ce-specversion'] !== undefined

@@ -3,8 +3,7 @@ import { createServer, type RequestListener, type Server } from 'node:http'
 import { createServer as createTlsServer, type Server as TlsServer } from 'node:https'
 import { createSecureContext } from 'node:tls'
 import type { Logger } from 'pino'
-import { ConfigError } from '../base/config/load.ts'
-import type { Config } from '../base/config/options.ts'
+import { type Config, ConfigError } from '../base/index.ts'
 
 /** Heads of requests have to be here after so long. */
 const headWithinMs = 10_000

@@ -2,7 +2,7 @@ import { performance } from 'node:perf_hooks'
 import { setTimeout as wait } from 'node:timers/promises'
 import { LRUCache } from 'lru-cache'
 import pLimit, { type LimitFunction } from 'p-limit'
-import { Problem } from '../base/problem.ts'
+import { Problem } from '../base/index.ts'
 
 /** Large requests of one owner that may be read, or wait. */
 const maxWaiting = 20

@@ -1,5 +1,5 @@
 import { LRUCache } from 'lru-cache'
-import type { Scope } from '../database/scope.ts'
+import type { Scope } from '../database/index.ts'
 
 const keptMs = 60_000
 const mostKept = 1_000

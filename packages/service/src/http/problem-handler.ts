@@ -1,8 +1,8 @@
 import { routes } from '@zbell/contract'
 import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'express'
 import type { Logger } from 'pino'
-import { Problem } from '../base/problem.ts'
-import { Abandoned, DatabaseBusy, DatabaseFull, DatabaseUnavailable, TooSlow } from '../database/errors.ts'
+import { Problem } from '../base/index.ts'
+import { Abandoned, DatabaseBusy, DatabaseFull, DatabaseUnavailable, TooSlow } from '../database/index.ts'
 import { mostValues, tooCompressed, tooManyValues } from './request-body.ts'
 
 /** What is at each address of the contract, as patterns of its path. */

@@ -1,10 +1,9 @@
 import type { Response } from 'express'
 import { ipKeyGenerator, MemoryStore, type Options } from 'express-rate-limit'
 import type { Logger } from 'pino'
-import type { Config } from '../base/config/options.ts'
-import { Problem } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import type { Limit, RateLimits, ReachedLimit } from '../api/limits.ts'
+import type { Limit, RateLimits, ReachedLimit } from '../api/index.ts'
+import { type Config, Problem } from '../base/index.ts'
+import type { Scope } from '../database/index.ts'
 
 const perMinute = { seconds: 60, says: 'a minute' }
 const perHour = { seconds: 3_600, says: 'an hour' }

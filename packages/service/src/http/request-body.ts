@@ -1,7 +1,7 @@
 import type { IncomingMessage } from 'node:http'
 import { hasLoneSurrogate } from '@zbell/core'
 import type { Request, Response } from 'express'
-import { noteDeadline } from '../api/slow-body.ts'
+import { noteDeadline } from '../api/index.ts'
 
 /** A body up to this size is read and looked at while it is not known yet who sent it. */
 const littleBytes = 16_384

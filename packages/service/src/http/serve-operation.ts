@@ -10,17 +10,23 @@ import {
 } from '@zbell/contract'
 import { type Request, type RequestHandler, type Response, Router } from 'express'
 import { z } from 'zod'
-import { invalid, Problem } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import type { DeviceRow } from '../database/scope.ts'
-import type { Metrics } from '../base/metrics.ts'
+import {
+  type Answer,
+  type Api,
+  type CallerOf,
+  type CallOf,
+  callerAddress,
+  type Handler,
+  idempotencyKeyOf,
+  type Limit,
+  type LookAhead,
+  type Repeats,
+} from '../api/index.ts'
+import { invalid, type Metrics, Problem } from '../base/index.ts'
+import type { DeviceRow, Scope } from '../database/index.ts'
 import type { CallerCheck } from './callers.ts'
-import type { Answer, Api, CallerOf, CallOf, Handler, LookAhead } from '../api/api.ts'
-import { callerAddress } from '../api/came-from.ts'
 import { binaryEvent, isBinaryEvent } from './cloud-events.ts'
 import { LargeRequests } from './large-requests.ts'
-import type { Limit } from '../api/limits.ts'
-import { idempotencyKeyOf, type Repeats } from '../api/repeats.ts'
 import { deepestBody, laterBody, loneSurrogateAt, shapeFault } from './request-body.ts'
 
 /** Puts the contract's operations on a router: who may call, what may be sent and what is answered stand in its table. */

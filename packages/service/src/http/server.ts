@@ -3,12 +3,12 @@ import type { IncomingMessage, Server } from 'node:http'
 import { sourceLimits } from '@zbell/core/triggers'
 import express, { type Request, type RequestHandler, type Response } from 'express'
 import type { Logger } from 'pino'
-import { Problem } from '../base/problem.ts'
-import type { Database } from '../database/database.ts'
-import type { Metrics } from '../base/metrics.ts'
-import { sameSecret } from '../vault/secrets.ts'
+import { noteAddress, Repeats } from '../api/index.ts'
+import { type Metrics, Problem } from '../base/index.ts'
+import type { Database } from '../database/index.ts'
+import { EventStreams } from '../operations/index.ts'
+import { sameSecret } from '../vault/index.ts'
 import { CallerCheck, needBearer } from './callers.ts'
-import { noteAddress } from '../api/came-from.ts'
 import { ClientAddresses } from './client-address.ts'
 import { isBinaryEvent } from './cloud-events.ts'
 import { boundConnections, openServer, proxyWatch, scheme } from './connections.ts'
@@ -17,7 +17,6 @@ import { documents } from './documents.ts'
 import { serveOperations } from './operations.ts'
 import type { HttpParts } from './parts.ts'
 import { nothingAt, problemHandler, unknownAddress } from './problem-handler.ts'
-import { Repeats } from '../api/repeats.ts'
 import {
   holdsMoreThan,
   inTime,
@@ -28,7 +27,6 @@ import {
   tooCompressed,
   tooManyValues,
 } from './request-body.ts'
-import { EventStreams } from '../operations/live/routes.ts'
 import { OperationRouter } from './serve-operation.ts'
 
 /** The largest body of any call; 10,000 references of a target fit. */

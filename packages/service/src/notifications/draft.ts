@@ -11,13 +11,10 @@ import {
 } from '@zbell/core'
 import type { Channel } from '@zbell/core/restraint'
 import type { z } from 'zod'
-import { invalid } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
-import { channelNamed } from '../policy/store/channels.ts'
-import { segmentVersions } from '../segments/store/segments.ts'
-import { needRule } from '../segments/segments.ts'
+import { invalid } from '../base/index.ts'
+import { type Database, type Scope, whereOf } from '../database/index.ts'
+import { channelNamed } from '../policy/index.ts'
+import { needRule, segmentVersions } from '../segments/index.ts'
 import { filledTemplate } from './templates.ts'
 
 /** A notification as somebody asks for it: a request that was read, a run of a schedule, a firing of a trigger. */

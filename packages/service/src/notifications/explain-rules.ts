@@ -1,16 +1,10 @@
 import type { Explanation } from '@zbell/contract'
 import { parseTarget } from '@zbell/core'
 import { partsOf, RuleRefused } from '@zbell/core/rules'
-import { type Notification, ringsAt } from '../engine/notification.ts'
-import type { Scope } from '../database/scope.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
-import type { DeviceRow } from '../database/scope.ts'
-import { attributesChangedSince } from '../people/store/attributes.ts'
-import { type ReadyRule, readyRule } from '../segments/store/ready-rule.ts'
-import { ruleFacts } from '../segments/store/rule-facts.ts'
-import { findSegment } from '../segments/store/segments.ts'
-import type { RuleEvaluator } from '../segments/rule-evaluator.ts'
+import { type Database, type DeviceRow, type Scope, whereOf } from '../database/index.ts'
+import { type Notification, ringsAt } from '../engine/index.ts'
+import { attributesChangedSince } from '../people/index.ts'
+import { findSegment, type ReadyRule, type RuleEvaluator, readyRule, ruleFacts } from '../segments/index.ts'
 
 type Explained = Explanation['devices'][number]['rules']
 

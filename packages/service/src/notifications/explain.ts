@@ -12,23 +12,16 @@ import {
   type Values,
   type WhyStep,
 } from '@zbell/core'
-import { type Notification, ringsAt } from '../engine/notification.ts'
-import type { Scope } from '../database/scope.ts'
-import { readSettings } from '../apps/store/settings.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
-import { gatewayAnswer } from '../deliveries/store/gateway-answers.ts'
-import type { DeliveryRow } from '../deliveries/store/list-deliveries.ts'
-import { deliveryOf, laterOfTag } from '../deliveries/store/one-delivery.ts'
-import { devicesLeftSince, userAt } from '../devices/store/former-devices.ts'
-import { readersValues } from '../people/store/load-block-devices.ts'
-import { devicesByNo, findDevice, listDevices } from '../devices/store/read-devices.ts'
-import { type DeviceRow } from '../database/scope.ts'
-import { usesOf } from '../policy/store/caps.ts'
-import { targetHas } from '../targets/store/review-target.ts'
-import { unknownUsers } from '../targets/store/unknown-names.ts'
+import { readSettings } from '../apps/index.ts'
+import { type Database, type DeviceRow, type Scope, whereOf } from '../database/index.ts'
+import { type DeliveryRow, deliveryOf, gatewayAnswer, laterOfTag } from '../deliveries/index.ts'
+import { devicesByNo, devicesLeftSince, findDevice, listDevices, userAt } from '../devices/index.ts'
+import { type Notification, ringsAt } from '../engine/index.ts'
+import { readersValues } from '../people/index.ts'
+import { usesOf } from '../policy/index.ts'
+import type { RuleEvaluator } from '../segments/index.ts'
+import { targetHas, unknownUsers } from '../targets/index.ts'
 import { explainRules } from './explain-rules.ts'
-import type { RuleEvaluator } from '../segments/rule-evaluator.ts'
 
 /** A person with more devices than this has the newest explained. */
 const mostDevices = 20

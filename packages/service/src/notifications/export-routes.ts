@@ -1,16 +1,13 @@
 import { sayTarget } from '@zbell/contract'
 import { deliveryStateNames } from '@zbell/core'
-import type { Notification } from '../engine/notification.ts'
+import { type Api, sendFile } from '../api/index.ts'
+import type { Database, Scope } from '../database/index.ts'
+import { type DeliveryPage, deliveryView, listDeliveries } from '../deliveries/index.ts'
+import type { Notification } from '../engine/index.ts'
 import { needNotification } from './find.ts'
-import type { Scope } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
-import { type DeliveryPage, listDeliveries } from '../deliveries/store/list-deliveries.ts'
-import { listNotifications, type NotificationPage } from './store/read-notifications.ts'
-import { sendFile } from '../api/send-file.ts'
-import type { Api } from '../api/api.ts'
-import { deliveryView } from '../deliveries/delivery-view.ts'
 import { notificationView } from './notification-view.ts'
 import { needReason } from './routes.ts'
+import { listNotifications, type NotificationPage } from './store/read-notifications.ts'
 
 /** Rows that are read at a time. */
 const notificationsAtOnce = 200

@@ -1,8 +1,7 @@
 import { isUuid } from '@zbell/core'
-import type { Notification } from '../engine/notification.ts'
-import { Problem } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
+import { Problem } from '../base/index.ts'
+import type { Database, Scope } from '../database/index.ts'
+import type { Notification } from '../engine/index.ts'
 import { findNotification, findNotificationByName } from './store/read-notifications.ts'
 
 /** A notification by its id, or by the name that it was given. @throws {Problem} `unknown-notification` */

@@ -1,7 +1,7 @@
 import { setImmediate as nextTurn } from 'node:timers/promises'
 import { localAt } from '@zbell/core'
 import { firstZone, type Past, readersEnd, type Timing, timesAfter } from '@zbell/core/calendar'
-import { Problem } from '../base/problem.ts'
+import { Problem } from '../base/index.ts'
 
 /** The first time after an instant, or `undefined` when it is over. Whatever else there is to do is done meanwhile. */
 export async function nextTime(timing: Timing, afterMs: number): Promise<Date | undefined> {

@@ -1,10 +1,9 @@
 import type { Notification, Totals } from '@zbell/contract'
 import { type DeliveryState, deliveryStateNames, reasons, sampleTexts } from '@zbell/core'
-import type { Database } from '../database/database.ts'
-import type { Scope } from '../database/scope.ts'
-import { countDeliveries } from '../deliveries/store/counts.ts'
-import type { Notification as KeptNotification } from '../engine/notification.ts'
-import { waitsFor } from '../queue/read-queue.ts'
+import type { Database, Scope } from '../database/index.ts'
+import { countDeliveries } from '../deliveries/index.ts'
+import type { Notification as KeptNotification } from '../engine/index.ts'
+import { waitsFor } from '../queue/index.ts'
 
 export async function notificationView(database: Database, scope: Scope, row: KeptNotification): Promise<Notification> {
   const counted = await countDeliveries(database, row.no)

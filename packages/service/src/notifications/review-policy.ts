@@ -1,11 +1,9 @@
 import type { Review } from '@zbell/contract'
 import { instantOf, type Platform, type Reason } from '@zbell/core'
 import { type Cap, ownQuietFor, type QuietVerdict, type QuietWindow, quietVerdict } from '@zbell/core/restraint'
-import type { Where } from '../database/scope.ts'
-import type { Reader } from '../database/database.ts'
-import { usesOf } from '../policy/store/caps.ts'
-import { restraintOfApp } from '../policy/store/policy-of.ts'
-import type { Ringers } from '../targets/store/ringers.ts'
+import type { Reader, Where } from '../database/index.ts'
+import { restraintOfApp, usesOf } from '../policy/index.ts'
+import type { Ringers } from '../targets/index.ts'
 import type { Draft } from './draft.ts'
 
 /** When it would ring: at an instant, or at an hour of each reader’s clock. */

@@ -1,11 +1,9 @@
 import type { Review } from '@zbell/contract'
 import { type Content, languagesOf, type Platform, platforms, type Reason, Renderer, readerOf } from '@zbell/core'
-import type { GatewayRoom } from '../gateways/gateways.ts'
-import type { Scope } from '../database/scope.ts'
-import type { Reader } from '../database/database.ts'
-import { readersValues } from '../people/store/load-block-devices.ts'
-import { sampleDevices } from '../targets/store/review-target.ts'
-import type { Tally } from '../targets/store/tally-target.ts'
+import type { Reader, Scope } from '../database/index.ts'
+import type { GatewayRoom } from '../gateways/index.ts'
+import { readersValues } from '../people/index.ts'
+import { sampleDevices, type Tally } from '../targets/index.ts'
 import type { Draft } from './draft.ts'
 
 /** At most so many languages are shown for a platform. */

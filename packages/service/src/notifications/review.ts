@@ -9,14 +9,10 @@ import {
   type Warning,
   warningsFor,
 } from '@zbell/core'
-import type { GatewayRoom } from '../gateways/gateways.ts'
-import type { Scope } from '../database/scope.ts'
-import type { Where } from '../database/scope.ts'
-import type { Database, Reader } from '../database/database.ts'
-import { listLeftOut } from '../targets/store/review-target.ts'
-import { ringersOf } from '../targets/store/ringers.ts'
-import { type Tally, type TargetGroup, tallyTarget } from '../targets/store/tally-target.ts'
-import type { Pace } from '../base/pace.ts'
+import type { Pace } from '../base/index.ts'
+import type { Database, Reader, Scope, Where } from '../database/index.ts'
+import type { GatewayRoom } from '../gateways/index.ts'
+import { listLeftOut, ringersOf, type Tally, type TargetGroup, tallyTarget } from '../targets/index.ts'
 import type { Draft } from './draft.ts'
 import { type DeviceVerdict, reviewPerson } from './review-person.ts'
 import { type Moment, type Restrained, restrained, restraintOn } from './review-policy.ts'

@@ -1,16 +1,14 @@
 import type { Stop } from '@zbell/contract'
 import { isUserName } from '@zbell/core'
 import type { QuietWindow } from '@zbell/core/restraint'
+import type { Api, RateLimits } from '../api/index.ts'
+import { Problem } from '../base/index.ts'
+import { type Database, whereOf } from '../database/index.ts'
+import { ensurePersonOf, ensureUser } from '../devices/index.ts'
+import { needUser } from '../people/index.ts'
+import { quietHoursOf, storeQuietHours } from '../policy/index.ts'
 import type { Stopped, Stops } from './stops.ts'
-import { Problem } from '../base/problem.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
 import { wakePerson } from './store/wake-person.ts'
-import { ensurePersonOf, ensureUser } from '../devices/store/ensure-user.ts'
-import { quietHoursOf, storeQuietHours } from '../policy/store/quiet-hours.ts'
-import type { RateLimits } from '../api/limits.ts'
-import type { Api } from '../api/api.ts'
-import { needUser } from '../people/routes.ts'
 
 /** The stop of an app, and people’s own quiet hours. */
 export function serveRestraint(

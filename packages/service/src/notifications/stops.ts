@@ -1,11 +1,8 @@
 import { sampleTexts } from '@zbell/core'
-import type { Scope } from '../database/scope.ts'
-import { type Where, whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
-import { noteChange, type WaitingForStart, waitingForStart } from './store/read-stopped.ts'
-import { startApp, stopApp } from '../policy/store/stop-and-start.ts'
-import { findStop, type StopRow } from '../policy/store/stops.ts'
+import { type Database, type Scope, type Where, whereOf } from '../database/index.ts'
+import { findStop, type StopRow, startApp, stopApp } from '../policy/index.ts'
 import type { Intake } from './intake.ts'
+import { noteChange, type WaitingForStart, waitingForStart } from './store/read-stopped.ts'
 
 /** So many are listed. */
 const mostListed = 200

@@ -1,11 +1,10 @@
 import type { Template } from '@zbell/contract'
 import type { Declarations, Writing } from '@zbell/core'
-import { isTemplateName, needTemplate } from './templates.ts'
-import { invalid, Problem } from '../base/problem.ts'
-import type { Database } from '../database/database.ts'
+import { type Api, nameAtPlace, pageView, placeOfName } from '../api/index.ts'
+import { invalid, Problem } from '../base/index.ts'
+import type { Database } from '../database/index.ts'
 import { deleteTemplate, listTemplates, saveTemplate, type TemplateRow } from './store/templates.ts'
-import type { Api } from '../api/api.ts'
-import { nameAtPlace, pageView, placeOfName } from '../api/pages.ts'
+import { isTemplateName, needTemplate } from './templates.ts'
 
 export function serveTemplates(api: Api, database: Database): void {
   api.serve('listTemplates', async ({ caller: { scope }, query: { limit, after } }) => {

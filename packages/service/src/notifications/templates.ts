@@ -1,7 +1,6 @@
 import { type Filling, fillingOf, givenFaults, type Writing, withTags } from '@zbell/core'
-import { invalid, Problem } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
+import { invalid, Problem } from '../base/index.ts'
+import type { Database, Scope } from '../database/index.ts'
 import { findTemplate, type TemplateRow } from './store/templates.ts'
 
 export const isTemplateName = (text: string): boolean => /^[a-z0-9][a-z0-9._-]{0,63}$/.test(text)

@@ -1,8 +1,7 @@
 import { randomBytes } from 'node:crypto'
 import { hostname } from 'node:os'
 import type { Logger } from 'pino'
-import type { Database } from '../database/database.ts'
-import { DatabaseUnavailable } from '../database/errors.ts'
+import { type Database, DatabaseUnavailable } from '../database/index.ts'
 import { declareJob, finishJob, renewJob, takeJob } from './store/jobs.ts'
 
 /** Something that has to happen as time goes by, whoever sends or asks. */

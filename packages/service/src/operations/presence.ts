@@ -1,12 +1,11 @@
 import { hostname } from 'node:os'
 import { uuidV7 } from '@zbell/core'
 import type { Logger } from 'pino'
-import type { Config } from '../base/config/options.ts'
-import type { GatewayRoom } from '../gateways/gateways.ts'
-import type { Database } from '../database/database.ts'
+import type { ReachedLimit } from '../api/index.ts'
+import type { Config, Pace } from '../base/index.ts'
+import type { Database } from '../database/index.ts'
+import type { GatewayRoom } from '../gateways/index.ts'
 import { type ProcessReport, removeProcess, reportProcess } from './store/processes.ts'
-import { type ReachedLimit } from '../api/limits.ts'
-import type { Pace } from '../base/pace.ts'
 
 const everyMs = 5_000
 

@@ -1,15 +1,11 @@
-import { credentialPlace } from '../credentials/credential.ts'
-import { proofPlace } from '../devices/proofs.ts'
-import { replaceSealed, sealedAfter } from '../credentials/store/credentials.ts'
-import { replaceProofKey, sealedProofKeys } from '../apps/store/settings.ts'
-import type { Database } from '../database/database.ts'
-import { underLease } from '../database/leases.ts'
+import { replaceProofKey, sealedProofKeys } from '../apps/index.ts'
+import { credentialPlace, replaceSealed, sealedAfter } from '../credentials/index.ts'
+import { type Database, underLease } from '../database/index.ts'
+import { proofPlace } from '../devices/index.ts'
+import { replaceSealedSource, sealedSources } from '../sources/index.ts'
+import { type Keyring, SealBroken, sourcePlace, type Vault, webhookPlace } from '../vault/index.ts'
+import { replaceSealedWebhook, sealedWebhooks } from '../webhooks/index.ts'
 import { masterKeysInUse } from './store/master-keys-in-use.ts'
-import { replaceSealedSource, sealedSources } from '../sources/store/sources.ts'
-import { replaceSealedWebhook, sealedWebhooks } from '../webhooks/store/webhooks.ts'
-import type { Keyring } from '../vault/keyring.ts'
-import { sourcePlace, webhookPlace } from '../vault/places.ts'
-import { SealBroken, type Vault } from '../vault/vault.ts'
 
 /** Somebody rewraps already. */
 export class RewrapUnderWay extends Error {

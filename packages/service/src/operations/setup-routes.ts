@@ -1,13 +1,11 @@
 import type { Setup } from '@zbell/contract'
 import { nextStep, type Platform, platforms, type SetupFacts, wayToRing } from '@zbell/core'
-import type { GatewayRoom } from '../gateways/gateways.ts'
-import type { Scope } from '../database/scope.ts'
-import { type CredentialRow, credentialsInUse } from '../credentials/store/credentials.ts'
-import { countAppKeys } from '../apps/store/keys.ts'
-import { listMilestones } from '../apps/store/milestones.ts'
-import type { Database } from '../database/database.ts'
-import { type NewestDevice, newestDevices } from '../devices/store/newest-devices.ts'
-import type { Api } from '../api/api.ts'
+import type { Api } from '../api/index.ts'
+import { countAppKeys, listMilestones } from '../apps/index.ts'
+import { type CredentialRow, credentialsInUse } from '../credentials/index.ts'
+import type { Database, Scope } from '../database/index.ts'
+import { type NewestDevice, newestDevices } from '../devices/index.ts'
+import type { GatewayRoom } from '../gateways/index.ts'
 
 /** @param handsets whether virtual handsets run beside this service */
 export function serveSetup(api: Api, database: Database, gateways: GatewayRoom, handsets: boolean): void {

@@ -1,7 +1,7 @@
+import type { Api } from '../api/index.ts'
+import { Problem } from '../base/index.ts'
+import { KeyringFixed } from '../vault/index.ts'
 import { type Rewrapped, RewrapUnderWay } from './rewrap.ts'
-import { Problem } from '../base/problem.ts'
-import { KeyringFixed } from '../vault/keyring.ts'
-import type { Api } from '../api/api.ts'
 
 /** @param rewrap puts all stored secrets under a new master key */
 export function serveVault(api: Api, rewrap: () => Promise<Rewrapped>): void {

@@ -1,5 +1,5 @@
 import { isOurs } from '@zbell/core/webhooks'
-import { invalid, Problem } from '../base/problem.ts'
+import { invalid, Problem } from '../base/index.ts'
 import { AttributeRefused } from './store/attributes.ts'
 import type { NewOccurrence } from './store/occurrences.ts'
 

@@ -1,12 +1,10 @@
-import { invalid } from '../base/problem.ts'
-import type { Database } from '../database/database.ts'
-import { attributesOf, changeAttributes } from './store/attributes.ts'
-import { ensurePersonOf } from '../devices/store/ensure-user.ts'
-import { storeOccurrences } from './store/occurrences.ts'
-import { callerAddress } from '../api/came-from.ts'
-import type { RateLimits } from '../api/limits.ts'
-import type { Api } from '../api/api.ts'
+import { type Api, callerAddress, type RateLimits } from '../api/index.ts'
+import { invalid } from '../base/index.ts'
+import type { Database } from '../database/index.ts'
+import { ensurePersonOf } from '../devices/index.ts'
 import { inWords, occurrenceOf, refuseOurNames } from './attributes-in.ts'
+import { attributesOf, changeAttributes } from './store/attributes.ts'
+import { storeOccurrences } from './store/occurrences.ts'
 
 /** An occurrence with a lot of data counts as several. */
 const charactersCountedOnce = 1_000
@@ -17,12 +15,7 @@ const weightOf = (all: readonly { readonly data?: unknown }[]): number =>
   )
 
 /** What a device says of the person behind it. */
-export function serveOwnPerson(
-  api: Api,
-  database: Database,
-  limits: RateLimits,
-  onChange: () => void,
-): void {
+export function serveOwnPerson(api: Api, database: Database, limits: RateLimits, onChange: () => void): void {
   api.serve(
     'readOwnAttributes',
     async ({ caller: { device } }) =>

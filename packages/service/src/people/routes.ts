@@ -1,10 +1,11 @@
 import type { Attribute, Person } from '@zbell/contract'
 import { isAttributeName, isUserName } from '@zbell/core'
-import { invalid, Problem } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
-import { listDevices } from '../devices/store/read-devices.ts'
-import { placeOf } from '../database/page-order.ts'
+import { type Api, pageView, sortedPlace } from '../api/index.ts'
+import { invalid, Problem } from '../base/index.ts'
+import { type Database, placeOf, type Scope } from '../database/index.ts'
+import { deviceView, ensureUser, listDevices } from '../devices/index.ts'
+import { mutedChannelsOf, quietHoursOf } from '../policy/index.ts'
+import { inWords, occurrenceOf, refuseOurNames } from './attributes-in.ts'
 import {
   type AttributeRow,
   attributesOf,
@@ -12,16 +13,9 @@ import {
   declareAttribute,
   listAttributes,
 } from './store/attributes.ts'
-import { ensureUser } from '../devices/store/ensure-user.ts'
 import { occurrencesOf, storeOccurrences } from './store/occurrences.ts'
 import { findUser, listUsers, type UserRow } from './store/read-users.ts'
 import { topicsOfUsers } from './store/topics.ts'
-import { mutedChannelsOf } from '../policy/store/channels.ts'
-import { quietHoursOf } from '../policy/store/quiet-hours.ts'
-import type { Api } from '../api/api.ts'
-import { pageView, sortedPlace } from '../api/pages.ts'
-import { deviceView } from '../devices/device-view.ts'
-import { inWords, occurrenceOf, refuseOurNames } from './attributes-in.ts'
 
 /** What is listed of one person at most. */
 const mostShown = 100

@@ -1,9 +1,9 @@
 import type { Topic } from '@zbell/contract'
 import { isTopicName } from '@zbell/core'
-import { Problem } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import { readSettings } from '../apps/store/settings.ts'
-import type { Database } from '../database/database.ts'
+import { type Api, nameAtPlace, pageView, placeOfName, type RateLimits } from '../api/index.ts'
+import { readSettings } from '../apps/index.ts'
+import { Problem } from '../base/index.ts'
+import type { Database, Scope } from '../database/index.ts'
 import {
   changeOwnTopic,
   declareTopic,
@@ -20,9 +20,6 @@ import {
   type TopicRow,
   topicsOf,
 } from './store/topics.ts'
-import type { RateLimits } from '../api/limits.ts'
-import type { Api } from '../api/api.ts'
-import { nameAtPlace, pageView, placeOfName } from '../api/pages.ts'
 
 /** So many that are not here are named in an answer. */
 const unknownNamed = 100

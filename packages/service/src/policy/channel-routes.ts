@@ -1,11 +1,10 @@
 import { type Channel, channelName, channelSetting, type OwnChannel } from '@zbell/contract'
 import type { Platform } from '@zbell/core'
 import { type ChannelSetting, platformName } from '@zbell/core/restraint'
-import { invalid, Problem } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
-import { ensurePersonOf } from '../devices/store/ensure-user.ts'
+import { type Api, nameAtPlace, pageView, placeOfName, type RateLimits } from '../api/index.ts'
+import { invalid, Problem } from '../base/index.ts'
+import { type Database, type Scope, whereOf } from '../database/index.ts'
+import { ensurePersonOf } from '../devices/index.ts'
 import {
   type ChannelRow,
   channelsOf,
@@ -16,9 +15,6 @@ import {
   muteChannel,
   saveChannel,
 } from './store/channels.ts'
-import type { RateLimits } from '../api/limits.ts'
-import type { Api } from '../api/api.ts'
-import { nameAtPlace, pageView, placeOfName } from '../api/pages.ts'
 
 /** A person has to find their way among them. */
 const mostChannels = 100

@@ -1,11 +1,9 @@
 import type { AppSettings } from '@zbell/contract'
-import type { Proofs } from '../devices/proofs.ts'
-import type { Scope } from '../database/scope.ts'
-import { changeSettings, readSettings } from '../apps/store/settings.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
+import type { Api } from '../api/index.ts'
+import { changeSettings, readSettings } from '../apps/index.ts'
+import { type Database, type Scope, whereOf } from '../database/index.ts'
+import type { Proofs } from '../devices/index.ts'
 import { wakeQuiet } from './store/read-waiting.ts'
-import type { Api } from '../api/api.ts'
 
 export function serveSettings(api: Api, database: Database, proofs: Proofs): void {
   const view = async (scope: Scope): Promise<AppSettings> => {

@@ -1,6 +1,6 @@
 import { type Environment, urgencies } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Database, Tx } from '../database/database.ts'
+import type { Database, Tx } from '../database/index.ts'
 import type { FairQueue } from './fair-queue.ts'
 import { afterNow, type ClaimedWork } from './work.ts'
 

@@ -1,6 +1,5 @@
 import { type SQL, sql } from 'drizzle-orm'
-import type { Tx } from '../database/database.ts'
-import { commas } from '../database/fragments.ts'
+import { commas, type Tx } from '../database/index.ts'
 import { afterNow, type Pool, type QueuedWork } from './work.ts'
 
 export type NewWork = Pick<QueuedWork, 'kind' | 'appNo' | 'environment' | 'urgency'> &

@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Tx } from '../database/database.ts'
+import type { Tx } from '../database/index.ts'
 import { afterNow, type Held } from './work.ts'
 
 type Changes = Pick<Tx, 'change'>

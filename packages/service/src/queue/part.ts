@@ -1,6 +1,6 @@
 import { type Environment, urgencies } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Reader, Tx } from '../database/database.ts'
+import type { Reader, Tx } from '../database/index.ts'
 import type { Held, QueuedWork } from './work.ts'
 
 /** A piece of work that nobody holds. */

@@ -1,6 +1,6 @@
 import type { Environment } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Reader } from '../database/database.ts'
+import type { Reader } from '../database/index.ts'
 import { type Held, ofApp, ofNotification, type QueuedWork } from './work.ts'
 
 export type QueueState = {

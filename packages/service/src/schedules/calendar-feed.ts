@@ -4,11 +4,8 @@ import { sayTarget } from '@zbell/contract'
 import { sampleTexts, type Writing } from '@zbell/core'
 import { calendarFeed, type FeedEvent } from '@zbell/core/feed'
 import { LRUCache } from 'lru-cache'
-import type { Scope } from '../database/scope.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
-import { databaseTime } from '../database/database-time.ts'
-import { scheduledBefore } from '../notifications/store/read-scheduled.ts'
+import { type Database, databaseTime, type Scope, whereOf } from '../database/index.ts'
+import { scheduledBefore } from '../notifications/index.ts'
 import { schedulesBefore } from './store/schedules.ts'
 
 /** What rings first within so long is in it, and so many at most. */

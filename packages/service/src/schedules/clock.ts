@@ -1,11 +1,9 @@
 import pLimit from 'p-limit'
 import type { Logger } from 'pino'
+import { type Database, DatabaseUnavailable, Looks, restMs } from '../database/index.ts'
 import type { Schedules } from './schedules.ts'
-import type { Database } from '../database/database.ts'
-import { DatabaseUnavailable } from '../database/errors.ts'
 import type { RunState } from './store/runs.ts'
 import { type DueSchedule, dueSchedules } from './store/schedules.ts'
-import { Looks, restMs } from '../database/poller.ts'
 
 /** So often it is looked which schedules are due: an index says so, and none is looked at that is not. */
 const lookEveryMs = 400

@@ -1,12 +1,10 @@
+import type { Api, RateLimits } from '../api/index.ts'
+import { findAppByNo } from '../apps/index.ts'
+import { Problem } from '../base/index.ts'
+import { type Database, whereOf } from '../database/index.ts'
+import { hashSecret, newSecret } from '../vault/index.ts'
 import { calendarOf } from './calendar-feed.ts'
-import { Problem } from '../base/problem.ts'
-import { findAppByNo } from '../apps/store/apps.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
 import { feedOfSecret, findFeed, removeFeed, storeFeed } from './store/feeds.ts'
-import { hashSecret, newSecret } from '../vault/secrets.ts'
-import type { RateLimits } from '../api/limits.ts'
-import type { Api } from '../api/api.ts'
 
 /** What is upcoming as a calendar, behind a secret address: a calendar cannot sign in. */
 export function serveFeed(

@@ -1,15 +1,12 @@
 import { type Schedule, type ScheduleRun, scheduleName, type Upcoming } from '@zbell/contract'
 import { sampleTexts } from '@zbell/core'
-import { type Reach, ReachCounter } from '../targets/reach.ts'
+import { type Api, nameAtPlace, numberAtPlace, pageView, placeOfName } from '../api/index.ts'
+import { invalid } from '../base/index.ts'
+import { type Database, databaseTime, whereOf } from '../database/index.ts'
+import { type Reach, ReachCounter } from '../targets/index.ts'
 import type { Coming, Schedules } from './schedules.ts'
-import { invalid } from '../base/problem.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
-import { databaseTime } from '../database/database-time.ts'
 import { listRuns, type RunRow } from './store/runs.ts'
 import { listSchedules, type ScheduleRow } from './store/schedules.ts'
-import type { Api } from '../api/api.ts'
-import { nameAtPlace, numberAtPlace, pageView, placeOfName } from '../api/pages.ts'
 
 export function serveSchedules(api: Api, database: Database, schedules: Schedules): void {
   const viewOf = async (row: ScheduleRow) => scheduleView(row, (await schedules.skipped([row])).get(row.no))
@@ -52,7 +49,9 @@ export function serveSchedules(api: Api, database: Database, schedules: Schedule
 
   api.serve('skipRun', async ({ caller: { scope }, params }) => viewOf(await schedules.skip(scope, params.schedule)))
 
-  api.serve('runSchedule', async ({ caller: { scope }, params }) => runView(await schedules.run(scope, params.schedule)))
+  api.serve('runSchedule', async ({ caller: { scope }, params }) =>
+    runView(await schedules.run(scope, params.schedule)),
+  )
 
   api.serve('listRuns', async ({ caller: { scope }, params, query: { limit, after } }) => {
     const { no } = await schedules.need(scope, params.schedule)

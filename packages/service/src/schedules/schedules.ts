@@ -2,16 +2,25 @@ import { randomBytes } from 'node:crypto'
 import type { SettledRequest } from '@zbell/contract'
 import { type Mode, type Target, uuidV7, type Values, type Writing } from '@zbell/core'
 import { timingOf, type When } from '@zbell/core/calendar'
-import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
-import { invalid, Problem } from '../base/problem.ts'
-import { findAppByNo } from '../apps/store/apps.ts'
-import { type Scope } from '../database/scope.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
-import { databaseTime } from '../database/database-time.ts'
-import { notificationStatements } from '../notifications/store/create-notification.ts'
-import { holdIn } from '../notifications/store/pause.ts'
-import { scheduledBefore } from '../notifications/store/read-scheduled.ts'
+import { findAppByNo } from '../apps/index.ts'
+import { invalid, Problem } from '../base/index.ts'
+import { type Database, databaseTime, type Scope, whereOf } from '../database/index.ts'
+import type { EvaluatorPool } from '../evaluation/index.ts'
+import {
+  draftOf,
+  findScheduledByName,
+  holdIn,
+  type Intake,
+  neverRings,
+  nextTime,
+  nextTimes,
+  notificationStatements,
+  readersHourAt,
+  readersOf,
+  scheduledBefore,
+} from '../notifications/index.ts'
+import { evaluated, lookLimits } from '../segments/index.ts'
+import { checkReferences } from '../targets/index.ts'
 import { type RunRow, settleTime, skippedTimes } from './store/runs.ts'
 import {
   countOtherSchedules,
@@ -26,12 +35,6 @@ import {
   saveSchedule,
   schedulesBefore,
 } from './store/schedules.ts'
-import { draftOf } from '../notifications/draft.ts'
-import { evaluated, lookLimits } from '../segments/evaluated.ts'
-import { findScheduledByName } from '../notifications/find.ts'
-import type { Intake } from '../notifications/intake.ts'
-import { neverRings, nextTime, nextTimes, readersHourAt, readersOf } from '../notifications/next-time.ts'
-import { checkReferences } from '../targets/references.ts'
 
 /** What somebody wants rung at its times. */
 export type ScheduleRequest = {

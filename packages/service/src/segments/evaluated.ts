@@ -1,5 +1,5 @@
-import { EvaluationFailed, type EvaluationLimits, EvaluationsBusy } from '../evaluation/evaluator-pool.ts'
-import { Problem } from '../base/problem.ts'
+import { Problem } from '../base/index.ts'
+import { EvaluationFailed, type EvaluationLimits, EvaluationsBusy } from '../evaluation/index.ts'
 
 /** Of what somebody looks at, and waits for. */
 export const lookLimits: EvaluationLimits = { maxWaiting: 200, maxCharacters: 1_000_000, restMs: 0, maxTries: 1 }

@@ -1,29 +1,22 @@
 import { type Segment, segmentName } from '@zbell/contract'
+import { type Api, nameAtPlace, numberAtPlace, pageView, placeOfName } from '../api/index.ts'
+import { invalid, Problem } from '../base/index.ts'
+import { type Database, whereOf } from '../database/index.ts'
+import { needUser } from '../people/index.ts'
 import type { RuleEvaluator } from './rule-evaluator.ts'
 import { needRoom, needRule, needSegment, warningsOf } from './segments.ts'
-import { invalid, Problem } from '../base/problem.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
 import { segmentsNaming } from './store/ready-rule.ts'
 import { ruleFacts } from './store/rule-facts.ts'
 import { countRule, estimateRule, isLong, ruleMembers, someMembers } from './store/rule-members.ts'
 import { searchRule } from './store/rule-search.ts'
 import { ruleWords } from './store/rule-words.ts'
 import { deleteSegment, listSegments, type SegmentRow, saveSegment } from './store/segments.ts'
-import type { Api } from '../api/api.ts'
-import { nameAtPlace, numberAtPlace, pageView, placeOfName } from '../api/pages.ts'
-import { needUser } from '../people/routes.ts'
 
 /** Longer than this nobody waits for a count, or for a page of members. */
 const withinMs = 10_000
 const examplesShown = 5
 
-export function serveSegments(
-  api: Api,
-  database: Database,
-  ruleEvaluator: RuleEvaluator,
-  keptDays: number,
-): void {
+export function serveSegments(api: Api, database: Database, ruleEvaluator: RuleEvaluator, keptDays: number): void {
   api.serve('listSegments', async ({ caller: { scope }, query: { limit, after } }) => {
     const rows = await listSegments(database, whereOf(scope), limit + 1, nameAtPlace(after))
     return pageView(rows, limit, ({ name }) => placeOfName(name), segmentView)

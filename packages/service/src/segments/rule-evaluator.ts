@@ -1,8 +1,7 @@
 import type { ExplainedRule, RuleSource } from '@zbell/core/rules'
-import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
-import { pack } from '../evaluation/jobs.ts'
-import type { DeviceFacts } from './store/rule-facts.ts'
+import { type EvaluatorPool, pack } from '../evaluation/index.ts'
 import { evaluated, lookLimits } from './evaluated.ts'
+import type { DeviceFacts } from './store/rule-facts.ts'
 
 /**
  * Evaluates rules in evaluator processes: a rule that counts occurrences by their data can take seconds for a person of whom there

@@ -1,9 +1,7 @@
 import { partsOf, type RuleFault, RuleRefused, ruleWarnings } from '@zbell/core/rules'
-import { invalid, Problem } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database, Reader } from '../database/database.ts'
-import { listTopics } from '../people/store/topics.ts'
+import { invalid, Problem } from '../base/index.ts'
+import { type Database, type Reader, type Scope, whereOf } from '../database/index.ts'
+import { listTopics } from '../people/index.ts'
 import { mostSegments, type ReadyRule, readyRule, type Written } from './store/ready-rule.ts'
 import { findSegment, type SegmentRow, segmentNames } from './store/segments.ts'
 

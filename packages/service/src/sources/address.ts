@@ -1,5 +1,5 @@
 import { lookup } from 'node:dns'
-import { type AddressGuard, isGuarded } from '../base/address-guard.ts'
+import { type AddressGuard, isGuarded } from '../net/index.ts'
 import { SourceFault, socketFault } from './fault.ts'
 
 /** Where a database answers, and how it is spoken to. */

@@ -1,5 +1,5 @@
 import { isIP } from 'node:net'
-import type { AddressGuard } from '../base/address-guard.ts'
+import type { AddressGuard } from '../net/index.ts'
 import { databaseAddress, resolved } from './address.ts'
 import { SourceFault } from './fault.ts'
 import { mysqlConnection } from './mysql-connection.ts'

@@ -1,4 +1,4 @@
-import { EvaluationFailed, type EvaluationLimits, type EvaluatorPool } from '../evaluation/evaluator-pool.ts'
+import { EvaluationFailed, type EvaluationLimits, type EvaluatorPool } from '../evaluation/index.ts'
 import { SourceFault } from './fault.ts'
 
 const maxCharacters = 3_000_000

@@ -1,4 +1,4 @@
-import { socketWords } from '../base/socket-words.ts'
+import { socketWords } from '../net/index.ts'
 
 /** A source that cannot be read, in words that go on from its name: what is wrong, and so far as it is known, what to do. */
 export class SourceFault extends Error {

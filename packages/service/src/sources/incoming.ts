@@ -2,17 +2,16 @@ import { createHash } from 'node:crypto'
 import { beginningOf } from '@zbell/core'
 import { type IncomingSource, isNestedTooDeep } from '@zbell/core/triggers'
 import { type Verification, verifyIncoming } from '@zbell/core/webhooks'
-import { EvaluationsBusy } from '../evaluation/evaluator-pool.ts'
-import { nodeCrypto } from '../base/node-crypto.ts'
-import { invalid, Problem } from '../base/problem.ts'
-import { findAppByNo } from '../apps/store/apps.ts'
-import { storeOccurrences } from '../people/store/occurrences.ts'
-import { keepSamples, type SourceRow, sourceOfAddress } from './store/sources.ts'
+import { findAppByNo } from '../apps/index.ts'
+import { invalid, nodeCrypto, Problem } from '../base/index.ts'
+import { EvaluationsBusy } from '../evaluation/index.ts'
+import { storeOccurrences } from '../people/index.ts'
 import { SourceFault } from './fault.ts'
 import { occurrencesIn } from './occurrences-in.ts'
 import { openSecrets } from './secrets.ts'
 import type { SourceParts } from './source-poller.ts'
 import { addressDigest } from './sources.ts'
+import { keepSamples, type SourceRow, sourceOfAddress } from './store/sources.ts'
 
 /** So much of a body is kept, for whoever writes the expression. */
 const sampleChars = 4_000
@@ -47,9 +46,15 @@ export class Incoming {
     const keep = [sampleOf(text, given), ...source.samples].slice(0, samplesKept)
     const made = await this.#make(source, source.definition, headers, text, keep)
     const reporter = { is: 'source', no: source.no, name: source.name } as const
-    const taken = await storeOccurrences(database, { app, environment: source.environment }, made, reporter, async (tx) => {
-      await keepSamples(tx, source.no, keep)
-    })
+    const taken = await storeOccurrences(
+      database,
+      { app, environment: source.environment },
+      made,
+      reporter,
+      async (tx) => {
+        await keepSamples(tx, source.no, keep)
+      },
+    )
     return { taken, known: made.length - taken }
   }
 

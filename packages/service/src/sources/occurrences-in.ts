@@ -1,6 +1,6 @@
 import { faultsIn, occurrence } from '@zbell/contract'
 import { isOurs } from '@zbell/core/webhooks'
-import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
+import type { EvaluatorPool } from '../evaluation/index.ts'
 import { evaluateJsonata } from './expressions.ts'
 import { SourceFault } from './fault.ts'
 

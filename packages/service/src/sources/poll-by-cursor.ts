@@ -1,10 +1,10 @@
 import { type CursorState, cursorAt, readFrom, type TableSource, takeRows } from '@zbell/core/triggers'
-import type { Database } from '../database/database.ts'
-import { countFound, endLook, keepState, leaveFound, readState, stillHeld } from './store/polls.ts'
+import type { Database } from '../database/index.ts'
 import { type FoundRow, keptFound } from './changes.ts'
-import { differing, everySecondsOf, type Looking, mostWaiting, noteOfLate, rowsText } from './poll-context.ts'
 import { packed, unpacked } from './packed.ts'
+import { differing, everySecondsOf, type Looking, mostWaiting, noteOfLate, rowsText } from './poll-context.ts'
 import type { SourceReader } from './reader-pool.ts'
+import { countFound, endLook, keepState, leaveFound, readState, stillHeld } from './store/polls.ts'
 import { overlapMs, type Place } from './table-reader.ts'
 
 /**

@@ -1,7 +1,7 @@
 import { lookEvery, type SourceDefinition } from '@zbell/core/triggers'
+import type { SourceSecrets } from './secrets.ts'
 import type { HeldSource } from './store/polls.ts'
 import type { SourceRow } from './store/sources.ts'
-import type { SourceSecrets } from './secrets.ts'
 import type { ColumnTypes } from './table-reader.ts'
 
 /** A source whose triggers are so far behind waits for them. */

@@ -1,7 +1,7 @@
 // The program of a reader process: sessions with databases and answers that are somebody else’s. What
 // they send is parsed here only.
 import { TableRefused, tableLimits } from '@zbell/core/triggers'
-import { anywhere, publicOnly } from '../base/address-guard.ts'
+import { anywhere, publicOnly } from '../net/index.ts'
 import { AnswerReader } from './answer-reader.ts'
 import { connect, type ReaderReach } from './connect.ts'
 import { SourceFault } from './fault.ts'

@@ -1,6 +1,6 @@
 import type { ChildProcess } from 'node:child_process'
 import type { CursorValue, Row } from '@zbell/core/triggers'
-import { spawnBounded } from '../evaluation/spawn-bounded.ts'
+import { spawnBounded } from '../evaluation/index.ts'
 import type { ReaderReach } from './connect.ts'
 import { SourceFault } from './fault.ts'
 import { digestBytes, type PagedLook } from './paged-snapshot.ts'

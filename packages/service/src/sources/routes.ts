@@ -1,21 +1,21 @@
 import { type Role, type Source, sourceName } from '@zbell/contract'
-import { invalid } from '../base/problem.ts'
-import type { ShownSource, WrittenSource } from './sources.ts'
-import { whereOf } from '../database/scope.ts'
-import { listSources } from './store/sources.ts'
-import { hiddenSecret, withoutPath } from '../vault/hidden-address.ts'
-import { callerAddress } from '../api/came-from.ts'
-import type { RateLimits } from '../api/limits.ts'
-import type { Database } from '../database/database.ts'
+import { type Api, callerAddress, nameAtPlace, placeOfName, type RateLimits } from '../api/index.ts'
+import { invalid } from '../base/index.ts'
+import { type Database, whereOf } from '../database/index.ts'
+import { hiddenSecret, withoutPath } from '../vault/index.ts'
 import type { Incoming } from './incoming.ts'
-import type { Sources } from './sources.ts'
-import type { Api } from '../api/api.ts'
-import { nameAtPlace, placeOfName } from '../api/pages.ts'
+import type { ShownSource, Sources, WrittenSource } from './sources.ts'
+import { listSources } from './store/sources.ts'
 
 /** @param base where this service answers */
 export function serveSources(
   api: Api,
-  { database, limits, sources, incoming }: {
+  {
+    database,
+    limits,
+    sources,
+    incoming,
+  }: {
     readonly database: Database
     readonly limits: RateLimits
     readonly sources: Sources

@@ -1,7 +1,6 @@
-import type { SourceRow } from './store/sources.ts'
-import { sourcePlace } from '../vault/places.ts'
-import { SealBroken, type Vault } from '../vault/vault.ts'
+import { SealBroken, sourcePlace, type Vault } from '../vault/index.ts'
 import { SourceFault } from './fault.ts'
+import type { SourceRow } from './store/sources.ts'
 
 /** What of a source is sealed. */
 export type SourceSecrets = {

@@ -1,14 +1,10 @@
 import { RuleRefused } from '@zbell/core/rules'
 import type { SegmentSource } from '@zbell/core/triggers'
-import { findAppByNo } from '../apps/store/apps.ts'
-import type { Database } from '../database/database.ts'
-import { TooSlow } from '../database/errors.ts'
-import { readyRule } from '../segments/store/ready-rule.ts'
-import { rulePeople } from '../segments/store/rule-members.ts'
-import { searchRule } from '../segments/store/rule-search.ts'
-import { findSegment } from '../segments/store/segments.ts'
-import type { SourceRow } from './store/sources.ts'
+import { findAppByNo } from '../apps/index.ts'
+import { type Database, TooSlow } from '../database/index.ts'
+import { findSegment, readyRule, rulePeople, searchRule } from '../segments/index.ts'
 import { SourceFault } from './fault.ts'
+import type { SourceRow } from './store/sources.ts'
 
 /** A segment that a source looks at is counted for so long at most. */
 const segmentWithinMs = 10_000

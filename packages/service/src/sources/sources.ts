@@ -3,21 +3,11 @@ import { setTimeout as wait } from 'node:timers/promises'
 import { toBase64url } from '@zbell/core'
 import { type IncomingSource, loggedRow, type Row, type SourceDefinition, watchedBy } from '@zbell/core/triggers'
 import { newSigningSecret, secretOf } from '@zbell/core/webhooks'
-import { EvaluationsBusy } from '../evaluation/evaluator-pool.ts'
-import { AddressNotAllowed } from '../base/address-guard.ts'
-import { nodeCrypto } from '../base/node-crypto.ts'
-import { invalid, Problem } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import { whereOf } from '../database/scope.ts'
-import {
-  countOtherSources,
-  deleteSource,
-  findSource,
-  type SourceRow,
-  saveSource,
-  triggersReading,
-} from './store/sources.ts'
-import { hiddenSecret, withoutSecrets, withSecrets } from '../vault/hidden-address.ts'
+import { invalid, nodeCrypto, Problem } from '../base/index.ts'
+import { type Scope, whereOf } from '../database/index.ts'
+import { EvaluationsBusy } from '../evaluation/index.ts'
+import { AddressNotAllowed } from '../net/index.ts'
+import { hiddenSecret, withoutSecrets, withSecrets } from '../vault/index.ts'
 import { databaseAddress } from './address.ts'
 import { SourceFault } from './fault.ts'
 import { fieldsOf } from './fields.ts'
@@ -26,6 +16,14 @@ import { poll } from './poll-http.ts'
 import { openSecrets, type SourceSecrets, sealSecrets } from './secrets.ts'
 import { segmentPeople } from './segment-people.ts'
 import type { SourceLooks, SourceParts } from './source-poller.ts'
+import {
+  countOtherSources,
+  deleteSource,
+  findSource,
+  type SourceRow,
+  saveSource,
+  triggersReading,
+} from './store/sources.ts'
 
 /** So many sources an app may have in an environment. */
 const mostSources = 1_000

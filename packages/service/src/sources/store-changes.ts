@@ -1,20 +1,11 @@
 import { setImmediate as turn } from 'node:timers/promises'
 import { type Row, type RowChange, tableLimits } from '@zbell/core/triggers'
-import type { Database, Tx } from '../database/database.ts'
-import {
-  dropPages,
-  endLook,
-  LookLost,
-  leaveFound,
-  pageDigests,
-  readPage,
-  stillHeld,
-  storePage,
-} from './store/polls.ts'
-import { tell } from '../events/publish.ts'
+import type { Database, Tx } from '../database/index.ts'
+import { tell } from '../events/index.ts'
 import { type FoundRow, keptFound } from './changes.ts'
-import { differing, everySecondsOf, type Looking, noteOfLate, rowsText } from './poll-context.ts'
 import type { PagedLook } from './paged-snapshot.ts'
+import { differing, everySecondsOf, type Looking, noteOfLate, rowsText } from './poll-context.ts'
+import { dropPages, endLook, LookLost, leaveFound, pageDigests, readPage, stillHeld, storePage } from './store/polls.ts'
 import type { ColumnTypes } from './table-reader.ts'
 
 /** So many changes, or pages, go in a transaction. */

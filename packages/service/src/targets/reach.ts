@@ -1,8 +1,6 @@
 import type { Mode, Target } from '@zbell/core'
 import pLimit from 'p-limit'
-import type { Where } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
-import { Abandoned, TooSlow } from '../database/errors.ts'
+import { Abandoned, type Database, TooSlow, type Where } from '../database/index.ts'
 import { tallyTarget } from './store/tally-target.ts'
 
 /** How many a target has now, of those that would be rung. */

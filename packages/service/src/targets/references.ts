@@ -1,7 +1,6 @@
 import { parseTarget, type Reference, type Target, targetParts } from '@zbell/core'
-import { Problem } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
+import { Problem } from '../base/index.ts'
+import type { Database, Scope } from '../database/index.ts'
 import {
   unknownDevices,
   unknownNotifications,

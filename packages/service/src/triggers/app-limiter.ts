@@ -1,4 +1,4 @@
-import type { Where } from '../database/scope.ts'
+import type { Where } from '../database/index.ts'
 
 /** Apps whose work may be detached at a time; beyond that nothing new is started. */
 const maxApps = 50

@@ -1,5 +1,5 @@
 import type { Logger } from 'pino'
-import { Looks } from '../database/poller.ts'
+import { Looks } from '../database/index.ts'
 import type { Triggers } from './triggers.ts'
 
 /** So often it is looked whether something waits for a trigger. */

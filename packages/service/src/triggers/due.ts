@@ -1,8 +1,7 @@
 import type { Row, TriggerDefinition } from '@zbell/core/triggers'
-import { type FoundRow, foundOf, type KeptFound } from '../sources/changes.ts'
-import type { SourceRow } from '../sources/store/sources.ts'
-import type { DueFiring } from './store/firings.ts'
+import { type FoundRow, foundOf, type KeptFound, type SourceRow } from '../sources/index.ts'
 import type { Ring } from './firing.ts'
+import type { DueFiring } from './store/firings.ts'
 import type { Came } from './trigger-input.ts'
 
 /** What a firing that waits keeps: what is to ring, and the row about which it is asked again. */

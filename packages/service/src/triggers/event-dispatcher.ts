@@ -1,14 +1,11 @@
 import { RuleRefused } from '@zbell/core/rules'
 import type { Fired, TriggerDefinition } from '@zbell/core/triggers'
 import pLimit from 'p-limit'
-import { EvaluationsBusy } from '../evaluation/evaluator-pool.ts'
-import { foundOf, type KeptFound, keptFound } from '../sources/changes.ts'
-import { findAppByNo } from '../apps/store/apps.ts'
-import { type Scope } from '../database/scope.ts'
-import { DatabaseUnavailable } from '../database/errors.ts'
-import { findSourceByNo, type SourceRow } from '../sources/store/sources.ts'
-import { takeEvents, type WaitingEvent, waitingEvents } from '../events/trigger-events.ts'
-import { lockTriggers, type TriggerRow, triggersOfSource } from './store/triggers.ts'
+import { findAppByNo } from '../apps/index.ts'
+import { DatabaseUnavailable, type Scope } from '../database/index.ts'
+import { EvaluationsBusy } from '../evaluation/index.ts'
+import { takeEvents, type WaitingEvent, waitingEvents } from '../events/index.ts'
+import { findSourceByNo, foundOf, type KeptFound, keptFound, type SourceRow } from '../sources/index.ts'
 import { AppLanes, type Detach } from './app-limiter.ts'
 import type { KeptRing } from './due.ts'
 import { ringOf } from './firing.ts'
@@ -22,8 +19,9 @@ import {
   tell,
   together,
 } from './firing-parts.ts'
-import { type Came, givenOf, keyOf, logged, skippedAsLate } from './trigger-input.ts'
+import { lockTriggers, type TriggerRow, triggersOfSource } from './store/triggers.ts'
 import { type Outcome, Storing } from './store-firings.ts'
+import { type Came, givenOf, keyOf, logged, skippedAsLate } from './trigger-input.ts'
 
 /** Events of one app that are prepared concurrently. */
 const concurrency = 6

@@ -1,11 +1,9 @@
 import type { TriggerDefinition } from '@zbell/core/triggers'
-import type { Intake } from '../notifications/intake.ts'
-import type { SourceLooks } from '../sources/source-poller.ts'
-import type { Scope } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
-import { DatabaseUnavailable } from '../database/errors.ts'
-import type { FiringState } from './store/firings.ts'
+import { type Database, DatabaseUnavailable, type Scope } from '../database/index.ts'
+import type { Intake } from '../notifications/index.ts'
+import type { SourceLooks } from '../sources/index.ts'
 import { type Made, makeNotification, type Ring } from './firing.ts'
+import type { FiringState } from './store/firings.ts'
 import type { TriggerEvaluator } from './trigger-evaluator.ts'
 
 /** How many events, or due firings, are read at a time. */

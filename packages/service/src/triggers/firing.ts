@@ -1,13 +1,10 @@
 import { randomBytes } from 'node:crypto'
 import { type Target, uuidV7, type Values, type Writing } from '@zbell/core'
 import type { Fired, TriggerDefinition } from '@zbell/core/triggers'
-import { draftOf, type NotificationRequest } from '../notifications/draft.ts'
-import { Problem } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
-import { fewDevices, notificationStatements } from '../notifications/store/create-notification.ts'
-import { targetDevices } from '../targets/store/target-devices.ts'
+import { Problem } from '../base/index.ts'
+import { type Database, type Scope, whereOf } from '../database/index.ts'
+import { draftOf, fewDevices, type NotificationRequest, notificationStatements } from '../notifications/index.ts'
+import { targetDevices } from '../targets/index.ts'
 
 /** What is to ring, whatever made it; plain, so that it can wait. */
 export type Ring = {

@@ -1,15 +1,12 @@
 import { type Firing, type Trigger, triggerName } from '@zbell/contract'
 import type { TriggerDefinition } from '@zbell/core/triggers'
-import { invalid } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import { readSettings } from '../apps/store/settings.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
+import { type Api, nameAtPlace, numberAtPlace, pageView, placeOfName } from '../api/index.ts'
+import { readSettings } from '../apps/index.ts'
+import { invalid } from '../base/index.ts'
+import { type Database, type Scope, whereOf } from '../database/index.ts'
 import { type FiringRow, listFirings } from './store/firings.ts'
 import { listTriggers, maxAnHour, type TriggerRow } from './store/triggers.ts'
 import type { Triggers } from './triggers.ts'
-import type { Api } from '../api/api.ts'
-import { nameAtPlace, numberAtPlace, pageView, placeOfName } from '../api/pages.ts'
 
 export function serveTriggers(api: Api, database: Database, triggers: Triggers): void {
   api.serve('listTriggers', async ({ caller: { scope }, query: { limit, after } }) => {

@@ -1,7 +1,7 @@
-import { changeTogether, type Tx } from '../database/database.ts'
+import { changeTogether, type Tx } from '../database/index.ts'
+import type { Made } from './firing.ts'
 import { type FiringState, firedCount, firedLately, type NewFiring, storeFirings } from './store/firings.ts'
 import { countFirings, holdTrigger, maxAnHour, pauseTrigger, type TriggerRow } from './store/triggers.ts'
-import type { Made } from './firing.ts'
 
 /**
  * So many of each are logged an hour for a trigger: rows and events for which no case holds, and others that were not to ring

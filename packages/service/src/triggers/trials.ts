@@ -9,18 +9,13 @@ import {
   TableRefused,
   type TriggerDefinition,
 } from '@zbell/core/triggers'
-import type { Intake } from '../notifications/intake.ts'
-import { invalid, Problem } from '../base/problem.ts'
-import { SourceFault } from '../sources/fault.ts'
-import type { SourceLooks } from '../sources/source-poller.ts'
-import { typedRow } from '../sources/typed-row.ts'
-import type { Scope } from '../database/scope.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
-import { findSource, type SourceRow } from '../sources/store/sources.ts'
+import { invalid, Problem } from '../base/index.ts'
+import { type Database, type Scope, whereOf } from '../database/index.ts'
+import type { Intake } from '../notifications/index.ts'
+import { findSource, SourceFault, type SourceLooks, type SourceRow, typedRow } from '../sources/index.ts'
 import { requestOf, ringOf } from './firing.ts'
-import { keyOf } from './trigger-input.ts'
 import type { TriggerEvaluator } from './trigger-evaluator.ts'
+import { keyOf } from './trigger-input.ts'
 
 /** What somebody tries a trigger with. */
 type TriedRow = Readonly<Record<string, unknown>> | undefined

@@ -11,15 +11,15 @@ import {
   triggerFaults,
 } from '@zbell/core/triggers'
 import { LRUCache } from 'lru-cache'
+import { Problem } from '../base/index.ts'
 import {
   EvaluationFailed,
   type EvaluationLimits,
   type EvaluationOwner,
   EvaluationsBusy,
   type EvaluatorPool,
-} from '../evaluation/evaluator-pool.ts'
-import { pack } from '../evaluation/jobs.ts'
-import { Problem } from '../base/problem.ts'
+  pack,
+} from '../evaluation/index.ts'
 
 export type EvaluatedTrigger = {
   readonly appNo: number

@@ -1,6 +1,6 @@
 import { beginningOf } from '@zbell/core'
 import type { Given, SourceDefinition, TriggerDefinition } from '@zbell/core/triggers'
-import { type FoundRow, loggedFound } from '../sources/changes.ts'
+import { type FoundRow, loggedFound } from '../sources/index.ts'
 
 /** What came to a trigger: something that happened, or a row. */
 export type Came =

@@ -5,14 +5,14 @@ import {
   type TriggerSurroundings,
   triggerLimits,
 } from '@zbell/core/triggers'
-import type { EvaluatorPool } from '../evaluation/evaluator-pool.ts'
-import { templateNamed } from '../notifications/templates.ts'
-import { Problem } from '../base/problem.ts'
-import type { SourceLooks } from '../sources/source-poller.ts'
-import type { Scope } from '../database/scope.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
-import { findSource, type SourceRow } from '../sources/store/sources.ts'
+import { Problem } from '../base/index.ts'
+import { type Database, type Scope, whereOf } from '../database/index.ts'
+import type { EvaluatorPool } from '../evaluation/index.ts'
+import { templateNamed } from '../notifications/index.ts'
+import { findSource, type SourceLooks, type SourceRow } from '../sources/index.ts'
+import { DueFiringDispatcher } from './due-firing-dispatcher.ts'
+import { EventDispatcher } from './event-dispatcher.ts'
+import type { FiringParts } from './firing-parts.ts'
 import {
   countOtherTriggers,
   deleteTrigger,
@@ -21,9 +21,6 @@ import {
   saveTrigger,
   type TriggerRow,
 } from './store/triggers.ts'
-import { DueFiringDispatcher } from './due-firing-dispatcher.ts'
-import { EventDispatcher } from './event-dispatcher.ts'
-import type { FiringParts } from './firing-parts.ts'
 import { Trials, type Tried, type TriedWith } from './trials.ts'
 import { TriggerEvaluator } from './trigger-evaluator.ts'
 

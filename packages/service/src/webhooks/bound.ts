@@ -1,6 +1,6 @@
 import { longestTellingMs } from '@zbell/core/webhooks'
-import type { Database } from '../database/database.ts'
-import { countTellings, dropOldest, dropSubject, overdueTellings } from '../events/outbox.ts'
+import type { Database } from '../database/index.ts'
+import { countTellings, dropOldest, dropSubject, overdueTellings } from '../events/index.ts'
 import { noteDropped } from './store/log.ts'
 import { webhookNames } from './store/webhooks.ts'
 

@@ -1,19 +1,19 @@
 import { afterTelling, type Heard, type Origin, type Outcome, outcomeOf, signMessage } from '@zbell/core/webhooks'
-import { nodeCrypto } from '../base/node-crypto.ts'
-import type { Database } from '../database/database.ts'
+import { nodeCrypto } from '../base/index.ts'
+import type { Database } from '../database/index.ts'
 import {
   type ClaimedTelling,
   finishStatement,
   giveBackStatement,
+  packEvents,
   releaseStatement,
   tellingStatement,
-} from '../events/outbox.ts'
-import { logStatement, type NewEntry } from './store/log.ts'
-import { packEvents } from '../events/page.ts'
-import { receiverStatement, type WebhookRow } from './store/webhooks.ts'
+} from '../events/index.ts'
 import type { EventFilter } from './event-filter.ts'
 import { eventsOf, type Message, messagesOf, type Pending } from './messages.ts'
 import type { Posted, Receiver } from './post.ts'
+import { logStatement, type NewEntry } from './store/log.ts'
+import { receiverStatement, type WebhookRow } from './store/webhooks.ts'
 
 /** Who is told, and how it is reached. */
 export type Told = {

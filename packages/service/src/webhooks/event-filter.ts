@@ -1,6 +1,6 @@
 import { Expression } from '@zbell/core/triggers'
 import type { CloudEvent } from '@zbell/core/webhooks'
-import type { EvaluationLimits, EvaluatorPool } from '../evaluation/evaluator-pool.ts'
+import type { EvaluationLimits, EvaluatorPool } from '../evaluation/index.ts'
 
 /**
  * The events that a receiver wants.

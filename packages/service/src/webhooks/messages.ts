@@ -1,10 +1,9 @@
 import { createHash } from 'node:crypto'
 import { batchMediaType, cloudEventOf, eventMediaType, type Origin } from '@zbell/core/webhooks'
-import type { Reader } from '../database/database.ts'
-import type { ClaimedTelling } from '../events/outbox.ts'
-import { type Page, unpackPage } from '../events/page.ts'
-import { readPages } from './store/read-page.ts'
+import type { Reader } from '../database/index.ts'
+import { type ClaimedTelling, type Page, unpackPage } from '../events/index.ts'
 import type { EventFilter } from './event-filter.ts'
+import { readPages } from './store/read-page.ts'
 
 /** An event that is to be told, and the piece of work in which it waits. */
 export type Pending = {

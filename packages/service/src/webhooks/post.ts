@@ -1,7 +1,6 @@
 import type { ReceiverAnswer } from '@zbell/core/webhooks'
 import { Agent, type Dispatcher } from 'undici'
-import type { AddressGuard } from '../base/address-guard.ts'
-import { socketWords } from '../base/socket-words.ts'
+import { type AddressGuard, socketWords } from '../net/index.ts'
 
 /** A receiver has so long to answer, from the first packet to the end of its head. */
 export const answerWithinMs = 10_000

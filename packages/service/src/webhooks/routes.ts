@@ -1,15 +1,20 @@
 import { type Role, type Webhook, type WebhookEntry, webhookName } from '@zbell/contract'
 import { cloudEventOf, dataSchemaOf, eventKinds, isEventKind, kindsMeant } from '@zbell/core/webhooks'
-import { invalid, Problem } from '../base/problem.ts'
-import { whereOf } from '../database/scope.ts'
-import type { Database } from '../database/database.ts'
+import {
+  type Api,
+  type Handler,
+  nameAtPlace,
+  numberAtPlace,
+  pageView,
+  placeOfName,
+  type RateLimits,
+} from '../api/index.ts'
+import { invalid, Problem } from '../base/index.ts'
+import { type Database, whereOf } from '../database/index.ts'
+import { withoutPath } from '../vault/index.ts'
 import type { LogRow } from './store/log.ts'
 import { listWebhooks } from './store/webhooks.ts'
-import { withoutPath } from '../vault/hidden-address.ts'
 import type { ShownWebhook, Webhooks } from './webhooks.ts'
-import type { RateLimits } from '../api/limits.ts'
-import type { Handler, Api } from '../api/api.ts'
-import { nameAtPlace, numberAtPlace, pageView, placeOfName } from '../api/pages.ts'
 
 export function serveWebhooks(
   api: Api,

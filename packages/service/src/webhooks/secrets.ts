@@ -1,5 +1,4 @@
-import { webhookPlace } from '../vault/places.ts'
-import type { Vault } from '../vault/vault.ts'
+import { type Vault, webhookPlace } from '../vault/index.ts'
 
 /** What of a webhook is sealed. */
 export type WebhookSecrets = {

@@ -15,12 +15,14 @@ import {
   kindsMeant,
   newSigningSecret,
 } from '@zbell/core/webhooks'
-import { AddressNotAllowed } from '../base/address-guard.ts'
-import { nodeCrypto } from '../base/node-crypto.ts'
-import { invalid, Problem } from '../base/problem.ts'
-import type { Scope } from '../database/scope.ts'
-import { whereOf } from '../database/scope.ts'
-import { hurryTellings, type WaitingTellings, waitingTellings } from '../events/outbox.ts'
+import { invalid, nodeCrypto, Problem } from '../base/index.ts'
+import { type Scope, whereOf } from '../database/index.ts'
+import { hurryTellings, packEvents, unpackPage, type WaitingTellings, waitingTellings } from '../events/index.ts'
+import { AddressNotAllowed } from '../net/index.ts'
+import { hiddenSecret, SealBroken, withoutSecrets, withSecrets } from '../vault/index.ts'
+import { headersOf } from './dispatch-round.ts'
+import type { Teller, TellerParts } from './dispatcher.ts'
+import { openWebhook, sealWebhook, signingSecrets, type WebhookSecrets } from './secrets.ts'
 import {
   findEntry,
   type LogFilter,
@@ -31,7 +33,6 @@ import {
   retellSpan,
   type Span,
 } from './store/log.ts'
-import { packEvents, unpackPage } from '../events/page.ts'
 import {
   countOtherWebhooks,
   deleteWebhook,
@@ -40,11 +41,6 @@ import {
   saveWebhook,
   type WebhookRow,
 } from './store/webhooks.ts'
-import { hiddenSecret, withoutSecrets, withSecrets } from '../vault/hidden-address.ts'
-import { SealBroken } from '../vault/vault.ts'
-import { openWebhook, sealWebhook, signingSecrets, type WebhookSecrets } from './secrets.ts'
-import type { Teller, TellerParts } from './dispatcher.ts'
-import { headersOf } from './dispatch-round.ts'
 
 /** So many webhooks an app may have in an environment. */
 const mostWebhooks = 100

@@ -1,13 +1,8 @@
 import { eq } from 'drizzle-orm'
-import type { Database } from '../../database/database.ts'
-import type { AccountRow } from '../../database/scope.ts'
-import { accounts } from '../../database/schema.ts'
+import { type AccountRow, accounts, type Database } from '../../database/index.ts'
 
 /** @throws {DuplicateKey} `email` */
-export async function createAccount(
-  database: Database,
-  account: Omit<AccountRow, 'no'>,
-): Promise<void> {
+export async function createAccount(database: Database, account: Omit<AccountRow, 'no'>): Promise<void> {
   await database.use((db) => db.insert(accounts).values(account))
 }
 

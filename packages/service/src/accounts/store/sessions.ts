@@ -1,7 +1,5 @@
 import { and, eq, getTableColumns, gt, lt, sql } from 'drizzle-orm'
-import type { Database } from '../../database/database.ts'
-import { accounts, knownBrowsers, sessions, signInLinks } from '../../database/schema.ts'
-import type { AccountRow } from '../../database/scope.ts'
+import { type AccountRow, accounts, type Database, knownBrowsers, sessions, signInLinks } from '../../database/index.ts'
 
 type Grant = { readonly hash: Buffer; readonly accountNo: number; readonly expiresAt: Date }
 

@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/database.ts'
+import type { Database } from '../../database/index.ts'
 
 /** A key is known for so long. */
 export const hoursKept = 24

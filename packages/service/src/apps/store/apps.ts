@@ -1,8 +1,6 @@
 import type { Platform } from '@zbell/core'
 import { asc, eq, gt, sql } from 'drizzle-orm'
-import type { Database } from '../../database/database.ts'
-import type { AppRow } from '../../database/scope.ts'
-import { apps } from '../../database/schema.ts'
+import { type AppRow, apps, type Database } from '../../database/index.ts'
 
 export async function findApp(database: Database, slug: string): Promise<AppRow | undefined> {
   return (await database.use((db) => db.select().from(apps).where(eq(apps.slug, slug))))[0]

@@ -1,8 +1,6 @@
 import { and, desc, eq, getTableColumns, isNull, lt, or, sql } from 'drizzle-orm'
-import type { Database } from '../../database/database.ts'
-import { keys } from '../../database/schema.ts'
+import { type Database, keys, type Scope } from '../../database/index.ts'
 import { type AppColumns, appColumns, appOf } from './apps.ts'
-import { type Scope } from '../../database/scope.ts'
 
 export type KeyRow = Omit<typeof keys.$inferSelect, 'hash'>
 /** A key that somebody holds out, and what it opens: just what each call has to know. */

@@ -1,6 +1,6 @@
 import type { Environment, Platform } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/database.ts'
+import type { Database } from '../../database/index.ts'
 
 export type Milestone = {
   readonly appNo: number

@@ -1,8 +1,7 @@
 import { type Environment, wellFormedJson } from '@zbell/core'
 import type { Cap, QuietWindow } from '@zbell/core/restraint'
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/database.ts'
-import type { Scope } from '../../database/scope.ts'
+import type { Database, Scope } from '../../database/index.ts'
 
 export type Settings = {
   readonly requireProof: boolean

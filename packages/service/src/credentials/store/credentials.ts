@@ -1,11 +1,7 @@
 import { type CheckVerdict, type Environment, type Platform, uuidFromBytes, wellFormedJson } from '@zbell/core'
 import { and, asc, desc, eq, gt, isNotNull, isNull, lt, or, sql } from 'drizzle-orm'
-import { uuidBuffer } from '../../database/columns.ts'
-import type { Database, Tx } from '../../database/database.ts'
-import { credentials } from '../../database/schema.ts'
-import { tell } from '../../events/publish.ts'
-import type { Scope } from '../../database/scope.ts'
-import type { Where } from '../../database/scope.ts'
+import { credentials, type Database, type Scope, type Tx, uuidBuffer, type Where } from '../../database/index.ts'
+import { tell } from '../../events/index.ts'
 
 export type CredentialRow = typeof credentials.$inferSelect
 export type NewCredential = Omit<

@@ -14,8 +14,8 @@ import {
   tinyint,
   varchar,
 } from 'drizzle-orm/mysql-core'
+import { pools } from '../../queue/index.ts'
 import { appNo, blobColumn, environment, hashColumn, instantColumn, rowNo, uuidColumn } from '../columns.ts'
-import { pools } from '../../queue/work.ts'
 
 export const notifications = mysqlTable('notifications', {
   no: rowNo(),

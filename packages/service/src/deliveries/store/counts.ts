@@ -9,8 +9,7 @@ import {
   reasons,
 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Database, Tx } from '../../database/database.ts'
-import { tuples } from '../../database/fragments.ts'
+import { type Database, type Tx, tuples } from '../../database/index.ts'
 
 export type CountedIn = {
   readonly platform: Platform

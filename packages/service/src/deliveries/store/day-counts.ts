@@ -9,10 +9,7 @@ import {
   reasonOfCode,
 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import type { Where } from '../../database/scope.ts'
-import type { Database, Tx } from '../../database/database.ts'
-import { commas } from '../../database/fragments.ts'
+import { commas, type Database, type Scope, type Tx, type Where } from '../../database/index.ts'
 
 /** A day's numbers stand in so many places each, so that those who count at the same time seldom meet. */
 const slots = 4

@@ -1,8 +1,7 @@
 import { createHash } from 'node:crypto'
 import { sql } from 'drizzle-orm'
-import type { GatewayAnswer } from '../../engine/work.ts'
-import type { Database, Tx } from '../../database/database.ts'
-import { tuples } from '../../database/fragments.ts'
+import { type Database, type Tx, tuples } from '../../database/index.ts'
+import type { GatewayAnswer } from '../../engine/index.ts'
 
 /** So many different answers are kept of one block; a gateway that says something else each time is cut short. */
 const mostAnswers = 50

@@ -17,9 +17,8 @@ import {
   wordOf,
 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/database.ts'
-import { allOf } from '../../database/fragments.ts'
-import { workOf } from '../../queue/read-queue.ts'
+import { allOf, type Database } from '../../database/index.ts'
+import { workOf } from '../../queue/index.ts'
 
 export type DeliveryRow = {
   readonly deviceNo: number

@@ -1,6 +1,6 @@
 import { deliveryStates } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/database.ts'
+import type { Database } from '../../database/index.ts'
 import { type DeliveryRow, listDeliveries } from './list-deliveries.ts'
 
 /** What became of one device; `undefined` for one that the notification was not for. */

@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/database.ts'
+import type { Database } from '../../database/index.ts'
 
 /** So many rows go in one transaction, and so many notifications at one look. */
 const together = 10_000

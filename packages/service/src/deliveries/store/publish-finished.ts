@@ -1,9 +1,9 @@
 import { type Environment, uuidFromBytes } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Tx } from '../../database/database.ts'
+import type { Tx } from '../../database/index.ts'
+import { holds } from '../../engine/index.ts'
+import { tell } from '../../events/index.ts'
 import { countDeliveries } from './counts.ts'
-import { holds } from '../../engine/pause-codes.ts'
-import { tell } from '../../events/publish.ts'
 
 /** A notification has come to its end. */
 export async function tellFinished(tx: Tx, notificationNo: number): Promise<void> {

@@ -1,8 +1,7 @@
 import { deliveryStateOfCode, reasonOfCode, uuidFromBytes } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import type { RecentDelivery } from '../../devices/routes.ts'
-import type { Database } from '../../database/database.ts'
+import type { Database, Scope } from '../../database/index.ts'
+import type { RecentDelivery } from '../../devices/index.ts'
 
 /**
  * What the app's last notifications became on one device, newest first. It walks those notifications, each with one look at

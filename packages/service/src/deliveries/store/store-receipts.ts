@@ -16,10 +16,8 @@ import {
   withReceipt,
 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import { uuidBuffer } from '../../database/columns.ts'
-import type { Database, Tx } from '../../database/database.ts'
-import { tuples } from '../../database/fragments.ts'
-import { isHeard, listeners, type Step, tellDeliveries } from '../../events/publish.ts'
+import { type Database, type Tx, tuples, uuidBuffer } from '../../database/index.ts'
+import { isHeard, listeners, type Step, tellDeliveries } from '../../events/index.ts'
 import { CountChanges } from './counts.ts'
 import { DayCounts, type OnStep } from './day-counts.ts'
 

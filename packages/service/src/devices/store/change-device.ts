@@ -1,10 +1,8 @@
 import { meaningOfRegistration } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import type { Database, Tx } from '../../database/database.ts'
-import { commas } from '../../database/fragments.ts'
-import { ensureUser, forgetAnonymous, mergeAnonymous } from './ensure-user.ts'
+import { commas, type Database, type Scope, type Tx } from '../../database/index.ts'
 import { noteEvent } from './device-events.ts'
+import { ensureUser, forgetAnonymous, mergeAnonymous } from './ensure-user.ts'
 import { type DeviceAddress, type DeviceFacts, gaveUp, giveUp, noteChanges, vacate } from './register-device.ts'
 
 export type DeviceChanges = { readonly [Name in keyof DeviceFacts]?: DeviceFacts[Name] | undefined } & {

@@ -1,7 +1,7 @@
 import { type DeviceEvent, deviceEventOfCode, deviceEvents } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Database, Tx } from '../../database/database.ts'
-import { tellDeviceEvent } from '../publish-devices.ts'
+import type { Database, Tx } from '../../database/index.ts'
+import { tellDeviceEvent } from './publish-devices.ts'
 
 /** So many events of a device are kept, and a few more. */
 const eventsKept = 200

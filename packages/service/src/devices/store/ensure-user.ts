@@ -1,6 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import type { Tx } from '../../database/database.ts'
+import type { Scope, Tx } from '../../database/index.ts'
 
 /** The number of a user, made when it is the first time that anybody speaks of them. */
 export async function ensureUser(tx: Tx, scope: Scope, name: string): Promise<number> {

@@ -1,7 +1,5 @@
 import { type SQL, sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import type { Tx } from '../../database/database.ts'
-import { commas } from '../../database/fragments.ts'
+import { commas, type Scope, type Tx } from '../../database/index.ts'
 
 /** Users by name: their numbers, made where they are new. Each statement may stand alone: a user without devices harms nobody. */
 export async function ensureUsers(

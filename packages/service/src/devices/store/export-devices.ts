@@ -1,7 +1,6 @@
 import { type Platform, toBase64url } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import type { Database } from '../../database/database.ts'
+import type { Database, Scope } from '../../database/index.ts'
 
 /** Rows that are read at a time. */
 const page = 1_000

@@ -1,7 +1,6 @@
 import { deviceEvents } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Where } from '../../database/scope.ts'
-import type { Database, Reader, Tx } from '../../database/database.ts'
+import type { Database, Reader, Tx, Where } from '../../database/index.ts'
 import { noteEvent } from './device-events.ts'
 
 /** So many go in one statement. */

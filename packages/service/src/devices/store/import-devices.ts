@@ -1,10 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { fromBase64url, uuidV7 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import { uuidBuffer } from '../../database/columns.ts'
-import type { Database } from '../../database/database.ts'
-import { commas } from '../../database/fragments.ts'
+import { commas, type Database, type Scope, uuidBuffer } from '../../database/index.ts'
 import { ensureUsers } from './ensure-users.ts'
 
 type Row = {

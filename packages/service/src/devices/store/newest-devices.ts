@@ -1,7 +1,6 @@
 import { handsetMark, type Platform, platforms, uuidFromBytes } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import type { Database } from '../../database/database.ts'
+import type { Database, Scope } from '../../database/index.ts'
 
 export type NewestDevice = {
   readonly id: string

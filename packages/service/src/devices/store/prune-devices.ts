@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Database, Tx } from '../../database/database.ts'
+import type { Database, Tx } from '../../database/index.ts'
 import { forgetAnonymous } from './ensure-user.ts'
 
 /** So many go in one transaction. */

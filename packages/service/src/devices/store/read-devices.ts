@@ -1,12 +1,19 @@
 import { type DeviceSort, type Direction, deviceSorts } from '@zbell/contract'
 import { type Environment, handsetMark, type Platform, platforms, uuidFromBytes } from '@zbell/core'
 import { and, desc, eq, getTableColumns, isNull, notLike, type SQL, sql } from 'drizzle-orm'
-import { type AppColumns, appColumns, appOf } from '../../apps/store/apps.ts'
-import { type AppRow, type Scope } from '../../database/scope.ts'
-import type { Database, Reader } from '../../database/database.ts'
-import { inOrder, type Placed, type SortKey } from '../../database/page-order.ts'
-import type { DeviceRow } from '../../database/scope.ts'
-import { devices, users } from '../../database/schema.ts'
+import { type AppColumns, appColumns, appOf } from '../../apps/index.ts'
+import {
+  type AppRow,
+  type Database,
+  type DeviceRow,
+  devices,
+  inOrder,
+  type Placed,
+  type Reader,
+  type Scope,
+  type SortKey,
+  users,
+} from '../../database/index.ts'
 
 const columns = { ...getTableColumns(devices), user: users.name }
 const inScope = (scope: Scope) => [eq(devices.appNo, scope.app.no), eq(devices.environment, scope.environment)]

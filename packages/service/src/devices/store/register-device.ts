@@ -1,15 +1,11 @@
 import { setTimeout as wait } from 'node:timers/promises'
 import { type DeviceEvent, meaningOfRegistration, registrationRestSeconds } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import { uuidBuffer } from '../../database/columns.ts'
-import type { Database, Tx } from '../../database/database.ts'
-import { isDuplicate } from '../../database/errors.ts'
-import { commas } from '../../database/fragments.ts'
-import { ensureUser, forgetAnonymous } from './ensure-user.ts'
-import { tellRegistered } from '../publish-devices.ts'
+import { commas, type Database, isDuplicate, type Scope, type Tx, uuidBuffer } from '../../database/index.ts'
 import { noteEvent } from './device-events.ts'
+import { ensureUser, forgetAnonymous } from './ensure-user.ts'
 import { noteLeaving } from './former-devices.ts'
+import { tellRegistered } from './publish-devices.ts'
 
 export type DeviceAddress = {
   readonly token: string

@@ -1,11 +1,9 @@
 import { uuidFromBytes } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import type { Database } from '../../database/database.ts'
+import type { Database, DeviceRow, Scope } from '../../database/index.ts'
 import { ensureUsers } from './ensure-users.ts'
-import { tellRegistered } from '../publish-devices.ts'
+import { tellRegistered } from './publish-devices.ts'
 import { bareDeviceColumns, findDevicesBySecrets } from './read-devices.ts'
-import { type DeviceRow } from '../../database/scope.ts'
 import { insertion, type NewDevice, registerDevice } from './register-device.ts'
 
 export type Registering = { readonly scope: Scope; readonly device: NewDevice }

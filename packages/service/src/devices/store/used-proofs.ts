@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/database.ts'
+import type { Database } from '../../database/index.ts'
 
 /**
  * Lets a proof count for whoever shows it first, and for nobody else.

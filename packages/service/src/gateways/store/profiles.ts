@@ -1,7 +1,6 @@
 import type { Platform } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import { type GatewayPlace, inWhere } from '../../database/scope.ts'
-import type { Database, Reader, Tx } from '../../database/database.ts'
+import { type Database, type GatewayPlace, inWhere, type Reader, type Tx } from '../../database/index.ts'
 
 export type ProfileSlot = 'in-use' | 'waiting'
 

@@ -1,8 +1,6 @@
 import { type RecordedExchange, wellFormedJson } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import { inWhere } from '../../database/scope.ts'
-import type { Database, Reader } from '../../database/database.ts'
-import type { GatewayPlace } from '../../database/scope.ts'
+import { type Database, type GatewayPlace, inWhere, type Reader } from '../../database/index.ts'
 
 const inPlace = (place: GatewayPlace): SQL => sql`${inWhere(place)} and platform = ${place.platform}`
 

@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/database.ts'
+import type { Database } from '../../database/index.ts'
 
 /**
  * When the token of a key was signed that all processes use now; a new one is due once it is older than so long.

@@ -1,10 +1,9 @@
 import { type Filling, type Urgency, type Writing, wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/database.ts'
-import { hasWork } from '../../queue/read-queue.ts'
-import { changeUrgency } from '../../queue/suspend.ts'
+import type { Database } from '../../database/index.ts'
+import { holds } from '../../engine/index.ts'
+import { changeUrgency, hasWork } from '../../queue/index.ts'
 import { urgencyCode } from './create-notification.ts'
-import { holds } from '../../engine/pause-codes.ts'
 
 export type Edit = {
   readonly content: Writing

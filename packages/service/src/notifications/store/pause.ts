@@ -1,10 +1,9 @@
 import { sql } from 'drizzle-orm'
-import type { Halt, Hold } from '../../engine/notification.ts'
-import type { Database, Tx } from '../../database/database.ts'
-import { finishIfDone } from '../../deliveries/store/store-outcomes.ts'
-import { makeDue, resume, suspend } from '../../queue/suspend.ts'
-import { isStopped } from '../../policy/store/stops.ts'
-import { holdOfCode, holds } from '../../engine/pause-codes.ts'
+import type { Database, Tx } from '../../database/index.ts'
+import { finishIfDone } from '../../deliveries/index.ts'
+import { type Halt, type Hold, holdOfCode, holds } from '../../engine/index.ts'
+import { isStopped } from '../../policy/index.ts'
+import { makeDue, resume, suspend } from '../../queue/index.ts'
 
 /**
  * Holds a notification, or lets it go on. What a worker has at hand it gives up by itself as soon as it sees the change;

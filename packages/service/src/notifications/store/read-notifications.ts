@@ -1,13 +1,8 @@
 import { type Filling, type Reason, reasons, type Target, urgencies, uuidFromBytes, type Writing } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Notification } from '../../engine/notification.ts'
-import type { Scope } from '../../database/scope.ts'
-import { uuidBuffer } from '../../database/columns.ts'
-import type { Database } from '../../database/database.ts'
-import { allOf } from '../../database/fragments.ts'
-import { channelOf } from '../../policy/store/channels.ts'
-import { isStopped } from '../../policy/store/stops.ts'
-import { holdOfCode } from '../../engine/pause-codes.ts'
+import { allOf, type Database, type Scope, uuidBuffer } from '../../database/index.ts'
+import { holdOfCode, type Notification } from '../../engine/index.ts'
+import { channelOf, isStopped } from '../../policy/index.ts'
 
 type StoredNotification = Omit<
   Notification,

@@ -1,6 +1,6 @@
 import type { DeliveryState } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Database } from '../../database/database.ts'
+import type { Database } from '../../database/index.ts'
 
 const moments = {
   accepted: sql`accepted_at`,

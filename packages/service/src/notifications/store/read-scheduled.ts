@@ -1,8 +1,6 @@
 import { sql } from 'drizzle-orm'
-import type { Notification } from '../../engine/notification.ts'
-import type { Where } from '../../database/scope.ts'
-import type { Database } from '../../database/database.ts'
-import { holds } from '../../engine/pause-codes.ts'
+import type { Database, Where } from '../../database/index.ts'
+import { holds, type Notification } from '../../engine/index.ts'
 import { notificationsWhere } from './read-notifications.ts'
 
 /** Notifications that wait for their hour, soonest first. */

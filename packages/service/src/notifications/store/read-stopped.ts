@@ -1,9 +1,8 @@
 import type { Filling, Writing } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Where } from '../../database/scope.ts'
-import type { Database } from '../../database/database.ts'
-import { dueSubjects } from '../../queue/read-queue.ts'
-import { holds } from '../../engine/pause-codes.ts'
+import type { Database, Where } from '../../database/index.ts'
+import { holds } from '../../engine/index.ts'
+import { dueSubjects } from '../../queue/index.ts'
 import { notificationsWhere } from './read-notifications.ts'
 
 /** What would ring by now if its app were not stopped. */

@@ -1,8 +1,7 @@
 import { isDeepStrictEqual } from 'node:util'
 import { type Declarations, type Writing, wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import type { Database } from '../../database/database.ts'
+import type { Database, Scope } from '../../database/index.ts'
 
 export type TemplateRow = {
   readonly name: string

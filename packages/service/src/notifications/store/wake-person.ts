@@ -1,9 +1,7 @@
 import { packBlock, reasons, unpackBlock } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Where } from '../../database/scope.ts'
-import type { Database } from '../../database/database.ts'
-import { enqueue } from '../../queue/enqueue.ts'
-import { leavePart, makeOneDue, waitingFor } from '../../queue/part.ts'
+import type { Database, Where } from '../../database/index.ts'
+import { enqueue, leavePart, makeOneDue, waitingFor } from '../../queue/index.ts'
 
 /** So many devices of somebody are woken. */
 const mostDevices = 100

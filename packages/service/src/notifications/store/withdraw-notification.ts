@@ -1,18 +1,11 @@
 import { blockSize, deliveryStates, packBlock, reasons } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Claim, Withdrawal } from '../../engine/work.ts'
-import type { Scope } from '../../database/scope.ts'
-import type { Database, Tx } from '../../database/database.ts'
-import { CountChanges } from '../../deliveries/store/counts.ts'
-import { DayCounts } from '../../deliveries/store/day-counts.ts'
-import { finishIfDone } from '../../deliveries/store/store-outcomes.ts'
-import { enqueue } from '../../queue/enqueue.ts'
-import { extend, finish, release } from '../../queue/lease.ts'
-import { hasOtherWork, heldBody } from '../../queue/read-queue.ts'
-import { makeDue } from '../../queue/suspend.ts'
+import type { Database, Scope, Tx } from '../../database/index.ts'
+import { CountChanges, DayCounts, finishIfDone } from '../../deliveries/index.ts'
+import { type Claim, holds, type Withdrawal } from '../../engine/index.ts'
+import { enqueue, extend, finish, hasOtherWork, heldBody, makeDue, release } from '../../queue/index.ts'
 import { type Lifetime, type NewNotification, notificationStatements, urgencyCode } from './create-notification.ts'
 import { holdIn } from './pause.ts'
-import { holds } from '../../engine/pause-codes.ts'
 
 /** So many deliveries are marked, and their devices woken, in one transaction. */
 const together = 5 * blockSize

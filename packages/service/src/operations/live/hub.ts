@@ -1,10 +1,7 @@
 import type { Logger } from 'pino'
-import type { Scope } from '../../database/scope.ts'
-import type { Database } from '../../database/database.ts'
-import { databaseTime } from '../../database/database-time.ts'
-import { lastDeviceChange } from '../../devices/store/read-devices.ts'
-import { DatabaseUnavailable } from '../../database/errors.ts'
-import { changedNotifications } from '../../notifications/store/read-notifications.ts'
+import { type Database, DatabaseUnavailable, databaseTime, type Scope } from '../../database/index.ts'
+import { lastDeviceChange } from '../../devices/index.ts'
+import { changedNotifications } from '../../notifications/index.ts'
 
 export type LiveChange = { readonly is: 'notification'; readonly no: number } | { readonly is: 'devices' }
 type Listener = (change: LiveChange) => void

@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Reader } from '../../database/database.ts'
+import type { Reader } from '../../database/index.ts'
 
 /** The ids of the master keys that any stored secret is under, as hexadecimal: the four bytes behind a sealed secret's first. */
 export async function masterKeysInUse(reader: Reader): Promise<ReadonlySet<string>> {

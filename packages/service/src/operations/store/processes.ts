@@ -1,9 +1,8 @@
 import type { GatewayHealth } from '@zbell/contract'
 import { uuidFromBytes } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import { uuidBuffer } from '../../database/columns.ts'
-import type { Database } from '../../database/database.ts'
-import type { ReachedLimit } from '../../api/limits.ts'
+import type { ReachedLimit } from '../../api/index.ts'
+import { type Database, uuidBuffer } from '../../database/index.ts'
 
 /** What a process says of itself. */
 export type ProcessReport = {

@@ -1,10 +1,8 @@
 import { type Transferable, transferable } from '@zbell/contract'
-import type { Scope } from '../../database/scope.ts'
-import type { Database } from '../../database/database.ts'
-import { exportDevices } from '../../devices/store/export-devices.ts'
-import { listAttributes } from '../../people/store/attributes.ts'
-import { exportTopics, exportUsers } from '../../people/store/export-people.ts'
-import { attributeColumn } from '../../api/attribute-columns.ts'
+import { attributeColumn } from '../../api/index.ts'
+import type { Database, Scope } from '../../database/index.ts'
+import { exportDevices } from '../../devices/index.ts'
+import { exportTopics, exportUsers, listAttributes } from '../../people/index.ts'
 
 type Exported = { readonly columns: readonly string[]; readonly rows: AsyncGenerator<Record<string, unknown>> }
 

@@ -1,11 +1,9 @@
-import { Problem } from '../../base/problem.ts'
-import type { Database } from '../../database/database.ts'
+import { type Api, ndjson, sendFile, takesItsTime } from '../../api/index.ts'
+import { Problem } from '../../base/index.ts'
+import type { Database } from '../../database/index.ts'
 import { exportLines, isTransferable } from './export-lines.ts'
 import { importLines } from './import-lines.ts'
 import { csvLines, FileBroken, ndjsonLines } from './lines.ts'
-import { takesItsTime } from '../../api/slow-body.ts'
-import { ndjson, sendFile } from '../../api/send-file.ts'
-import type { Api } from '../../api/api.ts'
 
 export function serveTransfer(api: Api, database: Database, onChange: () => void): void {
   api.serve('exportList', async ({ caller: { scope }, params, query, response }) => {

@@ -8,9 +8,7 @@ import {
   keptValue,
 } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import type { Database, Tx } from '../../database/database.ts'
-import { commas } from '../../database/fragments.ts'
+import { commas, type Database, type Scope, type Tx } from '../../database/index.ts'
 
 export type AttributeRow = {
   readonly no: number

@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/database.ts'
+import type { Database } from '../../database/index.ts'
 
 /** A topic of more than so many devices, or users, is counted in the background; a smaller one whenever somebody asks. */
 export const countedWhenAskedUpTo = 1_000

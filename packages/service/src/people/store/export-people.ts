@@ -1,7 +1,6 @@
 import { uuidFromBytes } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import type { Database } from '../../database/database.ts'
+import type { Database, Scope } from '../../database/index.ts'
 import { attributesOf } from './attributes.ts'
 import { topicsOfUsers } from './topics.ts'
 

@@ -1,5 +1,4 @@
-import type { Scope } from '../../database/scope.ts'
-import type { Database } from '../../database/database.ts'
+import type { Database, Scope } from '../../database/index.ts'
 import { declareTopic, ensureTopic, joinTopic, membersByName } from './topics.ts'
 
 type Row = {

@@ -1,8 +1,7 @@
 import type { AttributeValue } from '@zbell/core'
-import type { Scope } from '../../database/scope.ts'
-import type { Database } from '../../database/database.ts'
+import type { Database, Scope } from '../../database/index.ts'
+import { ensureUsers } from '../../devices/index.ts'
 import { changeManyAttributes } from './attributes.ts'
-import { ensureUsers } from '../../devices/store/ensure-users.ts'
 import { ensureTopic, joinTopic } from './topics.ts'
 
 type Row = {

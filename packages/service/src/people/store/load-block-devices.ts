@@ -1,7 +1,7 @@
 import type { Values } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { BlockDevice } from '../../engine/work.ts'
-import type { Database, Reader } from '../../database/database.ts'
+import type { Database, Reader } from '../../database/index.ts'
+import type { BlockDevice } from '../../engine/index.ts'
 import { attributesOf } from './attributes.ts'
 
 export type RawBlockDevice = Omit<BlockDevice, 'muted' | 'retired'> & { muted: number; retired: number }

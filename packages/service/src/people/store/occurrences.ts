@@ -1,11 +1,9 @@
 import { createHash } from 'node:crypto'
 import { wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import type { Database, Tx } from '../../database/database.ts'
-import { commas } from '../../database/fragments.ts'
-import { leaveEvents, type Reporter } from '../../events/trigger-events.ts'
-import { ensurePersonOf, ensureUser } from '../../devices/store/ensure-user.ts'
+import { commas, type Database, type Scope, type Tx } from '../../database/index.ts'
+import { ensurePersonOf, ensureUser } from '../../devices/index.ts'
+import { leaveEvents, type Reporter } from '../../events/index.ts'
 
 export type NewOccurrence = {
   readonly id: string

@@ -1,9 +1,6 @@
 import { type Direction, type PersonSort, personSorts } from '@zbell/contract'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import type { Database } from '../../database/database.ts'
-import { allOf } from '../../database/fragments.ts'
-import { inOrder, type Placed, type SortKey } from '../../database/page-order.ts'
+import { allOf, type Database, inOrder, type Placed, type Scope, type SortKey } from '../../database/index.ts'
 import { listAttributes } from './attributes.ts'
 
 export type UserRow = {

@@ -1,11 +1,7 @@
 import { uuidFromBytes } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import { uuidBuffer } from '../../database/columns.ts'
-import type { Database, Tx } from '../../database/database.ts'
-import { noteEvent } from '../../devices/store/device-events.ts'
-import { commas } from '../../database/fragments.ts'
-import { leaveRows } from '../../database/removals.ts'
+import { commas, type Database, leaveRows, type Scope, type Tx, uuidBuffer } from '../../database/index.ts'
+import { noteEvent } from '../../devices/index.ts'
 
 export type TopicRow = {
   readonly no: number

@@ -1,10 +1,8 @@
 import { type Cap, CapPage, pageOfPerson } from '@zbell/core/restraint'
 import { sql } from 'drizzle-orm'
-import type { Claim, Withdrawal } from '../../engine/work.ts'
-import type { Where } from '../../database/scope.ts'
-import type { Database, Reader, Tx } from '../../database/database.ts'
-import { commas } from '../../database/fragments.ts'
-import { extend, finish } from '../../queue/lease.ts'
+import { commas, type Database, type Reader, type Tx, type Where } from '../../database/index.ts'
+import type { Claim, Withdrawal } from '../../engine/index.ts'
+import { extend, finish } from '../../queue/index.ts'
 
 type StoredPage = { readonly page: number; readonly body: Buffer }
 

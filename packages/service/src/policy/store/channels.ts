@@ -1,9 +1,7 @@
 import { type Platform, wellFormedJson } from '@zbell/core'
 import { type Channel, type ChannelSetting, isChannelName, platformName } from '@zbell/core/restraint'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Where } from '../../database/scope.ts'
-import type { Database, Reader, Tx } from '../../database/database.ts'
-import { tuples } from '../../database/fragments.ts'
+import { type Database, type Reader, type Tx, tuples, type Where } from '../../database/index.ts'
 
 export type ChannelRow = Channel & {
   readonly mutedBy: number

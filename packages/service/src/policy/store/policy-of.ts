@@ -1,10 +1,8 @@
 import { type Cap, capsFor, type QuietWindow, quietFor } from '@zbell/core/restraint'
 import { sql } from 'drizzle-orm'
-import type { Notification } from '../../engine/notification.ts'
-import { type Restraint, unrestrained } from '../../engine/policy.ts'
-import type { BlockDevice } from '../../engine/work.ts'
-import { settingsOf } from '../../apps/store/settings.ts'
-import type { Reader } from '../../database/database.ts'
+import { settingsOf } from '../../apps/index.ts'
+import type { Reader } from '../../database/index.ts'
+import { type BlockDevice, type Notification, type Restraint, unrestrained } from '../../engine/index.ts'
 import { quietHoursOf } from './quiet-hours.ts'
 
 type Asked = Pick<Notification, 'appNo' | 'environment' | 'mode' | 'urgency' | 'channel'>

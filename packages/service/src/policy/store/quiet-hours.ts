@@ -1,7 +1,6 @@
 import type { QuietWindow } from '@zbell/core/restraint'
 import { sql } from 'drizzle-orm'
-import type { Where } from '../../database/scope.ts'
-import type { Reader, Tx } from '../../database/database.ts'
+import type { Reader, Tx, Where } from '../../database/index.ts'
 
 type Stored = { userNo: number; quietHours: string | readonly QuietWindow[] }
 

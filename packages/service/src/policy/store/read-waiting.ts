@@ -1,10 +1,7 @@
 import { reasons } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import type { Where } from '../../database/scope.ts'
-import type { Database } from '../../database/database.ts'
-import { readQueue } from '../../queue/read-queue.ts'
-import { wake } from '../../queue/suspend.ts'
+import type { Database, Scope, Where } from '../../database/index.ts'
+import { readQueue, wake } from '../../queue/index.ts'
 
 export type Waiting = {
   /** Devices whose turn has come. */

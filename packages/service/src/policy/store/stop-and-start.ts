@@ -1,10 +1,7 @@
 import { sql } from 'drizzle-orm'
-import { inWhere, type Where } from '../../database/scope.ts'
-import type { Database, Tx } from '../../database/database.ts'
-import { holds } from '../../engine/pause-codes.ts'
-import { release } from '../../queue/lease.ts'
-import { appsWithParkedWork, park, unpark } from '../../queue/suspend.ts'
-import type { Held } from '../../queue/work.ts'
+import { type Database, inWhere, type Tx, type Where } from '../../database/index.ts'
+import { holds } from '../../engine/index.ts'
+import { appsWithParkedWork, type Held, park, release, unpark } from '../../queue/index.ts'
 
 /** Stops an app and parks its work. A stop that stands already keeps who said it first. */
 export async function stopApp(

@@ -1,7 +1,6 @@
 import type { Environment } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Where } from '../../database/scope.ts'
-import type { Reader } from '../../database/database.ts'
+import type { Reader, Where } from '../../database/index.ts'
 
 export type StopRow = { readonly reason: string; readonly stoppedBy: string; readonly stoppedAt: Date }
 

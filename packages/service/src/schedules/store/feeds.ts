@@ -1,7 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { AppRow } from '../../database/scope.ts'
-import type { Where } from '../../database/scope.ts'
-import type { Database, Reader } from '../../database/database.ts'
+import type { AppRow, Database, Reader, Where } from '../../database/index.ts'
 
 export type FeedRow = { readonly madeBy: string; readonly madeAt: Date }
 

@@ -1,8 +1,6 @@
 import { uuidFromBytes } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Where } from '../../database/scope.ts'
-import { uuidBuffer } from '../../database/columns.ts'
-import type { Database, Reader, Tx } from '../../database/database.ts'
+import { type Database, type Reader, type Tx, uuidBuffer, type Where } from '../../database/index.ts'
 
 export type RunState = 'rung' | 'missed' | 'skipped' | 'failed'
 

@@ -2,10 +2,15 @@ import type { SettledRequest } from '@zbell/contract'
 import { uuidFromBytes, wellFormedJson } from '@zbell/core'
 import type { When } from '@zbell/core/calendar'
 import { sql } from 'drizzle-orm'
-import { inWhere, type Where } from '../../database/scope.ts'
-import { uuidBuffer } from '../../database/columns.ts'
-import type { Database, Reader, Tx } from '../../database/database.ts'
-import { leaveRows } from '../../database/removals.ts'
+import {
+  type Database,
+  inWhere,
+  leaveRows,
+  type Reader,
+  type Tx,
+  uuidBuffer,
+  type Where,
+} from '../../database/index.ts'
 
 /** A schedule as it is kept. */
 export type ScheduleRow = {

@@ -1,6 +1,6 @@
 import { handsetMark, type Mode, type Obstacle, obstaclesTo, type Platform, type Reachability } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import { anyOf } from '../../database/fragments.ts'
+import { anyOf } from '../../database/index.ts'
 
 /** Each fact of a device `v` as an expression. */
 const facts: { readonly [F in keyof Reachability]-?: (channelNo: number | null) => SQL } = {

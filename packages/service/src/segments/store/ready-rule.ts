@@ -11,10 +11,9 @@ import {
   type Vocabulary,
 } from '@zbell/core/rules'
 import { sql } from 'drizzle-orm'
-import type { Where } from '../../database/scope.ts'
-import type { Reader } from '../../database/database.ts'
-import { findSegment, listSegments, segmentNames } from './segments.ts'
+import type { Reader, Where } from '../../database/index.ts'
 import type { RuleContext } from './rule-condition.ts'
+import { findSegment, listSegments, segmentNames } from './segments.ts'
 
 /** A rule with all that it names, ready to be asked of the database. */
 export type ReadyRule = {

@@ -12,7 +12,7 @@ import {
   type Told,
 } from '@zbell/core/rules'
 import { type SQL, sql } from 'drizzle-orm'
-import { commas } from '../../database/fragments.ts'
+import { commas } from '../../database/index.ts'
 
 /** What a rule’s names are in the database: of one app, in one environment, at one moment. */
 export type RuleContext = {

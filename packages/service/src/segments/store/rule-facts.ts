@@ -1,11 +1,8 @@
 import { uuidFromBytes } from '@zbell/core'
 import { partsOf, type StoredFacts, type Term, type Told } from '@zbell/core/rules'
 import { sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import type { Where } from '../../database/scope.ts'
-import { uuidBuffer } from '../../database/columns.ts'
-import type { Reader } from '../../database/database.ts'
-import { attributesOf } from '../../people/store/attributes.ts'
+import { type Reader, type Scope, uuidBuffer, type Where } from '../../database/index.ts'
+import { attributesOf } from '../../people/index.ts'
 
 /** A device, and all that some rules can ask about it. */
 export type DeviceFacts = { readonly device: string; readonly facts: StoredFacts }

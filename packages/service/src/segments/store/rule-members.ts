@@ -1,12 +1,11 @@
 import { type Platform, platforms, uuidFromBytes } from '@zbell/core'
 import type { Term } from '@zbell/core/rules'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import type { Reader } from '../../database/database.ts'
+import type { Reader, Scope } from '../../database/index.ts'
 import { isReachable } from './reachable.ts'
-import { rounded, sampler } from './sample.ts'
 import { type RuleContext, ruleCondition } from './rule-condition.ts'
 import type { RuleSearch } from './rule-search.ts'
+import { rounded, sampler } from './sample.ts'
 
 export type RuleMember = { readonly no: number; readonly user: string | null; readonly device: string }
 

@@ -1,7 +1,6 @@
 import { innerOf, mirrored, partsOf, type RuleType, type Term } from '@zbell/core/rules'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Reader } from '../../database/database.ts'
-import { allOf, commas } from '../../database/fragments.ts'
+import { allOf, commas, type Reader } from '../../database/index.ts'
 import {
   comparisons,
   isInstant,

@@ -1,7 +1,6 @@
 import type { AttributeType } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Where } from '../../database/scope.ts'
-import type { Reader } from '../../database/database.ts'
+import type { Reader, Where } from '../../database/index.ts'
 import { segmentNames } from './segments.ts'
 
 /** What a rule can be about in an app. */

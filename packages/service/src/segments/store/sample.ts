@@ -1,8 +1,6 @@
 import { type Platform, platforms } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Where } from '../../database/scope.ts'
-import type { Reader } from '../../database/database.ts'
-import { anyOf } from '../../database/fragments.ts'
+import { anyOf, type Reader, type Where } from '../../database/index.ts'
 
 /** They come from so many short stretches, spread over all numbers: who joined together tends to be alike. */
 const stretches = 200

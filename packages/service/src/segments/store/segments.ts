@@ -1,6 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Where } from '../../database/scope.ts'
-import type { Database, Reader } from '../../database/database.ts'
+import type { Database, Reader, Where } from '../../database/index.ts'
 
 export type SegmentRow = {
   readonly name: string

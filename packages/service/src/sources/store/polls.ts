@@ -1,9 +1,7 @@
 import { randomBytes } from 'node:crypto'
 import { wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Where } from '../../database/scope.ts'
-import type { Database, Reader, Tx } from '../../database/database.ts'
-import { commas, noneOf } from '../../database/fragments.ts'
+import { commas, type Database, noneOf, type Reader, type Tx, type Where } from '../../database/index.ts'
 
 /** A source that this process looks at, for as long as its lease runs. */
 export type HeldSource = { readonly no: number; readonly lease: Buffer }

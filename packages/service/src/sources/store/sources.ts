@@ -1,8 +1,7 @@
 import { wellFormedJson } from '@zbell/core'
 import type { SourceDefinition } from '@zbell/core/triggers'
 import { sql } from 'drizzle-orm'
-import { inWhere, type Where } from '../../database/scope.ts'
-import type { Database, Reader, Tx } from '../../database/database.ts'
+import { type Database, inWhere, type Reader, type Tx, type Where } from '../../database/index.ts'
 
 /** A source as it is kept. */
 export type SourceRow = Where & {

@@ -2,14 +2,8 @@ import { createHash } from 'node:crypto'
 import { deliveryStates, parseTarget, platforms, type Reference, reasons, type Target } from '@zbell/core'
 import { RuleRefused } from '@zbell/core/rules'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Where } from '../../database/scope.ts'
-import { uuidBuffer } from '../../database/columns.ts'
-import type { Reader } from '../../database/database.ts'
-import { anyOf } from '../../database/fragments.ts'
-import { readyRule } from '../../segments/store/ready-rule.ts'
-import { ruleCondition } from '../../segments/store/rule-condition.ts'
-import { type RuleSearch, searchRule } from '../../segments/store/rule-search.ts'
-import { findSegment } from '../../segments/store/segments.ts'
+import { anyOf, type Reader, uuidBuffer, type Where } from '../../database/index.ts'
+import { findSegment, type RuleSearch, readyRule, ruleCondition, searchRule } from '../../segments/index.ts'
 
 /** What references name, by number: the union of all. What is not there names nobody. */
 export type Named = {

@@ -1,9 +1,8 @@
 import type { Mode, Platform } from '@zbell/core'
 import type { QuietWindow } from '@zbell/core/restraint'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Reader } from '../../database/database.ts'
-import { anyOf, commas } from '../../database/fragments.ts'
-import { isReachable } from '../../segments/store/reachable.ts'
+import { anyOf, commas, type Reader } from '../../database/index.ts'
+import { isReachable } from '../../segments/index.ts'
 import { unionOf } from './target-devices.ts'
 
 /** Devices of one person that a decision does not tell apart. */

@@ -1,10 +1,7 @@
 import type { Mode, Permission, Platform, Target } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Where } from '../../database/scope.ts'
-import type { Reader } from '../../database/database.ts'
-import { anyOf, commas } from '../../database/fragments.ts'
-import { channelFacts, isReachable, isWithoutGateway } from '../../segments/store/reachable.ts'
-import { rounded, sampler } from '../../segments/store/sample.ts'
+import { anyOf, commas, type Reader, type Where } from '../../database/index.ts'
+import { channelFacts, isReachable, isWithoutGateway, rounded, sampler } from '../../segments/index.ts'
 import { coversMoreThan, platformsIn, targetConditions, targetParts, unionOf } from './target-devices.ts'
 
 /** Devices of a target that a decision does not tell apart. */

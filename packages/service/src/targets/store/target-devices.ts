@@ -1,11 +1,9 @@
 import { createHash } from 'node:crypto'
 import { type Platform, parseTarget, platforms, type Target } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import type { BlockDevice } from '../../engine/work.ts'
-import type { Where } from '../../database/scope.ts'
-import type { Reader } from '../../database/database.ts'
-import { blockDeviceColumns, blockDeviceOf, type RawBlockDevice } from '../../people/store/load-block-devices.ts'
-import { allOf } from '../../database/fragments.ts'
+import { allOf, type Reader, type Where } from '../../database/index.ts'
+import type { BlockDevice } from '../../engine/index.ts'
+import { blockDeviceColumns, blockDeviceOf, type RawBlockDevice } from '../../people/index.ts'
 import { isNamed, type Named, type NamedTarget, nameAll, sourcesOf, without } from './named-devices.ts'
 
 /**

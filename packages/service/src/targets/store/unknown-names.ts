@@ -1,9 +1,7 @@
 import { createHash } from 'node:crypto'
 import { uuidFromBytes } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Scope } from '../../database/scope.ts'
-import { uuidBuffer } from '../../database/columns.ts'
-import type { Database } from '../../database/database.ts'
+import { type Database, type Scope, uuidBuffer } from '../../database/index.ts'
 
 /** Which of these names are not there in an app and environment. */
 type Unknown = (database: Database, scope: Scope, names: readonly string[]) => Promise<Set<string>>

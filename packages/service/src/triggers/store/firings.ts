@@ -1,10 +1,7 @@
 import { createHash } from 'node:crypto'
 import { uuidFromBytes, wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Where } from '../../database/scope.ts'
-import { uuidBuffer } from '../../database/columns.ts'
-import type { Database, Reader, Tx } from '../../database/database.ts'
-import { commas, noneOf } from '../../database/fragments.ts'
+import { commas, type Database, noneOf, type Reader, type Tx, uuidBuffer, type Where } from '../../database/index.ts'
 
 export const firingStates = ['rung', 'waiting', 'over', 'held', 'nobody', 'no-case', 'fault', 'dropped'] as const
 export type FiringState = (typeof firingStates)[number]

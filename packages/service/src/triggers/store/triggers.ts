@@ -2,11 +2,9 @@ import { isDeepStrictEqual } from 'node:util'
 import { wellFormedJson } from '@zbell/core'
 import type { TriggerDefinition } from '@zbell/core/triggers'
 import { sql } from 'drizzle-orm'
-import { settingsOf } from '../../apps/store/settings.ts'
-import { inWhere, type Where } from '../../database/scope.ts'
-import type { Database, Reader, Tx } from '../../database/database.ts'
-import { leaveRows } from '../../database/removals.ts'
-import { tell } from '../../events/publish.ts'
+import { settingsOf } from '../../apps/index.ts'
+import { type Database, inWhere, leaveRows, type Reader, type Tx, type Where } from '../../database/index.ts'
+import { tell } from '../../events/index.ts'
 
 /** A trigger as it is kept. */
 export type TriggerRow = {

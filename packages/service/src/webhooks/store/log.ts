@@ -1,9 +1,6 @@
 import { type SQL, sql } from 'drizzle-orm'
-import type { Where } from '../../database/scope.ts'
-import type { Database, Reader, Tx } from '../../database/database.ts'
-import { tuples } from '../../database/fragments.ts'
-import { tellingStatement } from '../../events/outbox.ts'
-import type { TellingOutcome } from '../../database/schema/webhooks.ts'
+import { type Database, type Reader, type TellingOutcome, type Tx, tuples, type Where } from '../../database/index.ts'
+import { tellingStatement } from '../../events/index.ts'
 
 /** A request as it is written down. */
 export type NewEntry = {

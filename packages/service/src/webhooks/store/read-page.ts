@@ -1,8 +1,8 @@
 import { type Environment, uuidFromBytes } from '@zbell/core'
 import type { Happened } from '@zbell/core/webhooks'
 import { sql } from 'drizzle-orm'
-import type { Reader } from '../../database/database.ts'
-import type { DeliveryGroup, Page } from '../../events/page.ts'
+import type { Reader } from '../../database/index.ts'
+import type { DeliveryGroup, Page } from '../../events/index.ts'
 
 /** What happened, of pages that were just written: names are put in place of numbers. */
 export async function readPages(

@@ -1,9 +1,8 @@
 import { wellFormedJson } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import { inWhere, type Where } from '../../database/scope.ts'
-import type { Database, Reader } from '../../database/database.ts'
-import { dropSubject } from '../../events/outbox.ts'
-import { afterNow } from '../../queue/work.ts'
+import { type Database, inWhere, type Reader, type Where } from '../../database/index.ts'
+import { dropSubject } from '../../events/index.ts'
+import { afterNow } from '../../queue/index.ts'
 
 /** A webhook as it is kept. */
 export type WebhookRow = Where & {

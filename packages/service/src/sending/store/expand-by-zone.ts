@@ -1,13 +1,11 @@
 import { unpackBlock } from '@zbell/core'
 import { readersTurn } from '@zbell/core/calendar'
 import { sql } from 'drizzle-orm'
-import type { Notification } from '../engine/notification.ts'
-import { findAppByNo } from '../apps/store/apps.ts'
-import { readSettings } from '../apps/store/settings.ts'
-import type { Database } from '../database/database.ts'
-import { anyOf } from '../database/fragments.ts'
-import { workOf } from '../queue/read-queue.ts'
-import { lookSize, targetDevices } from '../targets/store/target-devices.ts'
+import { findAppByNo, readSettings } from '../../apps/index.ts'
+import { anyOf, type Database } from '../../database/index.ts'
+import type { Notification } from '../../engine/index.ts'
+import { workOf } from '../../queue/index.ts'
+import { lookSize, targetDevices } from '../../targets/index.ts'
 import type { Look } from './expand-page.ts'
 
 const withinMs = 120_000

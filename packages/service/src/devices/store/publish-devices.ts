@@ -1,11 +1,8 @@
 import { type DeviceEvent, type Environment, uuidFromBytes } from '@zbell/core'
 import type { EventKind } from '@zbell/core/webhooks'
 import { sql } from 'drizzle-orm'
-import type { Scope } from '../database/scope.ts'
-import { type Where, whereOf } from '../database/scope.ts'
-import type { Tx } from '../database/database.ts'
-import type { Fact } from '../events/page.ts'
-import { tell } from '../events/publish.ts'
+import { type Scope, type Tx, type Where, whereOf } from '../../database/index.ts'
+import { type Fact, tell } from '../../events/index.ts'
 
 type Device = {
   readonly id: Buffer

@@ -1,12 +1,9 @@
 import { reasonOfCode, unpackBlock } from '@zbell/core'
-import type { Notification } from '../engine/notification.ts'
-import type { Claim, HeldWork } from '../engine/work.ts'
-import type { Database } from '../database/database.ts'
-import { type ClaimOptions, claim } from '../queue/claim.ts'
-import { release } from '../queue/lease.ts'
-import type { ClaimedWork } from '../queue/work.ts'
-import { parkIfStopped } from '../policy/store/stop-and-start.ts'
-import { findNotificationByNo } from '../notifications/store/read-notifications.ts'
+import type { Database } from '../../database/index.ts'
+import type { Claim, HeldWork, Notification } from '../../engine/index.ts'
+import { findNotificationByNo } from '../../notifications/index.ts'
+import { parkIfStopped } from '../../policy/index.ts'
+import { type ClaimedWork, type ClaimOptions, claim, release } from '../../queue/index.ts'
 
 /** How long work that could not be read rests before the next try. */
 const afterFaultMs = 5_000

@@ -1,0 +1,25 @@
+export { uuidBuffer } from './columns.ts'
+export { changeTogether, Database, type Reader, type Tx } from './database.ts'
+export { databaseTime } from './database-time.ts'
+export { Abandoned, DatabaseBusy, DatabaseFull, DatabaseUnavailable, isDuplicate, TooSlow } from './errors.ts'
+export { allOf, anyOf, commas, noneOf, tuples } from './fragments.ts'
+export { underLease } from './leases.ts'
+export { migrate, SchemaTooNew } from './migrate.ts'
+export { inOrder, isPlace, type Placed, placeOf, type SortKey } from './page-order.ts'
+export { Looks, restMs } from './poller.ts'
+export { FolderTaken } from './private/folder-lock.ts'
+export { MariaDbMissing, PrivateServer } from './private/private-server.ts'
+export { leaveRows, removeLeftRows } from './removals.ts'
+export type { TellingOutcome } from './schema/webhooks.ts'
+export { accounts, apps, credentials, devices, keys, knownBrowsers, sessions, signInLinks, users } from './schema.ts'
+export {
+  type AccountRow,
+  type AppRow,
+  type DeviceRow,
+  type GatewayPlace,
+  inWhere,
+  type OnGateway,
+  type Scope,
+  type Where,
+  whereOf,
+} from './scope.ts'

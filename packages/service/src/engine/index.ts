@@ -1,0 +1,7 @@
+export { type Halt, type Hold, type Notification, ringsAt } from './notification.ts'
+export { holdOfCode, holds } from './pause-codes.ts'
+export { type Restraint, unrestrained } from './policy.ts'
+export type { Address, Gateways, Lane, PreparedRequest, Sendable, Slots, Via, WorkStore } from './ports.ts'
+export { type Ahead, prepareAhead } from './prepare-ahead.ts'
+export type { BlockDevice, Claim, Ended, Expansion, GatewayAnswer, HeldWork, Outcomes, Withdrawal } from './work.ts'
+export { Worker } from './worker.ts'

@@ -1,0 +1,7 @@
+export { CredentialChecks } from './credential-checks.ts'
+export { GatewayRoom, trustedCertificates } from './gateways.ts'
+export { HandsetControl } from './handset-control.ts'
+export { serveHandsets } from './handset-routes.ts'
+export { serveGateways } from './routes.ts'
+export { forgetRecordings } from './store/recordings.ts'
+export { serveGatewayTrials } from './trial-routes.ts'

@@ -1,0 +1,8 @@
+export { type ClaimOptions, claim } from './claim.ts'
+export { enqueue, enqueueStatement, type NewWork } from './enqueue.ts'
+export { FairQueue } from './fair-queue.ts'
+export { extend, finish, release } from './lease.ts'
+export { leavePart, makeOneDue, waitingFor } from './part.ts'
+export { dueSubjects, hasOtherWork, hasWork, heldBody, readQueue, waitsFor, workOf } from './read-queue.ts'
+export { appsWithParkedWork, changeUrgency, makeDue, park, resume, suspend, unpark, wake } from './suspend.ts'
+export { afterNow, type ClaimedWork, type Held, pools } from './work.ts'

@@ -1,0 +1,5 @@
+export { ScheduleClock } from './clock.ts'
+export { serveFeed } from './feed-routes.ts'
+export { serveSchedules } from './routes.ts'
+export { Schedules } from './schedules.ts'
+export { countUnheard, forgetRuns, unheardSchedules, unrungSchedules } from './store/runs.ts'

@@ -1,0 +1,1 @@
+export { workStore } from './work-store.ts'

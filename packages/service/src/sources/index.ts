@@ -1,0 +1,16 @@
+export { type FoundRow, foundOf, type KeptFound, keptFound, loggedFound } from './changes.ts'
+export { SourceFault } from './fault.ts'
+export { Incoming } from './incoming.ts'
+export { ReaderPool } from './reader-pool.ts'
+export { serveSources } from './routes.ts'
+export { SourceLooks, type SourceParts } from './source-poller.ts'
+export { Sources } from './sources.ts'
+export {
+  awaySources,
+  findSource,
+  findSourceByNo,
+  replaceSealedSource,
+  type SourceRow,
+  sealedSources,
+} from './store/sources.ts'
+export { typedRow } from './typed-row.ts'

@@ -1,0 +1,7 @@
+export { type Reach, ReachCounter } from './reach.ts'
+export { checkReferences } from './references.ts'
+export { listLeftOut, sampleDevices, targetHas } from './store/review-target.ts'
+export { type Ringers, ringersOf } from './store/ringers.ts'
+export { type Tally, type TargetGroup, tallyTarget } from './store/tally-target.ts'
+export { countTarget, isPersonal, lookSize, personalDevices, targetDevices } from './store/target-devices.ts'
+export { unknownUsers } from './store/unknown-names.ts'

@@ -1,0 +1,6 @@
+export { hiddenSecret, withoutPath, withoutSecrets, withSecrets } from './hidden-address.ts'
+export { KeyFileExposed, operatorKey } from './key-files.ts'
+export { givenKeyring, type Keyring, KeyringFixed, keptKeyring } from './keyring.ts'
+export { sourcePlace, webhookPlace } from './places.ts'
+export { hashPassword, hashSecret, newSecret, passwordFits, sameSecret } from './secrets.ts'
+export { SealBroken, Vault } from './vault.ts'
