@@ -100,7 +100,7 @@ async function aRound(
   connection: Connection,
 ): Promise<{ readonly service: number; readonly reader: number }> {
   const looked = async () => {
-    const [[row]] = await connection.query<RowDataPacket[]>('select looked_at as at from sources')
+    const [[row]] = await connection.query<RowDataPacket[]>('select polled_at as at from sources')
     return String(row?.at)
   }
   await wait(3_000)

@@ -119,7 +119,7 @@ describe('the app’s own server is told', () => {
 })
 
 describe('a service that is killed', () => {
-  atLength('between an event and its telling loses nothing, and what is told twice has one id', async () => {
+  atLength('between an event and its entry loses nothing, and what is told twice has one id', async () => {
     const slow = await AppServer.open()
     try {
       await save('slow', { url: slow.url, kinds: ['device.registered'] })

@@ -56,7 +56,10 @@ const evaluated = {
   name: 'evaluated',
   setup({ onLoad, esbuild }) {
     onLoad(
-      { filter: /\/service\/src\/(http\/documents|evaluation\/evaluator-program|sources\/reader-program)\.ts$/ },
+      {
+        filter:
+          /\/service\/src\/(http\/documents|database\/migrations\/index|evaluation\/evaluator-program|sources\/reader-program)\.ts$/,
+      },
       async ({ path }) => {
         const { outputFiles } = await esbuild.build({
           entryPoints: [path],

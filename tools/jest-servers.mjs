@@ -4,7 +4,7 @@ import { once } from 'node:events'
 import { readFileSync } from 'node:fs'
 import { basename, join } from 'node:path'
 import { createInterface } from 'node:readline'
-import { fileURLToPath } from 'node:url'
+import { fileURLToPath, pathToFileURL } from 'node:url'
 import { build } from 'esbuild'
 import { madePrograms } from './test-libraries.mjs'
 
@@ -23,7 +23,10 @@ export async function start() {
     format: 'esm',
     target: 'node20',
     external: ['playwright-core'],
-    plugins: [{ name: 'programs', setup: useMadePrograms }],
+    plugins: [
+      { name: 'programs', setup: useMadePrograms },
+      { name: 'migrations', setup: readWhereTheyLie },
+    ],
     define: { 'process.env.TEST_DIST': JSON.stringify(join(root, 'dist/')) },
     banner: { js: "import {createRequire as __cr} from 'node:module';const require=__cr(import.meta.url);" },
     logLevel: 'error',
@@ -37,6 +40,14 @@ export async function start() {
 function useMadePrograms({ onLoad }) {
   onLoad({ filter: /\/(evaluator|reader)-program\.ts$/ }, ({ path }) => ({
     contents: readFileSync(madePrograms[basename(path, '.ts')], 'utf8'),
+  }))
+}
+
+/** The bundle lies elsewhere than the files that this module reads. */
+function readWhereTheyLie({ onLoad }) {
+  onLoad({ filter: /\/database\/migrations\/index\.ts$/ }, ({ path }) => ({
+    contents: readFileSync(path, 'utf8').replaceAll('import.meta.url', JSON.stringify(pathToFileURL(path).href)),
+    loader: 'ts',
   }))
 }
 

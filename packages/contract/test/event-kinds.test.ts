@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto'
 import { readFileSync } from 'node:fs'
 import { describe, expect, test } from '@jest/globals'
 import {
-  afterTelling,
+  afterDispatch,
   cloudEventOf,
   dataSchemaOf,
   eventKindNames,
@@ -117,26 +117,26 @@ describe('a choice of kinds', () => {
 
 describe('a receiver that does not hear', () => {
   test('is left alone at once where it is silent, and after the third refusal in a row where it answers', () => {
-    expect(afterTelling(0, 'silent')).toEqual({ failures: 1, restMs: 5_000 })
-    expect(afterTelling(0, 'refused')).toEqual({ failures: 1, restMs: 0 })
-    expect(afterTelling(1, 'refused')).toEqual({ failures: 2, restMs: 0 })
-    expect(afterTelling(2, 'refused')).toEqual({ failures: 3, restMs: 5_000 })
+    expect(afterDispatch(0, 'silent')).toEqual({ failures: 1, restMs: 5_000 })
+    expect(afterDispatch(0, 'refused')).toEqual({ failures: 1, restMs: 0 })
+    expect(afterDispatch(1, 'refused')).toEqual({ failures: 2, restMs: 0 })
+    expect(afterDispatch(2, 'refused')).toEqual({ failures: 3, restMs: 5_000 })
   })
 
   test('is asked less and less often, and once a minute at the least', () => {
     const rests: number[] = []
     for (let failures = 0; rests.length < 8; ) {
-      const next = afterTelling(failures, 'silent')
+      const next = afterDispatch(failures, 'silent')
       failures = next.failures
       rests.push(next.restMs / 1_000)
     }
     expect(rests).toEqual([5, 10, 20, 40, 60, 60, 60, 60])
-    expect(afterTelling(1e9, 'silent')).toEqual({ failures: 1e9 + 1, restMs: 60_000 })
+    expect(afterDispatch(1e9, 'silent')).toEqual({ failures: 1e9 + 1, restMs: 60_000 })
   })
 
   test('is left alone for as long as it asks, and hears at once when it has heard', () => {
-    expect(afterTelling(0, 'refused', 90_000)).toEqual({ failures: 1, restMs: 90_000 })
-    expect(afterTelling(7, 'silent', 1_000)).toEqual({ failures: 8, restMs: 60_000 })
-    expect(afterTelling(7, 'heard', 5_000)).toEqual({ failures: 0, restMs: 0 })
+    expect(afterDispatch(0, 'refused', 90_000)).toEqual({ failures: 1, restMs: 90_000 })
+    expect(afterDispatch(7, 'silent', 1_000)).toEqual({ failures: 8, restMs: 60_000 })
+    expect(afterDispatch(7, 'heard', 5_000)).toEqual({ failures: 0, restMs: 0 })
   })
 })

@@ -1,7 +1,7 @@
 import { createHmac, randomBytes } from 'node:crypto'
 import { describe, expect, test } from '@jest/globals'
 import {
-  longestTellingMs,
+  maxDispatchMs,
   newSigningSecret,
   outcomeOf,
   type ReceiverAnswer,
@@ -132,7 +132,7 @@ describe('an answer of a receiver', () => {
   test('of any 2xx has heard, and of 410 wants nothing more', () => {
     for (const status of [200, 202, 204, 299]) expect(of(answered(status))).toEqual({ is: 'told' })
     expect(of(answered(410))).toMatchObject({ is: 'unwanted' })
-    expect(of(answered(410), { agoMs: longestTellingMs * 2 })).toMatchObject({ is: 'unwanted' })
+    expect(of(answered(410), { agoMs: maxDispatchMs * 2 })).toMatchObject({ is: 'unwanted' })
   })
 
   test('of anything else is asked again, and a redirect is not followed', () => {
@@ -165,7 +165,7 @@ describe('an answer of a receiver', () => {
         attempts++
       }
       // The last attempt is made exactly when the time is over.
-      expect(agoMs).toBe(longestTellingMs)
+      expect(agoMs).toBe(maxDispatchMs)
       expect(pauses.slice(0, -1)).toEqual([...pauses.slice(0, -1)].sort((a, b) => a - b))
       expect(attempts).toBeGreaterThan(20)
       expect(attempts).toBeLessThan(45)

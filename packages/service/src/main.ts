@@ -9,7 +9,7 @@ import {
   type PrintedOption,
   printableConfig,
 } from './base/index.ts'
-import { FolderTaken, MariaDbMissing, SchemaTooNew } from './database/index.ts'
+import { FolderTaken, MariaDbMissing, SchemaTooNew, SchemaTooOld } from './database/index.ts'
 import { startService } from './start.ts'
 import { KeyFileExposed } from './vault/index.ts'
 
@@ -26,6 +26,7 @@ export function startFault(error: unknown): string | undefined {
     error instanceof MariaDbMissing ||
     error instanceof FolderTaken ||
     error instanceof SchemaTooNew ||
+    error instanceof SchemaTooOld ||
     error instanceof KeyFileExposed
   )
     return error.message

@@ -32,7 +32,7 @@ export type Engine = {
   nudge(): void
   /** Whether something is being sent. */
   isSending(): boolean
-  readonly forIntake: Pick<IntakeParts, 'leaseMs' | 'prepareSoon' | 'onAccepted' | 'onHold'>
+  readonly forIntake: Pick<IntakeParts, 'leaseMs' | 'prepareSoon' | 'onAccepted' | 'onPause'>
 }
 
 /** Gives the engine its ports, and starts its worker where this process has one. */
@@ -79,7 +79,7 @@ export function openEngine({ config, log, opened, database, gateways, ...parts }
             .catch((error: unknown) => log.warn({ err: error }, 'cannot give work back; its lease will run out'))
             .finally(() => worker.nudge())
       },
-      onHold: () => void worker.lookForHolds().then(() => worker.nudge()),
+      onPause: () => void worker.refreshPauses().then(() => worker.nudge()),
     },
   }
 }

@@ -11,7 +11,7 @@ import { ScheduleClock, Schedules } from './schedules/index.ts'
 import { Incoming, ReaderPool, SourceLooks, type SourceParts, Sources } from './sources/index.ts'
 import { sourceAwayFirings, Triggers, triggerClocks } from './triggers/index.ts'
 import type { Vault } from './vault/index.ts'
-import { Teller, type TellerParts, Webhooks } from './webhooks/index.ts'
+import { type DispatcherParts, WebhookDispatcher, Webhooks } from './webhooks/index.ts'
 
 type UseParts = {
   readonly config: Config
@@ -31,7 +31,7 @@ type UseParts = {
 /** What a route, a clock and a file call alike. */
 export type Uses = Pick<HttpParts, 'intake' | 'schedules' | 'stops' | 'triggers' | 'sources' | 'incoming' | 'webhooks'>
 
-/** Opens the use cases, and starts the clocks and the teller of webhooks where this process has them. */
+/** Opens the use cases, and starts the clocks and the dispatcher of webhooks where this process has them. */
 export function openUses({
   config,
   log,
@@ -69,7 +69,7 @@ export function openUses({
     onAway: sourceAwayFirings,
     looked: (kind, outcome) => metrics.sourceLooks.inc({ kind, outcome }),
   }
-  const tellerParts: TellerParts = {
+  const dispatcherParts: DispatcherParts = {
     ...outside,
     service: () => config['http.publicUrl'].replace(/\/$/, '') || address(),
     pollMs: config['engine.pollMs'],
@@ -77,9 +77,9 @@ export function openUses({
     isSending: () => engine.isSending(),
     told: (outcome, requests) => metrics.webhookRequests.inc({ outcome }, requests),
   }
-  const teller = new Teller(tellerParts)
-  if (does(config, 'worker')) teller.start()
-  opened.push({ part: 'webhooks', close: () => teller.close() })
+  const dispatcher = new WebhookDispatcher(dispatcherParts)
+  if (does(config, 'worker')) dispatcher.start()
+  opened.push({ part: 'webhooks', close: () => dispatcher.close() })
   const looks = new SourceLooks(sourceParts)
   opened.push({ part: 'sources', close: () => looks.close() })
   const triggers = new Triggers({
@@ -111,6 +111,6 @@ export function openUses({
     triggers,
     sources: new Sources(sourceParts, looks),
     incoming: new Incoming(sourceParts),
-    webhooks: new Webhooks(tellerParts, teller),
+    webhooks: new Webhooks(dispatcherParts, dispatcher),
   }
 }

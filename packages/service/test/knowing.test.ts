@@ -49,8 +49,8 @@ async function block(devices: readonly number[]) {
        request_hash, expanded, created_at, expires_at, changed_at) values (${uuidBuffer(uuidV7(Date.now(), randomBytes(10)))}, ${scope.app.no}, ${'development'}, ${'sending'}, ${'{}'}, ${'{}'}, ${1}, ${'show'}, ${60}, ${'test'}, ${Buffer.alloc(32)}, ${devices.length}, ${createdAt}, ${new Date(Date.now() + 60_000)}, ${createdAt})`,
   )
   const { insertId: work } = await database.change(
-    sql`insert into work (kind, app_no, subject_no, urgency, due_at, leased_until, fence, size, body)
-        values ('send', ${scope.app.no}, ${no}, 1, now(3), now(3) + interval 1 minute, 1, ${devices.length}, ${Buffer.from(packBlock(devices))})`,
+    sql`insert into work (kind, app_no, environment, subject_no, urgency, due_at, leased_until, fence, size, body)
+        values ('send', ${scope.app.no}, 'development', ${no}, 1, now(3), now(3) + interval 1 minute, 1, ${devices.length}, ${Buffer.from(packBlock(devices))})`,
   )
   return {
     no: work,
@@ -213,17 +213,17 @@ describe('taking back', () => {
     const state = () =>
       database.rows(
         sql`select (select withdrawn_at is not null from notifications where no = ${claim.notificationNo}) as marked,
-           (select hold from notifications where no = ${claim.notificationNo}) as hold,
+           (select pause from notifications where no = ${claim.notificationNo}) as pause,
            (select count(*) from work where kind = 'withdraw') as marking,
            (select count(*) from notifications where mode = 'wake') as waking`,
       )
     // The last of its statements cannot be carried out.
     await database.change(sql`alter table work modify column kind enum('send','expand') not null`)
     await expect(withdrawNotification(database, scope, { no: claim.notificationNo }, wake)).rejects.toThrow()
-    expect(await state()).toEqual([{ marked: 0, hold: 0, marking: 0, waking: 0 }])
+    expect(await state()).toEqual([{ marked: 0, pause: 0, marking: 0, waking: 0 }])
     await database.change(sql`alter table work modify column kind enum('expand','send','withdraw') not null`)
     await withdrawNotification(database, scope, { no: claim.notificationNo }, wake)
-    expect(await state()).toEqual([{ marked: 1, hold: 2, marking: 1, waking: 1 }])
+    expect(await state()).toEqual([{ marked: 1, pause: 2, marking: 1, waking: 1 }])
   })
 
   test('waits for what is still being sent, and tells what is accepted until then', async () => {

@@ -169,9 +169,9 @@ describe('an app that is stopped', () => {
     await createNotification(database, scope, newNotification(), { leaseMs: 0 })
     // Whoever claims it first finds out, and nobody looks at it afterwards.
     expect(await claimNext(database, leaseMs)).toBeUndefined()
-    expect(await database.rows(sql`select stopped, leased_until as leased from work`)).toEqual([
-      { stopped: 1, leased: null },
-      { stopped: 1, leased: null },
+    expect(await database.rows(sql`select parked, leased_until as leased from work`)).toEqual([
+      { parked: 1, leased: null },
+      { parked: 1, leased: null },
     ])
     await startApp(database, where())
     expect(await claimNext(database, leaseMs)).toMatchObject({ kind: 'expand' })
@@ -192,7 +192,7 @@ describe('an app that is stopped', () => {
       },
     })
     expect(await claimNext(slow, leaseMs)).toMatchObject({ kind: 'expand' })
-    expect(await database.rows(sql`select stopped from work`)).toEqual([{ stopped: 0 }])
+    expect(await database.rows(sql`select parked from work`)).toEqual([{ parked: 0 }])
   })
 
   test('leaves nothing parked when it was started by a process that died before it said so', async () => {
@@ -200,13 +200,13 @@ describe('an app that is stopped', () => {
     await createNotification(database, scope, newNotification(), { leaseMs: 0 })
     await stopApp(database, where(), { reason: 'wrong timetable', by: 'test' })
     await unparkForgotten(database)
-    expect(await database.rows(sql`select stopped from work`)).toEqual([{ stopped: 1 }])
+    expect(await database.rows(sql`select parked from work`)).toEqual([{ parked: 1 }])
     await database.change(sql`delete from app_stops`)
     await unparkForgotten(database)
-    expect(await database.rows(sql`select stopped from work`)).toEqual([{ stopped: 0 }])
+    expect(await database.rows(sql`select parked from work`)).toEqual([{ parked: 0 }])
   })
 
-  test('holds back what a few people would have got at once', async () => {
+  test('pauseCodes back what a few people would have got at once', async () => {
     const { database, scope } = app
     await device(1, 10)
     await database.change(

@@ -34,7 +34,7 @@ beforeAll(async () => {
     leaseMs: 0,
     onAccepted: () => {},
     prepareSoon: async () => undefined,
-    onHold: () => {},
+    onPause: () => {},
   })
   schedules = new Schedules(app.database, intake, evaluators, 0)
 })
@@ -97,8 +97,8 @@ describe('the time of a schedule', () => {
     )
     await makeDue('evening', 1)
     await settle()
-    const [one] = await app.database.rows(sql`select name, schedule, hold from notifications`)
-    expect(one).toMatchObject({ name: 'storm', schedule: 'evening', hold: 1 })
+    const [one] = await app.database.rows(sql`select name, schedule, pause from notifications`)
+    expect(one).toMatchObject({ name: 'storm', schedule: 'evening', pause: 1 })
     const [work] = await app.database.rows(sql`select suspended from work`)
     expect(work).toMatchObject({ suspended: 1 })
   })

@@ -88,7 +88,7 @@ export function deafIntake(database: Database): Intake {
     leaseMs: 0,
     onAccepted: () => {},
     prepareSoon: async () => undefined,
-    onHold: () => {},
+    onPause: () => {},
   })
 }
 

@@ -15,7 +15,7 @@ export const notification = {
   environment: 'development',
   content: { title: 'T' },
   filling: {},
-  hold: 'none',
+  pause: 'none',
   mode: 'show',
   urgency: 'normal',
   ttlSeconds: 60,

@@ -9,11 +9,11 @@ import { AppServer } from '../../../e2e/harness/receiver.ts'
 import { makeLog } from '../src/base/log.ts'
 import type { Database } from '../src/database/database.ts'
 import { whereOf } from '../src/database/scope.ts'
-import { tell } from '../src/events/publish.ts'
+import { publish } from '../src/events/publish.ts'
 import { type AddressGuard, anywhere } from '../src/net/address-guard.ts'
 import { keptKeyring } from '../src/vault/keyring.ts'
 import { Vault } from '../src/vault/vault.ts'
-import { Teller, type TellerParts } from '../src/webhooks/dispatcher.ts'
+import { type DispatcherParts, WebhookDispatcher } from '../src/webhooks/dispatcher.ts'
 import { Webhooks, type WrittenWebhook } from '../src/webhooks/webhooks.ts'
 import { type ScratchApp, scratchApp } from './scratch-database.ts'
 import { evaluators } from './scratch-evaluator-pool.ts'
@@ -23,10 +23,14 @@ export let vault: Vault
 /** The process that tells. */
 export let one: Process
 let dir: string
-let opened: Teller[] = []
+let opened: WebhookDispatcher[] = []
 let servers: AppServer[] = []
 
-export type Process = { readonly webhooks: Webhooks; readonly teller: Teller; readonly ended: Record<string, number> }
+export type Process = {
+  readonly webhooks: Webhooks
+  readonly dispatcher: WebhookDispatcher
+  readonly ended: Record<string, number>
+}
 
 /** An app and one process that tells; both anew for each file, what was told for each test. */
 export function tellReceivers(): void {
@@ -49,16 +53,16 @@ export function tellReceivers(): void {
 }
 
 async function stopAll(): Promise<void> {
-  await Promise.all(opened.map((teller) => teller.close()))
+  await Promise.all(opened.map((dispatcher) => dispatcher.close()))
   await Promise.all(servers.map((server) => server.close()))
   opened = []
   servers = []
 }
 
 /** What one process has; it tells from its start on. */
-export function process(more: Partial<TellerParts> = {}, starts = true): Process {
+export function process(more: Partial<DispatcherParts> = {}, starts = true): Process {
   const ended: Record<string, number> = {}
-  const parts: TellerParts = {
+  const parts: DispatcherParts = {
     database: app.database,
     vault,
     guard: anywhere as AddressGuard,
@@ -73,10 +77,10 @@ export function process(more: Partial<TellerParts> = {}, starts = true): Process
     },
     ...more,
   }
-  const teller = new Teller(parts)
-  opened.push(teller)
-  if (starts) teller.start()
-  return { webhooks: new Webhooks(parts, teller), teller, ended }
+  const dispatcher = new WebhookDispatcher(parts)
+  opened.push(dispatcher)
+  if (starts) dispatcher.start()
+  return { webhooks: new Webhooks(parts, dispatcher), dispatcher, ended }
 }
 
 export async function server(...secrets: string[]): Promise<AppServer> {
@@ -103,7 +107,7 @@ export const save = (written: Partial<WrittenWebhook>, name = 'app', from: Proce
 /** Something happens, so many times, in one transaction. */
 export const happens = (kind: EventKind = 'source.away', count = 1, database: Database = app.database): Promise<void> =>
   database.transact((tx) =>
-    tell(tx, whereOf(app.scope), [kind], () =>
+    publish(tx, whereOf(app.scope), [kind], () =>
       Array.from({ length: count }, (_, n) => ({ kind, subject: `sailing ${n}`, data: { source: 'sailings', no: n } })),
     ),
   )
@@ -126,10 +130,10 @@ export const heard = (own: AppServer, count: number) =>
 
 /** What waits for another try, and whoever is left alone, has waited long enough. */
 export async function laterOn(): Promise<void> {
-  await app.database.change(sql`update work set due_at = utc_timestamp(3) where pool = 'telling'`)
-  await app.database.change(sql`update webhooks set rests_until = null`)
+  await app.database.change(sql`update outbox set due_at = utc_timestamp(3)`)
+  await app.database.change(sql`update webhooks set backoff_until = null`)
 }
 
 /** So long ago. */
 export const longAgo = (hours: number) =>
-  app.database.change(sql`update work set made_at = made_at - interval ${hours} hour where pool = 'telling'`)
+  app.database.change(sql`update outbox set created_at = created_at - interval ${hours} hour`)

@@ -91,7 +91,7 @@ describe('a block', () => {
       ])
     })
 
-    test('lets those wait for whom quiet hours hold, until they end, without counting it as a try', async () => {
+    test('lets those wait for whom quiet hours pause, until they end, without counting it as a try', async () => {
       stage.fleet = [device(1, { timeZone: 'Asia/Tokyo' }), device(2, { timeZone: 'Europe/Oslo' })]
       const now = Date.parse('2027-01-12T14:00:00Z')
       const night = { from: '22:00', to: '07:00', then: 'wait' as const }

@@ -61,7 +61,7 @@ describe('a source that is not as it was', () => {
     await listen()
     await listen({ ...late, late: 'skip', lateAfterSeconds: 3_600 }, 'punctual')
     await app.run('update sailings set delay = 40 where id = 101')
-    await app.database.change(sql`update sources set looked_at = looked_at - interval 2 hour`)
+    await app.database.change(sql`update sources set polled_at = polled_at - interval 2 hour`)
     await look()
     expect((await source()).note).toBe('nobody had looked for 2 hours; 1 row had changed')
     expect((await firings()).map(({ state }) => state).sort()).toEqual(['dropped', 'rung'])

@@ -170,7 +170,7 @@ describe('expansion', () => {
 })
 
 describe('claims', () => {
-  test('two workers never hold the same work', async () => {
+  test('two workers never pause the same work', async () => {
     for (let i = 0; i < 10; i++) await notify()
     const claims = await Promise.all(Array.from({ length: 16 }, () => claimNext(database, leaseMs)))
     const held = claims.flatMap((claim) => (claim ? [claim.no] : []))

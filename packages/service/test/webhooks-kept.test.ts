@@ -12,14 +12,14 @@ import { Webhook } from 'standardwebhooks'
 import { until } from '../../../e2e/harness/programs.ts'
 import { Database } from '../src/database/database.ts'
 import { whereOf } from '../src/database/scope.ts'
-import { dueReceivers } from '../src/events/outbox.ts'
+import { dueWebhooks } from '../src/events/outbox.ts'
 import { rewrapAll } from '../src/operations/rewrap.ts'
 import { hasWork } from '../src/queue/read-queue.ts'
 import { park, unpark } from '../src/queue/suspend.ts'
 import { keptKeyring } from '../src/vault/keyring.ts'
 import { Vault } from '../src/vault/vault.ts'
 import { boundWebhooks, dropOverdue } from '../src/webhooks/bound.ts'
-import { forgetLog, listLog, retellSpan } from '../src/webhooks/store/log.ts'
+import { forgetLog, listLog, replaySpan } from '../src/webhooks/store/log.ts'
 import {
   app,
   happens,
@@ -46,7 +46,7 @@ describe('what waits', () => {
 
   test('has a bound, beyond which the oldest go, and the log and the webhook say so', async () => {
     await save({ url: 'http://127.0.0.1:9/', enabled: true })
-    await one.teller.close()
+    await one.dispatcher.close()
     for (let n = 0; n < 30; n++) await happens('source.away', 10)
     const told: object[] = []
     await bound(220, told)
@@ -62,7 +62,7 @@ describe('what waits', () => {
 
   test('for one that is switched off goes after three days, and the log says so', async () => {
     await save({ url: 'http://127.0.0.1:9/' })
-    await one.teller.close()
+    await one.dispatcher.close()
     await happens('source.away', 3)
     await one.webhooks.enable(app.scope, 'app', false)
     await happens('source.away', 3)
@@ -80,13 +80,13 @@ describe('what waits', () => {
   })
 
   test('costs whoever looks for something to tell a look at each receiver, not at each event', async () => {
-    await one.teller.close()
+    await one.dispatcher.close()
     for (const name of ['first', 'second']) await save({ url: 'http://127.0.0.1:9/' }, name)
     for (const name of ['first', 'second']) {
       const { no } = await row(name)
       await app.database.change(
-        sql`insert into work (pool, kind, app_no, environment, subject_no, urgency, due_at, size, body)
-            select 'telling', 'tell', ${app.scope.app.no}, 'development', ${no}, 0, utc_timestamp(3), 1, '[]' from seq_1_to_20000`,
+        sql`insert into outbox (webhook_no, kind, due_at, created_at, size, body)
+            select ${no}, 'event', utc_timestamp(3), utc_timestamp(3), 1, '[]' from seq_1_to_20000`,
       )
     }
     const database = new Database({ url: app.scratch.url, connections: 1 })
@@ -96,9 +96,9 @@ describe('what waits', () => {
           (sum, { Value }) => sum + Number(Value),
           0,
         )
-      await dueReceivers(database, { besides: [], most: 10 })
+      await dueWebhooks(database, { besides: [], most: 10 })
       const before = await read()
-      expect(await dueReceivers(database, { besides: [], most: 10 })).toHaveLength(2)
+      expect(await dueWebhooks(database, { besides: [], most: 10 })).toHaveLength(2)
       expect((await read()) - before).toBeLessThan(100)
       expect(await one.webhooks.show(await row('first'))).toMatchObject({ waiting: { events: 20_000, isAll: false } })
     } finally {
@@ -108,16 +108,16 @@ describe('what waits', () => {
 
   test('goes with its webhook, and what came in too late as well', async () => {
     await save({ url: 'http://127.0.0.1:9/' })
-    await one.teller.close()
+    await one.dispatcher.close()
     await happens('source.away', 3)
     const { no } = await row()
     await one.webhooks.delete(app.scope, 'app')
     await app.database.change(
-      sql`insert into work (pool, kind, app_no, environment, subject_no, urgency, due_at, size, body)
-          values ('telling', 'tell', ${app.scope.app.no}, 'development', ${no}, 0, utc_timestamp(3), 1, '[]')`,
+      sql`insert into outbox (webhook_no, kind, due_at, created_at, size, body)
+          values (${no}, 'event', utc_timestamp(3), utc_timestamp(3), 1, '[]')`,
     )
     await bound(1_000)
-    expect(await app.database.rows(sql`select no from work`)).toEqual([])
+    expect(await app.database.rows(sql`select no from outbox`)).toEqual([])
   })
 
   test('is none of the sending’s: an app that is stopped tells on, and a notification of the same number ends', async () => {
@@ -126,19 +126,19 @@ describe('what waits', () => {
     await happens()
     expect(await hasWork(app.database, no)).toBe(false)
     await app.database.transact((tx) => park(tx, whereOf(app.scope)))
-    await one.teller.nudge()
+    await one.dispatcher.nudge()
     await heard(own, 1)
     await app.database.transact((tx) => unpark(tx, whereOf(app.scope)))
   })
 
   test('survives a stop in the middle of a request: it is told once more, and nobody is to blame', async () => {
     const first = process()
-    await one.teller.close()
+    await one.dispatcher.close()
     const own = await listening({}, 'app', first)
     own.answer(() => {})
     await happens()
     await heard(own, 1)
-    await first.teller.close()
+    await first.dispatcher.close()
     expect(await log()).toEqual([])
     expect(await row()).toMatchObject({ fault: null, failures: 0 })
     own.answer()
@@ -198,7 +198,7 @@ describe('the log', () => {
 
   test('is looked through by outcome and by time without reading the rest of it', async () => {
     await listening()
-    await one.teller.close()
+    await one.dispatcher.close()
     const { no } = await row()
     await app.database.change(
       sql`insert into webhook_log (webhook_no, at, message, kind, events, attempt, outcome, body)
@@ -218,7 +218,7 @@ describe('the log', () => {
       const before = await read()
       expect(await listLog(database, no, { outcome: 'given-up' }, 50)).toHaveLength(1)
       const span = { from: new Date(Date.now() - 3_600_000), to: new Date(Date.now() + 60_000) }
-      expect(await retellSpan(database, whereOf(app.scope), no, span, 1_000)).toEqual({ events: 1, isAll: true })
+      expect(await replaySpan(database, no, span, 1_000)).toEqual({ events: 1, isAll: true })
       expect((await read()) - before).toBeLessThan(100)
     } finally {
       await database.close()
@@ -293,7 +293,7 @@ describe('secrets and addresses', () => {
     }
   })
 
-  test('are sealed, shown without what a query holds, and kept where that says to keep it', async () => {
+  test('are sealed, shown without what a query pauseCodes, and kept where that says to keep it', async () => {
     const own = await server()
     const url = `${own.url}?token=hush`
     const { secret } = await save({ url })
@@ -326,12 +326,12 @@ describe('secrets and addresses', () => {
       const elsewhere = process({ vault: new Vault(keyring) }, false)
       expect((await elsewhere.webhooks.show(await row())).url).toBeNull()
       await expect(elsewhere.webhooks.try(app.scope, 'app', undefined)).rejects.toThrow('no master key opens')
-      await one.teller.close()
-      elsewhere.teller.start()
+      await one.dispatcher.close()
+      elsewhere.dispatcher.start()
       await happens()
       await until(row, ({ fault }) => fault !== null)
       expect((await row()).fault).toBe('has an address that cannot be opened with the master keys that are there')
-      await elsewhere.teller.close()
+      await elsewhere.dispatcher.close()
       await laterOn()
       await save({ url: own.url }, 'app', elsewhere)
       const { sealed } = await row()
@@ -374,7 +374,7 @@ describe('a receiver behind TLS', () => {
       expect(new Set(versions)).toEqual(new Set([version]))
       expect((await log('known')).every(({ outcome }) => outcome === 'told')).toBe(true)
     } finally {
-      await Promise.all([one.teller.close(), new Promise((done) => secure.close(done))])
+      await Promise.all([one.dispatcher.close(), new Promise((done) => secure.close(done))])
       rmSync(dir, { recursive: true, force: true })
     }
   })

@@ -3,8 +3,8 @@ import { sql } from 'drizzle-orm'
 import { until } from '../../../e2e/harness/programs.ts'
 import { createApp, findApp } from '../src/apps/store/apps.ts'
 import { whereOf } from '../src/database/scope.ts'
-import { claimTellings, dueReceivers } from '../src/events/outbox.ts'
-import { tell } from '../src/events/publish.ts'
+import { claimEntries, dueWebhooks } from '../src/events/outbox.ts'
+import { publish } from '../src/events/publish.ts'
 import { createNotification } from '../src/notifications/store/create-notification.ts'
 import { FairQueue } from '../src/queue/fair-queue.ts'
 import { claimNotificationWork } from '../src/sending/store/claim-notification-work.ts'
@@ -36,7 +36,7 @@ describe('what is told', () => {
     const fact = { kind: 'source.away' as const, subject: 'sailings', data: { n: 1 } }
     await expect(
       app.database.transact(async (tx) => {
-        await tell(tx, whereOf(app.scope), ['source.away'], () => [fact])
+        await publish(tx, whereOf(app.scope), ['source.away'], () => [fact])
         throw new Error('it did not happen')
       }),
     ).rejects.toThrow('it did not happen')
@@ -47,7 +47,7 @@ describe('what is told', () => {
   })
 
   test('is told by turns of apps: one with many receivers leaves a turn to each of the others', async () => {
-    await one.teller.close()
+    await one.dispatcher.close()
     await createApp(app.database, { slug: 'freight', name: 'Freight', identifiers: {}, createdAt: new Date() })
     const freight = (await findApp(app.database, 'freight'))!
     const names = Array.from({ length: 40 }, (_, n) => `receiver-${n}`)
@@ -55,11 +55,11 @@ describe('what is told', () => {
     const { no } = await row('receiver-0')
     await app.database.change(sql`update webhooks set app_no = ${freight.no} where no = ${no}`)
     await app.database.change(
-      sql`insert into work (pool, kind, app_no, environment, subject_no, urgency, due_at, size, body)
-          select 'telling', 'tell', app_no, environment, no, 0, utc_timestamp(3), 1, '[]' from webhooks`,
+      sql`insert into outbox (webhook_no, kind, due_at, created_at, size, body)
+          select no, 'event', utc_timestamp(3), utc_timestamp(3), 1, '[]' from webhooks`,
     )
     for (let time = 0; time < 10; time++) {
-      const due = await dueReceivers(app.database, { besides: [], most: 2 })
+      const due = await dueWebhooks(app.database, { besides: [], most: 2 })
       expect(due.map(({ appNo }) => appNo).sort()).toEqual([app.scope.app.no, freight.no].sort())
     }
   })
@@ -86,12 +86,12 @@ describe('what is told', () => {
   test('goes to those of its app and environment, and to nobody else', async () => {
     const own = await listening()
     await app.database.transact((tx) =>
-      tell(tx, { appNo: app.scope.app.no, environment: 'production' }, ['source.away'], () => [
+      publish(tx, { appNo: app.scope.app.no, environment: 'production' }, ['source.away'], () => [
         { kind: 'source.away', subject: 'x', data: {} },
       ]),
     )
     await app.database.transact((tx) =>
-      tell(tx, { appNo: 99, environment: 'development' }, ['source.away'], () => [
+      publish(tx, { appNo: 99, environment: 'development' }, ['source.away'], () => [
         { kind: 'source.away', subject: 'x', data: {} },
       ]),
     )
@@ -106,14 +106,14 @@ describe('what is told', () => {
       made++
       return []
     }
-    await app.database.transact((tx) => tell(tx, whereOf(app.scope), ['source.away'], facts))
+    await app.database.transact((tx) => publish(tx, whereOf(app.scope), ['source.away'], facts))
     await listening({ kinds: ['trigger.paused'] })
-    await app.database.transact((tx) => tell(tx, whereOf(app.scope), ['source.away'], facts))
+    await app.database.transact((tx) => publish(tx, whereOf(app.scope), ['source.away'], facts))
     expect(made).toBe(0)
   })
 
   test('goes in lists where the receiver takes them, together also when it did not happen together', async () => {
-    await one.teller.close()
+    await one.dispatcher.close()
     const own = await listening({ batch: 3 })
     for (let n = 0; n < 4; n++) await happens()
     await happens('source.away', 3)
@@ -173,7 +173,7 @@ describe('a receiver that does not hear', () => {
     await happens()
     expect((await logged(1, 'hangs'))[0]).toMatchObject({ outcome: 'again', status: null })
     expect((await logged(1, 'hangs'))[0]!.says).toMatch(/^hung up at 127\.0\.0\.1/)
-    await one.teller.close()
+    await one.dispatcher.close()
     const slow = process({ withinMs: 400 })
     const silent = await listening({}, 'silent', slow)
     silent.answer(() => {})
@@ -210,7 +210,7 @@ describe('a receiver that does not hear', () => {
     await expect(save({ url: `https://127.0.0.1:${port}/` }, 'app', strict)).rejects.toThrow('may not call')
     await expect(save({ url: `https://[::1]:${port}/` }, 'app', strict)).rejects.toThrow('may not call')
     await save({ url: `https://localhost:${port}/` }, 'app', strict)
-    await one.teller.close()
+    await one.dispatcher.close()
     await happens()
     const [entry] = await logged(1)
     expect(entry!.says).toMatch(/^may not be called: localhost leads into a private network; the operator can allow/)
@@ -222,11 +222,11 @@ describe('a receiver that does not hear', () => {
     own.answer((_, response) => void response.writeHead(503, { 'retry-after': '3600' }).end())
     await happens('source.away', 1)
     await logged(1)
-    const { restsUntil } = await row()
-    expect(restsUntil!.getTime() - Date.now()).toBeGreaterThan(3_500_000)
+    const { backoffUntil } = await row()
+    expect(backoffUntil!.getTime() - Date.now()).toBeGreaterThan(3_500_000)
     await happens('source.away', 5)
     own.answer()
-    await app.database.change(sql`update webhooks set rests_until = null`)
+    await app.database.change(sql`update webhooks set backoff_until = null`)
     // One of those that came later shows that it hears; then the first, which was to wait an hour, is due as well.
     await heard(own, 7)
     await until(waiting, (left) => left === 0)
@@ -237,7 +237,7 @@ describe('a receiver that does not hear', () => {
     await happens('source.away', 500)
     await logged(1)
     for (let n = 0; n < 3; n++) {
-      await app.database.change(sql`update webhooks set rests_until = null`)
+      await app.database.change(sql`update webhooks set backoff_until = null`)
       await logged(n + 2)
     }
     const all = await log()
@@ -254,7 +254,7 @@ describe('a receiver that does not hear', () => {
     await laterOn()
     await logged(2)
     const ages = await app.database.rows<{ hours: number }>(
-      sql`select timestampdiff(hour, made_at, utc_timestamp(3)) as hours from work where pool = 'telling'`,
+      sql`select timestampdiff(hour, created_at, utc_timestamp(3)) as hours from outbox`,
     )
     expect(ages.length).toBeGreaterThan(1)
     expect(ages.filter(({ hours }) => hours < 71)).toEqual([])
@@ -274,7 +274,7 @@ describe('a receiver that does not hear', () => {
     expect(last).toMatchObject({ outcome: 'given-up', attempt: 3 })
     expect(await waiting()).toBe(0)
     own.answer()
-    await app.database.change(sql`update webhooks set rests_until = null`)
+    await app.database.change(sql`update webhooks set backoff_until = null`)
     expect(await one.webhooks.replayEntry(app.scope, 'app', last!.no)).toBe(1)
     expect((await logged(4))[3]).toMatchObject({ outcome: 'told', again: true })
     expect(new Set(own.events.map(({ id }) => id)).size).toBe(1)
@@ -331,7 +331,7 @@ describe('many receivers', () => {
   })
 
   test('are told in masses also while something is sent, with pauses, and the others go on', async () => {
-    await one.teller.close()
+    await one.dispatcher.close()
     const busy = process({ isSending: () => true })
     const masses = await listening({ batch: 2_000, kinds: ['source.away'] }, 'masses', busy)
     const few = await listening({ kinds: ['trigger.paused'] }, 'few', busy)
@@ -348,28 +348,28 @@ describe('many receivers', () => {
     await heard(own, 300)
     await until(waiting, (left) => left === 0)
     expect(own.events).toHaveLength(300)
-    await one.teller.close()
+    await one.dispatcher.close()
     const { no } = await row()
     await app.database.change(sql`update webhooks set enabled = false`)
     await app.database.change(sql`update webhooks set enabled = true, changed_at = utc_timestamp(3)`)
-    await app.database.change(sql`update webhooks set rests_until = utc_timestamp(3) + interval 1 hour`)
+    await app.database.change(sql`update webhooks set backoff_until = utc_timestamp(3) + interval 1 hour`)
     await happens('source.away', 5)
-    const claimed = await claimTellings(app.database, no, { most: 100, pieces: 100, leaseMs: 60_000, held: [] })
+    const claimed = await claimEntries(app.database, no, { most: 100, entries: 100, leaseMs: 60_000, held: [] })
     expect(claimed.reduce((all, { size }) => all + size, 0)).toBe(5)
     await laterOn()
     await new Promise((done) => setTimeout(done, 200))
     expect(own.events).toHaveLength(300)
-    await app.database.change(sql`update work set leased_until = utc_timestamp(3)`)
+    await app.database.change(sql`update outbox set leased_until = utc_timestamp(3)`)
     await heard(own, 305)
     expect(new Set(own.events.map(({ id }) => id)).size).toBe(305)
   })
 })
 
 describe('the end of a notification', () => {
-  const ends = () => app.database.rows(sql`select 1 from work where pool = 'telling'`)
+  const ends = () => app.database.rows(sql`select 1 from outbox`)
 
   test('that has nobody to reach is told as well', async () => {
-    await one.teller.close()
+    await one.dispatcher.close()
     await save({ url: 'https://office.example/', kinds: ['notification.finished'] })
     const target = { any: ['user:nobody-here'] }
     await createNotification(app.database, app.scope, newNotification({ target }), { leaseMs: 0 })
@@ -377,7 +377,7 @@ describe('the end of a notification', () => {
   })
 
   test('that was missed is told as well', async () => {
-    await one.teller.close()
+    await one.dispatcher.close()
     await save({ url: 'https://office.example/', kinds: ['notification.finished'] })
     const due = { at: new Date(Date.now() - 7_200_000), graceSeconds: 60 }
     await createNotification(app.database, app.scope, newNotification({ due }), { leaseMs: 0 })

@@ -59,10 +59,10 @@ async function save(context: Context<{ address?: string; anyway?: boolean }>, fi
   return tell(context, await client.call('saveSource', { params: { app, source }, query, body: body as never }))
 }
 
-const stateOf = ({ fault, leftOut, kind, lookedAt }: Source): string => {
+const stateOf = ({ fault, leftOut, kind, polledAt }: Source): string => {
   if (fault !== null) return 'away'
   if (leftOut !== null) return 'leaves rows out'
-  return lookedAt !== null || kind === 'incoming' ? 'fine' : 'not looked at yet'
+  return polledAt !== null || kind === 'incoming' ? 'fine' : 'not looked at yet'
 }
 
 async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
@@ -74,7 +74,7 @@ async function list({ client, app, flags, io, paint }: Context<object>): Promise
       one.name,
       one.kind,
       stateOf(one),
-      one.lookedAt === null ? '' : moment(one.lookedAt, io),
+      one.polledAt === null ? '' : moment(one.polledAt, io),
       one.triggers.join(', '),
       safe(cutFor(io, one.fault ?? one.leftOut ?? one.note ?? '', 70)),
     ])
@@ -90,7 +90,7 @@ function tell({ flags, io, paint }: Context<object>, one: Source): number {
   }
   const by = one.triggers.length === 0 ? 'no trigger reads it' : `read by ${one.triggers.join(', ')}`
   io.out(paint.dim(`# version ${one.version}, by ${safe(one.madeBy)}; ${by}\n`))
-  if (one.fault === null && one.lookedAt === null && one.kind !== 'incoming')
+  if (one.fault === null && one.polledAt === null && one.kind !== 'incoming')
     io.out(paint.dim('# its first look is not over yet\n'))
   if (one.fault !== null) io.out(paint.bad(`# it ${safe(one.fault)}\n`))
   if (one.leftOut !== null) io.out(paint.bad(`# ${safe(one.leftOut)}\n`))

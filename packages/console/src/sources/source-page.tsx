@@ -58,7 +58,7 @@ export function SourcePage() {
 }
 
 function Told({ source }: { readonly source: Source }) {
-  const { kind, triggers, lookedAt, note, leftOut, fault, faultSince, address, version, madeBy } = source
+  const { kind, triggers, polledAt, note, leftOut, fault, faultSince, address, version, madeBy } = source
   const facts: readonly Fact[] = [
     ['Is', <SourceState key="is" of={source} />],
     ...(fault === null
@@ -78,9 +78,9 @@ function Told({ source }: { readonly source: Source }) {
         ]),
     ...(leftOut === null ? [] : [['Left out', leftOut] as const]),
     ...(note === null ? [] : [['Last time', note] as const]),
-    ...(lookedAt === null
+    ...(polledAt === null
       ? []
-      : [[kind === 'incoming' ? 'Heard from' : 'Looked at', <Moment key="at" at={lookedAt} />] as const]),
+      : [[kind === 'incoming' ? 'Heard from' : 'Looked at', <Moment key="at" at={polledAt} />] as const]),
     ...(address === null
       ? []
       : [

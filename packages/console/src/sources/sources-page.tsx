@@ -48,7 +48,7 @@ const columns: readonly Column<Source>[] = [
     title: 'Looked at',
     wide: true,
     width: 170,
-    cell: ({ lookedAt }) => lookedAt && <Moment at={lookedAt} />,
+    cell: ({ polledAt }) => polledAt && <Moment at={polledAt} />,
   },
   {
     name: 'says',

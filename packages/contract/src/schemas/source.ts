@@ -115,7 +115,7 @@ export const source = z
     definition: anyJson.describe('As it was saved, without what is secret of it: saving that again changes nothing.'),
     address: z.string().nullable().describe('Where incoming webhooks are posted.'),
     secret: z.string().nullable().describe('Of incoming webhooks, in the answer in which it was made.'),
-    lookedAt: instant.nullable(),
+    polledAt: instant.nullable(),
     note: z.string().nullable().describe('What a look found that somebody should know.'),
     leftOut: z.string().nullable().describe('Rows that could not be taken.'),
     fault: z.string().nullable().describe('Why it cannot be read at the moment.'),

@@ -15,7 +15,7 @@ const rests = Object.freeze({ firstMs: 5_000, maxMs: 60_000 })
 export type Heard = 'heard' | 'refused' | 'silent'
 
 /** @param askedMs for how long the receiver itself asked to be left alone */
-export function afterTelling(failures: number, heard: Heard, askedMs = 0): ReceiverState {
+export function afterDispatch(failures: number, heard: Heard, askedMs = 0): ReceiverState {
   if (heard === 'heard') return { failures: 0, restMs: 0 }
   const now = failures + 1
   const isResting = heard === 'silent' || now >= failuresToRest

@@ -33,7 +33,7 @@ export class Abandoned extends Error {
 /** A row with the same unique key is there already. */
 export class DuplicateKey extends Error {
   override readonly name = 'DuplicateKey'
-  /** The key's name, as the migrations have it; of a column that is unique by itself, the column's. */
+  /** The key's name, as the schema has it. */
   readonly key: string
 
   constructor(key: string) {
@@ -144,6 +144,7 @@ const thereAlready = new Set([
   'ER_CANT_DROP_FIELD_OR_KEY',
   'ER_BAD_TABLE_ERROR',
   'ER_DUP_ENTRY',
+  'ER_DUP_CONSTRAINT_NAME',
 ])
 export const isThereAlready = (error: unknown): boolean =>
   error instanceof DuplicateKey || (error instanceof StatementRefused && thereAlready.has(error.code))
@@ -158,6 +159,10 @@ function duplicateKeyOf(error: unknown): string {
   return /'(?:[^']*\.)?([^'.]+)'$/.exec(sqlMessage)?.[1] ?? 'unknown'
 }
 
+/** MariaDB has no code of its own for a foreign key that is there already; InnoDB’s number for it (121) stands in the message. */
+const isSecondForeignKey = (error: unknown): boolean =>
+  driverCode(error) === 'ER_CANT_CREATE_TABLE' && /errno: 121\b/.test((error as Error).message)
+
 /** Turns a driver's error into one of ours; its parameters stay behind, so that they reach no log. */
 export function translateError(error: unknown): unknown {
   const code = driverCode(error)
@@ -171,7 +176,7 @@ export function translateError(error: unknown): unknown {
   if (isDuplicateEntry(error)) return new DuplicateKey(duplicateKeyOf(error))
   if (code.startsWith('ER_') || code.startsWith('PROTOCOL_')) {
     // Not the driver's own words: they quote what was to be stored.
-    return new StatementRefused(code)
+    return new StatementRefused(isSecondForeignKey(error) ? 'ER_DUP_CONSTRAINT_NAME' : code)
   }
   return error
 }

@@ -1,7 +1,7 @@
 import type { Environment, Platform } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
+import type { accounts } from './schema/accounts.ts'
 import type { devices } from './schema/devices.ts'
-import type { accounts } from './schema/operations.ts'
 
 export type AppRow = {
   readonly no: number

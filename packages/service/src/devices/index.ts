@@ -10,7 +10,7 @@ export { devicesLeftSince, forgetFormerDevices, userAt } from './store/former-de
 export { importDevices } from './store/import-devices.ts'
 export { type NewestDevice, newestDevices } from './store/newest-devices.ts'
 export { forgetDevices } from './store/prune-devices.ts'
-export { tellGone } from './store/publish-devices.ts'
+export { publishRetired } from './store/publish-devices.ts'
 export {
   devicesByNo,
   findDevice,

@@ -1,5 +1,5 @@
-export { type Halt, type Hold, type Notification, ringsAt } from './notification.ts'
-export { holdOfCode, holds } from './pause-codes.ts'
+export { type Halt, type Notification, type Pause, ringsAt } from './notification.ts'
+export { pauseCodes, pauseOfCode } from './pause-codes.ts'
 export { type Restraint, unrestrained } from './policy.ts'
 export type { Address, Gateways, Lane, PreparedRequest, Sendable, Slots, Via, WorkStore } from './ports.ts'
 export { type Ahead, prepareAhead } from './prepare-ahead.ts'

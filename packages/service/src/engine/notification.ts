@@ -2,10 +2,10 @@ import type { Environment, Filling, Mode, Target, Urgency, Writing } from '@zbel
 import type { Channel } from '@zbell/core/restraint'
 
 /** Whether somebody stopped a notification, for a while or for good. */
-export type Hold = 'none' | 'paused' | 'cancelled'
+export type Pause = 'none' | 'paused' | 'cancelled'
 
 /** The same, or that its whole app is stopped. */
-export type Halt = Hold | 'stopped'
+export type Halt = Pause | 'stopped'
 
 /** A notification as it is kept, with the number of its row. */
 export type Notification = {
@@ -24,7 +24,7 @@ export type Notification = {
   readonly mode: Mode
   readonly ttlSeconds: number
   readonly spreadSeconds: number
-  readonly hold: Hold
+  readonly pause: Pause
   /** Its app is stopped. */
   readonly stopped: boolean
   /** The kind that it is, as the app declares it now. */

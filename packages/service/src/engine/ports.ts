@@ -28,7 +28,7 @@ export type WorkStore = {
   /** One that came to nothing for somebody counts no more. @returns where to go on; undefined when all is done */
   giveBackPage(claim: Claim, after: number): Promise<Withdrawal>
   /** Those among these notifications that somebody stopped. */
-  holds(numbers: readonly number[]): Promise<Map<number, Halt>>
+  pausesOf(numbers: readonly number[]): Promise<Map<number, Halt>>
   storeOutcomes(claim: Claim, outcomes: Outcomes): Promise<boolean>
   /** Work of an app that waits for another credential is due now. */
   wakeRejected(of: { readonly appNo: number; readonly environment: Environment }): Promise<void>

@@ -105,9 +105,9 @@ class BlockRun {
     await this.#learn(devices)
     for (const device of devices) {
       if (!this.#outcomes.holding) break
-      const hold = this.#options.hold()
-      if (hold === 'paused' || hold === 'stopped' || hold === 'stopping') break
-      if (hold === 'cancelled')
+      const pause = this.#options.pause()
+      if (pause === 'paused' || pause === 'stopped' || pause === 'stopping') break
+      if (pause === 'cancelled')
         this.#outcomes.end(device, { state: 'withdrawn', reason: 'cancelled' }, this.#claim.failures)
       else {
         // What can go at once costs no turn of the event loop.
@@ -277,7 +277,7 @@ class BlockRun {
 
   /** The wait for a place can have been long: what was true before it may not be any more. */
   #goOn(device: BlockDevice, open: OpenLane, slots: Slots, request: PreparedRequest): void {
-    if (this.#options.hold() === 'none') this.#launch(device, open, slots, request)
+    if (this.#options.pause() === 'none') this.#launch(device, open, slots, request)
     else this.#giveBack(device, slots)
   }
 
@@ -295,7 +295,7 @@ class BlockRun {
   /** The notification was stopped, or we are to stop, while this device waited for a place: it is not sent. */
   #giveBack(device: BlockDevice, slots: Slots): void {
     slots.release()
-    if (this.#options.hold() === 'cancelled')
+    if (this.#options.pause() === 'cancelled')
       this.#outcomes.end(device, { state: 'withdrawn', reason: 'cancelled' }, this.#claim.failures)
   }
 

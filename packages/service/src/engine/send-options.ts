@@ -9,7 +9,7 @@ export type SendBlockOptions = {
   readonly now: () => number
   readonly chance: () => number
   /** Whether somebody holds the notification back, as far as is known by now, or this process is to stop. */
-  readonly hold: () => Halt | 'stopping'
+  readonly pause: () => Halt | 'stopping'
   /** From then on what is on its way to a gateway is not waited for. */
   readonly givenUp: AbortSignal
   /** A fault of ours, for the log. The devices wait for another try; the rest of the block goes on. */
@@ -21,7 +21,7 @@ export const sendBlockDefaults: SendBlockOptions = Object.freeze({
   storeEveryMs: 500,
   now: Date.now,
   chance: Math.random,
-  hold: () => 'none',
+  pause: () => 'none',
   givenUp: new AbortController().signal,
   onFault: () => {},
 })

@@ -18,7 +18,7 @@ export type WorkerOptions = {
 /** So many more pieces at a time are taken of what is urgent: a person waits for it. */
 const urgentExtra = 2
 /** How often to look whether somebody holds back what is being sent. */
-const holdLookMs = 250
+const pausePollMs = 250
 
 export type WorkerEvents = { onStored(notificationNo: number): void }
 
@@ -39,7 +39,7 @@ export class Worker {
   readonly #active = new Set<Promise<void>>()
   readonly #held = new Map<number, Claim>()
   /** Of what is at hand: how it was held when it was last looked at. */
-  #holds = new Map<number, Halt>()
+  #pauses = new Map<number, Halt>()
   #looking: NodeJS.Timeout | undefined
   #running = false
   readonly #givenUp = new AbortController()
@@ -59,7 +59,7 @@ export class Worker {
   start(): void {
     this.#running = true
     this.#loop = this.#run()
-    this.#looking = setInterval(() => void this.lookForHolds(), holdLookMs)
+    this.#looking = setInterval(() => void this.refreshPauses(), pausePollMs)
   }
 
   /** Sends what intake claimed for this process; it has not been in the queue. @returns false when there is no room for it */
@@ -70,14 +70,14 @@ export class Worker {
   }
 
   /** Somebody may have paused or cancelled what is being sent. */
-  async lookForHolds(): Promise<void> {
+  async refreshPauses(): Promise<void> {
     const numbers = [...new Set([...this.#held.values()].map(({ notificationNo }) => notificationNo))]
     if (numbers.length === 0) {
-      this.#holds.clear()
+      this.#pauses.clear()
       return
     }
     try {
-      this.#holds = await this.#store.holds(numbers)
+      this.#pauses = await this.#store.pausesOf(numbers)
     } catch (error) {
       this.#log.debug({ err: error }, 'cannot look for holds; looking again soon')
     }
@@ -180,11 +180,11 @@ export class Worker {
   async #handle({ claim, notification, devices: known }: HeldWork, ahead: Ahead | undefined): Promise<void> {
     if (claim.kind === 'send') {
       // What was just read is newer than the last look.
-      this.#holds.set(notification.no, notification.stopped ? 'stopped' : notification.hold)
+      this.#pauses.set(notification.no, notification.stopped ? 'stopped' : notification.pause)
       const store = known ? { ...this.#store, devices: async () => [...known] } : this.#store
       const options = {
         ...sendBlockDefaults,
-        hold: () => (this.#running ? (this.#holds.get(notification.no) ?? 'none') : 'stopping'),
+        pause: () => (this.#running ? (this.#pauses.get(notification.no) ?? 'none') : 'stopping'),
         givenUp: this.#givenUp.signal,
         onFault: (error: unknown) =>
           this.#log.error(

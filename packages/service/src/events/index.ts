@@ -1,20 +1,20 @@
 export {
-  type ClaimedTelling,
-  claimTellings,
-  countTellings,
-  dropOldest,
-  dropSubject,
-  dueReceivers,
-  extendTellings,
+  claimEntries,
+  countOutbox,
+  dueWebhooks,
+  extendEntries,
   finishStatement,
-  giveBackStatement,
-  hurryTellings,
-  overdueTellings,
+  makeEntriesDue,
+  type OutboxEntry,
+  type OutboxState,
+  outboxState,
+  outboxStatement,
+  overdueEntries,
+  pruneOldest,
+  pruneOutboxOf,
+  putBackStatement,
   releaseStatement,
-  tellingStatement,
-  type WaitingTellings,
-  waitingTellings,
 } from './outbox.ts'
 export { type DeliveryGroup, type Fact, type Page, packEvents, unpackPage } from './page.ts'
-export { isHeard, listeners, type Step, tell, tellDeliveries } from './publish.ts'
+export { isSubscribed, publish, publishDeliveries, type Step, subscribers } from './publish.ts'
 export { leaveEvents, type Reporter, takeEvents, type WaitingEvent, waitingEvents } from './trigger-events.ts'

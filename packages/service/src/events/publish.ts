@@ -3,14 +3,14 @@ import { uuidV7 } from '@zbell/core'
 import { type EventKind, kindsMeant } from '@zbell/core/webhooks'
 import { sql } from 'drizzle-orm'
 import type { Reader, Tx, Where } from '../database/index.ts'
-import { tellingStatement } from './outbox.ts'
+import { outboxStatement } from './outbox.ts'
 import { type DeliveryGroup, type Fact, packPage } from './page.ts'
 
 /** Somebody who wants to hear of some kinds of events. */
-export type Listener = { readonly no: number; readonly kinds: ReadonlySet<EventKind> }
+export type Subscriber = { readonly no: number; readonly kinds: ReadonlySet<EventKind> }
 
 /** Who listens in an app, as it is now. */
-export async function listeners(reader: Reader, { appNo, environment }: Where): Promise<Listener[]> {
+export async function subscribers(reader: Reader, { appNo, environment }: Where): Promise<Subscriber[]> {
   const rows = await reader.rows<{ no: number; kinds: string }>(
     sql`select no, cast(kinds as char) as kinds from webhooks
         where app_no = ${appNo} and environment = ${environment} and enabled = true order by no`,
@@ -18,7 +18,8 @@ export async function listeners(reader: Reader, { appNo, environment }: Where): 
   return rows.map(({ no, kinds }) => ({ no, kinds: new Set(kindsMeant(JSON.parse(kinds) as string[])) }))
 }
 
-export const isHeard = (all: readonly Listener[], kind: EventKind): boolean => all.some(({ kinds }) => kinds.has(kind))
+export const isSubscribed = (all: readonly Subscriber[], kind: EventKind): boolean =>
+  all.some(({ kinds }) => kinds.has(kind))
 
 /** So many events go in a page. */
 const pageEvents = 2_000
@@ -27,15 +28,15 @@ const pageEvents = 2_000
  * Lets those who listen hear what happened, in the transaction in which it happens.
  * @param facts made only where somebody listens
  */
-export async function tell(
+export async function publish(
   tx: Tx,
   where: Where,
   kinds: readonly EventKind[],
-  facts: (heard: (kind: EventKind) => boolean) => readonly Fact[] | Promise<readonly Fact[]>,
+  facts: (wanted: (kind: EventKind) => boolean) => readonly Fact[] | Promise<readonly Fact[]>,
 ): Promise<void> {
-  const all = await listeners(tx, where)
-  if (!kinds.some((kind) => isHeard(all, kind))) return
-  const happened = await facts((kind) => isHeard(all, kind))
+  const all = await subscribers(tx, where)
+  if (!kinds.some((kind) => isSubscribed(all, kind))) return
+  const happened = await facts((kind) => isSubscribed(all, kind))
   for (let at = 0; at < happened.length; at += pageEvents) {
     const id = pageId()
     const page = happened.slice(at, at + pageEvents).map((fact, no) => [no, fact] as const)
@@ -43,7 +44,7 @@ export async function tell(
       const own = page.filter(([, { kind }]) => wanted.has(kind))
       if (own.length === 0) continue
       const body = packPage({ is: 'facts', id, atMs: Date.now(), facts: own })
-      await tx.change(tellingStatement(where, no, [{ kind: 'tell', size: own.length, body }]))
+      await tx.change(outboxStatement(no, [{ kind: 'event', size: own.length, body }]))
     }
   }
 }
@@ -56,16 +57,15 @@ export type Step = Omit<DeliveryGroup, 'first' | 'devices' | 'users' | 'at'> & {
 }
 
 /** The same for deliveries of one notification. @param steps of one page, made only where somebody listens */
-export async function tellDeliveries(
+export async function publishDeliveries(
   tx: Tx,
-  where: Where,
   notificationNo: number,
-  all: readonly Listener[],
+  all: readonly Subscriber[],
   steps: readonly Step[],
 ): Promise<void> {
-  const heard = steps.filter(({ kind }) => isHeard(all, kind))
-  for (let at = 0; at < heard.length; at += pageEvents) {
-    const page = heard.slice(at, at + pageEvents)
+  const wanted = steps.filter(({ kind }) => isSubscribed(all, kind))
+  for (let at = 0; at < wanted.length; at += pageEvents) {
+    const page = wanted.slice(at, at + pageEvents)
     const atMs = Math.min(...page.map((one) => one.atMs))
     const groups = grouped(page, atMs)
     const id = pageId()
@@ -74,7 +74,7 @@ export async function tellDeliveries(
       if (own.length === 0) continue
       const size = own.reduce((sum, { devices }) => sum + devices.length, 0)
       const body = packPage({ is: 'deliveries', id, atMs, notificationNo, groups: own })
-      await tx.change(tellingStatement(where, no, [{ kind: 'tell', size, body }]))
+      await tx.change(outboxStatement(no, [{ kind: 'event', size, body }]))
     }
   }
 }

@@ -158,9 +158,9 @@ async function explainDevice(
       missedMs: notification.missedAt?.getTime() ?? null,
       expiresMs: notification.expiresAt.getTime(),
       state:
-        notification.hold === 'cancelled'
+        notification.pause === 'cancelled'
           ? 'cancelled'
-          : notification.hold === 'paused' && notification.state !== 'finished'
+          : notification.pause === 'paused' && notification.state !== 'finished'
             ? 'paused'
             : notification.stopped && (notification.state === 'expanding' || notification.state === 'sending')
               ? 'stopped'

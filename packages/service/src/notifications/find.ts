@@ -31,6 +31,6 @@ export async function findScheduledByName(
   name: string,
 ): Promise<Notification | undefined> {
   const found = await findNotificationByName(database, scope, name.slice(0, 64))
-  const waits = found?.state === 'scheduled' && found.hold !== 'cancelled' && found.schedule === null
+  const waits = found?.state === 'scheduled' && found.pause !== 'cancelled' && found.schedule === null
   return waits ? found : undefined
 }

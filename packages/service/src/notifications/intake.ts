@@ -4,7 +4,7 @@ import { uuidV7, type Writing } from '@zbell/core'
 import { timingOf, type When } from '@zbell/core/calendar'
 import { invalid, type Pace, Problem } from '../base/index.ts'
 import { type Database, databaseTime, isDuplicate, type Scope } from '../database/index.ts'
-import type { Ahead, BlockDevice, HeldWork, Hold, Notification } from '../engine/index.ts'
+import type { Ahead, BlockDevice, HeldWork, Notification, Pause } from '../engine/index.ts'
 import type { GatewayRoom } from '../gateways/index.ts'
 import { checkReferences } from '../targets/index.ts'
 import { channelIn, draftOf, type NotificationRequest } from './draft.ts'
@@ -20,7 +20,7 @@ import {
   type Lifetime,
 } from './store/create-notification.ts'
 import { editNotification } from './store/edit-notification.ts'
-import { holdNotification } from './store/pause.ts'
+import { pauseNotification } from './store/pause.ts'
 import { withdrawNotification } from './store/withdraw-notification.ts'
 
 /** What intake needs of the rest of the process. */
@@ -40,7 +40,7 @@ export type IntakeParts = {
     devices: readonly BlockDevice[],
   ) => Promise<Ahead | undefined>
   /** Somebody paused, resumed or cancelled something. */
-  readonly onHold: () => void
+  readonly onPause: () => void
 }
 
 /** Who asks, and what makes it the same request when it comes again. */
@@ -147,8 +147,8 @@ export class Intake {
   }
 
   /** Somebody else has halted or started something. */
-  lookForHolds(): void {
-    this.#parts.onHold()
+  refreshPauses(): void {
+    this.#parts.onPause()
   }
 
   /** There is work for the engine that somebody else has stored. */
@@ -182,30 +182,30 @@ export class Intake {
 
   /** Stops a notification for now; its queued work keeps its due times. @throws {Problem} `already-over` */
   pause(scope: Scope, id: string): Promise<Notification> {
-    return this.#hold(scope, id, 'paused')
+    return this.#pause(scope, id, 'paused')
   }
 
   /** Lets a paused notification go on. @throws {Problem} `already-over` */
   resume(scope: Scope, id: string): Promise<Notification> {
-    return this.#hold(scope, id, 'none')
+    return this.#pause(scope, id, 'none')
   }
 
   /** Ends a notification for good: what has not gone yet never goes. @throws {Problem} `already-over` */
   cancel(scope: Scope, id: string): Promise<Notification> {
-    return this.#hold(scope, id, 'cancelled')
+    return this.#pause(scope, id, 'cancelled')
   }
 
-  async #hold(scope: Scope, id: string, hold: Hold): Promise<Notification> {
-    const { database, onHold } = this.#parts
+  async #pause(scope: Scope, id: string, pause: Pause): Promise<Notification> {
+    const { database, onPause } = this.#parts
     const notification = await needNotification(database, scope, id)
-    if (!(await holdNotification(database, notification.no, hold))) throw new Problem('already-over')
-    onHold()
+    if (!(await pauseNotification(database, notification.no, pause))) throw new Problem('already-over')
+    onPause()
     return needNotification(database, scope, notification.id)
   }
 
   /** Takes a notification back: what waits ends, and devices that have it are woken to remove it. @returns that wake */
   async withdraw(scope: Scope, id: string, { actor }: Asker): Promise<Accepted> {
-    const { database, onAccepted, onHold } = this.#parts
+    const { database, onAccepted, onPause } = this.#parts
     const notification = await needNotification(database, scope, id)
     const wakeId = uuidV7(Date.now(), randomBytes(10))
     const lifetime = await withdrawNotification(database, scope, notification, {
@@ -224,7 +224,7 @@ export class Intake {
       idempotencyHash: null,
       requestHash: sha256(wakeId),
     })
-    onHold()
+    onPause()
     onAccepted(undefined, undefined)
     return { id: wakeId, ...lifetime }
   }

@@ -55,10 +55,10 @@ export async function notificationView(database: Database, scope: Scope, row: Ke
 }
 
 /** A hold shows until the end; what was cancelled stays so. */
-function stateOf({ state, hold, stopped, dueAt }: KeptNotification): Notification['state'] {
-  if (state === 'finished') return hold === 'cancelled' ? 'cancelled' : 'finished'
-  if (state === 'scheduled' && hold === 'cancelled') return 'cancelled'
-  if (hold === 'paused') return 'paused'
+function stateOf({ state, pause, stopped, dueAt }: KeptNotification): Notification['state'] {
+  if (state === 'finished') return pause === 'cancelled' ? 'cancelled' : 'finished'
+  if (state === 'scheduled' && pause === 'cancelled') return 'cancelled'
+  if (pause === 'paused') return 'paused'
   // One whose hour is yet to come waits for that first.
   const ahead = state === 'scheduled' && dueAt !== null && dueAt.getTime() > Date.now()
   return stopped && !ahead ? 'stopped' : state

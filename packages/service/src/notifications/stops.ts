@@ -43,7 +43,7 @@ export class Stops {
     const where = whereOf(scope)
     await stopApp(this.#database, where, given)
     await this.#tell(where)
-    this.#intake.lookForHolds()
+    this.#intake.refreshPauses()
     return this.read(scope)
   }
 
@@ -53,7 +53,7 @@ export class Stops {
     if (rings !== 'all') await this.#cancelOthers(scope, rings === 'none' ? [] : rings)
     await startApp(this.#database, where)
     await this.#tell(where)
-    this.#intake.lookForHolds()
+    this.#intake.refreshPauses()
     this.#intake.nudge()
     return this.read(scope)
   }

@@ -1,8 +1,8 @@
 import { type Environment, urgencies } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Database, Tx } from '../database/index.ts'
+import { afterNow, type Database, type Tx } from '../database/index.ts'
 import type { FairQueue } from './fair-queue.ts'
-import { afterNow, type ClaimedWork } from './work.ts'
+import type { ClaimedWork } from './work.ts'
 
 export type ClaimOptions = {
   readonly leaseMs: number
@@ -18,7 +18,7 @@ export type ClaimOptions = {
 }
 
 /** Its turn has come, nobody stopped it, and nobody holds it: a worker that dies needs nobody to clean up after it. */
-const isDue = sql`pool = 'sending' and suspended = false and stopped = false and due_at <= utc_timestamp(3) and coalesce(leased_until <= utc_timestamp(3), true)`
+const isDue = sql`suspended = false and parked = false and due_at <= utc_timestamp(3) and coalesce(leased_until <= utc_timestamp(3), true)`
 
 /**
  * Claims the most urgent piece of work that is due, or `undefined` when there is none. Work of one urgency is shared out by

@@ -1,17 +1,14 @@
 import { type SQL, sql } from 'drizzle-orm'
-import { commas, type Tx } from '../database/index.ts'
-import { afterNow, type Pool, type QueuedWork } from './work.ts'
+import { afterNow, commas, type Tx } from '../database/index.ts'
+import type { QueuedWork } from './work.ts'
 
 export type NewWork = Pick<QueuedWork, 'kind' | 'appNo' | 'environment' | 'urgency'> &
   Partial<Pick<QueuedWork, 'failures' | 'cause' | 'size' | 'body'>> & {
-    readonly pool?: Pool
     /** Its turn comes at an instant, or so long after the database's present; at once when left out. */
     readonly due?: Date | { readonly afterMs: number }
     readonly suspended?: boolean
     /** Whoever makes it holds it for so long, and its fence is 1: it need not be claimed. */
     readonly heldMs?: number
-    /** Since when it waits, where that was before now. */
-    readonly madeAt?: Date
   }
 
 /**
@@ -24,12 +21,12 @@ export function enqueueStatement(subject: number | SQL, works: readonly NewWork[
     const { due, heldMs = 0 } = work
     const dueAt = due instanceof Date ? sql`${due}` : due ? afterNow(due.afterMs) : sql`utc_timestamp(3)`
     const leasedUntil = heldMs > 0 ? afterNow(heldMs) : null
-    return sql`(${work.pool ?? 'sending'}, ${work.kind}, ${work.appNo}, ${work.environment}, ${subject}, ${work.urgency}, ${dueAt},
+    return sql`(${work.kind}, ${work.appNo}, ${work.environment}, ${subject}, ${work.urgency}, ${dueAt},
       ${work.suspended ?? false}, ${leasedUntil}, ${heldMs > 0 ? 1 : 0}, ${work.failures ?? 0}, ${work.cause ?? 0},
-      ${work.size ?? 0}, ${work.body ?? null}, ${work.madeAt ?? sql`utc_timestamp(3)`})`
+      ${work.size ?? 0}, ${work.body ?? null})`
   })
-  return sql`insert into work (pool, kind, app_no, environment, subject_no, urgency, due_at, suspended, leased_until, fence, failures,
-    cause, size, body, made_at) values ${commas(rows)}`
+  return sql`insert into work (kind, app_no, environment, subject_no, urgency, due_at, suspended, leased_until, fence, failures,
+    cause, size, body) values ${commas(rows)}`
 }
 
 /** Puts work into the queue, in the transaction that makes it necessary. */

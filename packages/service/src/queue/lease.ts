@@ -1,6 +1,6 @@
 import { sql } from 'drizzle-orm'
-import type { Tx } from '../database/index.ts'
-import { afterNow, type Held } from './work.ts'
+import { afterNow, type Tx } from '../database/index.ts'
+import type { Held } from './work.ts'
 
 type Changes = Pick<Tx, 'change'>
 

@@ -19,7 +19,7 @@ export const waitingFor = (
     sql`select w.no, w.fence, w.kind, w.app_no as appNo, w.environment, w.subject_no as subjectNo, w.urgency, w.failures,
           w.cause, w.size, w.body
         from (select no from work force index (by_share)
-              where pool = 'sending' and suspended = false and stopped = false
+              where suspended = false and parked = false
                 and urgency in ${urgencies.map((_, code) => code)} and app_no = ${of.appNo}
                 and due_at > utc_timestamp(3) limit ${mostLooked}) looked
         join work w on w.no = looked.no

@@ -1,7 +1,7 @@
 import type { Environment } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Reader } from '../database/index.ts'
-import { type Held, ofApp, ofNotification, type QueuedWork } from './work.ts'
+import { type Held, ofApp, ofSubject, type QueuedWork } from './work.ts'
 
 export type QueueState = {
   /** Parts whose turn has come. */
@@ -22,8 +22,8 @@ export async function readQueue(
   const rows = await reader.rows<{ subjectNo: number; due: string; later: string; suspended: string }>(
     sql`select subject_no as subjectNo, sum(if(isDue, size, 0)) as due,
        sum(if(not isDue and not suspended, size, 0)) as later, sum(if(not isDue and suspended, size, 0)) as suspended
-     from (select subject_no, size, suspended or stopped as suspended,
-             leased_until is not null or (not suspended and not stopped and due_at <= utc_timestamp(3)) as isDue
+     from (select subject_no, size, suspended or parked as suspended,
+             leased_until is not null or (not suspended and not parked and due_at <= utc_timestamp(3)) as isDue
            from work where ${ofApp(of)} and kind = ${of.kind}) queued
      group by subject_no`,
   )
@@ -39,7 +39,7 @@ export async function readQueue(
 /** Whether a subject has work, or some that a worker holds. */
 export async function hasWork(reader: Reader, subjectNo: number, which: 'any' | 'held' = 'any'): Promise<boolean> {
   const held = which === 'held' ? sql`and leased_until is not null` : sql``
-  return (await reader.rows(sql`select 1 from work where ${ofNotification(subjectNo)} ${held} limit 1`)).length > 0
+  return (await reader.rows(sql`select 1 from work where ${ofSubject(subjectNo)} ${held} limit 1`)).length > 0
 }
 
 /** What is left of work that somebody holds, and keeps hold of until the transaction ends. @returns undefined when the lease was lost */
@@ -52,7 +52,7 @@ export async function heldBody(tx: Reader, { no, fence }: Held): Promise<{ body:
 
 /** Whether a subject has work beside this. */
 export const hasOtherWork = async (reader: Reader, subjectNo: number, no: number): Promise<boolean> =>
-  (await reader.rows(sql`select 1 from work where ${ofNotification(subjectNo)} and no <> ${no} limit 1`)).length > 0
+  (await reader.rows(sql`select 1 from work where ${ofSubject(subjectNo)} and no <> ${no} limit 1`)).length > 0
 
 /** So many subjects are told of. */
 const mostSubjects = 10_000
@@ -76,7 +76,7 @@ export async function waitsFor(
 ): Promise<{ readonly until: Date; readonly size: number } | null> {
   const [row] = await reader.rows<{ until: Date | null; size: string | null }>(
     sql`select min(due_at) as until, sum(size) as size from work
-        where ${ofNotification(subjectNo)} and cause = ${cause} and due_at > utc_timestamp(3)`,
+        where ${ofSubject(subjectNo)} and cause = ${cause} and due_at > utc_timestamp(3)`,
   )
   return row?.until ? { until: row.until, size: Number(row.size) } : null
 }
@@ -88,5 +88,5 @@ export const workOf = (
   kind: string,
 ): Promise<(Pick<QueuedWork, 'body' | 'failures' | 'cause'> & { readonly dueAt: Date })[]> =>
   reader.rows(
-    sql`select body, failures, cause, due_at as dueAt from work where ${ofNotification(subjectNo)} and kind = ${kind}`,
+    sql`select body, failures, cause, due_at as dueAt from work where ${ofSubject(subjectNo)} and kind = ${kind}`,
   )

@@ -1,25 +1,25 @@
 import { type Environment, urgencies } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Reader, Tx } from '../database/index.ts'
-import { ofApp, ofNotification } from './work.ts'
+import { ofApp, ofSubject } from './work.ts'
 
 type Changes = Pick<Tx, 'change'>
 
 /** Stops all work of a subject that nobody holds; whoever holds some releases it as suspended. */
 export async function suspend(tx: Changes, subjectNo: number): Promise<void> {
-  await tx.change(sql`update work set suspended = true where ${ofNotification(subjectNo)} and leased_until is null`)
+  await tx.change(sql`update work set suspended = true where ${ofSubject(subjectNo)} and leased_until is null`)
 }
 
 type App = { readonly appNo: number; readonly environment: Environment }
 
 /** Parks all work of an app that nobody holds, so that no worker finds it. The caller holds the row of the app's stop. */
 export async function park(tx: Changes, app: App): Promise<void> {
-  await tx.change(sql`update work set stopped = true where ${ofApp(app)} and stopped = false and leased_until is null`)
+  await tx.change(sql`update work set parked = true where ${ofApp(app)} and parked = false and leased_until is null`)
 }
 
 /** Unparks it, each piece due when it was. The caller has removed the app's stop in the same transaction. */
 export async function unpark(tx: Changes, app: App): Promise<void> {
-  await tx.change(sql`update work set stopped = false where ${isParked} and app_no = ${app.appNo}
+  await tx.change(sql`update work set parked = false where ${isParked} and app_no = ${app.appNo}
                         and environment = ${app.environment}`)
 }
 
@@ -28,18 +28,18 @@ export const appsWithParkedWork = (reader: Reader): Promise<App[]> =>
   reader.rows(sql`select distinct app_no as appNo, environment from work where ${isParked}`)
 
 /** In the words of the index \`by_turn\`, so that it is found without looking at all of the queue. */
-const isParked = sql`pool = 'sending' and suspended in (false, true) and stopped = true`
+const isParked = sql`suspended in (false, true) and parked = true`
 
 /** Lets suspended work go on, each when it is due. */
 export async function resume(tx: Changes, subjectNo: number): Promise<void> {
-  await tx.change(sql`update work set suspended = false where ${ofNotification(subjectNo)}`)
+  await tx.change(sql`update work set suspended = false where ${ofSubject(subjectNo)}`)
 }
 
 /** Makes all that nobody holds due at once, suspended or not. */
 export async function makeDue(tx: Changes, subjectNo: number): Promise<void> {
   await tx.change(
     sql`update work set suspended = false, due_at = utc_timestamp(3)
-        where ${ofNotification(subjectNo)} and leased_until is null`,
+        where ${ofSubject(subjectNo)} and leased_until is null`,
   )
 }
 
@@ -50,7 +50,7 @@ export async function makeDue(tx: Changes, subjectNo: number): Promise<void> {
 export async function wake(tx: Changes, of: App & { readonly cause: number }): Promise<void> {
   await tx.change(
     sql`update work force index (by_share) set due_at = utc_timestamp(3)
-        where pool = 'sending' and suspended = false and stopped in (false, true) and urgency in ${urgencies.map((_, code) => code)}
+        where suspended = false and parked in (false, true) and urgency in ${urgencies.map((_, code) => code)}
           and app_no = ${of.appNo} and environment = ${of.environment}
           and cause = ${of.cause} and leased_until is null and due_at > utc_timestamp(3)`,
   )
@@ -58,5 +58,5 @@ export async function wake(tx: Changes, of: App & { readonly cause: number }): P
 
 /** Work of a subject overtakes from now on what is less urgent. */
 export async function changeUrgency(tx: Changes, subjectNo: number, urgency: number): Promise<void> {
-  await tx.change(sql`update work set urgency = ${urgency} where ${ofNotification(subjectNo)}`)
+  await tx.change(sql`update work set urgency = ${urgency} where ${ofSubject(subjectNo)}`)
 }

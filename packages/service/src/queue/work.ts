@@ -1,10 +1,6 @@
 import type { Environment } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
 
-/** Who does it: work of one pool is claimed by its own hands only, and its subjects are numbers of their own. */
-export const pools = ['sending', 'telling'] as const
-export type Pool = (typeof pools)[number]
-
 /**
  * A piece of work as the queue knows it: whose it is, what kind, how urgent, and a body that only its kind can read.
  */
@@ -34,12 +30,9 @@ export type ClaimedWork = QueuedWork & {
 
 export type Held = Pick<ClaimedWork, 'no' | 'fence'>
 
-/** An instant by the database's clock. @param ms may be a fraction */
-export const afterNow = (ms: number): SQL => sql`utc_timestamp(3) + interval ${Math.round(ms * 1_000)} microsecond`
+/** The work of one subject. */
+export const ofSubject = (subjectNo: number): SQL => sql`subject_no = ${subjectNo}`
 
-/** What is sent of a notification, of one and no other. */
-export const ofNotification = (subjectNo: number): SQL => sql`pool = 'sending' and subject_no = ${subjectNo}`
-
-/** What is sent in an app. */
+/** The work of an app. */
 export const ofApp = ({ appNo, environment }: Pick<QueuedWork, 'appNo' | 'environment'>): SQL =>
-  sql`pool = 'sending' and app_no = ${appNo} and environment = ${environment}`
+  sql`app_no = ${appNo} and environment = ${environment}`

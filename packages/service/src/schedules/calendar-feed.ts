@@ -59,7 +59,7 @@ export async function calendarOf(database: Database, scope: Scope): Promise<Writ
       when: one.readerLocal === null ? { at: one.dueAt.toISOString() } : { local: one.readerLocal, zone: 'reader' },
       changedMs: one.changedAt.getTime(),
       nextMs: one.dueAt.getTime(),
-      paused: one.hold === 'paused',
+      paused: one.pause === 'paused',
     })
     await nextTurn()
   }

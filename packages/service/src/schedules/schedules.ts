@@ -119,7 +119,7 @@ export class Schedules {
       if (waiting) await holdIn(tx, waiting.no, 'cancelled')
       await saveSchedule(tx, whereOf(scope), given)
     })
-    if (waiting) this.#intake.lookForHolds()
+    if (waiting) this.#intake.refreshPauses()
     return this.need(scope, name)
   }
 
@@ -330,7 +330,7 @@ export class Schedules {
     }
     const waiting = await scheduledBefore(this.#database, where, until, mostComing.all)
     for (const one of waiting) {
-      const { dueAt, id, name, content, filling, template, hold, schedule, readerLocal, target, mode, channel } = one
+      const { dueAt, id, name, content, filling, template, pause, schedule, readerLocal, target, mode, channel } = one
       if (dueAt && schedule === null)
         items.push({
           dueAt,
@@ -341,7 +341,7 @@ export class Schedules {
           values: filling.values,
           template,
           readersHour: readerLocal,
-          paused: hold === 'paused',
+          paused: pause === 'paused',
           repeats: false,
           target,
           mode,

@@ -3,7 +3,7 @@ import type { Milestones } from '../apps/index.ts'
 import { type Database, DatabaseUnavailable, isDuplicate } from '../database/index.ts'
 import { type OnStep, storeOutcomes } from '../deliveries/index.ts'
 import type { WorkStore } from '../engine/index.ts'
-import { holdsOf, withdrawPage } from '../notifications/index.ts'
+import { pausesOf, withdrawPage } from '../notifications/index.ts'
 import { loadBlockDevices, readersValues, superseded } from '../people/index.ts'
 import { countUnderCaps, giveBack, restraintOf, wakeRejected } from '../policy/index.ts'
 import { extend, FairQueue, release } from '../queue/index.ts'
@@ -35,7 +35,7 @@ export const workStore = (
   devices: (numbers) => loadBlockDevices(database, numbers),
   values: (userNos) => readersValues(database, userNos),
   superseded: (notification, tag, numbers) => superseded(database, notification, tag, numbers),
-  holds: (numbers) => holdsOf(database, numbers),
+  pausesOf: (numbers) => pausesOf(database, numbers),
   restraint: (notification, devices) => restraintOf(database, notification, devices),
   countUnderCaps: (notification, caps, persons) =>
     countUnderCaps(database, notification, notification.no, caps, persons),

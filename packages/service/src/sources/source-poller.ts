@@ -13,7 +13,7 @@ import {
 import type { Logger } from 'pino'
 import { type Database, DatabaseUnavailable, type Tx, type Where } from '../database/index.ts'
 import { EvaluationsBusy, type EvaluatorPool } from '../evaluation/index.ts'
-import { tell } from '../events/index.ts'
+import { publish } from '../events/index.ts'
 import type { Vault } from '../vault/index.ts'
 import type { Reach } from './connect.ts'
 import { evaluateToJson } from './expressions.ts'
@@ -221,11 +221,11 @@ export class SourceLooks {
       log.error({ err: error, source: source.name }, 'a source could not be looked at, by a fault of ours')
     const afterMs = Math.min(longestRestMs, 1_000 * 2 ** Math.min(source.faults, 10))
     const times = await failLook(database, held, { fault, afterMs })
-    // Once is a moment; twice in a row is something that a trigger’s log should tell, and once is enough.
+    // Once is a moment; twice in a row is something that a trigger’s log should publish, and once is enough.
     if (times === 2)
       await database.transact(async (tx) => {
         await this.#parts.onAway(tx, source, source.name, `its source ${source.name} ${fault}`)
-        await tell(tx, source, ['source.away'], () => [
+        await publish(tx, source, ['source.away'], () => [
           { kind: 'source.away', subject: source.name, data: { source: source.name, says: fault } },
         ])
       })

@@ -168,7 +168,7 @@ export class Sources {
       const { no } = await this.need(scope, name)
       await Promise.race([this.#looks.lookAt(no), wait(giveUpAt - Date.now(), undefined, { ref: false })])
       const row = await this.need(scope, name)
-      const isLookedAt = row.fault !== null || (row.lookedAt !== null && row.lookedAt >= row.changedAt)
+      const isLookedAt = row.fault !== null || (row.polledAt !== null && row.polledAt >= row.changedAt)
       if (isLookedAt || Date.now() >= giveUpAt) return row
       await wait(betweenMs)
     }

@@ -1,7 +1,7 @@
 import { setImmediate as turn } from 'node:timers/promises'
 import { type Row, type RowChange, tableLimits } from '@zbell/core/triggers'
 import type { Database, Tx } from '../database/index.ts'
-import { tell } from '../events/index.ts'
+import { publish } from '../events/index.ts'
 import { type FoundRow, keptFound } from './changes.ts'
 import type { PagedLook } from './paged-snapshot.ts'
 import { differing, everySecondsOf, type Looking, noteOfLate, rowsText } from './poll-context.ts'
@@ -79,7 +79,7 @@ export async function storeLook(
 
 /** Who came into a segment, and who is not in it any more. */
 const tellMembers = (tx: Tx, source: Looking['source'], changes: readonly RowChange[]): Promise<void> =>
-  tell(tx, source, ['segment.entered', 'segment.left'], () =>
+  publish(tx, source, ['segment.entered', 'segment.left'], () =>
     changes.map(({ row, gone }) => {
       const { segment, user } = row
       return {

@@ -151,7 +151,7 @@ export class EventDispatcher {
     const came = cameOf(event, source)
     if (scope && came)
       for (const row of triggers)
-        if (isOfType(row.definition, came) && isHeard(row.definition, came))
+        if (isOfType(row.definition, came) && isSubscribed(row.definition, came))
           outcomes.push(await this.#outcome(scope, row, came, event.lateSeconds, detach))
     return outcomes
   }
@@ -213,7 +213,7 @@ function cameOf({ sourceNo, event }: WaitingEvent, source: SourceRow | undefined
 }
 
 /** Events of devices go to triggers that ask for them. */
-const isHeard = ({ devices }: TriggerDefinition, came: Came): boolean =>
+const isSubscribed = ({ devices }: TriggerDefinition, came: Came): boolean =>
   came.is === 'row' || came.event.by !== 'device' || devices === true
 
 const isOfType = ({ types }: TriggerDefinition, came: Came): boolean =>

@@ -1,6 +1,6 @@
-import { longestTellingMs } from '@zbell/core/webhooks'
+import { maxDispatchMs } from '@zbell/core/webhooks'
 import type { Database } from '../database/index.ts'
-import { countTellings, dropOldest, dropSubject, overdueTellings } from '../events/index.ts'
+import { countOutbox, overdueEntries, pruneOldest, pruneOutboxOf } from '../events/index.ts'
 import { noteDropped } from './store/log.ts'
 import { webhookNames } from './store/webhooks.ts'
 
@@ -13,7 +13,7 @@ export type Waiting = {
 }
 
 /** What was not told within three days had its last attempt by then; what could not have one goes a while later. */
-const overdueMs = longestTellingMs + 3_600_000
+const overdueMs = maxDispatchMs + 3_600_000
 
 /**
  * Keeps what waits within its bounds: beyond so many events the oldest go, and the log says so.
@@ -27,24 +27,24 @@ export async function boundWebhooks(
   mayGoOn: () => boolean,
 ): Promise<void> {
   const { database, mostWaiting, onWaiting } = given
-  const counts = await countTellings(database)
+  const counts = await countOutbox(database)
   const names = await webhookNames(database)
   onWaiting([...names].map(([no, name]) => ({ ...name, events: counts.get(no) ?? 0 })))
   for (const [no, events] of counts) {
     if (!mayGoOn()) return
-    if (!names.has(no)) await dropSubject(database, no)
+    if (!names.has(no)) await pruneOutboxOf(database, no)
     else if (events > mostWaiting) {
       const says = `more than ${mostWaiting.toLocaleString('en')} events waited; the oldest went`
-      await dropOldest(database, no, events - mostWaiting, (tx, gone) => noteDropped(tx, no, gone, says))
+      await pruneOldest(database, no, events - mostWaiting, (tx, gone) => noteDropped(tx, no, gone, says))
     }
   }
 }
 
 /** What has waited for longer than anybody tries, for a webhook that is switched off, goes, and its log says so. */
 export async function dropOverdue(database: Database, mayGoOn: () => boolean): Promise<void> {
-  for (const { no, events } of await overdueTellings(database, overdueMs)) {
+  for (const { no, events } of await overdueEntries(database, overdueMs)) {
     if (!mayGoOn()) return
     const says = 'it waited for three days, and could not be told'
-    await dropOldest(database, no, events, (tx, gone) => noteDropped(tx, no, gone, says))
+    await pruneOldest(database, no, events, (tx, gone) => noteDropped(tx, no, gone, says))
   }
 }

@@ -1,13 +1,13 @@
-import { afterTelling, type Heard, type Origin, type Outcome, outcomeOf, signMessage } from '@zbell/core/webhooks'
+import { afterDispatch, type Heard, type Origin, type Outcome, outcomeOf, signMessage } from '@zbell/core/webhooks'
 import { nodeCrypto } from '../base/index.ts'
 import type { Database } from '../database/index.ts'
 import {
-  type ClaimedTelling,
   finishStatement,
-  giveBackStatement,
+  type OutboxEntry,
+  outboxStatement,
   packEvents,
+  putBackStatement,
   releaseStatement,
-  tellingStatement,
 } from '../events/index.ts'
 import type { EventFilter } from './event-filter.ts'
 import { eventsOf, type Message, messagesOf, type Pending } from './messages.ts'
@@ -16,7 +16,7 @@ import { logStatement, type NewEntry } from './store/log.ts'
 import { receiverStatement, type WebhookRow } from './store/webhooks.ts'
 
 /** Who is told, and how it is reached. */
-export type Told = {
+export type Destination = {
   readonly row: WebhookRow
   readonly receiver: Receiver
   readonly secrets: readonly string[]
@@ -50,10 +50,10 @@ type Attempt = {
  * Tells what was claimed, with so many requests on their way at a time, and stores what came of it in one transaction.
  * @param mayGoOn asked before each request; what was not sent is given back as it was
  */
-export async function tellRound(
+export async function dispatchRound(
   database: Database,
-  { row, receiver, secrets, filter, origin }: Told,
-  claimed: readonly ClaimedTelling[],
+  { row, receiver, secrets, filter, origin }: Destination,
+  claimed: readonly OutboxEntry[],
   { inFlight, failures, mayGoOn }: { inFlight: number; failures: number; mayGoOn: () => boolean },
 ): Promise<Round> {
   const [first] = claimed
@@ -74,7 +74,7 @@ export async function tellRound(
       attempts.push(attempt)
       const { outcome } = attempt
       if (outcome.is === 'unwanted') off = outcome.says
-      const next = afterTelling(state.failures, heardOf(posted, outcome), askedOf(posted, outcome))
+      const next = afterDispatch(state.failures, heardOf(posted, outcome), askedOf(posted, outcome))
       state = { failures: next.failures, restMs: Math.max(state.restMs, next.restMs) }
     }
   }
@@ -96,8 +96,8 @@ export async function tellRound(
   const untried = left.filter(({ isUntried }) => isUntried)
   const found = { ...state, told: attempts.some(({ outcome }) => outcome.is === 'told'), fault, off }
   await database.changeAtOnce([
-    ...(done.length > 0 ? [finishStatement(done.map(({ telling }) => telling.no))] : []),
-    ...(untried.length > 0 ? [releaseStatement(untried.map(({ telling }) => telling))] : []),
+    ...(done.length > 0 ? [finishStatement(done.map(({ entry }) => entry.no))] : []),
+    ...(untried.length > 0 ? [releaseStatement(untried.map(({ entry }) => entry))] : []),
     ...stored.flatMap((one) => restOf(row, one)),
     ...(attempts.length > 0 ? [logStatement(row.no, entries), receiverStatement(row.no, found, row.changedAt)] : []),
   ])
@@ -106,18 +106,18 @@ export async function tellRound(
   return { ...state, off, outcomes, isBack: failures > 0 && state.failures === 0 && attempts.length > 0 }
 }
 
-type Statement = ReturnType<typeof giveBackStatement>
+type Statement = ReturnType<typeof putBackStatement>
 type Rest = Left & { readonly failedBody: Buffer | undefined; readonly untriedBody: Buffer | undefined }
 
 /** What becomes of the rest of a piece: what failed waits for another try, what was not tried for its turn. */
-function restOf(row: WebhookRow, { telling, failed, untried, failedBody, untriedBody, afterMs }: Rest): Statement[] {
+function restOf(row: WebhookRow, { entry, failed, untried, failedBody, untriedBody, afterMs }: Rest): Statement[] {
   const waits = untriedBody && { body: untriedBody, size: untried.length }
-  if (!failedBody) return waits ? [giveBackStatement(telling, waits)] : []
-  const again = { failures: telling.failures + 1, afterMs }
-  const { kind, failures, madeAt } = telling
+  if (!failedBody) return waits ? [putBackStatement(entry, waits)] : []
+  const again = { failures: entry.failures + 1, afterMs }
+  const { kind, failures, createdAt } = entry
   return [
-    giveBackStatement(telling, { body: failedBody, size: failed.length }, again),
-    ...(waits ? [tellingStatement(row, row.no, [{ kind, failures, madeAt, ...waits }])] : []),
+    putBackStatement(entry, { body: failedBody, size: failed.length }, again),
+    ...(waits ? [outboxStatement(row.no, [{ kind, failures, createdAt, ...waits }])] : []),
   ]
 }
 
@@ -129,8 +129,8 @@ export const headersOf = ({ id, type, body }: Pick<Message, 'id' | 'type' | 'bod
 })
 
 function attemptOf(message: Message, posted: Posted, atMs: number): Attempt {
-  const oldest = message.events.reduce((first, { telling }) => Math.min(first, telling.madeAt.getTime()), atMs)
-  const attempts = message.events.reduce((most, { telling }) => Math.max(most, telling.failures + 1), 1)
+  const oldest = message.events.reduce((first, { entry }) => Math.min(first, entry.createdAt.getTime()), atMs)
+  const attempts = message.events.reduce((most, { entry }) => Math.max(most, entry.failures + 1), 1)
   const outcome = outcomeOf(posted, { attempts, firstMs: oldest, nowMs: atMs, unit: Math.random() })
   return { message, posted, outcome, atMs }
 }
@@ -143,7 +143,7 @@ const askedOf = (posted: Posted, outcome: Outcome): number =>
   posted.is === 'answered' && posted.retryAfter !== undefined && outcome.is === 'again' ? outcome.afterMs : 0
 
 type Left = {
-  readonly telling: ClaimedTelling
+  readonly entry: OutboxEntry
   readonly failed: readonly Pending[]
   readonly untried: readonly Pending[]
   /** Nothing of it was tried. */
@@ -152,17 +152,17 @@ type Left = {
 }
 
 /** What of each piece is still to be told. */
-function leftOf(claimed: readonly ClaimedTelling[], events: readonly Pending[], attempts: readonly Attempt[]): Left[] {
+function leftOf(claimed: readonly OutboxEntry[], events: readonly Pending[], attempts: readonly Attempt[]): Left[] {
   const outcomes = new Map(attempts.flatMap(({ message, outcome }) => message.events.map((event) => [event, outcome])))
-  const ofPiece = new Map<ClaimedTelling, Pending[]>(claimed.map((telling) => [telling, []]))
-  for (const event of events) ofPiece.get(event.telling)?.push(event)
-  return claimed.map((telling) => {
-    const own = ofPiece.get(telling) ?? []
+  const ofPiece = new Map<OutboxEntry, Pending[]>(claimed.map((entry) => [entry, []]))
+  for (const event of events) ofPiece.get(event.entry)?.push(event)
+  return claimed.map((entry) => {
+    const own = ofPiece.get(entry) ?? []
     const failed = own.filter((event) => outcomes.get(event)?.is === 'again')
     const untried = own.filter((event) => isUntold(outcomes.get(event)))
     const pauses = failed.map((event) => pauseOf(outcomes.get(event)))
     const isUntried = own.length > 0 && untried.length === own.length
-    return { telling, failed, untried, isUntried, afterMs: Math.max(0, ...pauses) }
+    return { entry, failed, untried, isUntried, afterMs: Math.max(0, ...pauses) }
   })
 }
 
@@ -179,13 +179,13 @@ async function entryOf({ message, posted, outcome, atMs }: Attempt): Promise<New
     message: message.id,
     kind: kinds.size === 1 ? events[0]!.kind : null,
     events: events.length,
-    attempt: events.reduce((most, { telling }) => Math.max(most, telling.failures + 1), 1),
+    attempt: events.reduce((most, { entry }) => Math.max(most, entry.failures + 1), 1),
     outcome: outcome.is,
     status: posted.is === 'answered' ? posted.status : null,
     durationMs: posted.durationMs,
     says: outcome.is === 'told' ? null : outcome.says,
     answer: posted.answer,
-    again: events.some(({ telling }) => telling.kind === 'retell'),
+    again: events.some(({ entry }) => entry.kind === 'replay'),
     body: isLast || body.length <= keptOfFailed ? body : null,
     atMs,
   }

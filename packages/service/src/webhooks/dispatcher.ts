@@ -3,16 +3,16 @@ import { LRUCache } from 'lru-cache'
 import type { Logger } from 'pino'
 import { type Database, DatabaseUnavailable } from '../database/index.ts'
 import { EvaluationFailed, type EvaluatorPool } from '../evaluation/index.ts'
-import { claimTellings, dueReceivers, extendTellings, hurryTellings } from '../events/index.ts'
+import { claimEntries, dueWebhooks, extendEntries, makeEntriesDue } from '../events/index.ts'
 import type { AddressGuard } from '../net/index.ts'
 import { SealBroken, type Vault } from '../vault/index.ts'
-import { type Told, tellRound } from './dispatch-round.ts'
+import { type Destination, dispatchRound } from './dispatch-round.ts'
 import { eventFilter } from './event-filter.ts'
 import { Receiver } from './post.ts'
 import { openWebhook, signingSecrets } from './secrets.ts'
 import { findWebhooks, receiverStatement, type WebhookRow } from './store/webhooks.ts'
 
-export type TellerParts = {
+export type DispatcherParts = {
   readonly database: Database
   readonly vault: Vault
   readonly guard: AddressGuard
@@ -71,8 +71,8 @@ type Kept = { readonly receiver: Receiver; readonly key: string }
  * Tells the app’s own servers what happened. Each receiver has turns, a pace and a circuit of its own; any number of processes may
  * tell, and each event is claimed by one of them.
  */
-export class Teller {
-  readonly #parts: TellerParts
+export class WebhookDispatcher {
+  readonly #parts: DispatcherParts
   readonly #turns = new Map<number, AtHand>()
   readonly #held = new Set<number>()
   readonly #receivers = new LRUCache<number, Kept>({
@@ -86,7 +86,7 @@ export class Teller {
   #loop: Promise<void> = Promise.resolve()
   #wake: () => void = () => {}
 
-  constructor(parts: TellerParts) {
+  constructor(parts: DispatcherParts) {
     this.#parts = parts
   }
 
@@ -134,7 +134,7 @@ export class Teller {
     const room = maxTurns.inAll - this.#turns.size
     if (room <= 0) return
     try {
-      const due = await dueReceivers(database, { besides: [...this.#turns.keys()], most: room * 4 })
+      const due = await dueWebhooks(database, { besides: [...this.#turns.keys()], most: room * 4 })
       const rows = await findWebhooks(
         database,
         due.map(({ no }) => no),
@@ -189,9 +189,9 @@ export class Teller {
       const isProbe = failures > 0
       const most = isProbe ? row.batch : roundEvents[mode]
       const pieces = Math.min(most, roundPieces)
-      const claimed = await claimTellings(database, row.no, {
+      const claimed = await claimEntries(database, row.no, {
         most,
-        pieces,
+        entries: pieces,
         leaseMs,
         held: [...this.#held],
       })
@@ -200,11 +200,11 @@ export class Teller {
       for (const { no } of claimed) this.#held.add(no)
       const inFlight = isProbe ? 1 : (this.#paces.get(row.no) ?? 2)
       const alive = setInterval(() => {
-        extendTellings(database, claimed, leaseMs).catch((error: unknown) =>
+        extendEntries(database, claimed, leaseMs).catch((error: unknown) =>
           log.debug({ err: error, webhook: row.name }, 'cannot extend a lease'),
         )
       }, leaseMs / 3)
-      const round = await tellRound(database, told, claimed, { inFlight, failures, mayGoOn }).finally(() => {
+      const round = await dispatchRound(database, told, claimed, { inFlight, failures, mayGoOn }).finally(() => {
         clearInterval(alive)
         for (const { no } of claimed) this.#held.delete(no)
       })
@@ -215,7 +215,7 @@ export class Teller {
         requests += count
         this.#parts.told?.(outcome, count)
       }
-      if (round.isBack) await hurryTellings(database, row.no)
+      if (round.isBack) await makeEntriesDue(database, row.no)
       if (round.restMs > 0 || round.off !== undefined) return
       // Less than there was room for was all that was due.
       const events = claimed.reduce((all, { size }) => all + size, 0)
@@ -250,7 +250,7 @@ export class Teller {
     else this.#slow.delete(no)
   }
 
-  #toldOf(row: WebhookRow): Told {
+  #toldOf(row: WebhookRow): Destination {
     const { vault, service, evaluators } = this.#parts
     const secrets = openWebhook(vault, row)
     return {

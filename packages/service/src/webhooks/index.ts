@@ -1,5 +1,5 @@
 export { boundWebhooks, dropOverdue, type Waiting } from './bound.ts'
-export { Teller, type TellerParts } from './dispatcher.ts'
+export { type DispatcherParts, WebhookDispatcher } from './dispatcher.ts'
 export { serveWebhooks } from './routes.ts'
 export { forgetLog } from './store/log.ts'
 export { replaceSealedWebhook, sealedWebhooks, troubledWebhooks } from './store/webhooks.ts'

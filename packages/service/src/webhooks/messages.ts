@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto'
 import { batchMediaType, cloudEventOf, eventMediaType, type Origin } from '@zbell/core/webhooks'
 import type { Reader } from '../database/index.ts'
-import { type ClaimedTelling, type Page, unpackPage } from '../events/index.ts'
+import { type OutboxEntry, type Page, unpackPage } from '../events/index.ts'
 import type { EventFilter } from './event-filter.ts'
 import { readPages } from './store/read-page.ts'
 
@@ -10,7 +10,7 @@ export type Pending = {
   readonly id: string
   readonly kind: string
   readonly text: string
-  readonly telling: ClaimedTelling
+  readonly entry: OutboxEntry
 }
 
 /** One request. */
@@ -28,20 +28,20 @@ export type Message = {
  */
 export async function eventsOf(
   reader: Reader,
-  tellings: readonly ClaimedTelling[],
+  entries: readonly OutboxEntry[],
   origin: Origin,
   filter: EventFilter,
 ): Promise<Pending[]> {
-  const pages = await Promise.all(tellings.map(({ body }) => unpackPage(body)))
+  const pages = await Promise.all(entries.map(({ body }) => unpackPage(body)))
   const fresh = pages.filter((page): page is Exclude<Page, { is: 'events' }> => page.is !== 'events')
   const happened = new Map(
     (await readPages(reader, fresh)).map((all, at) => [fresh[at] as Page, all.map((one) => cloudEventOf(one, origin))]),
   )
   const pending: Pending[] = []
-  for (const [at, telling] of tellings.entries()) {
+  for (const [at, entry] of entries.entries()) {
     const page = pages[at]!
     const events = page.is === 'events' ? page.events : await filter(happened.get(page) ?? [])
-    for (const event of events) pending.push({ id: event.id, kind: event.type, text: JSON.stringify(event), telling })
+    for (const event of events) pending.push({ id: event.id, kind: event.type, text: JSON.stringify(event), entry })
   }
   return pending
 }

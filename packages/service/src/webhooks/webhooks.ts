@@ -17,11 +17,11 @@ import {
 } from '@zbell/core/webhooks'
 import { invalid, nodeCrypto, Problem } from '../base/index.ts'
 import { type Scope, whereOf } from '../database/index.ts'
-import { hurryTellings, packEvents, unpackPage, type WaitingTellings, waitingTellings } from '../events/index.ts'
+import { makeEntriesDue, type OutboxState, outboxState, packEvents, unpackPage } from '../events/index.ts'
 import { AddressNotAllowed } from '../net/index.ts'
 import { hiddenSecret, SealBroken, withoutSecrets, withSecrets } from '../vault/index.ts'
 import { headersOf } from './dispatch-round.ts'
-import type { Teller, TellerParts } from './dispatcher.ts'
+import type { DispatcherParts, WebhookDispatcher } from './dispatcher.ts'
 import { openWebhook, sealWebhook, signingSecrets, type WebhookSecrets } from './secrets.ts'
 import {
   findEntry,
@@ -29,8 +29,8 @@ import {
   type LogRow,
   listLog,
   logStatement,
-  retell,
-  retellSpan,
+  replay,
+  replaySpan,
   type Span,
 } from './store/log.ts'
 import {
@@ -67,7 +67,7 @@ export type ShownWebhook = {
   readonly url: string | null
   /** Until when each secret signs that was replaced. */
   readonly olderUntil: readonly Date[]
-  readonly waiting: WaitingTellings
+  readonly waiting: OutboxState
   /** The one that was made just now. */
   readonly secret: string | undefined
 }
@@ -81,12 +81,12 @@ type ShownRequest = {
 
 /** The use cases of webhooks. */
 export class Webhooks {
-  readonly #parts: TellerParts
-  readonly #teller: Teller
+  readonly #parts: DispatcherParts
+  readonly #dispatcher: WebhookDispatcher
 
-  constructor(parts: TellerParts, teller: Teller) {
+  constructor(parts: DispatcherParts, dispatcher: WebhookDispatcher) {
     this.#parts = parts
-    this.#teller = teller
+    this.#dispatcher = dispatcher
   }
 
   /** @throws {Problem} `unknown-webhook` */
@@ -105,7 +105,7 @@ export class Webhooks {
       olderUntil: (kept?.secrets ?? []).flatMap(({ untilMs }) =>
         untilMs !== undefined && untilMs > now ? [new Date(untilMs)] : [],
       ),
-      waiting: await waitingTellings(this.#parts.database, row.no),
+      waiting: await outboxState(this.#parts.database, row.no),
       secret,
     }
   }
@@ -173,8 +173,8 @@ export class Webhooks {
   /** Whoever changes a webhook wants to know now whether it is heard. */
   async #asked({ no, enabled }: WebhookRow): Promise<void> {
     if (!enabled) return
-    await hurryTellings(this.#parts.database, no)
-    this.#teller.nudge()
+    await makeEntriesDue(this.#parts.database, no)
+    this.#dispatcher.nudge()
   }
 
   async delete(scope: Scope, name: string): Promise<void> {
@@ -201,7 +201,7 @@ export class Webhooks {
         ? { id: event.id, type: eventMediaType, body: text }
         : { id: event.id, type: batchMediaType, body: `[${text}]` }
     const headers = headersOf(message, signingSecrets(kept, Date.now()))
-    const receiver = this.#teller.open(kept.url, row.ca, 1)
+    const receiver = this.#dispatcher.open(kept.url, row.ca, 1)
     const posted = await receiver.post({ headers, body: message.body })
     await receiver.close()
     const tried = logStatement(row.no, [
@@ -276,8 +276,8 @@ export class Webhooks {
     const own = event === undefined ? all : all.filter(({ id }) => id === event)
     if (own.length === 0) throw invalid('/event', `is no event of the entry ${no}`)
     const body = event === undefined ? found.body : await packEvents(own.map((one) => JSON.stringify(one)))
-    await retell(database, row, row.no, { size: own.length, body })
-    this.#teller.nudge()
+    await replay(database, row.no, { size: own.length, body })
+    this.#dispatcher.nudge()
     return own.length
   }
 
@@ -289,8 +289,8 @@ export class Webhooks {
   ): Promise<{ readonly events: number; readonly isAll: boolean }> {
     if (span.to <= span.from) throw invalid('/to', 'is not after “from”')
     const row = await this.need(scope, name)
-    const told = await retellSpan(this.#parts.database, row, row.no, span, mostReplayed)
-    this.#teller.nudge()
+    const told = await replaySpan(this.#parts.database, row.no, span, mostReplayed)
+    this.#dispatcher.nudge()
     return told
   }
 

@@ -1,7 +1,7 @@
 import { type CheckVerdict, type Environment, type Platform, uuidFromBytes, wellFormedJson } from '@zbell/core'
 import { and, asc, desc, eq, gt, isNotNull, isNull, lt, or, sql } from 'drizzle-orm'
 import { credentials, type Database, type Scope, type Tx, uuidBuffer, type Where } from '../../database/index.ts'
-import { tell } from '../../events/index.ts'
+import { publish } from '../../events/index.ts'
 
 export type CredentialRow = typeof credentials.$inferSelect
 export type NewCredential = Omit<
@@ -215,7 +215,7 @@ export async function markRejected(database: Database, id: string): Promise<void
 }
 
 const tellRejected = (tx: Tx, row: Refusable, says: string): Promise<void> =>
-  tell(tx, row, ['credential.rejected'], () => [
+  publish(tx, row, ['credential.rejected'], () => [
     {
       kind: 'credential.rejected',
       subject: row.platform,
@@ -275,7 +275,7 @@ export async function announceExpiry(database: Database, no: number, days: numbe
     if (!row) return
     const { platform } = row
     const data = { credential: uuidFromBytes(row.id), platform, notAfter: row.notAfter.toISOString(), days }
-    await tell(tx, row, ['credential.expiring'], () => [{ kind: 'credential.expiring', subject: platform, data }])
+    await publish(tx, row, ['credential.expiring'], () => [{ kind: 'credential.expiring', subject: platform, data }])
   })
 }
 

@@ -1,79 +1,111 @@
 // How often, when and by which kind something may ring, and whether at all.
 import type { ChannelSetting, QuietWindow } from '@zbell/core/restraint'
-import { bigint, int, json, mysqlTable, primaryKey, varchar } from 'drizzle-orm/mysql-core'
-import { appNo, blobColumn, environment, hashColumn, instantColumn } from '../columns.ts'
+import { bigint, index, int, json, mysqlTable, primaryKey, uniqueIndex } from 'drizzle-orm/mysql-core'
+import {
+  appNo,
+  asciiText,
+  blobColumn,
+  environment,
+  hashColumn,
+  instantColumn,
+  reference,
+  text,
+  whole,
+} from '../columns.ts'
+import { apps } from './apps.ts'
 
-export const channels = mysqlTable('channels', {
-  no: int('no', { unsigned: true }).autoincrement().primaryKey(),
-  appNo: appNo(),
-  environment: environment(),
-  name: varchar('name', { length: 64 }).notNull(),
-  setting: json('setting').$type<ChannelSetting>().notNull(),
-  madeBy: varchar('made_by', { length: 220 }).notNull(),
-  changedAt: instantColumn('changed_at').notNull(),
-  deletedAt: instantColumn('deleted_at'),
-})
+/** Kinds of notifications that people switch on and off. */
+export const channels = mysqlTable(
+  'channels',
+  {
+    no: int('no', { unsigned: true }).autoincrement().primaryKey(),
+    appNo: appNo().references(() => apps.no),
+    environment: environment(),
+    name: asciiText('name', { length: 64 }).notNull(),
+    setting: json('setting').$type<ChannelSetting>().notNull(),
+    madeBy: text('made_by', { length: 220 }).notNull(),
+    changedAt: instantColumn('changed_at').notNull(),
+    deletedAt: instantColumn('deleted_at'),
+  },
+  (table) => [uniqueIndex('one_channel').on(table.appNo, table.environment, table.name)],
+)
 
+/** Channels that the system of a device blocks. */
 export const channelBlocks = mysqlTable(
   'channel_blocks',
   {
-    channelNo: int('channel_no', { unsigned: true }).notNull(),
-    deviceNo: bigint('device_no', { mode: 'number', unsigned: true }).notNull(),
+    channelNo: whole('channel_no').notNull(),
+    deviceNo: reference('device_no').notNull(),
   },
-  (table) => [primaryKey({ columns: [table.channelNo, table.deviceNo] })],
+  (table) => [primaryKey({ columns: [table.channelNo, table.deviceNo] }), index('by_device').on(table.deviceNo)],
 )
 
+/** Channels that a person muted. */
 export const channelMutes = mysqlTable(
   'channel_mutes',
   {
-    channelNo: int('channel_no', { unsigned: true }).notNull(),
-    userNo: bigint('user_no', { mode: 'number', unsigned: true }).notNull(),
+    channelNo: whole('channel_no').notNull(),
+    userNo: reference('user_no').notNull(),
     mutedAt: instantColumn('muted_at').notNull(),
   },
-  (table) => [primaryKey({ columns: [table.channelNo, table.userNo] })],
+  (table) => [primaryKey({ columns: [table.channelNo, table.userNo] }), index('by_user').on(table.userNo)],
 )
 
-export const userQuietHours = mysqlTable('user_quiet_hours', {
-  userNo: bigint('user_no', { mode: 'number', unsigned: true }).primaryKey(),
-  appNo: appNo(),
-  environment: environment(),
-  quietHours: json('quiet_hours').$type<readonly QuietWindow[]>().notNull(),
-  changedAt: instantColumn('changed_at').notNull(),
-})
+/** Quiet hours of a person, in place of the app’s. */
+export const userQuietHours = mysqlTable(
+  'user_quiet_hours',
+  {
+    userNo: reference('user_no').primaryKey(),
+    appNo: appNo(),
+    environment: environment(),
+    quietHours: json('quiet_hours').$type<readonly QuietWindow[]>().notNull(),
+    changedAt: instantColumn('changed_at').notNull(),
+  },
+  (table) => [index('by_app').on(table.appNo, table.environment)],
+)
 
+/** How often people were rung within a cap’s span: packed counters of many people in one row. */
 export const capPages = mysqlTable(
   'cap_pages',
   {
     appNo: appNo(),
     environment: environment(),
-    cap: varchar('cap', { length: 64 }).notNull(),
+    cap: asciiText('cap', { length: 64 }).notNull(),
     page: bigint('page', { mode: 'number' }).notNull(),
     body: blobColumn('body').notNull(),
     untilAt: instantColumn('until_at').notNull(),
   },
-  (table) => [primaryKey({ columns: [table.appNo, table.environment, table.cap, table.page] })],
+  (table) => [
+    primaryKey({ columns: [table.appNo, table.environment, table.cap, table.page] }),
+    index('by_until').on(table.untilAt),
+  ],
 )
 
+/** Apps that are stopped, by whom and why. */
 export const appStops = mysqlTable(
   'app_stops',
   {
     appNo: appNo(),
     environment: environment(),
-    reason: varchar('reason', { length: 200 }).notNull(),
-    stoppedBy: varchar('stopped_by', { length: 220 }).notNull(),
+    reason: text('reason', { length: 200 }).notNull(),
+    stoppedBy: text('stopped_by', { length: 220 }).notNull(),
     stoppedAt: instantColumn('stopped_at').notNull(),
   },
   (table) => [primaryKey({ columns: [table.appNo, table.environment] })],
 )
 
+/** The secret address of an app’s calendar, as a digest. */
 export const calendarFeeds = mysqlTable(
   'calendar_feeds',
   {
     appNo: appNo(),
     environment: environment(),
     secretHash: hashColumn('secret_hash', { length: 32 }).notNull(),
-    madeBy: varchar('made_by', { length: 220 }).notNull(),
+    madeBy: text('made_by', { length: 220 }).notNull(),
     madeAt: instantColumn('made_at').notNull(),
   },
-  (table) => [primaryKey({ columns: [table.appNo, table.environment] })],
+  (table) => [
+    primaryKey({ columns: [table.appNo, table.environment] }),
+    uniqueIndex('one_secret').on(table.secretHash),
+  ],
 )

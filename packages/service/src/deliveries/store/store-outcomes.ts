@@ -10,14 +10,14 @@ import {
 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Database, Tx } from '../../database/index.ts'
-import { tellGone } from '../../devices/index.ts'
-import { type Claim, type Ended, holds, type Outcomes } from '../../engine/index.ts'
-import { listeners, type Step, tellDeliveries } from '../../events/index.ts'
+import { publishRetired } from '../../devices/index.ts'
+import { type Claim, type Ended, type Outcomes, pauseCodes } from '../../engine/index.ts'
+import { publishDeliveries, type Step, subscribers } from '../../events/index.ts'
 import { enqueue, extend, finish, hasWork, heldBody, release } from '../../queue/index.ts'
 import { CountChanges } from './counts.ts'
 import { DayCounts, type OnStep } from './day-counts.ts'
 import { keepAnswers } from './gateway-answers.ts'
-import { tellFinished } from './publish-finished.ts'
+import { publishFinished } from './publish-finished.ts'
 import { receiptMoments, reportedSteps, takeEarly } from './store-receipts.ts'
 
 /**
@@ -52,8 +52,8 @@ export async function storeOutcomes(
     const ended = again ? await notStoredYet(tx, claim.notificationNo, outcomes.ended) : outcomes.ended
     if (ended.length > 0) {
       const early = await insertDeliveries(tx, claim, ended, days)
-      const all = await listeners(tx, claim)
-      if (all.length > 0) await tellDeliveries(tx, claim, claim.notificationNo, all, [...ended.map(stepOf), ...early])
+      const all = await subscribers(tx, claim)
+      if (all.length > 0) await publishDeliveries(tx, claim.notificationNo, all, [...ended.map(stepOf), ...early])
     }
     if (giveBack && remaining.length > 0) await giveBackRest(tx, claim)
     await enqueue(
@@ -93,7 +93,7 @@ async function retire(
   reason: 'token-gone' | 'push-service-silent',
 ): Promise<void> {
   if (deviceNos.length === 0) return
-  await tellGone(tx, claim, deviceNos, reason)
+  await publishRetired(tx, claim, deviceNos, reason)
   await tx.change(
     sql`insert into device_events (device_no, at, what)
      select no, utc_timestamp(3), ${deviceEvents[reason].code} from devices where no in ${deviceNos} and retired_at is null`,
@@ -114,9 +114,11 @@ async function notStoredYet(tx: Tx, notificationNo: number, ended: readonly Ende
 }
 
 async function giveBackRest(tx: Tx, claim: Claim): Promise<void> {
-  const [row] = await tx.rows<{ hold: number }>(sql`select hold from notifications where no = ${claim.notificationNo}`)
+  const [row] = await tx.rows<{ pause: number }>(
+    sql`select pause from notifications where no = ${claim.notificationNo}`,
+  )
   // Whether its app is stopped is asked, and held, by whoever claims it next.
-  await release(tx, claim, row?.hold === holds.paused ? 'suspended' : { afterMs: 0 })
+  await release(tx, claim, row?.pause === pauseCodes.paused ? 'suspended' : { afterMs: 0 })
 }
 
 const stepOf = ({ state, reason, answer, deviceNo, userNo, atMs }: Ended): Step => ({
@@ -232,7 +234,7 @@ export async function finishIfDone(tx: Tx, notificationNo: number): Promise<void
   await tx.change(sql`delete from early_receipts where notification_no = ${notificationNo}`)
   if (affectedRows !== 1) return
   await giveBackIfCapped(tx, notificationNo)
-  await tellFinished(tx, notificationNo)
+  await publishFinished(tx, notificationNo)
 }
 
 /** Now that all is known, what reached nobody counts under no cap. */

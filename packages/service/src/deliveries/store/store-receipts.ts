@@ -17,7 +17,7 @@ import {
 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import { type Database, type Tx, tuples, uuidBuffer } from '../../database/index.ts'
-import { isHeard, listeners, type Step, tellDeliveries } from '../../events/index.ts'
+import { isSubscribed, publishDeliveries, type Step, subscribers } from '../../events/index.ts'
 import { CountChanges } from './counts.ts'
 import { DayCounts, type OnStep } from './day-counts.ts'
 
@@ -225,8 +225,8 @@ async function tellSteps(
   steps: ReadonlyMap<number, { readonly before: DeliveryRaw; readonly after: DeliveryRecord }>,
   acted: ReadonlyMap<number, string>,
 ): Promise<void> {
-  const all = await listeners(tx, known)
-  if (!receiptKinds.some((kind) => isHeard(all, kind))) return
+  const all = await subscribers(tx, known)
+  if (!receiptKinds.some((kind) => isSubscribed(all, kind))) return
   const rows = await tx.rows<{ deviceNo: number; userNo: number | null }>(
     sql`select no as deviceNo, user_no as userNo from devices where no in ${[...steps.keys()]}`,
   )
@@ -234,7 +234,7 @@ async function tellSteps(
     const { before, after } = steps.get(device.deviceNo)!
     return reportedSteps(recordOf(before).moments, after.moments, device, acted.get(device.deviceNo) ?? null)
   })
-  await tellDeliveries(tx, known, known.no, all, told)
+  await publishDeliveries(tx, known.no, all, told)
 }
 
 const receiptKinds = [

@@ -1,7 +1,7 @@
 import { type DeviceEvent, deviceEventOfCode, deviceEvents } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Database, Tx } from '../../database/index.ts'
-import { tellDeviceEvent } from './publish-devices.ts'
+import { publishDeviceEvent } from './publish-devices.ts'
 
 /** So many events of a device are kept, and a few more. */
 const eventsKept = 200
@@ -18,7 +18,7 @@ export async function noteEvent(tx: Tx, deviceNo: number, event: DeviceEvent, de
       sql`delete from device_events where device_no = ${deviceNo} and no <= (
         select no from (select no from device_events where device_no = ${deviceNo} order by no desc limit 1 offset ${eventsKept}) as older)`,
     )
-  await tellDeviceEvent(tx, deviceNo, event)
+  await publishDeviceEvent(tx, deviceNo, event)
 }
 
 export type EventRow = { readonly event: DeviceEvent; readonly at: Date; readonly detail: string | null }

@@ -2,7 +2,7 @@ import { type DeviceEvent, type Environment, uuidFromBytes } from '@zbell/core'
 import type { EventKind } from '@zbell/core/webhooks'
 import { sql } from 'drizzle-orm'
 import { type Scope, type Tx, type Where, whereOf } from '../../database/index.ts'
-import { type Fact, tell } from '../../events/index.ts'
+import { type Fact, publish } from '../../events/index.ts'
 
 type Device = {
   readonly id: Buffer
@@ -19,7 +19,7 @@ const kindOf: { readonly [Event in DeviceEvent]?: EventKind } = {
 }
 
 /** What happened to a device, as far as anybody else may want to know of it. */
-export async function tellDeviceEvent(tx: Tx, deviceNo: number, event: DeviceEvent): Promise<void> {
+export async function publishDeviceEvent(tx: Tx, deviceNo: number, event: DeviceEvent): Promise<void> {
   const kind = kindOf[event]
   if (!kind) return
   const [device] = await tx.rows<Device & { appNo: number; environment: Environment }>(
@@ -33,17 +33,17 @@ export async function tellDeviceEvent(tx: Tx, deviceNo: number, event: DeviceEve
       : kind === 'device.retired'
         ? { reason: event }
         : {}
-  await tell(tx, device, [kind], () => [factOf(kind, device, more)])
+  await publish(tx, device, [kind], () => [factOf(kind, device, more)])
 }
 
 /** Devices that are gone, before they are retired. */
-export const tellGone = (
+export const publishRetired = (
   tx: Tx,
   where: Where,
   deviceNos: readonly number[],
   reason: 'token-gone' | 'push-service-silent',
 ): Promise<void> =>
-  tell(tx, where, ['device.retired'], async () => {
+  publish(tx, where, ['device.retired'], async () => {
     const devices = await tx.rows<Device>(
       sql`select v.id, v.platform, v.permission, u.name as user from devices v left join users u on u.no = v.user_no
           where v.no in ${deviceNos} and v.retired_at is null`,
@@ -69,8 +69,8 @@ export type Registered = {
   readonly model: string | null
 }
 
-export const tellRegistered = (tx: Tx, scope: Scope, devices: readonly Registered[]): Promise<void> =>
-  tell(tx, whereOf(scope), ['device.registered'], () =>
+export const publishRegistered = (tx: Tx, scope: Scope, devices: readonly Registered[]): Promise<void> =>
+  publish(tx, whereOf(scope), ['device.registered'], () =>
     devices.map(({ id: device, platform, user, permission, locale, timeZone, appVersion, systemVersion, model }) => ({
       kind: 'device.registered',
       subject: device,

@@ -5,7 +5,7 @@ import { commas, type Database, isDuplicate, type Scope, type Tx, uuidBuffer } f
 import { noteEvent } from './device-events.ts'
 import { ensureUser, forgetAnonymous } from './ensure-user.ts'
 import { noteLeaving } from './former-devices.ts'
-import { tellRegistered } from './publish-devices.ts'
+import { publishRegistered } from './publish-devices.ts'
 
 export type DeviceAddress = {
   readonly token: string
@@ -209,7 +209,7 @@ async function insert(
   userNo: number | null,
 ): Promise<void> {
   await tx.change(insertion(scope, [{ device, installation, userNo }]))
-  await tellRegistered(tx, scope, [device])
+  await publishRegistered(tx, scope, [device])
 }
 
 /** The statement that stores new devices; it fails where one is there already. */

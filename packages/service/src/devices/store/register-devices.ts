@@ -2,7 +2,7 @@ import { uuidFromBytes } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Database, DeviceRow, Scope } from '../../database/index.ts'
 import { ensureUsers } from './ensure-users.ts'
-import { tellRegistered } from './publish-devices.ts'
+import { publishRegistered } from './publish-devices.ts'
 import { bareDeviceColumns, findDevicesBySecrets } from './read-devices.ts'
 import { insertion, type NewDevice, registerDevice } from './register-device.ts'
 
@@ -91,7 +91,7 @@ async function insertStrangers(
         ? [{ made, stored: { ...row, id, muted: row.muted === 1, userProved: row.userProved === 1, user: made.user } }]
         : []
     })
-    await tellRegistered(
+    await publishRegistered(
       tx,
       scope,
       found.map(({ made }) => made),

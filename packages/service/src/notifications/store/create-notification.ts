@@ -15,8 +15,8 @@ import type { Past } from '@zbell/core/calendar'
 import type { Channel } from '@zbell/core/restraint'
 import { type SQL, sql } from 'drizzle-orm'
 import { commas, type Database, isDuplicate, type Scope, uuidBuffer } from '../../database/index.ts'
-import { tellFinished } from '../../deliveries/index.ts'
-import { type BlockDevice, type HeldWork, holds, type Notification } from '../../engine/index.ts'
+import { publishFinished } from '../../deliveries/index.ts'
+import { type BlockDevice, type HeldWork, type Notification, pauseCodes } from '../../engine/index.ts'
 import { isStopped } from '../../policy/index.ts'
 import { enqueueStatement, release } from '../../queue/index.ts'
 import { isPersonal, personalDevices } from '../../targets/index.ts'
@@ -130,7 +130,7 @@ export async function createNotification(
     appNo: scope.app.no,
     environment: scope.environment,
     state,
-    hold: 'none',
+    pause: 'none',
     stopped: false,
     channel: given.channel ?? null,
     withdrawnAt: null,
@@ -166,7 +166,7 @@ export async function createNotification(
         ? await database.transact(async (tx) => {
             for (const statement of statements) await tx.change(statement)
             const rows = await tx.rows<Stored>(asks)
-            await tellFinished(tx, rows[0]!.notificationNo)
+            await publishFinished(tx, rows[0]!.notificationNo)
             return rows
           })
         : await database.compound<Stored>(statements, asks)
@@ -235,7 +235,7 @@ export function notificationStatements(
     given.mode,
     given.ttlSeconds,
     given.spreadSeconds,
-    given.paused ? holds.paused : holds.none,
+    given.paused ? pauseCodes.paused : pauseCodes.none,
     given.sentBy,
     given.idempotencyHash,
     given.requestHash,
@@ -264,7 +264,7 @@ export function notificationStatements(
   ])
   return [
     sql`insert into notifications (id, app_no, environment, state, target, content, filling, template, name,
-              live_name, tag, urgency, mode, ttl_seconds, spread_seconds, hold, sent_by, idempotency_hash, request_hash,
+              live_name, tag, urgency, mode, ttl_seconds, spread_seconds, pause, sent_by, idempotency_hash, request_hash,
               expanded, expanded_to, due_at, grace_seconds, reader_local, reader_past, schedule, channel_no, created_at, changed_at, expires_at, finished_at)
             values (${commas(row)}, utc_timestamp(3), utc_timestamp(3),
               ${begins} + interval ${given.ttlSeconds} second, ${state === 'finished' ? sql`utc_timestamp(3)` : null})`,

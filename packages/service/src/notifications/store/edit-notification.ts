@@ -1,7 +1,7 @@
 import { type Filling, type Urgency, type Writing, wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Database } from '../../database/index.ts'
-import { holds } from '../../engine/index.ts'
+import { pauseCodes } from '../../engine/index.ts'
 import { changeUrgency, hasWork } from '../../queue/index.ts'
 import { urgencyCode } from './create-notification.ts'
 
@@ -15,10 +15,10 @@ export type Edit = {
 /** Changes one that is paused or waits for its hour. @returns false when something of it has gone, or it is neither */
 export async function editNotification(database: Database, no: number, edit: Edit): Promise<boolean> {
   return database.transact(async (tx) => {
-    const [row] = await tx.rows<{ hold: number; state: string }>(
-      sql`select hold, state from notifications where no = ${no} for update`,
+    const [row] = await tx.rows<{ pause: number; state: string }>(
+      sql`select pause, state from notifications where no = ${no} for update`,
     )
-    const waits = row?.hold === holds.paused || (row?.hold === holds.none && row.state === 'scheduled')
+    const waits = row?.pause === pauseCodes.paused || (row?.pause === pauseCodes.none && row.state === 'scheduled')
     if (!waits) return false
     const [gone] = await tx.rows(sql`select 1 from deliveries where notification_no = ${no} limit 1`)
     if (gone || (await hasWork(tx, no, 'held'))) return false

@@ -1,7 +1,7 @@
 import { sql } from 'drizzle-orm'
 import type { Database, Tx } from '../../database/index.ts'
 import { finishIfDone } from '../../deliveries/index.ts'
-import { type Halt, type Hold, holdOfCode, holds } from '../../engine/index.ts'
+import { type Halt, type Pause, pauseCodes, pauseOfCode } from '../../engine/index.ts'
 import { isStopped } from '../../policy/index.ts'
 import { makeDue, resume, suspend } from '../../queue/index.ts'
 
@@ -10,20 +10,20 @@ import { makeDue, resume, suspend } from '../../queue/index.ts'
  * all else is suspended, resumed or ended here.
  * @returns false when it has come to its end already
  */
-export const holdNotification = (database: Database, no: number, hold: Hold): Promise<boolean> =>
-  database.transact((tx) => holdIn(tx, no, hold))
+export const pauseNotification = (database: Database, no: number, pause: Pause): Promise<boolean> =>
+  database.transact((tx) => holdIn(tx, no, pause))
 
 /** The same, as a part of a transaction. */
-export async function holdIn(tx: Tx, no: number, hold: Hold): Promise<boolean> {
-  const [row] = await tx.rows<{ state: string; hold: number }>(
-    sql`select state, hold from notifications where no = ${no} for update`,
+export async function holdIn(tx: Tx, no: number, pause: Pause): Promise<boolean> {
+  const [row] = await tx.rows<{ state: string; pause: number }>(
+    sql`select state, pause from notifications where no = ${no} for update`,
   )
-  if (!row || row.state === 'finished' || row.hold === holds.cancelled) return false
+  if (!row || row.state === 'finished' || row.pause === pauseCodes.cancelled) return false
   await tx.change(
-    sql`update notifications set hold = ${holds[hold]}, changed_at = utc_timestamp(3), version = version + 1
-         ${hold === 'cancelled' ? sql`, live_name = null` : sql``} where no = ${no}`,
+    sql`update notifications set pause = ${pauseCodes[pause]}, changed_at = utc_timestamp(3), version = version + 1
+         ${pause === 'cancelled' ? sql`, live_name = null` : sql``} where no = ${no}`,
   )
-  switch (hold) {
+  switch (pause) {
     case 'paused':
       await suspend(tx, no)
       break
@@ -40,23 +40,23 @@ export async function holdIn(tx: Tx, no: number, hold: Hold): Promise<boolean> {
       await finishIfDone(tx, no)
       break
     default:
-      hold satisfies never
+      pause satisfies never
   }
   return true
 }
 
 /** How the notifications that a worker has at hand are held now. */
-export async function holdsOf(database: Database, numbers: readonly number[]): Promise<Map<number, Halt>> {
+export async function pausesOf(database: Database, numbers: readonly number[]): Promise<Map<number, Halt>> {
   if (numbers.length === 0) return new Map()
-  const rows = await database.rows<{ no: number; hold: number; stopped: number }>(
-    sql`select n.no, n.hold, ${isStopped(sql`n`)} as stopped from notifications n where n.no in ${numbers}`,
+  const rows = await database.rows<{ no: number; pause: number; stopped: number }>(
+    sql`select n.no, n.pause, ${isStopped(sql`n`)} as stopped from notifications n where n.no in ${numbers}`,
   )
   return new Map(
     rows
-      .filter(({ hold, stopped }) => hold !== 0 || stopped === 1)
-      .map(({ no, hold, stopped }) => [
+      .filter(({ pause, stopped }) => pause !== 0 || stopped === 1)
+      .map(({ no, pause, stopped }) => [
         no,
-        holdOfCode(hold) === 'cancelled' || stopped === 0 ? holdOfCode(hold) : 'stopped',
+        pauseOfCode(pause) === 'cancelled' || stopped === 0 ? pauseOfCode(pause) : 'stopped',
       ]),
   )
 }

@@ -1,12 +1,12 @@
 import { type Filling, type Reason, reasons, type Target, urgencies, uuidFromBytes, type Writing } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
 import { allOf, type Database, type Scope, uuidBuffer } from '../../database/index.ts'
-import { holdOfCode, type Notification } from '../../engine/index.ts'
+import { type Notification, pauseOfCode } from '../../engine/index.ts'
 import { channelOf, isStopped } from '../../policy/index.ts'
 
 type StoredNotification = Omit<
   Notification,
-  'id' | 'target' | 'content' | 'filling' | 'urgency' | 'hold' | 'stopped' | 'channel'
+  'id' | 'target' | 'content' | 'filling' | 'urgency' | 'pause' | 'stopped' | 'channel'
 > & {
   stopped: number
   channelNo: number | null
@@ -16,12 +16,12 @@ type StoredNotification = Omit<
   target: unknown
   content: unknown
   filling: unknown
-  hold: number
+  pause: number
   urgency: number
 }
 
 /** Of a notification `n`. */
-const columns = sql`n.no, n.id, app_no as appNo, environment, state, target, content, filling, template, name, hold,
+const columns = sql`n.no, n.id, app_no as appNo, environment, state, target, content, filling, template, name, pause,
   urgency, mode, ttl_seconds as ttlSeconds, spread_seconds as spreadSeconds, withdrawn_at as withdrawnAt, pruned_at as prunedAt,
   sent_by as sentBy, expanded, created_at as createdAt, expires_at as expiresAt, finished_at as finishedAt,
   due_at as dueAt, grace_seconds as graceSeconds, missed_at as missedAt, reader_local as readerLocal,
@@ -43,7 +43,7 @@ const notificationOf = ({ channelNo, channelName, channelSetting, ...raw }: Stor
   target: parsed<Target>(raw.target),
   content: parsed<Writing>(raw.content),
   filling: parsed<Filling | null>(raw.filling) ?? {},
-  hold: holdOfCode(raw.hold),
+  pause: pauseOfCode(raw.pause),
   urgency: urgencies[raw.urgency]!,
 })
 

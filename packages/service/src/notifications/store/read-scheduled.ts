@@ -1,6 +1,6 @@
 import { sql } from 'drizzle-orm'
 import type { Database, Where } from '../../database/index.ts'
-import { holds, type Notification } from '../../engine/index.ts'
+import { type Notification, pauseCodes } from '../../engine/index.ts'
 import { notificationsWhere } from './read-notifications.ts'
 
 /** Notifications that wait for their hour, soonest first. */
@@ -12,6 +12,6 @@ export const scheduledBefore = (
 ): Promise<Notification[]> =>
   notificationsWhere(
     database,
-    sql`app_no = ${appNo} and environment = ${environment} and state = 'scheduled' and hold <> ${holds.cancelled} and due_at < ${before}
+    sql`app_no = ${appNo} and environment = ${environment} and state = 'scheduled' and pause <> ${pauseCodes.cancelled} and due_at < ${before}
         order by due_at limit ${limit}`,
   )

@@ -1,7 +1,7 @@
 import type { Filling, Writing } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Database, Where } from '../../database/index.ts'
-import { holds } from '../../engine/index.ts'
+import { pauseCodes } from '../../engine/index.ts'
 import { dueSubjects } from '../../queue/index.ts'
 import { notificationsWhere } from './read-notifications.ts'
 
@@ -28,7 +28,7 @@ export async function waitingForStart(
   if (due.length === 0) return []
   const found = await notificationsWhere(
     database,
-    sql`app_no = ${appNo} and environment = ${environment} and hold = ${holds.none} and state <> 'finished' and no in ${due}
+    sql`app_no = ${appNo} and environment = ${environment} and pause = ${pauseCodes.none} and state <> 'finished' and no in ${due}
         order by no limit ${limit}`,
   )
   return found.map(({ no, id, name, content, filling, sentBy, expanded }) => ({

@@ -1,6 +1,6 @@
 import { sql } from 'drizzle-orm'
 import { type Database, inWhere, type Tx, type Where } from '../../database/index.ts'
-import { holds } from '../../engine/index.ts'
+import { pauseCodes } from '../../engine/index.ts'
 import { appsWithParkedWork, type Held, park, release, unpark } from '../../queue/index.ts'
 
 /** Stops an app and parks its work. A stop that stands already keeps who said it first. */
@@ -55,7 +55,7 @@ export async function unparkForgotten(database: Database): Promise<void> {
 async function resumeLate(tx: Tx, where: Where): Promise<void> {
   await tx.change(
     sql`update notifications set expires_at = utc_timestamp(3) + interval ttl_seconds second, due_at = utc_timestamp(3)
-        where ${inWhere(where)} and state = 'scheduled' and hold = ${holds.none}
+        where ${inWhere(where)} and state = 'scheduled' and pause = ${pauseCodes.none}
           and due_at < utc_timestamp(3) and reader_local is null`,
   )
 }

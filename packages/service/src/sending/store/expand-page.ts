@@ -1,8 +1,8 @@
 import { blockSize, packBlock, spreadPlan } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Database, Tx } from '../../database/index.ts'
-import { finishIfDone, tellFinished } from '../../deliveries/index.ts'
-import { type Claim, type Expansion, holds, type Notification, ringsAt } from '../../engine/index.ts'
+import { finishIfDone, publishFinished } from '../../deliveries/index.ts'
+import { type Claim, type Expansion, type Notification, pauseCodes, ringsAt } from '../../engine/index.ts'
 import { enqueue, extend, finish, type NewWork, release } from '../../queue/index.ts'
 import { countTarget, lookSize, targetDevices } from '../../targets/index.ts'
 import { lookForReaders } from './expand-by-zone.ts'
@@ -68,10 +68,10 @@ export async function expandPage(
 }
 
 /** Whether nothing ran at its hour, nor for so long after it that it would only surprise. */
-const isMissed = ({ state, hold, readerLocal, dueAt, graceSeconds }: Notification, nowMs: number): boolean =>
+const isMissed = ({ state, pause, readerLocal, dueAt, graceSeconds }: Notification, nowMs: number): boolean =>
   state === 'scheduled' &&
   readerLocal === null &&
-  hold === 'none' &&
+  pause === 'none' &&
   dueAt !== null &&
   graceSeconds !== null &&
   nowMs - dueAt.getTime() > graceSeconds * 1_000
@@ -84,7 +84,7 @@ async function storeMissed(database: Database, claim: Claim, { no }: Notificatio
       sql`update notifications set state = 'finished', missed_at = utc_timestamp(3), finished_at = utc_timestamp(3),
             live_name = null, changed_at = utc_timestamp(3), version = version + 1 where no = ${no} and state = 'scheduled'`,
     )
-    await tellFinished(tx, no)
+    await publishFinished(tx, no)
     return 'done'
   })
 }
@@ -105,12 +105,12 @@ async function storePage(
   look: Look,
 ): Promise<Expansion | 'again'> {
   return database.transact(async (tx) => {
-    const [place] = await tx.rows<{ expanded: number; expandedTo: number; spreadOver: number; hold: number }>(
-      sql`select expanded, expanded_to as expandedTo, spread_over as spreadOver, hold from notifications where no = ${notification.no} for update`,
+    const [place] = await tx.rows<{ expanded: number; expandedTo: number; spreadOver: number; pause: number }>(
+      sql`select expanded, expanded_to as expandedTo, spread_over as spreadOver, pause from notifications where no = ${notification.no} for update`,
     )
     if (!place) return 'lost'
-    if (place.hold === holds.paused) return (await release(tx, claim, 'suspended')) ? 'suspended' : 'lost'
-    const cancelled = place.hold === holds.cancelled
+    if (place.pause === pauseCodes.paused) return (await release(tx, claim, 'suspended')) ? 'suspended' : 'lost'
+    const cancelled = place.pause === pauseCodes.cancelled
     const from = firstAfter(look.numbers, place.expandedTo)
     const numbers = cancelled ? [] : look.numbers.slice(from, from + pageSize)
     const usedUp = from + numbers.length === look.numbers.length

@@ -25,9 +25,9 @@ const lookedThrough = 500
 /** Sources that are due and that nobody has, the longest due first. @param but apps of which none is wanted */
 export async function dueSources(database: Database, but: readonly number[]): Promise<DueSource[]> {
   const rows = await database.rows<{ no: number; appNo: number; isAtFault: number }>(
-    sql`select no, app_no as appNo, fault is not null as isAtFault from sources where next_look_at <= utc_timestamp(3)
+    sql`select no, app_no as appNo, fault is not null as isAtFault from sources where next_poll_at <= utc_timestamp(3)
           and (leased_until is null or leased_until < utc_timestamp(3)) and kind <> 'incoming' and ${noneOf(sql`app_no`, but)}
-        order by next_look_at limit ${lookedThrough}`,
+        order by next_poll_at limit ${lookedThrough}`,
   )
   return rows.map((row) => ({ ...row, isAtFault: row.isAtFault === 1 }))
 }
@@ -43,7 +43,7 @@ export async function holdSource(
   const { affectedRows } = await database.change(
     sql`update sources set lease = ${lease}, leased_until = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond
         where no = ${no} and (leased_until is null or leased_until < utc_timestamp(3))
-          ${ifDue ? sql`and next_look_at <= utc_timestamp(3)` : sql``}`,
+          ${ifDue ? sql`and next_poll_at <= utc_timestamp(3)` : sql``}`,
   )
   return affectedRows === 1 ? { no, lease } : undefined
 }
@@ -89,8 +89,8 @@ export async function endLook(
   { everySeconds, columns, note, leftOut }: LookEnd,
 ): Promise<void> {
   await tx.change(
-    sql`update sources set taken = true, fault = null, fault_since = null, faults = 0, looked_at = utc_timestamp(3), lease = null,
-          leased_until = null, next_look_at = utc_timestamp(3) + interval ${everySeconds} second,
+    sql`update sources set taken = true, fault = null, fault_since = null, faults = 0, polled_at = utc_timestamp(3), lease = null,
+          leased_until = null, next_poll_at = utc_timestamp(3) + interval ${everySeconds} second,
           left_out = ${leftOut?.slice(0, 300) ?? null}
           ${columns === undefined ? sql`` : sql`, columns = ${wellFormedJson(columns)}`}
           ${note === undefined ? sql`` : sql`, note = ${note.slice(0, 300)}`}
@@ -102,7 +102,7 @@ export async function endLook(
 export const leaveLook = (database: Database, { no, lease }: HeldSource, afterMs: number) =>
   database.change(
     sql`update sources set lease = null, leased_until = null,
-          next_look_at = utc_timestamp(3) + interval ${afterMs * 1_000} microsecond where no = ${no} and lease = ${lease}`,
+          next_poll_at = utc_timestamp(3) + interval ${afterMs * 1_000} microsecond where no = ${no} and lease = ${lease}`,
   )
 
 /**
@@ -121,7 +121,7 @@ export async function failLook(
     if (!row) return undefined
     await tx.change(
       sql`update sources set fault = ${fault.slice(0, 300)}, fault_since = coalesce(fault_since, utc_timestamp(3)), faults = faults + 1,
-            lease = null, leased_until = null, next_look_at = utc_timestamp(3) + interval ${afterMs * 1_000} microsecond
+            lease = null, leased_until = null, next_poll_at = utc_timestamp(3) + interval ${afterMs * 1_000} microsecond
           where no = ${no}`,
     )
     return row.faults + 1

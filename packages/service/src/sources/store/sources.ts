@@ -26,7 +26,7 @@ export type SourceRow = Where & {
   readonly fault: string | null
   readonly faultSince: Date | null
   readonly faults: number
-  readonly lookedAt: Date | null
+  readonly polledAt: Date | null
   /** Since it was looked at last, by the database’s clock. */
   readonly silentSeconds: number | null
   readonly madeBy: string
@@ -42,7 +42,7 @@ type Stored = Omit<SourceRow, 'definition' | 'columns' | 'samples' | 'taken'> & 
 
 const columns = sql`no, app_no as appNo, environment, name, version, cast(definition as char) as definition, sealed, shape,
   taken, cast(columns as char) as columns, cast(samples as char) as samples, note, left_out as leftOut, fault, fault_since as faultSince, faults,
-  looked_at as lookedAt, timestampdiff(second, looked_at, utc_timestamp(3)) as silentSeconds, made_by as madeBy, changed_at as changedAt`
+  polled_at as polledAt, timestampdiff(second, polled_at, utc_timestamp(3)) as silentSeconds, made_by as madeBy, changed_at as changedAt`
 
 const rowOf = ({ definition, columns: kept, samples, taken, ...rest }: Stored): SourceRow => ({
   ...rest,
@@ -100,7 +100,7 @@ export async function saveSource(
     // Whoever is looking at it meanwhile looks at what it was.
     const kept = sql`kind = ${definition.kind}, definition = ${text}, sealed = ${sealed}, address = ${address},
       shape = ${shape}, fault = null, fault_since = null, faults = 0, lease = null, leased_until = null,
-      next_look_at = utc_timestamp(3), made_by = ${madeBy}, changed_at = utc_timestamp(3)`
+      next_poll_at = utc_timestamp(3), made_by = ${madeBy}, changed_at = utc_timestamp(3)`
     if (!before) {
       await tx.change(
         sql`insert into sources set app_no = ${where.appNo}, environment = ${where.environment}, name = ${name}, ${kept}`,
@@ -116,7 +116,7 @@ export async function saveSource(
 export async function forgetState(tx: Tx, no: number): Promise<void> {
   await tx.change(sql`delete from source_pages where source_no = ${no}`)
   await tx.change(
-    sql`update sources set taken = false, state = null, columns = null, samples = null, note = null, left_out = null, looked_at = null where no = ${no}`,
+    sql`update sources set taken = false, state = null, columns = null, samples = null, note = null, left_out = null, polled_at = null where no = ${no}`,
   )
 }
 
@@ -166,4 +166,4 @@ export async function replaceSealedSource(
 
 /** Keeps what came last, the newest first. */
 export const keepSamples = (tx: Tx, no: number, samples: readonly unknown[]) =>
-  tx.change(sql`update sources set samples = ${wellFormedJson(samples)}, looked_at = utc_timestamp(3) where no = ${no}`)
+  tx.change(sql`update sources set samples = ${wellFormedJson(samples)}, polled_at = utc_timestamp(3) where no = ${no}`)

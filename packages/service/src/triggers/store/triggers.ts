@@ -4,7 +4,7 @@ import type { TriggerDefinition } from '@zbell/core/triggers'
 import { sql } from 'drizzle-orm'
 import { settingsOf } from '../../apps/index.ts'
 import { type Database, inWhere, leaveRows, type Reader, type Tx, type Where } from '../../database/index.ts'
-import { tell } from '../../events/index.ts'
+import { publish } from '../../events/index.ts'
 
 /** A trigger as it is kept. */
 export type TriggerRow = {
@@ -199,7 +199,7 @@ export async function pauseTrigger(tx: Tx, no: number, because: string): Promise
     sql`select app_no as appNo, environment, name from triggers where no = ${no}`,
   )
   if (row)
-    await tell(tx, row, ['trigger.paused'], () => [
+    await publish(tx, row, ['trigger.paused'], () => [
       { kind: 'trigger.paused', subject: row.name, data: { trigger: row.name, because } },
     ])
 }

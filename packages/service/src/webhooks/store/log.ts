@@ -1,6 +1,6 @@
 import { type SQL, sql } from 'drizzle-orm'
-import { type Database, type Reader, type TellingOutcome, type Tx, tuples, type Where } from '../../database/index.ts'
-import { tellingStatement } from '../../events/index.ts'
+import { type Database, type Reader, type RequestOutcome, type Tx, tuples } from '../../database/index.ts'
+import { outboxStatement } from '../../events/index.ts'
 
 /** A request as it is written down. */
 export type NewEntry = {
@@ -9,7 +9,7 @@ export type NewEntry = {
   readonly kind: string | null
   readonly events: number
   readonly attempt: number
-  readonly outcome: TellingOutcome
+  readonly outcome: RequestOutcome
   readonly status: number | null
   readonly durationMs: number
   readonly says: string | null
@@ -54,7 +54,7 @@ const columns = sql`no, at, message, kind, events, attempt, outcome, status, dur
 const rowOf = ({ again, ...rest }: Stored): LogRow => ({ ...rest, again: again === 1 })
 
 /** What is looked for in a log. */
-export type LogFilter = { readonly outcome?: TellingOutcome | undefined; readonly kind?: string | undefined }
+export type LogFilter = { readonly outcome?: RequestOutcome | undefined; readonly kind?: string | undefined }
 
 /** Newest first. @param before the number of the last one before */
 export async function listLog(
@@ -88,13 +88,12 @@ export async function findEntry(
 }
 
 /** Puts events of one request into the queue once more. */
-export async function retell(
+export async function replay(
   database: Database,
-  where: Where,
   webhookNo: number,
   events: { readonly size: number; readonly body: Buffer },
 ): Promise<void> {
-  await database.change(tellingStatement(where, webhookNo, [{ kind: 'retell', ...events }]))
+  await database.change(outboxStatement(webhookNo, [{ kind: 'replay', ...events }]))
 }
 
 export type Span = {
@@ -111,9 +110,8 @@ const rowsTogether = 200
  * out, or it would be there twice.
  * @returns how many events
  */
-export async function retellSpan(
+export async function replaySpan(
   database: Database,
-  where: Where,
   webhookNo: number,
   { from, to, outcome, kind }: Span,
   mostEvents: number,
@@ -130,8 +128,8 @@ export async function retellSpan(
               ${kind === undefined ? sql`` : sql`and kind = ${kind}`}
             order by at, no limit ${rowsTogether}`,
       )
-      const works = found.map(({ events: size, body }) => ({ kind: 'retell' as const, size, body }))
-      if (works.length > 0) await tx.change(tellingStatement(where, webhookNo, works))
+      const works = found.map(({ events: size, body }) => ({ kind: 'replay' as const, size, body }))
+      if (works.length > 0) await tx.change(outboxStatement(webhookNo, works))
       return found
     })
     events += rows.reduce((sum, row) => sum + row.events, 0)

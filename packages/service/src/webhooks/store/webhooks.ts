@@ -1,8 +1,7 @@
 import { wellFormedJson } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import { type Database, inWhere, type Reader, type Where } from '../../database/index.ts'
-import { dropSubject } from '../../events/index.ts'
-import { afterNow } from '../../queue/index.ts'
+import { afterNow, type Database, inWhere, type Reader, type Where } from '../../database/index.ts'
+import { pruneOutboxOf } from '../../events/index.ts'
 
 /** A webhook as it is kept. */
 export type WebhookRow = Where & {
@@ -24,8 +23,8 @@ export type WebhookRow = Where & {
   readonly faultSince: Date | null
   /** Requests in a row that were not heard. */
   readonly failures: number
-  readonly restsUntil: Date | null
-  readonly toldAt: Date | null
+  readonly backoffUntil: Date | null
+  readonly deliveredAt: Date | null
   /** Events for which there was no room. */
   readonly dropped: number
   readonly droppedAt: Date | null
@@ -36,7 +35,7 @@ export type WebhookRow = Where & {
 type Stored = Omit<WebhookRow, 'kinds' | 'enabled' | 'dropped'> & { kinds: string; enabled: number; dropped: string }
 
 const columns = sql`no, app_no as appNo, environment, name, (select slug from apps where apps.no = app_no) as app, cast(kinds as char) as kinds, rule, batch, ca, sealed, enabled,
-  off_because as offBecause, fault, fault_since as faultSince, failures, rests_until as restsUntil, told_at as toldAt,
+  off_because as offBecause, fault, fault_since as faultSince, failures, backoff_until as backoffUntil, delivered_at as deliveredAt,
   cast(dropped as char) as dropped, dropped_at as droppedAt, made_by as madeBy, changed_at as changedAt`
 
 const rowOf = ({ kinds, enabled, dropped, ...rest }: Stored): WebhookRow => ({
@@ -85,7 +84,7 @@ export async function saveWebhook(
         values (${appNo}, ${environment}, ${name}, ${wellFormedJson(kinds)}, ${rule}, ${batch}, ${ca}, ${sealed}, ${enabled},
           ${madeBy}, utc_timestamp(3))
         on duplicate key update kinds = value(kinds), rule = value(rule), batch = value(batch), ca = value(ca),
-          sealed = value(sealed), enabled = value(enabled), off_because = null, failures = 0, rests_until = null,
+          sealed = value(sealed), enabled = value(enabled), off_because = null, failures = 0, backoff_until = null,
           made_by = value(made_by), changed_at = value(changed_at)`,
   )
 }
@@ -93,7 +92,7 @@ export async function saveWebhook(
 /** Switches one on or off; one that is switched on is asked at once. */
 export async function enableWebhook(database: Database, no: number, enabled: boolean): Promise<void> {
   await database.change(
-    sql`update webhooks set enabled = ${enabled}, off_because = null, failures = 0, rests_until = null,
+    sql`update webhooks set enabled = ${enabled}, off_because = null, failures = 0, backoff_until = null,
           changed_at = utc_timestamp(3) where no = ${no}`,
   )
 }
@@ -119,7 +118,7 @@ export const sealedWebhooks = (
 export async function deleteWebhook(database: Database, no: number): Promise<void> {
   await database.change(sql`delete from webhooks where no = ${no}`)
   // What waits for nobody, and what was told, may be much.
-  await dropSubject(database, no)
+  await pruneOutboxOf(database, no)
   await forgetLogOf(database, no)
 }
 
@@ -157,10 +156,10 @@ export type Found = {
 /** Writes down what was found, unless somebody has changed the webhook meanwhile. */
 export function receiverStatement(no: number, found: Found, changedAt: Date): SQL {
   const { failures, restMs, told, fault, off } = found
-  return sql`update webhooks set failures = ${failures}, rests_until = ${restMs > 0 ? afterNow(restMs) : null},
+  return sql`update webhooks set failures = ${failures}, backoff_until = ${restMs > 0 ? afterNow(restMs) : null},
         fault_since = ${fault === null ? null : sql`coalesce(fault_since, utc_timestamp(3))`},
         fault = ${fault?.slice(0, 300) ?? null}
-        ${told ? sql`, told_at = utc_timestamp(3)` : sql``}
+        ${told ? sql`, delivered_at = utc_timestamp(3)` : sql``}
         ${off === undefined ? sql`` : sql`, enabled = false, off_because = ${off.slice(0, 300)}`}
       where no = ${no} and changed_at = ${changedAt}`
 }

@@ -2,7 +2,7 @@ import { retryAfterMs } from '../gateways/retry-after.ts'
 import { retryDelayMs } from '../timing/retry-delay.ts'
 
 /** Nothing is given up before a receiver has been away for so long. */
-export const longestTellingMs = 3 * 86_400_000
+export const maxDispatchMs = 3 * 86_400_000
 /** The pauses double from the first to the longest; a receiver may ask for more, up to a day. */
 const pauses = Object.freeze({ firstMs: 5_000, maxMs: 6 * 3_600_000 })
 
@@ -40,7 +40,7 @@ export function outcomeOf(answer: ReceiverAnswer, { attempts, firstMs, nowMs, un
   const says = answer.is === 'silent' ? answer.says : saysOf(answer.status)
   const asked = answer.is === 'answered' ? retryAfterMs(answer.retryAfter, nowMs) : undefined
   const afterMs = retryDelayMs(attempts, pauses, unit, asked)
-  const leftMs = firstMs + longestTellingMs - nowMs
+  const leftMs = firstMs + maxDispatchMs - nowMs
   if (leftMs <= 0) return { is: 'given-up', says }
   // The last attempt is made when the three days are over, and not before.
   return { is: 'again', afterMs: Math.min(afterMs, leftMs), says }
