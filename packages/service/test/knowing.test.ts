@@ -12,6 +12,7 @@ import { DayCounts, forgetDays, readDays } from '../src/deliveries/store/day-cou
 import { gatewayAnswer } from '../src/deliveries/store/gateway-answers.ts'
 import { storeOutcomes } from '../src/deliveries/store/store-outcomes.ts'
 import type { Claim, Ended, GatewayAnswer } from '../src/engine/work.ts'
+import { begin } from '../src/notifications/build-notification.ts'
 import { findNotification, findNotificationByNo } from '../src/notifications/store/read-notifications.ts'
 import { withdrawNotification, withdrawPage } from '../src/notifications/store/withdraw-notification.ts'
 import { forgetSilent, listProcesses, type ProcessReport, reportProcess } from '../src/operations/store/processes.ts'
@@ -80,7 +81,7 @@ const ended = (deviceNo: number, more: Partial<Ended> = {}): Ended => ({
 /** Takes a notification back. @returns whom its wake has come to reach so far, and how far that is */
 async function takeBack(no: number) {
   const wake = newNotification({ mode: 'wake', urgency: 'high' })
-  await withdrawNotification(database, scope, { no }, wake)
+  await withdrawNotification(database, scope, { no }, await begin(database, scope, wake))
   return async () => {
     const { no: wakeNo, state, expanded } = (await findNotification(database, scope, wake.id))!
     const blocks = await workOf(database, wakeNo, 'send')
@@ -219,10 +220,12 @@ describe('taking back', () => {
       )
     // The last of its statements cannot be carried out.
     await database.change(sql`alter table work modify column kind enum('send','expand') not null`)
-    await expect(withdrawNotification(database, scope, { no: claim.notificationNo }, wake)).rejects.toThrow()
+    await expect(
+      withdrawNotification(database, scope, { no: claim.notificationNo }, await begin(database, scope, wake)),
+    ).rejects.toThrow()
     expect(await state()).toEqual([{ marked: 0, pause: 0, marking: 0, waking: 0 }])
     await database.change(sql`alter table work modify column kind enum('expand','send','withdraw') not null`)
-    await withdrawNotification(database, scope, { no: claim.notificationNo }, wake)
+    await withdrawNotification(database, scope, { no: claim.notificationNo }, await begin(database, scope, wake))
     expect(await state()).toEqual([{ marked: 1, pause: 2, marking: 1, waking: 1 }])
   })
 

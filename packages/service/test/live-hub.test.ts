@@ -3,11 +3,10 @@ import { sql } from 'drizzle-orm'
 import { makeLog } from '../src/base/log.ts'
 import type { Database } from '../src/database/database.ts'
 import type { Scope } from '../src/database/scope.ts'
-import { createNotification } from '../src/notifications/store/create-notification.ts'
 import { ChangeSender } from '../src/operations/live/change-sender.ts'
 import { LiveHub } from '../src/operations/live/hub.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
-import { newNotification } from './scratch-notification.ts'
+import { createNotification, newNotification } from './scratch-notification.ts'
 
 let scratch: Scratch
 let database: Database

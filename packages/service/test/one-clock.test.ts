@@ -7,11 +7,10 @@ import type { Gateways, Sendable } from '../src/engine/ports.ts'
 import { sendBlock } from '../src/engine/send-block.ts'
 import { sendBlockDefaults } from '../src/engine/send-options.ts'
 import { Places } from '../src/gateways/limiter.ts'
-import { createNotification } from '../src/notifications/store/create-notification.ts'
 import { findNotification } from '../src/notifications/store/read-notifications.ts'
 import { workStore } from '../src/sending/work-store.ts'
 import { type ScratchApp, scratchApp } from './scratch-database.ts'
-import { newNotification } from './scratch-notification.ts'
+import { createNotification, newNotification } from './scratch-notification.ts'
 
 let app: ScratchApp
 beforeAll(async () => {

@@ -5,12 +5,11 @@ import { DatabaseUnavailable } from '../src/database/errors.ts'
 import { countDeliveries } from '../src/deliveries/store/counts.ts'
 import { storeOutcomes } from '../src/deliveries/store/store-outcomes.ts'
 import type { Claim, Ended } from '../src/engine/work.ts'
-import { createNotification } from '../src/notifications/store/create-notification.ts'
 import { findNotification, findNotificationByNo } from '../src/notifications/store/read-notifications.ts'
 import { expandPage } from '../src/sending/store/expand-page.ts'
 import { workStore } from '../src/sending/work-store.ts'
 import { addDevice, around, type ScratchApp, scratchApp } from './scratch-database.ts'
-import { claimNext, newNotification } from './scratch-notification.ts'
+import { claimNext, createNotification, newNotification } from './scratch-notification.ts'
 
 const leaseMs = 10_000
 let app: ScratchApp

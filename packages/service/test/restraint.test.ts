@@ -6,7 +6,6 @@ import type { Tx } from '../src/database/database.ts'
 import { whereOf } from '../src/database/scope.ts'
 import { storeOutcomes } from '../src/deliveries/store/store-outcomes.ts'
 import type { Claim } from '../src/engine/work.ts'
-import { createNotification } from '../src/notifications/store/create-notification.ts'
 import { findNotificationByNo } from '../src/notifications/store/read-notifications.ts'
 import { loadBlockDevices } from '../src/people/store/load-block-devices.ts'
 import { countUnderCaps, forgetCapPages, giveBack, usesOf } from '../src/policy/store/caps.ts'
@@ -17,7 +16,7 @@ import { startApp, stopApp, unparkForgotten } from '../src/policy/store/stop-and
 import { findStop } from '../src/policy/store/stops.ts'
 import { expandPage } from '../src/sending/store/expand-page.ts'
 import { addDevice, around, type ScratchApp, scratchApp } from './scratch-database.ts'
-import { claimNext, newNotification } from './scratch-notification.ts'
+import { claimNext, createNotification, newNotification } from './scratch-notification.ts'
 
 let app: ScratchApp
 const leaseMs = 60_000

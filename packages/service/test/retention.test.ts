@@ -14,7 +14,6 @@ import { findDevicesBySecrets } from '../src/devices/store/read-devices.ts'
 import { registerDevice } from '../src/devices/store/register-device.ts'
 import { forgetProofs, useProof } from '../src/devices/store/used-proofs.ts'
 import { needNotification } from '../src/notifications/find.ts'
-import { createNotification } from '../src/notifications/store/create-notification.ts'
 import { forgetNotifications } from '../src/notifications/store/prune-notifications.ts'
 import { changeAttributes } from '../src/people/store/attributes.ts'
 import { forgetOccurrences, occurrencesOf, storeOccurrences } from '../src/people/store/occurrences.ts'
@@ -28,7 +27,7 @@ import {
   listTopics,
 } from '../src/people/store/topics.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
-import { newNotification } from './scratch-notification.ts'
+import { createNotification, newNotification } from './scratch-notification.ts'
 
 let scratch: Scratch
 let database: Database

@@ -1,8 +1,10 @@
 import { randomBytes } from 'node:crypto'
 import { uuidV7 } from '@zbell/core'
 import type { Database } from '../src/database/database.ts'
+import type { Scope } from '../src/database/scope.ts'
 import type { Claim } from '../src/engine/work.ts'
-import type { NewNotification } from '../src/notifications/store/create-notification.ts'
+import { type BuildOptions, begin } from '../src/notifications/build-notification.ts'
+import { type NewNotification, storeNotification } from '../src/notifications/store/store-notification.ts'
 import { FairQueue } from '../src/queue/fair-queue.ts'
 import { claimNotificationWork } from '../src/sending/store/claim-notification-work.ts'
 
@@ -24,6 +26,14 @@ export const newNotification = (more: Partial<NewNotification> = {}): NewNotific
   requestHash: Buffer.alloc(32),
   ...more,
 })
+
+/** Stores one as it is given. */
+export const createNotification = async (
+  database: Database,
+  scope: Scope,
+  given: NewNotification,
+  options: BuildOptions = {},
+) => storeNotification(database, scope, await begin(database, scope, given, options))
 
 /** What is due next, by a process that served nobody before. @param held what it has at hand */
 export const claimNext = async (

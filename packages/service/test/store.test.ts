@@ -12,12 +12,11 @@ import { storeReceipts } from '../src/deliveries/store/store-receipts.ts'
 import { findDevicesBySecrets, listDevices } from '../src/devices/store/read-devices.ts'
 import { registerDevice } from '../src/devices/store/register-device.ts'
 import type { Claim, Ended } from '../src/engine/work.ts'
-import { createNotification } from '../src/notifications/store/create-notification.ts'
 import { findNotification } from '../src/notifications/store/read-notifications.ts'
 import { extend, release } from '../src/queue/lease.ts'
 import { expandPage } from '../src/sending/store/expand-page.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
-import { claimNext, newNotification } from './scratch-notification.ts'
+import { claimNext, createNotification, newNotification } from './scratch-notification.ts'
 
 const leaseMs = 10_000
 let scratch: Scratch

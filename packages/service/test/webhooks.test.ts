@@ -5,11 +5,10 @@ import { createApp, findApp } from '../src/apps/store/apps.ts'
 import { whereOf } from '../src/database/scope.ts'
 import { claimEntries, dueWebhooks } from '../src/events/outbox.ts'
 import { publish } from '../src/events/publish.ts'
-import { createNotification } from '../src/notifications/store/create-notification.ts'
 import { FairQueue } from '../src/queue/fair-queue.ts'
 import { claimNotificationWork } from '../src/sending/store/claim-notification-work.ts'
 import { expandPage } from '../src/sending/store/expand-page.ts'
-import { newNotification } from './scratch-notification.ts'
+import { createNotification, newNotification } from './scratch-notification.ts'
 import {
   app,
   happens,

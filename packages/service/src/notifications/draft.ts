@@ -40,18 +40,21 @@ export type Draft = {
 
 /**
  * What is to be sent: written in the request, or a template that is filled in.
+ * @param overrides said in place of what the template says
  * @throws {Problem} `unknown-template`, or `invalid-request` for values that the template does not take
  */
 export async function draftOf(
   { database, keptDays }: { readonly database: Database; readonly keptDays: number },
   scope: Scope,
   request: NotificationRequest,
+  overrides: Pick<Writing, 'tag' | 'channel'> = {},
 ): Promise<Draft> {
   const filling = { values: request.values, fallbacks: request.fallbacks }
-  const written =
+  const own =
     request.template === undefined
       ? { content: request.content as Writing, filling, template: null }
       : await filledTemplate(database, scope, request.template, filling)
+  const written = { ...own, content: { ...own.content, ...overrides } }
   const channel = await channelIn(database, scope, written.content)
   const ttlSeconds = request.ttlSeconds ?? channel?.ttlSeconds ?? defaultTtlSeconds
   if (request.spreadSeconds > ttlSeconds)

@@ -1,26 +1,21 @@
-import { createHash, randomBytes } from 'node:crypto'
+import { createHash } from 'node:crypto'
 import { graceSecondsPreset } from '@zbell/contract'
-import { uuidV7, type Writing } from '@zbell/core'
+import type { Writing } from '@zbell/core'
 import { timingOf, type When } from '@zbell/core/calendar'
 import { invalid, type Pace, Problem } from '../base/index.ts'
 import { type Database, databaseTime, isDuplicate, type Scope } from '../database/index.ts'
 import type { Ahead, BlockDevice, HeldWork, Notification, Pause } from '../engine/index.ts'
 import type { GatewayRoom } from '../gateways/index.ts'
 import { checkReferences } from '../targets/index.ts'
+import { buildNotification, fewDevices } from './build-notification.ts'
 import { channelIn, draftOf, type NotificationRequest } from './draft.ts'
 import { needNotification } from './find.ts'
 import { neverRings, nextTime, readersHourAt, readersOf } from './next-time.ts'
 import { type ReviewReader, reviewDraft } from './review.ts'
 import type { Moment } from './review-policy.ts'
-import {
-  type Created,
-  createNotification,
-  earlierAnswer,
-  fewDevices,
-  type Lifetime,
-} from './store/create-notification.ts'
 import { editNotification } from './store/edit-notification.ts'
 import { pauseNotification } from './store/pause.ts'
+import { type Created, earlierAnswer, type Lifetime, storeNotification } from './store/store-notification.ts'
 import { withdrawNotification } from './store/withdraw-notification.ts'
 
 /** What intake needs of the rest of the process. */
@@ -94,7 +89,6 @@ export class Intake {
     few?: Promise<readonly BlockDevice[] | undefined>,
   ): Promise<Accepted> {
     const { database, leaseMs, onAccepted, prepareSoon } = this.#parts
-    const draft = await draftOf(this.#parts, scope, request)
     const hashes = {
       idempotencyHash: idempotencyKey === undefined ? null : sha256(idempotencyKey),
       requestHash: sha256(JSON.stringify(request)),
@@ -103,33 +97,18 @@ export class Intake {
     const earlier = request.when === undefined ? undefined : await earlierAnswer(database, scope, hashes)
     if (earlier) return answerOf(earlier, earlier.id)
     const due = request.when === undefined ? undefined : await this.#dueOf(request.when, request.graceSeconds)
-    const id = uuidV7(Date.now(), randomBytes(10))
     let ahead: Promise<Ahead | undefined> | undefined
-    const created = await refusedWhenTaken(() =>
-      createNotification(
-        database,
-        scope,
-        {
-          ...draft,
-          id,
-          due,
-          name: request.name ?? null,
-          paused: request.paused,
-          sentBy: actor,
-          ...hashes,
-        },
-        {
-          leaseMs,
-          few,
-          checkReferences: () => checkReferences(database, scope, request.to),
-          onFound: (notification, devices) => {
-            ahead = prepareSoon(notification, devices)
-          },
-        },
-      ),
-    )
-    const accepted = answerOf(created, id)
-    const held = created.is === 'created' ? created.mine : undefined
+    const order = { request, name: request.name, sentBy: actor, due, references: 'all', ...hashes } as const
+    const built = await buildNotification(this.#parts, scope, order, {
+      leaseMs,
+      few,
+      onFound: (notification, devices) => {
+        ahead = prepareSoon(notification, devices)
+      },
+    })
+    const created = await refusedWhenTaken(() => storeNotification(database, scope, built))
+    const accepted = answerOf(created, built.given.id)
+    const held = created.is === 'created' ? created.leased : undefined
     onAccepted(held, ahead)
     // The ring goes out before the answer does: somebody waits for it, and each costs the other a tenth of a millisecond.
     if (held) await new Promise(setImmediate)
@@ -207,26 +186,23 @@ export class Intake {
   async withdraw(scope: Scope, id: string, { actor }: Asker): Promise<Accepted> {
     const { database, onAccepted, onPause } = this.#parts
     const notification = await needNotification(database, scope, id)
-    const wakeId = uuidV7(Date.now(), randomBytes(10))
-    const lifetime = await withdrawNotification(database, scope, notification, {
-      id: wakeId,
-      target: { any: [`reached:${notification.id}`] },
-      content: { title: '', commands: { withdraw: { id: notification.id } } },
-      filling: {},
-      name: null,
-      template: null,
-      mode: 'wake',
-      urgency: 'high',
-      ttlSeconds: notification.ttlSeconds,
-      spreadSeconds: 0,
-      paused: false,
+    const wake = await buildNotification(this.#parts, scope, {
+      request: {
+        to: { any: [`reached:${notification.id}`] },
+        content: { title: '', commands: { withdraw: { id: notification.id } } },
+        mode: 'wake',
+        urgency: 'high',
+        ttlSeconds: notification.ttlSeconds,
+        spreadSeconds: 0,
+        paused: false,
+      },
       sentBy: actor,
-      idempotencyHash: null,
-      requestHash: sha256(wakeId),
+      references: 'all',
     })
+    const lifetime = await withdrawNotification(database, scope, notification, wake)
     onPause()
     onAccepted(undefined, undefined)
-    return { id: wakeId, ...lifetime }
+    return { id: wake.given.id, ...lifetime }
   }
 }
 

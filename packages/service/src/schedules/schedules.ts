@@ -7,6 +7,7 @@ import { invalid, Problem } from '../base/index.ts'
 import { type Database, databaseTime, type Scope, whereOf } from '../database/index.ts'
 import type { EvaluatorPool } from '../evaluation/index.ts'
 import {
+  buildNotification,
   draftOf,
   findScheduledByName,
   holdIn,
@@ -14,7 +15,6 @@ import {
   neverRings,
   nextTime,
   nextTimes,
-  notificationStatements,
   readersHourAt,
   readersOf,
   scheduledBefore,
@@ -267,26 +267,18 @@ export class Schedules {
   ) {
     const { notification, name, graceSeconds, madeBy } = schedule
     const { zone, past = 'skip' } = schedule.when
-    await checkReferences(this.#database, scope, notification.to)
-    const draft = await draftOf({ database: this.#database, keptDays: this.#keptDays }, scope, notification)
-    const hash = Buffer.alloc(32)
-    const given = {
-      ...draft,
+    const readers = zone === 'reader' && !atOnce ? readersOf(readersHourAt(dueAt), past, dueAt) : undefined
+    const built = await buildNotification({ database: this.#database, keptDays: this.#keptDays }, scope, {
+      request: notification,
       id,
       // So that it can be asked whom it reached.
       name: notification.name ?? name,
       schedule: name,
-      paused: notification.paused,
       sentBy: madeBy,
-      idempotencyHash: null,
-      requestHash: hash,
-      due: {
-        at: dueAt,
-        graceSeconds,
-        readers: zone === 'reader' && !atOnce ? readersOf(readersHourAt(dueAt), past, dueAt) : undefined,
-      },
-    }
-    return notificationStatements(scope, given, { devices: undefined, state: 'scheduled', heldMs: 0 })
+      due: { at: dueAt, graceSeconds, readers },
+      references: 'all',
+    })
+    return built.statements
   }
 
   /**

@@ -46,15 +46,22 @@ const mostTold = 20
 
 /**
  * Somebody or something that is named but not there is a mistake that is better said now than found in the totals.
+ * @param which `segments` looks for nothing else
  * @throws {Problem} `invalid-request` with the place of each such reference
  */
-export async function checkReferences(database: Database, scope: Scope, target: Target): Promise<void> {
+export async function checkReferences(
+  database: Database,
+  scope: Scope,
+  target: Target,
+  which: 'all' | 'segments' = 'all',
+): Promise<void> {
   const parsed = parseTarget(target)
   const all = targetParts.flatMap((part) =>
     parsed[part].map((reference, at) => ({ pointer: `/to/${part}/${at}`, is: reference.is, name: nameOf(reference) })),
   )
   const faults: { pointer: string; text: string; detail: string }[] = []
   for (const [kind, { name: what, missing }] of Object.entries(kinds)) {
+    if (which === 'segments' && kind !== 'segment') continue
     const own = all.filter(({ is }) => is === kind)
     const names = own.map(({ name }) => name)
     const gone = await missing(database, scope, names)

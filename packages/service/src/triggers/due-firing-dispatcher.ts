@@ -6,7 +6,7 @@ import { EvaluationFailed, EvaluationsBusy } from '../evaluation/index.ts'
 import { findSource, SourceFault } from '../sources/index.ts'
 import { AppLanes, type Detach } from './app-limiter.ts'
 import { cameByNow, type ReadDue, readDue } from './due.ts'
-import type { Made } from './firing.ts'
+import type { FiringBuild } from './firing.ts'
 import { type FiringParts, makeOrSay, ourFault, reportTo, stateOf, tell, together } from './firing-parts.ts'
 import { type DueFiring, dueFirings, type FiringState, putOffFiring, settleFiring } from './store/firings.ts'
 import { givenOf } from './trigger-input.ts'
@@ -20,7 +20,7 @@ type Settled = {
   readonly state: FiringState
   readonly says?: string | undefined
   readonly notification?: string | undefined
-  readonly made?: Made
+  readonly made?: FiringBuild
 }
 
 /** Rings what has waited for as long as its trigger says. */
@@ -109,7 +109,7 @@ export class DueFiringDispatcher {
   async #storeSettled(one: DueFiring, { made, ...how }: Settled): Promise<FiringState | undefined> {
     return this.#parts.database.transact(async (tx) => {
       if (!(await settleFiring(tx, one.no, how))) return undefined
-      if (made?.is === 'made') for (const statement of made.statements) await tx.change(statement)
+      if (made?.is === 'built') for (const statement of made.statements) await tx.change(statement)
       return how.state
     })
   }

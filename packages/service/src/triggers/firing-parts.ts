@@ -2,7 +2,7 @@ import type { TriggerDefinition } from '@zbell/core/triggers'
 import { type Database, DatabaseUnavailable, type Scope } from '../database/index.ts'
 import type { Intake } from '../notifications/index.ts'
 import type { SourceLooks } from '../sources/index.ts'
-import { type Made, makeNotification, type Ring } from './firing.ts'
+import { buildFiring, type FiringBuild, type Ring } from './firing.ts'
 import type { FiringState } from './store/firings.ts'
 import type { TriggerEvaluator } from './trigger-evaluator.ts'
 
@@ -39,9 +39,9 @@ export async function makeOrSay(
   name: string,
   definition: TriggerDefinition,
   ring: Ring,
-): Promise<Made> {
+): Promise<FiringBuild> {
   try {
-    return await makeNotification({ database, keptDays }, scope, name, definition, ring)
+    return await buildFiring({ database, keptDays }, scope, name, definition, ring)
   } catch (error) {
     if (error instanceof DatabaseUnavailable) throw error
     hears.failed(name, error)
@@ -64,9 +64,9 @@ export const reportTo =
   }
 
 export const stateOf = (
-  made: Made,
+  made: FiringBuild,
 ): { state: FiringState; says: string | undefined; notification: string | undefined } =>
-  made.is === 'made'
+  made.is === 'built'
     ? { state: 'rung', says: undefined, notification: made.id }
     : made.is === 'nobody'
       ? { state: 'nobody', says: 'nobody in its target has a device', notification: undefined }

@@ -1,10 +1,13 @@
-import { randomBytes } from 'node:crypto'
-import { type Target, uuidV7, type Values, type Writing } from '@zbell/core'
+import type { Target, Values, Writing } from '@zbell/core'
 import type { Fired, TriggerDefinition } from '@zbell/core/triggers'
 import { Problem } from '../base/index.ts'
-import { type Database, type Scope, whereOf } from '../database/index.ts'
-import { draftOf, fewDevices, type NotificationRequest, notificationStatements } from '../notifications/index.ts'
-import { targetDevices } from '../targets/index.ts'
+import type { Database, Scope } from '../database/index.ts'
+import {
+  type BuiltNotification,
+  buildNotification,
+  hasDevices,
+  type NotificationRequest,
+} from '../notifications/index.ts'
 
 /** What is to ring, whatever made it; plain, so that it can wait. */
 export type Ring = {
@@ -49,53 +52,32 @@ export function requestOf(
   } as NotificationRequest
 }
 
-/** What stores a firing’s notification, or why it cannot be. */
-export type Made =
-  | { readonly is: 'made'; readonly id: string; readonly statements: ReturnType<typeof notificationStatements> }
+/** A firing’s notification, or why there is none. */
+export type FiringBuild =
+  | { readonly is: 'built'; readonly id: string; readonly statements: BuiltNotification['statements'] }
   | { readonly is: 'nobody' }
   | { readonly is: 'fault'; readonly says: string }
 
-/** Makes a notification of a firing, as it would be sent now; whoever has no device is said, and it goes on. */
-export async function makeNotification(
-  given: { readonly database: Database; readonly keptDays: number },
+/** Builds the notification of a firing, as it would be sent now; where nobody has a device that is said, and it goes on. */
+export async function buildFiring(
+  parts: { readonly database: Database; readonly keptDays: number },
   scope: Scope,
   name: string,
   definition: TriggerDefinition,
   ring: Ring,
-): Promise<Made> {
-  const { database } = given
-  const id = uuidV7(Date.now(), randomBytes(10))
+): Promise<FiringBuild> {
+  const { tag } = ring
+  const { channel } = definition.options ?? {}
   try {
-    const draft = await draftOf(given, scope, requestOf(ring, definition))
-    const { tag } = ring
-    const { channel } = definition.options ?? {}
-    // A template’s own words take what the trigger says of all its firings.
-    const content = {
-      ...draft.content,
-      ...(tag === undefined ? {} : { tag }),
-      ...(channel === undefined ? {} : { channel }),
-    }
-    // A few people’s devices are found at once, and need not be looked for again.
-    const few = await fewDevices(database, scope, draft.target)
-    const [first] = few ?? (await targetDevices(database, draft.target, whereOf(scope), 0, 1))
-    if (first === undefined) return { is: 'nobody' }
-    const statements = notificationStatements(
-      scope,
-      {
-        ...draft,
-        content,
-        id,
-        name: null,
-        paused: false,
-        sentBy: `trigger:${name}`,
-        idempotencyHash: null,
-        requestHash: Buffer.alloc(32),
-      },
-      few
-        ? { devices: few.map(({ no }) => no), state: 'sending', heldMs: 0 }
-        : { devices: undefined, state: 'expanding', heldMs: 0 },
-    )
-    return { is: 'made', id, statements }
+    const built = await buildNotification(parts, scope, {
+      request: requestOf(ring, definition),
+      // A template’s own words take what the trigger says of all its firings.
+      overrides: { ...(tag === undefined ? {} : { tag }), ...(channel === undefined ? {} : { channel }) },
+      sentBy: `trigger:${name}`,
+      references: 'segments',
+    })
+    if (!(await hasDevices(parts.database, scope, built))) return { is: 'nobody' }
+    return { is: 'built', id: built.given.id, statements: built.statements }
   } catch (error) {
     if (error instanceof Problem) return { is: 'fault', says: error.message }
     throw error

@@ -1,5 +1,5 @@
 import { changeTogether, type Tx } from '../database/index.ts'
-import type { Made } from './firing.ts'
+import type { FiringBuild } from './firing.ts'
 import { type FiringState, firedCount, firedLately, type NewFiring, storeFirings } from './store/firings.ts'
 import { countFirings, holdTrigger, maxAnHour, pauseTrigger, type TriggerRow } from './store/triggers.ts'
 
@@ -16,7 +16,7 @@ const mostOfKeyAnHour = 60
 export type Outcome = {
   readonly row: TriggerRow
   readonly firing: Omit<NewFiring, 'state'> & { readonly state: FiringState }
-  readonly made: Made | undefined
+  readonly made: FiringBuild | undefined
 }
 
 /** Stores what came of rows and events within one transaction. */
@@ -26,7 +26,7 @@ export class Storing {
   readonly #firings: NewFiring[] = []
   readonly #states: FiringState[] = []
   /** What stores the notifications, each after those that it needs. */
-  readonly #statements: Extract<Made, { is: 'made' }>['statements'] = []
+  readonly #statements: Extract<FiringBuild, { is: 'built' }>['statements'][number][] = []
   /** Which keys fired within this transaction. */
   readonly #rang = new Map<string, number>()
 
@@ -67,7 +67,7 @@ export class Storing {
     }
     held.hourCount++
     this.#noteRang(row.no, firing.key)
-    if (made?.is === 'made') this.#statements.push(...made.statements)
+    if (made?.is === 'built') this.#statements.push(...made.statements)
     this.#firings.push(firing)
     this.#states.push(state)
   }

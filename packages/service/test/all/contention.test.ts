@@ -7,11 +7,10 @@ import { Database } from '../../src/database/database.ts'
 import { DatabaseBusy, DatabaseUnavailable, translateError } from '../../src/database/errors.ts'
 import { countDeliveries } from '../../src/deliveries/store/counts.ts'
 import type { WorkStore } from '../../src/engine/ports.ts'
-import { createNotification } from '../../src/notifications/store/create-notification.ts'
 import { findNotification } from '../../src/notifications/store/read-notifications.ts'
 import { workStore } from '../../src/sending/work-store.ts'
 import { type ScratchApp, scratchApp } from '../scratch-database.ts'
-import { newNotification } from '../scratch-notification.ts'
+import { createNotification, newNotification } from '../scratch-notification.ts'
 
 let app: ScratchApp
 /** One that gives up soon. */

@@ -3,7 +3,7 @@ import { sql } from 'drizzle-orm'
 import type { Database } from '../../database/index.ts'
 import { pauseCodes } from '../../engine/index.ts'
 import { changeUrgency, hasWork } from '../../queue/index.ts'
-import { urgencyCode } from './create-notification.ts'
+import { urgencyCode } from './store-notification.ts'
 
 export type Edit = {
   readonly content: Writing

@@ -4,8 +4,8 @@ import type { Database, Scope, Tx } from '../../database/index.ts'
 import { CountChanges, DayCounts, finishIfDone } from '../../deliveries/index.ts'
 import { type Claim, pauseCodes, type Withdrawal } from '../../engine/index.ts'
 import { enqueue, extend, finish, hasOtherWork, heldBody, makeDue, release } from '../../queue/index.ts'
-import { type Lifetime, type NewNotification, notificationStatements, urgencyCode } from './create-notification.ts'
 import { holdIn } from './pause.ts'
+import { type BuiltNotification, type Lifetime, notificationStatements, urgencyCode } from './store-notification.ts'
 
 /** So many deliveries are marked, and their devices woken, in one transaction. */
 const together = 5 * blockSize
@@ -18,6 +18,9 @@ const mayBeShown = sql`(state between ${deliveryStates.accepted} and ${deliveryS
   or state = ${deliveryStates.withdrawn} and reason = ${reasons.cancelled.code} and attempts > 0)`
 /** It was opened or put away; only the first pass tells these devices as well. */
 const wasSeen = sql`state in (${deliveryStates.dismissed}, ${deliveryStates.opened})`
+
+/** Its devices are found by the work that marks the deliveries. */
+const expanding = { devices: undefined, state: 'expanding' } as const
 
 /** How far the work has come. */
 type Passes = {
@@ -38,7 +41,7 @@ export async function withdrawNotification(
   database: Database,
   scope: Scope,
   notification: { readonly no: number },
-  wake: NewNotification,
+  wake: BuiltNotification,
 ): Promise<Lifetime> {
   return database.transact(async (tx) => {
     const [before] = await tx.rows<{ again: 0 | 1 }>(
@@ -52,8 +55,8 @@ export async function withdrawNotification(
     )
     // A second time all are woken once more, by looking for them as for any other target.
     const again = before?.again === 1
-    const first = { devices: undefined, state: 'expanding', heldMs: 0, withoutWork: !again } as const
-    for (const statement of notificationStatements(scope, wake, first)) await tx.change(statement)
+    for (const statement of again ? wake.statements : notificationStatements(scope, wake.given, expanding))
+      await tx.change(statement)
     const [stored] = await tx.rows<Lifetime & { readonly no: number }>(
       sql`select no, created_at as createdAt, due_at as dueAt, expires_at as expiresAt from notifications where no = @notification`,
     )
