@@ -101,7 +101,7 @@ describe('a trigger on what happens', () => {
       () => firings('once'),
       (found) => found.length === 3,
     )
-    expect(all.map(({ state }) => state).reverse()).toEqual(['rung', 'held', 'rung'])
+    expect(all.map(({ state }) => state).reverse()).toEqual(['rung', 'throttled', 'rung'])
     expect(all[1]?.says).toContain('within the last 3600 seconds')
   })
 
@@ -180,7 +180,7 @@ describe('a trigger on what happens', () => {
       () => firings('reminder'),
       (found) => found.every(({ state }) => state !== 'waiting'),
     )
-    expect(all.map(({ state }) => state)).toEqual(['over', 'rung'])
+    expect(all.map(({ state }) => state)).toEqual(['not-needed', 'rung'])
     expect(await read(all[1]!.notification!)).toMatchObject({ urgency: 'high', content: { tag: 'cart-7' } })
   })
 

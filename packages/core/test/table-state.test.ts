@@ -5,13 +5,13 @@ import {
   pageOfKey,
   type Row,
   type RowChange,
-  TableLook,
   TableRefused,
+  TableSnapshot,
   tableLimits,
 } from '../src/triggers/index.ts'
 
-const look = (rows: readonly Row[], key = ['id'], watched = ['delay', 'departs']): TableLook => {
-  const made = new TableLook(key, watched)
+const look = (rows: readonly Row[], key = ['id'], watched = ['delay', 'departs']): TableSnapshot => {
+  const made = new TableSnapshot(key, watched)
   for (const row of rows) made.see(row)
   return made
 }
@@ -130,7 +130,7 @@ describe('a look at a table', () => {
 
   test('takes rows whose members differ, nested as they are, in whatever order they come', () => {
     const whole = (rows: readonly Row[]) => {
-      const made = new TableLook(['id'], undefined)
+      const made = new TableSnapshot(['id'], undefined)
       for (const one of rows) made.see(one)
       return made
     }
@@ -165,7 +165,7 @@ describe('a look at a table', () => {
   })
 
   test('refuses a table of more rows than it compares', () => {
-    const made = new TableLook(['id'], [])
+    const made = new TableSnapshot(['id'], [])
     for (let id = 0; id < tableLimits.rows; id++) made.see({ id })
     expect(made.rows).toBe(200_000)
     expect(() => made.see({ id: -1 })).toThrow('has more than 200,000 rows; read it by a cursor instead')

@@ -4,10 +4,9 @@ import type { Milestones } from './apps/index.ts'
 import type { Config, Metrics, Opened, Pace } from './base/index.ts'
 import type { Database } from './database/index.ts'
 import type { OnStep } from './deliveries/index.ts'
-import { prepareAhead, Worker, type WorkStore } from './engine/index.ts'
+import { prepareAhead, type Signals, Worker, type WorkStore } from './engine/index.ts'
 import type { GatewayRoom } from './gateways/index.ts'
 import type { IntakeParts } from './notifications/index.ts'
-import type { LiveHub } from './operations/index.ts'
 import { workStore } from './sending/index.ts'
 
 /** What a process does: all of it, or a part (`--only`). */
@@ -23,21 +22,19 @@ type EngineParts = {
   readonly metrics: Metrics
   readonly milestones: Milestones
   readonly pace: Pace
-  readonly hub: LiveHub
+  readonly signals: Signals
 }
 
 /** The engine as the rest of the process sees it. */
 export type Engine = {
-  /** There may be work. */
-  nudge(): void
   /** Whether something is being sent. */
   isSending(): boolean
-  readonly forIntake: Pick<IntakeParts, 'leaseMs' | 'prepareSoon' | 'onAccepted' | 'onPause'>
+  readonly forIntake: Pick<IntakeParts, 'leaseMs' | 'prepareSoon'>
 }
 
 /** Gives the engine its ports, and starts its worker where this process has one. */
 export function openEngine({ config, log, opened, database, gateways, ...parts }: EngineParts): Engine {
-  const { metrics, milestones, pace, hub } = parts
+  const { metrics, milestones, pace, signals } = parts
   const leaseMs = config['engine.leaseMs']
   const stopMs = config['engine.stopMs']
   const giveUp = new AbortController()
@@ -46,7 +43,7 @@ export function openEngine({ config, log, opened, database, gateways, ...parts }
   }
   const store = counted(workStore(database, milestones, leaseMs, giveUp.signal, onStep), metrics, pace)
   const options = { atOnce: config['engine.blocks'], leaseMs, pollMs: config['engine.pollMs'] }
-  const worker = new Worker(store, gateways, options, log, { onStored: () => hub.nudge() })
+  const worker = new Worker(store, gateways, options, log, signals)
   if (does(config, 'worker')) worker.start()
   opened.push({
     part: 'the worker',
@@ -58,7 +55,6 @@ export function openEngine({ config, log, opened, database, gateways, ...parts }
     },
   })
   return {
-    nudge: () => worker.nudge(),
     isSending: () => worker.isBusy,
     forIntake: {
       leaseMs: does(config, 'worker') ? leaseMs : 0,
@@ -71,15 +67,6 @@ export function openEngine({ config, log, opened, database, gateways, ...parts }
             log.debug({ err: error, notification: notification.id }, 'a notification could not be made ready ahead')
             return undefined
           }),
-      onAccepted: (held, ahead) => {
-        if (!held) worker.nudge()
-        else if (!worker.take(held, ahead))
-          store
-            .release(held.claim, 0)
-            .catch((error: unknown) => log.warn({ err: error }, 'cannot give work back; its lease will run out'))
-            .finally(() => worker.nudge())
-      },
-      onPause: () => void worker.refreshPauses().then(() => worker.nudge()),
     },
   }
 }

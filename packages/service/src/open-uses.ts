@@ -1,6 +1,7 @@
 import type { Logger } from 'pino'
 import type { Config, Metrics, Opened, Pace } from './base/index.ts'
 import type { Database } from './database/index.ts'
+import type { Signals } from './engine/index.ts'
 import type { EvaluatorPool } from './evaluation/index.ts'
 import { type GatewayRoom, trustedCertificates } from './gateways/index.ts'
 import type { HttpParts } from './http/index.ts'
@@ -8,7 +9,7 @@ import { anywhere, publicOnly } from './net/index.ts'
 import { Intake, Stops } from './notifications/index.ts'
 import { does, type Engine } from './open-engine.ts'
 import { ScheduleClock, Schedules } from './schedules/index.ts'
-import { Incoming, ReaderPool, SourceLooks, type SourceParts, Sources } from './sources/index.ts'
+import { Incoming, ReaderPool, type SourceParts, SourcePoller, Sources } from './sources/index.ts'
 import { sourceAwayFirings, Triggers, triggerClocks } from './triggers/index.ts'
 import type { Vault } from './vault/index.ts'
 import { type DispatcherParts, WebhookDispatcher, Webhooks } from './webhooks/index.ts'
@@ -24,6 +25,7 @@ type UseParts = {
   readonly metrics: Metrics
   readonly pace: Pace
   readonly engine: Engine
+  readonly signals: Signals
   /** Where this process answers, once it listens. */
   readonly address: () => string
 }
@@ -43,11 +45,12 @@ export function openUses({
   metrics,
   pace,
   engine,
+  signals,
   address,
 }: UseParts): Uses {
   const keptDays = config['retention.deliveryDays']
-  const intake = new Intake({ database, gateways, pace, keptDays, ...engine.forIntake })
-  const schedules = new Schedules(database, intake, evaluators, keptDays)
+  const intake = new Intake({ database, gateways, pace, keptDays, signals, ...engine.forIntake })
+  const schedules = new Schedules(database, intake, evaluators, { keptDays, signals })
   const outside = {
     database,
     vault,
@@ -67,12 +70,13 @@ export function openUses({
     readers,
     withinMs: config['sources.timeoutMs'],
     onAway: sourceAwayFirings,
-    looked: (kind, outcome) => metrics.sourceLooks.inc({ kind, outcome }),
+    onPolled: (kind, outcome) => metrics.sourceLooks.inc({ kind, outcome }),
   }
   const dispatcherParts: DispatcherParts = {
     ...outside,
     service: () => config['http.publicUrl'].replace(/\/$/, '') || address(),
     pollMs: config['engine.pollMs'],
+    signals,
     leaseMs: config['engine.leaseMs'],
     isSending: () => engine.isSending(),
     told: (outcome, requests) => metrics.webhookRequests.inc({ outcome }, requests),
@@ -80,13 +84,14 @@ export function openUses({
   const dispatcher = new WebhookDispatcher(dispatcherParts)
   if (does(config, 'worker')) dispatcher.start()
   opened.push({ part: 'webhooks', close: () => dispatcher.close() })
-  const looks = new SourceLooks(sourceParts)
-  opened.push({ part: 'sources', close: () => looks.close() })
+  const poller = new SourcePoller(sourceParts)
+  opened.push({ part: 'sources', close: () => poller.close() })
   const triggers = new Triggers({
     database,
     intake,
-    looks,
+    poller,
     evaluators,
+    signals,
     keptDays,
     hears: {
       fired: (state) => metrics.firings.inc({ state }),
@@ -102,14 +107,14 @@ export function openUses({
       opened.push({ part: 'clocks of triggers', close: () => firing.close() })
       firing.start()
     }
-    looks.start()
+    poller.start()
   }
   return {
     intake,
     schedules,
-    stops: new Stops(database, intake),
+    stops: new Stops(database, intake, signals),
     triggers,
-    sources: new Sources(sourceParts, looks),
+    sources: new Sources(sourceParts, poller),
     incoming: new Incoming(sourceParts),
     webhooks: new Webhooks(dispatcherParts, dispatcher),
   }

@@ -8,6 +8,7 @@ import { Milestones } from './apps/index.ts'
 import { type Config, closeAll, Metrics, metricsListener, type Opened, Pace } from './base/index.ts'
 import { CredentialRegistry, credentialInUse } from './credentials/index.ts'
 import type { Database } from './database/index.ts'
+import { Signals } from './engine/index.ts'
 import { EvaluatorPool } from './evaluation/index.ts'
 import { CredentialChecks, GatewayRoom, HandsetControl } from './gateways/index.ts'
 import { httpServer, rateLimits, scheme } from './http/index.ts'
@@ -49,7 +50,8 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     const checks = new CredentialChecks(database, gateways, metrics, log)
     opened.push({ part: 'credential checks', close: () => checks.close() })
     await checks.measure(new Date())
-    const hub = new LiveHub(database, log)
+    const signals = new Signals()
+    const hub = new LiveHub(database, log, signals)
     opened.push({ part: 'live updates', close: () => hub.close() })
 
     const milestones = new Milestones(database)
@@ -61,7 +63,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     )
     opened.push({ part: 'presence', close: () => presence.close() })
     if (does(config, 'clock')) await startJobs({ config, log, opened, database, checks, metrics })
-    const engine = openEngine({ config, log, opened, database, gateways, metrics, milestones, pace, hub })
+    const engine = openEngine({ config, log, opened, database, gateways, metrics, milestones, pace, signals })
     const uses = openUses({
       config,
       log,
@@ -73,6 +75,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       metrics,
       pace,
       engine,
+      signals,
       address,
     })
     const http = httpServer({
@@ -81,6 +84,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       vault,
       ruleEvaluator: new RuleEvaluator(evaluators),
       hub,
+      signals,
       metrics,
       log,
       operatorKey: operator,
@@ -104,7 +108,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       onGateway: async ({ appNo, environment, platform }, isInUse) => {
         await gateways.changed(appNo, environment, platform)
         await wakeRejected(database, { appNo, environment })
-        engine.nudge()
+        signals.emit('work')
         const row = isInUse ? await credentialInUse(database, appNo, environment, platform) : undefined
         if (row) checks.checkSoon(row)
       },

@@ -3,9 +3,7 @@ import { sql } from 'drizzle-orm'
 import { createApp } from '../src/apps/store/apps.ts'
 import { Database } from '../src/database/database.ts'
 import { DatabaseUnavailable, DuplicateKey } from '../src/database/errors.ts'
-import { migrate, SchemaTooNew } from '../src/database/migrate.ts'
-import { migrations } from '../src/database/migrations/index.ts'
-import { type Scratch, scratchApp, scratchDatabase } from './scratch-database.ts'
+import { type Scratch, scratchApp } from './scratch-database.ts'
 
 let scratch: Scratch
 let database: Database
@@ -13,21 +11,6 @@ beforeAll(async () => {
   ;({ scratch, database } = await scratchApp())
 })
 afterAll(() => scratch.close())
-
-describe('the schema', () => {
-  test('two processes that start at once migrate once', async () => {
-    const empty = await scratchDatabase()
-    const ran = await Promise.all([migrate(empty.database), migrate(empty.another())])
-    expect(ran.flat()).toEqual(migrations.map(({ no }) => no))
-    expect(await empty.database.rows(sql`select no from schema_migrations`)).toHaveLength(migrations.length)
-    await empty.close()
-  })
-  test('a newer one is refused rather than harmed', async () => {
-    await database.change(sql`insert into schema_migrations values (9999, 'future', now())`)
-    await expect(migrate(database)).rejects.toThrow(SchemaTooNew)
-    await database.change(sql`delete from schema_migrations where no = 9999`)
-  })
-})
 
 describe('errors', () => {
   test('a taken name is told by its kind, and no parameter leaks', async () => {

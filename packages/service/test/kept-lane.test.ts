@@ -106,7 +106,7 @@ describe('how a lane does', () => {
     await sending(one, accepted, { is: 'busy' }, accepted)
     expect(one.health).toMatchObject({
       state: 'open',
-      backoffUntil: null,
+      restsUntil: null,
       inFlight: 0,
       inFlightLimit: 5,
       answers: { accepted: 2, busy: 1 },
@@ -129,8 +129,8 @@ describe('how a lane does', () => {
   test('is resting for as long as its origin does', () => {
     const one = lane()
     restsUntilMs = now + 4_000
-    expect(one.health).toMatchObject({ state: 'resting', backoffUntil: new Date(restsUntilMs).toISOString() })
+    expect(one.health).toMatchObject({ state: 'resting', restsUntil: new Date(restsUntilMs).toISOString() })
     now += 4_000
-    expect(one.health).toMatchObject({ state: 'open', backoffUntil: null })
+    expect(one.health).toMatchObject({ state: 'open', restsUntil: null })
   })
 })

@@ -3,6 +3,7 @@ import { sql } from 'drizzle-orm'
 import { makeLog } from '../src/base/log.ts'
 import type { Database } from '../src/database/database.ts'
 import type { Scope } from '../src/database/scope.ts'
+import { Signals } from '../src/engine/signals.ts'
 import { ChangeSender } from '../src/operations/live/change-sender.ts'
 import { LiveHub } from '../src/operations/live/hub.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
@@ -22,13 +23,15 @@ const hearing = async (heard: () => number, count: number) => {
   expect(heard()).toBe(count)
 }
 
+const signals = new Signals()
+
 const listening = () => {
-  const hub = new LiveHub(database, makeLog('silent'))
+  const hub = new LiveHub(database, makeLog('silent'), signals)
   const told: number[] = []
   hub.listen(scope, (change) => {
     if (change.is === 'notification') told.push(change.no)
   })
-  hub.nudge()
+  signals.emit('change')
   return { hub, told }
 }
 
@@ -37,10 +40,10 @@ test('two changes within one millisecond are both told', async () => {
   const { hub, told } = listening()
   await hearing(() => told.length, 1)
   await database.change(sql`update notifications set version = version + 1`)
-  hub.nudge()
+  signals.emit('change')
   await hearing(() => told.length, 2)
   expect(told[0]).toBe(told[1])
-  hub.close()
+  await hub.close()
 })
 
 test('however many change within one moment, each is told, and what comes after them', async () => {
@@ -57,10 +60,10 @@ test('however many change within one moment, each is told, and what comes after 
   await hearing(() => new Set(told).size, 2_500)
   const no = told[0]
   await database.change(sql`update notifications set version = version + 1 where no = ${no}`)
-  hub.nudge()
+  signals.emit('change')
   await hearing(() => told.length, 2_501)
   expect(told.at(-1)).toBe(no)
-  hub.close()
+  await hub.close()
 })
 
 test('what could not be read is told once it can be, each change once', async () => {

@@ -115,7 +115,7 @@ describe('suspended work', () => {
     expect(await take()).toBeDefined()
   })
 
-  test('can be made so; what somebody pauseCodes is released as such by its holder, with the due time that it had', async () => {
+  test('can be made so; what somebody holds is released as such by its holder, with the due time that it had', async () => {
     await put(1, { suspended: true })
     await put(2)
     const held = (await take())!

@@ -205,7 +205,7 @@ describe('an app that is stopped', () => {
     expect(await database.rows(sql`select parked from work`)).toEqual([{ parked: 0 }])
   })
 
-  test('pauseCodes back what a few people would have got at once', async () => {
+  test('holds back what a few people would have got at once', async () => {
     const { database, scope } = app
     await device(1, 10)
     await database.change(
@@ -215,7 +215,7 @@ describe('an app that is stopped', () => {
     const made = await createNotification(database, scope, newNotification({ target: { any: ['user:ada'] } }), {
       leaseMs,
     })
-    expect(made).toMatchObject({ is: 'created', mine: undefined })
+    expect(made).toMatchObject({ is: 'created', leased: undefined })
     expect(await claimNext(database, leaseMs)).toBeUndefined()
   })
 })

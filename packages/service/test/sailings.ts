@@ -59,7 +59,7 @@ export const source = async (name = 'sailings') => (await one.sources.show(await
 /** Looks once, and lets what was found fire. */
 export async function look(process = one, name = 'sailings'): Promise<void> {
   const { no } = await process.sources.need(app.scope, name)
-  await process.looks.lookAt(no)
+  await process.poller.pollNow(no)
   while ((await process.triggers.fireWaiting()) > 0);
 }
 export const firings = () =>

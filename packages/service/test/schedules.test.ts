@@ -6,6 +6,7 @@ import { makeLog } from '../src/base/log.ts'
 import { Database } from '../src/database/database.ts'
 import { databaseTime } from '../src/database/database-time.ts'
 import { freePort } from '../src/database/private/private-server.ts'
+import { Signals } from '../src/engine/signals.ts'
 import { Intake } from '../src/notifications/intake.ts'
 import { ScheduleClock } from '../src/schedules/clock.ts'
 import { Schedules } from '../src/schedules/schedules.ts'
@@ -32,11 +33,10 @@ beforeAll(async () => {
     pace: unused,
     keptDays: 0,
     leaseMs: 0,
-    onAccepted: () => {},
+    signals: new Signals(),
     prepareSoon: async () => undefined,
-    onPause: () => {},
   })
-  schedules = new Schedules(app.database, intake, evaluators, 0)
+  schedules = new Schedules(app.database, intake, evaluators, { keptDays: 0, signals: new Signals() })
 })
 afterAll(() => app?.scratch.close())
 beforeEach(async () => {
@@ -182,7 +182,11 @@ describe('a clock', () => {
     await save('evening')
     await makeDue('evening', 1)
     const away = new Database({ url: `mysql://bell:x@127.0.0.1:${await freePort()}/bell`, connections: 2 })
-    const clock = new ScheduleClock(app.database, new Schedules(away, intake, evaluators, 0), log)
+    const clock = new ScheduleClock(
+      app.database,
+      new Schedules(away, intake, evaluators, { keptDays: 0, signals: new Signals() }),
+      log,
+    )
     // Not set aside as if it were at fault: it is looked at again at once.
     for (const _ of [1, 2]) await expect(clock.settleDue()).rejects.toMatchObject({ name: 'DatabaseUnavailable' })
     expect(await runsOf('evening')).toEqual([])

@@ -10,6 +10,7 @@ import { Database } from '../src/database/database.ts'
 import { migrate } from '../src/database/migrate.ts'
 import { freePort, PrivateServer } from '../src/database/private/private-server.ts'
 import type { Scope } from '../src/database/scope.ts'
+import { Signals } from '../src/engine/signals.ts'
 import { Intake } from '../src/notifications/intake.ts'
 
 export type Scratch = { readonly database: Database; readonly url: string; another(): Database; close(): Promise<void> }
@@ -86,9 +87,8 @@ export function deafIntake(database: Database): Intake {
     pace: unused,
     keptDays: 0,
     leaseMs: 0,
-    onAccepted: () => {},
+    signals: new Signals(),
     prepareSoon: async () => undefined,
-    onPause: () => {},
   })
 }
 

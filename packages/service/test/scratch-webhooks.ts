@@ -9,6 +9,7 @@ import { AppServer } from '../../../e2e/harness/receiver.ts'
 import { makeLog } from '../src/base/log.ts'
 import type { Database } from '../src/database/database.ts'
 import { whereOf } from '../src/database/scope.ts'
+import { Signals } from '../src/engine/signals.ts'
 import { publish } from '../src/events/publish.ts'
 import { type AddressGuard, anywhere } from '../src/net/address-guard.ts'
 import { keptKeyring } from '../src/vault/keyring.ts'
@@ -29,6 +30,7 @@ let servers: AppServer[] = []
 export type Process = {
   readonly webhooks: Webhooks
   readonly dispatcher: WebhookDispatcher
+  readonly signals: Signals
   readonly ended: Record<string, number>
 }
 
@@ -62,6 +64,7 @@ async function stopAll(): Promise<void> {
 /** What one process has; it tells from its start on. */
 export function process(more: Partial<DispatcherParts> = {}, starts = true): Process {
   const ended: Record<string, number> = {}
+  const signals = new Signals()
   const parts: DispatcherParts = {
     database: app.database,
     vault,
@@ -71,6 +74,7 @@ export function process(more: Partial<DispatcherParts> = {}, starts = true): Pro
     evaluators,
     log: makeLog('silent'),
     pollMs: 20,
+    signals,
     leaseMs: 15_000,
     told: (outcome, requests) => {
       ended[outcome] = (ended[outcome] ?? 0) + requests
@@ -80,7 +84,7 @@ export function process(more: Partial<DispatcherParts> = {}, starts = true): Pro
   const dispatcher = new WebhookDispatcher(parts)
   opened.push(dispatcher)
   if (starts) dispatcher.start()
-  return { webhooks: new Webhooks(parts, dispatcher), dispatcher, ended }
+  return { webhooks: new Webhooks(parts, dispatcher), dispatcher, signals, ended }
 }
 
 export async function server(...secrets: string[]): Promise<AppServer> {

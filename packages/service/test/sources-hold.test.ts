@@ -36,7 +36,7 @@ describe('a source that is not as it was', () => {
   test('that takes too long for one answer is given up, and says so', async () => {
     const select = `select id, sleep(60) as delay, 'x' as status, 1 as berth from sailings`
     await save({ ...compared, table: undefined, select } as WrittenSource)
-    // Whoever saved it has stopped waiting; the look itself goes on until it is over.
+    // Whoever saved it has stopped waiting; the poll itself goes on until it is over.
     for (let waits = 0; waits < 300 && (await source()).fault === null; waits++)
       await new Promise((done) => setTimeout(done, 100))
     expect((await source()).fault).toBe(
@@ -56,14 +56,14 @@ describe('a source that is not as it was', () => {
     expect(await states()).toEqual(['101 rung'])
   })
 
-  test('says how much it found when nobody had looked for long, and a trigger may do without', async () => {
+  test('says how much it found when it was not polled for long, and a trigger may do without', async () => {
     await save()
     await listen()
     await listen({ ...late, late: 'skip', lateAfterSeconds: 3_600 }, 'punctual')
     await app.run('update sailings set delay = 40 where id = 101')
     await app.database.change(sql`update sources set polled_at = polled_at - interval 2 hour`)
     await look()
-    expect((await source()).note).toBe('nobody had looked for 2 hours; 1 row had changed')
+    expect((await source()).note).toBe('it was not polled for 2 hours; 1 row had changed')
     expect((await firings()).map(({ state }) => state).sort()).toEqual(['dropped', 'rung'])
     expect((await firings()).find(({ state }) => state === 'dropped')?.says).toContain('it was found late')
   })
@@ -97,7 +97,7 @@ describe('whatever dies', () => {
     await app.run(`insert into sailings (id, vessel) select seq + 1000, 'x' from seq_1_to_3000`)
     const processes = [1, 2, 3].map(() => app.process(app.scratch.another()))
     const { no } = await source()
-    await Promise.all(processes.map(({ looks }) => looks.lookAt(no)))
+    await Promise.all(processes.map(({ poller }) => poller.pollNow(no)))
     const [found] = await app.database.rows<{ all: number; different: number }>(
       sql`select count(*) as ${sql.identifier('all')}, count(distinct json_value(event, '$.key')) as different from trigger_events`,
     )
@@ -106,7 +106,7 @@ describe('whatever dies', () => {
 
   test('whoever saves a source that another is quicker to look at waits until it has been looked at', async () => {
     const quick = app.process(app.scratch.another())
-    quick.looks.start(0)
+    quick.poller.start(0)
     try {
       for (let n = 0; n < 20; n++)
         expect(
@@ -114,11 +114,11 @@ describe('whatever dies', () => {
             .note,
         ).toBe('took in 2 rows')
     } finally {
-      await quick.looks.close()
+      await quick.poller.close()
     }
   })
 
-  /** From now on a look at the source takes so long for each row. @returns its number */
+  /** From now on a poll at the source takes so long for each row. @returns its number */
   const slowed = async (seconds: number): Promise<number> => {
     const { no } = await source()
     const select = `select id, delay + sleep(${seconds}) as delay, status, berth from sailings`
@@ -135,32 +135,32 @@ describe('whatever dies', () => {
       (lease) => lease !== '',
     )
 
-  test('a process that stops gives back what it was looking at, at once, with its state as it was', async () => {
+  test('a process that stops gives back what it was context at, at once, with its state as it was', async () => {
     await save()
     await listen()
     const { shape } = await source()
     const no = await slowed(4)
     const stopping = app.process()
-    const looking = stopping.looks.lookAt(no)
+    const context = stopping.poller.pollNow(no)
     await heldBy(no)
-    await stopping.looks.close()
-    await looking
+    await stopping.poller.close()
+    await context
     const [left] = await app.database.rows<{ lease: Buffer | null; fault: string | null; shape: Buffer }>(
       sql`select lease, fault, shape from sources where no = ${no}`,
     )
     expect(left).toEqual({ lease: null, fault: null, shape })
   })
 
-  test('a look whose lease ran out is taken over, and stores nothing more', async () => {
+  test('a poll whose lease ran out is taken over, and stores nothing more', async () => {
     await save()
     await listen()
     await app.run('update sailings set delay = 40 where id = 101')
     const no = await slowed(0.3)
-    const late = one.looks.lookAt(no)
+    const late = one.poller.pollNow(no)
     await heldBy(no)
     await app.database.change(sql`update sources set leased_until = utc_timestamp(3) where no = ${no}`)
     const other = app.process(app.scratch.another())
-    await Promise.all([late, other.looks.lookAt(no)])
+    await Promise.all([late, other.poller.pollNow(no)])
     expect(await app.database.rows(sql`select no from trigger_events`)).toHaveLength(1)
     const [left] = await app.database.rows(sql`select lease, fault from sources where no = ${no}`)
     expect(left).toEqual({ lease: null, fault: null })
@@ -186,7 +186,7 @@ describe('a firing that waits', () => {
   test('asks the row as it is by then', async () => {
     await app.run('update sailings set delay = 3 where id = 101')
     await due()
-    expect(await states()).toEqual(['101 over'])
+    expect(await states()).toEqual(['101 not-needed'])
   })
 
   test('rings when it still holds', async () => {
@@ -198,7 +198,7 @@ describe('a firing that waits', () => {
   test('knows that its row has gone', async () => {
     await app.run('delete from sailings where id = 101')
     await due()
-    expect(await states()).toEqual(['101 over'])
+    expect(await states()).toEqual(['101 not-needed'])
   })
 
   test('waits on, behind the firings of others, while the secrets of its source cannot be opened', async () => {

@@ -54,7 +54,7 @@ beforeEach(async () => {
 
 const source = (name: string) => one.sources.need(app.scope, name)
 async function look(name: string): Promise<void> {
-  await one.looks.lookAt((await source(name)).no)
+  await one.poller.pollNow((await source(name)).no)
   while ((await one.triggers.fireWaiting()) > 0);
 }
 const listen = (name: string, when: string | undefined, values: Record<string, string>) =>
@@ -120,9 +120,9 @@ describe('an address that is polled', () => {
     expect(fault).toContain(also)
   })
 
-  test('that takes longer than a look may is at fault, and says so', async () => {
+  test('that takes longer than a poll may is at fault, and says so', async () => {
     answers = () => ({ body: departures({ no: 1 }) })
-    one = app.process(app.database, { longestLookMs: 1 })
+    one = app.process(app.database, { maxPollMs: 1 })
     await one.sources.save(app.scope, 'board', polled(), 'test')
     expect((await source('board')).fault).toBe('took longer than 0.001 seconds')
   })

@@ -53,7 +53,7 @@ const listen = (when: string | undefined, values: Record<string, string> = { ves
   )
 async function look(): Promise<void> {
   const { no } = await one.sources.need(app.scope, 'sailings')
-  await one.looks.lookAt(no)
+  await one.poller.pollNow(no)
   while ((await one.triggers.fireWaiting()) > 0);
 }
 const states = async () =>
@@ -102,7 +102,7 @@ test('by cursor it reads each new row once, step by step', async () => {
     `insert into sailings (id, "Vessel", departs) select 1000 + n, 'x', '2026-11-29 18:30:00+01'::timestamptz + (n / 5500) * interval '1 microsecond' from generate_series(1, 12000) n`,
   )
   const { no } = await one.sources.need(app.scope, 'sailings')
-  for (let n = 0; n < 2; n++) await one.looks.lookAt(no)
+  for (let n = 0; n < 2; n++) await one.poller.pollNow(no)
   const [found] = await app.database.rows<{ all: number; different: number }>(
     sql`select count(*) as ${sql.identifier('all')}, count(distinct json_value(event, '$.key')) as different from trigger_events`,
   )
@@ -162,7 +162,7 @@ test('a PostgreSQL that is stopped says so, other sources go on, and what change
   await look()
   expect((await one.sources.need(app.scope, 'sailings')).fault).toMatch(/^(hung up|cannot be reached)/)
   await app.run('update crossings set delay = 5')
-  await one.looks.lookAt((await one.sources.need(app.scope, 'crossings')).no)
+  await one.poller.pollNow((await one.sources.need(app.scope, 'crossings')).no)
   while ((await one.triggers.fireWaiting()) > 0);
   expect(await states()).toEqual(['1 rung'])
   await postgres.start()

@@ -71,7 +71,7 @@ test('a table of which nobody names the columns may become empty, and full again
   expect((await states()).sort()).toEqual(['101 rung', '101 rung', '204 rung'])
 })
 
-test('a connection that was hung up between two looks is made anew, and nobody hears of it', async () => {
+test('a connection that was hung up between two poller is made anew, and nobody hears of it', async () => {
   await save()
   await listen()
   await look()
@@ -279,7 +279,7 @@ describe('a table by cursor', () => {
       `insert into bookings (id, no) select concat('k', seq), 9007199254740993 + seq div 5500 from seq_1_to_12000`,
     )
     const { no } = await source('bookings')
-    await one.looks.lookAt(no)
+    await one.poller.pollNow(no)
     const [found] = await app.database.rows<{ all: number; different: number }>(
       sql`select count(*) as ${sql.identifier('all')}, count(distinct json_value(event, '$.key')) as different from trigger_events`,
     )

@@ -4,6 +4,7 @@ import { sql } from 'drizzle-orm'
 import { until } from '../../../e2e/harness/programs.ts'
 import { createApp, findApp } from '../src/apps/store/apps.ts'
 import type { Scope } from '../src/database/scope.ts'
+import { Signals } from '../src/engine/signals.ts'
 import type { EvaluatorPool } from '../src/evaluation/evaluator-pool.ts'
 import { storeOccurrences } from '../src/people/store/occurrences.ts'
 import { Triggers } from '../src/triggers/triggers.ts'
@@ -13,8 +14,9 @@ import { evaluators } from './scratch-evaluator-pool.ts'
 const process = (own: EvaluatorPool) =>
   new Triggers({
     database: app.database,
+    signals: new Signals(),
     intake: deafIntake(app.database),
-    looks: {} as never,
+    poller: {} as never,
     evaluators: own,
     keptDays: 0,
     hears: {

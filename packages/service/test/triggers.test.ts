@@ -4,6 +4,7 @@ import { sql } from 'drizzle-orm'
 import { Database } from '../src/database/database.ts'
 import { DatabaseUnavailable } from '../src/database/errors.ts'
 import { freePort } from '../src/database/private/private-server.ts'
+import { Signals } from '../src/engine/signals.ts'
 import { storeOccurrences } from '../src/people/store/occurrences.ts'
 import { forgetFirings } from '../src/triggers/store/firings.ts'
 import { Triggers } from '../src/triggers/triggers.ts'
@@ -37,8 +38,9 @@ beforeEach(async () => {
 function process(database: Database): Triggers {
   return new Triggers({
     database,
+    signals: new Signals(),
     intake: deafIntake(database),
-    looks: {} as never,
+    poller: {} as never,
     evaluators,
     keptDays: 0,
     hears: { fired: () => {}, failed: (trigger) => failed.push(trigger) },
@@ -81,7 +83,7 @@ describe('an event', () => {
     await save()
     await happened(to(160))
     const processes = [1, 2, 3].map(() => process(app.scratch.another()))
-    const looked = await Promise.all(
+    const onPolled = await Promise.all(
       processes.map(async (one) => {
         let ours = 0
         // Another has taken what this one looked at: it looks again, as its clock would.
@@ -89,7 +91,7 @@ describe('an event', () => {
         return ours
       }),
     )
-    expect(looked.reduce((sum, ours) => sum + ours, 0)).toBe(160)
+    expect(onPolled.reduce((sum, ours) => sum + ours, 0)).toBe(160)
     expect(new Set((await firings()).map(({ key }) => key)).size).toBe(160)
     expect(await firings()).toHaveLength(160)
     expect(await notifications()).toBe(160)

@@ -126,7 +126,7 @@ describe('what waits', () => {
     await happens()
     expect(await hasWork(app.database, no)).toBe(false)
     await app.database.transact((tx) => park(tx, whereOf(app.scope)))
-    await one.dispatcher.nudge()
+    one.signals.emit('outbox')
     await heard(own, 1)
     await app.database.transact((tx) => unpark(tx, whereOf(app.scope)))
   })
@@ -293,7 +293,7 @@ describe('secrets and addresses', () => {
     }
   })
 
-  test('are sealed, shown without what a query pauseCodes, and kept where that says to keep it', async () => {
+  test('are sealed, shown without what a query holds, and kept where that says to keep it', async () => {
     const own = await server()
     const url = `${own.url}?token=hush`
     const { secret } = await save({ url })

@@ -157,7 +157,7 @@ describe('a receiver that does not hear', () => {
     await happens()
     const [first] = await logged(1)
     expect(first).toMatchObject({ outcome: 'again', status, says, answer: 'because', attempt: 1 })
-    expect(await row()).toMatchObject({ fault: says, failures: 1, toldAt: null })
+    expect(await row()).toMatchObject({ fault: says, failures: 1, deliveredAt: null })
     expect(times).toBe(1)
     await laterOn()
     const [, second] = await logged(2)

@@ -5,6 +5,7 @@ import type { WorkStore } from '../src/engine/ports.ts'
 import { prepareAhead } from '../src/engine/prepare-ahead.ts'
 import { sendBlock } from '../src/engine/send-block.ts'
 import { sendBlockDefaults } from '../src/engine/send-options.ts'
+import { Signals } from '../src/engine/signals.ts'
 import type { Claim } from '../src/engine/work.ts'
 import { Worker } from '../src/engine/worker.ts'
 import { claimOf, device } from './scratch-block.ts'
@@ -35,7 +36,7 @@ describe('a worker', () => {
       },
       extend: async () => true,
     } as unknown as WorkStore
-    const worker = new Worker(own, gateways, options, makeLog('silent'), { onStored: () => {} })
+    const worker = new Worker(own, gateways, options, makeLog('silent'), new Signals())
     worker.start()
     await until(() => asked.length > 3 && stage.inFlight.most > 0)
     await new Promise((done) => setTimeout(done, 10))
@@ -62,7 +63,7 @@ describe('a worker', () => {
       extend: async () => true,
       release: async (claim: Claim) => void released.push(claim.no),
     } as unknown as WorkStore
-    const worker = new Worker(own, gateways, options, makeLog('silent'), { onStored: () => {} })
+    const worker = new Worker(own, gateways, options, makeLog('silent'), new Signals())
     worker.start()
     await until(() => released.length === 1 && asked > 3)
     await worker.stop(1_000)
@@ -85,7 +86,7 @@ describe('a worker that is told to stop', () => {
       holds: async () => new Map(),
     } as unknown as WorkStore
     const options = { atOnce: 2, leaseMs: 3_000, pollMs: 5 }
-    const worker = new Worker(own, gateways, options, makeLog('silent'), { onStored: () => {} })
+    const worker = new Worker(own, gateways, options, makeLog('silent'), new Signals())
     worker.start()
     while (answers.length < 3) await new Promise((done) => setTimeout(done, 1))
     return { worker, answers }

@@ -165,8 +165,8 @@ const caseColumns: readonly Column<ToldCase>[] = [
 const tones: Readonly<Record<Firing['state'], string>> = {
   rung: 'text-sea',
   waiting: 'text-sea',
-  over: 'text-soft',
-  held: 'text-soft',
+  'not-needed': 'text-soft',
+  throttled: 'text-soft',
   nobody: 'text-soft',
   'no-case': 'text-soft',
   fault: 'text-red',

@@ -151,9 +151,9 @@ export const firing = z
     key: z.string(),
     given: anyJson.describe('The row or the event.'),
     state: z
-      .enum(['rung', 'waiting', 'over', 'held', 'nobody', 'no-case', 'fault', 'dropped'])
+      .enum(['rung', 'waiting', 'not-needed', 'throttled', 'nobody', 'no-case', 'fault', 'dropped'])
       .describe(
-        '`over`: unless held when it had waited. `held`: notMoreOftenThan. `nobody`: nobody in its target has a device. `dropped`: the trigger was paused as a runaway, or switched off while the firing waited.',
+        '`not-needed`: its `unless` held when it had waited. `throttled`: notMoreOftenThan, or 60 times for one key within an hour. `nobody`: nobody in its target has a device. `dropped`: the trigger was paused as a runaway, or switched off while the firing waited.',
       ),
     says: z.string().nullable(),
     caseNo: z.int().nullable(),

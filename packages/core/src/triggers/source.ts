@@ -51,7 +51,7 @@ export type IncomingSource = {
 export type SourceDefinition = TableSource | PollSource | SegmentSource | IncomingSource
 
 /** How often a source is looked at when it does not say, in seconds. */
-export const lookEvery = Object.freeze({ table: 1, poll: 60, segment: 300 })
+export const pollEvery = Object.freeze({ table: 1, poll: 60, segment: 300 })
 export const overlapPreset = 30
 
 export const sourceLimits = Object.freeze({

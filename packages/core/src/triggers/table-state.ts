@@ -66,7 +66,7 @@ export const cutText = (text: string, most: number = tableLimits.textChars): str
   text.length <= most ? text : `${beginningOf(text, most - 1)}…`
 
 /** A look at a table, row by row. */
-export class TableLook {
+export class TableSnapshot {
   readonly #key: readonly string[]
   readonly #watched: readonly string[] | undefined
   readonly #pages: string[][] = Array.from({ length: tableLimits.pages }, () => [])

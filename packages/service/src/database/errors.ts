@@ -1,5 +1,7 @@
+import { Outage } from '../base/index.ts'
+
 /** The database did not answer; nothing is known to be lost, and a later try may go through. */
-export class DatabaseUnavailable extends Error {
+export class DatabaseUnavailable extends Outage {
   override readonly name: string = 'DatabaseUnavailable'
   /** The driver's, for the log. */
   readonly code: string

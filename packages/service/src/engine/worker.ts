@@ -1,11 +1,13 @@
 import { setMaxListeners } from 'node:events'
 import { urgencies } from '@zbell/core'
 import type { Logger } from 'pino'
+import { Poller } from '../base/index.ts'
 import type { Halt, Notification } from './notification.ts'
 import type { Gateways, WorkStore } from './ports.ts'
 import type { Ahead } from './prepare-ahead.ts'
 import { sendBlock } from './send-block.ts'
 import { sendBlockDefaults } from './send-options.ts'
+import type { Offer, Signals } from './signals.ts'
 import type { Claim, HeldWork, Withdrawal } from './work.ts'
 
 export type WorkerOptions = {
@@ -20,8 +22,6 @@ const urgentExtra = 2
 /** How often to look whether somebody holds back what is being sent. */
 const pausePollMs = 250
 
-export type WorkerEvents = { onStored(notificationNo: number): void }
-
 const mostUrgent = urgencies.indexOf('high')
 
 /** How long others get to renew their leases when the database is back. */
@@ -35,52 +35,59 @@ export class Worker {
   readonly #gateways: Gateways
   readonly #options: WorkerOptions
   readonly #log: Logger
-  readonly #events: WorkerEvents
+  readonly #signals: Signals
   readonly #active = new Set<Promise<void>>()
   readonly #held = new Map<number, Claim>()
   /** Of what is at hand: how it was held when it was last looked at. */
   #pauses = new Map<number, Halt>()
-  #looking: NodeJS.Timeout | undefined
-  #running = false
+  readonly #work: Poller
+  readonly #pausePoller: Poller
+  #isRunning = false
   readonly #givenUp = new AbortController()
-  #loop: Promise<void> = Promise.resolve()
-  #wake: () => void = () => {}
 
-  constructor(store: WorkStore, gateways: Gateways, options: WorkerOptions, log: Logger, events: WorkerEvents) {
+  constructor(store: WorkStore, gateways: Gateways, options: WorkerOptions, log: Logger, signals: Signals) {
     // Each block at hand listens.
     setMaxListeners(0, this.#givenUp.signal)
     this.#store = store
     this.#gateways = gateways
     this.#options = options
     this.#log = log
-    this.#events = events
+    this.#signals = signals
+    this.#work = new Poller({
+      name: 'due work',
+      everyMs: options.pollMs,
+      // After an outage all leases have run out. Whoever holds work has to extend its own before anybody claims more.
+      outageMs: afterOutageMs,
+      log,
+      poll: () => this.#claimOne(),
+    })
+    this.#pausePoller = new Poller({ name: 'pauses', everyMs: pausePollMs, log, poll: () => this.#readPauses() })
+    signals.on('work', (offer) => (offer ? this.#take(offer) : this.#work.wake()))
+    signals.on('pause', () => {
+      this.#pausePoller.wake()
+      this.#work.wake()
+    })
   }
 
   start(): void {
-    this.#running = true
-    this.#loop = this.#run()
-    this.#looking = setInterval(() => void this.refreshPauses(), pausePollMs)
+    this.#isRunning = true
+    this.#work.start(0)
+    this.#pausePoller.start()
   }
 
-  /** Sends what intake claimed for this process; it has not been in the queue. @returns false when there is no room for it */
-  take(mine: HeldWork, ahead?: Promise<Ahead | undefined>): boolean {
-    if (!this.#running || this.#active.size >= this.#options.atOnce + urgentExtra) return false
-    this.#begin(mine, ahead)
-    return true
+  /** Sends what was leased for this process as it was stored, where there is room for it. */
+  #take({ work, ahead }: Offer): void {
+    if (this.#isRunning && this.#active.size < this.#options.atOnce + urgentExtra) this.#begin(work, ahead)
+    else
+      this.#store
+        .release(work.claim, 0)
+        .catch((error: unknown) => this.#log.warn({ err: error }, 'cannot release work; its lease will run out'))
+        .finally(() => this.#work.wake())
   }
 
-  /** Somebody may have paused or cancelled what is being sent. */
-  async refreshPauses(): Promise<void> {
+  async #readPauses(): Promise<void> {
     const numbers = [...new Set([...this.#held.values()].map(({ notificationNo }) => notificationNo))]
-    if (numbers.length === 0) {
-      this.#pauses.clear()
-      return
-    }
-    try {
-      this.#pauses = await this.#store.pausesOf(numbers)
-    } catch (error) {
-      this.#log.debug({ err: error }, 'cannot look for holds; looking again soon')
-    }
+    this.#pauses = numbers.length === 0 ? new Map() : await this.#store.pausesOf(numbers)
   }
 
   /** Whether something is being sent. */
@@ -88,59 +95,25 @@ export class Worker {
     return this.#active.size > 0
   }
 
-  /** There may be work: look now rather than at the next poll. */
-  nudge(): void {
-    this.#wake()
-  }
-
   /**
    * Takes no more work and launches nothing more. What is on its way may land; the rest of the work at hand is given back.
    * @param landMs how long what is on its way is waited for
    */
   async stop(landMs: number): Promise<void> {
-    this.#running = false
-    clearInterval(this.#looking)
-    this.#wake()
+    this.#isRunning = false
     const enough = setTimeout(() => this.#givenUp.abort(), landMs)
-    await this.#loop
+    await Promise.all([this.#work.close(), this.#pausePoller.close()])
     await Promise.all(this.#active)
     clearTimeout(enough)
   }
 
-  async #run(): Promise<void> {
-    while (this.#running) {
-      // The ear is open before the look, so that a nudge during the look is not lost.
-      const rest = this.#rest()
-      const room = this.#options.atOnce - this.#active.size
-      const found = room > -urgentExtra && (await this.#claimOne(room > 0 ? 0 : mostUrgent))
-      if (found) this.#wake()
-      else await rest
-    }
-  }
-
-  #rest(): Promise<void> {
-    return new Promise((done) => {
-      const timer = setTimeout(done, this.#options.pollMs)
-      this.#wake = () => {
-        clearTimeout(timer)
-        done()
-      }
-    })
-  }
-
-  async #claimOne(least: number): Promise<boolean> {
-    let work: HeldWork | undefined
-    try {
-      work = await this.#store.claim([...this.#held.keys()], least)
-    } catch (error) {
-      this.#log.warn({ err: error }, 'cannot look for work; trying again')
-      // After an outage all leases have run out. Whoever holds work has to renew its own before anybody looks for more.
-      await new Promise((done) => setTimeout(done, afterOutageMs))
-      return false
-    }
-    if (!work) return false
-    this.#begin(work)
-    return true
+  /** @returns whether there was some, and there may be more */
+  async #claimOne(): Promise<boolean> {
+    const room = this.#options.atOnce - this.#active.size
+    if (room <= -urgentExtra) return false
+    const work = await this.#store.claim([...this.#held.keys()], room > 0 ? 0 : mostUrgent)
+    if (work) this.#begin(work)
+    return work !== undefined
   }
 
   #begin(work: HeldWork, ahead?: Promise<Ahead | undefined>): void {
@@ -149,7 +122,7 @@ export class Worker {
     const done = this.#do(work, ahead).finally(() => {
       this.#held.delete(no)
       this.#active.delete(done)
-      this.nudge()
+      this.#work.wake()
     })
     this.#active.add(done)
   }
@@ -184,7 +157,7 @@ export class Worker {
       const store = known ? { ...this.#store, devices: async () => [...known] } : this.#store
       const options = {
         ...sendBlockDefaults,
-        pause: () => (this.#running ? (this.#pauses.get(notification.no) ?? 'none') : 'stopping'),
+        pause: () => (this.#isRunning ? (this.#pauses.get(notification.no) ?? 'none') : 'stopping'),
         givenUp: this.#givenUp.signal,
         onFault: (error: unknown) =>
           this.#log.error(
@@ -194,7 +167,7 @@ export class Worker {
       }
       const held = await sendBlock(claim, notification, store, this.#gateways, options, ahead)
       if (!held) this.#log.warn({ work: claim.no }, 'the lease of a block was lost; its new owner goes on')
-      this.#events.onStored(notification.no)
+      this.#signals.emit('change')
       return
     }
     if (claim.kind === 'withdraw') await this.#pages(claim, (after) => this.#store.withdrawPage(claim, after))
@@ -205,10 +178,10 @@ export class Worker {
   async #expand(claim: Claim, notification: Notification): Promise<void> {
     for (;;) {
       const expansion = await this.#store.expandPage(claim, notification)
-      this.#events.onStored(notification.no)
-      this.nudge()
+      this.#signals.emit('change')
+      this.#signals.emit('work')
       if (expansion !== 'more') return
-      if (!this.#running) return this.#store.release(claim, 0)
+      if (!this.#isRunning) return this.#store.release(claim, 0)
     }
   }
 
@@ -216,9 +189,9 @@ export class Worker {
   async #pages(claim: Claim, next: (after: number) => Promise<Withdrawal>): Promise<void> {
     for (let after = 0; ; ) {
       const page = await next(after)
-      this.#events.onStored(claim.notificationNo)
+      this.#signals.emit('change')
       if (page.is !== 'more') return
-      if (!this.#running) return this.#store.release(claim, 0)
+      if (!this.#isRunning) return this.#store.release(claim, 0)
       after = page.after
     }
   }

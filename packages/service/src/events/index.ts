@@ -17,4 +17,4 @@ export {
 } from './outbox.ts'
 export { type DeliveryGroup, type Fact, type Page, packEvents, unpackPage } from './page.ts'
 export { isSubscribed, publish, publishDeliveries, type Step, subscribers } from './publish.ts'
-export { leaveEvents, type Reporter, takeEvents, type WaitingEvent, waitingEvents } from './trigger-events.ts'
+export { queueOccurrences, type Reporter, takeEvents, type WaitingEvent, waitingEvents } from './trigger-events.ts'

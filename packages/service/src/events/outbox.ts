@@ -104,11 +104,12 @@ export async function extendEntries(
   database: Pick<Database, 'change'>,
   claimed: readonly Claim[],
   leaseMs: number,
-): Promise<void> {
+): Promise<boolean> {
   const numbers = claimed.map(({ no }) => no)
-  await database.change(
+  const { affectedRows } = await database.change(
     sql`update outbox set leased_until = ${afterNow(leaseMs)} where no in ${numbers} and leased_until is not null`,
   )
+  return affectedRows > 0
 }
 
 /** Takes what was told out of the queue, whoever else may hold it by now. @param numbers at least one */

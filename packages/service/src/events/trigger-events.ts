@@ -24,7 +24,7 @@ export type WaitingEvent = Where & {
  * reported it. Those of devices are queued only if a trigger asks for them.
  * @param numbers of the occurrences
  */
-export async function leaveEvents(
+export async function queueOccurrences(
   tx: Tx,
   { appNo, environment }: Where,
   numbers: readonly number[],

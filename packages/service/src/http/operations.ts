@@ -32,7 +32,7 @@ export function serveOperations(
 ): void {
   const { config, database, vault, hub, gateways, handsets, streams, log, limits } = parts
   const proofs = new Proofs(database, vault)
-  const onChange = () => hub.nudge()
+  const onChange = () => parts.signals.emit('change')
   // What devices call comes first: a router tries its routes in their order, and a fleet calls a thousand times as often
   // as any person.
   const rules = {

@@ -4,6 +4,7 @@ import type { Milestones } from '../apps/index.ts'
 import type { Config, Metrics } from '../base/index.ts'
 import type { CredentialRegistry } from '../credentials/index.ts'
 import type { Database, OnGateway } from '../database/index.ts'
+import type { Signals } from '../engine/index.ts'
 import type { CredentialChecks, GatewayRoom, HandsetControl } from '../gateways/index.ts'
 import type { Intake, Stops } from '../notifications/index.ts'
 import type { LiveHub, Rewrapped } from '../operations/index.ts'
@@ -21,6 +22,7 @@ export type HttpParts = {
   readonly vault: Vault
   readonly ruleEvaluator: RuleEvaluator
   readonly hub: LiveHub
+  readonly signals: Signals
   readonly metrics: Metrics
   readonly log: Logger
   readonly operatorKey: string

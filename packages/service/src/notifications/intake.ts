@@ -4,7 +4,7 @@ import type { Writing } from '@zbell/core'
 import { timingOf, type When } from '@zbell/core/calendar'
 import { invalid, type Pace, Problem } from '../base/index.ts'
 import { type Database, databaseTime, isDuplicate, type Scope } from '../database/index.ts'
-import type { Ahead, BlockDevice, HeldWork, Notification, Pause } from '../engine/index.ts'
+import type { Ahead, BlockDevice, Notification, Pause, Signals } from '../engine/index.ts'
 import type { GatewayRoom } from '../gateways/index.ts'
 import { checkReferences } from '../targets/index.ts'
 import { buildNotification, fewDevices } from './build-notification.ts'
@@ -27,15 +27,12 @@ export type IntakeParts = {
   readonly keptDays: number
   /** How long this process holds what it is to send at once; 0 where no worker runs. */
   readonly leaseMs: number
-  /** There is work for the engine; what is held is this process's to do. */
-  readonly onAccepted: (held: HeldWork | undefined, ahead: Promise<Ahead | undefined> | undefined) => void
+  readonly signals: Signals
   /** A few people are about to be rung: what they get can be made ready. */
   readonly prepareSoon: (
     notification: Omit<Notification, 'no'>,
     devices: readonly BlockDevice[],
   ) => Promise<Ahead | undefined>
-  /** Somebody paused, resumed or cancelled something. */
-  readonly onPause: () => void
 }
 
 /** Who asks, and what makes it the same request when it comes again. */
@@ -88,7 +85,7 @@ export class Intake {
     { actor, idempotencyKey }: Asker,
     few?: Promise<readonly BlockDevice[] | undefined>,
   ): Promise<Accepted> {
-    const { database, leaseMs, onAccepted, prepareSoon } = this.#parts
+    const { database, leaseMs, signals, prepareSoon } = this.#parts
     const hashes = {
       idempotencyHash: idempotencyKey === undefined ? null : sha256(idempotencyKey),
       requestHash: sha256(JSON.stringify(request)),
@@ -108,10 +105,10 @@ export class Intake {
     })
     const created = await refusedWhenTaken(() => storeNotification(database, scope, built))
     const accepted = answerOf(created, built.given.id)
-    const held = created.is === 'created' ? created.leased : undefined
-    onAccepted(held, ahead)
+    const leased = created.is === 'created' ? created.leased : undefined
+    signals.emit('work', leased && { work: leased, ahead })
     // The ring goes out before the answer does: somebody waits for it, and each costs the other a tenth of a millisecond.
-    if (held) await new Promise(setImmediate)
+    if (leased) await new Promise(setImmediate)
     return accepted
   }
 
@@ -123,16 +120,6 @@ export class Intake {
     if (at === undefined) throw neverRings('/when')
     if (when.zone === 'reader') return { local: when.local ?? readersHourAt(at) }
     return { atMs: at.getTime() }
-  }
-
-  /** Somebody else has halted or started something. */
-  refreshPauses(): void {
-    this.#parts.onPause()
-  }
-
-  /** There is work for the engine that somebody else has stored. */
-  nudge(): void {
-    this.#parts.onAccepted(undefined, undefined)
   }
 
   /** @throws {Problem} `never-rings` for an hour that is over */
@@ -175,16 +162,16 @@ export class Intake {
   }
 
   async #pause(scope: Scope, id: string, pause: Pause): Promise<Notification> {
-    const { database, onPause } = this.#parts
+    const { database, signals } = this.#parts
     const notification = await needNotification(database, scope, id)
     if (!(await pauseNotification(database, notification.no, pause))) throw new Problem('already-over')
-    onPause()
+    signals.emit('pause')
     return needNotification(database, scope, notification.id)
   }
 
   /** Takes a notification back: what waits ends, and devices that have it are woken to remove it. @returns that wake */
   async withdraw(scope: Scope, id: string, { actor }: Asker): Promise<Accepted> {
-    const { database, onAccepted, onPause } = this.#parts
+    const { database, signals } = this.#parts
     const notification = await needNotification(database, scope, id)
     const wake = await buildNotification(this.#parts, scope, {
       request: {
@@ -200,8 +187,8 @@ export class Intake {
       references: 'all',
     })
     const lifetime = await withdrawNotification(database, scope, notification, wake)
-    onPause()
-    onAccepted(undefined, undefined)
+    signals.emit('pause')
+    signals.emit('work')
     return { id: wake.given.id, ...lifetime }
   }
 }

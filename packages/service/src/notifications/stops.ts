@@ -1,5 +1,6 @@
 import { sampleTexts } from '@zbell/core'
 import { type Database, type Scope, type Where, whereOf } from '../database/index.ts'
+import type { Signals } from '../engine/index.ts'
 import { findStop, type StopRow, startApp, stopApp } from '../policy/index.ts'
 import type { Intake } from './intake.ts'
 import { noteChange, type WaitingForStart, waitingForStart } from './store/read-stopped.ts'
@@ -21,8 +22,10 @@ export type StillRings = 'all' | 'none' | readonly string[]
 export class Stops {
   readonly #database: Database
   readonly #intake: Intake
+  readonly #signals: Signals
 
-  constructor(database: Database, intake: Intake) {
+  constructor(database: Database, intake: Intake, signals: Signals) {
+    this.#signals = signals
     this.#database = database
     this.#intake = intake
   }
@@ -43,7 +46,7 @@ export class Stops {
     const where = whereOf(scope)
     await stopApp(this.#database, where, given)
     await this.#tell(where)
-    this.#intake.refreshPauses()
+    this.#signals.emit('pause')
     return this.read(scope)
   }
 
@@ -53,8 +56,7 @@ export class Stops {
     if (rings !== 'all') await this.#cancelOthers(scope, rings === 'none' ? [] : rings)
     await startApp(this.#database, where)
     await this.#tell(where)
-    this.#intake.refreshPauses()
-    this.#intake.nudge()
+    this.#signals.emit('pause')
     return this.read(scope)
   }
 

@@ -1,7 +1,8 @@
 import { randomBytes } from 'node:crypto'
 import { hostname } from 'node:os'
 import type { Logger } from 'pino'
-import { type Database, DatabaseUnavailable } from '../database/index.ts'
+import { Outage, Poller } from '../base/index.ts'
+import { type Database, Lease } from '../database/index.ts'
 import { declareJob, finishJob, renewJob, takeJob } from './store/jobs.ts'
 
 /** Something that has to happen as time goes by, whoever sends or asks. */
@@ -18,9 +19,8 @@ export type BackgroundJob = {
 export type JobEvents = { onRun(name: string, durationMs: number, failed: boolean): void }
 
 const leaseMs = 30_000
-/** How often is looked whether one is due: a twentieth of its interval, within these bounds. */
-const lookAtLeastMs = 1_000
-const lookAtMostMs = 60_000
+/** How often is asked whether one is due: a twentieth of its interval, within these bounds. */
+const [minPollMs, maxPollMs] = [1_000, 60_000]
 
 /**
  * Runs jobs, each by its own interval. Any number of processes may have the same ones: for each run one of them takes the
@@ -31,9 +31,8 @@ export class BackgroundJobs {
   readonly #log: Logger
   readonly #events: JobEvents
   readonly #leaseMs: number
-  readonly #timers = new Set<NodeJS.Timeout>()
-  readonly #active = new Set<Promise<void>>()
-  #stopped = false
+  readonly #pollers: Poller[] = []
+  #isClosed = false
 
   constructor(database: Database, log: Logger, events: JobEvents, lease = leaseMs) {
     this.#database = database
@@ -45,7 +44,14 @@ export class BackgroundJobs {
   async start(jobs: readonly BackgroundJob[]): Promise<void> {
     for (const job of jobs) {
       await declareJob(this.#database, job.name, job.everySeconds)
-      this.#lookLater(job, Math.random() * lookAtLeastMs)
+      const everyMs = Math.min(maxPollMs, Math.max(minPollMs, job.everySeconds * 50))
+      const poller = new Poller({
+        name: `the job ${job.name}`,
+        everyMs: () => everyMs * (0.8 + Math.random() * 0.4),
+        log: this.#log,
+        poll: async () => void (await this.runIfDue(job)),
+      })
+      this.#pollers.push(poller.start(Math.random() * minPollMs))
     }
   }
 
@@ -53,28 +59,23 @@ export class BackgroundJobs {
   async runIfDue(job: BackgroundJob): Promise<boolean> {
     const { name } = job
     const owner = randomBytes(16)
-    // From before it was asked for, so that it ends here no later than in the database, whoever is slow.
-    let oursUntilMs = performance.now() + this.#leaseMs
+    const takenMs = performance.now()
     if (!(await takeJob(this.#database, name, owner, `${hostname()}:${process.pid}`, this.#leaseMs))) return false
-    const alive = setInterval(() => {
-      const untilMs = performance.now() + this.#leaseMs
-      renewJob(this.#database, name, owner, this.#leaseMs).then(
-        (renewed) => {
-          oursUntilMs = renewed ? untilMs : 0
-        },
-        (error: unknown) => this.#log.warn({ err: error, job: name }, 'a job cannot show that it is alive'),
-      )
-    }, this.#leaseMs / 3)
+    const lease = new Lease(() => renewJob(this.#database, name, owner, this.#leaseMs), {
+      leaseMs: this.#leaseMs,
+      takenMs,
+      onError: (error) => this.#log.warn({ err: error, job: name }, 'cannot extend the lease of a job'),
+    })
     const startMs = performance.now()
     let failure: string | null = null
     try {
-      await job.run(() => performance.now() < oursUntilMs && !this.#stopped)
+      await job.run(() => lease.isHeld && !this.#isClosed)
     } catch (error) {
       failure = error instanceof Error ? error.message : String(error)
-      const level = error instanceof DatabaseUnavailable ? 'warn' : 'error'
+      const level = error instanceof Outage ? 'warn' : 'error'
       this.#log[level]({ err: error, job: name }, 'a background job failed and is run again when it is due')
     } finally {
-      clearInterval(alive)
+      lease.end()
     }
     const durationMs = performance.now() - startMs
     this.#events.onRun(name, durationMs, failure !== null)
@@ -83,28 +84,7 @@ export class BackgroundJobs {
   }
 
   async close(): Promise<void> {
-    this.#stopped = true
-    for (const timer of this.#timers) clearTimeout(timer)
-    await Promise.all(this.#active)
-  }
-
-  #lookLater(job: BackgroundJob, afterMs: number): void {
-    if (this.#stopped) return
-    const timer = setTimeout(() => {
-      this.#timers.delete(timer)
-      const run = this.runIfDue(job)
-        .then(
-          () => {},
-          (error: unknown) => this.#log.debug({ err: error, job: job.name }, 'a job could not be looked after'),
-        )
-        .finally(() => {
-          this.#active.delete(run)
-          const lookMs = Math.min(lookAtMostMs, Math.max(lookAtLeastMs, job.everySeconds * 50))
-          this.#lookLater(job, lookMs * (0.8 + Math.random() * 0.4))
-        })
-      this.#active.add(run)
-    }, afterMs)
-    timer.unref()
-    this.#timers.add(timer)
+    this.#isClosed = true
+    await Promise.all(this.#pollers.map((poller) => poller.close()))
   }
 }

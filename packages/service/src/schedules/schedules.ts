@@ -5,6 +5,7 @@ import { timingOf, type When } from '@zbell/core/calendar'
 import { findAppByNo } from '../apps/index.ts'
 import { invalid, Problem } from '../base/index.ts'
 import { type Database, databaseTime, type Scope, whereOf } from '../database/index.ts'
+import type { Signals } from '../engine/index.ts'
 import type { EvaluatorPool } from '../evaluation/index.ts'
 import {
   buildNotification,
@@ -74,9 +75,16 @@ export class Schedules {
   readonly #database: Database
   readonly #keptDays: number
   readonly #intake: Intake
+  readonly #signals: Signals
   readonly #evaluators: EvaluatorPool
 
-  constructor(database: Database, intake: Intake, evaluators: EvaluatorPool, keptDays: number) {
+  constructor(
+    database: Database,
+    intake: Intake,
+    evaluators: EvaluatorPool,
+    { keptDays, signals }: { readonly keptDays: number; readonly signals: Signals },
+  ) {
+    this.#signals = signals
     this.#database = database
     this.#intake = intake
     this.#evaluators = evaluators
@@ -119,7 +127,7 @@ export class Schedules {
       if (waiting) await holdIn(tx, waiting.no, 'cancelled')
       await saveSchedule(tx, whereOf(scope), given)
     })
-    if (waiting) this.#intake.refreshPauses()
+    if (waiting) this.#signals.emit('pause')
     return this.need(scope, name)
   }
 
@@ -128,7 +136,7 @@ export class Schedules {
     const { except = [] } = when
     if (except.length === 0) return
     const job = this.#evaluators.run({ appNo: app.no, use: 'previews' }, lookLimits, 'idle-exceptions', { when })
-    const idle = await evaluated('Looking through its exceptions', job)
+    const idle = await evaluated('PollContext through its exceptions', job)
     if (idle.length === 0) return
     const errors = idle.map((n) => ({
       pointer: `/when/except/${n}`,
@@ -201,7 +209,7 @@ export class Schedules {
       for (const statement of statements) await tx.change(statement)
       await settleTime(tx, schedule.no, run)
     })
-    this.#intake.nudge()
+    this.#signals.emit('work')
     return { ...run, at: now }
   }
 
@@ -231,7 +239,7 @@ export class Schedules {
       }
       return states
     })
-    if (settled.length > 0) this.#intake.nudge()
+    if (settled.length > 0) this.#signals.emit('work')
     return settled
   }
 

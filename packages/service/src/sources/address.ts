@@ -66,7 +66,7 @@ function decoded(text: string): string {
 type Found = { readonly address: string; readonly family: number }
 
 /**
- * The very address that is connected to, so that nothing is resolved again after it was looked at.
+ * The very address that is connected to, so that nothing is resolved again after it was looked up.
  * @throws {SourceFault} for a host that has none, or one that may not be called
  */
 export async function resolved(

@@ -1,4 +1,4 @@
-import { isNestedTooDeep, keyOfRow, type PollSource, type Row, TableLook, TableRefused } from '@zbell/core/triggers'
+import { isNestedTooDeep, keyOfRow, type PollSource, type Row, TableRefused, TableSnapshot } from '@zbell/core/triggers'
 import { SourceFault } from './fault.ts'
 import { fieldsOf } from './fields.ts'
 import { boundedRow, isWithinBounds } from './sql-connection.ts'
@@ -16,8 +16,8 @@ export class AnswerReader {
     this.#rows = rowsIn(JSON.parse(json))
   }
 
-  async look(): Promise<{ readonly look: TableLook; readonly types: Readonly<Record<string, string>> }> {
-    const look = new TableLook(this.#source.key, this.#source.watch)
+  async look(): Promise<{ readonly look: TableSnapshot; readonly types: Readonly<Record<string, string>> }> {
+    const look = new TableSnapshot(this.#source.key, this.#source.watch)
     for (const row of this.#rows) look.see(this.#whole(row))
     return { look, types: {} }
   }

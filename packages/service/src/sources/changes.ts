@@ -1,17 +1,17 @@
 import { loggedRow, type SourceDefinition } from '@zbell/core/triggers'
 
 /** A row as it waits: JSON has no moments, so it says which of its values are. */
-export type KeptFound = FoundRow & { readonly moments: readonly string[] }
+export type KeptFound = ChangedRow & { readonly moments: readonly string[] }
 
 /** What a source found, as its triggers get it. */
-export type FoundRow = {
+export type ChangedRow = {
   readonly key: string
   readonly row: Readonly<Record<string, unknown>>
   readonly before: Readonly<Record<string, unknown>>
   readonly gone: boolean
 }
 
-export const keptFound = (found: FoundRow): KeptFound => ({
+export const queuedChange = (found: ChangedRow): KeptFound => ({
   ...found,
   moments: [
     ...new Set(
@@ -21,9 +21,9 @@ export const keptFound = (found: FoundRow): KeptFound => ({
 })
 
 /** As it was found. */
-export function foundOf({ moments, ...found }: KeptFound): FoundRow {
+export function foundOf({ moments, ...found }: KeptFound): ChangedRow {
   const named = new Set(moments)
-  const revived = (row: FoundRow['row']) =>
+  const revived = (row: ChangedRow['row']) =>
     Object.fromEntries(
       Object.entries(row).map(([name, value]) => [
         name,
@@ -34,7 +34,7 @@ export function foundOf({ moments, ...found }: KeptFound): FoundRow {
 }
 
 /** What the log keeps of what a source found: what is watched, without what the source hides. */
-export function loggedFound(source: SourceDefinition, { row, before, gone }: FoundRow): Record<string, unknown> {
+export function loggedFound(source: SourceDefinition, { row, before, gone }: ChangedRow): Record<string, unknown> {
   const isKept = source.kind === 'table' || source.kind === 'poll'
   const of: { readonly watch?: readonly string[] | undefined; readonly mask?: readonly string[] | undefined } = isKept
     ? source

@@ -1,9 +1,9 @@
-export { type FoundRow, foundOf, type KeptFound, keptFound, loggedFound } from './changes.ts'
+export { type ChangedRow, foundOf, type KeptFound, loggedFound, queuedChange } from './changes.ts'
 export { SourceFault } from './fault.ts'
 export { Incoming } from './incoming.ts'
 export { ReaderPool } from './reader-pool.ts'
 export { serveSources } from './routes.ts'
-export { SourceLooks, type SourceParts } from './source-poller.ts'
+export { type SourceParts, SourcePoller } from './source-poller.ts'
 export { Sources } from './sources.ts'
 export {
   awaySources,

@@ -8,7 +8,7 @@ const idleMs = 60_000
 
 type Kept = { readonly name: string; readonly connection: SqlConnection; usedMs: number }
 
-/** Connections that are kept between looks, by source; each belongs to one address and one account. */
+/** Connections that are kept between poller, by source; each belongs to one address and one account. */
 export class KeptConnections {
   readonly #kept = new Map<number, Kept>()
 
@@ -38,7 +38,7 @@ export class KeptConnections {
     this.#kept.delete(no)
   }
 
-  /** Hangs up where nobody has looked for a while: another process may, or nobody any more. */
+  /** Hangs up where nobody has onPolled for a while: another process may, or nobody any more. */
   dropIdle(isInUse: (no: number) => boolean): void {
     const now = Date.now()
     for (const [no, { usedMs }] of this.#kept) if (now - usedMs > idleMs && !isInUse(no)) this.#hangUp(no)

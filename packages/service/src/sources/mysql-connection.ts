@@ -33,7 +33,7 @@ export async function mysqlConnection(
     )
   const received = new ReceivedBytes()
   const connection = createConnection({
-    // By its name the certificate is verified; what is called is the address that was looked at.
+    // By its name the certificate is verified; what is called is the address that was looked up.
     host,
     port,
     stream: () => received.watch(connectSocket({ host: ip, port })),

@@ -1,11 +1,11 @@
 import { createHash } from 'node:crypto'
-import type { RowChange, TableLook } from '@zbell/core/triggers'
+import type { RowChange, TableSnapshot } from '@zbell/core/triggers'
 import { packed, unpacked } from './packed.ts'
 
 /** What a source looked like, page by page, so that it can be compared with what is stored of the poll before. */
-export type PagedLook = {
+export type PagedSnapshot = {
   readonly rows: number
-  readonly leftOut: TableLook['leftOut']
+  readonly leftOut: TableSnapshot['leftOut']
   digestOf(page: number): PageDigest
   /**
    * @param stored the page as it was stored, packed
@@ -19,24 +19,24 @@ export type PageChanges = { readonly changes: readonly RowChange[]; readonly pac
 
 export const digestBytes = 16
 
-/** A look that this process has made itself. */
-export class OwnLook implements PagedLook {
-  readonly #look: TableLook
+/** A poll that this process has made itself. */
+export class OwnSnapshot implements PagedSnapshot {
+  readonly #poll: TableSnapshot
 
-  constructor(look: TableLook) {
-    this.#look = look
+  constructor(look: TableSnapshot) {
+    this.#poll = look
   }
 
   get rows(): number {
-    return this.#look.rows
+    return this.#poll.rows
   }
 
-  get leftOut(): TableLook['leftOut'] {
-    return this.#look.leftOut
+  get leftOut(): TableSnapshot['leftOut'] {
+    return this.#poll.leftOut
   }
 
   digestOf(page: number): PageDigest {
-    const text = this.#look.page(page)
+    const text = this.#poll.page(page)
     return {
       digest: createHash('sha256').update(text).digest().subarray(0, digestBytes),
       isEmpty: text === '',
@@ -44,8 +44,8 @@ export class OwnLook implements PagedLook {
   }
 
   async changesOf(page: number, stored: Buffer | undefined): Promise<PageChanges> {
-    const text = this.#look.page(page)
-    const changes = this.#look.changes(await unpacked(stored), text)
+    const text = this.#poll.page(page)
+    const changes = this.#poll.changes(await unpacked(stored), text)
     return { changes, packed: await packed(text) }
   }
 }

@@ -1,10 +1,10 @@
 import { type CursorState, cursorAt, readFrom, type TableSource, takeRows } from '@zbell/core/triggers'
 import type { Database } from '../database/index.ts'
-import { type FoundRow, keptFound } from './changes.ts'
+import { type ChangedRow, queuedChange } from './changes.ts'
 import { packed, unpacked } from './packed.ts'
-import { differing, everySecondsOf, type Looking, mostWaiting, noteOfLate, rowsText } from './poll-context.ts'
+import { differing, everySecondsOf, mostWaiting, noteOfLate, type PollContext, rowsText } from './poll-context.ts'
 import type { SourceReader } from './reader-pool.ts'
-import { countFound, endLook, keepState, leaveFound, readState, stillHeld } from './store/polls.ts'
+import { countQueued, endPoll, keepState, queueChanges, readState, requireLease } from './store/polls.ts'
 import { overlapMs, type Place } from './table-reader.ts'
 
 /**
@@ -12,20 +12,20 @@ import { overlapMs, type Place } from './table-reader.ts'
  * as many as have about so many characters.
  */
 const step = { firstRows: 100, maxRows: 5_000, chars: 2_000_000 }
-/** After so long a look by cursor goes on with the next, so that others have their turn. */
+/** After so long a poll by cursor goes on with the next, so that others have their turn. */
 const stepsMs = 30_000
 
 /**
  * Reads what lies behind the last row of a table that only grows. What is found waits for its triggers in the transaction in
  * which the cursor moves.
  */
-export async function lookByCursor(
+export async function pollByCursor(
   database: Database,
-  looking: Looking,
+  context: PollContext,
   definition: TableSource,
   reader: SourceReader,
 ): Promise<void> {
-  const { held, source, isRead: hasReaders, signal } = looking
+  const { lease, source, isRead: hasReaders, signal } = context
   const everySeconds = everySecondsOf(definition)
   const now = Date.now()
   const kept = source.taken ? await readState(database, source.no) : null
@@ -33,10 +33,10 @@ export async function lookByCursor(
     const { rows, types } = await reader.last()
     const state = await packed(JSON.stringify({ state: cursorAt(rows, now), late: 0 }))
     await database.transact(async (tx) => {
-      await stillHeld(tx, held)
+      await requireLease(tx, lease)
       await keepState(tx, source.no, state)
       const note = `begins ${anew === undefined ? '' : 'anew '}behind the rows that there are`
-      await endLook(tx, held, {
+      await endPoll(tx, lease, {
         everySeconds,
         columns: types,
         note: anew === undefined ? note : `${note}: ${anew}`,
@@ -45,7 +45,7 @@ export async function lookByCursor(
   }
   if (kept === null) return begin(undefined)
   let { state, late } = JSON.parse(await unpacked(kept)) as { state: CursorState; late: number }
-  late = Math.max(late, looking.late)
+  late = Math.max(late, context.late)
   const from = readFrom(state)
   let behind: Place | undefined
   let limit = step.firstRows
@@ -65,15 +65,15 @@ export async function lookByCursor(
     const isEnough =
       !isEnd &&
       (Date.now() - now > stepsMs ||
-        (hasReaders && (await countFound(database, source, source.no, mostWaiting)) >= mostWaiting))
+        (hasReaders && (await countQueued(database, source, source.no, mostWaiting)) >= mostWaiting))
     const bytes = await packed(JSON.stringify({ state, late: isEnd ? 0 : late }))
     await database.transact(async (tx) => {
-      await stillHeld(tx, held)
-      const events = fresh.map(({ key, row }): FoundRow => ({ key, row, before: {}, gone: false }))
-      if (hasReaders) await leaveFound(tx, source, source.no, events.map(keptFound), late)
+      await requireLease(tx, lease)
+      const events = fresh.map(({ key, row }): ChangedRow => ({ key, row, before: {}, gone: false }))
+      if (hasReaders) await queueChanges(tx, source, source.no, events.map(queuedChange), late)
       await keepState(tx, source.no, bytes)
       if (isEnd || isEnough)
-        await endLook(tx, held, {
+        await endPoll(tx, lease, {
           everySeconds: isEnd ? everySeconds : 1,
           ...(late > 0 && found > 0 ? { note: noteOfLate(late, found) } : {}),
           ...(leftOut > 0 ? { leftOut: `${rowsText(leftOut)} left out: without a key, or with one too long` } : {}),

@@ -1,6 +1,6 @@
-import { lookEvery, type SourceDefinition } from '@zbell/core/triggers'
+import { pollEvery, type SourceDefinition } from '@zbell/core/triggers'
 import type { SourceSecrets } from './secrets.ts'
-import type { HeldSource } from './store/polls.ts'
+import type { SourceLease } from './store/polls.ts'
 import type { SourceRow } from './store/sources.ts'
 import type { ColumnTypes } from './table-reader.ts'
 
@@ -9,19 +9,19 @@ export const mostWaiting = 20_000
 
 export const rowsText = (count: number): string => `${count.toLocaleString('en')} ${count === 1 ? 'row' : 'rows'}`
 
-/** A look that is under way. */
-export type Looking = {
-  readonly held: HeldSource
+/** A poll that is under way. */
+export type PollContext = {
+  readonly lease: SourceLease
   readonly source: SourceRow
   readonly secrets: SourceSecrets
   readonly signal: AbortSignal
-  /** For so many seconds nobody had looked, beyond what is usual. */
+  /** For so many seconds it was not polled, beyond what is usual. */
   readonly late: number
   readonly isRead: boolean
 }
 
 export const everySecondsOf = (definition: SourceDefinition): number =>
-  definition.kind === 'incoming' ? 0 : (definition.everySeconds ?? lookEvery[definition.kind])
+  definition.kind === 'incoming' ? 0 : (definition.everySeconds ?? pollEvery[definition.kind])
 
 /** Which columns are not what they were, in words. */
 export function differing(was: ColumnTypes | null, is: ColumnTypes): string | undefined {
@@ -37,7 +37,7 @@ export function differing(was: ColumnTypes | null, is: ColumnTypes): string | un
 }
 
 export const noteOfLate = (seconds: number, found: number): string =>
-  `nobody had looked for ${durationText(seconds)}; ${rowsText(found)} had changed`
+  `it was not polled for ${durationText(seconds)}; ${rowsText(found)} had changed`
 
 function durationText(seconds: number): string {
   if (seconds < 120) return `${seconds} seconds`

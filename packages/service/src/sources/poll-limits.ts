@@ -1,4 +1,4 @@
-/** A look at a source, as far as others wait for it. */
+/** A poll at a source, as far as others wait for it. */
 export type Turn = {
   readonly appNo: number
   /** The source could not be read last time, and takes its time again. */
@@ -10,11 +10,11 @@ const most = { inAll: 8, ofApp: 3, atFault: 4 }
 
 export const isFull = (going: readonly Turn[]): boolean => going.length >= most.inAll
 
-/** Apps that have as many looks as they may. */
+/** Apps that have as many polls as they may. */
 export const saturatedApps = (going: readonly Turn[]): number[] =>
   [...new Set(going.map(({ appNo }) => appNo))].filter((appNo) => !mayStart({ appNo, isAtFault: false }, going))
 
-/** Whether it is a source’s turn beside those that are looked at: of an app only one that is at fault is at a time. */
+/** Whether it is a source’s turn beside those that are polled at: of an app only one that is at fault is at a time. */
 export function mayStart({ appNo, isAtFault }: Turn, going: readonly Turn[]): boolean {
   const own = going.filter((one) => one.appNo === appNo)
   if (own.length >= most.ofApp) return false

@@ -1,6 +1,6 @@
 import type { CursorValue, PollSource, Row, TableSource } from '@zbell/core/triggers'
 import type { ReaderReach } from './connect.ts'
-import type { PageChanges, PagedLook } from './paged-snapshot.ts'
+import type { PageChanges, PagedSnapshot } from './paged-snapshot.ts'
 import type { ColumnTypes, Place, TableReader } from './table-reader.ts'
 
 type Answer<Method extends keyof TableReader> = TableReader[Method] extends (...given: never) => Promise<infer A>
@@ -28,7 +28,7 @@ export type ReaderCalls = {
     input: undefined
     output: {
       readonly rows: number
-      readonly leftOut: PagedLook['leftOut']
+      readonly leftOut: PagedSnapshot['leftOut']
       readonly digests: Buffer
       readonly emptyPages: readonly number[]
       readonly types: ColumnTypes

@@ -6,7 +6,7 @@ import { AnswerReader } from './answer-reader.ts'
 import { connect, type ReaderReach } from './connect.ts'
 import { SourceFault } from './fault.ts'
 import { KeptConnections } from './kept-connections.ts'
-import { OwnLook } from './paged-snapshot.ts'
+import { OwnSnapshot } from './paged-snapshot.ts'
 import type { CallName, ReaderAnswer, ReaderCalls, ReaderMessage, ReadFrom } from './reader-calls.ts'
 import type { SqlConnection } from './sql-connection.ts'
 import { TableReader } from './table-reader.ts'
@@ -15,7 +15,7 @@ type Session = {
   readonly reader: TableReader | AnswerReader
   /** Of a database. */
   readonly connected?: { readonly to: SqlConnection; readonly sourceNo: number | undefined }
-  look?: OwnLook
+  look?: OwnSnapshot
 }
 
 const sessions = new Map<number, Session>()
@@ -32,7 +32,7 @@ type Call<Name extends CallName> = (
 const calls: { readonly [Name in Exclude<CallName, 'open' | 'close'>]: Call<Name> } = {
   look: async (session) => {
     const { look, types } = await session.reader.look()
-    const own = new OwnLook(look)
+    const own = new OwnSnapshot(look)
     session.look = own
     const pages = Array.from({ length: tableLimits.pages }, (_, page) => own.digestOf(page))
     return {
@@ -55,8 +55,8 @@ function tableOf(reader: Session['reader']): TableReader {
   return reader
 }
 
-function lookOf(look: OwnLook | undefined): OwnLook {
-  if (!look) throw new Error('nothing was looked at in this session')
+function lookOf(look: OwnSnapshot | undefined): OwnSnapshot {
+  if (!look) throw new Error('nothing was looked up in this session')
   return look
 }
 

@@ -3,7 +3,7 @@ import type { CursorValue, Row } from '@zbell/core/triggers'
 import { spawnBounded } from '../evaluation/index.ts'
 import type { ReaderReach } from './connect.ts'
 import { SourceFault } from './fault.ts'
-import { digestBytes, type PagedLook } from './paged-snapshot.ts'
+import { digestBytes, type PagedSnapshot } from './paged-snapshot.ts'
 import type { CallName, ReaderAnswer, ReaderCalls, ReaderMessage, ReadFrom } from './reader-calls.ts'
 import { readerProgram } from './reader-program.ts'
 import type { ColumnTypes, Place } from './table-reader.ts'
@@ -108,10 +108,10 @@ export class SourceReader {
   }
 
   /** Reads rows whole; they stay in the process. @throws {SourceFault} as all that follow */
-  async look(): Promise<{ readonly look: PagedLook; readonly types: ColumnTypes }> {
+  async look(): Promise<{ readonly look: PagedSnapshot; readonly types: ColumnTypes }> {
     const { rows, leftOut, digests, emptyPages, types } = await this.#call('look', undefined)
     const empty = new Set(emptyPages)
-    const look: PagedLook = {
+    const look: PagedSnapshot = {
       rows,
       leftOut,
       digestOf: (page) => ({

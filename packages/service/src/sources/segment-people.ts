@@ -6,7 +6,7 @@ import { findSegment, readyRule, rulePeople, searchRule } from '../segments/inde
 import { SourceFault } from './fault.ts'
 import type { SourceRow } from './store/sources.ts'
 
-/** A segment that a source looks at is counted for so long at most. */
+/** A segment that a source polls is counted for so long at most. */
 const segmentWithinMs = 10_000
 
 /** Who is in a segment, by name. @throws {SourceFault} */

@@ -5,13 +5,14 @@ import {
   type Row,
   type SegmentSource,
   type SourceDefinition,
-  TableLook,
   TableRefused,
+  TableSnapshot,
   type TableSource,
   tableLimits,
 } from '@zbell/core/triggers'
 import type { Logger } from 'pino'
-import { type Database, DatabaseUnavailable, type Tx, type Where } from '../database/index.ts'
+import { Poller } from '../base/index.ts'
+import { type Database, DatabaseUnavailable, Lease, type Tx, type Where } from '../database/index.ts'
 import { EvaluationsBusy, type EvaluatorPool } from '../evaluation/index.ts'
 import { publish } from '../events/index.ts'
 import type { Vault } from '../vault/index.ts'
@@ -19,43 +20,43 @@ import type { Reach } from './connect.ts'
 import { evaluateToJson } from './expressions.ts'
 import { SourceFault } from './fault.ts'
 import { unpacked } from './packed.ts'
-import { OwnLook } from './paged-snapshot.ts'
-import { lookByCursor } from './poll-by-cursor.ts'
-import { everySecondsOf, type Looking, mostWaiting } from './poll-context.ts'
+import { OwnSnapshot } from './paged-snapshot.ts'
+import { pollByCursor } from './poll-by-cursor.ts'
+import { everySecondsOf, mostWaiting, type PollContext } from './poll-context.ts'
 import { poll } from './poll-http.ts'
 import { isFull, mayStart, saturatedApps, type Turn } from './poll-limits.ts'
 import type { ReaderPool, SourceReader } from './reader-pool.ts'
 import { openSecrets } from './secrets.ts'
 import { segmentPeople } from './segment-people.ts'
 import {
-  countFound,
+  countQueued,
   dueSources,
-  endLook,
-  failLook,
-  type HeldSource,
-  holdSource,
+  endPoll,
+  extendSourceLease,
+  failPoll,
   isRead,
-  keepHold,
   keepState,
-  LookLost,
-  leaveLook,
+  LeaseLost,
+  leaseSource,
   readPage,
   readState,
-  stillHeld,
+  releaseSource,
+  requireLease,
+  type SourceLease,
 } from './store/polls.ts'
 import { findSourceByNo, type SourceRow } from './store/sources.ts'
-import { storeLook } from './store-changes.ts'
+import { storeChanges } from './store-changes.ts'
 import type { ColumnTypes } from './table-reader.ts'
 
-/** A look that gives no sign of life for so long is another process’s to make. */
+/** A poll that gives no sign of life for so long is another process’s to make. */
 const leaseMs = 15_000
 /** So often it is asked what is due. */
 const everyMs = 200
 /** The longest rest of a source that cannot be read. */
 const longestRestMs = 15_000
-/** A look is given up after so long, unless its process says otherwise. */
-const longestLookMsDefault = 120_000
-/** Nobody had looked for longer than its interval and this: it was away. */
+/** A poll is given up after so long, unless its process says otherwise. */
+const maxPollMsDefault = 120_000
+/** Nobody had onPolled for longer than its interval and this: it was away. */
 const awaySeconds = 60
 
 export type SourceParts = Reach & {
@@ -64,68 +65,60 @@ export type SourceParts = Reach & {
   readonly evaluators: EvaluatorPool
   readonly readers: ReaderPool
   readonly log: Logger
-  /** A look is given up after so long; two minutes when left out. */
-  readonly longestLookMs?: number
+  /** A poll is given up after so long; two minutes when left out. */
+  readonly maxPollMs?: number
   /** Called, within the transaction, when a source could not be read again and again. */
   readonly onAway: (tx: Tx, where: Where, source: string, says: string) => Promise<void>
-  /** Hears how each look ended. */
-  looked?(kind: SourceDefinition['kind'], outcome: 'fine' | 'fault'): void
+  /** Hears how each poll ended. */
+  onPolled?(kind: SourceDefinition['kind'], outcome: 'fine' | 'fault'): void
 }
 
 /**
- * Looks at sources, each by one process at a time. What is found and that it was found are one transaction: whatever dies, a
+ * Polls sources, each by one process at a time. What is found and that it was found are one transaction: whatever dies, a
  * change waits for its triggers once.
  */
-export class SourceLooks {
+export class SourcePoller {
   readonly #parts: SourceParts
-  readonly #looking = new Map<number, Turn & { readonly done: Promise<void>; readonly giveUp: AbortController }>()
-  #timer: NodeJS.Timeout | undefined
+  readonly #polls = new Map<number, Turn & { readonly done: Promise<void>; readonly giveUp: AbortController }>()
+  readonly #poller: Poller
   #isClosed = false
 
   constructor(parts: SourceParts) {
     this.#parts = parts
+    this.#poller = new Poller({ name: 'sources', everyMs, log: parts.log, poll: () => this.#beginDue() })
   }
 
   start(afterMs = everyMs): void {
-    this.#timer = setTimeout(() => {
-      void this.#takeDue().then(() => {
-        if (!this.#isClosed) this.start()
-      })
-    }, afterMs)
-    this.#timer.unref()
+    this.#poller.start(afterMs)
   }
 
   async close(): Promise<void> {
     this.#isClosed = true
-    clearTimeout(this.#timer)
-    const looking = [...this.#looking.values()]
-    for (const { giveUp } of looking) giveUp.abort(new LookLost('the service stops'))
-    await Promise.all(looking.map(({ done }) => done))
+    const closing = this.#poller.close()
+    const polling = [...this.#polls.values()]
+    for (const { giveUp } of polling) giveUp.abort(new LeaseLost('the service stops'))
+    await closing
+    await Promise.all(polling.map(({ done }) => done))
   }
 
-  async #takeDue(): Promise<void> {
-    const { database, log } = this.#parts
+  async #beginDue(): Promise<void> {
+    const { database } = this.#parts
     this.#parts.readers.endIdle()
-    try {
-      const going = () => [...this.#looking.values()]
-      if (isFull(going())) return
-      for (const source of await dueSources(database, saturatedApps(going()))) {
-        if (this.#isClosed || isFull(going())) return
-        if (!mayStart(source, going())) continue
-        const held = await holdSource(database, source.no, leaseMs, { ifDue: true })
-        if (held) void this.#begin(held, source)
-      }
-    } catch (error) {
-      const isAway = error instanceof DatabaseUnavailable
-      log[isAway ? 'debug' : 'warn']({ err: error }, 'sources could not be looked at, and are again soon')
+    const going = () => [...this.#polls.values()]
+    if (isFull(going())) return
+    for (const source of await dueSources(database, saturatedApps(going()))) {
+      if (this.#isClosed || isFull(going())) return
+      if (!mayStart(source, going())) continue
+      const lease = await leaseSource(database, source.no, leaseMs, { ifDue: true })
+      if (lease) void this.#begin(lease, source)
     }
   }
 
-  /** Looks at a source now, unless somebody is. */
-  async lookAt(no: number): Promise<void> {
-    const held = await holdSource(this.#parts.database, no, leaseMs)
+  /** Polls a source now, unless it is being polled. */
+  async pollNow(no: number): Promise<void> {
+    const lease = await leaseSource(this.#parts.database, no, leaseMs)
     // Somebody waits for it, and it is in nobody’s way.
-    if (held) await this.#begin(held, { appNo: 0, isAtFault: false })
+    if (lease) await this.#begin(lease, { appNo: 0, isAtFault: false })
   }
 
   /** What a database shows, on a connection of its own. @throws {SourceFault} */
@@ -150,69 +143,68 @@ export class SourceLooks {
     return this.#parts.readers.read({ appNo, from: { is: 'answer', json, source }, signal }, work)
   }
 
-  #begin(held: HeldSource, { appNo, isAtFault }: Turn): Promise<void> {
+  #begin(lease: SourceLease, { appNo, isAtFault }: Turn): Promise<void> {
     const giveUp = new AbortController()
-    const { database, longestLookMs = longestLookMsDefault } = this.#parts
-    const beat = setInterval(() => {
-      keepHold(database, held, leaseMs).then(
-        (isOurs) => isOurs || giveUp.abort(new LookLost('the lease was lost')),
-        () => {}, // The lease runs out, and the last transaction finds that it has.
-      )
-    }, leaseMs / 3)
-    const enough = setTimeout(
-      () => giveUp.abort(new SourceFault(`took longer than ${longestLookMs / 1_000} seconds`)),
-      longestLookMs,
-    )
-    const done = this.#look(held, giveUp.signal).finally(() => {
-      clearInterval(beat)
-      clearTimeout(enough)
-      this.#looking.delete(held.no)
+    const { database, maxPollMs = maxPollMsDefault } = this.#parts
+    const alive = new Lease(() => extendSourceLease(database, lease, leaseMs), {
+      leaseMs,
+      onError: () => {}, // The lease runs out, and the last transaction finds that it has.
     })
-    this.#looking.set(held.no, { done, giveUp, appNo, isAtFault })
+    alive.lost.addEventListener('abort', () => giveUp.abort(new LeaseLost('the lease was lost')))
+    const enough = setTimeout(
+      () => giveUp.abort(new SourceFault(`took longer than ${maxPollMs / 1_000} seconds`)),
+      maxPollMs,
+    )
+    const done = this.#poll(lease, giveUp.signal).finally(() => {
+      alive.end()
+      clearTimeout(enough)
+      this.#polls.delete(lease.no)
+    })
+    this.#polls.set(lease.no, { done, giveUp, appNo, isAtFault })
     return done
   }
 
   /** Never throws: what fails is said where the source is shown. */
-  async #look(held: HeldSource, signal: AbortSignal): Promise<void> {
+  async #poll(lease: SourceLease, signal: AbortSignal): Promise<void> {
     const { database, vault, log } = this.#parts
     try {
-      const source = await findSourceByNo(database, held.no)
+      const source = await findSourceByNo(database, lease.no)
       if (!source) return
       try {
-        const waiting = await countFound(database, source, source.no, mostWaiting)
+        const waiting = await countQueued(database, source, source.no, mostWaiting)
         if (waiting >= mostWaiting) {
-          await leaveLook(database, held, 1_000)
+          await releaseSource(database, lease, 1_000)
           return
         }
         const every = everySecondsOf(source.definition)
         const silent = source.silentSeconds ?? 0
-        await this.#lookAs({
-          held,
+        await this.#pollAs({
+          lease,
           source,
           secrets: openSecrets(vault, source),
           signal,
           late: silent > every + awaySeconds ? silent : 0,
           isRead: await isRead(database, source, source.name),
         })
-        this.#parts.looked?.(source.definition.kind, 'fine')
+        this.#parts.onPolled?.(source.definition.kind, 'fine')
       } catch (thrown) {
         // Why it was given up, rather than what that made of it.
         const error: unknown = signal.aborted ? signal.reason : thrown
-        if (error instanceof LookLost || error instanceof DatabaseUnavailable) throw error
-        await this.#failed(held, source, error)
+        if (error instanceof LeaseLost || error instanceof DatabaseUnavailable) throw error
+        await this.#failed(lease, source, error)
       }
     } catch (error) {
       // Whoever is there next need not wait until the lease runs out.
-      if (this.#isClosed) await leaveLook(database, held, 0).catch(() => {})
-      if (error instanceof LookLost || error instanceof DatabaseUnavailable)
-        log.debug({ err: error, source: held.no }, 'a look at a source was given up')
-      else log.error({ err: error, source: held.no }, 'a source could not be looked at, by a fault of ours')
+      if (this.#isClosed) await releaseSource(database, lease, 0).catch(() => {})
+      if (error instanceof LeaseLost || error instanceof DatabaseUnavailable)
+        log.debug({ err: error, source: lease.no }, 'a poll at a source was given up')
+      else log.error({ err: error, source: lease.no }, 'a source could not be looked at, by a fault of ours')
     }
   }
 
-  async #failed(held: HeldSource, source: SourceRow, error: unknown): Promise<void> {
+  async #failed(lease: SourceLease, source: SourceRow, error: unknown): Promise<void> {
     const { database, log } = this.#parts
-    this.#parts.looked?.(source.definition.kind, 'fault')
+    this.#parts.onPolled?.(source.definition.kind, 'fault')
     const fault =
       error instanceof SourceFault || error instanceof TableRefused
         ? error.message
@@ -220,7 +212,7 @@ export class SourceLooks {
     if (!(error instanceof SourceFault || error instanceof TableRefused))
       log.error({ err: error, source: source.name }, 'a source could not be looked at, by a fault of ours')
     const afterMs = Math.min(longestRestMs, 1_000 * 2 ** Math.min(source.faults, 10))
-    const times = await failLook(database, held, { fault, afterMs })
+    const times = await failPoll(database, lease, { fault, afterMs })
     // Once is a moment; twice in a row is something that a trigger’s log should publish, and once is enough.
     if (times === 2)
       await database.transact(async (tx) => {
@@ -231,15 +223,15 @@ export class SourceLooks {
       })
   }
 
-  #lookAs(looking: Looking): Promise<void> {
-    const { definition } = looking.source
+  #pollAs(context: PollContext): Promise<void> {
+    const { definition } = context.source
     switch (definition.kind) {
       case 'table':
-        return this.#lookAtTable(looking, definition)
+        return this.#pollTable(context, definition)
       case 'poll':
-        return this.#lookAtAnswer(looking, definition)
+        return this.#pollAnswer(context, definition)
       case 'segment':
-        return this.#lookAtSegment(looking, definition)
+        return this.#pollSegment(context, definition)
       case 'incoming':
         return Promise.resolve()
       default:
@@ -247,20 +239,20 @@ export class SourceLooks {
     }
   }
 
-  async #lookAtTable(looking: Looking, definition: TableSource): Promise<void> {
-    const { signal, source, secrets } = looking
+  async #pollTable(context: PollContext, definition: TableSource): Promise<void> {
+    const { signal, source, secrets } = context
     const from = { is: 'database', sourceNo: source.no, url: secrets.url ?? '', source: definition } as const
     await this.#parts.readers.read({ appNo: source.appNo, from, signal }, async (reader) => {
-      if (definition.by === 'cursor') return lookByCursor(this.#parts.database, looking, definition, reader)
+      if (definition.by === 'cursor') return pollByCursor(this.#parts.database, context, definition, reader)
       const { look, types } = await reader.look()
       const whole = definition.watch === undefined ? undefined : (rows: readonly Row[]) => reader.rows(rows, types)
-      await storeLook(this.#parts.database, looking, look, types, whole)
+      await storeChanges(this.#parts.database, context, look, types, whole)
     })
   }
 
-  async #lookAtAnswer(looking: Looking, definition: PollSource): Promise<void> {
+  async #pollAnswer(context: PollContext, definition: PollSource): Promise<void> {
     const { database } = this.#parts
-    const { held, source, secrets, signal } = looking
+    const { lease, source, secrets, signal } = context
     const everySeconds = everySecondsOf(definition)
     const kept = source.taken ? await readState(database, source.no) : null
     const { etag } = kept === null ? { etag: undefined } : (JSON.parse(kept.toString('utf8')) as { etag?: string })
@@ -268,8 +260,8 @@ export class SourceLooks {
     const answer = await poll(address, { ...this.#parts, etag, signal })
     if (answer.is === 'same') {
       await database.transact(async (tx) => {
-        await stillHeld(tx, held)
-        await endLook(tx, held, { everySeconds, leftOut: source.leftOut ?? undefined })
+        await requireLease(tx, lease)
+        await endPoll(tx, lease, { everySeconds, leftOut: source.leftOut ?? undefined })
       })
       return
     }
@@ -277,7 +269,7 @@ export class SourceLooks {
     const store = async (reader: SourceReader) => {
       const { look } = await reader.look()
       const whole = definition.watch && ((rows: readonly Row[]) => reader.rows(rows, {}))
-      await storeLook(database, looking, look, {}, whole, (tx) => keepState(tx, source.no, state))
+      await storeChanges(database, context, look, {}, whole, (tx) => keepState(tx, source.no, state))
     }
     await this.withRows(source, definition, answer.text, store, signal)
   }
@@ -293,16 +285,16 @@ export class SourceLooks {
     return json
   }
 
-  async #lookAtSegment(looking: Looking, definition: SegmentSource): Promise<void> {
-    const { source } = looking
+  async #pollSegment(context: PollContext, definition: SegmentSource): Promise<void> {
+    const { source } = context
     const { people, version } = await segmentPeople(this.#parts.database, source, definition, tableLimits.rows + 1)
-    const look = new TableLook(['user'], ['segment'])
+    const look = new TableSnapshot(['user'], ['segment'])
     for (const user of people) look.see({ user, segment: definition.segment })
     // Another rule is another segment: who is in it by that is no news.
-    await storeLook(
+    await storeChanges(
       this.#parts.database,
-      looking,
-      new OwnLook(look),
+      context,
+      new OwnSnapshot(look),
       { [definition.segment]: `version ${version}` },
       undefined,
     )
@@ -344,8 +336,8 @@ export class SourceLooks {
       case 'segment': {
         const look =
           definition.kind === 'poll'
-            ? new TableLook(definition.key, definition.watch)
-            : new TableLook(['user'], ['segment'])
+            ? new TableSnapshot(definition.key, definition.watch)
+            : new TableSnapshot(['user'], ['segment'])
         const found = new Map<string, Row>()
         for (const { key, row } of rows) {
           const page = await unpacked(await readPage(database, source.no, pageOfKey(key)))

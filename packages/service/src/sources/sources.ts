@@ -15,7 +15,7 @@ import { occurrencesIn } from './occurrences-in.ts'
 import { poll } from './poll-http.ts'
 import { openSecrets, type SourceSecrets, sealSecrets } from './secrets.ts'
 import { segmentPeople } from './segment-people.ts'
-import type { SourceLooks, SourceParts } from './source-poller.ts'
+import type { SourceParts, SourcePoller } from './source-poller.ts'
 import {
   countOtherSources,
   deleteSource,
@@ -73,11 +73,11 @@ type KeptBody = { readonly at: string; readonly body: unknown }
 /** The use cases of sources. */
 export class Sources {
   readonly #parts: SourceParts
-  readonly #looks: SourceLooks
+  readonly #poller: SourcePoller
 
-  constructor(parts: SourceParts, looks: SourceLooks) {
+  constructor(parts: SourceParts, poller: SourcePoller) {
     this.#parts = parts
-    this.#looks = looks
+    this.#poller = poller
   }
 
   /** @throws {Problem} `unknown-source` */
@@ -101,7 +101,7 @@ export class Sources {
   }
 
   /**
-   * Saves a source, and looks at it for the first time: from then on what changes is found.
+   * Saves a source, and poller at it for the first time: from then on what changes is found.
    * @param anyway also one that cannot be read, which then says why; otherwise what is there stays as it is
    * @throws {Problem} `invalid-request` with each place, `source-unreadable`
    */
@@ -166,7 +166,7 @@ export class Sources {
     const giveUpAt = Date.now() + firstLookMs
     for (;;) {
       const { no } = await this.need(scope, name)
-      await Promise.race([this.#looks.lookAt(no), wait(giveUpAt - Date.now(), undefined, { ref: false })])
+      await Promise.race([this.#poller.pollNow(no), wait(giveUpAt - Date.now(), undefined, { ref: false })])
       const row = await this.need(scope, name)
       const isLookedAt = row.fault !== null || (row.polledAt !== null && row.polledAt >= row.changedAt)
       if (isLookedAt || Date.now() >= giveUpAt) return row
@@ -272,13 +272,13 @@ export class Sources {
     const { definition } = row
     switch (definition.kind) {
       case 'table': {
-        const { columns, rows } = await this.#looks.withReader(row, definition, url, (reader) => reader.sample())
+        const { columns, rows } = await this.#poller.withReader(row, definition, url, (reader) => reader.sample())
         return { columns: columns.map(({ name, type }) => ({ name, type })), rows }
       }
       case 'poll': {
         const answer = await poll({ url, headers, ca: definition.ca }, { ...this.#parts, etag: undefined })
         if (answer.is === 'same') return { columns: [], rows: [] }
-        return this.#looks.withRows(row, definition, answer.text, (reader) => reader.sample())
+        return this.#poller.withRows(row, definition, answer.text, (reader) => reader.sample())
       }
       case 'segment': {
         const { people } = await segmentPeople(this.#parts.database, row, definition, 3)

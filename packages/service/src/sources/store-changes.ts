@@ -2,10 +2,19 @@ import { setImmediate as turn } from 'node:timers/promises'
 import { type Row, type RowChange, tableLimits } from '@zbell/core/triggers'
 import type { Database, Tx } from '../database/index.ts'
 import { publish } from '../events/index.ts'
-import { type FoundRow, keptFound } from './changes.ts'
-import type { PagedLook } from './paged-snapshot.ts'
-import { differing, everySecondsOf, type Looking, noteOfLate, rowsText } from './poll-context.ts'
-import { dropPages, endLook, LookLost, leaveFound, pageDigests, readPage, stillHeld, storePage } from './store/polls.ts'
+import { type ChangedRow, queuedChange } from './changes.ts'
+import type { PagedSnapshot } from './paged-snapshot.ts'
+import { differing, everySecondsOf, noteOfLate, type PollContext, rowsText } from './poll-context.ts'
+import {
+  endPoll,
+  LeaseLost,
+  pageDigests,
+  prunePages,
+  queueChanges,
+  readPage,
+  requireLease,
+  storePage,
+} from './store/polls.ts'
 import type { ColumnTypes } from './table-reader.ts'
 
 /** So many changes, or pages, go in a transaction. */
@@ -13,13 +22,13 @@ const changesTogether = 1_000
 const pagesTogether = 64
 
 /**
- * Holds a look against the one before, and lets what is new, changed and gone wait for the triggers, page by page.
- * @param whole whole rows by their keys, where a look has only what is watched of them
+ * Holds a poll against the one before, and lets what is new, changed and gone wait for the triggers, page by page.
+ * @param whole whole rows by their keys, where a poll has only what is watched of them
  */
-export async function storeLook(
+export async function storeChanges(
   database: Database,
-  { held, source, late, isRead: hasReaders, signal }: Looking,
-  look: PagedLook,
+  { lease, source, late, isRead: hasReaders, signal }: PollContext,
+  look: PagedSnapshot,
   types: ColumnTypes,
   whole: ((rows: readonly Row[]) => Promise<ReadonlyMap<string, Row>>) | undefined,
   atEnd: (tx: Tx) => Promise<unknown> = async () => {},
@@ -35,17 +44,17 @@ export async function storeLook(
   let found = 0
   let isDropped = !isFirst
   const flush = async (end?: (tx: Tx) => Promise<void>) => {
-    const events = hasReaders && changes.length > 0 ? await foundRows(changes, whole) : []
+    const events = hasReaders && changes.length > 0 ? await changedRows(changes, whole) : []
     const stored = pages
     const changed = changes
     found += changes.length
     changes = []
     pages = []
     await database.transact(async (tx) => {
-      await stillHeld(tx, held)
-      if (!isDropped) await dropPages(tx, source.no)
+      await requireLease(tx, lease)
+      if (!isDropped) await prunePages(tx, source.no)
       for (const { page, digest, bytes } of stored) await storePage(tx, source.no, page, digest, bytes)
-      await leaveFound(tx, source, source.no, events.map(keptFound), late)
+      await queueChanges(tx, source, source.no, events.map(queuedChange), late)
       if (source.definition.kind === 'segment' && changed.length > 0) await tellMembers(tx, source, changed)
       await end?.(tx)
     })
@@ -54,7 +63,7 @@ export async function storeLook(
   for (let page = 0; page < tableLimits.pages; page++) {
     // Between two pages whatever else this process does has its turn.
     if (page % 8 === 0) await turn()
-    if (signal.aborted) throw new LookLost('the look was given up')
+    if (signal.aborted) throw new LeaseLost('the poll was given up')
     const { digest, isEmpty } = look.digestOf(page)
     const old = before.get(page)
     if (old === undefined ? isEmpty : old.equals(digest)) continue
@@ -68,7 +77,7 @@ export async function storeLook(
   const { leftOut } = look
   await flush(async (tx) => {
     await atEnd(tx)
-    await endLook(tx, held, {
+    await endPoll(tx, lease, {
       everySeconds,
       ...(isFirst ? { columns: types } : {}),
       ...noteOf({ isFirst, wasTaken: source.taken, other, rows: look.rows, late, found }),
@@ -78,7 +87,7 @@ export async function storeLook(
 }
 
 /** Who came into a segment, and who is not in it any more. */
-const tellMembers = (tx: Tx, source: Looking['source'], changes: readonly RowChange[]): Promise<void> =>
+const tellMembers = (tx: Tx, source: PollContext['source'], changes: readonly RowChange[]): Promise<void> =>
   publish(tx, source, ['segment.entered', 'segment.left'], () =>
     changes.map(({ row, gone }) => {
       const { segment, user } = row
@@ -90,10 +99,10 @@ const tellMembers = (tx: Tx, source: Looking['source'], changes: readonly RowCha
     }),
   )
 
-async function foundRows(
+async function changedRows(
   changes: readonly RowChange[],
   whole: ((rows: readonly Row[]) => Promise<ReadonlyMap<string, Row>>) | undefined,
-): Promise<FoundRow[]> {
+): Promise<ChangedRow[]> {
   const there = changes.filter(({ gone }) => !gone)
   const rows = whole && there.length > 0 ? await whole(there.map(({ row }) => row)) : undefined
   return changes.map(({ key, row, before, gone }) => ({

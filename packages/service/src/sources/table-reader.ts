@@ -5,8 +5,8 @@ import {
   overlapPreset,
   type Row,
   sourceLimits,
-  TableLook,
   TableRefused,
+  TableSnapshot,
   type TableSource,
 } from '@zbell/core/triggers'
 import { SourceFault } from './fault.ts'
@@ -38,13 +38,13 @@ export class TableReader {
   }
 
   /** What is watched of it, whole: at most {@link tableLimits.rows} rows. @throws {SourceFault} */
-  async look(): Promise<{ readonly look: TableLook; readonly types: ColumnTypes }> {
+  async look(): Promise<{ readonly look: TableSnapshot; readonly types: ColumnTypes }> {
     const { key, watch } = this.#source
     const names = watch && [...new Set([...key, ...watch])]
-    let look: TableLook | undefined
+    let look: TableSnapshot | undefined
     // Columns that nobody names are known with the first row, or with the end of a table without any.
-    const lookBy = (columns: readonly Column[]): TableLook =>
-      new TableLook(
+    const lookBy = (columns: readonly Column[]): TableSnapshot =>
+      new TableSnapshot(
         key,
         watch ??
           columnsWithin(columns)

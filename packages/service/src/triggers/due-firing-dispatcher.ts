@@ -37,7 +37,7 @@ export class DueFiringDispatcher {
     return this.#lanes.close()
   }
 
-  /** Rings what has waited, unless it is not needed any more. @returns how many were looked at */
+  /** Rings what has waited, unless it is not needed any more. @returns how many were read */
   async fire(): Promise<number> {
     const { busyApps } = this.#lanes
     if (!busyApps) return 0
@@ -67,7 +67,7 @@ export class DueFiringDispatcher {
     let rows: ReadonlyMap<string, Row>
     try {
       if (!source) throw new SourceFault('has gone')
-      rows = await this.#parts.looks.freshRows(source, found)
+      rows = await this.#parts.poller.freshRows(source, found)
     } catch (error) {
       if (error instanceof DatabaseUnavailable) throw error
       // Put off whatever the reason: what stays due and fails at each pass would stand before all others.
@@ -120,7 +120,7 @@ export class DueFiringDispatcher {
     if (firing.pausedBecause !== null) return { state: 'dropped', says: `paused: ${firing.pausedBecause}` }
     const isOver = await this.#isOver(one, detach)
     if (typeof isOver === 'object') return { state: 'fault', says: isOver.fault }
-    if (isOver) return { state: 'over', says: 'unless holds by now' }
+    if (isOver) return { state: 'not-needed', says: 'unless holds by now' }
     const app = await findAppByNo(this.#parts.database, firing.appNo)
     if (!app) return { state: 'fault', says: 'its app has gone' }
     const made = await makeOrSay(this.#parts, { app, environment: firing.environment }, firing.name, definition, ring)

@@ -1,5 +1,5 @@
 import type { Row, TriggerDefinition } from '@zbell/core/triggers'
-import { type FoundRow, foundOf, type KeptFound, type SourceRow } from '../sources/index.ts'
+import { type ChangedRow, foundOf, type KeptFound, type SourceRow } from '../sources/index.ts'
 import type { Ring } from './firing.ts'
 import type { DueFiring } from './store/firings.ts'
 import type { Came } from './trigger-input.ts'
@@ -14,7 +14,7 @@ export type ReadDue = {
   readonly definition: TriggerDefinition
   readonly ring: Ring
   /** The row about which it fired. */
-  readonly found: FoundRow | undefined
+  readonly found: ChangedRow | undefined
   /** What it is asked about by now. */
   readonly came: Came
 }
@@ -33,7 +33,7 @@ export function readDue(firing: DueFiring): ReadDue {
 }
 
 /** A row as it was read again, or as it was when it is gone. */
-export const cameByNow = (found: FoundRow, row: Row | undefined, { definition }: SourceRow): Came => ({
+export const cameByNow = (found: ChangedRow, row: Row | undefined, { definition }: SourceRow): Came => ({
   is: 'row',
   found: row ? { ...found, row, gone: false } : { ...found, gone: true },
   source: definition,

@@ -5,7 +5,7 @@ import { findAppByNo } from '../apps/index.ts'
 import { DatabaseUnavailable, type Scope } from '../database/index.ts'
 import { EvaluationsBusy } from '../evaluation/index.ts'
 import { takeEvents, type WaitingEvent, waitingEvents } from '../events/index.ts'
-import { findSourceByNo, foundOf, type KeptFound, keptFound, type SourceRow } from '../sources/index.ts'
+import { findSourceByNo, foundOf, type KeptFound, queuedChange, type SourceRow } from '../sources/index.ts'
 import { AppLanes, type Detach } from './app-limiter.ts'
 import type { KeptRing } from './due.ts'
 import { ringOf } from './firing.ts'
@@ -185,7 +185,7 @@ export class EventDispatcher {
     const ring = ringOf(fired)
     const firing = { ...about, key: fired.key, caseNo: fired.case }
     if (definition.after !== undefined && definition.after > 0) {
-      const kept: KeptRing = came.is === 'row' ? { ...ring, found: keptFound(came.found) } : ring
+      const kept: KeptRing = came.is === 'row' ? { ...ring, found: queuedChange(came.found) } : ring
       return unmade({ ...firing, state: 'waiting', ring: kept, afterSeconds: definition.after })
     }
     const made = await makeOrSay(this.#parts, scope, name, definition, ring)

@@ -1,7 +1,7 @@
 import type { TriggerDefinition } from '@zbell/core/triggers'
 import { type Database, DatabaseUnavailable, type Scope } from '../database/index.ts'
-import type { Intake } from '../notifications/index.ts'
-import type { SourceLooks } from '../sources/index.ts'
+import type { Signals } from '../engine/index.ts'
+import type { SourcePoller } from '../sources/index.ts'
 import { buildFiring, type FiringBuild, type Ring } from './firing.ts'
 import type { FiringState } from './store/firings.ts'
 import type { TriggerEvaluator } from './trigger-evaluator.ts'
@@ -21,9 +21,9 @@ export type Hears = {
 /** What firing needs, for what waits and for what is due. */
 export type FiringParts = {
   readonly database: Database
-  readonly intake: Intake
+  readonly signals: Signals
   /** For rows that are asked for again. */
-  readonly looks: SourceLooks
+  readonly poller: SourcePoller
   readonly evaluator: TriggerEvaluator
   readonly keptDays: number
   readonly hears: Hears
@@ -50,8 +50,8 @@ export async function makeOrSay(
 }
 
 /** @returns of how many events it was */
-export function tell({ intake, hears }: FiringParts, { events, states }: Stored): number {
-  if (states.includes('rung')) intake.nudge()
+export function tell({ signals, hears }: FiringParts, { events, states }: Stored): number {
+  if (states.includes('rung')) signals.emit('work')
   for (const state of states) hears.fired(state)
   return events
 }

@@ -53,10 +53,10 @@ export class Storing {
     if (held.pausedBecause !== null) return drop('dropped', `paused: ${held.pausedBecause}`)
     const { notMoreOftenThan } = row.definition
     if (notMoreOftenThan !== undefined && (await this.#firedLately(row.no, firing.key, notMoreOftenThan)))
-      return drop('held', `it fired for ${firing.key} within the last ${notMoreOftenThan} seconds`)
+      return drop('throttled', `it fired for ${firing.key} within the last ${notMoreOftenThan} seconds`)
     if (held.hourCount >= mostOfKeyAnHour && (await this.#firedOften(row.no, firing.key)))
       return drop(
-        'held',
+        'throttled',
         `it fired ${mostOfKeyAnHour} times for ${firing.key} within an hour, which is the most for one key`,
       )
     if (held.hourCount + 1 > maxAnHour(held.busiest, held.floor)) {

@@ -1,11 +1,11 @@
 import { beginningOf } from '@zbell/core'
 import type { Given, SourceDefinition, TriggerDefinition } from '@zbell/core/triggers'
-import { type FoundRow, loggedFound } from '../sources/index.ts'
+import { type ChangedRow, loggedFound } from '../sources/index.ts'
 
 /** What came to a trigger: something that happened, or a row. */
 export type Came =
   | { readonly is: 'event'; readonly event: Readonly<Record<string, unknown>> }
-  | { readonly is: 'row'; readonly found: FoundRow; readonly source: SourceDefinition }
+  | { readonly is: 'row'; readonly found: ChangedRow; readonly source: SourceDefinition }
 
 export const givenOf = (came: Came): Given =>
   came.is === 'event'
@@ -36,5 +36,5 @@ export function skippedAsLate(
   lateSeconds: number,
 ): string | undefined {
   if (late !== 'skip' || lateSeconds === 0 || lateSeconds < lateAfterSeconds) return undefined
-  return `it was found late: nobody had looked for ${lateSeconds.toLocaleString('en')} seconds`
+  return `it was found late: it was not polled for ${lateSeconds.toLocaleString('en')} seconds`
 }

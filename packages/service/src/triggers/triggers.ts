@@ -8,8 +8,8 @@ import {
 import { Problem } from '../base/index.ts'
 import { type Database, type Scope, whereOf } from '../database/index.ts'
 import type { EvaluatorPool } from '../evaluation/index.ts'
-import { templateNamed } from '../notifications/index.ts'
-import { findSource, type SourceLooks, type SourceRow } from '../sources/index.ts'
+import { type Intake, templateNamed } from '../notifications/index.ts'
+import { findSource, type SourcePoller, type SourceRow } from '../sources/index.ts'
 import { DueFiringDispatcher } from './due-firing-dispatcher.ts'
 import { EventDispatcher } from './event-dispatcher.ts'
 import type { FiringParts } from './firing-parts.ts'
@@ -32,16 +32,20 @@ export class Triggers {
   readonly #database: Database
   readonly #evaluator: TriggerEvaluator
   readonly #trials: Trials
-  readonly #looks: SourceLooks
+  readonly #poller: SourcePoller
   readonly #waiting: EventDispatcher
   readonly #due: DueFiringDispatcher
 
-  constructor({ evaluators, ...given }: Omit<FiringParts, 'evaluator'> & { readonly evaluators: EvaluatorPool }) {
-    const { database, intake, looks } = given
+  constructor({
+    evaluators,
+    intake,
+    ...given
+  }: Omit<FiringParts, 'evaluator'> & { readonly intake: Intake; readonly evaluators: EvaluatorPool }) {
+    const { database, poller } = given
     this.#database = database
-    this.#looks = looks
+    this.#poller = poller
     this.#evaluator = new TriggerEvaluator(evaluators)
-    this.#trials = new Trials(database, intake, looks, this.#evaluator)
+    this.#trials = new Trials(database, intake, poller, this.#evaluator)
     const parts = { ...given, evaluator: this.#evaluator }
     this.#waiting = new EventDispatcher(parts)
     this.#due = new DueFiringDispatcher(parts)
@@ -99,7 +103,7 @@ export class Triggers {
   async #columnsOf(source: SourceRow): Promise<readonly string[] | undefined> {
     if (source.definition.kind === 'segment') return ['user', 'segment']
     if (source.definition.kind !== 'table') return undefined
-    const columns = Object.keys(await this.#looks.typesOf(source))
+    const columns = Object.keys(await this.#poller.typesOf(source))
     return columns.length === 0 ? undefined : columns
   }
 
@@ -128,7 +132,7 @@ export class Triggers {
     return this.#waiting.fire()
   }
 
-  /** Rings what has waited, unless it is not needed any more. @returns how many were looked at */
+  /** Rings what has waited, unless it is not needed any more. @returns how many were read */
   fireDue(): Promise<number> {
     return this.#due.fire()
   }

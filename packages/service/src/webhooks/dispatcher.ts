@@ -1,7 +1,9 @@
 import { setTimeout as wait } from 'node:timers/promises'
 import { LRUCache } from 'lru-cache'
 import type { Logger } from 'pino'
-import { type Database, DatabaseUnavailable } from '../database/index.ts'
+import { Poller } from '../base/index.ts'
+import { type Database, DatabaseUnavailable, Lease } from '../database/index.ts'
+import type { Signals } from '../engine/index.ts'
 import { EvaluationFailed, type EvaluatorPool } from '../evaluation/index.ts'
 import { claimEntries, dueWebhooks, extendEntries, makeEntriesDue } from '../events/index.ts'
 import type { AddressGuard } from '../net/index.ts'
@@ -23,6 +25,7 @@ export type DispatcherParts = {
   readonly evaluators: EvaluatorPool
   readonly log: Logger
   readonly pollMs: number
+  readonly signals: Signals
   /** How long a receiver has to answer. */
   readonly withinMs?: number
   /** How long claimed events stay claimed without a sign of life. */
@@ -82,72 +85,42 @@ export class WebhookDispatcher {
   /** Requests on their way that a receiver has taken well. */
   readonly #paces = new LRUCache<number, number>({ max: 10_000 })
   readonly #slow = new LRUCache<number, true>({ max: 10_000 })
-  #running = false
-  #loop: Promise<void> = Promise.resolve()
-  #wake: () => void = () => {}
+  readonly #poller: Poller
 
   constructor(parts: DispatcherParts) {
     this.#parts = parts
+    const { pollMs, log, signals } = parts
+    this.#poller = new Poller({ name: 'the outbox', everyMs: pollMs, log, poll: () => this.#beginDue() })
+    signals.on('outbox', () => this.#poller.wake())
   }
 
   start(): void {
-    this.#running = true
-    this.#loop = this.#run()
-  }
-
-  /** There may be something to tell. */
-  nudge(): void {
-    this.#wake()
+    this.#poller.start(0)
   }
 
   /** Sends nothing more; what is on its way may be answered for a moment, and is written down. */
   async close(): Promise<void> {
-    this.#running = false
-    this.#wake()
-    await this.#loop
+    await this.#poller.close()
     const enough = setTimeout(() => this.#receivers.clear(), landMs)
     await Promise.all([...this.#turns.values()].map(({ done }) => done))
     clearTimeout(enough)
     this.#receivers.clear()
   }
 
-  async #run(): Promise<void> {
-    while (this.#running) {
-      const rest = this.#rest()
-      await this.#beginDue()
-      await rest
-    }
-  }
-
-  #rest(): Promise<void> {
-    return new Promise((done) => {
-      const timer = setTimeout(done, this.#parts.pollMs)
-      this.#wake = () => {
-        clearTimeout(timer)
-        done()
-      }
-    })
-  }
-
   async #beginDue(): Promise<void> {
-    const { database, log } = this.#parts
+    const { database } = this.#parts
     const room = maxTurns.inAll - this.#turns.size
     if (room <= 0) return
-    try {
-      const due = await dueWebhooks(database, { besides: [...this.#turns.keys()], most: room * 4 })
-      const rows = await findWebhooks(
-        database,
-        due.map(({ no }) => no),
-      )
-      // In their order: it is fair to apps.
-      const found = new Map(rows.map((row) => [row.no, row]))
-      for (const { no } of due) {
-        const row = found.get(no)
-        if (row) this.#begin(row)
-      }
-    } catch (error) {
-      const isAway = error instanceof DatabaseUnavailable
-      log[isAway ? 'debug' : 'warn']({ err: error }, 'webhooks could not be looked at, and are again soon')
+    const due = await dueWebhooks(database, { besides: [...this.#turns.keys()], most: room * 4 })
+    const rows = await findWebhooks(
+      database,
+      due.map(({ no }) => no),
+    )
+    // In their order: it is fair to apps.
+    const found = new Map(rows.map((row) => [row.no, row]))
+    for (const { no } of due) {
+      const row = found.get(no)
+      if (row) this.#begin(row)
     }
   }
 
@@ -172,7 +145,7 @@ export class WebhookDispatcher {
       })
       .finally(() => {
         this.#turns.delete(row.no)
-        this.nudge()
+        this.#poller.wake()
       })
     this.#turns.set(row.no, { appNo: row.appNo, isTroubled, startedMs: now, done })
   }
@@ -181,7 +154,7 @@ export class WebhookDispatcher {
     const { database, leaseMs, log } = this.#parts
     const told = this.#toldOf(row)
     const overAt = performance.now() + turnMs
-    const mayGoOn = () => this.#running && performance.now() < overAt
+    const mayGoOn = () => !this.#poller.isClosed && performance.now() < overAt
     let { failures } = row
     const mode = modeOf(row)
     while (mayGoOn()) {
@@ -199,13 +172,12 @@ export class WebhookDispatcher {
       const startMs = performance.now()
       for (const { no } of claimed) this.#held.add(no)
       const inFlight = isProbe ? 1 : (this.#paces.get(row.no) ?? 2)
-      const alive = setInterval(() => {
-        extendEntries(database, claimed, leaseMs).catch((error: unknown) =>
-          log.debug({ err: error, webhook: row.name }, 'cannot extend a lease'),
-        )
-      }, leaseMs / 3)
+      const lease = new Lease(() => extendEntries(database, claimed, leaseMs), {
+        leaseMs,
+        onError: (error) => log.debug({ err: error, webhook: row.name }, 'cannot extend a lease'),
+      })
       const round = await dispatchRound(database, told, claimed, { inFlight, failures, mayGoOn }).finally(() => {
-        clearInterval(alive)
+        lease.end()
         for (const { no } of claimed) this.#held.delete(no)
       })
       this.#learn(row, inFlight, round.failures, (performance.now() - startMs) * Math.min(1, inFlight / claimed.length))

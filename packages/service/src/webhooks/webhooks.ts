@@ -174,7 +174,7 @@ export class Webhooks {
   async #asked({ no, enabled }: WebhookRow): Promise<void> {
     if (!enabled) return
     await makeEntriesDue(this.#parts.database, no)
-    this.#dispatcher.nudge()
+    this.#parts.signals.emit('outbox')
   }
 
   async delete(scope: Scope, name: string): Promise<void> {
@@ -277,7 +277,7 @@ export class Webhooks {
     if (own.length === 0) throw invalid('/event', `is no event of the entry ${no}`)
     const body = event === undefined ? found.body : await packEvents(own.map((one) => JSON.stringify(one)))
     await replay(database, row.no, { size: own.length, body })
-    this.#dispatcher.nudge()
+    this.#parts.signals.emit('outbox')
     return own.length
   }
 
@@ -290,7 +290,7 @@ export class Webhooks {
     if (span.to <= span.from) throw invalid('/to', 'is not after “from”')
     const row = await this.need(scope, name)
     const told = await replaySpan(this.#parts.database, row.no, span, mostReplayed)
-    this.#dispatcher.nudge()
+    this.#parts.signals.emit('outbox')
     return told
   }
 

@@ -1,22 +1,23 @@
 import type { Logger } from 'pino'
-import { type Database, DatabaseUnavailable, databaseTime, type Scope } from '../../database/index.ts'
+import { Poller } from '../../base/index.ts'
+import { type Database, databaseTime, type Scope } from '../../database/index.ts'
 import { lastDeviceChange } from '../../devices/index.ts'
+import type { Signals } from '../../engine/index.ts'
 import { changedNotifications } from '../../notifications/index.ts'
 
 export type LiveChange = { readonly is: 'notification'; readonly no: number } | { readonly is: 'devices' }
-type Listener = (change: LiveChange) => void
+type Observer = (change: LiveChange) => void
 
-type Room = {
+type Feed = {
   readonly scope: Scope
-  readonly listeners: Set<Listener>
+  readonly observers: Set<Observer>
+  readonly poller: Poller
   /** The version of each notification that was told last; only what lies in the overlap. */
   told: Map<number, { readonly version: number; readonly changedMs: number }>
   /** By the database's clock; undefined until it was asked. */
   sinceMs: number | undefined
   devicesAt: string
   devicesAgain: boolean
-  polling: boolean
-  again: boolean
 }
 
 const pollMs = 400
@@ -24,98 +25,77 @@ const pollMs = 400
 const overlapMs = 5_000
 
 /**
- * Tells listeners what changed in an app. It looks into the database, so that changes of other processes are seen too,
- * and only for as long as somebody listens; a nudge makes it look at once.
+ * Tells observers what changed in an app. It looks into the database, so that changes of other processes are seen too,
+ * and only for as long as somebody listens; a signal makes it look at once.
  */
 export class LiveHub {
   readonly #database: Database
   readonly #log: Logger
-  readonly #rooms = new Map<string, Room>()
-  readonly #timer: NodeJS.Timeout
+  readonly #feeds = new Map<string, Feed>()
 
-  constructor(database: Database, log: Logger) {
+  constructor(database: Database, log: Logger, signals: Signals) {
     this.#database = database
     this.#log = log
-    this.#timer = setInterval(() => this.nudge(), pollMs)
-    this.#timer.unref()
+    signals.on('change', () => {
+      for (const { poller } of this.#feeds.values()) poller.wake()
+    })
   }
 
   /** @returns what ends the listening */
-  listen(scope: Scope, listener: Listener): () => void {
+  listen(scope: Scope, observer: Observer): () => void {
     const name = `${scope.app.no}:${scope.environment}`
-    const room = this.#rooms.get(name) ?? this.#open(name, scope)
-    room.listeners.add(listener)
+    const feed = this.#feeds.get(name) ?? this.#open(name, scope)
+    feed.observers.add(observer)
     return () => {
-      room.listeners.delete(listener)
-      if (room.listeners.size === 0) this.#rooms.delete(name)
+      feed.observers.delete(observer)
+      if (feed.observers.size > 0) return
+      this.#feeds.delete(name)
+      void feed.poller.close()
     }
   }
 
-  nudge(): void {
-    for (const room of this.#rooms.values()) {
-      this.#poll(room).catch((error: unknown) => {
-        if (!(error instanceof DatabaseUnavailable)) this.#log.error({ err: error }, 'live updates failed')
-      })
-    }
+  async close(): Promise<void> {
+    const feeds = [...this.#feeds.values()]
+    this.#feeds.clear()
+    await Promise.all(feeds.map(({ poller }) => poller.close()))
   }
 
-  close(): void {
-    clearInterval(this.#timer)
-    this.#rooms.clear()
-  }
-
-  #open(name: string, scope: Scope): Room {
-    const room: Room = {
+  #open(name: string, scope: Scope): Feed {
+    const feed: Feed = {
       scope,
-      listeners: new Set(),
+      observers: new Set(),
+      poller: new Poller({ name: 'live updates', everyMs: pollMs, log: this.#log, poll: () => this.#poll(feed) }),
       told: new Map(),
       sinceMs: undefined,
       devicesAt: '',
       devicesAgain: false,
-      polling: false,
-      again: false,
     }
-    this.#rooms.set(name, room)
-    return room
+    this.#feeds.set(name, feed)
+    feed.poller.start()
+    return feed
   }
 
-  async #poll(room: Room): Promise<void> {
-    if (room.polling) {
-      room.again = true
-      return
-    }
-    room.polling = true
-    try {
-      do {
-        room.again = false
-        await this.#look(room)
-      } while (room.again)
-    } finally {
-      room.polling = false
-    }
-  }
-
-  async #look(room: Room): Promise<void> {
-    room.sinceMs ??= (await databaseTime(this.#database)).getTime()
-    let newestMs = room.sinceMs
+  async #poll(feed: Feed): Promise<void> {
+    feed.sinceMs ??= (await databaseTime(this.#database)).getTime()
+    let newestMs = feed.sinceMs
     for await (const { no, version, changedAt } of changedNotifications(
       this.#database,
-      room.scope,
-      new Date(room.sinceMs - overlapMs),
+      feed.scope,
+      new Date(feed.sinceMs - overlapMs),
     )) {
       newestMs = Math.max(newestMs, changedAt.getTime())
-      if (room.told.get(no)?.version === version) continue
-      room.told.set(no, { version, changedMs: changedAt.getTime() })
-      for (const listener of room.listeners) listener({ is: 'notification', no })
+      if (feed.told.get(no)?.version === version) continue
+      feed.told.set(no, { version, changedMs: changedAt.getTime() })
+      for (const observer of feed.observers) observer({ is: 'notification', no })
     }
-    room.sinceMs = newestMs
-    for (const [no, { changedMs }] of room.told) if (changedMs < newestMs - overlapMs) room.told.delete(no)
-    const at = (await lastDeviceChange(this.#database, room.scope))?.toISOString() ?? ''
+    feed.sinceMs = newestMs
+    for (const [no, { changedMs }] of feed.told) if (changedMs < newestMs - overlapMs) feed.told.delete(no)
+    const at = (await lastDeviceChange(this.#database, feed.scope))?.toISOString() ?? ''
     // The first look tells too: something may have changed between the listener's own reading and now.
     // Told once more at the next look: another change may fall into the same millisecond, after this one was read.
-    const isNew = (at || '-') !== room.devicesAt
-    if (isNew || room.devicesAgain) for (const listener of room.listeners) listener({ is: 'devices' })
-    room.devicesAgain = isNew
-    room.devicesAt = at || '-'
+    const isNew = (at || '-') !== feed.devicesAt
+    if (isNew || feed.devicesAgain) for (const observer of feed.observers) observer({ is: 'devices' })
+    feed.devicesAgain = isNew
+    feed.devicesAt = at || '-'
   }
 }

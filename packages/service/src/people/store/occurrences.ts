@@ -3,7 +3,7 @@ import { wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import { commas, type Database, type Scope, type Tx } from '../../database/index.ts'
 import { ensurePersonOf, ensureUser } from '../../devices/index.ts'
-import { leaveEvents, type Reporter } from '../../events/index.ts'
+import { queueOccurrences, type Reporter } from '../../events/index.ts'
 
 export type NewOccurrence = {
   readonly id: string
@@ -75,7 +75,7 @@ export async function storeOccurrences(
           values ${commas(rows)} returning no`,
     )
     if (own !== undefined && added.some(({ no }) => no % trimsEvery === 0)) await trimOccurrences(tx, own)
-    await leaveEvents(
+    await queueOccurrences(
       tx,
       where,
       added.map(({ no }) => no),

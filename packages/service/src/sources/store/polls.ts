@@ -3,12 +3,12 @@ import { wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import { commas, type Database, noneOf, type Reader, type Tx, type Where } from '../../database/index.ts'
 
-/** A source that this process looks at, for as long as its lease runs. */
-export type HeldSource = { readonly no: number; readonly lease: Buffer }
+/** A source that this process polls, for as long as its lease runs. */
+export type SourceLease = { readonly no: number; readonly owner: Buffer }
 
-/** A look that was given up, because somebody else has the source or it is another one by now. */
-export class LookLost extends Error {
-  override readonly name = 'LookLost'
+/** A poll that was given up, because somebody else has the source or it is another one by now. */
+export class LeaseLost extends Error {
+  override readonly name = 'LeaseLost'
 }
 
 /** A source that is due. */
@@ -33,36 +33,40 @@ export async function dueSources(database: Database, but: readonly number[]): Pr
 }
 
 /** Takes one, due or not unless it has to be. @returns undefined while somebody else has it, or had it meanwhile */
-export async function holdSource(
+export async function leaseSource(
   database: Database,
   no: number,
   leaseMs: number,
   { ifDue = false } = {},
-): Promise<HeldSource | undefined> {
-  const lease = randomBytes(16)
+): Promise<SourceLease | undefined> {
+  const owner = randomBytes(16)
   const { affectedRows } = await database.change(
-    sql`update sources set lease = ${lease}, leased_until = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond
+    sql`update sources set lease = ${owner}, leased_until = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond
         where no = ${no} and (leased_until is null or leased_until < utc_timestamp(3))
           ${ifDue ? sql`and next_poll_at <= utc_timestamp(3)` : sql``}`,
   )
-  return affectedRows === 1 ? { no, lease } : undefined
+  return affectedRows === 1 ? { no, owner } : undefined
 }
 
 /** @returns false when it is not this process’s any more */
-export async function keepHold(database: Database, { no, lease }: HeldSource, leaseMs: number): Promise<boolean> {
+export async function extendSourceLease(
+  database: Database,
+  { no, owner }: SourceLease,
+  leaseMs: number,
+): Promise<boolean> {
   const { affectedRows } = await database.change(
-    sql`update sources set leased_until = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond where no = ${no} and lease = ${lease}`,
+    sql`update sources set leased_until = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond where no = ${no} and lease = ${owner}`,
   )
   return affectedRows === 1
 }
 
-/** A source in hand until the transaction ends. @throws {LookLost} */
-export async function stillHeld(tx: Tx, { no, lease }: HeldSource): Promise<void> {
-  const rows = await tx.rows(sql`select 1 from sources where no = ${no} and lease = ${lease} for update`)
-  if (rows.length === 0) throw new LookLost(`source ${no} was taken by another look or changed`)
+/** A source in hand until the transaction ends. @throws {LeaseLost} */
+export async function requireLease(tx: Tx, { no, owner }: SourceLease): Promise<void> {
+  const rows = await tx.rows(sql`select 1 from sources where no = ${no} and lease = ${owner} for update`)
+  if (rows.length === 0) throw new LeaseLost(`source ${no} was taken by another look or changed`)
 }
 
-/** How far a look by cursor has come. */
+/** How far a poll by cursor has come. */
 export async function readState(reader: Reader, no: number): Promise<Buffer | null> {
   const [row] = await reader.rows<{ state: Buffer | null }>(sql`select state from sources where no = ${no}`)
   return row?.state ?? null
@@ -71,8 +75,8 @@ export async function readState(reader: Reader, no: number): Promise<Buffer | nu
 export const keepState = (tx: Tx, no: number, state: Buffer) =>
   tx.change(sql`update sources set state = ${state} where no = ${no}`)
 
-/** What a look ends with. */
-export type LookEnd = {
+/** What a poll ends with. */
+export type PollResult = {
   readonly everySeconds: number
   /** Types of its columns by name, when its state was taken in. */
   readonly columns?: Readonly<Record<string, string>> | undefined
@@ -82,11 +86,11 @@ export type LookEnd = {
   readonly leftOut?: string | undefined
 }
 
-/** A look that went well: the next one is due after its interval. */
-export async function endLook(
+/** A poll that went well: the next one is due after its interval. */
+export async function endPoll(
   tx: Tx,
-  { no, lease }: HeldSource,
-  { everySeconds, columns, note, leftOut }: LookEnd,
+  { no, owner }: SourceLease,
+  { everySeconds, columns, note, leftOut }: PollResult,
 ): Promise<void> {
   await tx.change(
     sql`update sources set taken = true, fault = null, fault_since = null, faults = 0, polled_at = utc_timestamp(3), lease = null,
@@ -94,29 +98,29 @@ export async function endLook(
           left_out = ${leftOut?.slice(0, 300) ?? null}
           ${columns === undefined ? sql`` : sql`, columns = ${wellFormedJson(columns)}`}
           ${note === undefined ? sql`` : sql`, note = ${note.slice(0, 300)}`}
-        where no = ${no} and lease = ${lease}`,
+        where no = ${no} and lease = ${owner}`,
   )
 }
 
-/** Gives a source back without having looked. */
-export const leaveLook = (database: Database, { no, lease }: HeldSource, afterMs: number) =>
+/** Gives a source back without having onPolled. */
+export const releaseSource = (database: Database, { no, owner }: SourceLease, afterMs: number) =>
   database.change(
     sql`update sources set lease = null, leased_until = null,
-          next_poll_at = utc_timestamp(3) + interval ${afterMs * 1_000} microsecond where no = ${no} and lease = ${lease}`,
+          next_poll_at = utc_timestamp(3) + interval ${afterMs * 1_000} microsecond where no = ${no} and lease = ${owner}`,
   )
 
 /**
- * A look that failed.
+ * A poll that failed.
  * @returns how often it has failed in a row, and since when; undefined when it is not this process’s any more
  */
-export async function failLook(
+export async function failPoll(
   database: Database,
-  { no, lease }: HeldSource,
+  { no, owner }: SourceLease,
   { fault, afterMs }: { readonly fault: string; readonly afterMs: number },
 ): Promise<number | undefined> {
   return database.transact(async (tx) => {
     const [row] = await tx.rows<{ faults: number }>(
-      sql`select faults from sources where no = ${no} and lease = ${lease} for update`,
+      sql`select faults from sources where no = ${no} and lease = ${owner} for update`,
     )
     if (!row) return undefined
     await tx.change(
@@ -147,13 +151,13 @@ export const storePage = (tx: Tx, no: number, page: number, digest: Buffer, pack
         on duplicate key update digest = value(digest), packed = value(packed)`,
   )
 
-export const dropPages = (tx: Tx, no: number) => tx.change(sql`delete from source_pages where source_no = ${no}`)
+export const prunePages = (tx: Tx, no: number) => tx.change(sql`delete from source_pages where source_no = ${no}`)
 
 /** So many go in one statement, of so many characters; the server takes 16 MB. */
 const together = { rows: 500, chars: 4_000_000 }
 
-/** Lets what a source found wait for its triggers. @param late for so many seconds nobody had looked */
-export async function leaveFound(
+/** Lets what a source found wait for its triggers. @param late for so many seconds it was not polled */
+export async function queueChanges(
   tx: Tx,
   { appNo, environment }: Where,
   sourceNo: number,
@@ -179,7 +183,7 @@ export async function leaveFound(
 }
 
 /** How much of a source waits for its triggers. @param most as far as it is counted */
-export async function countFound(reader: Reader, where: Where, sourceNo: number, most: number): Promise<number> {
+export async function countQueued(reader: Reader, where: Where, sourceNo: number, most: number): Promise<number> {
   const [row] = await reader.rows<{ count: number }>(
     sql`select count(*) as count from (select 1 from trigger_events where app_no = ${where.appNo}
           and environment = ${where.environment} and source_no = ${sourceNo} limit ${most}) as some`,

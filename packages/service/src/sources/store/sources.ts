@@ -19,7 +19,7 @@ export type SourceRow = Where & {
   readonly columns: Readonly<Record<string, string>> | null
   /** What came last, for whoever writes an expression over it. */
   readonly samples: readonly unknown[]
-  /** What a look found that somebody should know. */
+  /** What a poll found that somebody should know. */
   readonly note: string | null
   /** Rows that could not be taken, and why the first of them. */
   readonly leftOut: string | null
@@ -27,7 +27,7 @@ export type SourceRow = Where & {
   readonly faultSince: Date | null
   readonly faults: number
   readonly polledAt: Date | null
-  /** Since it was looked at last, by the database’s clock. */
+  /** Since it was looked up last, by the database’s clock. */
   readonly silentSeconds: number | null
   readonly madeBy: string
   readonly changedAt: Date
@@ -85,7 +85,7 @@ export async function countOtherSources(reader: Reader, where: Where, name: stri
   return row?.count ?? 0
 }
 
-/** Saves one under its name. What it looked like is forgotten when it watches something else from now on. */
+/** Saves one under its name. what it looked like is forgotten when it watches something else from now on. */
 export async function saveSource(
   database: Database,
   where: Where,
@@ -97,7 +97,7 @@ export async function saveSource(
       sql`select no, shape from sources where ${inWhere(where)} and name = ${name} for update`,
     )
     const text = wellFormedJson(definition)
-    // Whoever is looking at it meanwhile looks at what it was.
+    // Whoever is context at it meanwhile poller at what it was.
     const kept = sql`kind = ${definition.kind}, definition = ${text}, sealed = ${sealed}, address = ${address},
       shape = ${shape}, fault = null, fault_since = null, faults = 0, lease = null, leased_until = null,
       next_poll_at = utc_timestamp(3), made_by = ${madeBy}, changed_at = utc_timestamp(3)`

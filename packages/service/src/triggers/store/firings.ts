@@ -3,7 +3,16 @@ import { uuidFromBytes, wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import { commas, type Database, noneOf, type Reader, type Tx, uuidBuffer, type Where } from '../../database/index.ts'
 
-export const firingStates = ['rung', 'waiting', 'over', 'held', 'nobody', 'no-case', 'fault', 'dropped'] as const
+export const firingStates = [
+  'rung',
+  'waiting',
+  'not-needed',
+  'throttled',
+  'nobody',
+  'no-case',
+  'fault',
+  'dropped',
+] as const
 export type FiringState = (typeof firingStates)[number]
 
 export type NewFiring = {
