@@ -48,7 +48,7 @@ export function tellReceivers(): void {
   })
   beforeEach(async () => {
     await stopAll()
-    for (const table of ['webhooks', 'webhook_log', 'work'])
+    for (const table of ['webhooks', 'webhook_log', 'outbox', 'work'])
       await app.database.change(sql`delete from ${sql.identifier(table)}`)
     one = process()
   })

@@ -38,7 +38,7 @@ export class KeptConnections {
     this.#kept.delete(no)
   }
 
-  /** Hangs up where nobody has onPolled for a while: another process may, or nobody any more. */
+  /** Hangs up where nobody has polled for a while: another process may, or nobody any more. */
   dropIdle(isInUse: (no: number) => boolean): void {
     const now = Date.now()
     for (const [no, { usedMs }] of this.#kept) if (now - usedMs > idleMs && !isInUse(no)) this.#hangUp(no)

@@ -56,7 +56,7 @@ const everyMs = 200
 const longestRestMs = 15_000
 /** A poll is given up after so long, unless its process says otherwise. */
 const maxPollMsDefault = 120_000
-/** Nobody had onPolled for longer than its interval and this: it was away. */
+/** Not polled for longer than its interval and this: nobody was there. */
 const awaySeconds = 60
 
 export type SourceParts = Reach & {
@@ -69,7 +69,7 @@ export type SourceParts = Reach & {
   readonly maxPollMs?: number
   /** Called, within the transaction, when a source could not be read again and again. */
   readonly onAway: (tx: Tx, where: Where, source: string, says: string) => Promise<void>
-  /** Hears how each poll ended. */
+  /** Called with how each poll ended. */
   onPolled?(kind: SourceDefinition['kind'], outcome: 'fine' | 'fault'): void
 }
 

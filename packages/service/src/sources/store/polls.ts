@@ -102,7 +102,7 @@ export async function endPoll(
   )
 }
 
-/** Gives a source back without having onPolled. */
+/** Gives a source back without having polled it. */
 export const releaseSource = (database: Database, { no, owner }: SourceLease, afterMs: number) =>
   database.change(
     sql`update sources set lease = null, leased_until = null,
