@@ -260,7 +260,7 @@ describe('a gateway over HTTP', () => {
     const delivery = () =>
       world.backend.call('listDeliveries', { params: { ...params, id } }).then(({ items }) => items[0])
     const waiting = await until(delivery, (one) => one?.waits?.reason === 'profile-at-fault')
-    expect(waiting?.waits?.says).toMatch(/gateway profile/)
+    expect(waiting?.waits?.detail).toMatch(/gateway profile/)
     const other = await world.handset(4, 'android', { user: 'nour' })
     expect(JSON.parse((await ring((await other.view()).device!)).out)).toMatchObject({ totals: { shown: 1 } })
     await save(good)

@@ -98,7 +98,8 @@ test('a schedule that rings for nobody three times running is told on Health', a
       notification: { to: { any: ['topic:empty'] }, content: { title: 'T' } },
     },
   })
-  const troubles = async () => (await client.call('readHealth', { params })).troubles.map(({ says }) => says).join(' ')
+  const troubles = async () =>
+    (await client.call('readHealth', { params })).troubles.map(({ detail }) => detail).join(' ')
   for (let n = 0; n < 3; n++) {
     expect(await troubles()).not.toContain('has rung for nobody')
     const { notification } = await client.call('runSchedule', { params: { app, schedule: 'unheard' } })

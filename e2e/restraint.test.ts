@@ -325,7 +325,7 @@ describe('a stop of the app', () => {
     expect(await read(wanted.id)).toMatchObject({ state: 'stopped', totals: { expanded: 1, queued: 1 } })
     expect((await read(later.id)).state).toBe('scheduled')
     const health = await client.call('readHealth', { params })
-    expect(health.troubles[0]?.says).toContain('The app is stopped: wrong times')
+    expect(health.troubles[0]?.detail).toContain('The app is stopped: wrong times')
     const { waiting } = await client.call('readStop', { params })
     expect(waiting.map(({ notification }) => notification).sort()).toEqual(
       [wanted.id, unwanted.id, run!.notification].sort(),

@@ -216,7 +216,7 @@ describe('at the command line', () => {
     expect(await command('source', 'try', 'piers')).toMatchObject({ code: 7 })
     await until(
       () => client.call('readHealth', { params }),
-      ({ troubles }) => troubles.some(({ says }) => says.startsWith('The source piers cannot be read')),
+      ({ troubles }) => troubles.some(({ detail }) => detail.startsWith('The source piers cannot be read')),
     )
     await client.call('deleteSource', { params: { app, source: 'piers' } })
   })

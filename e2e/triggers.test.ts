@@ -209,7 +209,7 @@ describe('a trigger on what happens', () => {
     expect(all[1]).toMatchObject({ state: 'rung' })
     expect(all[0]).toMatchObject({ state: 'fault', key: `${user} 2`, says: expect.stringContaining('delay') })
     const { troubles } = await client.call('readHealth', { params })
-    expect(troubles.map(({ says }) => says).join(' ')).toContain('The trigger late could not ring the last time')
+    expect(troubles.map(({ detail }) => detail).join(' ')).toContain('The trigger late could not ring the last time')
     expect(await read(all[1]!.notification!)).toMatchObject({ template: 'delay@1' })
   })
 
@@ -229,7 +229,7 @@ describe('a trigger on what happens', () => {
     expect(all.filter(({ state }) => state === 'rung')).toHaveLength(3)
     expect(all.filter(({ state }) => state === 'dropped')).toHaveLength(3)
     const { troubles } = await client.call('readHealth', { params })
-    expect(troubles.map(({ says }) => says).join(' ')).toContain(
+    expect(troubles.map(({ detail }) => detail).join(' ')).toContain(
       'The trigger runaway was paused before it rang everybody',
     )
     expect((await command('trigger', 'list')).out).toContain('paused')

@@ -226,7 +226,7 @@ describe('over HTTP', () => {
       ({ fault }) => fault !== null,
     )
     const { troubles } = await client.call('readHealth', { params })
-    expect(troubles.map(({ says }) => says)).toContain(
+    expect(troubles.map(({ detail }) => detail)).toContain(
       'The webhook deaf is failing: its receiver cannot be reached: nothing answers at 127.0.0.1:9.',
     )
     const metrics = await world.metrics()

@@ -166,8 +166,10 @@ describe('with an app key and a device secret', () => {
     const [status, ofApp] = await report(victim.secret, 9_900)
     expect([status, ofApp.detail]).toEqual([429, 'This app may do this 45 times an hour (occurrences from devices).'])
     const health = () => world.backend.call('readHealth', { params: { app } })
-    const { troubles } = await until(health, (now) => now.troubles.some(({ says }) => says.includes('45 occurrences')))
-    expect(troubles.map(({ does }) => does).join()).toContain('limits.occurrencesOfAppPerHour')
+    const { troubles } = await until(health, (now) =>
+      now.troubles.some(({ detail }) => detail.includes('45 occurrences')),
+    )
+    expect(troubles.map(({ remedy }) => remedy).join()).toContain('limits.occurrencesOfAppPerHour')
     // What the server reports is not of the app key.
     const [ofServer] = await call('POST', `/v1/apps/${app}/occurrences`, world.backendKey, {
       id: 'of-server',

@@ -46,7 +46,7 @@ test('a schedule that nothing ran at is rung once when the service is back, or s
   )
   expect(missed.map(({ state, says }) => [state, says])).toEqual([['missed', 'nothing ran at its time']])
   const { troubles } = await client.call('readHealth', { params, query: {} })
-  expect(troubles.map(({ says }) => says).join()).toMatch(/The schedule missed was missed \d+ minutes ago/)
+  expect(troubles.map(({ detail }) => detail).join()).toMatch(/The schedule missed was missed \d+ minutes ago/)
   const one = await until(
     () => client.call('readNotification', { params: { ...params, id: single.id } }),
     ({ state }) => state === 'finished',

@@ -26,12 +26,12 @@ export function sayFailure(error: unknown): { readonly text: string; readonly co
     return { text: `${error.message}; is the service running, and is --url right?`, code: exitCodes.unreachable }
   }
   if (error instanceof ProblemError) {
-    const { status, does, code, errors = [] } = error.problem
+    const { status, remedy, code, errors = [] } = error.problem
     // One place stands in the sentence already.
     const places =
       errors.length > 1 ? errors.map(({ pointer, detail }) => `\n  ${pointer || 'the body'}: ${detail}`) : []
     return {
-      text: `${sentence(error.problem.detail)}; ${lowerFirst(does).replace(/\.$/, '')}.${places.join('')}`,
+      text: `${sentence(error.problem.detail)}; ${lowerFirst(remedy).replace(/\.$/, '')}.${places.join('')}`,
       code: codeOf(status, code),
     }
   }

@@ -5,8 +5,8 @@ import { ProblemError, UnreachableError } from '@zbell/contract/client'
 import { exitCodes, sayFailure, UsageError } from '../src/exit-codes.ts'
 
 const refused = (code: ProblemCode) => {
-  const { status, title, does } = problems[code]
-  return new ProblemError({ type: `urn:${code}`, code, status, title, detail: title, does, requestId: 'r' })
+  const { status, title, remedy } = problems[code]
+  return new ProblemError({ type: `urn:${code}`, code, status, title, detail: title, remedy, requestId: 'r' })
 }
 
 test.each([
@@ -32,7 +32,7 @@ test('a wrong call, nobody at the address and a fault of zbell have codes of the
 })
 
 test('a refusal that names several places says each on a line of its own', () => {
-  const { title, status, does } = problems['invalid-request']
+  const { title, status, remedy } = problems['invalid-request']
   const errors = [
     { pointer: '/caps/0/most', detail: 'is missing; a whole number is wanted' },
     { pointer: '/caps/1/hours', detail: 'has to be at least 1' },
@@ -43,7 +43,7 @@ test('a refusal that names several places says each on a line of its own', () =>
     status,
     title,
     detail: title,
-    does,
+    remedy,
     requestId: 'r',
     errors,
   }

@@ -37,14 +37,14 @@ const isOfAnOperation = (code: ProblemCode): boolean => code !== 'method-not-all
 
 const problemSchema: Schema = {
   type: 'object',
-  required: ['type', 'code', 'status', 'title', 'detail', 'does'],
+  required: ['type', 'code', 'status', 'title', 'detail', 'remedy'],
   properties: {
     type: { type: 'string', enum: Object.keys(problems).map((code) => problemType(code as keyof typeof problems)) },
     code: { type: 'string', enum: Object.keys(problems) },
     status: { type: 'integer' },
     title: { type: 'string' },
     detail: { type: 'string' },
-    does: { type: 'string' },
+    remedy: { type: 'string' },
     errors: {
       type: 'array',
       items: {
@@ -65,14 +65,14 @@ const problemSchema: Schema = {
 }
 
 const exampleOf = (code: ProblemCode): ProblemBody => {
-  const { status, title, does } = problems[code]
+  const { status, title, remedy } = problems[code]
   return {
     type: problemType(code),
     code,
     status,
     title,
     detail: title,
-    does,
+    remedy,
     ...(code === 'invalid-request'
       ? { errors: [{ pointer: '/content/title', detail: 'is needed', code: neededFault }] }
       : {}),

@@ -18,9 +18,9 @@ test('the documentation lists every reason, and no other', () => {
 })
 
 test('a problem says what is wrong and what to do, each as a sentence', () => {
-  for (const { title, does, status } of Object.values(problems)) {
+  for (const { title, remedy, status } of Object.values(problems)) {
     expect(title).toMatch(/^[A-Z].*\.$/)
-    expect(does).toMatch(/^[A-Z].*\.$/)
+    expect(remedy).toMatch(/^[A-Z].*\.$/)
     expect(status).toBeGreaterThanOrEqual(400)
   }
   expect(problemType('unknown-key')).toBe('urn:zephyr-bell:problem:unknown-key')

@@ -111,7 +111,7 @@ describe('the way to a ring', () => {
     ['no app key', { appKeys: 0, device: {} }, 'device', 'open', /No device/],
   ])('%s is said as it is', (_name, given, name, state, says) => {
     const found = step({ ...everything, ...given }, name)
-    expect([found.state, found.says]).toEqual([state, expect.stringMatching(says)])
+    expect([found.state, found.detail]).toEqual([state, expect.stringMatching(says)])
   })
 
   test('every verdict of a check that is not good is trouble, and says what to do', () => {
@@ -159,7 +159,7 @@ describe('the way to a ring', () => {
     fc.assert(
       fc.property(facts, (given) => {
         const steps = wayToRing(given, nowMs)
-        for (const { state, says, action } of steps) {
+        for (const { state, detail, action } of steps) {
           expect(says).not.toBe('')
           if (state === 'done') expect(action).toBeUndefined()
         }
@@ -167,7 +167,7 @@ describe('the way to a ring', () => {
         const next = nextStep(steps)
         expect(next === undefined).toBe(steps.every(({ state }) => state === 'done'))
         if (!next) return
-        expect([next.does, next.action]).toEqual([expect.any(String), expect.any(String)])
+        expect([next.remedy, next.action]).toEqual([expect.any(String), expect.any(String)])
         const { profile, credential, device, appKeys, platform } = given
         const needs: Partial<Record<NonNullable<typeof next.action>, boolean>> = {
           'hand-in-credential': platform === 'web' || profile !== undefined,

@@ -26,7 +26,7 @@ const condition = (more: Partial<Condition> = {}, gateways: GatewayState[] = [ga
   queue: { due: 0, oldestDueMs: undefined },
   ...more,
 })
-const says = (one: Condition) => troublesOf(one, nowMs).map((trouble) => trouble.says)
+const says = (one: Condition) => troublesOf(one, nowMs).map((trouble) => trouble.detail)
 
 describe('what is wrong at the moment', () => {
   test('is nothing when all is well', () => expect(says(condition())).toEqual([]))
@@ -43,10 +43,10 @@ describe('what is wrong at the moment', () => {
 
   test('is a platform whose devices nothing can reach, with what to do', () => {
     const [trouble] = troublesOf(condition({ unserved: [{ platform: 'android', reason: 'no-gateway' }] }), nowMs)
-    expect(trouble?.says).toContain(
+    expect(trouble?.detail).toContain(
       'Devices on android are registered and none of them can be rung: No gateway profile',
     )
-    expect(trouble?.does).toContain('zbell setup')
+    expect(trouble?.remedy).toContain('zbell setup')
   })
 
   test.each([
@@ -109,7 +109,7 @@ describe('what is wrong at the moment', () => {
       nowMs,
     )
     expect(all).toHaveLength(4)
-    for (const { does } of all) expect(does).toMatch(/\.$/)
+    for (const { remedy } of all) expect(remedy).toMatch(/\.$/)
   })
 })
 
@@ -127,7 +127,7 @@ test('a schedule whose last time did not ring is told, with what to do', () => {
     }),
     0,
   )
-  expect(missed?.says).toBe('The schedule evening was missed 30 minutes ago: nothing ran at its time.')
-  expect(failed?.says).toBe('The schedule weekly could not ring 2 hours ago: There is no such template.')
-  expect(failed?.does).toContain('Mend its template')
+  expect(missed?.detail).toBe('The schedule evening was missed 30 minutes ago: nothing ran at its time.')
+  expect(failed?.detail).toBe('The schedule weekly could not ring 2 hours ago: There is no such template.')
+  expect(failed?.remedy).toContain('Mend its template')
 })

@@ -143,7 +143,7 @@ function inWords(type: string, data: Readonly<Record<string, unknown>>): string 
     case 'device.permission':
       return `${whose} ${data.permission === 'granted' ? 'may be rung' : 'may not be rung any more'}.`
     case 'delivery.refused':
-      return `${whose} was not rung. ${Object.hasOwn(reasons, String(data.reason)) ? reasons[data.reason as Reason].says : ''}`
+      return `${whose} was not rung. ${Object.hasOwn(reasons, String(data.reason)) ? reasons[data.reason as Reason].detail : ''}`
     case 'delivery.action':
       return `${nameOf(data.user)} pressed “${String(data.action)}”.`
     default:

@@ -30,7 +30,7 @@ async function health({ client, app, flags, io, paint }: Context<object>): Promi
   const { troubles } = now
   if (flags.json) printJson(io, now)
   else {
-    for (const { says, does } of troubles) io.out(`${paint.bad('✕')} ${safe(says)} ${safe(does)}\n`)
+    for (const { detail, remedy } of troubles) io.out(`${paint.bad('✕')} ${safe(detail)} ${safe(remedy)}\n`)
     if (troubles.length === 0) io.out(`${paint.good('●')} All is well.\n`)
     io.out(`\n${processTable(now, paint.dim)}\n${queueLine(now)}\n`)
     const gateways = now.processes.flatMap((one) => one.gateways.map((gateway) => ({ gateway, pid: one.pid })))

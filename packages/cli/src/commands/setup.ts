@@ -37,11 +37,11 @@ function drawPlatform(platform: Platform, setup: Setup, io: Io, paint: Paint): s
   const head = platform.ready ? paint.good('ready') : `${done} of ${platform.steps.length}`
   const lines = platform.steps.map((step) => {
     const when = step.at === null ? '' : paint.dim(`  ${ago(step.at, Date.now())}`)
-    const line = `  ${shape(step, paint)} ${pad(step.step, 11)} ${safe(step.says)}${when}\n`
+    const line = `  ${shape(step, paint)} ${pad(step.step, 11)} ${safe(step.detail)}${when}\n`
     // What is next is said in full; the rest waits its turn.
     if (step.step !== platform.next) return line
     const command = step.action && commands[step.action](platform, setup, io)
-    return `${line}    ${paint.strong('next')}${' '.repeat(8)}${step.does ?? ''}\n${command ? `${' '.repeat(16)}${paint.strong(command)}\n` : ''}`
+    return `${line}    ${paint.strong('next')}${' '.repeat(8)}${step.remedy ?? ''}\n${command ? `${' '.repeat(16)}${paint.strong(command)}\n` : ''}`
   })
   return `${paint.strong(pad(platform.platform, 8))}  ${head}\n${lines.join('')}`
 }

@@ -84,7 +84,7 @@ function tellSteps({ io, paint }: Context<object>, delivery: Delivery, before: D
   // A device can report before the gateway's answer was noted here; then two clocks disagree, and that is said.
   const latest = before?.timeline.at(-1)?.at ?? ''
   for (const { state, at } of delivery.timeline.filter((step) => !told.has(step.state))) {
-    const why = state === delivery.state && delivery.reason ? `  ${delivery.reason.says}` : ''
+    const why = state === delivery.state && delivery.reason ? `  ${delivery.reason.detail}` : ''
     const who = pad(safe(delivery.user ?? 'anonymous'), 10)
     io.out(
       `  ${paint.dim(clock(at, io))}  ${pad(delivery.platform, 8)} ${who} ${paint.dim(delivery.device.slice(-12))}  ${paintState(state, paint)}${delivery.rehearsal && state === 'accepted' ? paint.dim('  rehearsal') : ''}${presented(delivery, state)}${at < latest ? paint.dim('  by the device’s clock') : ''}${why}\n`,
@@ -124,4 +124,4 @@ export function summary({ totals }: Notification): string {
 }
 
 export const reasonsOf = ({ reasons }: Notification, dim: (text: string) => string): string =>
-  reasons.map(({ count, says, does }) => `  ${count.toLocaleString('en')} × ${says} ${dim(does)}\n`).join('')
+  reasons.map(({ count, detail, remedy }) => `  ${count.toLocaleString('en')} × ${detail} ${dim(remedy)}\n`).join('')

@@ -25,8 +25,8 @@ export function drawReview(review: Review, paint: Paint, clock: Parameters<typeo
   }
   if (leftOut.length > 0) {
     lines.push('', 'Left out')
-    for (const { reason, count, says } of leftOut)
-      lines.push(`  ${count.toLocaleString('en')} × ${reason}  ${paint.dim(says)}`)
+    for (const { reason, count, detail } of leftOut)
+      lines.push(`  ${count.toLocaleString('en')} × ${reason}  ${paint.dim(detail)}`)
   }
   for (const { cap, people: full } of caps)
     lines.push(`  The cap ${safe(cap)} leaves out ${many(full, 'person', 'people')}.`)
@@ -39,10 +39,10 @@ export function drawReview(review: Review, paint: Paint, clock: Parameters<typeo
       ).trimEnd(),
     )
   if (person) {
-    if (person.says) lines.push('', safe(person.says))
-    for (const { platform, model, until, says, does, sample } of person.devices) {
+    if (person.detail) lines.push('', safe(person.detail))
+    for (const { platform, model, until, detail, remedy, sample } of person.devices) {
       lines.push(...drawSample({ platform, model, sample }, paint))
-      if (says) lines.push(`  ${paint.bad('Not here:')} ${says} ${paint.dim(does ?? '')}`.trimEnd())
+      if (detail) lines.push(`  ${paint.bad('Not here:')} ${detail} ${paint.dim(remedy ?? '')}`.trimEnd())
       if (until) lines.push(`  Waits for quiet hours to end: ${moment(until, clock)}`)
     }
   } else

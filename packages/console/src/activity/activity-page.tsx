@@ -139,7 +139,7 @@ function Reasons({ chosen, onChoose }: { readonly chosen: string; readonly onCho
     queryKey: keys.days(place, reasonDays),
     queryFn: () => api.call('listDays', { params: { app: app.slug }, query: { environment, days: reasonDays } }),
   })
-  const says = new Map(data?.items.flatMap(({ reasons }) => reasons.map((one) => [one.code, one.says])))
+  const says = new Map(data?.items.flatMap(({ reasons }) => reasons.map((one) => [one.code, one.detail])))
   if (says.size === 0 && chosen === '') return null
   return (
     <ChoiceFilter

@@ -52,7 +52,7 @@ const columnsOf = (notification: string): readonly Column<Delivery>[] => [
         <Link to={`/activity/${notification}/why/${one.device}`} className="text-sm">
           why
         </Link>
-        {one.reason && <span className="block max-w-64 text-sm text-soft">{one.reason.says}</span>}
+        {one.reason && <span className="block max-w-64 text-sm text-soft">{one.reason.detail}</span>}
         {one.cap && <span className="block font-mono text-xs text-soft">{one.cap}</span>}
         {one.waits && (
           <span className="block max-w-64 text-sm text-soft">

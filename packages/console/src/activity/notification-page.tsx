@@ -113,12 +113,12 @@ function Detail({ notification, deliveries, more, progress, reason }: DetailProp
         <section aria-labelledby="reasons" className="mt-10 max-w-3xl">
           <h2 id="reasons">Why some were not rung</h2>
           <ul className="mt-2">
-            {reasons.map(({ reason: code, count, says, does }) => (
+            {reasons.map(({ reason: code, count, detail, remedy }) => (
               <li key={code} className="border-t border-line py-2">
                 <Link to={`?reason=${code}#devices`} className="font-semibold">
                   {count.toLocaleString('en')} ×
                 </Link>{' '}
-                {says} <span className="text-soft">{does}</span>
+                {detail} <span className="text-soft">{remedy}</span>
               </li>
             ))}
           </ul>

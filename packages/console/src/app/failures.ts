@@ -2,7 +2,7 @@ import { ProblemError, UnreachableError } from '@zbell/contract/client'
 
 /** A failure as two sentences: what is wrong, and what to do. */
 export function sayFailure(error: unknown): { readonly says: string; readonly does: string } {
-  if (error instanceof ProblemError) return { says: error.problem.detail, does: error.problem.does }
+  if (error instanceof ProblemError) return { says: error.problem.detail, does: error.problem.remedy }
   if (error instanceof UnreachableError)
     return { says: 'The service does not answer.', does: 'Check that it is running; this page tries again by itself.' }
   return { says: 'Something in this page failed.', does: 'Reload the page and try again.' }

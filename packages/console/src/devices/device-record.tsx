@@ -29,7 +29,7 @@ export function RecordOf({ id }: { readonly id: string }) {
                 <bdi>{one.title || 'Wakes the app'}</bdi>
               </Link>
               <StateWord state={one.state} />
-              <span className="text-sm text-soft">{one.says}</span>
+              <span className="text-sm text-soft">{one.detail}</span>
               <span className="text-end text-sm text-soft">
                 <Moment at={one.at} />
               </span>

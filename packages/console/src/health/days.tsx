@@ -160,10 +160,10 @@ function OneDay({ day: { day, steps: durations, reasons } }: { readonly day: Day
         <>
           <h3 className="mt-6">Why nobody saw them</h3>
           <ul className="mt-2 grid gap-2">
-            {reasons.map(({ code, says, does, count }) => (
+            {reasons.map(({ code, detail, remedy, count }) => (
               <li key={code}>
-                <span className="font-semibold tabular-nums">{count.toLocaleString('en')}</span> {says}{' '}
-                <span className="text-sm text-soft">{does}</span>
+                <span className="font-semibold tabular-nums">{count.toLocaleString('en')}</span> {detail}{' '}
+                <span className="text-sm text-soft">{remedy}</span>
               </li>
             ))}
           </ul>

@@ -50,13 +50,13 @@ function Verdict({ health }: { readonly health: Health }) {
         </p>
       ) : (
         <ul className="grid gap-2">
-          {troubles.map(({ says, does }) => (
-            <li key={says}>
+          {troubles.map(({ detail, remedy }) => (
+            <li key={detail}>
               <span className="text-red">
                 <span aria-hidden="true">✕ </span>
-                {says}
+                {detail}
               </span>{' '}
-              <span className="text-soft">{does}</span>
+              <span className="text-soft">{remedy}</span>
             </li>
           ))}
         </ul>

@@ -74,7 +74,7 @@ function Platform({ setup, platform, isNext }: PlatformProps) {
             )}
             {step.step === platform.next && (
               <div className="mt-1">
-                {step.does && <p className="text-sm">{step.does}</p>}
+                {step.remedy && <p className="text-sm">{step.remedy}</p>}
                 <StepAction step={step} platform={platform} isNext={isNext} />
               </div>
             )}
@@ -107,7 +107,7 @@ function StepLine({ step, children }: { readonly step: Step; readonly children: 
           {step.state === 'rehearsed' && <span className="text-sm text-amber">rehearsed</span>}
         </p>
         <p className={`text-sm break-words ${step.state === 'trouble' ? 'text-red' : 'text-soft'}`}>
-          {step.says}
+          {step.detail}
           {step.at && (
             <>
               {' '}

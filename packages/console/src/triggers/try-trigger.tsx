@@ -183,12 +183,12 @@ function Reach({ review: { devices, people, estimated, person, samples, faults }
         {total.toLocaleString('en')} {total === 1 ? 'device' : 'devices'} of {people.toLocaleString('en')}{' '}
         {people === 1 ? 'person' : 'people'}.
       </p>
-      {person?.says && <p className="text-red">{person.says}</p>}
+      {person?.detail && <p className="text-red">{person.detail}</p>}
       {person?.devices.map(
-        ({ device, platform, model, says }) =>
-          says && (
+        ({ device, platform, model, detail }) =>
+          detail && (
             <p key={device}>
-              <span className="text-soft">{model ?? platform}:</span> {says}
+              <span className="text-soft">{model ?? platform}:</span> {detail}
             </p>
           ),
       )}

@@ -82,10 +82,10 @@ export function ReviewSummary({ review }: { readonly review: Review }) {
             Left out
           </h3>
           <ul>
-            {leftOut.map(({ reason, count, says }) => (
+            {leftOut.map(({ reason, count, detail }) => (
               <li key={reason}>
                 <span className="font-semibold">{count.toLocaleString('en')} × </span>
-                {says}
+                {detail}
               </li>
             ))}
             {caps.map(({ cap, people: full }) => (

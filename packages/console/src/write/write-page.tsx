@@ -222,16 +222,16 @@ function Preview({ draft, language, review, reader, onReader }: PreviewProps) {
 }
 
 /** Why somebody would not get it, on all devices or on some. */
-function NotThere({ person: { says, devices } }: { readonly person: NonNullable<Review['person']> }) {
+function NotThere({ person: { detail, devices } }: { readonly person: NonNullable<Review['person']> }) {
   const because = new Map<string, string[]>()
-  for (const { platform, model, says: reason, does } of devices)
+  for (const { platform, model, detail: reason, remedy } of devices)
     if (reason) {
-      const text = `${reason} ${does ?? ''}`
+      const text = `${reason} ${remedy ?? ''}`
       because.set(text, [...(because.get(text) ?? []), model ?? platform])
     }
   return (
     <div className="mb-4 text-sm">
-      {says && <p className="text-red">{says}</p>}
+      {detail && <p className="text-red">{detail}</p>}
       {[...because].map(([text, names]) => (
         <p key={text}>
           <span className="text-soft">{names.join(', ')}:</span> {text}

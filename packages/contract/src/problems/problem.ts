@@ -27,7 +27,7 @@ export type ProblemBody = {
   readonly status: number
   readonly title: string
   readonly detail: string
-  readonly does: string
+  readonly remedy: string
   readonly errors?: readonly Fault[]
   readonly requestId?: string
 }

@@ -11,14 +11,14 @@ export const delivery = z
     platform: z.enum(platforms),
     rehearsal: z.boolean().describe('It went to a virtual handset, not to a platform’s gateway.'),
     state: deliveryState,
-    reason: z.object({ code: z.string(), says: z.string(), does: z.string() }).nullable(),
+    reason: z.object({ code: z.string(), detail: z.string(), remedy: z.string() }).nullable(),
     attempts: z.int().min(0),
     gatewayReference: z.string().nullable().describe('The gateway’s own id for what it accepted.'),
     appState: z.enum(appStates).nullable().describe('Where the app was when it arrived.'),
     became: z.enum(presentations).nullable().describe('What the device did with it.'),
     cap: z.string().nullable().describe('The cap that left its person out.'),
     waits: z
-      .object({ reason: z.string(), says: z.string(), until: instant })
+      .object({ reason: z.string(), detail: z.string(), until: instant })
       .nullable()
       .describe('Of one in the queue: what it waits for, and until when.'),
     action: z.string().nullable().describe('The action that was taken when it was opened.'),

@@ -208,7 +208,7 @@ export const deviceRecord = z
           notification: uuid,
           title: z.string(),
           state: z.enum(deliveryStateNames as [(typeof deliveryStateNames)[number]]),
-          says: z.string().nullable(),
+          detail: z.string().nullable(),
           at: instant,
         }),
       )

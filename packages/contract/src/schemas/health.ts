@@ -28,7 +28,7 @@ export const gatewayHealth = z
 export const health = z
   .object({
     troubles: z
-      .array(z.object({ says: z.string(), does: z.string() }))
+      .array(z.object({ detail: z.string(), remedy: z.string() }))
       .describe('What is wrong now and what to do about each, worst first; empty when all is well.'),
     databaseMs: z.number().describe('How long the database took to answer.'),
     processes: z.array(
@@ -77,7 +77,7 @@ export const day = z
     day: z.iso.date().describe('In UTC.'),
     counts: counts.describe('How many deliveries came to each state on this day.'),
     platforms: z.partialRecord(z.enum(platforms), counts),
-    reasons: z.array(z.object({ code: z.string(), says: z.string(), does: z.string(), count: z.int() })),
+    reasons: z.array(z.object({ code: z.string(), detail: z.string(), remedy: z.string(), count: z.int() })),
     steps: z
       .array(
         z.object({

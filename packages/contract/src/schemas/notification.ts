@@ -150,7 +150,7 @@ export const notificationState = z
     '`scheduled`: it waits for its hour. `stopped`: its app is stopped, and it waits for it to be started. `finished` and `cancelled`: nothing is left to do for the service; receipts may still come.',
   )
 
-export const reasonCount = z.object({ reason: z.string(), count, says: z.string(), does: z.string() })
+export const reasonCount = z.object({ reason: z.string(), count, detail: z.string(), remedy: z.string() })
 
 export const notification = z
   .object({
@@ -252,7 +252,10 @@ export const review = z
     person: z
       .object({
         user: z.string(),
-        says: z.string().nullable().describe('Why they get nothing at all; null where a device of theirs would ring.'),
+        detail: z
+          .string()
+          .nullable()
+          .describe('Why they get nothing at all; null where a device of theirs would ring.'),
         devices: z.array(
           z.object({
             device: uuid,
@@ -264,8 +267,8 @@ export const review = z
               .string()
               .nullable()
               .describe('Why it would not ring: `not-in-target`, or the reason it would end with.'),
-            says: z.string().nullable(),
-            does: z.string().nullable(),
+            detail: z.string().nullable(),
+            remedy: z.string().nullable(),
             sample: sample.nullable().describe('What it would show; null where a value is missing.'),
           }),
         ),

@@ -7,8 +7,8 @@ const step = z.object({
   state: z
     .enum(setupStates)
     .describe('`rehearsed`: with virtual handsets; a platform’s own devices are still to come.'),
-  says: z.string(),
-  does: z.string().nullable(),
+  detail: z.string(),
+  remedy: z.string().nullable(),
   action: z.enum(setupActions).nullable(),
   at: instant.nullable(),
 })

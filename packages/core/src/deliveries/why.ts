@@ -126,8 +126,8 @@ export function explainDelivery(evidence: Evidence): Why {
     const answered = whatItSaid(evidence)
     if (answered) step('note', `The gateway said no${tries(evidence)}${answered}.`, moments[state] ?? null)
     noteRestraint(evidence, why, step)
-    step('stops', `${reasons[why].says} ${reasons[why].does}`, moments[state] ?? null)
-    return end(`No: ${lower(reasons[why].says)}`, false)
+    step('stops', `${reasons[why].detail} ${reasons[why].remedy}`, moments[state] ?? null)
+    return end(`No: ${lower(reasons[why].detail)}`, false)
   }
   if (notification.mode === 'show' && moments.accepted !== undefined)
     step('good', 'The user allowed notifications, and had not turned them off in the app.')
@@ -135,8 +135,8 @@ export function explainDelivery(evidence: Evidence): Why {
     step('note', 'It had waited for quiet hours, and went when they ended.', moments.accepted ?? null)
   if (moments.accepted === undefined && state === 'withdrawn') {
     const why = reason ?? 'cancelled'
-    step('stops', `${reasons[why].says} ${reasons[why].does}`, moments.withdrawn ?? null)
-    return end(`No: ${lower(reasons[why].says)}`, false)
+    step('stops', `${reasons[why].detail} ${reasons[why].remedy}`, moments.withdrawn ?? null)
+    return end(`No: ${lower(reasons[why].detail)}`, false)
   }
   step('good', tookIt(evidence), moments.accepted ?? null)
   if (moments.received === undefined) return trailEnds(evidence, step, end)
@@ -303,7 +303,7 @@ function onDevice({ delivery, replacedMs }: Evidence, step: Step, end: End): Why
     return end('Yes: it was shown, and put away.', true)
   }
   if (state === 'withdrawn' && reason) {
-    if (shown <= withdrawn) step('note', `${reasons[reason].says}`, moments.withdrawn ?? null)
+    if (shown <= withdrawn) step('note', `${reasons[reason].detail}`, moments.withdrawn ?? null)
     if (moments.shown === undefined) return end('It arrived, and was taken back.', false)
     return end('It was shown, and then taken back.', true)
   }

@@ -2,7 +2,7 @@ import { type Reason, reasons } from '../deliveries/reasons.ts'
 import type { Platform } from '../devices/device.ts'
 
 /** Something that an operator would want to know now, and what to do about it. */
-export type Trouble = { readonly says: string; readonly does: string }
+export type Trouble = { readonly detail: string; readonly remedy: string }
 
 /** How one way to a gateway does. */
 export type GatewayState = {
@@ -89,56 +89,60 @@ export function troublesOf(
   const ticks = processes.some(({ does }) => does === 'everything' || does === 'clock')
   return [
     ...(stopped ? [stopTrouble(stopped)] : []),
-    ...(works ? [] : [{ says: 'No worker runs, so nothing is sent.', does: 'Start one: zbell serve --only worker.' }]),
+    ...(works
+      ? []
+      : [{ detail: 'No worker runs, so nothing is sent.', remedy: 'Start one: zbell serve --only worker.' }]),
     ...(ticks
       ? []
       : [
           {
-            says: 'No clock runs, so no schedule rings, no credential is checked and nothing old is forgotten.',
-            does: 'Start one: zbell serve --only clock.',
+            detail: 'No clock runs, so no schedule rings, no credential is checked and nothing old is forgotten.',
+            remedy: 'Start one: zbell serve --only clock.',
           },
         ]),
     ...unserved.map(({ platform, reason }) => ({
-      says: `Devices on ${platform} are registered and none of them can be rung: ${reasons[reason].says}`,
-      does: `${reasons[reason].does} Every step stands in Setup: zbell setup.`,
+      detail: `Devices on ${platform} are registered and none of them can be rung: ${reasons[reason].detail}`,
+      remedy: `${reasons[reason].remedy} Every step stands in Setup: zbell setup.`,
     })),
     ...processes.flatMap(({ gateways }) => gateways.flatMap(gatewayTrouble)),
     ...(ticks ? jobs.flatMap(jobTrouble) : []),
     ...unrung.map(scheduleTrouble),
     ...unheard.map(unheardTrouble),
     ...runaways.map(({ name, because }) => ({
-      says: `The trigger ${name} was paused before it rang everybody: ${because}.`,
-      does: 'See its log: zbell trigger log. When it is right so, let it go on: zbell trigger enable.',
+      detail: `The trigger ${name} was paused before it rang everybody: ${because}.`,
+      remedy: 'See its log: zbell trigger log. When it is right so, let it go on: zbell trigger enable.',
     })),
     ...faultyTriggers.map(({ name, because }) => ({
-      says: `The trigger ${name} could not ring the last time: ${because}.`,
-      does: 'Try it with what came to it, as its log has it (zbell trigger log, zbell trigger try), and mend it.',
+      detail: `The trigger ${name} could not ring the last time: ${because}.`,
+      remedy: 'Try it with what came to it, as its log has it (zbell trigger log, zbell trigger try), and mend it.',
     })),
     ...awaySources.map(({ name, because, sinceSeconds }) => ({
-      says: `The source ${name} ${because}, for ${hoursIn(sinceSeconds)} now: its triggers see nothing.`,
-      does: 'Mend it, and try it: zbell source try. What has changed by then is found.',
+      detail: `The source ${name} ${because}, for ${hoursIn(sinceSeconds)} now: its triggers see nothing.`,
+      remedy: 'Mend it, and try it: zbell source try. What has changed by then is found.',
     })),
     ...failingWebhooks.map(({ name, because }) => ({
-      says: `The webhook ${name} is failing: its receiver ${because}.`,
-      does: 'See its log (zbell webhook log), mend the receiver, and try it: zbell webhook try. What waits is then sent by itself.',
+      detail: `The webhook ${name} is failing: its receiver ${because}.`,
+      remedy:
+        'See its log (zbell webhook log), mend the receiver, and try it: zbell webhook try. What waits is then sent by itself.',
     })),
     ...reachedLimits.map(({ what, max, forSeconds }) => ({
-      says: `The app has reached its limit of ${max.toLocaleString('en')} ${what} an hour: more are refused for ${Math.ceil(forSeconds / 60)} minutes.`,
-      does: 'See who reports (zbell person show, Devices). If so many are meant, raise limits.occurrencesOfAppPerHour.',
+      detail: `The app has reached its limit of ${max.toLocaleString('en')} ${what} an hour: more are refused for ${Math.ceil(forSeconds / 60)} minutes.`,
+      remedy:
+        'See who reports (zbell person show, Devices). If so many are meant, raise limits.occurrencesOfAppPerHour.',
     })),
     ...(waitsMs > longWaitMs
       ? [
           {
-            says: `${queue.due.toLocaleString('en')} devices wait for their turn, some for ${Math.round(waitsMs / 60_000)} minutes.`,
-            does: 'Let another worker share the work: zbell serve --only worker.',
+            detail: `${queue.due.toLocaleString('en')} devices wait for their turn, some for ${Math.round(waitsMs / 60_000)} minutes.`,
+            remedy: 'Let another worker share the work: zbell serve --only worker.',
           },
         ]
       : []),
     ...(databaseMs > slowDatabaseMs
       ? [
           {
-            says: `The database takes ${Math.round(databaseMs)} ms for the least of questions.`,
-            does: 'See what else keeps its machine busy.',
+            detail: `The database takes ${Math.round(databaseMs)} ms for the least of questions.`,
+            remedy: 'See what else keeps its machine busy.',
           },
         ]
       : []),
@@ -149,30 +153,30 @@ const hoursIn = (seconds: number): string =>
   seconds < 5_400 ? `${Math.round(seconds / 60)} minutes` : `${Math.round(seconds / 3_600)} hours`
 
 const stopTrouble = ({ reason, by, sinceSeconds }: NonNullable<Condition['stopped']>): Trouble => ({
-  says: `The app is stopped: ${reason} (${by}, ${hoursIn(sinceSeconds)} ago). Nothing is sent.`,
-  does: 'Start it again when that is over, and say what of that which waits should still ring: zbell app start.',
+  detail: `The app is stopped: ${reason} (${by}, ${hoursIn(sinceSeconds)} ago). Nothing is sent.`,
+  remedy: 'Start it again when that is over, and say what of that which waits should still ring: zbell app start.',
 })
 
 const unheardTrouble = ({ name, because, count }: Condition['unheard'][number]): Trouble =>
   because === 'nobody'
     ? {
-        says: `The schedule ${name} has rung for nobody ${count} times in a row.`,
-        does: 'See whom its target names: zbell schedule show. Cancel it when nobody is meant any more.',
+        detail: `The schedule ${name} has rung for nobody ${count} times in a row.`,
+        remedy: 'See whom its target names: zbell schedule show. Cancel it when nobody is meant any more.',
       }
     : {
-        says: `The schedule ${name} has been paused for ${count} days, and its times go by.`,
-        does: 'Let it go on, or cancel it: zbell schedule resume, zbell schedule cancel.',
+        detail: `The schedule ${name} has been paused for ${count} days, and its times go by.`,
+        remedy: 'Let it go on, or cancel it: zbell schedule resume, zbell schedule cancel.',
       }
 
 const scheduleTrouble = ({ name, state, says, agoSeconds }: UnrungSchedule): Trouble =>
   state === 'missed'
     ? {
-        says: `The schedule ${name} was missed ${hoursIn(agoSeconds)} ago: ${says ?? 'nothing ran at its time'}.`,
-        does: 'Ring it now if it still matters: zbell schedule run. Its next time rings by itself.',
+        detail: `The schedule ${name} was missed ${hoursIn(agoSeconds)} ago: ${says ?? 'nothing ran at its time'}.`,
+        remedy: 'Ring it now if it still matters: zbell schedule run. Its next time rings by itself.',
       }
     : {
-        says: `The schedule ${name} could not ring ${hoursIn(agoSeconds)} ago: ${says ?? 'no reason is known'}`,
-        does: 'Mend its template, its segment or its target, and ring it now: zbell schedule run.',
+        detail: `The schedule ${name} could not ring ${hoursIn(agoSeconds)} ago: ${says ?? 'no reason is known'}`,
+        remedy: 'Mend its template, its segment or its target, and ring it now: zbell schedule run.',
       }
 
 /** Once may be an accident. */
@@ -185,15 +189,15 @@ function jobTrouble({ name, everySeconds, failures, error, lateSeconds }: JobSta
   if (failures >= failuresToTell)
     return [
       {
-        says: `The background job ${name} has failed ${failures} times in a row: ${error ?? 'no message'}.`,
-        does: 'See the log of the process that ran it; it is tried again when it is due.',
+        detail: `The background job ${name} has failed ${failures} times in a row: ${error ?? 'no message'}.`,
+        remedy: 'See the log of the process that ran it; it is tried again when it is due.',
       },
     ]
   if (lateSeconds < Math.max(lateAtLeastSeconds, everySeconds * lateIntervals)) return []
   return [
     {
-      says: `The background job ${name} should have run ${Math.round(lateSeconds / 60)} minutes ago.`,
-      does: 'See whether the process that does it hangs, and restart it.',
+      detail: `The background job ${name} should have run ${Math.round(lateSeconds / 60)} minutes ago.`,
+      remedy: 'See whether the process that does it hangs, and restart it.',
     },
   ]
 }
@@ -207,15 +211,15 @@ function gatewayTrouble(gateway: GatewayState): Trouble[] {
   if (gateway.state === 'halted')
     return [
       {
-        says: `${name} refuses the credential${gateway.credential ? ` ${gateway.credential}` : ''}.`,
-        does: 'Replace it under Credentials; deliveries wait until then.',
+        detail: `${name} refuses the credential${gateway.credential ? ` ${gateway.credential}` : ''}.`,
+        remedy: 'Replace it under Credentials; deliveries wait until then.',
       },
     ]
   if (gateway.state === 'resting')
     return [
       {
-        says: `${name} gives no answer.`,
-        does: 'Nothing, when it comes back by itself: it is asked again in a moment. Otherwise check its address.',
+        detail: `${name} gives no answer.`,
+        remedy: 'Nothing, when it comes back by itself: it is asked again in a moment. Otherwise check its address.',
       },
     ]
   const all = Object.values(gateway.answers).reduce((sum, count) => sum + count, 0)
@@ -223,8 +227,8 @@ function gatewayTrouble(gateway: GatewayState): Trouble[] {
   if (all < fewAnswers || not / all < muchShare) return []
   return [
     {
-      says: `${name} put off ${Math.round((not / all) * 100)} % of the last five minutes’ requests.`,
-      does: 'Nothing: fewer are sent at a time until it keeps up, and none is lost.',
+      detail: `${name} put off ${Math.round((not / all) * 100)} % of the last five minutes’ requests.`,
+      remedy: 'Nothing: fewer are sent at a time until it keeps up, and none is lost.',
     },
   ]
 }

@@ -54,15 +54,15 @@ export type SetupFacts = {
 export type SetupStep = {
   readonly step: SetupStepName
   readonly state: SetupState
-  readonly says: string
+  readonly detail: string
   /** What to do; nothing when it is done. */
-  readonly does: string | undefined
+  readonly remedy: string | undefined
   readonly action: SetupAction | undefined
   readonly atMs: number | undefined
 }
 
-type Outcome = Omit<SetupStep, 'step' | 'does' | 'action' | 'atMs'> &
-  Partial<Pick<SetupStep, 'does' | 'action' | 'atMs'>>
+type Outcome = Omit<SetupStep, 'step' | 'remedy' | 'action' | 'atMs'> &
+  Partial<Pick<SetupStep, 'remedy' | 'action' | 'atMs'>>
 
 const identifierNames: Record<Platform, string> = {
   ios: 'bundle identifier',
@@ -88,7 +88,7 @@ export function wayToRing(facts: SetupFacts, nowMs: number): SetupStep[] {
   const steps = setupSteps.filter((step) => step !== 'profile' || facts.platform !== 'web')
   return steps.map((step) => ({
     step,
-    does: undefined,
+    remedy: undefined,
     action: undefined,
     atMs: undefined,
     ...looks[step](facts, nowMs),
@@ -100,18 +100,18 @@ export function wayToRing(facts: SetupFacts, nowMs: number): SetupStep[] {
  * done. Trouble comes first, but for a profile that is missing: nothing can be asked or handed in without it.
  */
 export function nextStep(steps: readonly SetupStep[]): SetupStep | undefined {
-  const left = steps.filter(({ state, does }) => state !== 'done' && does !== undefined)
+  const left = steps.filter(({ state, remedy }) => state !== 'done' && remedy !== undefined)
   const trouble = left.find(({ state }) => state === 'trouble')
   if (!trouble) return left[0]
   return left.find(({ step, state }) => step === 'profile' && state === 'open') ?? trouble
 }
 
 function identifier({ identifier: given, platform }: SetupFacts): Outcome {
-  if (given !== undefined) return { state: 'done', says: given }
+  if (given !== undefined) return { state: 'done', detail: given }
   return {
     state: 'open',
-    says: `The app’s ${identifierNames[platform]} is not known.`,
-    does:
+    detail: `The app’s ${identifierNames[platform]} is not known.`,
+    remedy:
       platform === 'web'
         ? 'Give the origin that the app’s pages come from.'
         : `Give the ${identifierNames[platform]} that the app is built with.`,
@@ -124,98 +124,105 @@ function profile({ profile: given }: SetupFacts, nowMs: number): Outcome {
   if (!given)
     return {
       state: 'open',
-      says: 'There is no gateway profile yet.',
-      does: 'Write down how to speak to the gateway: upload a profile, paste one, or begin from an example.',
+      detail: 'There is no gateway profile yet.',
+      remedy: 'Write down how to speak to the gateway: upload a profile, paste one, or begin from an example.',
       action: 'save-profile',
     }
   const { name, origin, outdatedFrom } = given
   if (outdatedFrom !== undefined && Date.parse(outdatedFrom) <= nowMs) {
-    const says = `The profile ${name} is outdated since ${outdatedFrom}.`
-    return { state: 'trouble', says, does: 'Save the profile that follows it.', action: 'save-profile' }
+    const detail = `The profile ${name} is outdated since ${outdatedFrom}.`
+    return { state: 'trouble', detail, remedy: 'Save the profile that follows it.', action: 'save-profile' }
   }
-  return { state: 'done', says: origin === undefined ? name : `${name}, for ${origin}` }
+  return { state: 'done', detail: origin === undefined ? name : `${name}, for ${origin}` }
 }
 
 function credential({ credential: given, platform }: SetupFacts, nowMs: number): Outcome {
   const handIn = { action: 'hand-in-credential' } as const
   if (!given) {
-    const does =
+    const remedy =
       platform === 'web'
         ? 'Make a key pair here, or hand one in.'
         : 'Hand in the certificate or key that the platform gave you.'
-    return { state: 'open', says: 'None is in use.', does, ...handIn }
+    return { state: 'open', detail: 'None is in use.', remedy, ...handIn }
   }
   const what = `A ${given.kind} is in use`
   const due = given.notAfterMs === undefined ? undefined : expiryDue(given.notAfterMs, nowMs)
   if (due === 0)
-    return { state: 'trouble', says: `${what}, but it has expired.`, does: 'Hand in a new one.', ...handIn }
+    return { state: 'trouble', detail: `${what}, but it has expired.`, remedy: 'Hand in a new one.', ...handIn }
   if (given.elsewhere !== undefined) {
-    const says = `${what}, but it was not handed in for ${given.elsewhere}.`
-    return { state: 'trouble', says, does: 'Hand it in again: a credential goes only where that was said.', ...handIn }
+    const detail = `${what}, but it was not handed in for ${given.elsewhere}.`
+    return {
+      state: 'trouble',
+      detail,
+      remedy: 'Hand it in again: a credential goes only where that was said.',
+      ...handIn,
+    }
   }
   if (given.rejected) {
-    const does = 'Check it, or hand in another one; what waits goes on by itself.'
-    return { state: 'trouble', says: `${what}, but the gateway refuses it.`, does, ...handIn }
+    const remedy = 'Check it, or hand in another one; what waits goes on by itself.'
+    return { state: 'trouble', detail: `${what}, but the gateway refuses it.`, remedy, ...handIn }
   }
-  const says = due === undefined ? `${what}.` : `${what}; it expires within ${due} ${due === 1 ? 'day' : 'days'}.`
-  return { state: 'done', says, atMs: given.addedAtMs }
+  const detail = due === undefined ? `${what}.` : `${what}; it expires within ${due} ${due === 1 ? 'day' : 'days'}.`
+  return { state: 'done', detail, atMs: given.addedAtMs }
 }
 
 function gateway({ credential: given, profile: known, platform, accepted, device: there }: SetupFacts): Outcome {
-  if (!given) return { state: 'open', says: 'It can be asked once there is a credential.' }
-  if (!known && platform !== 'web') return { state: 'open', says: 'It can be asked once there is a profile.' }
-  const ask = { does: 'Ask it.', action: 'check-credential' } as const
+  if (!given) return { state: 'open', detail: 'It can be asked once there is a credential.' }
+  if (!known && platform !== 'web') return { state: 'open', detail: 'It can be asked once there is a profile.' }
+  const ask = { remedy: 'Ask it.', action: 'check-credential' } as const
   const verdict = given.check?.verdict
   const atMs = given.check?.atMs
-  if (verdict?.is === 'works') return { state: 'done', says: sayVerdict(verdict), atMs }
+  if (verdict?.is === 'works') return { state: 'done', detail: sayVerdict(verdict), atMs }
   // A gateway that took a ring has answered better than any check could.
   if (accepted.atMs !== undefined && (!verdict || verdict.is === 'not-checkable'))
-    return { state: 'done', says: 'It took a ring.', atMs: accepted.atMs }
-  if (!verdict) return { state: 'open', says: 'It was not asked yet.', ...ask }
+    return { state: 'done', detail: 'It took a ring.', atMs: accepted.atMs }
+  if (!verdict) return { state: 'open', detail: 'It was not asked yet.', ...ask }
   // To ask it again says no more; the first ring does.
   if (verdict.is === 'not-checkable') {
     const ring =
-      there.atMs === undefined ? {} : ({ does: 'Ring a device: the gateway’s answer tells.', action: 'send' } as const)
-    return { state: 'open', says: sayVerdict(verdict), ...ring, atMs }
+      there.atMs === undefined
+        ? {}
+        : ({ remedy: 'Ring a device: the gateway’s answer tells.', action: 'send' } as const)
+    return { state: 'open', detail: sayVerdict(verdict), ...ring, atMs }
   }
-  return { state: 'trouble', says: sayVerdict(verdict), ...ask, atMs }
+  return { state: 'trouble', detail: sayVerdict(verdict), ...ask, atMs }
 }
 
 function device({ device: given, appKeys, platform }: SetupFacts): Outcome {
-  if (given.atMs !== undefined) return { state: 'done', says: 'A device is registered.', atMs: given.atMs }
+  if (given.atMs !== undefined) return { state: 'done', detail: 'A device is registered.', atMs: given.atMs }
   const open =
     appKeys === 0
-      ? ({ does: 'Make an app key; it ships inside the app.', action: 'make-app-key' } as const)
+      ? ({ remedy: 'Make an app key; it ships inside the app.', action: 'make-app-key' } as const)
       : ({
-          does:
+          remedy:
             platform === 'web' ? 'Open the app in a browser and say yes.' : 'Start the app on a device and say yes.',
           action: 'register-device',
         } as const)
   if (given.rehearsedAtMs !== undefined)
-    return { state: 'rehearsed', says: 'A virtual handset is registered.', ...open, atMs: given.rehearsedAtMs }
-  return { state: 'open', says: 'No device is registered yet.', ...open }
+    return { state: 'rehearsed', detail: 'A virtual handset is registered.', ...open, atMs: given.rehearsedAtMs }
+  return { state: 'open', detail: 'No device is registered yet.', ...open }
 }
 
 function ring({ accepted, device: given }: SetupFacts): Outcome {
   if (accepted.atMs !== undefined)
-    return { state: 'done', says: 'The gateway took the first ring.', atMs: accepted.atMs }
+    return { state: 'done', detail: 'The gateway took the first ring.', atMs: accepted.atMs }
   const anyDevice = given.atMs !== undefined || given.rehearsedAtMs !== undefined
-  const send = anyDevice ? ({ does: 'Ring it.', action: 'send' } as const) : {}
+  const send = anyDevice ? ({ remedy: 'Ring it.', action: 'send' } as const) : {}
   if (accepted.rehearsedAtMs !== undefined)
-    return { state: 'rehearsed', says: 'A virtual handset was rung.', ...send, atMs: accepted.rehearsedAtMs }
-  return { state: 'open', says: 'Nothing has rung yet.', ...send }
+    return { state: 'rehearsed', detail: 'A virtual handset was rung.', ...send, atMs: accepted.rehearsedAtMs }
+  return { state: 'open', detail: 'Nothing has rung yet.', ...send }
 }
 
 function receipt({ received, accepted }: SetupFacts): Outcome {
-  if (received.atMs !== undefined) return { state: 'done', says: 'A device reported back.', atMs: received.atMs }
+  if (received.atMs !== undefined) return { state: 'done', detail: 'A device reported back.', atMs: received.atMs }
   const look =
     accepted.atMs === undefined
       ? {}
       : ({
-          does: 'Look at the device, and whether the app hands on what arrives to the kit.',
+          remedy: 'Look at the device, and whether the app hands on what arrives to the kit.',
           action: 'look-at-device',
         } as const)
   if (received.rehearsedAtMs !== undefined)
-    return { state: 'rehearsed', says: 'A virtual handset reported back.', ...look, atMs: received.rehearsedAtMs }
-  return { state: 'open', says: 'No receipt has come back yet.', ...look }
+    return { state: 'rehearsed', detail: 'A virtual handset reported back.', ...look, atMs: received.rehearsedAtMs }
+  return { state: 'open', detail: 'No receipt has come back yet.', ...look }
 }

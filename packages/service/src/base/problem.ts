@@ -5,17 +5,17 @@ export class Problem extends Error {
   override readonly name = 'Problem'
   readonly code: ProblemCode
   readonly faults: readonly Fault[] | undefined
-  readonly does: string
+  readonly remedy: string
 
   /**
    * @param detail says it for the case at hand; the catalogue's title when left out
-   * @param does what to do in the case at hand; the catalogue's advice when left out
+   * @param remedy what to do in the case at hand; the catalogue's advice when left out
    */
-  constructor(code: ProblemCode, detail?: string, faults?: readonly Fault[], does?: string) {
+  constructor(code: ProblemCode, detail?: string, faults?: readonly Fault[], remedy?: string) {
     super(detail ?? problems[code].title)
     this.code = code
     this.faults = faults
-    this.does = does ?? problems[code].does
+    this.remedy = remedy ?? problems[code].remedy
   }
 
   body(requestId: string): ProblemBody {
@@ -26,7 +26,7 @@ export class Problem extends Error {
       status,
       title,
       detail: this.message,
-      does: this.does,
+      remedy: this.remedy,
       ...(this.faults ? { errors: this.faults } : {}),
       requestId,
     }

@@ -17,7 +17,7 @@ export function deliveryView(row: DeliveryRow): Delivery {
     platform: row.platform,
     rehearsal: row.rehearsal,
     state: row.state,
-    reason: row.reason && { code: row.reason, says: reasons[row.reason].says, does: reasons[row.reason].does },
+    reason: row.reason && { code: row.reason, detail: reasons[row.reason].detail, remedy: reasons[row.reason].remedy },
     attempts: row.attempts,
     gatewayReference: row.gatewayReference,
     appState: row.appState,
@@ -26,7 +26,7 @@ export function deliveryView(row: DeliveryRow): Delivery {
     cap: row.reason === 'over-cap' ? row.detail : null,
     waits: row.waits && {
       reason: row.waits.reason,
-      says: reasons[row.waits.reason].says,
+      detail: reasons[row.waits.reason].detail,
       until: row.waits.until.toISOString(),
     },
     timeline,

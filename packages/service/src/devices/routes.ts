@@ -67,7 +67,7 @@ export function serveDevices(
       })),
       deliveries: (await recentDeliveries(database, scope, found.no, recordLooksAt)).map(({ reason, at, ...one }) => ({
         ...one,
-        says: reason && reasons[reason].says,
+        detail: reason && reasons[reason].detail,
         at: at.toISOString(),
       })),
     }

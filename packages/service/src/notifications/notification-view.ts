@@ -47,8 +47,8 @@ export async function notificationView(database: Database, scope: Scope, row: Ke
     reasons: [...counted.reasons].map(([reason, count]) => ({
       reason,
       count,
-      says: reasons[reason].says,
-      does: reasons[reason].does,
+      detail: reasons[reason].detail,
+      remedy: reasons[reason].remedy,
     })),
     quiet: quiet && { devices: quiet.size, until: quiet.until.toISOString() },
   }

@@ -43,8 +43,8 @@ export async function reviewPerson(
   const registered = all.filter(({ retiredAt }) => retiredAt === null)
   if (registered.length === 0) {
     const isUnknown = (await unknownUsers(database, scope, [user])).size > 0
-    const says = isUnknown ? `Nobody is called ${user} here.` : `${user} has no device that is registered.`
-    return { user, says, devices: [] }
+    const detail = isUnknown ? `Nobody is called ${user} here.` : `${user} has no device that is registered.`
+    return { user, detail, devices: [] }
   }
   const renderer = new Renderer(draft.content, draft.filling)
   const values = await readersValues(
@@ -64,20 +64,20 @@ export async function reviewPerson(
     devices.push({ ...deviceOf(row), rings: leftOut === undefined, until, ...wordsOf(leftOut), sample })
   }
   const rings = devices.filter((one) => one.rings).length
-  const says = rings > 0 ? null : `It would ring none of ${user}’s devices.`
-  return { user, says, devices }
+  const detail = rings > 0 ? null : `It would ring none of ${user}’s devices.`
+  return { user, detail, devices }
 }
 
 const deviceOf = ({ id, platform, model }: DeviceRow) => ({ device: id, platform, model })
 
-function wordsOf(leftOut: DeviceVerdict['leftOut']): Pick<OnDevice, 'reason' | 'says' | 'does'> {
-  if (leftOut === undefined) return { reason: null, says: null, does: null }
+function wordsOf(leftOut: DeviceVerdict['leftOut']): Pick<OnDevice, 'reason' | 'detail' | 'remedy'> {
+  if (leftOut === undefined) return { reason: null, detail: null, remedy: null }
   if (leftOut === 'not-in-target')
     return {
       reason: leftOut,
-      says: 'The target does not include this device.',
-      does: 'Name the person, or a topic or segment of theirs, in the target.',
+      detail: 'The target does not include this device.',
+      remedy: 'Name the person, or a topic or segment of theirs, in the target.',
     }
-  const { says, does } = reasons[leftOut]
-  return { reason: leftOut, says, does }
+  const { detail, remedy } = reasons[leftOut]
+  return { reason: leftOut, detail, remedy }
 }

@@ -97,7 +97,7 @@ export async function reviewDraft(
     if (limitBytes !== null && bytes > limitBytes)
       faults.push({
         field: 'content',
-        says: `has ${bytes} bytes on ${platform}, and its gateway takes ${limitBytes}: ${reasons['too-large'].does}`,
+        says: `has ${bytes} bytes on ${platform}, and its gateway takes ${limitBytes}: ${reasons['too-large'].remedy}`,
       })
   const devicesPerSecond = pace.devicesPerSecond()
   return {
@@ -220,8 +220,8 @@ function leftOutOf(
   return [...counts].map(([reason, count]) => ({
     reason,
     count,
-    says: reasons[reason].says,
-    does: reasons[reason].does,
+    detail: reasons[reason].detail,
+    remedy: reasons[reason].remedy,
   }))
 }
 

@@ -117,7 +117,7 @@ function dayView(day: string, rows: readonly DayCount[]): Day {
     platforms,
     reasons: [...why]
       .sort((a, b) => b[1] - a[1])
-      .map(([code, count]) => ({ code, says: reasons[code].says, does: reasons[code].does, count })),
+      .map(([code, count]) => ({ code, detail: reasons[code].detail, remedy: reasons[code].remedy, count })),
     steps: timedSteps.flatMap((step) => {
       const durations = new Map<number, number>()
       for (const row of rows)

@@ -89,9 +89,9 @@ function platformView(
     platform: facts.platform,
     ready: next === undefined,
     next: next?.step ?? null,
-    steps: steps.map(({ atMs, does = null, action = null, ...step }) => ({
+    steps: steps.map(({ atMs, remedy = null, action = null, ...step }) => ({
       ...step,
-      does,
+      remedy,
       action,
       at: atMs === undefined ? null : new Date(atMs).toISOString(),
     })),

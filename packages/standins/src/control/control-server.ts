@@ -238,6 +238,6 @@ function accountRoute(app: express.Express, authority: AccountAuthority): void {
 }
 
 function problem(response: Response, code: ProblemCode, detail?: string): void {
-  const { status, title, does } = problems[code]
-  response.status(status).json({ type: problemType(code), code, status, title, detail: detail ?? title, does })
+  const { status, title, remedy } = problems[code]
+  response.status(status).json({ type: problemType(code), code, status, title, detail: detail ?? title, remedy })
 }
