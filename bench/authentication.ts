@@ -103,13 +103,13 @@ async function perSecond(protocol: Protocol, addressAt: (i: number) => Address, 
   const prepared = await protocol.prepare(notification)
   const run = async (count: number) => {
     let next = 0
-    const lane = async () => {
+    const client = async () => {
       while (next < count) {
         const outcome = await prepared.send(addressAt(next++))
         if (outcome.is !== 'accepted') throw new Error(`a request was not accepted: ${outcome.is}`)
       }
     }
-    await Promise.all(Array.from({ length: inFlight }, lane))
+    await Promise.all(Array.from({ length: inFlight }, client))
   }
   await run(warmUp)
   const startMs = performance.now()

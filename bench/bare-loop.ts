@@ -41,10 +41,10 @@ export async function bareLoop({
       stream.resume()
       stream.end(sampleBody)
     })
-  const lane = async () => {
+  const client = async () => {
     while (next < tokens.length) await one()
   }
-  await Promise.all(Array.from({ length: inFlight }, lane))
+  await Promise.all(Array.from({ length: inFlight }, client))
   const seconds = (performance.now() - startMs) / 1_000
   session.close()
   if (good !== tokens.length) throw new Error(`the bare loop got ${good} good answers of ${tokens.length}`)

@@ -8,8 +8,8 @@ import type { Figure } from './figure.ts'
 import { lists } from './lists.ts'
 import { neighbour } from './neighbour.ts'
 import { personal } from './personal.ts'
+import { policy } from './policy.ts'
 import { registration } from './registration.ts'
-import { restraint } from './restraint.ts'
 import { schedules } from './schedules.ts'
 import { segments } from './segments.ts'
 import { soak } from './soak.ts'
@@ -25,7 +25,7 @@ const benches: Record<string, () => Promise<Figure[]>> = {
   lists,
   segments,
   schedules,
-  restraint,
+  policy,
   triggers,
   webhooks,
   neighbour,

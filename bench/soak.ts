@@ -15,7 +15,7 @@ const refusedShare = 0.005
 const dropEveryMs = 4_000
 
 /**
- * A broadcast to a million devices through a gateway in a bad mood, while personal sends go on, the service is killed twice
+ * A broadcast to a million devices through a gateway with faults, while personal sends go on, the service is killed twice
  * and the database once. It fails unless every device is in exactly one state and the gateway's own books agree.
  */
 export async function soak(): Promise<Figure[]> {
@@ -34,7 +34,7 @@ export async function soak(): Promise<Figure[]> {
     for (let i = 0; i < devices * goneShare; i++) mint.retire(tokens[i]!)
     for (let i = 0; i < devices * refusedShare; i++) gateway.refused.add(tokens[devices - 1 - i]!)
     await fillDevices(house.databaseUrl, [own, ...tokens])
-    gateway.temper = { ...gateway.temper, busyShare, busyForSeconds: 1 }
+    gateway.faultProfile = { ...gateway.faultProfile, busyShare, busyForSeconds: 1 }
     const startMs = performance.now()
     const none = [`token:${own}`]
     const { id } = await house.backend.call('sendNotification', {

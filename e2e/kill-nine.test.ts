@@ -98,8 +98,8 @@ test('a broadcast that is taken back while it goes, by a service that is killed,
 
 test('what was answered for one person survives a kill in the same breath, and rings once', async () => {
   const crew = handsets.filter(({ state }) => state.user === 'crew-1')
-  const slow = world.standins.ios.temper
-  world.standins.ios.temper = { ...slow, delayMs: 400 }
+  const slow = world.standins.ios.faultProfile
+  world.standins.ios.faultProfile = { ...slow, delayMs: 400 }
   const ids: string[] = []
   for (let i = 0; i < 3; i++) {
     const id = await world.send({ to: { any: ['user:crew-1'] }, urgency: 'high', content: { title: `Kill ${i}` } })
@@ -108,7 +108,7 @@ test('what was answered for one person survives a kill in the same breath, and r
     await world.startService()
     ids.push(id)
   }
-  world.standins.ios.temper = slow
+  world.standins.ios.faultProfile = slow
   for (const id of ids) {
     const { totals } = await until(
       () => world.notification(id),

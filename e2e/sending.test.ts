@@ -2,7 +2,7 @@ import { fileURLToPath } from 'node:url'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Notification, NotificationRequest } from '@zbell/contract'
 import { ProblemError } from '@zbell/contract/client'
-import { temper } from '@zbell/standins'
+import { faultProfile } from '@zbell/standins'
 import { fillDevices } from './harness/fleet.ts'
 import { until, zbell } from './harness/programs.ts'
 import { atLength } from './harness/scope.ts'
@@ -10,7 +10,7 @@ import { app, params, World } from './harness/world.ts'
 
 let world: World
 const fleet = 3_000
-const calm = temper.parse({})
+const calm = faultProfile.parse({})
 
 beforeAll(async () => {
   world = await World.open()
@@ -297,7 +297,7 @@ describe('while it goes', () => {
     world.send({ to: { any: ['everyone'], platforms: ['ios'] }, mode: 'wake', content: {}, ...more })
 
   test('it is paused within a second, goes on, and leaves nobody out', async () => {
-    world.standins.ios.temper = slow
+    world.standins.ios.faultProfile = slow
     const before = world.standins.ios.books.taken
     const id = await broadcast({ name: 'storm' })
     await until(
@@ -316,7 +316,7 @@ describe('while it goes', () => {
     expect(await world.notification(id)).toMatchObject({ state: 'paused', totals: first.totals })
     expect(world.standins.ios.books.taken).toBe(taken)
     expect(first.totals.queued).toBeGreaterThan(0)
-    world.standins.ios.temper = calm
+    world.standins.ios.faultProfile = calm
     await hold(id, 'none')
     const done = await over(id)
     adds(done)
@@ -324,7 +324,7 @@ describe('while it goes', () => {
     expect(done.totals.accepted + done.totals.received).toBe(done.totals.expanded)
   })
   test('it is cancelled within a second, and says exactly what had gone', async () => {
-    world.standins.ios.temper = slow
+    world.standins.ios.faultProfile = slow
     const before = world.standins.ios.books.taken
     const id = await broadcast()
     await until(
@@ -334,7 +334,7 @@ describe('while it goes', () => {
     await hold(id, 'cancelled')
     const done = await over(id)
     const taken = world.standins.ios.books.taken
-    world.standins.ios.temper = calm
+    world.standins.ios.faultProfile = calm
     await new Promise((done) => setTimeout(done, 400))
     adds(done)
     expect(done.state).toBe('cancelled')
@@ -344,7 +344,7 @@ describe('while it goes', () => {
     await expect(hold(id, 'none')).rejects.toEqual(refused('already-over'))
   })
   test('an urgent one overtakes it', async () => {
-    world.standins.ios.temper = slow
+    world.standins.ios.faultProfile = slow
     const id = await broadcast()
     await until(
       () => world.notification(id),
@@ -353,16 +353,16 @@ describe('while it goes', () => {
     const urgent = await world.send({ to: { any: ['user:signe'] }, urgency: 'high', content: { title: 'Now' } })
     await over(urgent)
     expect((await world.notification(id)).state).not.toBe('finished')
-    world.standins.ios.temper = calm
+    world.standins.ios.faultProfile = calm
     await hold(id, 'cancelled')
     await over(id)
   })
   test('a name is one live notification’s, and free again afterwards', async () => {
-    world.standins.ios.temper = slow
+    world.standins.ios.faultProfile = slow
     const id = await broadcast({ name: 'timetable' })
     await expect(broadcast({ name: 'timetable' })).rejects.toEqual(refused('name-taken-live'))
     await hold('timetable', 'cancelled')
-    world.standins.ios.temper = calm
+    world.standins.ios.faultProfile = calm
     await over(id)
     const again = await world.send({ to: { any: ['user:ada'] }, name: 'timetable', content: { title: 'T' } })
     expect((await world.backend.call('readNotification', { params: { app, id: 'timetable' } })).id).toBe(again)

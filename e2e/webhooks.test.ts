@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { Client, ProblemError, type Webhook } from '@zbell/contract'
-import { type Handset, temper } from '@zbell/standins'
+import { faultProfile, type Handset } from '@zbell/standins'
 import { until, zbell } from './harness/programs.ts'
 import { AppServer, type HeardEvent } from './harness/receiver.ts'
 import { atLength } from './harness/scope.ts'
@@ -25,7 +25,7 @@ afterAll(async () => {
   await world.close()
 })
 
-const calm = temper.parse({})
+const calm = faultProfile.parse({})
 const save = (webhook: string, body: object) =>
   client.call('saveWebhook', { params: { app, webhook }, body: body as never })
 const read = (webhook: string) => client.call('readWebhook', { params: { app, webhook } })
@@ -102,14 +102,14 @@ describe('the app’s own server is told', () => {
   test('of a credential that is refused, once', async () => {
     await world.standins.room.make({ id: 'edda', app, model: 'Fjordfone', platform: 'android', user: 'edda' })
     const { android } = world.standins
-    android.temper = { ...calm, refusing: true }
+    android.faultProfile = { ...calm, refusing: true }
     for (const title of ['First', 'Second'])
       await client.call('sendNotification', { params, body: { to: { any: ['user:edda'] }, content: { title } } })
     expect(await comes('credential.rejected')).toMatchObject({
       subject: 'android',
       data: { platform: 'android', says: 'the gateway refused it when something was sent' },
     })
-    android.temper = calm
+    android.faultProfile = calm
     const { items } = await client.call('listCredentials', { params })
     const { id } = items.find(({ platform, state }) => platform === 'android' && state === 'in-use')!
     await client.call('useCredential', { params: { app, id } })

@@ -8,13 +8,13 @@ const root = fileURLToPath(new URL('..', import.meta.url))
 /** What each package may import, and by which doors. `type:` doors carry types only. */
 const packages = {
   core: [],
-  contract: ['core', 'core/calendar', 'core/restraint', 'core/schema-words', 'core/triggers', 'core/webhooks'],
+  contract: ['core', 'core/calendar', 'core/policy', 'core/schema-words', 'core/triggers', 'core/webhooks'],
   kit: ['type:contract', 'contract/client', 'core/states', 'type:core'],
   service: [
     'core',
     'core/calendar',
     'core/feed',
-    'core/restraint',
+    'core/policy',
     'core/rules',
     'core/rule-rows',
     'core/triggers',

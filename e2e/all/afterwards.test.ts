@@ -1,10 +1,10 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { temper } from '@zbell/standins'
+import { faultProfile } from '@zbell/standins'
 import { until } from '../harness/programs.ts'
 import { app, params, World } from '../harness/world.ts'
 
 let world: World
-const calm = temper.parse({})
+const calm = faultProfile.parse({})
 
 beforeAll(async () => {
   world = await World.open()
@@ -47,14 +47,14 @@ describe('afterwards', () => {
     expect((await why(id, 'ada')).verdict).toBe('It was shown, and then taken back.')
   })
   test('a late one does not come after a newer one of its tag', async () => {
-    world.standins.android.temper = { ...calm, busyShare: 1, busyForSeconds: 1 }
+    world.standins.android.faultProfile = { ...calm, busyShare: 1, busyForSeconds: 1 }
     const to = { any: ['user:signe'] }
     const late = await world.send({ to, content: { title: 'Late', tag: 'sailing-7' } })
     await until(
       async () => (await world.backend.call('listDeliveries', { params: { app, id: late } })).items[0]?.attempts,
       (attempts) => attempts === 1,
     )
-    world.standins.android.temper = calm
+    world.standins.android.faultProfile = calm
     const newer = await world.send({ to, content: { title: 'Newer', tag: 'sailing-7' } })
     await over(newer)
     const done = await over(late)

@@ -5,7 +5,7 @@ import { createServer, type Server } from 'node:net'
 import { basename, join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Credential } from '@zbell/contract'
-import { serverCertificate, temper } from '@zbell/standins'
+import { faultProfile, serverCertificate } from '@zbell/standins'
 import { dist, patience, until, zbell } from '../harness/programs.ts'
 import { app, params, World } from '../harness/world.ts'
 
@@ -15,7 +15,7 @@ beforeAll(async () => {
 })
 afterAll(() => world.close())
 
-const calm = temper.parse({})
+const calm = faultProfile.parse({})
 const inUse = async (platform: string) => {
   const { items } = await world.backend.call('listCredentials', { params })
   return items.find((one) => one.platform === platform && one.state === 'in-use')!
@@ -47,29 +47,29 @@ describe('checking a credential', () => {
 
   test.each(['ios', 'android', 'web'] as const)('tells a refusal, %s', async (platform) => {
     const gateway = { ios: world.standins.ios, android: world.standins.android, web: world.standins.push }[platform]
-    gateway.temper = { ...calm, refusing: true }
+    gateway.faultProfile = { ...calm, refusing: true }
     const found = await check(platform)
-    gateway.temper = calm
+    gateway.faultProfile = calm
     expect(found).toMatchObject({ verdict: 'refused', says: expect.stringMatching(/refuses it, with status 40[13]/) })
   })
 
   test('tells a gateway that is too slow, and disturbs nobody meanwhile', async () => {
-    world.standins.ios.temper = { ...calm, delayMs: 3_000 }
+    world.standins.ios.faultProfile = { ...calm, delayMs: 3_000 }
     const slow = check('ios')
     expect(await check('android')).toMatchObject({ verdict: 'works' })
     expect(await slow).toMatchObject({
       verdict: 'unreachable',
       says: expect.stringContaining('does not answer in time'),
     })
-    world.standins.ios.temper = calm
+    world.standins.ios.faultProfile = calm
   })
 
   test('zbell credential check looks at each one in use, and its exit code says whether all work', async () => {
     const good = await cli('credential', 'check')
     expect([good.code, (good.out.match(/● /g) ?? []).length]).toEqual([0, 3])
-    world.standins.ios.temper = { ...calm, refusing: true }
+    world.standins.ios.faultProfile = { ...calm, refusing: true }
     const bad = await cli('credential', 'check')
-    world.standins.ios.temper = calm
+    world.standins.ios.faultProfile = calm
     expect(bad.code).toBe(6)
     expect(bad.out).toMatch(/✕ signing-key for ios .*\n {2}The gateway refuses it/)
   })

@@ -19,8 +19,8 @@ const problemOf = async (call: Promise<unknown>): Promise<unknown> => {
 
 test('without its database the service says so, lives, and goes on by itself; what it acknowledged is there', async () => {
   for (let n = 0; n < 40; n++) await world.handset(n, n % 2 ? 'ios' : 'android', { user: 'crew' })
-  world.standins.ios.temper = { ...world.standins.ios.temper, delayMs: 150 }
-  world.standins.android.temper = { ...world.standins.android.temper, delayMs: 150 }
+  world.standins.ios.faultProfile = { ...world.standins.ios.faultProfile, delayMs: 150 }
+  world.standins.android.faultProfile = { ...world.standins.android.faultProfile, delayMs: 150 }
   const running = await world.send({ to: { any: ['user:crew'] }, content: { title: 'Under way' } })
   await until(
     () => world.standins.ios.books.taken,

@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import type { Day } from '@zbell/contract'
-import { temper } from '@zbell/standins'
+import { faultProfile } from '@zbell/standins'
 import { until, zbell } from '../harness/programs.ts'
 import { app, params, World } from '../harness/world.ts'
 
@@ -20,9 +20,9 @@ afterAll(async () => {
   await world.close()
   rmSync(dir, { recursive: true, force: true })
 })
-const calm = temper.parse({})
+const calm = faultProfile.parse({})
 beforeEach(() => {
-  world.standins.ios.temper = calm
+  world.standins.ios.faultProfile = calm
 })
 
 const cli = (...args: string[]) => zbell(args, { ZBELL_URL: world.url, ZBELL_KEY: world.backendKey, ZBELL_APP: app })
@@ -126,7 +126,7 @@ describe('health', () => {
   })
 
   test('tells the queue by what waits for its turn, for later, and for somebody to let it go on', async () => {
-    world.standins.ios.temper = { ...calm, busyShare: 1, busyForSeconds: 60 }
+    world.standins.ios.faultProfile = { ...calm, busyShare: 1, busyForSeconds: 60 }
     const id = await world.send({ to: { any: ['user:ada'] }, content: { title: 'Later' } })
     expect((await until(health, ({ queue }) => queue.later === 1)).queue).toMatchObject({ due: 0, paused: 0 })
     const hold = (how: 'paused' | 'cancelled') =>
@@ -152,14 +152,14 @@ describe('health', () => {
     ])
     for (const id of ids)
       await world.backend.call('holdNotification', { params: { app, id }, body: { hold: 'cancelled' } })
-    world.standins.android.temper = { ...calm, refusing: true }
+    world.standins.android.faultProfile = { ...calm, refusing: true }
     const refused = await world.send({ to: { any: ['user:signe'] }, content: { title: 'T' } })
     await until(health, ({ processes }) => Boolean(processes[0]?.gateways.some(({ state }) => state === 'halted')))
     expect((await cli('health')).out).toMatch(
       /✕ The gateway for android refuses the credential service-key \S+\. Replace it/,
     )
     await world.backend.call('holdNotification', { params: { app, id: refused }, body: { hold: 'cancelled' } })
-    world.standins.android.temper = calm
+    world.standins.android.faultProfile = calm
   })
 
   test('knows the workers of other processes, and misses them when they leave', async () => {
@@ -211,7 +211,7 @@ describe('files of what was sent', () => {
       'signe android false shown ',
       'nour android false skipped permission-denied',
     ])
-    world.standins.android.temper = { ...calm, busyShare: 1, busyForSeconds: 60 }
+    world.standins.android.faultProfile = { ...calm, busyShare: 1, busyForSeconds: 60 }
     const to = { any: ['user:signe', 'user:nour'] }
     const waits = await world.send({ to, content: { title: '=1+1' }, name: 'waits' })
     const read = async () => lines((await cli('export', 'deliveries', 'waits')).out).map((line) => JSON.parse(line))

@@ -28,7 +28,7 @@ afterAll(() => world.close())
 
 const taken = () => world.standins.ios.books.taken
 const slowly = (delayMs: number) => {
-  world.standins.ios.temper = { ...world.standins.ios.temper, delayMs }
+  world.standins.ios.faultProfile = { ...world.standins.ios.faultProfile, delayMs }
 }
 const broadcast = async () => {
   const before = taken()

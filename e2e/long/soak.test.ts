@@ -6,12 +6,12 @@ const hourMs = 3_600_000
 const mostMb = 400
 
 /**
- * A broadcast to a million devices through a gateway in bad moods, while personal sends go on, the service is killed twice
+ * A broadcast to a million devices through a gateway with faults, while personal sends go on, the service is killed twice
  * and the database once. That every device is in exactly one state, and that the gateway's own books agree, the soak holds
  * to itself; it ends with an error otherwise.
  */
 test(
-  'a million devices, deaths and bad moods: the books agree to the last delivery, in flat memory',
+  'a million devices, deaths and faults: the books agree to the last delivery, in flat memory',
   async () => {
     const child = spawn(process.execPath, [`${dist}bench.mjs`, 'soak', '--json'], {
       stdio: ['ignore', 'pipe', 'inherit'],

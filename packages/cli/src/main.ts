@@ -13,7 +13,7 @@ import { keyCommands } from './commands/keys.ts'
 import { knowingCommands } from './commands/knowing.ts'
 import { notificationCommands } from './commands/notifications.ts'
 import { planCommands } from './commands/plans.ts'
-import { restraintCommands } from './commands/restraint.ts'
+import { policyCommands } from './commands/policy.ts'
 import { scheduleCommands } from './commands/schedules.ts'
 import { segmentCommands } from './commands/segments.ts'
 import { sendCommand } from './commands/send.ts'
@@ -67,7 +67,7 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
   webhookCommands(program, io, done)
   triggerCommands(program, io, done)
   channelCommands(program, io, done)
-  restraintCommands(program, io, done)
+  policyCommands(program, io, done)
   planCommands(program, io, done)
   calendarCommands(program, io, done)
   knowingCommands(program, io, done)

@@ -14,7 +14,7 @@ export { faultsIn } from './problems/faults-in.ts'
 export { appChange, appRequest, keyRequest } from './schemas/app.ts'
 export { certificateRequest, credentialMaking } from './schemas/credential.ts'
 export { appSettingsChange } from './schemas/person.ts'
-export { cap as capMaking, quietWindow as quietHoursMaking, stopRequest as stopMaking } from './schemas/restraint.ts'
+export { cap as capMaking, quietWindow as quietHoursMaking, stopRequest as stopMaking } from './schemas/policy.ts'
 
 /** A topic that is declared, with its name in the same form. */
 export const topicDeclaration = topicSetting.extend({ topic: topicName })

@@ -6,7 +6,7 @@ import { installedOperations } from './operations/installed.ts'
 import { notificationsOperations } from './operations/notifications.ts'
 import type { Operation } from './operations/operation.ts'
 import { peopleOperations } from './operations/people.ts'
-import { restraintOperations } from './operations/restraint.ts'
+import { policyOperations } from './operations/policy.ts'
 import { schedulesOperations } from './operations/schedules.ts'
 import { segmentsOperations } from './operations/segments.ts'
 import { sessionsOperations } from './operations/sessions.ts'
@@ -26,7 +26,7 @@ export const operations = {
   ...healthOperations,
   ...peopleOperations,
   ...schedulesOperations,
-  ...restraintOperations,
+  ...policyOperations,
   ...segmentsOperations,
   ...sourcesOperations,
   ...triggersOperations,

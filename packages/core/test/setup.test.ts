@@ -160,7 +160,7 @@ describe('the way to a ring', () => {
       fc.property(facts, (given) => {
         const steps = wayToRing(given, nowMs)
         for (const { state, detail, action } of steps) {
-          expect(says).not.toBe('')
+          expect(detail).not.toBe('')
           if (state === 'done') expect(action).toBeUndefined()
         }
         // Until all is done there is a next one, which says what to do, and what is needed for that is there.

@@ -13,7 +13,7 @@ import {
   ferries,
   handsets,
   passengers,
-  restraint,
+  policy,
   topics,
 } from './scenario/scenario.ts'
 import { templates } from './scenario/templates.ts'
@@ -96,7 +96,7 @@ export async function playScenario(
 async function introducePassengers(app: string, backend: Client): Promise<void> {
   for (const [topic, title] of topics) await backend.call('declareTopic', { params: { app, topic }, body: { title } })
   for (const { channel, ...body } of channels) await backend.call('saveChannel', { params: { app, channel }, body })
-  await backend.call('changeSettings', { params: { app }, body: { timeZone: 'Europe/Oslo', ...restraint } })
+  await backend.call('changeSettings', { params: { app }, body: { timeZone: 'Europe/Oslo', ...policy } })
   for (const { user, attributes, topics: followed } of passengers) {
     await backend.call('changeUserAttributes', { params: { app, user }, body: attributes })
     for (const topic of followed) await backend.call('joinTopic', { params: { app, topic }, body: { users: [user] } })

@@ -5,7 +5,7 @@ import type { Config, Metrics, Opened, Pace } from './base/index.ts'
 import type { Database } from './database/index.ts'
 import type { OnStep } from './deliveries/index.ts'
 import { prepareAhead, type Signals, Worker, type WorkStore } from './engine/index.ts'
-import type { GatewayRoom } from './gateways/index.ts'
+import type { GatewayRegistry } from './gateways/index.ts'
 import type { IntakeParts } from './notifications/index.ts'
 import { workStore } from './sending/index.ts'
 
@@ -18,7 +18,7 @@ type EngineParts = {
   readonly log: Logger
   readonly opened: Opened[]
   readonly database: Database
-  readonly gateways: GatewayRoom
+  readonly gateways: GatewayRegistry
   readonly metrics: Metrics
   readonly milestones: Milestones
   readonly pace: Pace

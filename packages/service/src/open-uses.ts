@@ -3,7 +3,7 @@ import type { Config, Metrics, Opened, Pace } from './base/index.ts'
 import type { Database } from './database/index.ts'
 import type { Signals } from './engine/index.ts'
 import type { EvaluatorPool } from './evaluation/index.ts'
-import { type GatewayRoom, trustedCertificates } from './gateways/index.ts'
+import { type GatewayRegistry, trustedCertificates } from './gateways/index.ts'
 import type { HttpParts } from './http/index.ts'
 import { anywhere, publicOnly } from './net/index.ts'
 import { Intake, Stops } from './notifications/index.ts'
@@ -21,7 +21,7 @@ type UseParts = {
   readonly database: Database
   readonly vault: Vault
   readonly evaluators: EvaluatorPool
-  readonly gateways: GatewayRoom
+  readonly gateways: GatewayRegistry
   readonly metrics: Metrics
   readonly pace: Pace
   readonly engine: Engine

@@ -10,7 +10,7 @@ import { CredentialRegistry, credentialInUse } from './credentials/index.ts'
 import type { Database } from './database/index.ts'
 import { Signals } from './engine/index.ts'
 import { EvaluatorPool } from './evaluation/index.ts'
-import { CredentialChecks, GatewayRoom, HandsetControl } from './gateways/index.ts'
+import { CredentialChecks, GatewayRegistry, HandsetControl } from './gateways/index.ts'
 import { httpServer, rateLimits, scheme } from './http/index.ts'
 import { openDatabase } from './open-database.ts'
 import { does, openEngine } from './open-engine.ts'
@@ -97,7 +97,7 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       milestones,
       gateways,
       rewrap: () => rewrapAll(database, vault, keyring),
-      desk: new CredentialRegistry(database, vault, {
+      registry: new CredentialRegistry(database, vault, {
         words: async ({ app, environment }, platform) => {
           const used = await gateways.profiles.of({ appNo: app.no, environment, platform })
           return used && { ...used.profile, spokenOf: used.facts }
@@ -178,8 +178,8 @@ async function openGateways({
   readonly handsets: HandsetControl
   readonly evaluators: EvaluatorPool
   readonly metrics: Metrics
-}): Promise<GatewayRoom> {
-  const gateways = new GatewayRoom(
+}): Promise<GatewayRegistry> {
+  const gateways = new GatewayRegistry(
     config,
     database,
     vault,

@@ -6,7 +6,7 @@ import { listDeliveries } from '../src/deliveries/store/list-deliveries.ts'
 import type { Gateways, Sendable } from '../src/engine/ports.ts'
 import { sendBlock } from '../src/engine/send-block.ts'
 import { sendBlockDefaults } from '../src/engine/send-options.ts'
-import { Places } from '../src/gateways/limiter.ts'
+import { ConcurrencyLimiter } from '../src/gateways/limiter.ts'
 import { findNotification } from '../src/notifications/store/read-notifications.ts'
 import { workStore } from '../src/sending/work-store.ts'
 import { type ScratchApp, scratchApp } from './scratch-database.ts'
@@ -52,11 +52,11 @@ test.each([-hourMs, 0, hourMs])(
   async (offMs) => {
     const { database, scope } = app
     const sent: Sendable[] = []
-    const slots = new Places(5)
+    const slots = new ConcurrencyLimiter(5)
     const gateways: Gateways = {
-      lane: async () => ({
+      client: async () => ({
         via: { gateway: 'https://gateway.example', credential: null },
-        slotsOf: () => slots,
+        limiterOf: () => slots,
         leadsToMany: false,
         state: 'open',
         prepare: async (notification) => {

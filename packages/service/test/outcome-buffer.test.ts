@@ -35,7 +35,7 @@ describe('outcomes of a block', () => {
     outcomes.end(device(2), accepted, 3)
     outcomes.wait(device(3), 'gateway-busy')
     expect(await outcomes.storeRest(1e9)).toBe(true)
-    expect(stored[1]).toMatchObject({ ended: [{ deviceNo: 2 }], remaining: [], giveBack: true })
+    expect(stored[1]).toMatchObject({ ended: [{ deviceNo: 2 }], remaining: [], putBack: true })
     expect(stored[1]?.retries).toMatchObject([{ devices: [3], failures: 3, cause: 'gateway-busy' }])
   })
 

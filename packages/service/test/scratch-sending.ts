@@ -1,11 +1,11 @@
 import type { Outcome, Reason } from '@zbell/core'
 import type { Notification } from '../src/engine/notification.ts'
-import { type Restraint, unrestrained } from '../src/engine/policy.ts'
-import type { Gateways, Lane, WorkStore } from '../src/engine/ports.ts'
+import { noPolicy, type PolicyFacts } from '../src/engine/policy.ts'
+import type { GatewayClient, Gateways, WorkStore } from '../src/engine/ports.ts'
 import { sendBlock } from '../src/engine/send-block.ts'
 import { sendBlockDefaults } from '../src/engine/send-options.ts'
 import type { BlockDevice, Claim, Outcomes } from '../src/engine/work.ts'
-import { Places } from '../src/gateways/limiter.ts'
+import { ConcurrencyLimiter } from '../src/gateways/limiter.ts'
 import type { SendClaim } from './scratch-block.ts'
 
 export const notification = {
@@ -31,16 +31,16 @@ export type Stage = {
   fleet: BlockDevice[]
   holds: boolean
   answer: (token: string) => Promise<Outcome>
-  lane: () => Promise<Reason | undefined>
+  client: () => Promise<Reason | undefined>
   faults: unknown[]
-  laneState: () => 'open' | 'halted' | 'stale'
+  clientState: () => 'open' | 'halted' | 'stale'
   inFlight: { now: number; most: number }
   noted: string[]
   woken: number[]
-  /** What all lanes have become meanwhile. */
-  turned: Lane['state'] | undefined
+  /** What all clients have become meanwhile. */
+  turned: GatewayClient['state'] | undefined
   opened: string[]
-  restraint: Restraint
+  policy: PolicyFacts
   over: ReadonlyMap<number, string>
   counted: number[]
 }
@@ -54,15 +54,15 @@ export function setStage(): void {
     fleet: [],
     holds: true,
     answer: async () => ({ is: 'accepted' }),
-    lane: async () => undefined,
+    client: async () => undefined,
     faults: [],
-    laneState: () => 'open',
+    clientState: () => 'open',
     inFlight: { now: 0, most: 0 },
     noted: [],
     woken: [],
     turned: undefined,
     opened: [],
-    restraint: unrestrained,
+    policy: noPolicy,
     over: new Map(),
     counted: [],
   } satisfies Stage)
@@ -70,7 +70,7 @@ export function setStage(): void {
 
 export const store = {
   devices: async (numbers: readonly number[]) => stage.fleet.filter(({ no }) => numbers.includes(no)),
-  restraint: async () => stage.restraint,
+  policy: async () => stage.policy,
   countUnderCaps: async (_notification: Notification, _caps: unknown, persons: readonly number[]) => {
     stage.counted = [...persons]
     return stage.over
@@ -88,16 +88,16 @@ export const store = {
 } as unknown as WorkStore
 
 export const gateways: Gateways = {
-  async lane(_appNo, _environment, platform, rehearsal) {
+  async client(_appNo, _environment, platform, rehearsal) {
     stage.opened.push(`${platform}${rehearsal ? ' rehearsal' : ''}`)
-    const reason = await stage.lane()
+    const reason = await stage.client()
     if (reason) return reason
-    const slots = new Places(3)
-    const silent = new Places(1)
-    const first = stage.laneState()
+    const limiter = new ConcurrencyLimiter(3)
+    const silent = new ConcurrencyLimiter(1)
+    const first = stage.clientState()
     return {
       via: { gateway: 'https://gateway.example', credential: 'signing-key 00112233' },
-      slotsOf: ({ token }) => (token.startsWith('silent') ? silent : slots),
+      limiterOf: ({ token }) => (token.startsWith('silent') ? silent : limiter),
       leadsToMany: platform === 'web',
       get state() {
         return stage.turned ?? first

@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, test } from '@jest/globals'
-import { unrestrained } from '../src/engine/policy.ts'
+import { noPolicy } from '../src/engine/policy.ts'
 import { sendBlock } from '../src/engine/send-block.ts'
 import { sendBlockDefaults } from '../src/engine/send-options.ts'
 import { claimOf, device } from './scratch-block.ts'
@@ -76,13 +76,13 @@ describe('a block', () => {
     expect(ends()).toEqual([[1, 'refused', 'push-service-silent']])
   })
 
-  describe('under restraint', () => {
+  describe('under policy', () => {
     const cap = { name: 'offers', most: 1, hours: 24 }
     const always = (then: 'wait' | 'skip') => ({ from: '00:00', to: '00:00', then, belowUrgency: null })
 
     test('skips those on whose device its channel is blocked, and those who muted it', async () => {
       stage.fleet = [device(1), device(2), device(3, { userNo: 30 })]
-      stage.restraint = { ...unrestrained, blocked: new Set([1]), mutedBy: new Set([30]) }
+      stage.policy = { ...noPolicy, blocked: new Set([1]), mutedBy: new Set([30]) }
       await run(claimOf([1, 2, 3]))
       expect(ends()).toEqual([
         [1, 'skipped', 'channel-blocked'],
@@ -95,7 +95,7 @@ describe('a block', () => {
       stage.fleet = [device(1, { timeZone: 'Asia/Tokyo' }), device(2, { timeZone: 'Europe/Oslo' })]
       const now = Date.parse('2027-01-12T14:00:00Z')
       const night = { from: '22:00', to: '07:00', then: 'wait' as const }
-      stage.restraint = { ...unrestrained, quiet: [night] }
+      stage.policy = { ...noPolicy, quiet: [night] }
       const ofLater = { ...notification, expiresAt: new Date(now + 86_400_000) }
       await sendBlock(claimOf([1, 2], { failures: 2 }), ofLater, store, gateways, {
         ...sendBlockDefaults,
@@ -111,14 +111,14 @@ describe('a block', () => {
 
     test('ends those who would wait for longer than it lives, and leaves out where that is asked', async () => {
       stage.fleet = [device(1), device(2, { userNo: 20 })]
-      stage.restraint = { ...unrestrained, quiet: [always('wait')] }
+      stage.policy = { ...noPolicy, quiet: [always('wait')] }
       await run(claimOf([1, 2]))
       expect(ends()).toEqual([
         [1, 'expired', 'quiet-hours'],
         [2, 'expired', 'quiet-hours'],
       ])
       stage.stored = []
-      stage.restraint = { ...unrestrained, own: new Map([[20, [always('skip')]]]) }
+      stage.policy = { ...noPolicy, own: new Map([[20, [always('skip')]]]) }
       await run(claimOf([1, 2]))
       expect(ends()).toEqual([
         [1, 'accepted', undefined],
@@ -134,7 +134,7 @@ describe('a block', () => {
         device(4, { userNo: 40, muted: true }),
         device(5, { userNo: 50 }),
       ]
-      stage.restraint = { ...unrestrained, caps: [cap] }
+      stage.policy = { ...noPolicy, caps: [cap] }
       stage.over = new Map([[10, 'offers']])
       await run(claimOf([1, 2, 3, 4, 5]))
       expect(stage.counted).toEqual([10, -3, 50])
@@ -149,7 +149,7 @@ describe('a block', () => {
     })
   })
 
-  test('never has more requests on their way than its lane has places', async () => {
+  test('never has more requests on their way than its client has places', async () => {
     stage.fleet = Array.from({ length: 30 }, (_, i) => device(i + 1))
     await run(claimOf(stage.fleet.map(({ no }) => no)))
     expect(stage.inFlight.most).toBe(3)
@@ -189,7 +189,7 @@ describe('a block', () => {
 
   test('without a way to the gateway says why', async () => {
     stage.fleet = [device(1)]
-    stage.lane = async () => 'no-credential'
+    stage.client = async () => 'no-credential'
     await run(claimOf([1]))
     expect(ends()).toEqual([[1, 'refused', 'no-credential']])
   })
@@ -206,7 +206,7 @@ describe('a block', () => {
     expect(stage.faults).toHaveLength(1)
 
     stage.stored = []
-    stage.lane = async () => {
+    stage.client = async () => {
       throw new Error('the vault does not open')
     }
     await run(claimOf([1, 2]))
@@ -237,18 +237,18 @@ describe('a block', () => {
     expect(stage.woken).toEqual([claim.appNo])
   })
 
-  test('a halted lane sends nothing', async () => {
+  test('a halted client sends nothing', async () => {
     stage.fleet = [device(1), device(2)]
-    stage.laneState = () => 'halted'
+    stage.clientState = () => 'halted'
     await run(claimOf([1, 2]))
     expect([stage.inFlight.most, ends()]).toEqual([0, []])
     expect(stage.stored.at(-1)?.retries).toMatchObject([{ devices: [1, 2], cause: 'credential-rejected' }])
   })
 
-  test('a stale lane is looked for anew in the middle of a block', async () => {
+  test('a stale client is looked for anew in the middle of a block', async () => {
     stage.fleet = [device(1), device(2), device(3)]
     let looks = 0
-    stage.laneState = () => (++looks === 1 ? 'stale' : 'open')
+    stage.clientState = () => (++looks === 1 ? 'stale' : 'open')
     await run(claimOf([1, 2, 3]))
     expect(looks).toBe(2)
     expect(ends()).toHaveLength(3)

@@ -9,7 +9,7 @@ import { ConfigError, loadConfig } from '../src/base/config/load.ts'
 import { options } from '../src/base/config/options.ts'
 import { printableConfig } from '../src/base/config/print.ts'
 import { Pace } from '../src/base/pace.ts'
-import { Places } from '../src/gateways/limiter.ts'
+import { ConcurrencyLimiter } from '../src/gateways/limiter.ts'
 import { lintProfile } from '../src/gateways/lint-profile.ts'
 import { loadProfile } from '../src/gateways/load-profile.ts'
 import { Renewed } from '../src/gateways/renewed.ts'
@@ -268,16 +268,16 @@ describe('a renewed value', () => {
 })
 
 test('places are taken at once while there are any, and then in line', async () => {
-  const places = new Places(1)
-  expect(places.take()).toBeUndefined()
+  const limiter = new ConcurrencyLimiter(1)
+  expect(limiter.take()).toBeUndefined()
   const order: string[] = []
-  const waiting = ['a', 'b'].map((name) => places.take()!.then(() => order.push(name)))
-  places.release()
-  places.release()
+  const waiting = ['a', 'b'].map((name) => limiter.take()!.then(() => order.push(name)))
+  limiter.release()
+  limiter.release()
   await Promise.all(waiting)
   expect(order).toEqual(['a', 'b'])
-  places.release()
-  expect(places.take()).toBeUndefined()
+  limiter.release()
+  expect(limiter.take()).toBeUndefined()
 })
 
 describe('the batcher', () => {
@@ -333,37 +333,40 @@ describe('the pace', () => {
 
 describe('places that are learned', () => {
   test('grow with good answers and shrink with busy ones; who waits is let in when there is room', async () => {
-    const places = Places.learning(300)
-    expect(places.limit).toBe(64)
-    for (let i = 0; i < 64; i++) expect(places.take()).toBeUndefined()
-    const waits = places.take()
+    const limiter = ConcurrencyLimiter.learning(300)
+    expect(limiter.limit).toBe(64)
+    for (let i = 0; i < 64; i++) expect(limiter.take()).toBeUndefined()
+    const waits = limiter.take()
     expect(waits).toBeDefined()
-    for (let i = 0; i < 64; i++) places.note(0, false)
-    expect(places.limit).toBe(81)
-    places.release()
+    for (let i = 0; i < 64; i++) limiter.note(0, false)
+    expect(limiter.limit).toBe(81)
+    limiter.release()
     await waits
-    for (let i = 0; i < 81; i++) places.note(0, i < 10)
-    expect(places.limit).toBe(56)
+    for (let i = 0; i < 81; i++) limiter.note(0, i < 10)
+    expect(limiter.limit).toBe(56)
   })
   test('are few until the first answer', async () => {
-    const places = Places.learning(300, 2)
-    expect([places.take(), places.take()]).toEqual([undefined, undefined])
-    const waits = places.take()
+    const limiter = ConcurrencyLimiter.learning(300, 2)
+    expect([limiter.take(), limiter.take()]).toEqual([undefined, undefined])
+    const waits = limiter.take()
     expect(waits).toBeDefined()
-    places.note(600, true, false)
-    expect([places.limit, places.hasAnswered]).toEqual([2, false])
-    places.note(1, false, true)
-    places.release()
+    limiter.note(600, true, false)
+    expect([limiter.limit, limiter.hasAnswered]).toEqual([2, false])
+    limiter.note(1, false, true)
+    limiter.release()
     await waits
-    expect(places.limit).toBeGreaterThanOrEqual(16)
+    expect(limiter.limit).toBeGreaterThanOrEqual(16)
   })
   test('an urgent one goes before those who only wait', async () => {
-    const places = new Places(1)
-    expect(places.take()).toBeUndefined()
+    const limiter = new ConcurrencyLimiter(1)
+    expect(limiter.take()).toBeUndefined()
     const order: string[] = []
-    const waits = [places.take()!.then(() => order.push('first')), places.take(true)!.then(() => order.push('urgent'))]
-    places.release()
-    places.release()
+    const waits = [
+      limiter.take()!.then(() => order.push('first')),
+      limiter.take(true)!.then(() => order.push('urgent')),
+    ]
+    limiter.release()
+    limiter.release()
     await Promise.all(waits)
     expect(order).toEqual(['urgent', 'first'])
   })

@@ -98,7 +98,7 @@ describe('a worker that is told to stop', () => {
     for (const done of answers) done({ is: 'accepted' })
     await stopped
     expect(answers).toHaveLength(3)
-    expect(stage.stored).toMatchObject([{ remaining: [4, 5, 6, 7, 8, 9, 10], retries: [], giveBack: true }])
+    expect(stage.stored).toMatchObject([{ remaining: [4, 5, 6, 7, 8, 9, 10], retries: [], putBack: true }])
     expect(ends()).toEqual([1, 2, 3].map((no) => [no, 'accepted', undefined]))
   })
 
@@ -134,9 +134,9 @@ describe('what was made ready ahead', () => {
     expect(stage.opened).toEqual([])
   })
 
-  test('leaves out a platform without a lane, and sending asks again and says why', async () => {
+  test('leaves out a platform without a client, and sending asks again and says why', async () => {
     stage.fleet = [device(1)]
-    stage.lane = async () => 'no-credential'
+    stage.client = async () => 'no-credential'
     const ready = await ahead()
     await sendBlock(claimOf([1]), notification, store, gateways, { ...sendBlockDefaults, chance: () => 0 }, ready)
     expect(stage.opened).toEqual(['ios', 'ios'])
@@ -145,9 +145,9 @@ describe('what was made ready ahead', () => {
 
   test('is not believed when the credential was changed in between', async () => {
     stage.fleet = [device(1)]
-    stage.laneState = () => 'stale'
+    stage.clientState = () => 'stale'
     const ready = await ahead()
-    stage.laneState = () => 'open'
+    stage.clientState = () => 'open'
     await sendBlock(claimOf([1]), notification, store, gateways, { ...sendBlockDefaults, chance: () => 0 }, ready)
     expect(stage.opened).toEqual(['ios', 'ios'])
     expect(ends()).toEqual([[1, 'accepted', undefined]])

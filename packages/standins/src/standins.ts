@@ -12,7 +12,7 @@ import { AndroidGateway, androidScope } from './gateways/android-gateway.ts'
 import { IosGateway } from './gateways/ios-gateway.ts'
 import { type KeptSubscription, PushService } from './gateways/push-service.ts'
 import { TokenMint } from './gateways/tokens.ts'
-import { HandsetRoom } from './handsets/handset-room.ts'
+import { HandsetRegistry } from './handsets/handset-registry.ts'
 import type { HandsetState } from './handsets/handset-state.ts'
 import { KeptFile } from './handsets/kept-file.ts'
 import { NoPlace } from './handsets/no-place.ts'
@@ -50,7 +50,7 @@ export type Standins = {
   readonly android: AndroidGateway
   readonly push: PushService
   readonly control: ControlServer
-  readonly room: HandsetRoom
+  readonly room: HandsetRegistry
   readonly mints: { readonly ios: TokenMint; readonly android: TokenMint }
   /** Tells where an app's handsets find the service. */
   place(app: string, place: ServicePlace): void
@@ -99,7 +99,7 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
     handsets: [...room.states, ...waiting],
     places: Object.fromEntries(places),
   }))
-  const room = new HandsetRoom({
+  const room = new HandsetRegistry({
     mints,
     push: () => push,
     crypto: given.crypto,

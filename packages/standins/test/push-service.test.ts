@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import { toBase64url, vapidAuthorization } from '@zbell/core'
 import { nodeCrypto } from '@zbell/service/crypto'
-import { PushService, serverCertificate, temper } from '../src/index.ts'
+import { faultProfile, PushService, serverCertificate } from '../src/index.ts'
 
 let dir: string
 let push: PushService
@@ -21,7 +21,7 @@ afterAll(async () => {
   rmSync(dir, { recursive: true })
 })
 beforeEach(() => {
-  push.temper = temper.parse({})
+  push.faultProfile = faultProfile.parse({})
 })
 
 const key = nodeCrypto.p256KeyPair()
@@ -106,8 +106,8 @@ describe('the push service', () => {
 
   test('is busy, gone, refusing or failing when it is told to', async () => {
     const { endpoint } = push.subscribe()
-    const statusWhen = async (mood: object) => {
-      push.temper = temper.parse(mood)
+    const statusWhen = async (faults: object) => {
+      push.faultProfile = faultProfile.parse(faults)
       return (await send(endpoint, good())).status
     }
     expect(await statusWhen({ busyShare: 1 })).toBe(429)

@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals'
 import { type JWK, SignJWT } from 'jose'
-import { AndroidGateway, type Arriving, IosGateway, serverCertificate, TokenMint, temper } from '../src/index.ts'
+import { AndroidGateway, type Arriving, faultProfile, IosGateway, serverCertificate, TokenMint } from '../src/index.ts'
 
 let dir: string
 let ca: string
@@ -180,9 +180,9 @@ describe('the gateway of Android devices', () => {
 
   test('gives no token for another’s key, and says in its body how long to wait when it is busy', async () => {
     expect(await grant(keys.others.privateKey, 'k', 'a@b.example')).toBeUndefined()
-    android.temper = temper.parse({ busyShare: 1, busyForSeconds: 3 })
+    android.faultProfile = faultProfile.parse({ busyShare: 1, busyForSeconds: 3 })
     const { status, headers, body } = await signal(good())
-    android.temper = temper.parse({})
+    android.faultProfile = faultProfile.parse({})
     expect([status, headers['retry-after'], (body.fault as { wait: string }).wait]).toEqual([429, undefined, '3s'])
   })
 })

@@ -33,7 +33,7 @@ export function drawHandset(handset: Handset, io: Io, p: Paint): string {
   const about = [
     `${p.strong(handset.id)}  ${handset.model} (${handset.platform})`,
     `${handset.user ?? 'nobody'}’s, ${handset.locked ? 'locked' : 'unlocked'}, ${appWords(handset)}, permission ${handset.permission}, badge ${handset.badge}`,
-    ...moods(handset),
+    ...stateLines(handset),
   ]
   return `${about.join('\n')}\n${lines.join('\n')}\n${drawWatch(handset, p)}`
 }
@@ -63,7 +63,7 @@ const whereItIs = ({ appState, opened }: Handset): string =>
 const appWords = ({ installed, appState }: Handset): string => (installed ? `app ${appState}` : 'app removed')
 
 /** Only what is out of the ordinary is told. */
-function moods(handset: Handset): string[] {
+function stateLines(handset: Handset): string[] {
   const told = [
     handset.online ? '' : 'no network',
     handset.doNotDisturb ? 'do not disturb' : '',

@@ -7,7 +7,7 @@ import { IconButton } from '../parts/button.tsx'
 import { ChoiceInput, Form, TextInput, useRequestForm } from '../parts/form.tsx'
 import { Failure, Waiting } from '../parts/page.tsx'
 import { forWhich, type UrgencyChoice, urgencyChoices, urgencyOf } from './coverage.ts'
-import { useRestraint } from './use-restraint.ts'
+import { usePolicy } from './use-policy.ts'
 
 type Cap = AppSettings['caps'][number]
 
@@ -25,7 +25,7 @@ export function CapsSection() {
 
 function All({ settings: { caps } }: { readonly settings: AppSettings }) {
   const isOwner = useIsOwner()
-  const { mutate, mutateAsync, error } = useRestraint()
+  const { mutate, mutateAsync, error } = usePolicy()
   return (
     <>
       {caps.length === 0 ? (

@@ -7,7 +7,7 @@ import { IconButton } from '../parts/button.tsx'
 import { ChoiceInput, Form, TextInput, useRequestForm } from '../parts/form.tsx'
 import { Failure, Waiting } from '../parts/page.tsx'
 import { forWhich, sayWindow, type UrgencyChoice, urgencyChoices, urgencyOf } from './coverage.ts'
-import { useRestraint } from './use-restraint.ts'
+import { usePolicy } from './use-policy.ts'
 
 type Window = AppSettings['quietHours'][number]
 
@@ -28,7 +28,7 @@ export function QuietHoursSection() {
 
 function Windows({ settings: { quietHours } }: { readonly settings: AppSettings }) {
   const isOwner = useIsOwner()
-  const { mutate, mutateAsync, error } = useRestraint()
+  const { mutate, mutateAsync, error } = usePolicy()
   return (
     <>
       {quietHours.length === 0 ? (

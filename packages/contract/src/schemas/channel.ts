@@ -1,5 +1,5 @@
 import { maxTtlSeconds } from '@zbell/core'
-import { isChannelName } from '@zbell/core/restraint'
+import { isChannelName } from '@zbell/core/policy'
 import { z } from 'zod'
 import { label, urgency } from './content.ts'
 import { instant, plainText } from './text.ts'

@@ -9,7 +9,7 @@ import {
   urgencies,
   type Writing,
 } from '@zbell/core'
-import { isChannelName } from '@zbell/core/restraint'
+import { isChannelName } from '@zbell/core/policy'
 import { z } from 'zod'
 import { anyJson, plainText, uuid } from './text.ts'
 

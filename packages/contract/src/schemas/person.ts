@@ -10,7 +10,7 @@ import {
 import { z } from 'zod'
 import { type PersonColumn, personSorts } from '../sorts.ts'
 import { device, timeZone, userName } from './device.ts'
-import { caps, ownQuietHours, quietHours } from './restraint.ts'
+import { caps, ownQuietHours, quietHours } from './policy.ts'
 import { anyJson, instant, plainText, uuid } from './text.ts'
 
 const attributeName = z

@@ -111,7 +111,7 @@ export const channels = [
 ] as const
 
 /** Offers alone know quiet hours and a cap; everything else rings at any hour. */
-export const restraint = {
+export const policy = {
   quietHours: [{ from: '21:00', to: '08:00', then: 'wait' as const, channels: ['offers'] }],
   caps: [{ name: 'offers-a-week', most: 2, hours: 168, channels: ['offers'] }],
 }

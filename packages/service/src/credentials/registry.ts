@@ -86,12 +86,12 @@ export class CredentialRegistry {
     const known = await findByFingerprint(this.#database, scope, platform, found.fingerprint)
     if (known) return this.#bindAnew(scope, known)
     const { secret, facts } = secretOf(found, handed, profile)
-    await this.checkRoom(scope, platform, handed.retires)
+    await this.requireSlot(scope, platform, handed.retires)
     return this.#store(scope, platform, secret, { ...shownOf(found, secret), facts }, handed.use, by, now)
   }
 
   /** Whether another may have a place. @param retires the one that makes room for it @throws {CredentialWaits} */
-  async checkRoom(scope: Scope, platform: Platform, retires: string | undefined): Promise<void> {
+  async requireSlot(scope: Scope, platform: Platform, retires: string | undefined): Promise<void> {
     const waits = await findInTheWay(this.#database, scope, platform)
     if (waits && waits.id !== retires) throw new CredentialWaits(waits)
   }
@@ -122,7 +122,7 @@ export class CredentialRegistry {
     { subject, use, retires }: z.output<typeof credentialMaking>,
     by: string,
   ): Promise<CredentialRow> {
-    await this.checkRoom(scope, 'web', retires)
+    await this.requireSlot(scope, 'web', retires)
     const jwk = generateKeyPairSync('ec', { namedCurve: 'P-256' }).privateKey.export({ format: 'jwk' }) as JWK
     const shown = { ...nothingShown, fingerprint: await calculateJwkThumbprint(jwk) }
     return this.#store(scope, 'web', { kind: 'vapid-key', jwk, subject }, shown, use, by, new Date())
@@ -162,7 +162,7 @@ export class CredentialRegistry {
     checkAccount(facts, (await this.#profiles.words(scope, request.platform))?.facts)
     const origins = await this.#originsFor(scope, request.platform)
     const shown = { ...shownOf(whole, secret), facts: orNull(facts), origins }
-    await this.checkRoom(scope, request.platform, retires)
+    await this.requireSlot(scope, request.platform, retires)
     await completeRequest(this.#database, request.no, { ...shown, sealed: this.#seal(secret, place) })
     await placeCredential(this.#database, request, use, by)
     return this.#read(scope, request.id)

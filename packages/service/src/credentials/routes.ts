@@ -57,12 +57,12 @@ export function serveCredentials(
   api: Api,
   database: Database,
   {
-    desk,
+    registry,
     checks,
     onGateway,
     outdatedFrom,
   }: {
-    readonly desk: CredentialRegistry
+    readonly registry: CredentialRegistry
     readonly checks: CredentialCheck
     readonly onGateway: OnGateway
     /** The day from which a gateway's profile is outdated. */
@@ -81,13 +81,13 @@ export function serveCredentials(
   }
 
   api.serve('addCredential', async ({ caller: { scope, actor }, body }) =>
-    changed(await inWords(() => desk.add(scope, body, actor))),
+    changed(await inWords(() => registry.add(scope, body, actor))),
   )
   api.serve('makeCredential', async ({ caller: { scope, actor }, body }) =>
-    changed(await inWords(() => desk.make(scope, body, actor))),
+    changed(await inWords(() => registry.make(scope, body, actor))),
   )
   api.serve('requestCertificate', async ({ caller: { scope, actor }, body }) => {
-    const { row, pem } = await desk.request(scope, body, actor)
+    const { row, pem } = await registry.request(scope, body, actor)
     return { credential: await credentialView(row), request: pem }
   })
   api.serve('listCredentials', async ({ caller: { scope }, query: { limit, after } }) => {
@@ -111,7 +111,7 @@ export function serveCredentials(
     const row = await need(scope, params.id)
     if (row.fingerprint === null) throw new Problem('credential-not-ready')
     // One that comes back from retirement is a third.
-    if (row.slot === null) await inWords(() => desk.checkRoom(scope, row.platform, query.retires))
+    if (row.slot === null) await inWords(() => registry.requireSlot(scope, row.platform, query.retires))
     await placeCredential(database, row, true, actor)
     return changed(await need(scope, params.id))
   })
@@ -123,7 +123,7 @@ export function serveCredentials(
   })
   api.serve('changeCredential', async ({ caller: { scope }, params, body: { facts } }) => {
     const row = await need(scope, params.id)
-    return changed(await inWords(() => desk.sayFacts(scope, row, facts)))
+    return changed(await inWords(() => registry.sayFacts(scope, row, facts)))
   })
   api.serve('retireCredential', async ({ caller: { scope, actor }, params }) => {
     const row = await need(scope, params.id)

@@ -4,7 +4,7 @@ import { createPool, type Pool, type PoolConnection, type ResultSetHeader, type 
 import pLimit, { type LimitFunction } from 'p-limit'
 import { Abandoned, isDuplicateEntry, isMomentary, isTimeout, translateError, worthAnotherTry } from './errors.ts'
 import { compile } from './fragments.ts'
-import { type Insistence, insistenceDefaults, insistent } from './with-retry.ts'
+import { type RetryOptions, retryDefaults, withRetry } from './with-retry.ts'
 
 export type DatabaseOptions = {
   readonly url: string
@@ -12,7 +12,7 @@ export type DatabaseOptions = {
   /** Who signs the server’s certificate, PEM; without it no TLS is spoken. */
   readonly ca?: readonly string[] | undefined
   /** How long work that loses against other transactions is done again. */
-  readonly insistence?: Insistence
+  readonly retry?: RetryOptions
   /** Nobody waits longer for a row that another transaction holds. */
   readonly lockWaitSeconds?: number
 }
@@ -76,13 +76,13 @@ export async function changeTogether(tx: Tx, statements: readonly SQL[]): Promis
 export class Database {
   readonly #pool: Pool
   readonly #db: MySql2Database
-  readonly #insistence: Insistence
+  readonly #retry: RetryOptions
   /** Half of the connections are never lent to what may look through a million rows: sending goes on beside it. */
   readonly #inTurn: LimitFunction
 
   constructor(options: DatabaseOptions) {
-    const { insistence = insistenceDefaults, lockWaitSeconds = lockWaitSecondsPreset } = options
-    this.#insistence = insistence
+    const { retry = retryDefaults, lockWaitSeconds = lockWaitSecondsPreset } = options
+    this.#retry = retry
     this.#inTurn = pLimit(Math.max(1, Math.floor(options.connections / 2)))
     this.#pool = createPool({
       uri: options.url.replace(/^mariadb:/, 'mysql:'),
@@ -187,7 +187,7 @@ export class Database {
     work: (session: Session, connection: PoolConnection) => Promise<T>,
     { undo, isWorthIt = worthAnotherTry }: { undo?: string; isWorthIt?: (error: unknown) => boolean } = {},
   ): Promise<T> {
-    return insistent(
+    return withRetry(
       async () => {
         const connection = await onceMore(() => this.#pool.getConnection())
         try {
@@ -207,7 +207,7 @@ export class Database {
           throw error
         }
       },
-      this.#insistence,
+      this.#retry,
       isWorthIt,
     )
   }

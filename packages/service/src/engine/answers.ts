@@ -1,5 +1,5 @@
 import type { Outcome } from '@zbell/core'
-import type { Address, Lane } from './ports.ts'
+import type { Address, GatewayClient } from './ports.ts'
 import type { GatewayAnswer } from './work.ts'
 
 /** What is kept of gateways' answers. For thousands of devices in a row it is the same, and then one object. */
@@ -7,7 +7,11 @@ export class Answers {
   #last: GatewayAnswer | undefined
 
   /** @returns `undefined` when no gateway said anything */
-  of({ token }: Pick<Address, 'token'>, { answered }: Outcome, { via }: Pick<Lane, 'via'>): GatewayAnswer | undefined {
+  of(
+    { token }: Pick<Address, 'token'>,
+    { answered }: Outcome,
+    { via }: Pick<GatewayClient, 'via'>,
+  ): GatewayAnswer | undefined {
     if (!answered) return undefined
     const { status, says } = answered
     const { credential } = via

@@ -1,5 +1,5 @@
 import type { Environment, Filling, Mode, Target, Urgency, Writing } from '@zbell/core'
-import type { Channel } from '@zbell/core/restraint'
+import type { Channel } from '@zbell/core/policy'
 
 /** Whether somebody stopped a notification, for a while or for good. */
 export type Pause = 'none' | 'paused' | 'cancelled'

@@ -1,12 +1,12 @@
 import { type Content, isHandsetAddress, type Platform, ProfileAtFault, type Reason } from '@zbell/core'
-import { platformName } from '@zbell/core/restraint'
+import { platformName } from '@zbell/core/policy'
 import type { Notification } from './notification.ts'
-import type { Address, Gateways, Lane, PreparedRequest } from './ports.ts'
+import type { Address, GatewayClient, Gateways, PreparedRequest } from './ports.ts'
 import { sendable } from './sendable.ts'
 
-/** A lane that a block sends by, and each distinct content made ready for it once. */
-export type OpenLane = {
-  readonly lane: Lane
+/** A client that a block sends by, and each distinct content made ready for it once. */
+export type OpenClient = {
+  readonly client: GatewayClient
   readonly prepared: Map<string, PreparedRequest>
   /** Contents of which its gateway profile makes no request, and why. */
   readonly faults: Map<string, ProfileAtFault>
@@ -21,11 +21,11 @@ const preparedKept = 500
 
 const nameOf = (platform: Platform, rehearsal: boolean): string => (rehearsal ? `${platform} rehearsal` : platform)
 
-/** The lanes of one block: one for each platform, and one more for its virtual handsets. */
-export class OpenLanes {
+/** The clients of one block: one for each platform, and one more for its virtual handsets. */
+export class OpenClients {
   readonly #notification: Omit<Notification, 'no'>
   readonly #gateways: Gateways
-  readonly #lanes = new Map<string, OpenLane | Reason | 'fault'>()
+  readonly #clients = new Map<string, OpenClient | Reason | 'fault'>()
 
   constructor(notification: Omit<Notification, 'no'>, gateways: Gateways) {
     this.#notification = notification
@@ -36,30 +36,30 @@ export class OpenLanes {
   atHand(
     { platform, token }: Pick<Address, 'token'> & { readonly platform: Platform },
     content: string,
-  ): { readonly open: OpenLane; readonly request: PreparedRequest } | undefined {
-    const open = this.#lanes.get(nameOf(platform, isHandsetAddress(token)))
-    if (typeof open !== 'object' || open.lane.state !== 'open') return undefined
+  ): { readonly open: OpenClient; readonly request: PreparedRequest } | undefined {
+    const open = this.#clients.get(nameOf(platform, isHandsetAddress(token)))
+    if (typeof open !== 'object' || open.client.state !== 'open') return undefined
     const request = open.prepared.get(content)
     return request && { open, request }
   }
 
   /**
-   * A platform's lane; looked for again when its credential was changed in the middle of a block.
+   * A platform's client; looked for again when its credential was changed in the middle of a block.
    * @param onFault hears why it is a fault
    */
   async open(
     { platform, token }: Pick<Address, 'token'> & { readonly platform: Platform },
     onFault: (error: unknown) => void,
-  ): Promise<OpenLane | Reason | 'fault'> {
+  ): Promise<OpenClient | Reason | 'fault'> {
     const rehearsal = isHandsetAddress(token)
     const name = nameOf(platform, rehearsal)
-    const known = this.#lanes.get(name)
-    if (known !== undefined && (typeof known === 'string' || known.lane.state !== 'stale')) return known
+    const known = this.#clients.get(name)
+    if (known !== undefined && (typeof known === 'string' || known.client.state !== 'stale')) return known
     const opened = await this.#ask(platform, rehearsal).catch((error: unknown) => {
       onFault(error)
       return 'fault' as const
     })
-    this.#lanes.set(name, opened)
+    this.#clients.set(name, opened)
     return opened
   }
 
@@ -70,32 +70,32 @@ export class OpenLanes {
   async openAhead({
     platform,
     token,
-  }: Pick<Address, 'token'> & { readonly platform: Platform }): Promise<OpenLane | undefined> {
+  }: Pick<Address, 'token'> & { readonly platform: Platform }): Promise<OpenClient | undefined> {
     const rehearsal = isHandsetAddress(token)
     const name = nameOf(platform, rehearsal)
-    const known = this.#lanes.get(name)
+    const known = this.#clients.get(name)
     if (known !== undefined) return typeof known === 'object' ? known : undefined
     const opened = await this.#ask(platform, rehearsal)
     if (typeof opened === 'string') return undefined
-    this.#lanes.set(name, opened)
+    this.#clients.set(name, opened)
     return opened
   }
 
-  async #ask(platform: Platform, rehearsal: boolean): Promise<OpenLane | Reason> {
+  async #ask(platform: Platform, rehearsal: boolean): Promise<OpenClient | Reason> {
     const { appNo, environment } = this.#notification
-    const lane = await this.#gateways.lane(appNo, environment, platform, rehearsal)
-    return typeof lane === 'string'
-      ? lane
-      : { lane, prepared: new Map(), faults: new Map(), platform, rehearsal, accepted: false }
+    const client = await this.#gateways.client(appNo, environment, platform, rehearsal)
+    return typeof client === 'string'
+      ? client
+      : { client, prepared: new Map(), faults: new Map(), platform, rehearsal, accepted: false }
   }
 
   /**
-   * Makes a content ready for a lane, once.
+   * Makes a content ready for a client, once.
    * @param aheadMs by how much the database's clock is ahead of this process's
    * @throws what went wrong in shaping it
    */
   async prepare(
-    { lane, prepared, faults, platform }: OpenLane,
+    { client, prepared, faults, platform }: OpenClient,
     { content, name }: { readonly content: Content; readonly name: string },
     aheadMs: number,
   ): Promise<PreparedRequest> {
@@ -105,7 +105,7 @@ export class OpenLanes {
     if (fault) throw fault
     const { channel } = this.#notification
     const named = channel ? { ...content, channel: platformName(channel, platform) } : content
-    const made = await lane.prepare(sendable(this.#notification, named, aheadMs)).catch((error: unknown) => {
+    const made = await client.prepare(sendable(this.#notification, named, aheadMs)).catch((error: unknown) => {
       // The next device with the same content would find the same.
       if (error instanceof ProfileAtFault && faults.size < preparedKept) faults.set(name, error)
       throw error
@@ -116,7 +116,7 @@ export class OpenLanes {
   }
 
   /** Those whose gateway took something of this block. */
-  get accepted(): readonly OpenLane[] {
-    return [...this.#lanes.values()].filter((one) => typeof one === 'object').filter(({ accepted }) => accepted)
+  get accepted(): readonly OpenClient[] {
+    return [...this.#clients.values()].filter((one) => typeof one === 'object').filter(({ accepted }) => accepted)
   }
 }

@@ -112,7 +112,7 @@ export class OutcomeBuffer {
     const remaining = this.#unsettled()
     const ended = this.#ended
     this.#ended = []
-    return this.#store.storeOutcomes(this.#claim, { ended, remaining, retries, giveBack: true })
+    return this.#store.storeOutcomes(this.#claim, { ended, remaining, retries, putBack: true })
   }
 
   /** Devices that were not sent to, or whose answer is not waited for any more: whoever goes on with the block has them. */

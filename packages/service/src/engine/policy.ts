@@ -6,11 +6,11 @@ import {
   QuietClock,
   type QuietVerdict,
   type QuietWindow,
-} from '@zbell/core/restraint'
+} from '@zbell/core/policy'
 import type { BlockDevice } from './work.ts'
 
 /** What of an app and of people keeps a notification from ringing here or now. */
-export type Restraint = {
+export type PolicyFacts = {
   /** The app’s quiet hours that hold for the notification. */
   readonly quiet: readonly QuietWindow[]
   /** People’s own, by their number. */
@@ -23,7 +23,7 @@ export type Restraint = {
   readonly mutedBy: ReadonlySet<number>
 }
 
-export const unrestrained: Restraint = Object.freeze({
+export const noPolicy: PolicyFacts = Object.freeze({
   quiet: [],
   own: new Map(),
   timeZone: 'UTC',
@@ -39,33 +39,33 @@ type Device = Pick<BlockDevice, 'no' | 'userNo' | 'timeZone'>
 type Covered = { readonly mode: Mode; readonly urgency: Urgency; readonly channel: Channel | null }
 
 /** The same, asked for one device after the other at about one moment. */
-export class Restraints {
-  readonly #restraint: Restraint
+export class PolicyChecks {
+  readonly #policy: PolicyFacts
   readonly #notification: Covered
   readonly #clock: QuietClock
   readonly #ofChannel: boolean
 
-  constructor(restraint: Restraint, notification: Covered, atMs: number) {
-    this.#restraint = restraint
+  constructor(policy: PolicyFacts, notification: Covered, atMs: number) {
+    this.#policy = policy
     this.#notification = notification
-    this.#clock = new QuietClock(restraint.quiet, atMs)
-    this.#ofChannel = restraint.blocked.size + restraint.mutedBy.size > 0
+    this.#clock = new QuietClock(policy.quiet, atMs)
+    this.#ofChannel = policy.blocked.size + policy.mutedBy.size > 0
   }
 
   /** What the device and its person say of the channel; undefined where nobody said anything. */
   ofChannel({ no, userNo }: Device): { readonly channelBlocked: boolean; readonly channelMuted: boolean } | undefined {
     if (!this.#ofChannel) return undefined
-    const { blocked, mutedBy } = this.#restraint
+    const { blocked, mutedBy } = this.#policy
     return { channelBlocked: blocked.has(no), channelMuted: userNo !== null && mutedBy.has(userNo) }
   }
 
   /** By whose clock its quiet hours are meant. */
   zoneOf({ timeZone }: Pick<Device, 'timeZone'>): string {
-    return timeZone ?? this.#restraint.timeZone
+    return timeZone ?? this.#policy.timeZone
   }
 
   quiet(device: Device): QuietVerdict {
-    const { own } = this.#restraint
+    const { own } = this.#policy
     const { userNo } = device
     const windows = own.size === 0 || userNo === null ? undefined : own.get(userNo)
     return this.#clock.verdict(this.zoneOf(device), windows && ownQuietFor(windows, this.#notification))

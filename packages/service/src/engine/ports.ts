@@ -1,7 +1,7 @@
 import type { Content, Environment, Mode, Outcome, Platform, Reason, Urgency, Values } from '@zbell/core'
-import type { Cap } from '@zbell/core/restraint'
+import type { Cap } from '@zbell/core/policy'
 import type { Halt, Notification } from './notification.ts'
-import type { Restraint } from './policy.ts'
+import type { PolicyFacts } from './policy.ts'
 import type { BlockDevice, Claim, Expansion, HeldWork, Outcomes, Withdrawal } from './work.ts'
 
 /** What the engine asks of the store. */
@@ -18,7 +18,7 @@ export type WorkStore = {
   /** Devices that a newer notification of the same tag has reached already. */
   superseded(notification: Notification, tag: string, numbers: readonly number[]): Promise<Set<number>>
   /** What keeps a notification from ringing on these devices, here or now. */
-  restraint(notification: Notification, devices: readonly BlockDevice[]): Promise<Restraint>
+  policy(notification: Notification, devices: readonly BlockDevice[]): Promise<PolicyFacts>
   /** Counts a notification for people under caps. @returns by which of them somebody is left out */
   countUnderCaps(
     notification: Notification,
@@ -26,7 +26,7 @@ export type WorkStore = {
     persons: readonly number[],
   ): Promise<ReadonlyMap<number, string>>
   /** One that came to nothing for somebody counts no more. @returns where to go on; undefined when all is done */
-  giveBackPage(claim: Claim, after: number): Promise<Withdrawal>
+  refundPage(claim: Claim, after: number): Promise<Withdrawal>
   /** Those among these notifications that somebody stopped. */
   pausesOf(numbers: readonly number[]): Promise<Map<number, Halt>>
   storeOutcomes(claim: Claim, outcomes: Outcomes): Promise<boolean>
@@ -52,7 +52,7 @@ export type Address = { readonly token: string; readonly p256dh: Buffer | null; 
 /** One notification made ready for one gateway: shaped once, sent to many. It never throws for what a gateway does. */
 export type PreparedRequest = { send(address: Address): Promise<Outcome> }
 
-/** Where a lane leads, and as whom: what is kept with each delivery that went through it. */
+/** Where a client leads, and as whom: what is kept with each delivery that went through it. */
 export type Via = {
   /** The gateway's origin; null for the web, where each device's endpoint says it. */
   readonly gateway: string | null
@@ -61,14 +61,14 @@ export type Via = {
 }
 
 /** The way to one gateway for one app in one environment. */
-export type Lane = {
+export type GatewayClient = {
   readonly via: Via
   prepare(notification: Sendable): Promise<PreparedRequest>
   /** The places of whatever this address leads to. */
-  slotsOf(address: Pick<Address, 'token'>): Slots
+  limiterOf(address: Pick<Address, 'token'>): Limiter
   /** Whether it leads to many places that have nothing to do with each other, so that a wait for one holds up no other. */
   readonly leadsToMany: boolean
-  /** `stale`: another lane has taken its place. `halted`: the gateway refuses the credential, and devices had better wait. */
+  /** `stale`: another client has taken its place. `halted`: the gateway refuses the credential, and devices had better wait. */
   readonly state: 'open' | 'halted' | 'stale'
 }
 
@@ -77,11 +77,16 @@ export type Gateways = {
    * @param rehearsal to virtual handsets, not to the platform's gateway
    * @returns the reason when there is no way
    */
-  lane(appNo: number, environment: Environment, platform: Platform, rehearsal: boolean): Promise<Lane | Reason>
+  client(
+    appNo: number,
+    environment: Environment,
+    platform: Platform,
+    rehearsal: boolean,
+  ): Promise<GatewayClient | Reason>
 }
 
 /** Bounds how many requests are on their way at a time. */
-export type Slots = {
+export type Limiter = {
   /** @param ahead goes before those who only wait */
   take(ahead?: boolean): Promise<void> | undefined
   release(): void

@@ -1,11 +1,11 @@
 import { Renderer, readerOf } from '@zbell/core'
 import type { Notification } from './notification.ts'
-import { OpenLanes } from './open-clients.ts'
+import { OpenClients } from './open-clients.ts'
 import type { Gateways } from './ports.ts'
 import type { BlockDevice } from './work.ts'
 
-/** What a block starts with: its texts read, its lanes open, its requests prepared, as far as that could be done. */
-export type Ahead = { readonly renderer: Renderer; readonly lanes: OpenLanes }
+/** What a block starts with: its texts read, its clients open, its requests prepared, as far as that could be done. */
+export type Ahead = { readonly renderer: Renderer; readonly clients: OpenClients }
 
 /** With more devices there is nobody who would notice. */
 const fewDevices = 20
@@ -20,13 +20,13 @@ export async function prepareAhead(
   gateways: Gateways,
 ): Promise<Ahead> {
   const renderer = new Renderer(notification.content, notification.filling)
-  const lanes = new OpenLanes(notification, gateways)
-  if (devices.length > fewDevices || renderer.personal.size > 0) return { renderer, lanes }
+  const clients = new OpenClients(notification, gateways)
+  if (devices.length > fewDevices || renderer.personal.size > 0) return { renderer, clients }
   for (const device of devices) {
     const rendered = renderer.render(readerOf(device, {}))
     if (rendered.is === 'missing') continue
-    const open = await lanes.openAhead(device)
-    if (open) await lanes.prepare(open, rendered, 0)
+    const open = await clients.openAhead(device)
+    if (open) await clients.prepare(open, rendered, 0)
   }
-  return { renderer, lanes }
+  return { renderer, clients }
 }

@@ -10,13 +10,13 @@ import {
   reasonToSkip,
   type Values,
 } from '@zbell/core'
-import { quietSpreadSeconds } from '@zbell/core/restraint'
+import { quietSpreadSeconds } from '@zbell/core/policy'
 import { Answers } from './answers.ts'
 import type { Notification } from './notification.ts'
-import { type OpenLane, OpenLanes } from './open-clients.ts'
+import { type OpenClient, OpenClients } from './open-clients.ts'
 import { OutcomeBuffer } from './outcome-buffer.ts'
-import { personOf, Restraints, unrestrained } from './policy.ts'
-import type { Gateways, Lane, PreparedRequest, Slots, WorkStore } from './ports.ts'
+import { noPolicy, PolicyChecks, personOf } from './policy.ts'
+import type { GatewayClient, Gateways, Limiter, PreparedRequest, WorkStore } from './ports.ts'
 import type { Ahead } from './prepare-ahead.ts'
 import { type SendBlockOptions, sendBlockDefaults } from './send-options.ts'
 import { unlessAborted } from './unless-aborted.ts'
@@ -48,16 +48,16 @@ class BlockRun {
   readonly #urgent: boolean
   readonly #expiresMs: number
   readonly #outcomes: OutcomeBuffer
-  readonly #lanes: OpenLanes
+  readonly #clients: OpenClients
   readonly #renderer: Renderer
   #values = new Map<number, Values>()
   #superseded: ReadonlySet<number> = new Set()
-  #restraints: Restraints
+  #policy: PolicyChecks
   /** By person, the cap that leaves them out. */
   #over: ReadonlyMap<number, string> = new Map()
   readonly #answers = new Answers()
-  /** Lanes whose credential the gateway refused. */
-  readonly #rejecting = new Set<Lane>()
+  /** Clients whose credential the gateway refused. */
+  readonly #rejecting = new Set<GatewayClient>()
   #inTheAir = 0
   #onLanded: (() => void) | undefined
 
@@ -78,8 +78,8 @@ class BlockRun {
     this.#expiresMs = notification.expiresAt.getTime()
     this.#outcomes = new OutcomeBuffer(claim, store, { ...options, now: () => this.#now() })
     this.#renderer = ahead?.renderer ?? new Renderer(notification.content, notification.filling)
-    this.#lanes = ahead?.lanes ?? new OpenLanes(notification, gateways)
-    this.#restraints = new Restraints(unrestrained, notification, 0)
+    this.#clients = ahead?.clients ?? new OpenClients(notification, gateways)
+    this.#policy = new PolicyChecks(noPolicy, notification, 0)
   }
 
   async run(): Promise<boolean> {
@@ -88,8 +88,8 @@ class BlockRun {
     if (!this.#outcomes.holding) return false
     // Whoever put another credential in use woke what waited for one; what was refused before that and is stored only now
     // would sleep through it.
-    if ([...this.#rejecting].some((lane) => lane.state === 'stale')) await this.#store.wakeRejected(this.#claim)
-    for (const { platform, rehearsal } of this.#lanes.accepted)
+    if ([...this.#rejecting].some((client) => client.state === 'stale')) await this.#store.wakeRejected(this.#claim)
+    for (const { platform, rehearsal } of this.#clients.accepted)
       await this.#store.noteAccepted(this.#notification, platform, rehearsal)
     return held
   }
@@ -129,25 +129,23 @@ class BlockRun {
     }
     if (content.tag !== undefined)
       this.#superseded = await this.#store.superseded(this.#notification, content.tag, this.#claim.devices)
-    const restraint = await this.#store.restraint(this.#notification, devices)
-    this.#restraints = new Restraints(restraint, this.#notification, this.#now())
-    if (restraint.caps.length > 0) {
+    const policy = await this.#store.policy(this.#notification, devices)
+    this.#policy = new PolicyChecks(policy, this.#notification, this.#now())
+    if (policy.caps.length > 0) {
       const persons = new Set(devices.filter((device) => this.#mayRing(device)).map(personOf))
-      this.#over = await this.#store.countUnderCaps(this.#notification, restraint.caps, [...persons])
+      this.#over = await this.#store.countUnderCaps(this.#notification, policy.caps, [...persons])
     }
   }
 
   /** Whether it would ring now, caps aside. */
   #mayRing(device: BlockDevice): boolean {
     return (
-      this.#skipOf(device) === undefined &&
-      !this.#superseded.has(device.no) &&
-      this.#restraints.quiet(device).is === 'open'
+      this.#skipOf(device) === undefined && !this.#superseded.has(device.no) && this.#policy.quiet(device).is === 'open'
     )
   }
 
   #skipOf(device: BlockDevice): Reason | undefined {
-    const ofChannel = this.#restraints.ofChannel(device)
+    const ofChannel = this.#policy.ofChannel(device)
     return reasonToSkip(ofChannel ? { ...device, ...ofChannel } : device, this.#notification.mode)
   }
 
@@ -208,14 +206,14 @@ class BlockRun {
       this.#outcomes.end(device, { state: 'skipped', reason: 'missing-value' }, failures)
       return undefined
     }
-    const ready = this.#lanes.atHand(device, rendered.name)
+    const ready = this.#clients.atHand(device, rendered.name)
     if (!ready) return this.#sendSlowly(device, rendered)
     const { open, request } = ready
-    const slots = open.lane.slotsOf(device)
-    const turn = slots.take(this.#urgent)
-    if (!turn) this.#launch(device, open, slots, request)
-    else if (!open.lane.leadsToMany) return turn.then(() => this.#goOn(device, open, slots, request))
-    else this.#queueUp(turn, () => this.#goOn(device, open, slots, request))
+    const limiter = open.client.limiterOf(device)
+    const turn = limiter.take(this.#urgent)
+    if (!turn) this.#launch(device, open, limiter, request)
+    else if (!open.client.leadsToMany) return turn.then(() => this.#goOn(device, open, limiter, request))
+    else this.#queueUp(turn, () => this.#goOn(device, open, limiter, request))
     return undefined
   }
 
@@ -229,14 +227,14 @@ class BlockRun {
 
   /** Whether quiet hours or a cap keep it from ringing now; then that is noted. */
   #isRestrained(device: BlockDevice): boolean {
-    const quiet = this.#restraints.quiet(device)
+    const quiet = this.#policy.quiet(device)
     if (quiet.is === 'wait') {
       const spreadMs = quietSpreadSeconds(this.#notification.expanded) * 1_000
       this.#outcomes.waitForQuiet(device, Math.max(0, quiet.untilMs - this.#now()), spreadMs)
       return true
     }
     if (quiet.is === 'skip') {
-      const detail = this.#restraints.zoneOf(device)
+      const detail = this.#policy.zoneOf(device)
       this.#outcomes.end(device, { state: 'skipped', reason: 'quiet-hours', detail }, this.#claim.failures)
       return true
     }
@@ -246,17 +244,17 @@ class BlockRun {
     return true
   }
 
-  /** The first of its kind: its lane is opened, its request prepared. */
+  /** The first of its kind: its client is opened, its request prepared. */
   async #sendSlowly(device: BlockDevice, rendered: { content: Content; name: string }): Promise<void> {
-    const open = await this.#lanes.open(device, this.#options.onFault)
+    const open = await this.#clients.open(device, this.#options.onFault)
     if (open === 'fault') this.#outcomes.wait(device, 'internal-fault')
     else if (typeof open === 'string')
       this.#outcomes.end(device, { state: 'refused', reason: open }, this.#claim.failures)
-    else if (open.lane.state === 'halted') this.#waitForCredential(device, open)
+    else if (open.client.state === 'halted') this.#waitForCredential(device, open)
     else {
       let request: PreparedRequest
       try {
-        request = await this.#lanes.prepare(open, rendered, this.#claim.aheadMs)
+        request = await this.#clients.prepare(open, rendered, this.#claim.aheadMs)
       } catch (error) {
         // The app's own to mend: whoever asks why is told so.
         const isProfiles = error instanceof ProfileAtFault
@@ -264,21 +262,21 @@ class BlockRun {
         this.#outcomes.wait(device, isProfiles ? 'profile-at-fault' : 'internal-fault')
         return
       }
-      const slots = open.lane.slotsOf(device)
-      const turn = slots.take(this.#urgent)
-      if (turn && open.lane.leadsToMany) {
-        this.#queueUp(turn, () => this.#goOn(device, open, slots, request))
+      const limiter = open.client.limiterOf(device)
+      const turn = limiter.take(this.#urgent)
+      if (turn && open.client.leadsToMany) {
+        this.#queueUp(turn, () => this.#goOn(device, open, limiter, request))
         return
       }
       await turn
-      this.#goOn(device, open, slots, request)
+      this.#goOn(device, open, limiter, request)
     }
   }
 
   /** The wait for a place can have been long: what was true before it may not be any more. */
-  #goOn(device: BlockDevice, open: OpenLane, slots: Slots, request: PreparedRequest): void {
-    if (this.#options.pause() === 'none') this.#launch(device, open, slots, request)
-    else this.#giveBack(device, slots)
+  #goOn(device: BlockDevice, open: OpenClient, limiter: Limiter, request: PreparedRequest): void {
+    if (this.#options.pause() === 'none') this.#launch(device, open, limiter, request)
+    else this.#putBack(device, limiter)
   }
 
   /** A text that cannot be read was kept by an earlier version: it holds up its own deliveries, and no others. */
@@ -293,29 +291,29 @@ class BlockRun {
   }
 
   /** The notification was stopped, or we are to stop, while this device waited for a place: it is not sent. */
-  #giveBack(device: BlockDevice, slots: Slots): void {
-    slots.release()
+  #putBack(device: BlockDevice, limiter: Limiter): void {
+    limiter.release()
     if (this.#options.pause() === 'cancelled')
       this.#outcomes.end(device, { state: 'withdrawn', reason: 'cancelled' }, this.#claim.failures)
   }
 
-  #launch(device: BlockDevice, open: OpenLane, slots: Slots, request: PreparedRequest): void {
+  #launch(device: BlockDevice, open: OpenClient, limiter: Limiter, request: PreparedRequest): void {
     this.#inTheAir++
     request.send(device).then(
       (outcome) => {
         this.#take(device, outcome, open)
-        this.#land(slots)
+        this.#land(limiter)
       },
       (error: unknown) => {
         this.#options.onFault(error)
         this.#outcomes.wait(device, 'internal-fault')
-        this.#land(slots)
+        this.#land(limiter)
       },
     )
   }
 
-  #land(slots: Slots): void {
-    slots.release()
+  #land(limiter: Limiter): void {
+    limiter.release()
     if (--this.#inTheAir === 0) this.#onLanded?.()
     // Whoever takes long to answer keeps nobody from seeing what became of the others.
     else if (this.#onLanded) this.#outcomes.storeSometimes()
@@ -326,13 +324,13 @@ class BlockRun {
     return this.#claim.cause === 'quiet-hours' ? this.#claim.cause : undefined
   }
 
-  #waitForCredential(device: BlockDevice, { lane }: OpenLane): void {
-    this.#rejecting.add(lane)
+  #waitForCredential(device: BlockDevice, { client }: OpenClient): void {
+    this.#rejecting.add(client)
     this.#outcomes.wait(device, 'credential-rejected')
   }
 
-  #take(device: BlockDevice, outcome: Outcome, open: OpenLane): void {
-    const answer = this.#answers.of(device, outcome, open.lane)
+  #take(device: BlockDevice, outcome: Outcome, open: OpenClient): void {
+    const answer = this.#answers.of(device, outcome, open.client)
     switch (outcome.is) {
       case 'accepted':
         this.#outcomes.end(

@@ -16,7 +16,7 @@ export type Claim = {
   /** By how many ms the database's clock is ahead of this process's: due times and lifetimes are the database's. */
   readonly aheadMs: number
 } & (
-  | { readonly kind: 'expand' | 'withdraw' | 'give-back' }
+  | { readonly kind: 'expand' | 'withdraw' | 'refund' }
   | {
       readonly kind: 'send'
       readonly failures: number
@@ -89,7 +89,7 @@ export type Outcomes = {
   readonly remaining: readonly number[]
   readonly retries: readonly Retry[]
   /** What remains is not this process's any more: it waits for whoever comes, or, when it was paused, until it goes on. */
-  readonly giveBack?: boolean
+  readonly putBack?: boolean
 }
 
 /** `suspended`: the notification was paused, and the work waits until it goes on. */

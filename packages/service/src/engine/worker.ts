@@ -171,7 +171,7 @@ export class Worker {
       return
     }
     if (claim.kind === 'withdraw') await this.#pages(claim, (after) => this.#store.withdrawPage(claim, after))
-    else if (claim.kind === 'give-back') await this.#pages(claim, (after) => this.#store.giveBackPage(claim, after))
+    else if (claim.kind === 'refund') await this.#pages(claim, (after) => this.#store.refundPage(claim, after))
     else await this.#expand(claim, notification)
   }
 

@@ -66,13 +66,13 @@ export async function waitingEvents(
   limit: number,
   but: readonly number[] = [],
 ): Promise<WaitingEvent[]> {
-  const lanes = await database.rows<Where & { sourceNo: number; first: number }>(
+  const sources = await database.rows<Where & { sourceNo: number; first: number }>(
     sql`select app_no as appNo, environment, source_no as sourceNo, min(no) as first from trigger_events force index (by_source)
         where ${noneOf(sql`app_no`, but)} group by app_no, environment, source_no order by first limit ${limit}`,
   )
-  if (lanes.length === 0) return []
-  const each = Math.max(1, Math.floor(limit / lanes.length))
-  const some = lanes.map(
+  if (sources.length === 0) return []
+  const each = Math.max(1, Math.floor(limit / sources.length))
+  const some = sources.map(
     ({ appNo, environment, sourceNo }) =>
       sql`(select no, app_no as appNo, environment, source_no as sourceNo, late_seconds as lateSeconds, cast(event as char) as event
            from trigger_events force index (by_source)

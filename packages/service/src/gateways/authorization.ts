@@ -18,7 +18,7 @@ export class CredentialRejected extends Error {
   }
 }
 
-/** Where a lane's authorization value comes from. */
+/** Where a client's authorization value comes from. */
 export type Authorization = {
   readonly header: string
   readonly value: Renewed<string>

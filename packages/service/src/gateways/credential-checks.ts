@@ -11,7 +11,7 @@ import {
 } from '../credentials/index.ts'
 import type { Database } from '../database/index.ts'
 import type { Checked } from './check-credential.ts'
-import type { GatewayRoom } from './gateways.ts'
+import type { GatewayRegistry } from './gateways.ts'
 
 const measureEveryMs = 60_000
 const hourMs = 3_600_000
@@ -19,12 +19,12 @@ const hourMs = 3_600_000
 /** Looks after credentials: each one in use is checked every hour, and its end is announced ahead; background jobs call it. */
 export class CredentialChecks {
   readonly #database: Database
-  readonly #gateways: GatewayRoom
+  readonly #gateways: GatewayRegistry
   readonly #metrics: Metrics
   readonly #log: Logger
   readonly #timer: NodeJS.Timeout
 
-  constructor(database: Database, gateways: GatewayRoom, metrics: Metrics, log: Logger) {
+  constructor(database: Database, gateways: GatewayRegistry, metrics: Metrics, log: Logger) {
     this.#database = database
     this.#gateways = gateways
     this.#metrics = metrics

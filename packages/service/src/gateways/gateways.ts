@@ -14,7 +14,7 @@ import {
 } from '../credentials/index.ts'
 import type { AppRow, Database, GatewayPlace } from '../database/index.ts'
 import { latestEndpoint } from '../devices/index.ts'
-import type { Gateways, Lane, Via } from '../engine/index.ts'
+import type { GatewayClient, Gateways, Via } from '../engine/index.ts'
 import type { EvaluatorPool } from '../evaluation/index.ts'
 import { type AddressGuard, anywhere, onlyHosts, publicOnly } from '../net/index.ts'
 import { http1Connections, type TransportOptions } from '../transport/index.ts'
@@ -23,29 +23,29 @@ import type { SignedAt } from './authorization.ts'
 import { type Checked, checkProtocol, impossibleToken } from './check-credential.ts'
 import { GatewayInspector } from './gateway-inspector.ts'
 import type { HandsetControl } from './handset-control.ts'
-import { KeptLane, type LaneHealth, type Protocol } from './kept-client.ts'
-import { Places } from './limiter.ts'
+import { type ClientHealth, KeptClient, type Protocol } from './kept-client.ts'
+import { ConcurrencyLimiter } from './limiter.ts'
 import { openProfileProtocol, openWebProtocol } from './open-protocol.ts'
 import { Profiles, type UsedProfile } from './profiles.ts'
 import { Recorder } from './recorder.ts'
 import { Rehearsal } from './rehearsal.ts'
 import { tokenSignedAt } from './store/signed-tokens.ts'
 
-/** How long a lane is used before a look whether another process has changed its credential. */
+/** How long a client is used before a look whether another process has changed its credential. */
 const freshForMs = 2_000
 
 /** Hears of every request to a platform's gateway; a rehearsal's are not counted. */
 export type OnAnswer = (platform: Platform, durationMs: number, outcome: Outcome['is']) => void
 
-/** `signature` is what the lane was opened with: it is opened anew when that has changed. */
-type KnownLane = {
-  readonly of: LaneOf
-  readonly lane: KeptLane | Reason
+/** `signature` is what the client was opened with: it is opened anew when that has changed. */
+type KnownClient = {
+  readonly of: ClientOf
+  readonly client: KeptClient | Reason
   readonly signature: string
   checkAtMs: number
 }
-/** Whose lane it is. */
-type LaneOf = {
+/** Whose client it is. */
+type ClientOf = {
   readonly appNo: number
   /** Its slug, by which all else names it. */
   readonly app: string
@@ -53,10 +53,10 @@ type LaneOf = {
   readonly platform: Platform
   readonly rehearsal: boolean
 }
-type Opening = { readonly signature: string; open(): Promise<KeptLane | Reason> }
+type Opening = { readonly signature: string; open(): Promise<KeptClient | Reason> }
 
 /** All ways to all gateways, opened when first needed and kept. */
-export class GatewayRoom implements Gateways {
+export class GatewayRegistry implements Gateways {
   readonly #config: Config
   readonly #database: Database
   readonly #vault: Vault
@@ -66,7 +66,7 @@ export class GatewayRoom implements Gateways {
   readonly #pushGuard: AddressGuard
   readonly #http: TransportOptions
   readonly #rehearsal: Rehearsal
-  readonly #lanes = new Map<string, KnownLane>()
+  readonly #clients = new Map<string, KnownClient>()
   readonly #recorders = new Map<string, Recorder>()
   readonly profiles: Profiles
   readonly inspector: GatewayInspector
@@ -97,11 +97,16 @@ export class GatewayRoom implements Gateways {
 
   readonly #signedAt: SignedAt = (key, atMostSeconds) => tokenSignedAt(this.#database, key, atMostSeconds)
 
-  async lane(appNo: number, environment: Environment, platform: Platform, rehearsal: boolean): Promise<Lane | Reason> {
-    const name = laneName(appNo, environment, platform, rehearsal)
-    const kept = this.#lanes.get(name)
+  async client(
+    appNo: number,
+    environment: Environment,
+    platform: Platform,
+    rehearsal: boolean,
+  ): Promise<GatewayClient | Reason> {
+    const name = clientName(appNo, environment, platform, rehearsal)
+    const kept = this.#clients.get(name)
     const nowMs = Date.now()
-    if (kept && kept.checkAtMs > nowMs) return kept.lane
+    if (kept && kept.checkAtMs > nowMs) return kept.client
     const app = await findAppByNo(this.#database, appNo)
     const opening = rehearsal
       ? await this.#rehearsing(app, environment, platform)
@@ -109,19 +114,19 @@ export class GatewayRoom implements Gateways {
     const { signature } = opening
     if (kept?.signature === signature) {
       kept.checkAtMs = nowMs + freshForMs
-      return kept.lane
+      return kept.client
     }
-    const lane = await opening.open()
-    // Another block may have opened the same lane meanwhile; the first one stays.
-    const raced = this.#lanes.get(name)
+    const client = await opening.open()
+    // Another block may have opened the same client meanwhile; the first one stays.
+    const raced = this.#clients.get(name)
     if (raced !== kept && raced?.signature === signature) {
-      if (typeof lane !== 'string') await lane.replace()
-      return raced.lane
+      if (typeof client !== 'string') await client.replace()
+      return raced.client
     }
     const of = { appNo, app: app?.slug ?? String(appNo), environment, platform, rehearsal }
-    this.#lanes.set(name, { of, lane, signature, checkAtMs: nowMs + freshForMs })
+    this.#clients.set(name, { of, client, signature, checkAtMs: nowMs + freshForMs })
     await this.#replace(kept)
-    return lane
+    return client
   }
 
   /** Platforms on which nothing can go out, and why; a virtual handset is reached all the same. */
@@ -141,18 +146,18 @@ export class GatewayRoom implements Gateways {
     return new Map(found.flatMap(([platform, reason]) => (reason ? [[platform, reason] as const] : [])))
   }
 
-  /** A credential was changed here: the next look opens its lane anew, and blocks under way notice. */
+  /** A credential was changed here: the next look opens its client anew, and blocks under way notice. */
   async changed(appNo: number, environment: Environment, platform: Platform): Promise<void> {
-    const name = laneName(appNo, environment, platform, false)
-    const kept = this.#lanes.get(name)
-    this.#lanes.delete(name)
+    const name = clientName(appNo, environment, platform, false)
+    const kept = this.#clients.get(name)
+    this.#clients.delete(name)
     await this.#replace(kept)
   }
 
   /** How the ways that are open here do. */
-  get health(): (LaneOf & LaneHealth)[] {
-    return [...this.#lanes.values()].flatMap(({ of, lane }) =>
-      typeof lane === 'string' ? [] : [{ ...of, ...lane.health }],
+  get health(): (ClientOf & ClientHealth)[] {
+    return [...this.#clients.values()].flatMap(({ of, client }) =>
+      typeof client === 'string' ? [] : [{ ...of, ...client.health }],
     )
   }
 
@@ -197,12 +202,12 @@ export class GatewayRoom implements Gateways {
   }
 
   async close(): Promise<void> {
-    await Promise.all([...this.#lanes.values()].map((kept) => this.#replace(kept)))
+    await Promise.all([...this.#clients.values()].map((kept) => this.#replace(kept)))
     await Promise.all([...this.#recorders.values()].map((recorder) => recorder.store()))
   }
 
-  async #replace(kept: KnownLane | undefined): Promise<void> {
-    if (kept && typeof kept.lane !== 'string') await kept.lane.replace()
+  async #replace(kept: KnownClient | undefined): Promise<void> {
+    if (kept && typeof kept.client !== 'string') await kept.client.replace()
   }
 
   async #opening(
@@ -217,12 +222,12 @@ export class GatewayRoom implements Gateways {
       this.profiles.of(place),
     ])
     if (!row) return { signature: '', open: async () => 'no-credential' }
-    // A lane that stays notices here that somebody wants a recording, or no longer does.
+    // A client that stays notices here that somebody wants a recording, or no longer does.
     await this.#recorder(place).look(secretHeaderOf(profile))
     const facts = JSON.stringify([row.facts ?? {}, row.origins])
     return {
       signature: `${row.id} ${profile?.signature ?? ''} ${app?.identifiers[platform] ?? ''} ${facts}`,
-      open: async () => this.#keptLane(await this.#protocolOf(row, profile), row, profile),
+      open: async () => this.#keptClient(await this.#protocolOf(row, profile), row, profile),
     }
   }
 
@@ -234,7 +239,7 @@ export class GatewayRoom implements Gateways {
       open: async () => {
         const protocol = await this.#rehearsal.open(environment, platform, identifier)
         if (typeof protocol === 'string') return protocol
-        return new KeptLane(protocol, rehearsalVia, Places.learning(this.#config['gateways.inFlight']), {
+        return new KeptClient(protocol, rehearsalVia, ConcurrencyLimiter.learning(this.#config['gateways.inFlight']), {
           onUsed: () => {},
           onRejected: () => {},
           onAnswer: () => {},
@@ -243,17 +248,17 @@ export class GatewayRoom implements Gateways {
     }
   }
 
-  #keptLane(protocol: Protocol | Reason, row: CredentialRow, profile: UsedProfile | undefined): KeptLane | Reason {
+  #keptClient(protocol: Protocol | Reason, row: CredentialRow, profile: UsedProfile | undefined): KeptClient | Reason {
     if (typeof protocol === 'string') return protocol
     const { id, appNo, environment, platform } = row
     const gateway = profile?.origins(environment)[0] ?? null
     const inFlight = this.#config['gateways.inFlight']
     const heard = (done: Promise<unknown>) =>
       done.catch((error: unknown) => this.#log.warn({ err: error }, 'cannot note a credential’s use'))
-    return new KeptLane(
+    return new KeptClient(
       protocol,
       { gateway, credential: sayCredential(row) },
-      Places.learning(Math.min(inFlight, profile?.profile.http === 1.1 ? http1Connections : inFlight)),
+      ConcurrencyLimiter.learning(Math.min(inFlight, profile?.profile.http === 1.1 ? http1Connections : inFlight)),
       {
         onUsed: () => void heard(markUsed(this.#database, id)),
         onAnswer: (durationMs, outcome) => this.#onAnswer(platform, durationMs, outcome),
@@ -298,7 +303,7 @@ export class GatewayRoom implements Gateways {
   }
 
   #recorder(place: GatewayPlace): Recorder {
-    const name = laneName(place.appNo, place.environment, place.platform, false)
+    const name = clientName(place.appNo, place.environment, place.platform, false)
     const recorder = this.#recorders.get(name) ?? new Recorder(this.#database, place, this.#log)
     this.#recorders.set(name, recorder)
     return recorder
@@ -316,7 +321,7 @@ const rehearsalVia: Via = { gateway: 'the handsets beside the service', credenti
 const sayCredential = ({ kind, fingerprint }: CredentialRow): string =>
   fingerprint ? `${kind} ${fingerprint.slice(0, 16)}` : kind
 
-const laneName = (appNo: number, environment: Environment, platform: Platform, rehearsal: boolean): string =>
+const clientName = (appNo: number, environment: Environment, platform: Platform, rehearsal: boolean): string =>
   `${appNo}:${environment}:${platform}${rehearsal ? ':rehearsal' : ''}`
 
 /** The system’s, and those that the operator added. @throws {ConfigError} */

@@ -1,5 +1,5 @@
 export { CredentialChecks } from './credential-checks.ts'
-export { GatewayRoom, trustedCertificates } from './gateways.ts'
+export { GatewayRegistry, trustedCertificates } from './gateways.ts'
 export { HandsetControl } from './handset-control.ts'
 export { serveHandsets } from './handset-routes.ts'
 export { serveGateways } from './routes.ts'

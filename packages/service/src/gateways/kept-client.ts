@@ -1,9 +1,9 @@
 import type { GatewayHealth } from '@zbell/contract'
 import { AnswerWindow, type GatewayAnswer, type Outcome, quantileMs, toldMs } from '@zbell/core'
-import type { Address, Lane, PreparedRequest, Sendable, Via } from '../engine/index.ts'
-import type { Places } from './limiter.ts'
+import type { Address, GatewayClient, PreparedRequest, Sendable, Via } from '../engine/index.ts'
+import type { ConcurrencyLimiter } from './limiter.ts'
 
-export type LaneHealth = Omit<GatewayHealth, 'environment' | 'platform' | 'rehearsal'>
+export type ClientHealth = Omit<GatewayHealth, 'environment' | 'platform' | 'rehearsal'>
 
 /** How to speak to one kind of gateway. */
 export type Protocol = {
@@ -13,10 +13,10 @@ export type Protocol = {
    * @throws {NoAnswer} @throws {CredentialRejected}
    */
   trial(notification: Sendable, address: Address, send: boolean): Promise<Trial>
-  /** Where each address leads to an origin of its own: the places there. Otherwise all share the lane’s. */
-  placesOf?(address: Pick<Address, 'token'>): Places | undefined
+  /** Where each address leads to an origin of its own: the places there. Otherwise all share the client’s. */
+  placesOf?(address: Pick<Address, 'token'>): ConcurrencyLimiter | undefined
   /** All that it has. */
-  readonly places?: readonly Places[]
+  readonly limiter?: readonly ConcurrencyLimiter[]
   /** Until when an origin rests that gives no answer, in ms since 1970; 0 when none does. */
   readonly restsUntilMs: number
   close(): Promise<void>
@@ -35,7 +35,7 @@ export type Trial = {
   readonly secretHeader?: string
 }
 
-export type LaneEvents = {
+export type ClientEvents = {
   /** The gateway took the credential; told at most once a minute. */
   onUsed(): void
   /** The gateway began to refuse the credential. */
@@ -44,44 +44,50 @@ export type LaneEvents = {
   onAnswer(durationMs: number, outcome: Outcome['is']): void
 }
 
-/** A halted lane lets one device through after so long, to see whether the gateway has changed its mind. */
+/** A halted client lets one device through after so long, to see whether the gateway has changed its mind. */
 const probeAfterMs = 20_000
 const usedEveryMs = 60_000
 /** Whoever is asked for so long and gives no answer is overloaded, or not there. */
 const silentMs = 500
 
 /**
- * A lane with a memory: it halts at once when the gateway refuses its credential, so that deliveries wait instead of
- * failing one by one, and it knows when another lane has taken its place.
+ * A client with a memory: it halts at once when the gateway refuses its credential, so that deliveries wait instead of
+ * failing one by one, and it knows when another client has taken its place.
  */
-export class KeptLane implements Lane {
+export class KeptClient implements GatewayClient {
   readonly via: Via
-  readonly #places: Places
+  readonly #limiter: ConcurrencyLimiter
   readonly #protocol: Protocol
-  readonly #events: LaneEvents
+  readonly #events: ClientEvents
   readonly #now: () => number
   #haltedAtMs: number | undefined
   #usedAtMs = 0
   #stale = false
   readonly #answers = new AnswerWindow()
 
-  constructor(protocol: Protocol, via: Via, slots: Places, events: LaneEvents, now: () => number = Date.now) {
+  constructor(
+    protocol: Protocol,
+    via: Via,
+    limiter: ConcurrencyLimiter,
+    events: ClientEvents,
+    now: () => number = Date.now,
+  ) {
     this.#protocol = protocol
     this.via = via
-    this.#places = slots
+    this.#limiter = limiter
     this.#events = events
     this.#now = now
   }
 
-  slotsOf(address: Pick<Address, 'token'>): Places {
-    return this.#protocol.placesOf?.(address) ?? this.#places
+  limiterOf(address: Pick<Address, 'token'>): ConcurrencyLimiter {
+    return this.#protocol.placesOf?.(address) ?? this.#limiter
   }
 
   get leadsToMany(): boolean {
     return this.#protocol.placesOf !== undefined
   }
 
-  get state(): Lane['state'] {
+  get state(): GatewayClient['state'] {
     if (this.#stale) return 'stale'
     if (this.#haltedAtMs === undefined) return 'open'
     if (this.#now() - this.#haltedAtMs < probeAfterMs) return 'halted'
@@ -91,12 +97,12 @@ export class KeptLane implements Lane {
   }
 
   /** How it does; asking changes nothing. */
-  get health(): LaneHealth {
+  get health(): ClientHealth {
     const nowMs = this.#now()
     const { outcomes, durations } = this.#answers.read(nowMs)
     const { restsUntilMs } = this.#protocol
-    const places = [this.#places, ...(this.#protocol.places ?? [])]
-    const sum = (of: (one: Places) => number) => places.reduce((all, one) => all + of(one), 0)
+    const limiter = [this.#limiter, ...(this.#protocol.limiter ?? [])]
+    const sum = (of: (one: ConcurrencyLimiter) => number) => limiter.reduce((all, one) => all + of(one), 0)
     const [medianMs, p99Ms] = [0.5, 0.99].map((share) => quantileMs(durations, share))
     return {
       gateway: this.via.gateway,
@@ -104,8 +110,8 @@ export class KeptLane implements Lane {
       state: this.#haltedAtMs !== undefined ? 'halted' : restsUntilMs > nowMs ? 'resting' : 'open',
       restsUntil: restsUntilMs > nowMs ? new Date(restsUntilMs).toISOString() : null,
       inFlight: sum(({ taken }) => taken),
-      // The lane’s own places are for none, where each origin has its own.
-      inFlightLimit: this.leadsToMany ? sum(({ limit }) => limit) - this.#places.limit : this.#places.limit,
+      // The client’s own places are for none, where each origin has its own.
+      inFlightLimit: this.leadsToMany ? sum(({ limit }) => limit) - this.#limiter.limit : this.#limiter.limit,
       answers: Object.fromEntries(outcomes),
       medianMs: medianMs === undefined ? null : toldMs(medianMs),
       p99Ms: p99Ms === undefined ? null : toldMs(p99Ms),
@@ -123,7 +129,7 @@ export class KeptLane implements Lane {
           const given = outcome.answered !== undefined
           // A connection that fails at once says nothing of how many requests the gateway takes well; silence does.
           if (given || durationMs >= silentMs)
-            this.slotsOf(address).note(durationMs, outcome.is === 'busy' || !given, given)
+            this.limiterOf(address).note(durationMs, outcome.is === 'busy' || !given, given)
           this.#answers.note(outcome.is, durationMs, this.#now())
           this.#events.onAnswer(durationMs, outcome.is)
           return outcome
@@ -132,7 +138,7 @@ export class KeptLane implements Lane {
     }
   }
 
-  /** Another lane takes over; what is on its way still arrives. */
+  /** Another client takes over; what is on its way still arrives. */
   async replace(): Promise<void> {
     this.#stale = true
     await this.#protocol.close()

@@ -1,26 +1,26 @@
 import { LearnedLimit } from '@zbell/core'
-import type { Slots } from '../engine/index.ts'
+import type { Limiter } from '../engine/index.ts'
 
 /** How many places there are: a number that stays, or one that is learned. */
 type Limit = Pick<LearnedLimit, 'limit' | 'note' | 'noteFull'>
 
 /** A counter of free places; those who find none wait in line. */
-export class Places implements Slots {
+export class ConcurrencyLimiter implements Limiter {
   readonly #line: (() => void)[] = []
-  readonly #places: Limit
+  readonly #limiter: Limit
   readonly #fewAtFirst: number
   #hasAnswered = false
   #taken = 0
 
   /** @param fewAtFirst never more than this before the first answer */
-  constructor(places: number | Limit, fewAtFirst = Number.POSITIVE_INFINITY) {
+  constructor(limiter: number | Limit, fewAtFirst = Number.POSITIVE_INFINITY) {
     this.#fewAtFirst = fewAtFirst
-    this.#places = typeof places === 'number' ? { limit: places, note: () => {}, noteFull: () => {} } : places
+    this.#limiter = typeof limiter === 'number' ? { limit: limiter, note: () => {}, noteFull: () => {} } : limiter
   }
 
-  /** Places that begin few and become as many as the gateway takes well. @param ceiling never more than this */
-  static learning(ceiling: number, fewAtFirst?: number): Places {
-    return new Places(new LearnedLimit(ceiling), fewAtFirst)
+  /** ConcurrencyLimiter that begin few and become as many as the gateway takes well. @param ceiling never more than this */
+  static learning(ceiling: number, fewAtFirst?: number): ConcurrencyLimiter {
+    return new ConcurrencyLimiter(new LearnedLimit(ceiling), fewAtFirst)
   }
 
   get hasAnswered(): boolean {
@@ -32,7 +32,7 @@ export class Places implements Slots {
   }
 
   get limit(): number {
-    return this.#hasAnswered ? this.#places.limit : Math.min(this.#places.limit, this.#fewAtFirst)
+    return this.#hasAnswered ? this.#limiter.limit : Math.min(this.#limiter.limit, this.#fewAtFirst)
   }
 
   /** Takes a place; `undefined` when one was free, so that the fast way costs no promise. */
@@ -41,7 +41,7 @@ export class Places implements Slots {
       this.#taken++
       return undefined
     }
-    this.#places.noteFull()
+    this.#limiter.noteFull()
     return new Promise((go) => {
       if (ahead) this.#line.unshift(go)
       else this.#line.push(go)
@@ -56,12 +56,12 @@ export class Places implements Slots {
       this.#taken++
       next()
     }
-    if (this.#line.length > 0) this.#places.noteFull()
+    if (this.#line.length > 0) this.#limiter.noteFull()
   }
 
   note(durationMs: number, busy: boolean, answered = true): void {
     if (answered) this.#hasAnswered = true
     // The time of day as it was when the process began, and never set back since.
-    this.#places.note(durationMs, busy, performance.timeOrigin + performance.now())
+    this.#limiter.note(durationMs, busy, performance.timeOrigin + performance.now())
   }
 }

@@ -18,7 +18,7 @@ export const lintProfile = (text: string): Linted => lintRead(text, readYaml(tex
 
 /** The same of what was read already. */
 export function lintRead(text: string, read: ReadYaml): Linted {
-  const places = new Places(read)
+  const places = new ProfilePlaces(read)
   if (read.faults.length > 0)
     return {
       profile: undefined,
@@ -104,7 +104,7 @@ function at(value: unknown, path: Path): unknown {
 }
 
 /** Where things stand in a file. Lines and columns count from 1. */
-class Places {
+class ProfilePlaces {
   readonly #byPath: ReadonlyMap<string, { readonly offset: number; readonly isBlock: boolean }>
   readonly #lineStarts: readonly number[]
 

@@ -4,7 +4,7 @@ import { type Api, numberAtPlace, pageView } from '../api/index.ts'
 import { Problem } from '../base/index.ts'
 import { bindCredential, credentialInUse } from '../credentials/index.ts'
 import type { Database, GatewayPlace, OnGateway, Scope } from '../database/index.ts'
-import type { GatewayRoom } from './gateways.ts'
+import type { GatewayRegistry } from './gateways.ts'
 import { ProfileRefused, type UsedProfile } from './profiles.ts'
 import { dropProfile, findProfile, listProfiles, type ProfileRow, saveProfile, useProfile } from './store/profiles.ts'
 import { endRecording, recordedExchanges, recordedUntil, startRecording } from './store/recordings.ts'
@@ -36,7 +36,7 @@ export async function inProfileWords<T>(act: () => Promise<T>): Promise<T> {
 }
 
 /** Gateways and the profiles by which an app speaks to them. */
-export function serveGateways(api: Api, database: Database, gateways: GatewayRoom, onGateway: OnGateway): void {
+export function serveGateways(api: Api, database: Database, gateways: GatewayRegistry, onGateway: OnGateway): void {
   const textView = async (place: GatewayPlace): Promise<GatewayText> => {
     const [known, used] = await Promise.all([gateways.inspector.describe(place), gateways.profiles.of(place)])
     return { ...known, text: used?.text ?? null, facts: [...(used?.facts ?? [])] }

@@ -10,13 +10,13 @@ import { AddressNotAllowed } from '../net/index.ts'
 import { NoAnswer } from '../transport/index.ts'
 import { CredentialRejected } from './authorization.ts'
 import { impossibleToken, sample } from './check-credential.ts'
-import type { GatewayRoom } from './gateways.ts'
+import type { GatewayRegistry } from './gateways.ts'
 import type { Protocol, Trial } from './kept-client.ts'
 import { maskValue } from './recorder.ts'
 import { gatewayPlace, inProfileWords, profilePlace } from './routes.ts'
 
 /** Shows the exact request that would go out, and sends it when it is asked to. */
-export function serveGatewayTrials(api: Api, database: Database, gateways: GatewayRoom): void {
+export function serveGatewayTrials(api: Api, database: Database, gateways: GatewayRegistry): void {
   api.serve('tryGateway', async ({ caller: { scope }, params, body }) => {
     const place = gatewayPlace(scope, params.platform)
     const text = body.profile

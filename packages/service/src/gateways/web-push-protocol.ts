@@ -16,7 +16,7 @@ import type { Address, PreparedRequest, Sendable } from '../engine/index.ts'
 import { type AddressGuard, AddressNotAllowed } from '../net/index.ts'
 import { NoAnswer, openTransport, type Transport, type TransportOptions, unanswered } from '../transport/index.ts'
 import type { Protocol, Trial } from './kept-client.ts'
-import { Places } from './limiter.ts'
+import { ConcurrencyLimiter } from './limiter.ts'
 
 /** The most push services that one app's devices may name; one that never answered gives way, or the one used longest ago. */
 const maxOrigins = 500
@@ -28,7 +28,7 @@ const heardWithinMs = 60_000
 
 type PushService = {
   readonly origin: Transport
-  readonly places: Places
+  readonly limiter: ConcurrencyLimiter
   authorization: string
   renewAtMs: number
 }
@@ -45,7 +45,7 @@ export class WebPushProtocol implements Protocol {
   readonly #http: TransportOptions
   readonly #inFlight: number
   /** By how endpoints begin, so that each is read once. */
-  readonly #known = new LRUCache<string, Places>({ max: maxOrigins })
+  readonly #known = new LRUCache<string, ConcurrencyLimiter>({ max: maxOrigins })
 
   constructor(given: {
     key: VapidKey
@@ -63,22 +63,22 @@ export class WebPushProtocol implements Protocol {
     this.#inFlight = given.inFlight
   }
 
-  placesOf({ token }: Pick<Address, 'token'>): Places | undefined {
+  placesOf({ token }: Pick<Address, 'token'>): ConcurrencyLimiter | undefined {
     const beginning = token.slice(0, token.indexOf('/', 'https://'.length))
     const known = this.#known.get(beginning)
     if (known) return known
     try {
-      const { places } = this.#service(new URL(token))
-      this.#known.set(beginning, places)
-      return places
+      const { limiter } = this.#service(new URL(token))
+      this.#known.set(beginning, limiter)
+      return limiter
     } catch (error) {
       if (error instanceof AddressNotAllowed) return undefined
       throw error
     }
   }
 
-  get places(): Places[] {
-    return [...this.#services.values()].map(({ places }) => places)
+  get limiter(): ConcurrencyLimiter[] {
+    return [...this.#services.values()].map(({ limiter }) => limiter)
   }
 
   async prepare(notification: Sendable): Promise<PreparedRequest> {
@@ -147,7 +147,7 @@ export class WebPushProtocol implements Protocol {
       if (!(error instanceof NoAnswer)) throw error
       if (error.code === 'ADDRESS_NOT_ALLOWED') return { is: 'refused', reason: 'address-not-allowed' }
       const isSilent =
-        error.restMs === undefined && service?.places.hasAnswered === false && heardAtMs > Date.now() - heardWithinMs
+        error.restMs === undefined && service?.limiter.hasAnswered === false && heardAtMs > Date.now() - heardWithinMs
       return isSilent ? { is: 'unavailable', silent: true } : unanswered(error)
     }
   }
@@ -158,7 +158,7 @@ export class WebPushProtocol implements Protocol {
     if (known && known.renewAtMs > nowMs) return known
     this.#guard.check(endpoint)
     const service: PushService = {
-      places: known?.places ?? Places.learning(this.#inFlight, strangersPlaces),
+      limiter: known?.limiter ?? ConcurrencyLimiter.learning(this.#inFlight, strangersPlaces),
       origin: known?.origin ?? openTransport(endpoint.origin, { ...this.#http, lookup: this.#guard.lookup }),
       authorization: vapidAuthorization(
         endpoint.origin,
@@ -177,18 +177,19 @@ export class WebPushProtocol implements Protocol {
 
   #leaveOne(newest: string): void {
     const others = [...this.#services].filter(([origin]) => origin !== newest)
-    const strangers = others.filter(([, { places }]) => !places.hasAnswered)
+    const strangers = others.filter(([, { limiter }]) => !limiter.hasAnswered)
     // First those that have been silent already, since another may be about to answer.
     const [origin, left] = strangers.find((one) => one[1].origin.restsUntilMs > 0) ?? strangers[0] ?? others[0]!
     this.#services.delete(origin)
-    for (const [beginning, places] of this.#known.entries()) if (places === left.places) this.#known.delete(beginning)
+    for (const [beginning, limiter] of this.#known.entries())
+      if (limiter === left.limiter) this.#known.delete(beginning)
     void left.origin.close()
   }
 
   /** While one of those that are known to be there answers, all is well; each rests for itself. */
   get restsUntilMs(): number {
     const all = [...this.#services.values()]
-    const known = all.filter(({ places }) => places.hasAnswered)
+    const known = all.filter(({ limiter }) => limiter.hasAnswered)
     const rests = (known.length > 0 ? known : all).map(({ origin }) => origin.restsUntilMs)
     return rests.length === 0 ? 0 : Math.min(...rests)
   }

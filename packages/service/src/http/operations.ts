@@ -7,7 +7,7 @@ import { recentDeliveries, serveReceipts } from '../deliveries/index.ts'
 import { Proofs, serveDevices, serveOwnDevice } from '../devices/index.ts'
 import { serveGateways, serveGatewayTrials, serveHandsets } from '../gateways/index.ts'
 import { anywhere, onlyHosts, publicOnly } from '../net/index.ts'
-import { serveActivityFiles, serveNotifications, serveRestraint, serveTemplates } from '../notifications/index.ts'
+import { serveActivityFiles, serveNotifications, serveStops, serveTemplates } from '../notifications/index.ts'
 import {
   type EventStreams,
   serveEvents,
@@ -55,7 +55,7 @@ export function serveOperations(
   serveSources(api, parts, () => config['http.publicUrl'] || parts.url())
   serveTriggers(api, database, parts.triggers)
   serveWebhooks(api, database, limits, parts.webhooks, () => config['http.publicUrl'].replace(/\/$/, '') || parts.url())
-  serveRestraint(api, database, parts.stops, limits, onChange)
+  serveStops(api, database, parts.stops, limits, onChange)
   serveActivityFiles(api, database)
   serveTemplates(api, database)
   serveSegments(api, database, parts.ruleEvaluator, config['retention.deliveryDays'])

@@ -5,7 +5,7 @@ import type { Config, Metrics } from '../base/index.ts'
 import type { CredentialRegistry } from '../credentials/index.ts'
 import type { Database, OnGateway } from '../database/index.ts'
 import type { Signals } from '../engine/index.ts'
-import type { CredentialChecks, GatewayRoom, HandsetControl } from '../gateways/index.ts'
+import type { CredentialChecks, GatewayRegistry, HandsetControl } from '../gateways/index.ts'
 import type { Intake, Stops } from '../notifications/index.ts'
 import type { LiveHub, Rewrapped } from '../operations/index.ts'
 import type { Schedules } from '../schedules/index.ts'
@@ -37,9 +37,9 @@ export type HttpParts = {
   readonly webhooks: Webhooks
   /** Whether more is answered than how this process is. */
   readonly answersApi: boolean
-  readonly desk: CredentialRegistry
+  readonly registry: CredentialRegistry
   readonly checks: CredentialChecks
-  readonly gateways: GatewayRoom
+  readonly gateways: GatewayRegistry
   readonly handsets: HandsetControl
   readonly milestones: Milestones
   readonly rewrap: () => Promise<Rewrapped>

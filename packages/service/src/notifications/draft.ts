@@ -9,7 +9,7 @@ import {
   type Urgency,
   type Writing,
 } from '@zbell/core'
-import type { Channel } from '@zbell/core/restraint'
+import type { Channel } from '@zbell/core/policy'
 import type { z } from 'zod'
 import { invalid } from '../base/index.ts'
 import { type Database, type Scope, whereOf } from '../database/index.ts'

@@ -5,7 +5,7 @@ import { timingOf, type When } from '@zbell/core/calendar'
 import { invalid, type Pace, Problem } from '../base/index.ts'
 import { type Database, databaseTime, isDuplicate, type Scope } from '../database/index.ts'
 import type { Ahead, BlockDevice, Notification, Pause, Signals } from '../engine/index.ts'
-import type { GatewayRoom } from '../gateways/index.ts'
+import type { GatewayRegistry } from '../gateways/index.ts'
 import { checkReferences } from '../targets/index.ts'
 import { buildNotification, fewDevices } from './build-notification.ts'
 import { channelIn, draftOf, type NotificationRequest } from './draft.ts'
@@ -21,7 +21,7 @@ import { withdrawNotification } from './store/withdraw-notification.ts'
 /** What intake needs of the rest of the process. */
 export type IntakeParts = {
   readonly database: Database
-  readonly gateways: GatewayRoom
+  readonly gateways: GatewayRegistry
   readonly pace: Pace
   /** For so many days deliveries are kept; 0 where they stay. */
   readonly keptDays: number

@@ -2,7 +2,7 @@ import type { Review } from '@zbell/contract'
 import { type Content, type Reason, Renderer, readerOf, reasons, type Target } from '@zbell/core'
 import type { Database, DeviceRow, Scope } from '../database/index.ts'
 import { listDevices } from '../devices/index.ts'
-import type { GatewayRoom } from '../gateways/index.ts'
+import type { GatewayRegistry } from '../gateways/index.ts'
 import { readersValues } from '../people/index.ts'
 import { unknownUsers } from '../targets/index.ts'
 import type { Draft } from './draft.ts'
@@ -33,7 +33,7 @@ export const onlyOn = (target: Target, device: string): Target => ({
  * @param language show it in this language instead
  */
 export async function reviewPerson(
-  { database, gateways }: { readonly database: Database; readonly gateways: GatewayRoom },
+  { database, gateways }: { readonly database: Database; readonly gateways: GatewayRegistry },
   scope: Scope,
   draft: Draft,
   { user, language }: { readonly user: string; readonly language: string | undefined },

@@ -1,24 +1,24 @@
 import type { Review } from '@zbell/contract'
 import { instantOf, type Platform, type Reason } from '@zbell/core'
-import { type Cap, ownQuietFor, type QuietVerdict, type QuietWindow, quietVerdict } from '@zbell/core/restraint'
+import { type Cap, ownQuietFor, type QuietVerdict, type QuietWindow, quietVerdict } from '@zbell/core/policy'
 import type { Reader, Where } from '../database/index.ts'
-import { restraintOfApp, usesOf } from '../policy/index.ts'
+import { policyOfApp, usesOf } from '../policy/index.ts'
 import type { Ringers } from '../targets/index.ts'
 import type { Draft } from './draft.ts'
 
 /** When it would ring: at an instant, or at an hour of each reader’s clock. */
 export type Moment = { readonly atMs: number } | { readonly local: string }
 
-type OfApp = Awaited<ReturnType<typeof restraintOfApp>>
+type OfApp = Awaited<ReturnType<typeof policyOfApp>>
 
 /** What of quiet hours and caps holds for a draft; undefined where nothing does. */
-export async function restraintOn(reader: Reader, where: Where, draft: Draft): Promise<OfApp | undefined> {
+export async function policyFor(reader: Reader, where: Where, draft: Draft): Promise<OfApp | undefined> {
   if (draft.mode === 'wake') return undefined
-  const ofApp = await restraintOfApp(reader, { ...where, ...draft })
+  const ofApp = await policyOfApp(reader, { ...where, ...draft })
   return ofApp.own || ofApp.quiet.length > 0 || ofApp.caps.length > 0 ? ofApp : undefined
 }
 
-export type Restrained = {
+export type PolicyEffects = {
   readonly people: number
   readonly devices: Record<Platform, number>
   readonly leftOut: ReadonlyMap<Reason, number>
@@ -27,7 +27,7 @@ export type Restrained = {
 }
 
 /** Tells who of those that would ring waits, is left out, or has got enough. @param share of all that were looked at */
-export async function restrained(
+export async function policyEffects(
   reader: Reader,
   where: Where,
   draft: Draft,
@@ -39,7 +39,7 @@ export async function restrained(
     readonly moment: Moment
     readonly looks: readonly { readonly ringers: readonly Ringers[]; readonly share: number }[]
   },
-): Promise<Restrained> {
+): Promise<PolicyEffects> {
   const verdictOf = verdicts(ofApp, draft, moment)
   const devices = { ios: 0, android: 0, web: 0 }
   const leftOut = new Map<Reason, number>()

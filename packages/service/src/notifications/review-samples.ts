@@ -1,7 +1,7 @@
 import type { Review } from '@zbell/contract'
 import { type Content, languagesOf, type Platform, platforms, type Reason, Renderer, readerOf } from '@zbell/core'
 import type { Reader, Scope } from '../database/index.ts'
-import type { GatewayRoom } from '../gateways/index.ts'
+import type { GatewayRegistry } from '../gateways/index.ts'
 import { readersValues } from '../people/index.ts'
 import { sampleDevices, type Tally } from '../targets/index.ts'
 import type { Draft } from './draft.ts'
@@ -16,7 +16,7 @@ export type Sample = Review['samples'][number]
 
 /** A content as it would go to a device's gateway. @param user whose it is; `null` where it is nobody's in particular */
 export async function sampleOf(
-  gateways: GatewayRoom,
+  gateways: GatewayRegistry,
   scope: Scope,
   draft: Draft,
   { platform, user, content }: { readonly platform: Platform; readonly user: string | null; readonly content: Content },
@@ -38,7 +38,7 @@ export async function sampleOf(
  * @param language show it in this language instead
  */
 export async function samplesOf(
-  { database, gateways }: { readonly database: Reader; readonly gateways: GatewayRoom },
+  { database, gateways }: { readonly database: Reader; readonly gateways: GatewayRegistry },
   scope: Scope,
   draft: Draft,
   language: string | undefined,

@@ -11,11 +11,11 @@ import {
 } from '@zbell/core'
 import type { Pace } from '../base/index.ts'
 import type { Database, Reader, Scope, Where } from '../database/index.ts'
-import type { GatewayRoom } from '../gateways/index.ts'
+import type { GatewayRegistry } from '../gateways/index.ts'
 import { listLeftOut, ringersOf, type Tally, type TargetGroup, tallyTarget } from '../targets/index.ts'
 import type { Draft } from './draft.ts'
 import { type DeviceVerdict, reviewPerson } from './review-person.ts'
-import { type Moment, type Restrained, restrained, restraintOn } from './review-policy.ts'
+import { type Moment, type PolicyEffects, policyEffects, policyFor } from './review-policy.ts'
 import { samplesOf, type Unserved } from './review-samples.ts'
 
 export type ReviewReader = {
@@ -39,7 +39,7 @@ const withinMs = 10_000
  * @throws {TooSlow} when its target takes too long to look through
  */
 export async function reviewDraft(
-  given: { database: Database; gateways: GatewayRoom; pace: Pace },
+  given: { database: Database; gateways: GatewayRegistry; pace: Pace },
   scope: Scope,
   draft: Draft,
   reader: ReviewReader,
@@ -51,7 +51,7 @@ export async function reviewDraft(
   const where = { appNo: scope.app.no, environment: scope.environment }
   const wanted = wantedValues(draft)
   const channelNo = draft.channel?.no ?? null
-  const ofApp = await restraintOn(database, where, draft)
+  const ofApp = await policyFor(database, where, draft)
   // Quiet hours and caps are asked of each person: of many, of a sample of them.
   const exact = reader.exact === 'true' && ofApp === undefined
   const unserved = await given.gateways.unserved(where.appNo, where.environment)
@@ -134,7 +134,7 @@ function decider(
   }: {
     readonly wanted: readonly string[]
     readonly unserved: Unserved
-    readonly ofApp: Awaited<ReturnType<typeof restraintOn>>
+    readonly ofApp: Awaited<ReturnType<typeof policyFor>>
     readonly moment: Moment
   },
 ): (target: Draft['target']) => Promise<DeviceVerdict> {
@@ -160,10 +160,10 @@ async function restrainedOf(
   database: Reader,
   where: Where,
   draft: Draft,
-  ofApp: NonNullable<Awaited<ReturnType<typeof restraintOn>>>,
+  ofApp: NonNullable<Awaited<ReturnType<typeof policyFor>>>,
   { looks, lacks }: Tally,
   { moment, unserved }: { readonly moment: Moment; readonly unserved: Unserved },
-): Promise<Restrained> {
+): Promise<PolicyEffects> {
   const channelNo = draft.channel?.no ?? null
   const looked = await Promise.all(
     looks.map(async ({ parts, share }) => ({
@@ -176,7 +176,7 @@ async function restrainedOf(
       }),
     })),
   )
-  return restrained(database, where, draft, ofApp, { moment, looks: looked })
+  return policyEffects(database, where, draft, ofApp, { moment, looks: looked })
 }
 
 const skipOf = (group: TargetGroup, mode: Mode, unserved: Unserved): Reason | undefined =>
@@ -206,9 +206,9 @@ function leftOutOf(
   groups: readonly TargetGroup[],
   mode: Mode,
   unserved: Unserved,
-  restrained: ReadonlyMap<Reason, number> = new Map(),
+  policyEffects: ReadonlyMap<Reason, number> = new Map(),
 ): Review['leftOut'] {
-  const counts = new Map<Reason, number>(restrained)
+  const counts = new Map<Reason, number>(policyEffects)
   const add = (reason: Reason, devices: number) => {
     if (devices > 0) counts.set(reason, (counts.get(reason) ?? 0) + devices)
   }

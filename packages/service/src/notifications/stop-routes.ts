@@ -1,6 +1,6 @@
 import type { Stop } from '@zbell/contract'
 import { isUserName } from '@zbell/core'
-import type { QuietWindow } from '@zbell/core/restraint'
+import type { QuietWindow } from '@zbell/core/policy'
 import type { Api, RateLimits } from '../api/index.ts'
 import { Problem } from '../base/index.ts'
 import { type Database, whereOf } from '../database/index.ts'
@@ -11,13 +11,7 @@ import type { Stopped, Stops } from './stops.ts'
 import { wakePerson } from './store/wake-person.ts'
 
 /** The stop of an app, and people’s own quiet hours. */
-export function serveRestraint(
-  api: Api,
-  database: Database,
-  stops: Stops,
-  limits: RateLimits,
-  onChange: () => void,
-): void {
+export function serveStops(api: Api, database: Database, stops: Stops, limits: RateLimits, onChange: () => void): void {
   api.serve('readStop', async ({ caller: { scope } }) => stopView(await stops.read(scope)))
   api.serve('stopApp', async ({ caller: { scope, actor }, body }) => {
     const stopped = await stops.stop(scope, { reason: body.reason, by: actor })

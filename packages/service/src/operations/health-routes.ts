@@ -1,22 +1,22 @@
 import type { Day } from '@zbell/contract'
-import { type DeliveryState, quantileMs, type Reason, reasons, timedSteps, toldMs, troublesOf } from '@zbell/core'
+import { alertsOf, type DeliveryState, quantileMs, type Reason, reasons, timedSteps, toldMs } from '@zbell/core'
 import type { Api } from '../api/index.ts'
 import { type Database, type Scope, whereOf } from '../database/index.ts'
 import { type DayCount, readDays } from '../deliveries/index.ts'
 import { newestDevices } from '../devices/index.ts'
-import type { GatewayRoom } from '../gateways/index.ts'
+import type { GatewayRegistry } from '../gateways/index.ts'
 import { channelNamed, findStop, readWaiting } from '../policy/index.ts'
 import { unheardSchedules, unrungSchedules } from '../schedules/index.ts'
 import { awaySources } from '../sources/index.ts'
 import { faultyTriggers, pausedTriggers } from '../triggers/index.ts'
-import { troubledWebhooks } from '../webhooks/index.ts'
+import { failingWebhooks } from '../webhooks/index.ts'
 import { listJobs } from './store/jobs.ts'
 import { listProcesses } from './store/processes.ts'
 
 /** So many schedules that did not ring are named. */
 const mostUnrung = 10
 
-export function serveHealthOf(api: Api, database: Database, gateways: GatewayRoom): void {
+export function serveHealthOf(api: Api, database: Database, gateways: GatewayRegistry): void {
   api.serve('readHealth', async ({ caller: { scope } }) => {
     const startMs = performance.now()
     await database.ping()
@@ -43,7 +43,7 @@ export function serveHealthOf(api: Api, database: Database, gateways: GatewayRoo
       unheard: await unheardSchedules(database, whereOf(scope), mostUnrung),
       runaways: await pausedTriggers(database, whereOf(scope)),
       faultyTriggers: await faultyTriggers(database, whereOf(scope)),
-      failingWebhooks: await troubledWebhooks(database, whereOf(scope)),
+      failingWebhooks: await failingWebhooks(database, whereOf(scope)),
       awaySources: await awaySources(database, whereOf(scope)),
       reachedLimits: processes
         .flatMap(({ reachedLimits = [] }) => reachedLimits)
@@ -55,7 +55,7 @@ export function serveHealthOf(api: Api, database: Database, gateways: GatewayRoo
       queue: { due: queue.due, oldestDueMs: oldestDueAt?.getTime() },
     }
     return {
-      troubles: troublesOf(condition, Date.now()),
+      troubles: alertsOf(condition, Date.now()),
       databaseMs: Math.round(databaseMs * 100) / 100,
       processes: own,
       jobs: jobs.map(({ startedAt, finishedAt, ...job }) => ({
@@ -83,7 +83,7 @@ export function serveHealthOf(api: Api, database: Database, gateways: GatewayRoo
 }
 
 /** Platforms with devices to which nothing can go out. */
-async function unservedOf(database: Database, gateways: GatewayRoom, scope: Scope) {
+async function unservedOf(database: Database, gateways: GatewayRegistry, scope: Scope) {
   const unserved = await gateways.unserved(scope.app.no, scope.environment)
   if (unserved.size === 0) return []
   const devices = await newestDevices(database, scope)

@@ -4,7 +4,7 @@ import type { Logger } from 'pino'
 import type { ReachedLimit } from '../api/index.ts'
 import type { Config, Pace } from '../base/index.ts'
 import type { Database } from '../database/index.ts'
-import type { GatewayRoom } from '../gateways/index.ts'
+import type { GatewayRegistry } from '../gateways/index.ts'
 import { type ProcessReport, removeProcess, reportProcess } from './store/processes.ts'
 
 const everyMs = 5_000
@@ -21,7 +21,7 @@ export class Presence {
   constructor(
     given: {
       readonly database: Database
-      readonly gateways: GatewayRoom
+      readonly gateways: GatewayRegistry
       readonly pace: Pace
       readonly log: Logger
       readonly does: Config['only']

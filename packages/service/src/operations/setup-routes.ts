@@ -5,10 +5,10 @@ import { countAppKeys, listMilestones } from '../apps/index.ts'
 import { type CredentialRow, credentialsInUse } from '../credentials/index.ts'
 import type { Database, Scope } from '../database/index.ts'
 import { type NewestDevice, newestDevices } from '../devices/index.ts'
-import type { GatewayRoom } from '../gateways/index.ts'
+import type { GatewayRegistry } from '../gateways/index.ts'
 
 /** @param handsets whether virtual handsets run beside this service */
-export function serveSetup(api: Api, database: Database, gateways: GatewayRoom, handsets: boolean): void {
+export function serveSetup(api: Api, database: Database, gateways: GatewayRegistry, handsets: boolean): void {
   api.serve('readSetup', async ({ caller: { scope } }) => {
     const devices = await newestDevices(database, scope)
     const credentials = await credentialsInUse(database, scope)
@@ -27,7 +27,7 @@ export function serveSetup(api: Api, database: Database, gateways: GatewayRoom, 
 
 async function setupFacts(
   database: Database,
-  gateways: GatewayRoom,
+  gateways: GatewayRegistry,
   scope: Scope,
   devices: readonly NewestDevice[],
   credentials: readonly CredentialRow[],

@@ -10,7 +10,7 @@ import {
   deleteTopic,
   ensureTopic,
   findTopic,
-  hasRoomForTopics,
+  hasCapacityForTopics,
   joinTopic,
   leaveTopic,
   listTopics,
@@ -70,7 +70,7 @@ export function serveTopics(api: Api, database: Database, limits: RateLimits, on
       const name = needName(params.topic)
       const known = await findTopic(database, scope, name)
       if (!known?.declared && !(await readSettings(database, scope)).openTopics) throw new Problem('unknown-topic')
-      if (!known && !(await hasRoomForTopics(database, scope)))
+      if (!known && !(await hasCapacityForTopics(database, scope)))
         throw new Problem(
           'too-many-topics',
           `Devices have made ${mostUndeclared} topics here already; declare this one.`,

@@ -1,6 +1,6 @@
 import { type Channel, channelName, channelSetting, type OwnChannel } from '@zbell/contract'
 import type { Platform } from '@zbell/core'
-import { type ChannelSetting, platformName } from '@zbell/core/restraint'
+import { type ChannelSetting, platformName } from '@zbell/core/policy'
 import { type Api, nameAtPlace, pageView, placeOfName, type RateLimits } from '../api/index.ts'
 import { invalid, Problem } from '../base/index.ts'
 import { type Database, type Scope, whereOf } from '../database/index.ts'

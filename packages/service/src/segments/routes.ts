@@ -4,7 +4,7 @@ import { invalid, Problem } from '../base/index.ts'
 import { type Database, whereOf } from '../database/index.ts'
 import { needUser } from '../people/index.ts'
 import type { RuleEvaluator } from './rule-evaluator.ts'
-import { needRoom, needRule, needSegment, warningsOf } from './segments.ts'
+import { needRule, needSegment, requireCapacity, warningsOf } from './segments.ts'
 import { segmentsNaming } from './store/ready-rule.ts'
 import { ruleFacts } from './store/rule-facts.ts'
 import { countRule, estimateRule, isLong, ruleMembers, someMembers } from './store/rule-members.ts'
@@ -31,7 +31,7 @@ export function serveSegments(api: Api, database: Database, ruleEvaluator: RuleE
     const { error } = segmentName.safeParse(name)
     if (error) throw invalid('/segment', `${error.issues[0]?.message} as a name`)
     const ready = await needRule(database, scope, rule, { as: name, keptDays })
-    await needRoom(database, scope, name)
+    await requireCapacity(database, scope, name)
     await saveSegment(database, whereOf(scope), { name, rule, note, madeBy: actor })
     const saved = segmentView(await needSegment(database, scope, name))
     return { ...saved, warnings: await warningsOf(database, scope, ready) }

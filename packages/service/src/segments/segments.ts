@@ -46,7 +46,7 @@ export async function warningsOf(
 }
 
 /** @throws {Problem} when one more would be too many */
-export async function needRoom(database: Reader, scope: Scope, name: string): Promise<void> {
+export async function requireCapacity(database: Reader, scope: Scope, name: string): Promise<void> {
   const names = await segmentNames(database, whereOf(scope))
   if (names.length >= mostSegments && !names.includes(name))
     throw invalid('/segment', `would be one more than the ${mostSegments.toLocaleString('en')} that an app may have`)

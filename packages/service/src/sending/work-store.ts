@@ -5,7 +5,7 @@ import { type OnStep, storeOutcomes } from '../deliveries/index.ts'
 import type { WorkStore } from '../engine/index.ts'
 import { pausesOf, withdrawPage } from '../notifications/index.ts'
 import { loadBlockDevices, readersValues, superseded } from '../people/index.ts'
-import { countUnderCaps, giveBack, restraintOf, wakeRejected } from '../policy/index.ts'
+import { countUnderCaps, policyOf, refund, wakeRejected } from '../policy/index.ts'
 import { extend, FairQueue, release } from '../queue/index.ts'
 import { claimNotificationWork } from './store/claim-notification-work.ts'
 import { expandPage, type Looks } from './store/expand-page.ts'
@@ -36,10 +36,10 @@ export const workStore = (
   values: (userNos) => readersValues(database, userNos),
   superseded: (notification, tag, numbers) => superseded(database, notification, tag, numbers),
   pausesOf: (numbers) => pausesOf(database, numbers),
-  restraint: (notification, devices) => restraintOf(database, notification, devices),
+  policy: (notification, devices) => policyOf(database, notification, devices),
   countUnderCaps: (notification, caps, persons) =>
     countUnderCaps(database, notification, notification.no, caps, persons),
-  giveBackPage: (claim, after) => giveBack(database, claim, after, leaseMs),
+  refundPage: (claim, after) => refund(database, claim, after, leaseMs),
   wakeRejected: (of) => wakeRejected(database, of),
   async noteAccepted({ appNo, environment }, platform, rehearsal) {
     try {

@@ -10,7 +10,7 @@ export type Detach = () => void
  * Runs the work of apps side by side, one piece of each app at a time. A piece that takes long detaches itself and continues on its
  * own, so that no other app waits for it.
  */
-export class AppLanes {
+export class AppLimiter {
   readonly #running = new Map<number, Promise<void>>()
   readonly #onError: (error: unknown) => void
   readonly #closing: Promise<undefined>
@@ -29,7 +29,7 @@ export class AppLanes {
     return this.#isClosed
   }
 
-  /** @returns undefined as soon as the lanes are closed, without waiting for the work */
+  /** @returns undefined as soon as the limiter are closed, without waiting for the work */
   untilClosed<T>(work: Promise<T>): Promise<T | undefined> {
     return Promise.race([work, this.#closing])
   }

@@ -4,7 +4,7 @@ import { findAppByNo } from '../apps/index.ts'
 import { DatabaseUnavailable } from '../database/index.ts'
 import { EvaluationFailed, EvaluationsBusy } from '../evaluation/index.ts'
 import { findSource, SourceFault } from '../sources/index.ts'
-import { AppLanes, type Detach } from './app-limiter.ts'
+import { AppLimiter, type Detach } from './app-limiter.ts'
 import { cameByNow, type ReadDue, readDue } from './due.ts'
 import type { FiringBuild } from './firing.ts'
 import { type FiringParts, makeOrSay, ourFault, reportTo, stateOf, tell, together } from './firing-parts.ts'
@@ -26,35 +26,37 @@ type Settled = {
 /** Rings what has waited for as long as its trigger says. */
 export class DueFiringDispatcher {
   readonly #parts: FiringParts
-  readonly #lanes: AppLanes
+  readonly #limiter: AppLimiter
 
   constructor(parts: FiringParts) {
     this.#parts = parts
-    this.#lanes = new AppLanes(reportTo(parts))
+    this.#limiter = new AppLimiter(reportTo(parts))
   }
 
   close(): Promise<void> {
-    return this.#lanes.close()
+    return this.#limiter.close()
   }
 
   /** Rings what has waited, unless it is not needed any more. @returns how many were read */
   async fire(): Promise<number> {
-    const { busyApps } = this.#lanes
+    const { busyApps } = this.#limiter
     if (!busyApps) return 0
     const due = (await dueFirings(this.#parts.database, together, busyApps)).map(readDue)
-    return this.#lanes.run(due, (ofApp, detach) => this.#settleOfApp(ofApp, detach))
+    return this.#limiter.run(due, (ofApp, detach) => this.#settleOfApp(ofApp, detach))
   }
 
   async #settleOfApp(due: readonly ReadDue[], detach: Detach): Promise<number> {
     // Rows of one source are read again together, so that a source that is away costs its own firings one wait, and no others.
-    const lanes = new Map<string, ReadDue[]>()
+    const limiter = new Map<string, ReadDue[]>()
     for (const one of due) {
       const { appNo, environment, source } = one.firing
       const name = one.found && one.definition.unless !== undefined ? `${appNo} ${environment} ${source}` : ''
-      lanes.set(name, [...(lanes.get(name) ?? []), one])
+      limiter.set(name, [...(limiter.get(name) ?? []), one])
     }
     await Promise.all(
-      [...lanes].map(([name, ones]) => (name === '' ? this.#settleAll(ones, detach) : this.#settleRows(ones, detach))),
+      [...limiter].map(([name, ones]) =>
+        name === '' ? this.#settleAll(ones, detach) : this.#settleRows(ones, detach),
+      ),
     )
     return due.length
   }
@@ -90,7 +92,7 @@ export class DueFiringDispatcher {
 
   async #settleAll(ones: readonly ReadDue[], detach: Detach): Promise<void> {
     for (const one of ones) {
-      const settled = await this.#lanes.untilClosed(this.#settle(one, detach))
+      const settled = await this.#limiter.untilClosed(this.#settle(one, detach))
       if (!settled) return
       await this.#settleAs(one.firing, settled)
     }

@@ -6,7 +6,7 @@ import { DatabaseUnavailable, type Scope } from '../database/index.ts'
 import { EvaluationsBusy } from '../evaluation/index.ts'
 import { takeEvents, type WaitingEvent, waitingEvents } from '../events/index.ts'
 import { findSourceByNo, foundOf, type KeptFound, queuedChange, type SourceRow } from '../sources/index.ts'
-import { AppLanes, type Detach } from './app-limiter.ts'
+import { AppLimiter, type Detach } from './app-limiter.ts'
 import type { KeptRing } from './due.ts'
 import { ringOf } from './firing.ts'
 import {
@@ -29,7 +29,7 @@ const concurrency = 6
 const storeEveryMs = 1_000
 
 /** Who listens to what comes by one way. */
-type Lane = {
+type GatewayClient = {
   readonly scope: Scope | undefined
   readonly source: SourceRow | undefined
   readonly triggers: readonly TriggerRow[]
@@ -40,15 +40,15 @@ type Prepared = { readonly event: WaitingEvent; readonly outcomes: readonly Outc
 /** Lets triggers fire for the events that wait for them. */
 export class EventDispatcher {
   readonly #parts: FiringParts
-  readonly #lanes: AppLanes
+  readonly #limiter: AppLimiter
 
   constructor(parts: FiringParts) {
     this.#parts = parts
-    this.#lanes = new AppLanes(reportTo(parts))
+    this.#limiter = new AppLimiter(reportTo(parts))
   }
 
   close(): Promise<void> {
-    return this.#lanes.close()
+    return this.#limiter.close()
   }
 
   /**
@@ -57,15 +57,15 @@ export class EventDispatcher {
    * @returns how many were this process’s to look at
    */
   async fire(): Promise<number> {
-    const { busyApps } = this.#lanes
+    const { busyApps } = this.#limiter
     if (!busyApps) return 0
     const events = await waitingEvents(this.#parts.database, together, busyApps)
-    return this.#lanes.run(events, (ofApp, detach) => this.#fireOfApp(ofApp, detach))
+    return this.#limiter.run(events, (ofApp, detach) => this.#fireOfApp(ofApp, detach))
   }
 
   async #fireOfApp(events: readonly WaitingEvent[], detach: Detach): Promise<number> {
     let ours = 0
-    for (let rest = events; rest.length > 0 && !this.#lanes.isClosed; ) {
+    for (let rest = events; rest.length > 0 && !this.#limiter.isClosed; ) {
       const prepared = await this.#prepare(rest, performance.now() + storeEveryMs, detach)
       ours += await this.#storePrepared(prepared)
       const done = new Set(prepared.map(({ event }) => event))
@@ -121,24 +121,24 @@ export class EventDispatcher {
 
   /** Prepares as many as there is time for. @param untilMs by `performance.now()` */
   async #prepare(events: readonly WaitingEvent[], untilMs: number, detach: Detach): Promise<Prepared[]> {
-    const lanes = new Map<string, Promise<Lane>>()
-    const laneOf = (event: WaitingEvent): Promise<Lane> => {
+    const limiter = new Map<string, Promise<GatewayClient>>()
+    const clientOf = (event: WaitingEvent): Promise<GatewayClient> => {
       const name = `${event.appNo} ${event.environment} ${event.sourceNo}`
-      const known = lanes.get(name) ?? this.#lane(event)
-      lanes.set(name, known)
+      const known = limiter.get(name) ?? this.#lane(event)
+      limiter.set(name, known)
       return known
     }
     const limit = pLimit(concurrency)
     const prepared = await Promise.all(
       events.map((event) =>
         limit(async (): Promise<Prepared[]> => {
-          if (performance.now() > untilMs || this.#lanes.isClosed) return []
+          if (performance.now() > untilMs || this.#limiter.isClosed) return []
           // An event that is not prepared by the time of closing waits for the next start.
-          const preparing = this.#outcomes(event, await laneOf(event), detach).catch((error: unknown) => {
+          const preparing = this.#outcomes(event, await clientOf(event), detach).catch((error: unknown) => {
             if (!(error instanceof EvaluationsBusy)) throw error
             return undefined
           })
-          const outcomes = await this.#lanes.untilClosed(preparing)
+          const outcomes = await this.#limiter.untilClosed(preparing)
           return outcomes ? [{ event, outcomes }] : []
         }),
       ),
@@ -146,7 +146,7 @@ export class EventDispatcher {
     return prepared.flat()
   }
 
-  async #outcomes(event: WaitingEvent, { scope, source, triggers }: Lane, detach: Detach): Promise<Outcome[]> {
+  async #outcomes(event: WaitingEvent, { scope, source, triggers }: GatewayClient, detach: Detach): Promise<Outcome[]> {
     const outcomes: Outcome[] = []
     const came = cameOf(event, source)
     if (scope && came)
@@ -157,7 +157,7 @@ export class EventDispatcher {
   }
 
   /** Who listens to what comes by one way. */
-  async #lane({ appNo, environment, sourceNo }: WaitingEvent): Promise<Lane> {
+  async #lane({ appNo, environment, sourceNo }: WaitingEvent): Promise<GatewayClient> {
     const app = await findAppByNo(this.#parts.database, appNo)
     const source = sourceNo === 0 ? undefined : await findSourceByNo(this.#parts.database, sourceNo)
     const where = { appNo, environment }

@@ -63,7 +63,7 @@ export async function dispatchRound(
   const attempts: Attempt[] = []
   let state = { failures, restMs: 0 }
   let off: string | undefined
-  const lane = async (): Promise<void> => {
+  const worker = async (): Promise<void> => {
     while (state.restMs === 0 && off === undefined && mayGoOn()) {
       const message = waiting.shift()
       if (!message) return
@@ -78,7 +78,7 @@ export async function dispatchRound(
       state = { failures: next.failures, restMs: Math.max(state.restMs, next.restMs) }
     }
   }
-  await Promise.all(Array.from({ length: Math.min(inFlight, waiting.length) }, lane))
+  await Promise.all(Array.from({ length: Math.min(inFlight, waiting.length) }, worker))
   const left = leftOf(claimed, events, attempts)
   const stored = await Promise.all(
     left

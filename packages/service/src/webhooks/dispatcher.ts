@@ -42,7 +42,7 @@ const turnMs = 5_000
 const roundEvents = { single: 500, batch: 2_000 } as const
 const roundPieces = 200
 /** So many receivers are told at a time, in all and of one app; and of those that are slow or do not hear. */
-const maxTurns = { inAll: 64, ofApp: 16, troubled: 24, troubledOfApp: 8 }
+const maxTurns = { inAll: 64, ofApp: 16, failing: 24, failingOfApp: 8 }
 /** Whoever takes longer for a request counts as slow at its next turn. */
 const slowMs = 1_000
 /** The most requests on their way to one receiver: of single events, and of batches. */
@@ -62,7 +62,7 @@ const modeOf = ({ batch }: Pick<WebhookRow, 'batch'>): 'single' | 'batch' => (ba
 
 type AtHand = {
   readonly appNo: number
-  readonly isTroubled: boolean
+  readonly isFailing: boolean
   readonly startedMs: number
   readonly done: Promise<void>
 }
@@ -125,16 +125,16 @@ export class WebhookDispatcher {
   }
 
   #begin(row: WebhookRow): void {
-    const isTroubled = row.failures > 0 || this.#slow.has(row.no)
+    const isFailing = row.failures > 0 || this.#slow.has(row.no)
     const all = [...this.#turns.values()]
     if (all.length >= maxTurns.inAll) return
     // Whoever takes long is known by that before its turn is over, and stands in nobody’s way.
     const now = performance.now()
     const [slow, quick] = [true, false].map((is) =>
-      all.filter((one) => (one.isTroubled || now - one.startedMs > slowMs) === is),
+      all.filter((one) => (one.isFailing || now - one.startedMs > slowMs) === is),
     ) as [AtHand[], AtHand[]]
-    const isFull = isTroubled
-      ? slow.length >= maxTurns.troubled || ofApp(slow, row.appNo) >= maxTurns.troubledOfApp
+    const isFull = isFailing
+      ? slow.length >= maxTurns.failing || ofApp(slow, row.appNo) >= maxTurns.failingOfApp
       : ofApp(quick, row.appNo) >= maxTurns.ofApp
     if (isFull) return
     const done = this.#turn(row)
@@ -147,7 +147,7 @@ export class WebhookDispatcher {
         this.#turns.delete(row.no)
         this.#poller.wake()
       })
-    this.#turns.set(row.no, { appNo: row.appNo, isTroubled, startedMs: now, done })
+    this.#turns.set(row.no, { appNo: row.appNo, isFailing, startedMs: now, done })
   }
 
   async #turn(row: WebhookRow): Promise<void> {

@@ -24,7 +24,7 @@ beforeAll(async () => {
     url,
     connections: 8,
     lockWaitSeconds: 1,
-    insistence: { withinMs: 1_500, firstMs: 2, longestMs: 50 },
+    retry: { withinMs: 1_500, firstMs: 2, longestMs: 50 },
   })
   blocker = await createConnection(url)
   await app.database.change(sql`create table piers (no int primary key, ferries int not null)`)
@@ -137,7 +137,7 @@ test('outcomes that are known are kept while other transactions win, and stored 
     .then((held) => {
       stored = held
     })
-  // Longer than one whole insistence: it has been given up once, and begun again.
+  // Longer than one whole retry: it has been given up once, and begun again.
   await new Promise((done) => setTimeout(done, 3_500))
   expect(stored).toBeUndefined()
   await blocker.query('rollback')

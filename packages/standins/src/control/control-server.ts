@@ -16,17 +16,17 @@ import type { Platform } from '@zbell/core'
 import type { ServicePlace } from '@zbell/kit/states'
 import express, { type ErrorRequestHandler, type Response } from 'express'
 import type { AccountAuthority } from '../certificates/account-authority.ts'
-import { type Temper, temper } from '../gateways/temper.ts'
+import { type FaultProfile, faultProfile } from '../gateways/fault-profile.ts'
 import type { Handset } from '../handsets/handset.ts'
-import type { HandsetRoom } from '../handsets/handset-room.ts'
+import type { HandsetRegistry } from '../handsets/handset-registry.ts'
 import { NoPlace } from '../handsets/no-place.ts'
 
-export type Tempered = { temper: Temper; readonly books: object; readonly listener: { drop(): void } }
+export type Tempered = { faultProfile: FaultProfile; readonly books: object; readonly listener: { drop(): void } }
 
 type ControlParts = {
   readonly port: number
   readonly key: string
-  readonly room: HandsetRoom
+  readonly room: HandsetRegistry
   readonly gateways: Record<string, Tempered>
   readonly plan: RehearsalPlan
   /** Signs what the account's owner requests. */
@@ -40,7 +40,7 @@ type ControlParts = {
 const mostHandsets = 200
 const models: Record<Platform, string> = { ios: 'Skerry 4', android: 'Fjordfone 12', web: 'Virtual browser' }
 
-/** Controls handsets and the moods of the gateways, for the service, for tests and for whoever holds the key. */
+/** Controls handsets and the fault profiles of the gateways, for the service, for tests and for whoever holds the key. */
 export class ControlServer {
   readonly #server: Server
 
@@ -93,7 +93,7 @@ export class ControlServer {
 
 /** @returns what stands against it */
 async function act(
-  room: HandsetRoom,
+  room: HandsetRegistry,
   handset: Handset,
   given: HandsetAct,
   vapidKey: string,
@@ -135,7 +135,7 @@ async function act(
   }
 }
 
-function handsetRoutes(app: express.Express, room: HandsetRoom, vapidKey: string): void {
+function handsetRoutes(app: express.Express, room: HandsetRegistry, vapidKey: string): void {
   app.get('/apps/:app/handsets', async (request, response) => {
     response.json({
       items: await Promise.all(room.list(request.params.app).map((handset) => handset.view())),
@@ -203,7 +203,7 @@ function newHandsetRoute(app: express.Express, { room, vapidKey, settle }: Contr
   })
 }
 
-function freeName(room: HandsetRoom, app: string, platform: Platform): string {
+function freeName(room: HandsetRegistry, app: string, platform: Platform): string {
   for (let n = 1; ; n++) if (!room.find(app, `${platform}-${n}`)) return `${platform}-${n}`
 }
 
@@ -211,16 +211,16 @@ function gatewayRoutes(app: express.Express, gateways: Record<string, Tempered>)
   app.get('/gateways', (_request, response) => {
     response.json(
       Object.fromEntries(
-        Object.entries(gateways).map(([name, { temper: now, books }]) => [name, { temper: now, books }]),
+        Object.entries(gateways).map(([name, { faultProfile: now, books }]) => [name, { temper: now, books }]),
       ),
     )
   })
   app.put('/gateways/:name/temper', (request, response) => {
     const gateway = gateways[request.params.name]
-    const read = temper.safeParse(request.body ?? {})
+    const read = faultProfile.safeParse(request.body ?? {})
     if (!gateway || !read.success) return problem(response, 'invalid-request', read.error?.issues[0]?.message)
-    gateway.temper = read.data
-    response.json(gateway.temper)
+    gateway.faultProfile = read.data
+    response.json(gateway.faultProfile)
   })
   app.post('/gateways/:name/drop', (request, response) => {
     gateways[request.params.name]?.listener.drop()

@@ -3,10 +3,10 @@ import { createLocalJWKSet, decodeProtectedHeader, jwtVerify } from 'jose'
 import { match } from 'path-to-regexp'
 import { z } from 'zod'
 import { bellIn, dress, type HandOver, textOfBytes } from './arriving.ts'
+import { verdict } from './fault-profile.ts'
 import { Gateway, type KnownKey } from './gateway.ts'
 import type { Answered, Asked } from './http2-server.ts'
 import { tryJson } from './ios-gateway.ts'
-import { verdict } from './temper.ts'
 import type { TokenMint } from './tokens.ts'
 
 export const androidScope = 'harbour:signal'
@@ -103,7 +103,7 @@ export class AndroidGateway extends Gateway {
   }
 
   async #signal(asked: Asked, project: string): Promise<Answered> {
-    const now = verdict(this.temper, Math.random())
+    const now = verdict(this.faultProfile, Math.random())
     if (now === 'fail') {
       this.books.failed++
       return no(503, { of: 'harbour', code: 'fog' })
@@ -121,7 +121,7 @@ export class AndroidGateway extends Gateway {
     }
     if (now === 'busy') {
       this.books.busy++
-      return no(429, { of: 'harbour', code: 'full' }, `${this.temper.busyForSeconds}s`)
+      return no(429, { of: 'harbour', code: 'full' }, `${this.faultProfile.busyForSeconds}s`)
     }
     if (asked.body.length > maxBodyBytes) return no(413, { of: 'signal', code: 'too-heavy' })
     const read = signal.safeParse(tryJson(asked.body))

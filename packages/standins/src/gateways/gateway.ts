@@ -1,15 +1,15 @@
 import type { JWK } from 'jose'
 import type { ServerCertificate } from '../certificates/authority.ts'
+import { emptyBooks, type FaultProfile, faultProfile } from './fault-profile.ts'
 import { type Answered, type Asked, Http2Listener } from './http2-server.ts'
-import { emptyBooks, type Temper, temper } from './temper.ts'
 
 /** A public key that a platform's account holds. */
 export type KnownKey = { readonly kid: string; readonly issuer: string; readonly jwk: JWK }
 
-/** What all stand-ins for gateways have: a listener, a mood that can be set, and books of what they did. */
+/** What all stand-ins for gateways have: a listener, a fault profile that can be set, and books of what they did. */
 export abstract class Gateway {
   readonly books = emptyBooks()
-  temper: Temper = temper.parse({})
+  faultProfile: FaultProfile = faultProfile.parse({})
   /** Certificates under it show who asks; PEM. */
   protected readonly accountCa: string | undefined = undefined
   #listener: Http2Listener | undefined
@@ -17,7 +17,8 @@ export abstract class Gateway {
   /** @param port 0 for any that is free */
   async listen(certificate: ServerCertificate, port: number): Promise<this> {
     const answer = async (asked: Asked) => {
-      if (this.temper.delayMs > 0) await new Promise((done) => setTimeout(done, this.temper.delayMs).unref())
+      if (this.faultProfile.delayMs > 0)
+        await new Promise((done) => setTimeout(done, this.faultProfile.delayMs).unref())
       return this.answer(asked)
     }
     this.#listener = await Http2Listener.open(certificate, port, answer, this.accountCa)

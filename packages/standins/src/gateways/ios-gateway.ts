@@ -2,9 +2,9 @@ import { createLocalJWKSet, decodeProtectedHeader, jwtVerify } from 'jose'
 import { match } from 'path-to-regexp'
 import { z } from 'zod'
 import { bellIn, dress, type HandOver, textOfBytes } from './arriving.ts'
+import { verdict } from './fault-profile.ts'
 import { Gateway, type KnownKey } from './gateway.ts'
 import type { Answered, Asked } from './http2-server.ts'
-import { verdict } from './temper.ts'
 import type { TokenMint } from './tokens.ts'
 
 const maxBodyBytes = 4_096
@@ -68,7 +68,7 @@ export class IosGateway extends Gateway {
     const named = asked.method === 'POST' && ringPath(asked.path)
     if (!named) return no(404, 'no-such-place')
     const { token } = named.params
-    const now = verdict(this.temper, Math.random())
+    const now = verdict(this.faultProfile, Math.random())
     if (now === 'fail') {
       this.books.failed++
       return no(503, 'adrift')
@@ -85,7 +85,7 @@ export class IosGateway extends Gateway {
     }
     if (now === 'busy') {
       this.books.busy++
-      return no(429, 'swamped', { 'retry-after': String(this.temper.busyForSeconds) })
+      return no(429, 'swamped', { 'retry-after': String(this.faultProfile.busyForSeconds) })
     }
     if (now === 'gone' || !this.#mint.isLive(decodeURIComponent(token))) {
       this.books.gone++

@@ -2,9 +2,9 @@ import { createHash, randomBytes } from 'node:crypto'
 import { fromBase64url, type handsetMark, toBase64url } from '@zbell/core'
 import { decodeProtectedHeader, importJWK, jwtVerify } from 'jose'
 import { match } from 'path-to-regexp'
+import { verdict } from './fault-profile.ts'
 import { Gateway } from './gateway.ts'
 import type { Answered, Asked } from './http2-server.ts'
-import { verdict } from './temper.ts'
 
 const maxBodyBytes = 4_096
 /** What waits for a browser that is away. */
@@ -76,14 +76,14 @@ export class PushService extends Gateway {
     const named = asked.method === 'POST' && pushPath(asked.path)
     if (!named) return { status: 404 }
     const { id } = named.params
-    const now = verdict(this.temper, Math.random())
+    const now = verdict(this.faultProfile, Math.random())
     if (now === 'fail') {
       this.books.failed++
       return { status: 503 }
     }
     if (now === 'busy') {
       this.books.busy++
-      return { status: 429, headers: { 'retry-after': String(this.temper.busyForSeconds) } }
+      return { status: 429, headers: { 'retry-after': String(this.faultProfile.busyForSeconds) } }
     }
     // Who asks is looked at before what for: a stranger learns nothing of which subscriptions there are.
     const subscription = this.#subscriptions.get(id)

@@ -1,5 +1,5 @@
 import { type Environment, wellFormedJson } from '@zbell/core'
-import type { Cap, QuietWindow } from '@zbell/core/restraint'
+import type { Cap, QuietWindow } from '@zbell/core/policy'
 import { sql } from 'drizzle-orm'
 import type { Database, Scope } from '../../database/index.ts'
 

@@ -1,5 +1,5 @@
 // How often, when and by which kind something may ring, and whether at all.
-import type { ChannelSetting, QuietWindow } from '@zbell/core/restraint'
+import type { ChannelSetting, QuietWindow } from '@zbell/core/policy'
 import { bigint, index, int, json, mysqlTable, primaryKey, uniqueIndex } from 'drizzle-orm/mysql-core'
 import {
   appNo,

@@ -33,7 +33,7 @@ export async function storeOutcomes(
   leaseMs: number,
   { again = false, onStep = () => {} }: { readonly again?: boolean; readonly onStep?: OnStep } = {},
 ): Promise<boolean> {
-  const { remaining, retries, giveBack = false } = outcomes
+  const { remaining, retries, putBack = false } = outcomes
   let days = new DayCounts()
   const stored = await database.transact(async (tx) => {
     days = new DayCounts()
@@ -55,7 +55,7 @@ export async function storeOutcomes(
       const all = await subscribers(tx, claim)
       if (all.length > 0) await publishDeliveries(tx, claim.notificationNo, all, [...ended.map(stepOf), ...early])
     }
-    if (giveBack && remaining.length > 0) await giveBackRest(tx, claim)
+    if (putBack && remaining.length > 0) await putBackRest(tx, claim)
     await enqueue(
       tx,
       claim.notificationNo,
@@ -113,7 +113,7 @@ async function notStoredYet(tx: Tx, notificationNo: number, ended: readonly Ende
   return ended.filter((one) => !stored.has(one.deviceNo))
 }
 
-async function giveBackRest(tx: Tx, claim: Claim): Promise<void> {
+async function putBackRest(tx: Tx, claim: Claim): Promise<void> {
   const [row] = await tx.rows<{ pause: number }>(
     sql`select pause from notifications where no = ${claim.notificationNo}`,
   )
@@ -233,16 +233,16 @@ export async function finishIfDone(tx: Tx, notificationNo: number): Promise<void
   // Receipts for devices that the notification never had stay unclaimed; nothing waits for them any more.
   await tx.change(sql`delete from early_receipts where notification_no = ${notificationNo}`)
   if (affectedRows !== 1) return
-  await giveBackIfCapped(tx, notificationNo)
+  await refundIfCapped(tx, notificationNo)
   await publishFinished(tx, notificationNo)
 }
 
 /** Now that all is known, what reached nobody counts under no cap. */
-async function giveBackIfCapped(tx: Tx, notificationNo: number): Promise<void> {
+async function refundIfCapped(tx: Tx, notificationNo: number): Promise<void> {
   const [row] = await tx.rows<{ appNo: number; environment: Environment; urgency: number }>(
     sql`select app_no as appNo, environment, urgency from notifications n where no = ${notificationNo} and capped
         and exists (select 1 from notification_counts c
                     where c.notification_no = n.no and c.state >= ${deliveryStates.skipped} and c.count > 0)`,
   )
-  if (row) await enqueue(tx, notificationNo, [{ kind: 'give-back', ...row }])
+  if (row) await enqueue(tx, notificationNo, [{ kind: 'refund', ...row }])
 }

@@ -82,7 +82,7 @@ type Saved = Pick<ProfileRow, 'name' | 'asksFor' | 'outdatedFrom' | 'text' | 'ma
 export async function saveProfile(database: Database, place: GatewayPlace, saved: Saved, use: boolean): Promise<void> {
   const { name, asksFor, outdatedFrom, text, madeBy } = saved
   await database.transactAnew(async (tx) => {
-    const rows = await slots(tx, place)
+    const rows = await limiter(tx, place)
     const [same] = await tx.rows<{ version: number }>(
       sql`select version from gateway_profiles where ${inPlace(place)} and slot is not null and body = ${text}`,
     )
@@ -108,12 +108,12 @@ export async function saveProfile(database: Database, place: GatewayPlace, saved
 
 /** Puts a version in use; the one before waits. */
 export const useProfile = (database: Database, place: GatewayPlace, version: number): Promise<void> =>
-  database.transact(async (tx) => fill(tx, place, await slots(tx, place), version, 'in-use'))
+  database.transact(async (tx) => fill(tx, place, await limiter(tx, place), version, 'in-use'))
 
 /** None of the app's own is in use from now on; the one that was waits. */
 export const dropProfile = (database: Database, place: GatewayPlace): Promise<void> =>
   database.transact(async (tx) => {
-    const current = (await slots(tx, place)).find(({ slot }) => slot === 'in-use')
+    const current = (await limiter(tx, place)).find(({ slot }) => slot === 'in-use')
     if (!current) return
     await empty(tx, place)
     await setSlot(tx, place, current.version, 'waiting')
@@ -121,7 +121,7 @@ export const dropProfile = (database: Database, place: GatewayPlace): Promise<vo
 
 type Slot = { readonly version: number; readonly slot: ProfileSlot }
 
-const slots = (tx: Tx, place: GatewayPlace): Promise<Slot[]> =>
+const limiter = (tx: Tx, place: GatewayPlace): Promise<Slot[]> =>
   tx.rows<Slot>(sql`select version, slot from gateway_profiles where ${inPlace(place)} and slot is not null for update`)
 
 /** The slots are unique: all are emptied before any is filled. */

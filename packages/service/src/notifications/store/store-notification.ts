@@ -10,7 +10,7 @@ import {
   wellFormedJson,
 } from '@zbell/core'
 import type { Past } from '@zbell/core/calendar'
-import type { Channel } from '@zbell/core/restraint'
+import type { Channel } from '@zbell/core/policy'
 import { type SQL, sql } from 'drizzle-orm'
 import { commas, type Database, isDuplicate, type Scope, uuidBuffer } from '../../database/index.ts'
 import { publishFinished } from '../../deliveries/index.ts'

@@ -62,7 +62,7 @@ export const mostTopicsOfDevice = 200
 export const mostUndeclared = 10_000
 
 /** Whether devices may make another one. */
-export async function hasRoomForTopics(database: Database, scope: Scope): Promise<boolean> {
+export async function hasCapacityForTopics(database: Database, scope: Scope): Promise<boolean> {
   const [row] = await database.rows<{ count: number }>(
     sql`select count(*) as count from (select 1 from topics t where ${inScope(scope)} and not t.declared limit ${mostUndeclared}) as some`,
   )

@@ -1,4 +1,4 @@
-import { type Cap, CapPage, pageOfPerson } from '@zbell/core/restraint'
+import { type Cap, CapPage, pageOfPerson } from '@zbell/core/policy'
 import { sql } from 'drizzle-orm'
 import { commas, type Database, type Reader, type Tx, type Where } from '../../database/index.ts'
 import type { Claim, Withdrawal } from '../../engine/index.ts'
@@ -107,7 +107,7 @@ export async function usesOf(
 const together = 2_000
 
 /** What reached nobody’s device counts for them no more, once all is known of a notification: the next page of them. */
-export async function giveBack(database: Database, claim: Claim, after: number, leaseMs: number): Promise<Withdrawal> {
+export async function refund(database: Database, claim: Claim, after: number, leaseMs: number): Promise<Withdrawal> {
   const { notificationNo } = claim
   return database.transact(async (tx) => {
     const failed = await tx.rows<{ deviceNo: number; person: number; got: number }>(
@@ -135,7 +135,7 @@ async function uncount(tx: Tx, where: Where, notificationNo: number, persons: re
   )
   for (const { cap, page, body } of rows) {
     const read = new CapPage(page, body)
-    for (const person of persons) if (pageOfPerson(person) === page) read.giveBack(person, notificationNo)
+    for (const person of persons) if (pageOfPerson(person) === page) read.refund(person, notificationNo)
     if (read.changed)
       await tx.change(
         sql`update cap_pages set body = ${Buffer.from(read.pack(0))} where ${inScope(where)} and cap = ${cap} and page = ${page}`,

@@ -1,5 +1,5 @@
 import { type Platform, wellFormedJson } from '@zbell/core'
-import { type Channel, type ChannelSetting, isChannelName, platformName } from '@zbell/core/restraint'
+import { type Channel, type ChannelSetting, isChannelName, platformName } from '@zbell/core/policy'
 import { type SQL, sql } from 'drizzle-orm'
 import { type Database, type Reader, type Tx, tuples, type Where } from '../../database/index.ts'
 

@@ -1,14 +1,14 @@
-import { type Cap, capsFor, type QuietWindow, quietFor } from '@zbell/core/restraint'
+import { type Cap, capsFor, type QuietWindow, quietFor } from '@zbell/core/policy'
 import { sql } from 'drizzle-orm'
 import { settingsOf } from '../../apps/index.ts'
 import type { Reader } from '../../database/index.ts'
-import { type BlockDevice, type Notification, type Restraint, unrestrained } from '../../engine/index.ts'
+import { type BlockDevice, type Notification, noPolicy, type PolicyFacts } from '../../engine/index.ts'
 import { quietHoursOf } from './quiet-hours.ts'
 
 type Asked = Pick<Notification, 'appNo' | 'environment' | 'mode' | 'urgency' | 'channel'>
 
 /** What holds for a notification of an app, whoever reads it. */
-export async function restraintOfApp(
+export async function policyOfApp(
   reader: Reader,
   notification: Asked,
 ): Promise<{
@@ -33,18 +33,18 @@ export async function restraintOfApp(
 }
 
 /** What keeps a notification from ringing on these devices, here or now. A wake is kept from nothing. */
-export async function restraintOf(
+export async function policyOf(
   reader: Reader,
   notification: Asked,
   devices: readonly BlockDevice[],
-): Promise<Restraint> {
-  if (notification.mode === 'wake' || devices.length === 0) return unrestrained
-  const { own, ...ofApp } = await restraintOfApp(reader, notification)
+): Promise<PolicyFacts> {
+  if (notification.mode === 'wake' || devices.length === 0) return noPolicy
+  const { own, ...ofApp } = await policyOfApp(reader, notification)
   const { channel } = notification
-  if (!own && channel === null) return { ...unrestrained, ...ofApp }
+  if (!own && channel === null) return { ...noPolicy, ...ofApp }
   const people = [...new Set(devices.flatMap(({ userNo }) => userNo ?? []))]
   const [windows, blocked, mutedBy] = await Promise.all([
-    own ? quietHoursOf(reader, people) : unrestrained.own,
+    own ? quietHoursOf(reader, people) : noPolicy.own,
     channel === null
       ? []
       : reader.rows<{ no: number }>(

@@ -1,4 +1,4 @@
-import type { QuietWindow } from '@zbell/core/restraint'
+import type { QuietWindow } from '@zbell/core/policy'
 import { sql } from 'drizzle-orm'
 import type { Reader, Tx, Where } from '../../database/index.ts'
 

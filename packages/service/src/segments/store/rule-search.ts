@@ -12,7 +12,7 @@ import {
 
 /** Where the devices `v` that a rule has are found. */
 export type RuleSearch = {
-  /** Places of which no two have a device or a person in common, each with what has to be fulfilled there. */
+  /** ConcurrencyLimiter of which no two have a device or a person in common, each with what has to be fulfilled there. */
   readonly places: readonly Place[]
   /** About so many entries of an index are looked at; undefined where every device is. */
   readonly entries: number | undefined

@@ -34,7 +34,7 @@ function claimOf(work: ClaimedWork, { createdAt, channel }: Notification): Claim
   switch (kind) {
     case 'expand':
     case 'withdraw':
-    case 'give-back':
+    case 'refund':
       return { ...held, kind }
     case 'send':
       return {

@@ -1,5 +1,5 @@
 import type { Mode, Platform } from '@zbell/core'
-import type { QuietWindow } from '@zbell/core/restraint'
+import type { QuietWindow } from '@zbell/core/policy'
 import { type SQL, sql } from 'drizzle-orm'
 import { anyOf, commas, type Reader } from '../../database/index.ts'
 import { isReachable } from '../../segments/index.ts'

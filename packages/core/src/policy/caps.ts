@@ -110,7 +110,7 @@ export class CapPage {
   }
 
   /** A notification that came to nothing counts no more. */
-  giveBack(person: number, notificationNo: number): void {
+  refund(person: number, notificationNo: number): void {
     let after = none
     for (let use = this.#last[person - this.#first]!; use !== none; use = this.#before[use]!) {
       if (this.#notificationOf(use) !== notificationNo) {

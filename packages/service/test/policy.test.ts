@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
-import type { Cap, ChannelSetting } from '@zbell/core/restraint'
+import type { Cap, ChannelSetting } from '@zbell/core/policy'
 import { sql } from 'drizzle-orm'
 import { changeSettings } from '../src/apps/store/settings.ts'
 import type { Tx } from '../src/database/database.ts'
@@ -8,9 +8,9 @@ import { storeOutcomes } from '../src/deliveries/store/store-outcomes.ts'
 import type { Claim } from '../src/engine/work.ts'
 import { findNotificationByNo } from '../src/notifications/store/read-notifications.ts'
 import { loadBlockDevices } from '../src/people/store/load-block-devices.ts'
-import { countUnderCaps, forgetCapPages, giveBack, usesOf } from '../src/policy/store/caps.ts'
+import { countUnderCaps, forgetCapPages, refund, usesOf } from '../src/policy/store/caps.ts'
 import { channelNamed, channelsOf, muteChannel, saveChannel, storeBlocked } from '../src/policy/store/channels.ts'
-import { restraintOf } from '../src/policy/store/policy-of.ts'
+import { policyOf } from '../src/policy/store/policy-of.ts'
 import { storeQuietHours } from '../src/policy/store/quiet-hours.ts'
 import { startApp, stopApp, unparkForgotten } from '../src/policy/store/stop-and-start.ts'
 import { findStop } from '../src/policy/store/stops.ts'
@@ -110,8 +110,8 @@ describe('caps', () => {
       leaseMs,
     )
     const last = (await claimNext(app.database, leaseMs))!
-    expect(last.kind).toBe('give-back')
-    expect(await giveBack(app.database, last, 0, leaseMs)).toEqual({ is: 'done' })
+    expect(last.kind).toBe('refund')
+    expect(await refund(app.database, last, 0, leaseMs)).toEqual({ is: 'done' })
     const uses = await usesOf(app.database, where(), cap, [10, 30, -4], Date.now())
     expect([10, 30, -4].map((person) => uses.get(person)?.length)).toEqual([1, 0, 0])
     expect(await claimNext(app.database, leaseMs)).toBeUndefined()
@@ -138,7 +138,7 @@ describe('what restrains a notification', () => {
     const devices = await loadBlockDevices(database, [1, 2, 3])
     const { no: appNo } = scope.app
     const about = { appNo, environment: 'development', mode: 'show', urgency: 'normal', channel } as const
-    expect(await restraintOf(database, about, devices)).toEqual({
+    expect(await policyOf(database, about, devices)).toEqual({
       quiet: [night],
       caps: [cap],
       timeZone: 'Europe/Oslo',
@@ -146,9 +146,9 @@ describe('what restrains a notification', () => {
       blocked: new Set([3]),
       mutedBy: new Set([10]),
     })
-    const urgent = await restraintOf(database, { ...about, urgency: 'high', channel: null }, devices)
+    const urgent = await policyOf(database, { ...about, urgency: 'high', channel: null }, devices)
     expect(urgent).toMatchObject({ quiet: [], caps: [cap], own: new Map(), blocked: new Set() })
-    expect(await restraintOf(database, { ...about, mode: 'wake' }, devices)).toMatchObject({ quiet: [], caps: [] })
+    expect(await policyOf(database, { ...about, mode: 'wake' }, devices)).toMatchObject({ quiet: [], caps: [] })
     expect(await channelsOf(database, where(), { no: 3, userNo: null })).toMatchObject([
       { muted: false, blocked: true },
     ])

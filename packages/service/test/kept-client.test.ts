@@ -1,7 +1,7 @@
 import { beforeEach, describe, expect, test } from '@jest/globals'
 import type { Outcome } from '@zbell/core'
-import { KeptLane, type Protocol } from '../src/gateways/kept-client.ts'
-import { Places } from '../src/gateways/limiter.ts'
+import { KeptClient, type Protocol } from '../src/gateways/kept-client.ts'
+import { ConcurrencyLimiter } from '../src/gateways/limiter.ts'
 
 const address = { token: 't', p256dh: null, auth: null }
 const rejected: Outcome = { is: 'refused', reason: 'credential-rejected' }
@@ -21,7 +21,7 @@ beforeEach(() => {
   restsUntilMs = 0
 })
 
-function lane() {
+function client() {
   const protocol: Protocol = {
     prepare: async () => ({ send: async () => answers.shift() ?? accepted }),
     trial: async () => {
@@ -39,25 +39,25 @@ function lane() {
     onRejected: () => void told.push('rejected'),
     onAnswer: () => {},
   }
-  return new KeptLane(protocol, { gateway: null, credential: null }, new Places(5), events, () => now)
+  return new KeptClient(protocol, { gateway: null, credential: null }, new ConcurrencyLimiter(5), events, () => now)
 }
 
-async function sending(one: KeptLane, ...outcomes: Outcome[]) {
+async function sending(one: KeptClient, ...outcomes: Outcome[]) {
   const prepared = await one.prepare({} as never)
   answers.push(...outcomes)
   for (const _ of outcomes) await prepared.send(address)
 }
 
-describe('a lane', () => {
+describe('a client', () => {
   test('halts at the first refusal of its credential, and says so once', async () => {
-    const one = lane()
+    const one = client()
     expect(one.state).toBe('open')
     await sending(one, rejected, rejected)
     expect([one.state, told]).toEqual(['halted', ['rejected']])
   })
 
   test('other refusals are the deliveries’ own affair', async () => {
-    const one = lane()
+    const one = client()
     await sending(
       one,
       { is: 'refused', reason: 'too-large' },
@@ -69,7 +69,7 @@ describe('a lane', () => {
   })
 
   test('lets one device through after a while, and halts again for the rest until that one is answered', async () => {
-    const one = lane()
+    const one = client()
     await sending(one, rejected)
     now += 19_999
     expect(one.state).toBe('halted')
@@ -84,7 +84,7 @@ describe('a lane', () => {
   })
 
   test('tells of its use once a minute', async () => {
-    const one = lane()
+    const one = client()
     await sending(one, accepted, accepted, accepted)
     expect(told).toEqual(['used'])
     now += 60_000
@@ -93,16 +93,16 @@ describe('a lane', () => {
   })
 
   test('is stale once it is replaced, halted or not, and its protocol is closed', async () => {
-    const one = lane()
+    const one = client()
     await sending(one, rejected)
     await one.replace()
     expect([one.state, closed]).toEqual(['stale', 1])
   })
 })
 
-describe('how a lane does', () => {
+describe('how a client does', () => {
   test('is told by what was answered of late', async () => {
-    const one = lane()
+    const one = client()
     await sending(one, accepted, { is: 'busy' }, accepted)
     expect(one.health).toMatchObject({
       state: 'open',
@@ -117,7 +117,7 @@ describe('how a lane does', () => {
   })
 
   test('is halted until something is taken again, and asking changes nothing', async () => {
-    const one = lane()
+    const one = client()
     await sending(one, rejected)
     now += 30_000
     expect([one.health.state, one.health.state]).toEqual(['halted', 'halted'])
@@ -127,7 +127,7 @@ describe('how a lane does', () => {
   })
 
   test('is resting for as long as its origin does', () => {
-    const one = lane()
+    const one = client()
     restsUntilMs = now + 4_000
     expect(one.health).toMatchObject({ state: 'resting', restsUntil: new Date(restsUntilMs).toISOString() })
     now += 4_000

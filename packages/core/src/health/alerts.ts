@@ -2,7 +2,7 @@ import { type Reason, reasons } from '../deliveries/reasons.ts'
 import type { Platform } from '../devices/device.ts'
 
 /** Something that an operator would want to know now, and what to do about it. */
-export type Trouble = { readonly detail: string; readonly remedy: string }
+export type Alert = { readonly detail: string; readonly remedy: string }
 
 /** How one way to a gateway does. */
 export type GatewayState = {
@@ -66,7 +66,7 @@ const fewAnswers = 20
 const muchShare = 0.2
 
 /** What is wrong at the moment, worst first; empty when all is well. */
-export function troublesOf(
+export function alertsOf(
   {
     processes,
     queue,
@@ -83,12 +83,12 @@ export function troublesOf(
     unserved,
   }: Condition,
   nowMs: number,
-): Trouble[] {
+): Alert[] {
   const waitsMs = queue.due > 0 && queue.oldestDueMs !== undefined ? nowMs - queue.oldestDueMs : 0
   const works = processes.some(({ does }) => does === 'everything' || does === 'worker')
   const ticks = processes.some(({ does }) => does === 'everything' || does === 'clock')
   return [
-    ...(stopped ? [stopTrouble(stopped)] : []),
+    ...(stopped ? [stopAlert(stopped)] : []),
     ...(works
       ? []
       : [{ detail: 'No worker runs, so nothing is sent.', remedy: 'Start one: zbell serve --only worker.' }]),
@@ -104,10 +104,10 @@ export function troublesOf(
       detail: `Devices on ${platform} are registered and none of them can be rung: ${reasons[reason].detail}`,
       remedy: `${reasons[reason].remedy} Every step stands in Setup: zbell setup.`,
     })),
-    ...processes.flatMap(({ gateways }) => gateways.flatMap(gatewayTrouble)),
-    ...(ticks ? jobs.flatMap(jobTrouble) : []),
-    ...unrung.map(scheduleTrouble),
-    ...unheard.map(unheardTrouble),
+    ...processes.flatMap(({ gateways }) => gateways.flatMap(gatewayAlert)),
+    ...(ticks ? jobs.flatMap(jobAlert) : []),
+    ...unrung.map(scheduleAlert),
+    ...unheard.map(unheardAlert),
     ...runaways.map(({ name, because }) => ({
       detail: `The trigger ${name} was paused before it rang everybody: ${because}.`,
       remedy: 'See its log: zbell trigger log. When it is right so, let it go on: zbell trigger enable.',
@@ -152,12 +152,12 @@ export function troublesOf(
 const hoursIn = (seconds: number): string =>
   seconds < 5_400 ? `${Math.round(seconds / 60)} minutes` : `${Math.round(seconds / 3_600)} hours`
 
-const stopTrouble = ({ reason, by, sinceSeconds }: NonNullable<Condition['stopped']>): Trouble => ({
+const stopAlert = ({ reason, by, sinceSeconds }: NonNullable<Condition['stopped']>): Alert => ({
   detail: `The app is stopped: ${reason} (${by}, ${hoursIn(sinceSeconds)} ago). Nothing is sent.`,
   remedy: 'Start it again when that is over, and say what of that which waits should still ring: zbell app start.',
 })
 
-const unheardTrouble = ({ name, because, count }: Condition['unheard'][number]): Trouble =>
+const unheardAlert = ({ name, because, count }: Condition['unheard'][number]): Alert =>
   because === 'nobody'
     ? {
         detail: `The schedule ${name} has rung for nobody ${count} times in a row.`,
@@ -168,7 +168,7 @@ const unheardTrouble = ({ name, because, count }: Condition['unheard'][number]):
         remedy: 'Let it go on, or cancel it: zbell schedule resume, zbell schedule cancel.',
       }
 
-const scheduleTrouble = ({ name, state, says, agoSeconds }: UnrungSchedule): Trouble =>
+const scheduleAlert = ({ name, state, says, agoSeconds }: UnrungSchedule): Alert =>
   state === 'missed'
     ? {
         detail: `The schedule ${name} was missed ${hoursIn(agoSeconds)} ago: ${says ?? 'nothing ran at its time'}.`,
@@ -185,7 +185,7 @@ const failuresToTell = 2
 const lateIntervals = 2
 const lateAtLeastSeconds = 180
 
-function jobTrouble({ name, everySeconds, failures, error, lateSeconds }: JobState): Trouble[] {
+function jobAlert({ name, everySeconds, failures, error, lateSeconds }: JobState): Alert[] {
   if (failures >= failuresToTell)
     return [
       {
@@ -206,7 +206,7 @@ function jobTrouble({ name, everySeconds, failures, error, lateSeconds }: JobSta
 export const nameGateway = ({ platform, rehearsal }: Pick<GatewayState, 'platform' | 'rehearsal'>): string =>
   rehearsal ? `${platform} in rehearsal` : platform
 
-function gatewayTrouble(gateway: GatewayState): Trouble[] {
+function gatewayAlert(gateway: GatewayState): Alert[] {
   const name = `The gateway for ${nameGateway(gateway)}`
   if (gateway.state === 'halted')
     return [

@@ -1,5 +1,5 @@
 import { describe, expect, test } from '@jest/globals'
-import { type Condition, type GatewayState, nameGateway, troublesOf } from '../src/index.ts'
+import { alertsOf, type Condition, type GatewayState, nameGateway } from '../src/index.ts'
 
 const nowMs = Date.parse('2026-11-23T18:00:00Z')
 const gateway = (more: Partial<GatewayState> = {}): GatewayState => ({
@@ -26,7 +26,7 @@ const condition = (more: Partial<Condition> = {}, gateways: GatewayState[] = [ga
   queue: { due: 0, oldestDueMs: undefined },
   ...more,
 })
-const says = (one: Condition) => troublesOf(one, nowMs).map((trouble) => trouble.detail)
+const says = (one: Condition) => alertsOf(one, nowMs).map((trouble) => trouble.detail)
 
 describe('what is wrong at the moment', () => {
   test('is nothing when all is well', () => expect(says(condition())).toEqual([]))
@@ -42,7 +42,7 @@ describe('what is wrong at the moment', () => {
   })
 
   test('is a platform whose devices nothing can reach, with what to do', () => {
-    const [trouble] = troublesOf(condition({ unserved: [{ platform: 'android', reason: 'no-gateway' }] }), nowMs)
+    const [trouble] = alertsOf(condition({ unserved: [{ platform: 'android', reason: 'no-gateway' }] }), nowMs)
     expect(trouble?.detail).toContain(
       'Devices on android are registered and none of them can be rung: No gateway profile',
     )
@@ -100,7 +100,7 @@ describe('what is wrong at the moment', () => {
   })
 
   test('comes with what to do about each', () => {
-    const all = troublesOf(
+    const all = alertsOf(
       condition({
         processes: [],
         databaseMs: 900,
@@ -118,7 +118,7 @@ test('a rehearsal is told apart from the real thing', () => {
 })
 
 test('a schedule whose last time did not ring is told, with what to do', () => {
-  const [missed, failed] = troublesOf(
+  const [missed, failed] = alertsOf(
     condition({
       unrung: [
         { name: 'evening', state: 'missed', says: 'nothing ran at its time', agoSeconds: 1_800 },

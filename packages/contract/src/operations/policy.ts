@@ -2,12 +2,12 @@ import { z } from 'zod'
 import type { RouteName } from '../routes.ts'
 import * as channels from '../schemas/channel.ts'
 import { environmentQuery, namedPageQuery, pageOf } from '../schemas/page.ts'
-import * as restraint from '../schemas/restraint.ts'
+import * as policy from '../schemas/policy.ts'
 import type { Operation } from './operation.ts'
 import { done, environment, made } from './operation.ts'
 
 /** Channels, people’s own quiet hours, the stop of an app, and the calendar of what is upcoming. */
-export const restraintOperations = {
+export const policyOperations = {
   listChannels: {
     ...done,
     summary: 'Channels by name, with how many muted or blocked each',
@@ -36,45 +36,45 @@ export const restraintOperations = {
     summary: 'A person’s own quiet hours',
     caller: 'app',
     query: environment,
-    answer: restraint.ownQuietHoursSetting,
+    answer: policy.ownQuietHoursSetting,
   },
   saveQuietHours: {
     ...done,
     summary: 'Set a person’s own quiet hours; none takes them away',
     caller: 'app',
     query: environment,
-    body: restraint.ownQuietHoursSetting,
-    answer: restraint.ownQuietHoursSetting,
+    body: policy.ownQuietHoursSetting,
+    answer: policy.ownQuietHoursSetting,
   },
   readStop: {
     ...done,
     summary: 'Whether the app is stopped, why, and what waits for it to be started',
     caller: 'app',
     query: environment,
-    answer: restraint.stop,
+    answer: policy.stop,
   },
   stopApp: {
     ...done,
     summary: 'Stop everything that the app sends, within a second, whatever sends it',
     caller: 'app',
     query: environment,
-    body: restraint.stopRequest,
-    answer: restraint.stop,
+    body: policy.stopRequest,
+    answer: policy.stop,
   },
   startApp: {
     ...done,
     summary: 'Let a stopped app send again, and say what of that which waits is still to ring',
     caller: 'app',
     query: environment,
-    body: restraint.startRequest,
-    answer: restraint.stop,
+    body: policy.startRequest,
+    answer: policy.stop,
   },
   readFeed: {
     ...done,
     summary: 'Whether there is a calendar of what is upcoming',
     caller: 'app',
     query: environment,
-    answer: restraint.feed,
+    answer: policy.feed,
   },
   makeFeed: {
     ...made,
@@ -82,7 +82,7 @@ export const restraintOperations = {
     caller: 'app',
     role: 'owner',
     query: environment,
-    answer: restraint.madeFeed,
+    answer: policy.madeFeed,
     repeats: { made: 'an address of the calendar', tells: [] },
   },
   revokeFeed: {
@@ -118,13 +118,13 @@ export const restraintOperations = {
     ...done,
     summary: 'The person’s own quiet hours',
     caller: 'device',
-    answer: restraint.ownQuietHoursSetting,
+    answer: policy.ownQuietHoursSetting,
   },
   saveOwnQuietHours: {
     ...done,
     summary: 'Set the person’s own quiet hours; none takes them away',
     caller: 'device',
-    body: restraint.ownQuietHoursSetting,
-    answer: restraint.ownQuietHoursSetting,
+    body: policy.ownQuietHoursSetting,
+    answer: policy.ownQuietHoursSetting,
   },
 } as const satisfies Partial<Record<RouteName, Operation>>

@@ -11,7 +11,7 @@ import {
   quietFor,
   quietSpreadSeconds,
   quietVerdict,
-} from '@zbell/core/restraint'
+} from '@zbell/core/policy'
 import fc from 'fast-check'
 
 const night: QuietWindow = { from: '22:00', to: '07:00', then: 'wait' }
@@ -171,8 +171,8 @@ describe('a cap', () => {
     const page = new CapPage(0)
     page.count(7, 1, cap, now)
     page.count(7, 2, cap, now)
-    page.giveBack(7, 1)
-    page.giveBack(7, 99)
+    page.refund(7, 1)
+    page.refund(7, 99)
     expect(page.usesOf(7, 0).map(({ notificationNo }) => notificationNo)).toEqual([2])
     expect(page.mayCount(7, 3, cap, now)).toBe(true)
   })

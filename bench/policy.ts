@@ -15,8 +15,8 @@ const params = { app }
  * both hold, and on none, by turns, through nghttpd. The quiet hours are not in force, and nobody has got as many as the cap
  * allows, so that all ring either way.
  */
-export async function restraint(): Promise<Figure[]> {
-  const dir = mkdtempSync(join(tmpdir(), 'bell-restraint-'))
+export async function policy(): Promise<Figure[]> {
+  const dir = mkdtempSync(join(tmpdir(), 'bell-policy-'))
   const nghttpd = await openNghttpd(dir)
   const house = await House.open(nghttpd.ready)
   try {
@@ -31,17 +31,17 @@ export async function restraint(): Promise<Figure[]> {
       },
     })
     const bare: Sent[] = []
-    const restrained: Sent[] = []
+    const policyEffects: Sent[] = []
     await send(house)
     for (let turn = 0; turn < turns; turn++) {
       bare.push(await send(house))
-      restrained.push(await send(house, 'offers'))
+      policyEffects.push(await send(house, 'offers'))
     }
     return [
-      figure('restraint-broadcast', median(restrained, 'perSecond'), 'devices/s', median(bare, 'perSecond')),
+      figure('policy-broadcast', median(policyEffects, 'perSecond'), 'devices/s', median(bare, 'perSecond')),
       figure(
-        'restraint-cpu',
-        median(restrained, 'cpuMicros'),
+        'policy-cpu',
+        median(policyEffects, 'cpuMicros'),
         'µs of the service’s CPU a delivery',
         median(bare, 'cpuMicros'),
       ),

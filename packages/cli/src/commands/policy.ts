@@ -15,7 +15,7 @@ type CapFlags = CoverFlags & { readonly most: string; readonly hours: string }
 type QuietWindow = QuietHours[number]
 type Cap = Caps[number]
 
-export function restraintCommands(program: Command, io: Io, done: Run): void {
+export function policyCommands(program: Command, io: Io, done: Run): void {
   quietHoursCommands(program, io, done)
   capCommands(program, io, done)
 }

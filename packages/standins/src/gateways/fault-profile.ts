@@ -1,7 +1,7 @@
 import { z } from 'zod'
 
 /** How a stand-in behaves; what is told to it counts from the next request on. Shares are between 0 and 1. */
-export const temper = z.strictObject({
+export const faultProfile = z.strictObject({
   delayMs: z.int().min(0).max(60_000).default(0).describe('Every answer comes so late.'),
   busyShare: z.number().min(0).max(1).default(0).describe('This share is answered "busy, come back".'),
   busyForSeconds: z.int().min(0).max(3_600).default(1),
@@ -9,12 +9,12 @@ export const temper = z.strictObject({
   refusing: z.boolean().default(false).describe('The credential is refused.'),
   failing: z.boolean().default(false).describe('Every answer is a fault of the gateway’s own.'),
 })
-export type Temper = z.infer<typeof temper>
+export type FaultProfile = z.infer<typeof faultProfile>
 
 export type Verdict = 'take' | 'busy' | 'gone' | 'refuse' | 'fail'
 
 /** @param unit chance in [0, 1) */
-export function verdict(now: Temper, unit: number): Verdict {
+export function verdict(now: FaultProfile, unit: number): Verdict {
   if (now.failing) return 'fail'
   if (now.refusing) return 'refuse'
   if (unit < now.busyShare) return 'busy'

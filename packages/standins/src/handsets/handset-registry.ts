@@ -32,7 +32,7 @@ export type RoomParts = {
 }
 
 /** All handsets, found by their tokens as a gateway finds them. */
-export class HandsetRoom {
+export class HandsetRegistry {
   readonly #parts: RoomParts
   readonly #handsets = new Map<string, Handset>()
   readonly #byToken = new Map<string, Handset>()

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
-import { temper } from '@zbell/standins'
+import { faultProfile } from '@zbell/standins'
 import { until } from '../harness/programs.ts'
 import { app, params, World } from '../harness/world.ts'
 
@@ -12,9 +12,9 @@ beforeAll(async () => {
 })
 afterAll(() => world.close())
 
-const calm = temper.parse({})
+const calm = faultProfile.parse({})
 beforeEach(() => {
-  for (const gateway of [world.standins.ios, world.standins.android, world.standins.push]) gateway.temper = calm
+  for (const gateway of [world.standins.ios, world.standins.android, world.standins.push]) gateway.faultProfile = calm
 })
 
 const gateways = {
@@ -38,7 +38,7 @@ describe.each(platforms)('the gateway for %s', (platform) => {
   const to = { any: [`user:${owner[platform]}`] }
 
   test('that is busy is asked again when it said, and then rings', async () => {
-    gateways[platform]().temper = { ...calm, busyShare: 1, busyForSeconds: 1 }
+    gateways[platform]().faultProfile = { ...calm, busyShare: 1, busyForSeconds: 1 }
     const id = await world.send({ to, content: { title: 'Patience' } })
     await until(
       () => gateways[platform]().books.busy,
@@ -49,7 +49,7 @@ describe.each(platforms)('the gateway for %s', (platform) => {
       (one) => one?.attempts === 1,
     )
     expect(waiting?.state).toBe('queued')
-    gateways[platform]().temper = calm
+    gateways[platform]().faultProfile = calm
     const done = await until(
       () => world.notification(id),
       ({ totals }) => totals.shown === 1,
@@ -60,13 +60,13 @@ describe.each(platforms)('the gateway for %s', (platform) => {
   })
 
   test('that is slow loses its patience’s worth and is asked again', async () => {
-    gateways[platform]().temper = { ...calm, delayMs: 1_500 }
+    gateways[platform]().faultProfile = { ...calm, delayMs: 1_500 }
     const id = await world.send({ to, content: { title: 'Slow' } })
     await until(
       async () => (await world.backend.call('listDeliveries', { params: { app, id } })).items[0]?.attempts,
       (attempts) => attempts === 1,
     )
-    gateways[platform]().temper = calm
+    gateways[platform]().faultProfile = calm
     await until(
       () => world.notification(id),
       ({ totals }) => totals.shown === 1,
@@ -74,13 +74,13 @@ describe.each(platforms)('the gateway for %s', (platform) => {
   })
 
   test('that fails for longer than the notification lives ends it as expired', async () => {
-    gateways[platform]().temper = { ...calm, failing: true }
+    gateways[platform]().faultProfile = { ...calm, failing: true }
     const [delivery] = await fate({ to, ttlSeconds: 1 })
     expect(delivery).toMatchObject({ state: 'expired', reason: { code: 'gateway-unreachable' } })
   })
 
   test('that refuses the credential halts its lane; deliveries wait and go on when it is replaced', async () => {
-    gateways[platform]().temper = { ...calm, refusing: true }
+    gateways[platform]().faultProfile = { ...calm, refusing: true }
     const before = gateways[platform]().books.refused
     const ids = [
       await world.send({ to, content: { title: 'First' } }),
@@ -95,7 +95,7 @@ describe.each(platforms)('the gateway for %s', (platform) => {
     // Once with the token at hand, once with a fresh one, and perhaps both of a request that was on its way.
     expect(gateways[platform]().books.refused - before).toBeLessThanOrEqual(4)
     for (const id of ids) expect((await world.notification(id)).totals).toMatchObject({ expanded: 1, queued: 1 })
-    gateways[platform]().temper = calm
+    gateways[platform]().faultProfile = calm
     await world.backend.call('useCredential', { params: { app, id: (await inUse())!.id } })
     for (const id of ids)
       await until(
@@ -114,12 +114,12 @@ describe.each(platforms)('the gateway for %s', (platform) => {
   })
 
   test('that says the token is gone retires the device, and the next send passes it by', async () => {
-    gateways[platform]().temper = { ...calm, goneShare: 1 }
+    gateways[platform]().faultProfile = { ...calm, goneShare: 1 }
     const [delivery] = await fate({ to })
     expect(delivery).toMatchObject({ state: 'refused', reason: { code: 'token-gone' } })
     const device = await world.backend.call('readDevice', { params: { app, id: delivery!.device } })
     expect(device).toMatchObject({ retiredReason: 'token-gone', retiredAt: expect.any(String) })
-    gateways[platform]().temper = calm
+    gateways[platform]().faultProfile = calm
     expect(await fate({ to })).toEqual([])
   })
 })
@@ -127,14 +127,14 @@ describe.each(platforms)('the gateway for %s', (platform) => {
 test('a slow gateway does not hold up the others', async () => {
   await world.handset(11, 'ios', { user: 'pair' })
   await world.handset(12, 'android', { user: 'pair' })
-  world.standins.ios.temper = { ...calm, failing: true }
+  world.standins.ios.faultProfile = { ...calm, failing: true }
   const id = await world.send({ to: { any: ['user:pair'] }, content: { title: 'Both' } })
   const { totals } = await until(
     () => world.notification(id),
     (one) => one.totals.shown === 1,
   )
   expect(totals).toMatchObject({ expanded: 2, queued: 1, shown: 1 })
-  world.standins.ios.temper = calm
+  world.standins.ios.faultProfile = calm
   await until(
     () => world.notification(id),
     (one) => one.totals.shown === 2,
@@ -197,12 +197,12 @@ test('why names the credential and the answer of that moment, whatever is in use
   const used = items.find((one) => one.platform === 'ios' && one.state === 'in-use')!
   const said = `${world.standins.ios.listener.origin}, asked with the credential signing-key ${used.fingerprint?.slice(0, 16)}, answered 200`
   expect((await why(id)).join('\n')).toContain(`The gateway took it: ${said}`)
-  world.standins.ios.temper = { ...calm, goneShare: 1 }
+  world.standins.ios.faultProfile = { ...calm, goneShare: 1 }
   const [refused] = await fate({ to })
   expect(refused).toMatchObject({ reason: { code: 'token-gone' } })
   const { items: sent } = await world.backend.call('listNotifications', { params, query: { user: 'gert' } })
   expect((await why(sent[0]!.id)).join('\n')).toMatch(/The gateway said no: https:.*answered 410: \{/)
-  world.standins.ios.temper = calm
+  world.standins.ios.faultProfile = calm
   await world.backend.call('retireCredential', { params: { app, id: used.id } })
   expect((await why(id)).join('\n')).toContain(said)
 })

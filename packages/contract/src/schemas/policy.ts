@@ -1,4 +1,4 @@
-import { capLimits, quietHoursLimits, weekdays } from '@zbell/core/restraint'
+import { capLimits, quietHoursLimits, weekdays } from '@zbell/core/policy'
 import { z } from 'zod'
 import { channelName } from './channel.ts'
 import { urgency } from './content.ts'

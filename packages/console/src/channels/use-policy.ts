@@ -5,7 +5,7 @@ import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 
 /** Replaces the quiet hours or the caps of the app. */
-export function useRestraint() {
+export function usePolicy() {
   const place = usePlace()
   const client = useQueryClient()
   return useMutation({
