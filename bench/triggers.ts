@@ -162,12 +162,12 @@ async function lateness(
   seconds: number,
 ): Promise<{ readonly median: number; readonly p99: number }> {
   const first = few - aSecond * seconds
-  const together = Math.max(1, aSecond / 10)
+  const batchSize = Math.max(1, aSecond / 10)
   const began = performance.now()
-  for (let at = 0; at < aSecond * seconds; at += together) {
-    const [from, to] = [first + at, first + at + together]
+  for (let at = 0; at < aSecond * seconds; at += batchSize) {
+    const [from, to] = [first + at, first + at + batchSize]
     await connection.query(`update crossings set delay = delay + 1 where id > ${from} and id <= ${to}`)
-    const nextMs = ((at + together) / aSecond) * 1_000 - (performance.now() - began)
+    const nextMs = ((at + batchSize) / aSecond) * 1_000 - (performance.now() - began)
     if (nextMs > 0) await wait(nextMs)
   }
   for (;;) {

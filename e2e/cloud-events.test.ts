@@ -34,7 +34,7 @@ const kept = async () => {
 const takenOnce = { status: 200, body: { taken: 1, known: 0 } }
 
 describe('occurrences, as a client library of CloudEvents sends them', () => {
-  test('are taken in the binary mode, which it sends by preset', async () => {
+  test('are taken in the binary mode, which it sends by default', async () => {
     const event = searched('b-1', { time: '2026-11-20T10:00:00.000Z' })
     expect(await send(HTTP.binary(event))).toEqual(takenOnce)
     expect((await kept()).get('b-1')).toEqual({

@@ -80,7 +80,7 @@ describe('a channel', () => {
     expect(Date.parse(expiresAt) - Date.parse(createdAt)).toBe(600_000)
     expect(await read(id)).toMatchObject({ channel: 'offers', urgency: 'low', content: { sound: 'none' } })
     expect(await codeOf(send(user, content('gossip')))).toBe('invalid-request')
-    // What a notification says itself counts before the presets.
+    // What a notification says itself counts before the defaults.
     expect(await read((await send(user, { ...content('offers'), urgency: 'high' })).id)).toMatchObject({
       urgency: 'high',
     })

@@ -21,7 +21,7 @@ const onPath = (program) =>
  * beside our own database; `loads`: what benches are held against
  */
 export function setUp({ browser: wantsBrowser, foreign: wantsForeign = false, loads: wantsLoads = false, say }) {
-  forgetOtherNode()
+  pruneOtherNode()
   const [major] = process.versions.node.split('.').map(Number)
   if (major < 20) stop(`This needs Node 20 or newer; here is ${process.versions.node}.`)
   const missing = [
@@ -64,14 +64,14 @@ function installNpm(say) {
     stop('npm could not install the packages; see above.')
   }
   writeFileSync(stamp, wanted)
-  forgetOtherNode()
+  pruneOtherNode()
 }
 
 /**
  * The tests bring another version of Node, to run on it as well. Its package offers it as a command, and npm's scripts would
  * find that before the one that is installed.
  */
-function forgetOtherNode() {
+function pruneOtherNode() {
   rmSync(join(root, 'node_modules/.bin/node'), { force: true })
 }
 

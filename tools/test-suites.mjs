@@ -30,9 +30,9 @@ export function suitesOf({ scope, words }) {
   return {
     files,
     otherNode: scope === 'default' || words.length > 0 ? [] : files.filter(onOtherNode),
-    needBundles: files.some(isEndToEnd),
-    needBrowser: texts.some((text) => /openBrowser|console-suite/.test(text)),
-    needPostgres: texts.some((text) => text.includes('openPostgres')),
+    requireBundles: files.some(isEndToEnd),
+    requireBrowser: texts.some((text) => /openBrowser|console-suite/.test(text)),
+    requirePostgres: texts.some((text) => text.includes('openPostgres')),
   }
 }
 

@@ -17,7 +17,7 @@ if (given.words.length > 0) process.env.TEST_SUBJECT = given.words.join(' ')
 
 const suites = suitesOf(given)
 if (suites.files.length === 0) stop(`No test file has ${given.words.join(' or ')} in its path.\n${usage}`)
-setUp({ browser: suites.needBrowser, foreign: suites.needPostgres, say })
+setUp({ browser: suites.requireBrowser, foreign: suites.requirePostgres, say })
 const setUpMs = Date.now() - startMs
 
 // Only from here on is there anything but Node itself.
@@ -28,7 +28,7 @@ const running = new Set()
 for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.once(signal, () => void breakOff())
 
 /** Of more failures than these the fault is hardly the pace of the machine. */
-const mostUnsteady = 5
+const maxUnsteady = 5
 /** Less than so long on a quiet machine, the installs not counted. */
 const budgetSeconds = { words: 60, default: 300, all: 900, long: Number.POSITIVE_INFINITY }
 
@@ -66,8 +66,8 @@ async function prepare() {
           step('boundaries', process.execPath, ['tools/boundaries.mjs']),
         ]
   // In a process of its own: what building takes of memory is free again for the tests.
-  const withoutConsole = suites.needBrowser ? [] : ['--without-console']
-  const built = suites.needBundles ? [step('build', process.execPath, ['tools/build.mjs', ...withoutConsole])] : []
+  const withoutConsole = suites.requireBrowser ? [] : ['--without-console']
+  const built = suites.requireBundles ? [step('build', process.execPath, ['tools/build.mjs', ...withoutConsole])] : []
   const libraries = step('libraries for the tests', process.execPath, ['tools/test-libraries.mjs'])
   return (await Promise.all([...checks, ...built, libraries])).every(Boolean)
 }
@@ -87,7 +87,7 @@ async function step(name, command, args) {
 async function jestSteadily(node, files, env = {}) {
   const first = await jest(node, files, env)
   const isAll = given.scope !== 'default' && given.words.length === 0
-  if (!isAll || first.files.length === 0 || first.files.length > mostUnsteady) return first
+  if (!isAll || first.files.length === 0 || first.files.length > maxUnsteady) return first
   say(`\nOnce more, with nothing beside them: ${first.files.join(', ')}`)
   const second = await jest(node, ['--runInBand', ...first.files], env)
   unsteady.push(...first.files.filter((file) => !second.files.includes(file)))

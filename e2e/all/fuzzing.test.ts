@@ -17,7 +17,7 @@ import { app, World } from '../harness/world.ts'
 const count = Number(process.env.ODD_INPUTS ?? inScope({ default: 1_000, all: 5_000, long: 100_000 }))
 const atOnce = 6
 /** How much more memory the service may hold after it than in its middle. */
-const mostGrowthMb = 60
+const maxGrowthMb = 60
 
 type Described = {
   readonly operationId: string
@@ -157,7 +157,7 @@ test(
       because: [],
     })
     expect([...statuses.keys()].sort()).toEqual(expect.arrayContaining([200, 401, 404, 422]))
-    expect(Math.max(...memory.slice(3)) - memory[2]!).toBeLessThan(mostGrowthMb)
+    expect(Math.max(...memory.slice(3)) - memory[2]!).toBeLessThan(maxGrowthMb)
     // Several at a time: what each may take adds up.
     expect(Math.min(...ratios)).toBeLessThan(atOnce)
     expect((await fetch(`${service.url}/readyz`)).status).toBe(200)

@@ -5,7 +5,7 @@ export type CrowdSize = { readonly people: number; readonly occurrences: number 
 
 const topicsOfCrowd = 8
 /** So many rows in one statement: an undo log of a million rows would be measured along with what comes after. */
-const together = 100_000
+const batchSize = 100_000
 
 /**
  * Puts people straight into the tables, each with a phone, eight attributes and a route that they follow, and what happened
@@ -32,8 +32,8 @@ export async function fillCrowd(databaseUrl: string, { people, occurrences }: Cr
   const attribute = (offset: number, text: string, number: string, second = 'null', to: string) =>
     `insert into user_attributes (user_no, attribute_no, text, number, second, changed_at)
      select seq, ${first!.attribute + offset}, ${text}, ${number}, ${second}, now(3) from ${to}`
-  for (let from = 1; from <= people; from += together) {
-    const to = `seq_${from}_to_${Math.min(people, from + together - 1)}`
+  for (let from = 1; from <= people; from += batchSize) {
+    const to = `seq_${from}_to_${Math.min(people, from + batchSize - 1)}`
     await connection.query(`
       insert into users (no, app_no, environment, name) select seq, ${scope}, concat('rider-', seq) from ${to};
       insert into devices (id, app_no, environment, platform, token, token_hash, secret_hash, user_no, permission, muted,
@@ -53,8 +53,8 @@ export async function fillCrowd(databaseUrl: string, { people, occurrences }: Cr
       ${attribute(6, 'null', `1.6e12 + ${chance('since', 1_000_000)} * 1e5`, 'null', to)};
       ${attribute(7, 'null', `5 + ${chance('lon', 1000)} / 1000`, `60 + ${chance('lat', 1000)} / 1000`, to)}`)
   }
-  for (let from = 1; from <= occurrences; from += together) {
-    const to = `seq_${from}_to_${Math.min(occurrences, from + together - 1)}`
+  for (let from = 1; from <= occurrences; from += batchSize) {
+    const to = `seq_${from}_to_${Math.min(occurrences, from + batchSize - 1)}`
     await connection.query(`
       insert into occurrences (app_no, environment, identity, source, id, type, user_no, at, taken_at, data)
       select ${scope}, unhex(sha2(concat('occurrence', seq), 256)), '/app', seq,

@@ -3,7 +3,7 @@ import { expect, test } from '@jest/globals'
 import { dist } from '../harness/programs.ts'
 
 const hourMs = 3_600_000
-const mostMb = 400
+const maxMb = 400
 
 /**
  * A broadcast to a million devices through a gateway with faults, while personal sends go on, the service is killed twice
@@ -31,7 +31,7 @@ test(
     )
     expect(figures.get('soak-devices')).toBe(Number(process.env.SOAK_DEVICES ?? 1_000_000))
     expect(figures.get('soak-personal')).toBeGreaterThan(0)
-    expect(figures.get('soak-memory')).toBeLessThan(mostMb)
+    expect(figures.get('soak-memory')).toBeLessThan(maxMb)
   },
   hourMs,
 )

@@ -51,7 +51,7 @@ const missing = (what: string, flag: string, variable: string): string =>
 type Profile = { readonly url?: string; readonly key?: string; readonly app?: string; readonly environment?: string }
 
 /** @throws {UsageError} for a file that holds a key and that others could have written or can read */
-function needOwn(file: string): void {
+function requireOwn(file: string): void {
   const { uid, mode } = statSync(file)
   const own = process.getuid?.()
   // There are no such owners and modes where there is no such call.
@@ -65,7 +65,7 @@ function readProfile(named: string | undefined, cwd: string): Profile & { readon
   const file = named ?? nearest(cwd)
   if (file === undefined) return {}
   if (!existsSync(file)) throw new UsageError(`there is no profile ${file}; check --profile and ZBELL_PROFILE.`)
-  needOwn(file)
+  requireOwn(file)
   const read: unknown = parse(readFileSync(file, 'utf8'))
   if (typeof read !== 'object' || read === null)
     throw new UsageError(`${file} is not a profile; it wants url, key and app.`)

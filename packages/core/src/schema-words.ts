@@ -32,8 +32,8 @@ const formats: Readonly<Record<string, string>> = {
 const units: Readonly<Record<string, string>> = { string: 'characters', array: 'items', set: 'items', map: 'entries' }
 
 /** So much of what was given is repeated. */
-const mostShown = 40
-const mostOptions = 20
+const maxShown = 40
+const maxOptions = 20
 
 /**
  * What a schema found, in words that go on from the place: what is wanted and what was given. Checks that bring words of their own
@@ -58,7 +58,7 @@ export function schemaWords(issue: Issue): string {
     case 'not_multiple_of':
       return `is ${given(issue.input)} and has to be a multiple of ${String(issue.divisor)}`
     case 'unrecognized_keys':
-      return `has ${issue.keys.slice(0, mostOptions).map(quoted).join(', ')}, which ${issue.keys.length === 1 ? 'is' : 'are'} not known here`
+      return `has ${issue.keys.slice(0, maxOptions).map(quoted).join(', ')}, which ${issue.keys.length === 1 ? 'is' : 'are'} not known here`
     case 'invalid_key':
       return 'has a name that cannot be one here'
     case 'invalid_element':
@@ -73,7 +73,7 @@ export function schemaWords(issue: Issue): string {
 const kindNamed = (name: string): string => kinds[name] ?? `a value of the kind ${name}`
 const sized = (origin: string): string => (units[origin] === undefined ? 'has to be' : 'has to have')
 const unit = (origin: string): string => (units[origin] === undefined ? '' : ` ${units[origin]}`)
-const quoted = (text: string): string => `“${text.length > mostShown ? `${text.slice(0, mostShown)}…` : text}”`
+const quoted = (text: string): string => `“${text.length > maxShown ? `${text.slice(0, maxShown)}…` : text}”`
 
 function given(value: unknown): string {
   switch (typeof value) {
@@ -91,8 +91,8 @@ function given(value: unknown): string {
 }
 
 function oneOf(values: readonly unknown[]): string {
-  const names = values.slice(0, mostOptions).map(String)
-  const more = values.length > mostOptions ? [`${values.length - mostOptions} others`] : []
+  const names = values.slice(0, maxOptions).map(String)
+  const more = values.length > maxOptions ? [`${values.length - maxOptions} others`] : []
   const all = [...names, ...more]
   return all.length < 2 ? (all[0] ?? 'nothing') : `${all.slice(0, -1).join(', ')} or ${all.at(-1)}`
 }

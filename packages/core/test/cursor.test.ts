@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import { type CursorRow, type CursorState, cursorAt, mostRecent, readFrom, takeRows } from '../src/triggers/index.ts'
+import { type CursorRow, type CursorState, cursorAt, maxRecent, readFrom, takeRows } from '../src/triggers/index.ts'
 
 const row = (cursor: number | string, key = String(cursor)): CursorRow => ({ cursor, key })
 const keys = (rows: readonly CursorRow[]) => rows.map(({ key }) => key)
@@ -51,8 +51,8 @@ describe('a cursor', () => {
       expect(taken.fresh).toHaveLength(10_000)
       state = taken.state
     }
-    expect(state.recent).toHaveLength(mostRecent)
-    expect(readFrom(state)).toBe(count - mostRecent + 1)
+    expect(state.recent).toHaveLength(maxRecent)
+    expect(readFrom(state)).toBe(count - maxRecent + 1)
   })
 
   test('reads each row once whenever it commits within the overlap, over restarts and looks of any pace', () => {

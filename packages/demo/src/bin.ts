@@ -10,7 +10,7 @@ const usage = 'Usage: npm run demo -- [--port N] [--data DIR] [--riders N] [--js
 const presetData = '.demo'
 /** So many passengers besides those of the scenario: enough that a count means something. */
 const presetRiders = 400
-const mostRiders = 10_000
+const maxRiders = 10_000
 
 process.exitCode = await run()
 if (process.connected) process.disconnect()
@@ -33,8 +33,8 @@ async function run(): Promise<number> {
   if (port !== undefined && !(Number.isInteger(port) && port >= 0 && port < 65_536))
     return refuse(`--port wants a number from 0 to 65535.\n${usage}`)
   const riders = given.riders === undefined ? presetRiders : Number(given.riders)
-  if (!(Number.isInteger(riders) && riders >= 0 && riders <= mostRiders))
-    return refuse(`--riders wants a number from 0 to ${mostRiders}.\n${usage}`)
+  if (!(Number.isInteger(riders) && riders >= 0 && riders <= maxRiders))
+    return refuse(`--riders wants a number from 0 to ${maxRiders}.\n${usage}`)
   const stop = new Promise<void>((done) => {
     // `on`, not `once`: Ctrl-C can come twice, from the terminal and from whoever started this, and means the same.
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => done())

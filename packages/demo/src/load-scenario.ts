@@ -139,8 +139,8 @@ async function introduceRiders(app: string, backend: Client, standins: Standins,
   const type = 'application/x-ndjson'
   for (const [what, content] of Object.entries({ users, devices }))
     await backend.upload('importList', { params: { app, what } }, { type, content: inOne(content) })
-  for (let at = 0; at < happened.length; at += together)
-    await backend.call('reportOccurrences', { params: { app }, body: happened.slice(at, at + together) })
+  for (let at = 0; at < happened.length; at += batchSize)
+    await backend.call('reportOccurrences', { params: { app }, body: happened.slice(at, at + batchSize) })
   for (const { name, ...body } of segments) await backend.call('saveSegment', { params: { app, segment: name }, body })
   for (const { name, ...body } of timetable)
     await backend.call('saveSchedule', { params: { app, schedule: name }, body })
@@ -151,7 +151,7 @@ async function* inOne(text: string): AsyncGenerator<Uint8Array> {
 }
 
 /** So many occurrences go together in one request. */
-const together = 1_000
+const batchSize = 1_000
 
 /** The second app rehearses: its handset rings without any credential. */
 export async function playCrew(operator: Client): Promise<void> {

@@ -153,7 +153,7 @@ async function startJobs({
       occurrenceDays: config['retention.occurrenceDays'],
       retiredDeviceDays: config['retention.retiredDeviceDays'],
       webhookLogDays: config['webhooks.logDays'],
-      mostWaiting: config['webhooks.mostWaiting'],
+      maxWaiting: config['webhooks.mostWaiting'],
       log,
       onMeasured: (measured) => metrics.noteMeasured(measured),
       onWaiting: (waiting) => metrics.noteWaiting(waiting),

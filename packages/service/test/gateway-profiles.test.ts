@@ -11,7 +11,7 @@ import { lintProfile } from '../src/gateways/lint-profile.ts'
 import { openProfileProtocol } from '../src/gateways/open-protocol.ts'
 import { ProfileRefused, Profiles } from '../src/gateways/profiles.ts'
 import {
-  dropProfile,
+  deleteProfile,
   findProfile,
   listProfiles,
   profilesInPlace,
@@ -200,7 +200,7 @@ describe('an app’s own profile', () => {
     await saveProfile(app.database, place(), saved(written({ path: '/c' })), false)
     expect(await inSlots()).toEqual({ 'in-use': 1, waiting: 3 })
     expect((await findProfile(app.database, place(), 2))?.slot).toBeNull()
-    await dropProfile(app.database, place())
+    await deleteProfile(app.database, place())
     expect([await inSlots(), await profiles.of(place())]).toEqual([{ waiting: 1 }, undefined])
   })
 

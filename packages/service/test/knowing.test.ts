@@ -8,14 +8,14 @@ import type { Database } from '../src/database/database.ts'
 import { DatabaseFull, DatabaseUnavailable, translateError } from '../src/database/errors.ts'
 import type { Scope } from '../src/database/scope.ts'
 import { countDeliveries } from '../src/deliveries/store/counts.ts'
-import { DayCounts, forgetDays, readDays } from '../src/deliveries/store/day-counts.ts'
+import { DayCounts, pruneDays, readDays } from '../src/deliveries/store/day-counts.ts'
 import { gatewayAnswer } from '../src/deliveries/store/gateway-answers.ts'
 import { storeOutcomes } from '../src/deliveries/store/store-outcomes.ts'
 import type { Claim, Ended, GatewayAnswer } from '../src/engine/work.ts'
 import { begin } from '../src/notifications/build-notification.ts'
 import { findNotification, findNotificationByNo } from '../src/notifications/store/read-notifications.ts'
 import { withdrawNotification, withdrawPage } from '../src/notifications/store/withdraw-notification.ts'
-import { forgetSilent, listProcesses, type ProcessReport, reportProcess } from '../src/operations/store/processes.ts'
+import { listProcesses, type ProcessReport, pruneSilent, reportProcess } from '../src/operations/store/processes.ts'
 import { workOf } from '../src/queue/read-queue.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
 import { claimNext, newNotification } from './scratch-notification.ts'
@@ -173,7 +173,7 @@ describe('days', () => {
       await database.change(
         sql`insert into day_counts values (${scope.app.no}, 'development', utc_date() - interval ${ago} day, 0, 0, ${deliveryStates.accepted}, 0, 3, 7, 0)`,
       )
-    await forgetDays(database, 760)
+    await pruneDays(database, 760)
     expect((await readDays(database, scope, 1_000)).map(({ count }) => count)).toEqual([7, 7])
     expect(await readDays(database, scope, 3)).toHaveLength(1)
     expect(await readDays(database, { ...scope, environment: 'production' }, 3)).toEqual([])
@@ -297,10 +297,10 @@ describe('processes', () => {
     expect(await listProcesses(database)).toMatchObject([{ id, pid: 7, memoryMb: 120, gateways: [] }])
     await database.change(sql`update processes set seen_at = seen_at - interval 30 second`)
     expect(await listProcesses(database)).toEqual([])
-    await forgetSilent(database)
+    await pruneSilent(database)
     expect(await database.rows(sql`select 1 from processes`)).toHaveLength(1)
     await database.change(sql`update processes set seen_at = seen_at - interval 2 hour`)
-    await forgetSilent(database)
+    await pruneSilent(database)
     expect(await database.rows(sql`select 1 from processes`)).toEqual([])
   })
 })

@@ -8,7 +8,7 @@ import { storeOutcomes } from '../src/deliveries/store/store-outcomes.ts'
 import type { Claim } from '../src/engine/work.ts'
 import { findNotificationByNo } from '../src/notifications/store/read-notifications.ts'
 import { loadBlockDevices } from '../src/people/store/load-block-devices.ts'
-import { countUnderCaps, forgetCapPages, refund, usesOf } from '../src/policy/store/caps.ts'
+import { countUnderCaps, pruneCapPages, refund, usesOf } from '../src/policy/store/caps.ts'
 import { channelNamed, channelsOf, muteChannel, saveChannel, storeBlocked } from '../src/policy/store/channels.ts'
 import { policyOf } from '../src/policy/store/policy-of.ts'
 import { storeQuietHours } from '../src/policy/store/quiet-hours.ts'
@@ -77,7 +77,7 @@ describe('caps', () => {
   test('keep no page of which nothing counts any more', async () => {
     await count(1, [5, 9_000])
     await app.database.change(sql`update cap_pages set until_at = utc_timestamp(3) - interval 1 second where page = 0`)
-    await forgetCapPages(app.database, () => true)
+    await pruneCapPages(app.database, () => true)
     expect(await app.database.rows(sql`select page from cap_pages`)).toEqual([{ page: 35 }])
   })
 

@@ -9,22 +9,22 @@ import type { Scope } from '../src/database/scope.ts'
 import { changeDevice } from '../src/devices/store/change-device.ts'
 import { listEvents } from '../src/devices/store/device-events.ts'
 import { ensurePersonOf } from '../src/devices/store/ensure-user.ts'
-import { forgetDevices } from '../src/devices/store/prune-devices.ts'
+import { pruneDevices } from '../src/devices/store/prune-devices.ts'
 import { findDevicesBySecrets } from '../src/devices/store/read-devices.ts'
 import { registerDevice } from '../src/devices/store/register-device.ts'
-import { forgetProofs, useProof } from '../src/devices/store/used-proofs.ts'
-import { needNotification } from '../src/notifications/find.ts'
-import { forgetNotifications } from '../src/notifications/store/prune-notifications.ts'
+import { pruneProofs, useProof } from '../src/devices/store/used-proofs.ts'
+import { requireNotification } from '../src/notifications/find.ts'
+import { pruneNotifications } from '../src/notifications/store/prune-notifications.ts'
 import { changeAttributes } from '../src/people/store/attributes.ts'
-import { forgetOccurrences, occurrencesOf, storeOccurrences } from '../src/people/store/occurrences.ts'
+import { occurrencesOf, pruneOccurrences, storeOccurrences } from '../src/people/store/occurrences.ts'
 import {
   changeOwnTopic,
   declareTopic,
   deleteTopic,
   ensureTopic,
   findTopic,
-  forgetTopics,
   listTopics,
+  pruneTopics,
 } from '../src/people/store/topics.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
 import { createNotification, newNotification } from './scratch-notification.ts'
@@ -108,9 +108,9 @@ describe('what one device makes', () => {
     await database.change(
       sql`update devices set retired_at = utc_timestamp(3) - interval 11 day, retired_reason = 'token-gone' where no in ${[gone.no, named.no]}`,
     )
-    await forgetDevices(database, 12, always)
+    await pruneDevices(database, 12, always)
     expect(await count('devices')).toBe(3)
-    await forgetDevices(database, 10, always)
+    await pruneDevices(database, 10, always)
     expect(await database.rows(sql`select no from devices`)).toEqual([{ no: still.no }])
     expect(await database.rows(sql`select distinct device_no as no from topic_devices`)).toEqual([{ no: still.no }])
     expect(await count(`device_events where device_no <> ${still.no}`)).toBe(0)
@@ -133,7 +133,7 @@ test('occurrences go by their age', async () => {
     { is: 'server' },
   )
   await database.change(sql`update occurrences set taken_at = utc_timestamp(3) - interval 31 day where type = 'old'`)
-  await forgetOccurrences(database, 30, always)
+  await pruneOccurrences(database, 30, always)
   expect(await database.rows(sql`select type from occurrences`)).toEqual([{ type: 'new' }])
 })
 
@@ -145,7 +145,7 @@ test('topics that devices made go when everybody has left and a day is over; tho
   await changeOwnTopic(database, { no: joined!.no, name: 'joined' }, { no, userNo: null }, true)
   await database.change(sql`update topics set created_at = utc_timestamp(3) - interval 2 day where name <> 'young'`)
   await database.change(sql`update topics set declared = true where name = 'declared'`)
-  await forgetTopics(database)
+  await pruneTopics(database)
   expect((await listTopics(database, scope, 10)).map(({ name }) => name)).toEqual(['declared', 'joined', 'young'])
 })
 
@@ -156,7 +156,7 @@ test('a proof that was used is remembered for as long as it would count', async 
   expect(await useProof(database, hash, another, soon)).toBe(false)
   expect(await useProof(database, hash, one, soon)).toBe(true)
   await useProof(database, randomBytes(32), one, new Date(Date.now() - 1_000))
-  await forgetProofs(database)
+  await pruneProofs(database)
   expect(await count('used_proofs')).toBe(1)
 })
 
@@ -176,10 +176,10 @@ test('a notification goes with its totals when both its ages are over, and a lin
   await database.change(
     sql`insert into notification_counts (notification_no, platform, state, reason, count) select no, 0, 1, 0, 5 from notifications`,
   )
-  await forgetNotifications(database, 400, () => true)
+  await pruneNotifications(database, 400, () => true)
   expect(await database.rows(sql`select no from notifications`)).toHaveLength(2)
   expect(await database.rows(sql`select 1 from notification_counts`)).toHaveLength(2)
-  await expect(needNotification(database, scope, old)).rejects.toThrow('it would be of 2024-03-03')
+  await expect(requireNotification(database, scope, old)).rejects.toThrow('it would be of 2024-03-03')
 })
 
 test('a topic with many members is gone at once, and they go in pages that can be broken off', async () => {

@@ -55,10 +55,11 @@ export const save = (source: WrittenSource = compared, name = 'sailings') =>
   one.sources.save(app.scope, name, { url: app.url, ...source } as WrittenSource, 'test')
 export const listen = (definition: TriggerDefinition = late, name = 'sailing-late') =>
   one.triggers.save(app.scope, name, { ...definition, enabled: true }, 'test')
-export const source = async (name = 'sailings') => (await one.sources.show(await one.sources.need(app.scope, name))).row
+export const source = async (name = 'sailings') =>
+  (await one.sources.show(await one.sources.require(app.scope, name))).row
 /** Looks once, and lets what was found fire. */
 export async function look(process = one, name = 'sailings'): Promise<void> {
-  const { no } = await process.sources.need(app.scope, name)
+  const { no } = await process.sources.require(app.scope, name)
   await process.poller.pollNow(no)
   while ((await process.triggers.fireWaiting()) > 0);
 }

@@ -10,7 +10,7 @@ import { Signals } from '../src/engine/signals.ts'
 import { Intake } from '../src/notifications/intake.ts'
 import { ScheduleClock } from '../src/schedules/clock.ts'
 import { Schedules } from '../src/schedules/schedules.ts'
-import { forgetRuns, listRuns } from '../src/schedules/store/runs.ts'
+import { listRuns, pruneRuns } from '../src/schedules/store/runs.ts'
 import { dueSchedules, findSchedule } from '../src/schedules/store/schedules.ts'
 import { type ScratchApp, scratchApp } from './scratch-database.ts'
 import { evaluators } from './scratch-evaluator-pool.ts'
@@ -248,7 +248,7 @@ describe('a schedule', () => {
     await save('two')
     await expect(schedules.cancelAll(app.scope, 3)).rejects.toMatchObject({ code: 'schedules-changed' })
     expect(await schedules.cancelAll(app.scope, 2)).toBe(2)
-    await expect(schedules.need(app.scope, 'one')).rejects.toMatchObject({ code: 'unknown-schedule' })
+    await expect(schedules.require(app.scope, 'one')).rejects.toMatchObject({ code: 'unknown-schedule' })
   })
 })
 
@@ -265,7 +265,7 @@ test('runs of long ago are forgotten, the last of each schedule never', async ()
       sql`insert into schedule_runs (schedule_no, due_at, state, settled_at)
           values (${schedule}, utc_timestamp(3) - interval ${daysAgo} day, 'rung', utc_timestamp(3) - interval ${daysAgo} day)`,
     )
-  expect(await forgetRuns(app.database, 90, () => true)).toBe(2)
+  expect(await pruneRuns(app.database, 90, () => true)).toBe(2)
   expect([(await runsOf('evening')).length, (await runsOf('rare')).length]).toEqual([1, 1])
 })
 

@@ -116,11 +116,11 @@ export const happens = (kind: EventKind = 'source.away', count = 1, database: Da
     ),
   )
 
-export const row = async (name = 'app') => (await one.webhooks.show(await one.webhooks.need(app.scope, name))).row
+export const row = async (name = 'app') => (await one.webhooks.show(await one.webhooks.require(app.scope, name))).row
 export const waiting = async (name = 'app') =>
-  (await one.webhooks.show(await one.webhooks.need(app.scope, name))).waiting.events
+  (await one.webhooks.show(await one.webhooks.require(app.scope, name))).waiting.events
 export const log = async (name = 'app') =>
-  one.webhooks.listLog(await one.webhooks.need(app.scope, name), {}, 200).then((all) => all.reverse())
+  one.webhooks.listLog(await one.webhooks.require(app.scope, name), {}, 200).then((all) => all.reverse())
 export const logged = (count: number, name = 'app') =>
   until(
     () => log(name),

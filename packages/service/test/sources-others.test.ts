@@ -52,7 +52,7 @@ beforeEach(async () => {
   one = app.process()
 })
 
-const source = (name: string) => one.sources.need(app.scope, name)
+const source = (name: string) => one.sources.require(app.scope, name)
 async function look(name: string): Promise<void> {
   await one.poller.pollNow((await source(name)).no)
   while ((await one.triggers.fireWaiting()) > 0);

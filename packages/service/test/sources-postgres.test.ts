@@ -52,7 +52,7 @@ const listen = (when: string | undefined, values: Record<string, string> = { ves
     'test',
   )
 async function look(): Promise<void> {
-  const { no } = await one.sources.need(app.scope, 'sailings')
+  const { no } = await one.sources.require(app.scope, 'sailings')
   await one.poller.pollNow(no)
   while ((await one.triggers.fireWaiting()) > 0);
 }
@@ -101,7 +101,7 @@ test('by cursor it reads each new row once, step by step', async () => {
   await postgres.write(
     `insert into sailings (id, "Vessel", departs) select 1000 + n, 'x', '2026-11-29 18:30:00+01'::timestamptz + (n / 5500) * interval '1 microsecond' from generate_series(1, 12000) n`,
   )
-  const { no } = await one.sources.need(app.scope, 'sailings')
+  const { no } = await one.sources.require(app.scope, 'sailings')
   for (let n = 0; n < 2; n++) await one.poller.pollNow(no)
   const [found] = await app.database.rows<{ all: number; different: number }>(
     sql`select count(*) as ${sql.identifier('all')}, count(distinct json_value(event, '$.key')) as different from trigger_events`,
@@ -130,11 +130,11 @@ test.each([
   await postgres.write('create sequence if not exists numbers')
   await save({ ...compared, table: undefined, select } as WrittenSource)
   for (let waits = 0; waits < 150; waits++) {
-    const { fault } = await one.sources.need(app.scope, 'sailings')
+    const { fault } = await one.sources.require(app.scope, 'sailings')
     if (fault !== null) break
     await new Promise((done) => setTimeout(done, 200))
   }
-  expect((await one.sources.need(app.scope, 'sailings')).fault).toContain(says)
+  expect((await one.sources.require(app.scope, 'sailings')).fault).toContain(says)
   await postgres.write('select 1 / (count(*) = 2)::int from sailings')
 })
 
@@ -160,15 +160,15 @@ test('a PostgreSQL that is stopped says so, other sources go on, and what change
   await postgres.write('update sailings set delay = 30 where id = 204')
   await postgres.stop()
   await look()
-  expect((await one.sources.need(app.scope, 'sailings')).fault).toMatch(/^(hung up|cannot be reached)/)
+  expect((await one.sources.require(app.scope, 'sailings')).fault).toMatch(/^(hung up|cannot be reached)/)
   await app.run('update crossings set delay = 5')
-  await one.poller.pollNow((await one.sources.need(app.scope, 'crossings')).no)
+  await one.poller.pollNow((await one.sources.require(app.scope, 'crossings')).no)
   while ((await one.triggers.fireWaiting()) > 0);
   expect(await states()).toEqual(['1 rung'])
   await postgres.start()
   await look()
   expect(await states()).toEqual(['1 rung', '204 rung'])
-  expect((await one.sources.need(app.scope, 'sailings')).fault).toBeNull()
+  expect((await one.sources.require(app.scope, 'sailings')).fault).toBeNull()
 })
 
 test('a PostgreSQL that breaks off its sessions', async () => {
@@ -180,7 +180,7 @@ test('a PostgreSQL that breaks off its sessions', async () => {
   )
   await look()
   expect(await states()).toEqual(['101 rung'])
-  expect((await one.sources.need(app.scope, 'sailings')).faults).toBe(0)
+  expect((await one.sources.require(app.scope, 'sailings')).faults).toBe(0)
 })
 
 test('a password that was changed is refused in words, and said anew it goes on where it was', async () => {
@@ -195,7 +195,7 @@ test('a password that was changed is refused in words, and said anew it goes on 
     "select pg_terminate_backend(pid) from pg_stat_activity where usename = 'clerk'",
   )
   await look()
-  expect((await one.sources.need(app.scope, 'sailings')).fault).toMatch(/^refuses the user or the password/)
+  expect((await one.sources.require(app.scope, 'sailings')).fault).toMatch(/^refuses the user or the password/)
   await save({ ...compared, url: urlOf('new') } as WrittenSource)
   await look()
   expect(await states()).toEqual(['101 rung'])

@@ -151,7 +151,7 @@ test('events that match no case are counted, and a few of each hour are logged',
   await save({ when: 'event.data.fare > 100' })
   for (let event = 0; event < 60; event++) await happens({ fare: 1 })
   await triggers.fireWaiting()
-  const trigger = () => triggers.need(app.scope, 'watched')
+  const trigger = () => triggers.require(app.scope, 'watched')
   await until(trigger, ({ unmatched }) => unmatched === 60)
   const logged = await firings()
   // The clock may have struck the hour meanwhile.

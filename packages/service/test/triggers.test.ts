@@ -6,7 +6,7 @@ import { DatabaseUnavailable } from '../src/database/errors.ts'
 import { freePort } from '../src/database/private/private-server.ts'
 import { Signals } from '../src/engine/signals.ts'
 import { storeOccurrences } from '../src/people/store/occurrences.ts'
-import { forgetFirings } from '../src/triggers/store/firings.ts'
+import { pruneFirings } from '../src/triggers/store/firings.ts'
 import { Triggers } from '../src/triggers/triggers.ts'
 import { addDevice, deafIntake, type ScratchApp, scratchApp } from './scratch-database.ts'
 import { evaluators } from './scratch-evaluator-pool.ts'
@@ -207,7 +207,7 @@ test('what is forgotten is found by its age, however much is kept', async () => 
     )
   await fill(20_000, '1')
   await fill(7_000, '40')
-  await forgetFirings(app.database, 30, () => true)
+  await pruneFirings(app.database, 30, () => true)
   expect(await firings()).toHaveLength(20_000)
   const [plan] = await app.database.rows<{ key: string }>(
     sql`explain delete from firings where fired_at < utc_timestamp(3) - interval 30 day and state <> 'waiting' order by fired_at limit 5000`,

@@ -18,8 +18,8 @@ import { hasWork } from '../src/queue/read-queue.ts'
 import { park, unpark } from '../src/queue/suspend.ts'
 import { keptKeyring } from '../src/vault/keyring.ts'
 import { Vault } from '../src/vault/vault.ts'
-import { boundWebhooks, dropOverdue } from '../src/webhooks/bound.ts'
-import { forgetLog, listLog, replaySpan } from '../src/webhooks/store/log.ts'
+import { boundWebhooks, pruneOverdue } from '../src/webhooks/bound.ts'
+import { listLog, pruneLog, replaySpan } from '../src/webhooks/store/log.ts'
 import {
   app,
   happens,
@@ -41,8 +41,8 @@ import {
 tellReceivers()
 
 describe('what waits', () => {
-  const bound = (mostWaiting: number, told: object[] = []) =>
-    boundWebhooks({ database: app.database, mostWaiting, onWaiting: (all) => told.push(...all) }, () => true)
+  const bound = (maxWaiting: number, told: object[] = []) =>
+    boundWebhooks({ database: app.database, maxWaiting, onWaiting: (all) => told.push(...all) }, () => true)
 
   test('has a bound, beyond which the oldest go, and the log and the webhook say so', async () => {
     await save({ url: 'http://127.0.0.1:9/', enabled: true })
@@ -68,10 +68,10 @@ describe('what waits', () => {
     await happens('source.away', 3)
     expect(await waiting()).toBe(3)
     await longAgo(72)
-    await dropOverdue(app.database, () => true)
+    await pruneOverdue(app.database, () => true)
     expect(await waiting()).toBe(3)
     await longAgo(2)
-    await dropOverdue(app.database, () => true)
+    await pruneOverdue(app.database, () => true)
     expect(await waiting()).toBe(0)
     expect((await log()).at(-1)).toMatchObject({
       outcome: 'dropped',
@@ -156,10 +156,10 @@ describe('the log', () => {
     const { request } = await one.webhooks.entry(await row(), entry!.no)
     expect(request).toMatchObject({ url: own.url, body: own.heard[0]!.text })
     expect(request!.headers['webhook-id']).toBe(own.events[0]!.id)
-    await forgetLog(app.database, 14, () => true)
+    await pruneLog(app.database, 14, () => true)
     expect(await log()).toHaveLength(1)
     await app.database.change(sql`update webhook_log set at = at - interval 15 day`)
-    await forgetLog(app.database, 14, () => true)
+    await pruneLog(app.database, 14, () => true)
     expect(await log()).toEqual([])
     await expect(one.webhooks.entry(await row(), entry!.no)).rejects.toThrow('There is no entry')
   })
@@ -298,7 +298,7 @@ describe('secrets and addresses', () => {
     const url = `${own.url}?token=hush`
     const { secret } = await save({ url })
     const { row: kept, url: shown } = await one.webhooks.show(
-      await row().then(() => one.webhooks.need(app.scope, 'app')),
+      await row().then(() => one.webhooks.require(app.scope, 'app')),
     )
     expect(shown).toBe(`${own.url}?•••`)
     expect(kept.sealed.includes('hush') || kept.sealed.includes(secret!.slice(6))).toBe(false)

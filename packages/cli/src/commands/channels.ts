@@ -30,7 +30,7 @@ export function channelCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<object, []>(io, done, list))
   group
     .command('show <channel>')
-    .description('One channel, with its presets')
+    .description('One channel, with its defaults')
     .addHelpText('after', '\nExample:\n  $ zbell channel show offers')
     .action(
       withContext<object, [string]>(io, done, async (context, channel) =>
@@ -39,7 +39,7 @@ export function channelCommands(program: Command, io: Io, done: Run): void {
     )
   group
     .command('save <channel>')
-    .description('Declare a channel, or change it; what is left out has its preset')
+    .description('Declare a channel, or change it; what is left out has its default')
     .requiredOption('--title <text>', 'what the app’s settings call it')
     .option('--note <text>', 'what it is for, in a sentence')
     .option('--urgency <urgency>', 'of its notifications that say none')

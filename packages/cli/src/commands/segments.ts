@@ -197,11 +197,11 @@ async function tryOn(context: Context<object>, given: string, who: string): Prom
 }
 
 /** So many faults are shown at once. */
-const mostShown = 5
+const maxShown = 5
 
 /** What in a rule can never be, each under its line. */
 function warn(io: Io, rule: string, warnings: readonly { line: number; column: number; says: string }[]): void {
-  for (const { line, column, says } of warnings.slice(0, mostShown)) io.err(placed(rule, line, column, says))
+  for (const { line, column, says } of warnings.slice(0, maxShown)) io.err(placed(rule, line, column, says))
 }
 
 const placed = (rule: string, line: number, column: number, says: string): string =>
@@ -214,7 +214,7 @@ async function pointing<T>(io: Io, rule: string, call: () => Promise<T>): Promis
   } catch (error) {
     const isOurs = error instanceof ProblemError && error.problem.code === 'rule-refused'
     const faults = isOurs ? (error.problem.errors ?? []) : []
-    for (const { line, column, detail } of faults.slice(0, mostShown)) {
+    for (const { line, column, detail } of faults.slice(0, maxShown)) {
       if (line !== undefined && column !== undefined) io.err(placed(rule, line, column, detail))
     }
     throw error

@@ -49,7 +49,7 @@ export function GatewayPage() {
                 </>
               )}
             </p>
-            <ProfileEditor key={`${platform} ${data.version ?? 'preset'}`} platform={platform} now={data} />
+            <ProfileEditor key={`${platform} ${data.version ?? 'default'}`} platform={platform} now={data} />
           </div>
           <Versions platform={platform} now={data} />
         </div>

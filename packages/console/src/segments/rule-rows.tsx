@@ -17,7 +17,7 @@ type GroupProps = {
   readonly level?: number
 }
 
-const together = [
+const connectives = [
   { value: 'all', label: 'All of these hold' },
   { value: 'any', label: 'Any of these holds' },
   { value: 'not all', label: 'Not all of these hold' },
@@ -41,8 +41,8 @@ export default function RuleRows({ group, words, onChange, onRemove, level = 1 }
         <Select
           label="How they belong together"
           className="w-60"
-          value={`${not ? 'not ' : ''}${how}` as (typeof together)[number]['value']}
-          options={together}
+          value={`${not ? 'not ' : ''}${how}` as (typeof connectives)[number]['value']}
+          options={connectives}
           onChange={(now) =>
             onChange({ ...group, not: now.startsWith('not'), how: now.endsWith('any') ? 'any' : 'all' })
           }

@@ -16,7 +16,7 @@ type Props = FieldControl & {
 }
 
 /** So many chips are seen of a long list. */
-const mostShown = 24
+const maxShown = 24
 
 /**
  * References as chips, found as one types: people, topics, devices, who a notification reached, everyone. What is typed or
@@ -77,12 +77,12 @@ export function ReferenceField({ label, references, onChange, placeholder, ...fi
             className="flex min-h-(--control-height) cursor-text flex-wrap items-center gap-1.5 rounded-control border border-edge bg-surface px-2 py-1 focus-within:outline-2 focus-within:outline-offset-2 focus-within:outline-brass"
             onClick={() => input.current?.focus()}
           >
-            {references.slice(0, mostShown).map((one) => (
+            {references.slice(0, maxShown).map((one) => (
               <Chip key={one} reference={one} onRemove={() => remove(one)} />
             ))}
-            {references.length > mostShown && (
+            {references.length > maxShown && (
               <span className="px-1 text-sm text-soft">
-                and {(references.length - mostShown).toLocaleString('en')} more
+                and {(references.length - maxShown).toLocaleString('en')} more
               </span>
             )}
             <Command.Input

@@ -23,7 +23,7 @@ export type ListName = {
 }[RouteName]
 export type ItemOf<Name extends ListName> = AnswerOf<Name> extends { items: readonly (infer Item)[] } ? Item : never
 
-const mostOnPage = 200
+const maxOnPage = 200
 
 export type ClientOptions = {
   /** The service's address, without a slash at its end; empty for the page's own origin. */
@@ -62,7 +62,7 @@ export class Client {
   async all<Name extends ListName>(name: Name, given: CallInput<Name>): Promise<ItemOf<Name>[]> {
     const items: ItemOf<Name>[] = []
     for (let after: string | null | undefined; after !== null; ) {
-      const query = { ...(given.query as object | undefined), limit: mostOnPage, ...(after ? { after } : {}) }
+      const query = { ...(given.query as object | undefined), limit: maxOnPage, ...(after ? { after } : {}) }
       const page = (await this.call(name, { ...given, query } as CallInput<Name>)) as {
         items: ItemOf<Name>[]
         next: string | null

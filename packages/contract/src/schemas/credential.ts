@@ -40,10 +40,10 @@ const extras = {
 }
 
 /** So many facts of an account a credential can say. */
-const mostFacts = 20
+const maxFacts = 20
 const facts = z
   .record(factName, factValue)
-  .refine((all) => Object.keys(all).length <= mostFacts, `has more than ${mostFacts} facts`)
+  .refine((all) => Object.keys(all).length <= maxFacts, `has more than ${maxFacts} facts`)
   .describe('Facts of the account that the gateway profile speaks of, by name.')
 
 const retires = uuid.optional().describe('The one that waits and is retired by this one; needed where there is one.')

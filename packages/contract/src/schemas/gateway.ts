@@ -1,4 +1,4 @@
-import { mostProfileCharacters, platforms } from '@zbell/core'
+import { maxProfileCharacters, platforms } from '@zbell/core'
 import { z } from 'zod'
 import { content } from './content.ts'
 import { credentialKinds } from './credential.ts'
@@ -7,7 +7,7 @@ import { instant, uuid } from './text.ts'
 /** The text of a gateway profile, as a file has it. */
 const profileText = z
   .string()
-  .max(mostProfileCharacters, `has more than ${mostProfileCharacters.toLocaleString('en')} characters`)
+  .max(maxProfileCharacters, `has more than ${maxProfileCharacters.toLocaleString('en')} characters`)
 
 export const profileStates = ['in-use', 'waiting', 'retired'] as const
 
@@ -73,7 +73,7 @@ export const recordingRequest = z.strictObject({
 })
 
 /** So many exchanges a recording holds. */
-export const mostRecorded = 100
+export const maxRecorded = 100
 
 export const recording = z
   .object({

@@ -23,7 +23,7 @@ const reference = z.string().meta({
 })
 
 /** So many that are none are told of: of ten thousand nobody reads more. */
-const mostTold = 20
+const maxTold = 20
 
 const references = z
   .array(reference)
@@ -31,7 +31,7 @@ const references = z
   .max(targetLimits.references)
   .superRefine((all, context) => {
     let told = 0
-    for (let n = 0; n < all.length && told < mostTold; n++) {
+    for (let n = 0; n < all.length && told < maxTold; n++) {
       const read = parseReference(all[n]!)
       if (typeof read !== 'string') continue
       told++
@@ -305,5 +305,5 @@ export type NotificationRequest = z.input<typeof notificationRequest>
 export type Notification = z.infer<typeof notification>
 export type Totals = z.infer<typeof totals>
 
-/** A request as it was read: whatever was left out has its preset. */
+/** A request as it was read: whatever was left out has its default. */
 export type SettledRequest = z.output<typeof notificationRequest>

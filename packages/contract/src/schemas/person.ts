@@ -41,11 +41,11 @@ export const topicName = z
   .refine(isTopicName, 'is not a topic: small letters, digits, hyphens and dots, 64 at most')
 
 /** How many attributes one call may set. */
-const together = 50
+const maxAttributes = 50
 
 export const attributeChange = z
   .record(attributeName, attributeValue.nullable())
-  .refine((given) => Object.keys(given).length <= together, `has more than ${together} attributes`)
+  .refine((given) => Object.keys(given).length <= maxAttributes, `has more than ${maxAttributes} attributes`)
   .describe('Name and value; null removes one. An attribute gets its type by its first use.')
 
 export const attributeValues = z.record(z.string(), attributeValue)

@@ -1,14 +1,14 @@
 import { z } from 'zod'
 import { liveName, notificationRequest } from './notification.ts'
 import { anyJson, instant, uuid } from './text.ts'
-import { graceSeconds, graceSecondsPreset, when } from './when.ts'
+import { graceSeconds, graceSecondsDefault, when } from './when.ts'
 
 export const scheduleName = liveName
 
 export const newSchedule = z.strictObject({
   when,
   notification: notificationRequest,
-  graceSeconds: graceSeconds.default(graceSecondsPreset),
+  graceSeconds: graceSeconds.default(graceSecondsDefault),
   paused: z.boolean().default(false),
 })
 
@@ -41,11 +41,11 @@ export const scheduleRun = z
   .meta({ id: 'ScheduleRun' })
 
 /** So many times are previewed at most. */
-export const mostPreviewed = 250
+export const maxPreviewed = 250
 
 export const previewRequest = z.strictObject({
   when,
-  count: z.int().min(1).max(mostPreviewed).default(10),
+  count: z.int().min(1).max(maxPreviewed).default(10),
   from: instant.optional().describe('Times from this instant on, the past included; now when left out.'),
 })
 

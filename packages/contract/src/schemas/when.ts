@@ -39,7 +39,7 @@ export const when = z
   .meta({ id: 'When', description: 'One of at, afterSeconds, local with zone, or from with zone and repeat.' })
 
 /** Later than this after its time nothing is rung any more, when nobody says otherwise. */
-export const graceSecondsPreset = 600
+export const graceSecondsDefault = 600
 export const graceSeconds = z
   .int()
   .min(0)

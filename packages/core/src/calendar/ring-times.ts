@@ -17,7 +17,7 @@ export type Recurring = {
 /** A rule that does not ring for so long after an instant is over. */
 export const horizonYears = 100
 /** About so many times, so many days, and so many steps of a rule are worked out without a pause: a few ms each. */
-const together = { times: 1_000, days: 366, steps: 200 }
+const stepLimits = { times: 1_000, days: 366, steps: 200 }
 
 /** 0001-01-01, where calendars begin. */
 const firstMs = -62_135_596_800_000
@@ -94,7 +94,7 @@ function* instantsOf(locals: readonly LocalTime[], zone: string): Generator<read
   const instants: number[] = []
   for (const local of locals) {
     instants.push(instantOf(local, zone))
-    if (instants.length % (together.steps / 4) === 0) yield []
+    if (instants.length % (stepLimits.steps / 4) === 0) yield []
   }
   return instants
 }
@@ -107,9 +107,9 @@ function* byCalendar({ from, rule }: Recurring, zone: string, afterMs: number): 
   const days = new CalendarDays(rule, startMs)
   const untilMs = untilOf(rule, zone)
   const timesADay = Math.max(1, rule.byHour.length) * Math.max(1, rule.byMinute.length)
-  const mostDays = Math.max(1, Math.min(together.days, Math.floor(together.times / timesADay)))
+  const maxDays = Math.max(1, Math.min(stepLimits.days, Math.floor(stepLimits.times / timesADay)))
   // Mostly only the next time is wanted, and it is near.
-  let stretchDays = Math.min(4, mostDays)
+  let stretchDays = Math.min(4, maxDays)
   // No clock is asked what it showed before the year 1.
   const local = localAt(Math.max(afterMs, firstMs), zone)
   const afterLocalMs = Date.UTC(local.year, local.month - 1, local.day) - 2 * dayMs
@@ -119,7 +119,7 @@ function* byCalendar({ from, rule }: Recurring, zone: string, afterMs: number): 
   let counted = 0
   while (atMs < endMs) {
     const nextMs = atMs + stretchDays * dayMs
-    stretchDays = Math.min(stretchDays * 4, mostDays)
+    stretchDays = Math.min(stretchDays * 4, maxDays)
     const found = days.between(atMs, nextMs)
     const some = rule.count === undefined ? found : found.slice(0, rule.count - counted)
     counted += some.length
@@ -130,7 +130,7 @@ function* byCalendar({ from, rule }: Recurring, zone: string, afterMs: number): 
       const instant = instantOf(fieldsOf(ms), zone)
       if (instant <= untilMs) times.push(instant)
       // A day can have more times than may be worked out without a pause.
-      if (n % together.steps === together.steps - 1) yield { times: [], upToMs: Number.NEGATIVE_INFINITY }
+      if (n % stepLimits.steps === stepLimits.steps - 1) yield { times: [], upToMs: Number.NEGATIVE_INFINITY }
     }
     const isOver = (rule.count !== undefined && counted >= rule.count) || instantOf(fieldsOf(atMs), zone) > untilMs
     yield { times, upToMs: isOver ? Number.POSITIVE_INFINITY : instantOf(fieldsOf(nextMs), zone) }
@@ -151,7 +151,7 @@ function* byClock({ from, rule }: Recurring, zone: string, afterMs: number): Gen
   for (;;) {
     const times: number[] = []
     let looked = 0
-    for (; looked < together.steps; looked++, no++) {
+    for (; looked < stepLimits.steps; looked++, no++) {
       const ms = startMs + no * stepMs
       const local = localAt(ms, zone)
       const resumesMs = !dayFits(rule, local.year, local.month, local.day)

@@ -53,7 +53,7 @@ export type TextPlace = { readonly line: number; readonly column: number }
 
 /** How deep choices may lie in one another, and how many places a text may have. */
 const deepest = 6
-const mostPlaces = 200
+const maxPlaces = 200
 
 /** A text with places for values, read once. */
 export class MessageText {
@@ -68,7 +68,7 @@ export class MessageText {
     this.#text = text
     const uses = new Map<string, Set<Use>>()
     const elements = /[{}'#]/.test(text) ? parse(text) : [{ type: literal, value: text }]
-    collect(elements, uses, { left: mostPlaces }, deepest)
+    collect(elements, uses, { left: maxPlaces }, deepest)
     checkStyles(elements)
     this.uses = uses
     this.direction = directionOf(literalsOf(elements))
@@ -152,7 +152,7 @@ function collect(
   for (const { type, value, options } of elements) {
     const use = kinds[type]
     if (use === undefined || value === undefined) continue
-    if (--budget.left < 0) throw new MalformedText(`has more than ${mostPlaces} places for values`)
+    if (--budget.left < 0) throw new MalformedText(`has more than ${maxPlaces} places for values`)
     uses.set(value, (uses.get(value) ?? new Set()).add(use))
     for (const option of Object.values(options ?? {})) collect(option.value, uses, budget, depth - 1)
   }

@@ -50,8 +50,8 @@ type Draft = {
   readonly fallbacks: Values
 }
 
-const presetLocale = 'en'
-const presetZone = 'UTC'
+const defaultLocale = 'en'
+const defaultZone = 'UTC'
 
 /** Turns one writing into what each reader gets. What many readers share is made once. */
 export class Renderer {
@@ -79,7 +79,7 @@ export class Renderer {
   /** @throws {MalformedText} */
   render(reader: Reader): Rendered {
     const draft = this.#draft(reader.platform, reader.language)
-    const zone = reader.timeZone ?? presetZone
+    const zone = reader.timeZone ?? defaultZone
     const values: Record<string, Value> = {}
     for (const [name, uses] of draft.uses) {
       const value = this.#value(name, reader.values, draft.fallbacks)
@@ -145,7 +145,7 @@ function draftOf(content: Content): Omit<Draft, 'fallbacks'> {
     spots.set(pointer, { text, inAddress })
     for (const [name, own] of text.uses) uses.set(name, new Set([...(uses.get(name) ?? []), ...own]))
   }
-  const locale = content.lang ?? presetLocale
+  const locale = content.lang ?? defaultLocale
   const rtl = content.dir === 'rtl' || (content.dir !== 'ltr' && isRightToLeft(locale))
   return { content, spots, uses, locale, direction: rtl ? 'rtl' : 'ltr' }
 }
@@ -241,7 +241,7 @@ function sampleOf(source: string, { values = {}, fallbacks = {} }: Filling): str
         return [name, uses.has('number') ? 2 : uses.has('moment') ? 0 : `‹${name}›`]
       }),
     )
-    return text.render(given, presetLocale, presetZone, 'ltr')
+    return text.render(given, defaultLocale, defaultZone, 'ltr')
   } catch (error) {
     if (!(error instanceof MalformedText)) throw error
     return source // It was kept by an earlier version that took it, and is shown as it was written.

@@ -13,7 +13,7 @@ export function durationClass(ms: number): number {
 }
 
 /** The most that a time of this class can be, in ms; the last class has no upper edge. */
-export const longestOfClassMs = (durationClass: number): number => 2 ** (durationClass / 2)
+export const maxOfClassMs = (durationClass: number): number => 2 ** (durationClass / 2)
 
 /**
  * @param counts how many there are of each class
@@ -26,7 +26,7 @@ export function quantileMs(counts: ReadonlyMap<number, number>, share: number): 
   let left = Math.max(1, Math.ceil(total * share))
   for (const [one, count] of [...counts].sort((a, b) => a[0] - b[0])) {
     left -= count
-    if (left <= 0) return longestOfClassMs(one) / (one === 0 ? 1 : 2 ** 0.25)
+    if (left <= 0) return maxOfClassMs(one) / (one === 0 ? 1 : 2 ** 0.25)
   }
   return undefined
 }

@@ -2,7 +2,7 @@ import '../schema-words.ts'
 import { z } from 'zod'
 
 /** A gateway profile longer than this is refused before it is read. */
-export const mostProfileCharacters = 64_000
+export const maxProfileCharacters = 64_000
 
 export const factName = z.string().regex(/^[A-Za-z_]\w{0,39}$/, 'wants letters, digits and _, beginning with a letter')
 

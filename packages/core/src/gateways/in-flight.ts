@@ -47,7 +47,7 @@ const first = 64
 const fewest = 16
 const busyCut = 0.7
 /** Some gateways say "busy" to a few now and then, however many they are asked for; those few can come again. */
-const mostBusy = 0.1
+const maxBusy = 0.1
 const fewBusy = 3.5
 /** Steps of a trial are large enough to stand out from the noise. */
 const fewer = 0.7
@@ -86,7 +86,7 @@ export function learnInFlight(known: InFlight, seen: InFlightWindow, ceiling: nu
   const { limit, trial } = known
   const { meanMs, nowMs } = seen
   const calm: InFlight = { ...known, slowMs: undefined, trial: undefined }
-  if (seen.busyShare > Math.max(mostBusy, fewBusy / limit))
+  if (seen.busyShare > Math.max(maxBusy, fewBusy / limit))
     return { ...calm, limit: bounded(limit * busyCut, ceiling), busyAt: limit, busyAtMs: nowMs }
   if (trial) return judged(calm, trial, seen, ceiling)
   if (!seen.full) return calm

@@ -14,7 +14,7 @@ export type KeyFileFacts = Partial<Readonly<Record<KeyFileField, string>>> & {
 export type PlacedText = { readonly pointer: string; readonly text: string }
 
 /** More than anybody's key file holds; what lies beyond is not looked at. */
-const mostPlaces = 2_000
+const maxPlaces = 2_000
 const deepest = 20
 
 /** All texts in a file, each with its place, in the order in which they stand there. */
@@ -22,11 +22,11 @@ export function textsIn(file: unknown): PlacedText[] {
   const found: PlacedText[] = []
   let places = 0
   const walk = (value: unknown, pointer: string, depth: number) => {
-    if (++places > mostPlaces) return
+    if (++places > maxPlaces) return
     if (typeof value === 'string') found.push({ pointer, text: value })
     if (typeof value !== 'object' || value === null || depth === deepest) return
     for (const [name, inner] of Object.entries(value)) {
-      if (places > mostPlaces) return
+      if (places > maxPlaces) return
       walk(inner, `${pointer}/${name.replaceAll('~', '~0').replaceAll('/', '~1')}`, depth + 1)
     }
   }

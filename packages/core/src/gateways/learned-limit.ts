@@ -48,7 +48,7 @@ export class LearnedLimit {
       nowMs,
     }
     const next = learnInFlight(this.#known, seen, this.#ceiling)
-    this.#forgetWindow()
+    this.#pruneWindow()
     this.#become(next, nowMs)
   }
 
@@ -57,10 +57,10 @@ export class LearnedLimit {
     this.#known = next
     if (!changes) return
     this.#changedAtMs = nowMs
-    this.#forgetWindow()
+    this.#pruneWindow()
   }
 
-  #forgetWindow(): void {
+  #pruneWindow(): void {
     this.#answers = 0
     this.#durationMs = 0
     this.#busy = 0

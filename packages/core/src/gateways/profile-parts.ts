@@ -3,7 +3,7 @@ import { z } from 'zod'
 import { factName } from './facts.ts'
 
 /** An expression longer than this is no expression but a program. */
-export const mostExpressionCharacters = 20_000
+export const maxExpressionCharacters = 20_000
 
 export const pointer = z.string().max(300).regex(/^\//, 'wants a JSON Pointer, which begins with /')
 

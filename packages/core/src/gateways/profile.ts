@@ -2,12 +2,12 @@ import '../schema-words.ts'
 import { z } from 'zod'
 import { environments, platforms } from '../devices/device.ts'
 import { factName, factValue } from './facts.ts'
-import { answerRow, authentication, keyFile, mostExpressionCharacters } from './profile-parts.ts'
+import { answerRow, authentication, keyFile, maxExpressionCharacters } from './profile-parts.ts'
 
 export type { AnswerPlace, AnswerRow } from './profile-parts.ts'
 
 const origin = z.url({ protocol: /^https$/ })
-const expression = z.string().max(mostExpressionCharacters)
+const expression = z.string().max(maxExpressionCharacters)
 
 /** How to speak to one gateway: where, as whom, with which request, and what each answer means. */
 export const gatewayProfile = z.strictObject({

@@ -40,8 +40,8 @@ const notForProfiles = new Set([
   'upgrade',
 ])
 /** So many, and so long a value; what is more is no header that a gateway asks for. */
-const mostHeaders = 40
-const mostValueCharacters = 4_000
+const maxHeaders = 40
+const maxValueCharacters = 4_000
 
 /** Turns messages into requests by one profile. */
 export class RequestShaper {
@@ -82,7 +82,7 @@ function headersOf(json: string | undefined, ours: string | undefined): Record<s
   if (typeof made !== 'object' || made === null || Array.isArray(made))
     throw new ProfileAtFault('request.headers makes no object')
   const all = Object.entries(made).map(([name, value]) => [name.toLowerCase(), headerValue(name, value)] as const)
-  if (all.length > mostHeaders) throw new ProfileAtFault(`request.headers makes more than ${mostHeaders} headers`)
+  if (all.length > maxHeaders) throw new ProfileAtFault(`request.headers makes more than ${maxHeaders} headers`)
   for (const [name] of all) {
     if (!/^[!#$%&'*+.^_`|~0-9a-z-]{1,100}$/.test(name))
       throw new ProfileAtFault(
@@ -99,7 +99,7 @@ function headerValue(name: string, value: unknown): string {
   if (typeof value === 'object' || typeof value === 'function')
     throw new ProfileAtFault(`request.headers makes no text of ${name.slice(0, 50)}`)
   const text = String(value)
-  if (text.length > mostValueCharacters || !/^[\t\x20-\x7e\x80-\xff]*$/.test(text))
+  if (text.length > maxValueCharacters || !/^[\t\x20-\x7e\x80-\xff]*$/.test(text))
     throw new ProfileAtFault(
       `request.headers makes a value of ${name.slice(0, 50)} that no header can have: line breaks, or letters beyond Latin-1`,
     )

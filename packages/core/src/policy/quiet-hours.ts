@@ -34,7 +34,7 @@ const belowOf = ({ belowUrgency }: QuietWindow) => (belowUrgency === undefined ?
 const minuteOfDay = (clock: string): number => Number(clock.slice(0, 2)) * 60 + Number(clock.slice(3))
 const dayMs = 86_400_000
 /** Windows that follow each other are followed so far; whoever is quiet for longer is asked again then. */
-const mostFollowed = 16
+const maxFollowed = 16
 
 /**
  * Whether these windows let something ring in a zone at an instant, and if not, until when.
@@ -44,7 +44,7 @@ const mostFollowed = 16
 export function quietVerdict(windows: readonly QuietWindow[], zone: string, atMs: number): QuietVerdict {
   if (windows.length === 0) return { is: 'open' }
   let untilMs = atMs
-  for (let followed = 0; followed < mostFollowed; followed++) {
+  for (let followed = 0; followed < maxFollowed; followed++) {
     const ends = windows.flatMap((window) => {
       // What begins later and leaves out is asked then, and ends no wait.
       const endMs = followed > 0 && window.then === 'skip' ? undefined : endOf(window, zone, untilMs)

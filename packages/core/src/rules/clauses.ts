@@ -12,11 +12,11 @@ export type ClauseShape<T> = {
 export type Clause<T> = { readonly part: T; readonly asks: T; readonly depth: number }
 
 /** So many clauses of a condition are told: a segment that is named in many places is opened in each. */
-export const mostClauses = 200
+export const maxClauses = 200
 
 /**
  * The clauses of a condition in the order in which they stand, each with its sign, and what is nested behind it, one deeper.
- * @returns {@link mostClauses} at most
+ * @returns {@link maxClauses} at most
  */
 export function clausesOf<T>(condition: T, shape: ClauseShape<T>): Clause<T>[] {
   const clauses: Clause<T>[] = []
@@ -30,7 +30,7 @@ export function clausesOf<T>(condition: T, shape: ClauseShape<T>): Clause<T>[] {
     return inner.length === 1 && only && shape.connective(only) ? inside(only) : inner
   }
   const add = (part: T, depth: number) => {
-    if (clauses.length >= mostClauses) return
+    if (clauses.length >= maxClauses) return
     let asks = part
     for (let bare = shape.negated(asks); bare !== undefined; bare = shape.negated(asks)) asks = bare
     clauses.push({ part, asks, depth })

@@ -10,7 +10,7 @@ const units: Readonly<Record<string, number>> = {
 const whole = /^-?(?:\d+(?:\.\d+)?(?:ns|us|µs|ms|s|m|h))+$/
 const part = /(\d+(?:\.\d+)?)(ns|us|µs|ms|s|m|h)/g
 /** A duration goes as far as 64 bits of nanoseconds do, as the specification’s own tests have it: some 292 years. */
-export const longestMs = 9_223_372_036_854
+export const maxMs = 9_223_372_036_854
 
 /**
  * A duration as CEL writes it, such as `168h` or `1h30m`.
@@ -21,7 +21,7 @@ export function durationOfText(text: string): number | string {
   let sum = 0
   for (const [, number, unit] of text.matchAll(part)) sum += Number(number) * units[unit!]!
   if (!Number.isInteger(sum)) return 'wants a duration in whole milliseconds'
-  if (sum > longestMs) return 'is longer than 292 years'
+  if (sum > maxMs) return 'is longer than 292 years'
   return text.startsWith('-') ? -sum : sum
 }
 

@@ -22,7 +22,7 @@ import {
   timestampMs,
 } from '@bufbuild/protobuf/wkt'
 import type { AttributeValue, Place } from '../people/attributes.ts'
-import { firstMs, lastMs, longestMs } from './duration-text.ts'
+import { firstMs, lastMs, maxMs } from './duration-text.ts'
 import { compareTexts, guarded, haversine, haversineWithin, versionKey } from './numbers.ts'
 import { type DeviceField, deviceFields, partsOf, type RuleType, type Term, type Told } from './term.ts'
 
@@ -90,7 +90,7 @@ const calculations = Object.entries(guarded).map(([how, of]) =>
 type Moment = { readonly message: Timestamp }
 type Span = { readonly message: Duration }
 const instantWithin = (ms: number): Timestamp => timestampFromMs(known(ms >= firstMs && ms <= lastMs ? ms : undefined))
-const durationWithin = (ms: number): Duration => durationFromMs(known(Math.abs(ms) <= longestMs ? ms : undefined))
+const durationWithin = (ms: number): Duration => durationFromMs(known(Math.abs(ms) <= maxMs ? ms : undefined))
 const momentMs = ({ message }: Moment): number => timestampMs(message)
 const spanMs = ({ message }: Span): number => durationMs(message)
 const times = [

@@ -1,6 +1,6 @@
 export { type CheckedRule, checkRule } from './check-rule.ts'
-export { mostClauses } from './clauses.ts'
-export { firstMs, lastMs, longestMs } from './duration-text.ts'
+export { maxClauses } from './clauses.ts'
+export { firstMs, lastMs, maxMs } from './duration-text.ts'
 export { type Facts, type Happened, programOf, type RuleProgram, type Verdict } from './evaluate-rule.ts'
 export {
   type ExplainedPart,

@@ -20,7 +20,7 @@ export type CursorState = {
 }
 
 /** More than so many that were read within the overlap shorten it: memory is bounded before lateness is. */
-export const mostRecent = 50_000
+export const maxRecent = 50_000
 
 /**
  * As the first look takes it in; it rings for nothing that is there.
@@ -55,7 +55,7 @@ export function takeRows<R extends CursorRow>(
   while (all.length > 1 && (all[1]?.[0] ?? nowMs) <= nowMs - overlapMs) all.shift()
   const read = [...recent, ...fresh.map(({ cursor, key }) => [cursor, key] as const)].sort(([a], [b]) => inOrder(a, b))
   let from = all[0]?.[1] ?? null
-  const crowded = read.length > mostRecent ? read[read.length - mostRecent]?.[0] : undefined
+  const crowded = read.length > maxRecent ? read[read.length - maxRecent]?.[0] : undefined
   // Rows with the same value are all known or none of them, so a value is kept whole.
   if (crowded !== undefined && inOrder(crowded, from) > 0) from = crowded
   return {

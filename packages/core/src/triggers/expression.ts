@@ -31,7 +31,7 @@ export type Given = { readonly [Name in TriggerName]?: unknown }
 export type Found = { readonly is: 'value'; readonly value: Json } | { readonly is: 'neither'; readonly says: string }
 
 /** Loops over lists that lie in one another, and so many in all, could take longer than anybody waits. */
-const mostLoops = 4
+const maxLoops = 4
 
 const { DOUBLE, INT } = CelScalar
 const both = [
@@ -289,7 +289,7 @@ function look({ text, expr, positions, sourceInfo }: ReadRule, names: readonly s
       case 'comprehensionExpr': {
         const loop = exprKind.value
         if (inLoop) refuse(node, 'has a loop within a loop')
-        if (++loops > mostLoops) refuse(node, `has more than ${mostLoops} loops`)
+        if (++loops > maxLoops) refuse(node, `has more than ${maxLoops} loops`)
         walk(loop.iterRange, own, inLoop)
         walk(loop.accuInit, own, inLoop)
         const inner = new Set([...own, loop.iterVar, loop.accuVar])

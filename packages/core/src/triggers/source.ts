@@ -52,7 +52,7 @@ export type SourceDefinition = TableSource | PollSource | SegmentSource | Incomi
 
 /** How often a source is looked at when it does not say, in seconds. */
 export const pollEvery = Object.freeze({ table: 1, poll: 60, segment: 300 })
-export const overlapPreset = 30
+export const overlapDefault = 30
 
 export const sourceLimits = Object.freeze({
   keyColumns: 8,

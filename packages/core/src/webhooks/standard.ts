@@ -19,7 +19,7 @@ export const toleranceSeconds = 300
 const secretPrefix = 'whsec_'
 const secretBytes = { least: 24, most: 64 } as const
 /** More signatures than anybody has secrets are not looked through. */
-const mostSignatures = 10
+const maxSignatures = 10
 
 type Hmac = Pick<CryptoPort, 'hmacSha256'>
 
@@ -95,7 +95,7 @@ export function verifyMessage(
   })
   const isGood = given
     .split(' ')
-    .slice(0, mostSignatures)
+    .slice(0, maxSignatures)
     .some((one) => {
       const signature = one.startsWith('v1,') ? bytesOfBase64(one.slice(3)) : undefined
       return signature !== undefined && expected.some((own) => areSame(own, signature))

@@ -58,7 +58,7 @@ export class PageRegistration {
       return undefined
     }
     const app = await new Client({ url: service, bearer: appKey }).call('readInstalledApp', {})
-    const subscription = asSubscription(await subscribe(worker, needKey(app.applicationServerKey)))
+    const subscription = asSubscription(await subscribe(worker, requireKey(app.applicationServerKey)))
     const about = {
       locale: navigator.language,
       timeZone: zoneNow(),
@@ -71,7 +71,7 @@ export class PageRegistration {
   }
 }
 
-function needKey(applicationServerKey: string | null): string {
+function requireKey(applicationServerKey: string | null): string {
   if (applicationServerKey === null) throw new Error('The app has no web push key yet; store one for this environment.')
   return applicationServerKey
 }

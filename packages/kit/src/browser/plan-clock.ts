@@ -4,7 +4,7 @@ import { report } from './listeners.ts'
 import { appStateOf, permissionNow, zoneNow } from './permission.ts'
 
 /** A timer cannot be set for longer; then it is set again. */
-const longestTimerMs = 86_400_000
+const maxTimerMs = 86_400_000
 
 type Events = {
   /** What to do with a plan that is due while the app is in front. */
@@ -45,7 +45,7 @@ export class PlanClock {
     clearTimeout(this.#timer)
     const next = await plans.next()
     if (next === undefined) return
-    const waitMs = Math.min(Math.max(next - Date.now(), 0), longestTimerMs)
+    const waitMs = Math.min(Math.max(next - Date.now(), 0), maxTimerMs)
     this.#timer = setTimeout(() => void this.ring().catch(report), waitMs)
   }
 }

@@ -1,7 +1,7 @@
 import { report } from './listeners.ts'
 
 const firstMs = 2_000
-const mostMs = 300_000
+const maxMs = 300_000
 
 /** One thing that is to be tried again later: after 2 s, then 4, at most every five minutes. */
 export class Retry {
@@ -12,7 +12,7 @@ export class Retry {
   later(what: () => Promise<unknown>): void {
     this.cancel()
     this.#timer = setTimeout(() => void what().catch(report), this.#ms)
-    this.#ms = Math.min(this.#ms * 2, mostMs)
+    this.#ms = Math.min(this.#ms * 2, maxMs)
   }
 
   /** It went well: the next time begins with a short wait again. */

@@ -11,7 +11,7 @@ export type Saying =
   | { readonly say: 'occurrence'; readonly event: Readonly<Record<string, unknown>> }
 
 /** Beyond it the oldest go. */
-const mostWaiting = 200
+const maxWaiting = 200
 
 /** Sayings wait here, in their order, until the service has heard them: offline, and over restarts. */
 export class Outbox {
@@ -25,7 +25,7 @@ export class Outbox {
   }
 
   async add(saying: Saying): Promise<void> {
-    await this.#waiting.change((all) => [...all, saying].slice(-mostWaiting))
+    await this.#waiting.change((all) => [...all, saying].slice(-maxWaiting))
   }
 
   /** @returns false when something still waits, for a later try @throws {ProblemError} the first saying that was refused, which is dropped */

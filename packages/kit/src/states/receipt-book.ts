@@ -5,9 +5,9 @@ import { Kept } from './kept.ts'
 import type { KitStorage } from './storage.ts'
 
 /** What one call to the service takes. */
-const together = 100
+const batchSize = 100
 /** What a device keeps while it has no network; beyond it the oldest go. */
-const mostWaiting = 1_000
+const maxWaiting = 1_000
 
 /** What else a receipt tells. */
 export type ReceiptMore = Pick<Receipt, 'action' | 'appState' | 'became'>
@@ -38,8 +38,8 @@ export class ReceiptBook {
         ...more,
       }
       return {
-        waiting: [...book.waiting, receipt].slice(-mostWaiting),
-        known: [...book.known, key].slice(-2 * mostWaiting),
+        waiting: [...book.waiting, receipt].slice(-maxWaiting),
+        known: [...book.known, key].slice(-2 * maxWaiting),
       }
     })
   }
@@ -58,7 +58,7 @@ export class ReceiptBook {
       if (waiting.length === 0) return true
       const client = await this.#client()
       if (!client) return false
-      const batch = waiting.slice(0, together)
+      const batch = waiting.slice(0, batchSize)
       try {
         await client.call('reportReceipts', { body: { receipts: batch } })
       } catch (error) {

@@ -47,7 +47,7 @@ export type Opened = {
 /** An app in front that has not answered after so long does not hold the notification up any further. */
 export const answerWithinMs = 3_000
 /** So many openings wait for an app that starts; it can only go to one place. */
-const mostOpened = 10
+const maxOpened = 10
 
 /** What happens on a device when something arrives and when it is opened, the same in a browser, a phone and a handset. */
 export class Reception {
@@ -116,7 +116,7 @@ export class Reception {
       await this.#receipts.add(id, 'opened', now, { appState, ...(action === undefined ? {} : { action }) })
       await this.history.read(now.getTime(), [id])
     }
-    await this.#opened.change((all) => [...all, whole].slice(-mostOpened))
+    await this.#opened.change((all) => [...all, whole].slice(-maxOpened))
     return whole
   }
 

@@ -1,3 +1,3 @@
 export { serveSessions } from './routes.ts'
 export { cookie, csrfOf, sessionCookieName } from './session-cookies.ts'
-export { findSession, forgetSessions } from './store/sessions.ts'
+export { findSession, pruneSessions } from './store/sessions.ts'

@@ -28,7 +28,7 @@ export type Beside = KeyFileFacts & {
 }
 
 /** As long as each may be when it is given by hand. */
-const mostCharacters: Readonly<Record<KeyFileField, number>> = {
+const maxCharacters: Readonly<Record<KeyFileField, number>> = {
   keyId: 100,
   issuer: 200,
   tokenAddress: 300,
@@ -49,10 +49,10 @@ export function besideKey(key: KeyObject, file: unknown, hand: ByHand, profile: 
     return value === undefined ? [] : [[name, value] as const]
   })
   for (const [name, value] of fields)
-    if (value.length > mostCharacters[name])
+    if (value.length > maxCharacters[name])
       throw new CredentialRefused('unreadable-place', {
         at: `/${name}`,
-        says: `What stands for the ${name} has more than ${mostCharacters[name]} characters.`,
+        says: `What stands for the ${name} has more than ${maxCharacters[name]} characters.`,
       })
   const facts = { ...own?.found.facts, ...hand.facts }
   for (const [name, value] of [...fields, ...Object.entries(facts).map(([n, v]) => [`fact.${n}`, v] as const)])

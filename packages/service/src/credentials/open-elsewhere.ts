@@ -4,7 +4,7 @@ import pLimit from 'p-limit'
 import { type Opened, openProtected, type Protected } from './open-protected.ts'
 
 /** More rounds of key derivation than anybody exports with; beyond it a file is an attack. */
-const mostRounds = 2_000_000
+const maxRounds = 2_000_000
 /** However it is made, a file takes no longer. */
 const withinMs = 10_000
 const memoryMb = 128
@@ -16,7 +16,7 @@ const program = `
 const forge = require(process.argv[1])
 const crypto = require('node:crypto')
 const openProtected = ${openProtected}
-process.on('message', (given) => process.send(openProtected(forge, crypto, given, ${mostRounds}), () => process.exit()))
+process.on('message', (given) => process.send(openProtected(forge, crypto, given, ${maxRounds}), () => process.exit()))
 process.on('disconnect', () => process.exit())`
 
 /** Opens what a passphrase protects, in a process of its own: deriving a key stops nobody else. */

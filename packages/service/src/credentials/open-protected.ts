@@ -18,14 +18,9 @@ export type Opened =
  * Opens a key (RFC 5958, and the older forms of PEM) or a PKCS#12 file (RFC 7292), of the modern (PBES2, AES) and the old
  * encryption (RC2, 3DES). It is handed to another process as text, so it uses nothing but what it is given: the file says
  * itself how long deriving its key takes.
- * @param mostRounds of derivation, all of a file together
+ * @param maxRounds of derivation, all of a file together
  */
-export function openProtected(
-  forge: typeof Forge,
-  crypto: typeof Crypto,
-  given: Protected,
-  mostRounds: number,
-): Opened {
+export function openProtected(forge: typeof Forge, crypto: typeof Crypto, given: Protected, maxRounds: number): Opened {
   type Asn1 = Forge.asn1.Asn1
   const { asn1, pki, pkcs12 } = forge
   const attempt = <T>(read: () => T): T | undefined => {
@@ -57,7 +52,7 @@ export function openProtected(
   const shellOf = (der: Buffer): Asn1 | undefined => attempt(() => asn1.fromDer(der.toString('binary')))
   const isCostly = (der: Buffer): boolean => {
     const shell = shellOf(der)
-    return shell !== undefined && roundsIn(shell, 0) > mostRounds
+    return shell !== undefined && roundsIn(shell, 0) > maxRounds
   }
   const der = Buffer.from(
     given.is === 'pem' ? given.content.replace(/-----[^-]*-----/g, '').replace(/^.*:.*$/gm, '') : given.content,

@@ -32,7 +32,7 @@ export type Recognised =
 
 const leastRsaBits = 2_048
 /** To sign with a longer one takes longer than a request may. */
-const mostRsaBits = 4_096
+const maxRsaBits = 4_096
 
 /**
  * Says what the files are, or refuses them.
@@ -73,7 +73,7 @@ function checkStrength(key: KeyObject): void {
   const { asymmetricKeyType: type, asymmetricKeyDetails: details } = key
   if (type !== 'rsa' && type !== 'ec') throw new CredentialRefused('wrong-key-type')
   if (type === 'rsa' && (details?.modulusLength ?? 0) < leastRsaBits) throw new CredentialRefused('key-too-short')
-  if (type === 'rsa' && (details?.modulusLength ?? 0) > mostRsaBits) throw new CredentialRefused('key-too-long')
+  if (type === 'rsa' && (details?.modulusLength ?? 0) > maxRsaBits) throw new CredentialRefused('key-too-long')
 }
 
 /**

@@ -265,7 +265,7 @@ function secretOf(
   if (found.is === 'client-certificate') {
     const facts = handed.facts ?? {}
     checkAccount(facts, profile?.facts)
-    needAll(found.is, {}, [], factsMissing(facts, profile))
+    requireAll(found.is, {}, [], factsMissing(facts, profile))
     return { secret: { kind: found.is, key: found.key, certificates: found.certificates }, facts: orNull(facts) }
   }
   const { facts, guesses: written, ...beside } = besideKey(found.privateKey, found.file, handed, profile)
@@ -273,7 +273,7 @@ function secretOf(
   const guesses = named === undefined ? written : { keyId: named, ...written }
   const given = { ...beside, keyId: beside.keyId ?? found.keyId, subject: handed.subject }
   const need = <Name extends keyof typeof given>(...names: Name[]) =>
-    needAll(found.is, given, names, factsMissing(facts, profile), guesses)
+    requireAll(found.is, given, names, factsMissing(facts, profile), guesses)
   const { jwk } = found
   switch (found.is) {
     case 'signing-key': {
@@ -320,7 +320,7 @@ const factsMissing = (facts: Readonly<Record<string, string>>, profile: ProfileW
     .map((name) => ({ name: `facts/${name}` }))
 
 /** @throws {ExtrasMissing} */
-function needAll<Name extends string>(
+function requireAll<Name extends string>(
   kind: CredentialKind,
   given: { readonly [N in Name]?: string | undefined },
   names: readonly Name[],

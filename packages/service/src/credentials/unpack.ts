@@ -43,11 +43,11 @@ export async function unpack(
 }
 
 /** A chain has four certificates, or five. */
-const mostBlocks = 30
+const maxBlocks = 30
 
 async function unpackPem(text: string, passphrase: string | undefined, found: Unpacked): Promise<void> {
   const blocks = pemBlocks(text)
-  if (blocks.length + found.keys.length + found.certificates.length > mostBlocks)
+  if (blocks.length + found.keys.length + found.certificates.length > maxBlocks)
     throw new CredentialRefused('too-many-parts')
   for (const { label, pem } of blocks) {
     if (label === 'CERTIFICATE' || label === 'X509 CERTIFICATE') found.certificates.push(readCertificate(pem))
@@ -75,7 +75,7 @@ async function unpackDer(der: Buffer, passphrase: string | undefined, found: Unp
   else {
     const is = looksLikePkcs12(der) ? 'pkcs12' : 'der'
     const { keys, certificates } = await opened({ is, content: der.toString('base64'), passphrase: passphrase ?? null })
-    if (keys.length + certificates.length > mostBlocks) throw new CredentialRefused('too-many-parts')
+    if (keys.length + certificates.length > maxBlocks) throw new CredentialRefused('too-many-parts')
     found.keys.push(...keys.map((key) => ({ key })))
     found.certificates.push(...certificates)
   }

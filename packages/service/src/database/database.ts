@@ -25,7 +25,7 @@ const statementTimeoutMs = 10_000
  */
 const sqlMode = 'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION'
 /** Well before a statement that waits counts as one that stands still. */
-const lockWaitSecondsPreset = 5
+const lockWaitSecondsDefault = 5
 
 export type Row = RowDataPacket
 /** What reads, with or without bounds. */
@@ -59,12 +59,12 @@ class Session {
 }
 
 /** So many statements go in one journey. */
-const together = 100
+const batchSize = 100
 
 /** Runs statements within a transaction, many of them in one journey to the server. */
 export async function changeTogether(tx: Tx, statements: readonly SQL[]): Promise<void> {
-  for (let at = 0; at < statements.length; at += together) {
-    const some = statements.slice(at, at + together).map((one) => sql`${one};`)
+  for (let at = 0; at < statements.length; at += batchSize) {
+    const some = statements.slice(at, at + batchSize).map((one) => sql`${one};`)
     await tx.change(sql`begin not atomic ${sql.join(some, sql`\n`)} end`)
   }
 }
@@ -81,7 +81,7 @@ export class Database {
   readonly #inTurn: LimitFunction
 
   constructor(options: DatabaseOptions) {
-    const { retry = retryDefaults, lockWaitSeconds = lockWaitSecondsPreset } = options
+    const { retry = retryDefaults, lockWaitSeconds = lockWaitSecondsDefault } = options
     this.#retry = retry
     this.#inTurn = pLimit(Math.max(1, Math.floor(options.connections / 2)))
     this.#pool = createPool({

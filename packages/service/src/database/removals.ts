@@ -11,14 +11,14 @@ const rowsOf = {
 type Kind = keyof typeof rowsOf
 
 /** So many rows go in one transaction, and so many things are looked at together. */
-const together = 5_000
+const batchSize = 5_000
 const atOnce = 100
 
 /** Leaves the rows of what the caller deletes in the same transaction, and which nobody sees any more, to be removed in pages. */
 export async function leaveRows(tx: Tx, kind: Kind, numbers: readonly number[]): Promise<void> {
-  for (let at = 0; at < numbers.length; at += together)
+  for (let at = 0; at < numbers.length; at += batchSize)
     await tx.change(
-      sql`insert into removals (kind, subject_no) values ${commas(numbers.slice(at, at + together).map((no) => sql`(${kind}, ${no})`))}`,
+      sql`insert into removals (kind, subject_no) values ${commas(numbers.slice(at, at + batchSize).map((no) => sql`(${kind}, ${no})`))}`,
     )
 }
 
@@ -31,9 +31,9 @@ export async function removeLeftRows(database: Database, mayGoOn: () => boolean)
     if (left.length === 0) return
     for (const { no, kind, subjectNo } of left) {
       for (const rows of rowsOf[kind])
-        for (let removed = together; removed === together; ) {
+        for (let removed = batchSize; removed === batchSize; ) {
           if (!mayGoOn()) return
-          removed = (await database.change(sql`delete from ${rows} = ${subjectNo} limit ${together}`)).affectedRows
+          removed = (await database.change(sql`delete from ${rows} = ${subjectNo} limit ${batchSize}`)).affectedRows
         }
       await database.change(sql`delete from removals where no = ${no}`)
     }

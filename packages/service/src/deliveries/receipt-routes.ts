@@ -7,7 +7,7 @@ import type { OnStep } from './store/day-counts.ts'
 import { type IncomingReceipt, storeReceipts } from './store/store-receipts.ts'
 
 /** The most receipts that go into one round of transactions. */
-const together = 500
+const batchSize = 500
 
 export function serveReceipts(
   api: Api,
@@ -20,7 +20,7 @@ export function serveReceipts(
   const onStep: OnStep = (platform, step, durationMs) => metrics.noteStep(platform, step, durationMs)
   const batcher = new Batcher<IncomingReceipt, boolean>(
     (receipts) => storeReceipts(database, receipts, onStep),
-    together,
+    batchSize,
   )
 
   api.serve(

@@ -6,10 +6,10 @@ export { noteEvent } from './store/device-events.ts'
 export { ensurePersonOf, ensureUser } from './store/ensure-user.ts'
 export { ensureUsers } from './store/ensure-users.ts'
 export { exportDevices } from './store/export-devices.ts'
-export { devicesLeftSince, forgetFormerDevices, userAt } from './store/former-devices.ts'
+export { devicesLeftSince, pruneFormerDevices, userAt } from './store/former-devices.ts'
 export { importDevices } from './store/import-devices.ts'
 export { type NewestDevice, newestDevices } from './store/newest-devices.ts'
-export { forgetDevices } from './store/prune-devices.ts'
+export { pruneDevices } from './store/prune-devices.ts'
 export { publishRetired } from './store/publish-devices.ts'
 export {
   devicesByNo,
@@ -19,4 +19,4 @@ export {
   latestEndpoint,
   listDevices,
 } from './store/read-devices.ts'
-export { forgetProofs } from './store/used-proofs.ts'
+export { pruneProofs } from './store/used-proofs.ts'

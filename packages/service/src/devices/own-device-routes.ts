@@ -96,7 +96,7 @@ function serveRegistration(api: Api, parts: DeviceParts): void {
       // Who shows the secret of a device that is this user's already has proved it before.
       const known = shown === undefined ? undefined : await ownOf(database, scope, shown)
       const userProved =
-        known?.user !== facts.user && (await needProof(proofs, scope, facts.user, proof, address.tokenHash))
+        known?.user !== facts.user && (await requireProof(proofs, scope, facts.user, proof, address.tokenHash))
       const secret = newSecret('device')
       const id = uuidV7(Date.now(), randomBytes(10))
       const settled = await registrar.add({
@@ -150,7 +150,7 @@ function serveOwnChanges(api: Api, parts: DeviceParts): void {
       const address =
         given.token === undefined && given.subscription === undefined ? undefined : await addressOf(rules, scope, given)
       const holder = address?.tokenHash ?? device.tokenHash ?? device.secretHash
-      const userProved = facts.user !== device.user && (await needProof(proofs, scope, facts.user, proof, holder))
+      const userProved = facts.user !== device.user && (await requireProof(proofs, scope, facts.user, proof, holder))
       try {
         await changeDevice(database, scope, device.no, {
           ...facts,
@@ -198,7 +198,7 @@ async function ownOf(database: Database, scope: Scope, secret: string): Promise<
 }
 
 /** Signing out needs none. @returns whether it was proved who somebody is @throws {Problem} `proof-refused` */
-async function needProof(
+async function requireProof(
   proofs: Proofs,
   scope: Scope,
   user: string | null | undefined,

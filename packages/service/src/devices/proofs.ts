@@ -12,7 +12,7 @@ export class ProofRefused extends Error {
 }
 
 /** A proof that lives longer is as good as a password that lies around. */
-const longestSeconds = 3_600
+const maxSeconds = 3_600
 /** Clocks of two machines may differ by so much. */
 const toleranceSeconds = 60
 
@@ -59,7 +59,7 @@ export class Proofs {
     const key = this.#vault.open(proofKey, placeOf(scope))
     const { payload } = await this.#read(proof, key, audienceOf(scope))
     if (payload.sub !== user) throw new ProofRefused(`The proof is for ${payload.sub ?? 'nobody'}, not for ${user}.`)
-    if ((payload.exp ?? 0) > Date.now() / 1_000 + longestSeconds + toleranceSeconds)
+    if ((payload.exp ?? 0) > Date.now() / 1_000 + maxSeconds + toleranceSeconds)
       throw new ProofRefused('The proof lives for longer than an hour.')
     // What was signed, without the signature: that can be written in several ways.
     const signed = createHash('sha256')

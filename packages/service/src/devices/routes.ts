@@ -49,11 +49,11 @@ export function serveDevices(
   })
 
   api.serve('readDevice', async ({ caller, params }) => {
-    return deviceView(await needDevice(database, caller.scope, params.id))
+    return deviceView(await requireDevice(database, caller.scope, params.id))
   })
 
   api.serve('readDeviceRecord', async ({ caller: { scope }, params }) => {
-    const found = await needDevice(database, scope, params.id)
+    const found = await requireDevice(database, scope, params.id)
     return {
       events: (await listEvents(database, found.no, recordShows)).map(({ event, at, detail }) => ({
         event,
@@ -74,7 +74,7 @@ export function serveDevices(
   })
 }
 
-async function needDevice(database: Database, scope: Scope, id: string): Promise<DeviceRow> {
+async function requireDevice(database: Database, scope: Scope, id: string): Promise<DeviceRow> {
   const found = isUuid(id) ? await findDevice(database, scope, id) : undefined
   if (!found) throw new Problem('unknown-device')
   return found

@@ -22,7 +22,7 @@ const urgentExtra = 2
 /** How often to look whether somebody holds back what is being sent. */
 const pausePollMs = 250
 
-const mostUrgent = urgencies.indexOf('high')
+const maxUrgent = urgencies.indexOf('high')
 
 /** How long others get to renew their leases when the database is back. */
 const afterOutageMs = 1_000
@@ -111,7 +111,7 @@ export class Worker {
   async #claimOne(): Promise<boolean> {
     const room = this.#options.atOnce - this.#active.size
     if (room <= -urgentExtra) return false
-    const work = await this.#store.claim([...this.#held.keys()], room > 0 ? 0 : mostUrgent)
+    const work = await this.#store.claim([...this.#held.keys()], room > 0 ? 0 : maxUrgent)
     if (work) this.#begin(work)
     return work !== undefined
   }

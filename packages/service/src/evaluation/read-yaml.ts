@@ -1,7 +1,7 @@
 import { isMap, isNode, isScalar, isSeq, LineCounter, parseDocument } from 'yaml'
 
 /** So often a part of a file may stand for itself elsewhere. */
-const mostAliases = 50
+const maxAliases = 50
 
 /** A YAML file as plain data, which can come from another process. */
 export type ReadYaml = {
@@ -15,7 +15,7 @@ export type ReadYaml = {
 }
 
 /** Values of which the place is kept, and how deep they may be nested. */
-const mostPlaces = 5_000
+const maxPlaces = 5_000
 const deepest = 10
 
 export function readYaml(text: string): ReadYaml {
@@ -37,13 +37,13 @@ export function readYaml(text: string): ReadYaml {
   }
   let value: unknown
   try {
-    value = document.toJS({ maxAliasCount: mostAliases })
+    value = document.toJS({ maxAliasCount: maxAliases })
   } catch {
     return failed(0, 'the profile stands for itself in too many places: write out what * refers to')
   }
   const places: [string, number, boolean][] = []
   const note = (node: unknown, path: readonly (string | number)[]): void => {
-    if (places.length >= mostPlaces || path.length > deepest || !isNode(node)) return
+    if (places.length >= maxPlaces || path.length > deepest || !isNode(node)) return
     const isBlock = isScalar(node) && (node.type ?? '').startsWith('BLOCK')
     if (node.range) places.push([JSON.stringify(path), node.range[0], isBlock])
     if (isSeq(node)) for (const [index, item] of node.items.entries()) note(item, [...path, index])

@@ -120,9 +120,9 @@ function byGrant(
   credential: Credential & { kind: 'service-key' },
   { transport, gatewayOrigin, http, guard }: Asking,
 ): Authorization {
-  const { tokenPath, scope: preset } = authentication
+  const { tokenPath, scope: defaultScope } = authentication
   const given = credential.tokenAddress ?? (tokenPath === undefined ? undefined : gatewayOrigin + tokenPath)
-  const scope = credential.scope ?? preset
+  const scope = credential.scope ?? defaultScope
   if (given === undefined)
     throw new CredentialRejected('neither the credential nor the profile says where tokens are got')
   const address = new URL(given)

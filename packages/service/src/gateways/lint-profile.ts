@@ -1,5 +1,5 @@
 import { X509Certificate } from 'node:crypto'
-import { expressionFault, type GatewayProfile, gatewayProfile, mostProfileCharacters } from '@zbell/core'
+import { expressionFault, type GatewayProfile, gatewayProfile, maxProfileCharacters } from '@zbell/core'
 import { type ReadYaml, readYaml } from '../evaluation/index.ts'
 
 /** One fault of a profile. Lines and columns count from 1. */
@@ -7,7 +7,7 @@ export type ProfileFault = { readonly line: number; readonly column: number; rea
 export type Linted = { readonly profile: GatewayProfile | undefined; readonly faults: readonly ProfileFault[] }
 
 /** So many faults are placed: to place one costs a look through the file. */
-const mostFaults = 50
+const maxFaults = 50
 
 type Path = readonly PropertyKey[]
 /** Where it is, and how far into the text that stands there. */
@@ -22,12 +22,12 @@ export function lintRead(text: string, read: ReadYaml): Linted {
   if (read.faults.length > 0)
     return {
       profile: undefined,
-      faults: read.faults.slice(0, mostFaults).map(({ offset, says }) => ({ ...places.at(offset), says })),
+      faults: read.faults.slice(0, maxFaults).map(({ offset, says }) => ({ ...places.at(offset), says })),
     }
   const { value } = read
   const checked = gatewayProfile.safeParse(value)
   const unplaced = checked.success ? withinExpressions(checked.data) : issuesOf(checked.error.issues)
-  const faults = unplaced.slice(0, mostFaults).map(({ path, says, position }) => ({
+  const faults = unplaced.slice(0, maxFaults).map(({ path, says, position }) => ({
     ...(position === undefined ? places.of(path) : places.within(text, path, String(at(value, path)), position)),
     says,
   }))
@@ -37,8 +37,8 @@ export function lintRead(text: string, read: ReadYaml): Linted {
 
 /** What a profile has that cannot be read at all. */
 export const tooLong = (text: string): Linted | undefined =>
-  text.length > mostProfileCharacters
-    ? atTop(`the profile has more than ${mostProfileCharacters.toLocaleString('en')} characters`)
+  text.length > maxProfileCharacters
+    ? atTop(`the profile has more than ${maxProfileCharacters.toLocaleString('en')} characters`)
     : undefined
 
 export const atTop = (says: string): Linted => ({ profile: undefined, faults: [{ line: 1, column: 1, says }] })

@@ -54,7 +54,7 @@ const ownerOf = ({ appNo, environment, platform }: GatewayPlace): EvaluationOwne
 })
 
 /** So many apps' own profiles are kept ready. */
-const mostReady = 500
+const maxReady = 500
 
 /** A client whose expression was stopped leaves the evaluators to others for a while. */
 const limits: EvaluationLimits = { maxWaiting: 5_000, maxCharacters: 1_100_000, restMs: 30_000, maxTries: 1 }
@@ -65,7 +65,7 @@ export class Profiles {
   readonly #guard: AddressGuard
   readonly #evaluators: EvaluatorPool
   readonly #configured: ReadonlyMap<Platform, UsedProfile>
-  readonly #ready = new LRUCache<number, UsedProfile>({ max: mostReady })
+  readonly #ready = new LRUCache<number, UsedProfile>({ max: maxReady })
 
   /** @throws {ConfigError} when a profile that the configuration names cannot be used */
   constructor(config: Config, database: Database, evaluators: EvaluatorPool) {

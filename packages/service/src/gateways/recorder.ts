@@ -1,4 +1,4 @@
-import { mostRecorded } from '@zbell/contract'
+import { maxRecorded } from '@zbell/contract'
 import type { RecordedExchange } from '@zbell/core'
 import type { Logger } from 'pino'
 import type { Database, GatewayPlace } from '../database/index.ts'
@@ -8,7 +8,7 @@ import { keepExchanges, recordedForMs } from './store/recordings.ts'
 /** What was recorded is stored together, so often. */
 const storeEveryMs = 200
 /** A body longer than this is cut: it is no request that a gateway takes. */
-const mostCharacters = 20_000
+const maxCharacters = 20_000
 
 const isNamed = /^(?:proxy-)?authorization$|^(?:set-)?cookie$/i
 
@@ -31,7 +31,7 @@ export class Recorder implements ExchangeRecorder {
   }
 
   get isOn(): boolean {
-    return this.#untilMs > 0 && this.#untilMs > performance.now() && this.#taken < mostRecorded
+    return this.#untilMs > 0 && this.#untilMs > performance.now() && this.#taken < maxRecorded
   }
 
   /** Looks whether somebody wants a recording. @param secretHeader lower case */
@@ -56,7 +56,7 @@ export class Recorder implements ExchangeRecorder {
     const kept = this.#kept.splice(0)
     if (kept.length === 0) return
     try {
-      if (!(await keepExchanges(this.#database, this.#place, kept, mostRecorded))) this.#untilMs = 0
+      if (!(await keepExchanges(this.#database, this.#place, kept, maxRecorded))) this.#untilMs = 0
     } catch (error) {
       this.#log.warn({ err: error, ...this.#place }, 'a recording of a gateway could not be stored')
     }
@@ -72,7 +72,7 @@ export function maskExchange(exchange: RecordedExchange, secretHeader: string | 
     .filter((value) => value.length >= 8)
   const mask = (text: string): string => {
     const named = text
-      .slice(0, mostCharacters)
+      .slice(0, maxCharacters)
       .replace(/((?:^|&)(?:assertion|client_assertion|client_secret|refresh_token)=)[^&]+/g, `$1${masked}`)
       .replace(/("(?:access|refresh|id)_token"\s*:\s*")[^"]*/g, `$1${masked}`)
     return secrets.reduce((known, secret) => known.replaceAll(secret, masked), named)

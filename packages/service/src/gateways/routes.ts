@@ -6,7 +6,7 @@ import { bindCredential, credentialInUse } from '../credentials/index.ts'
 import type { Database, GatewayPlace, OnGateway, Scope } from '../database/index.ts'
 import type { GatewayRegistry } from './gateways.ts'
 import { ProfileRefused, type UsedProfile } from './profiles.ts'
-import { dropProfile, findProfile, listProfiles, type ProfileRow, saveProfile, useProfile } from './store/profiles.ts'
+import { deleteProfile, findProfile, listProfiles, type ProfileRow, saveProfile, useProfile } from './store/profiles.ts'
 import { endRecording, recordedExchanges, recordedUntil, startRecording } from './store/recordings.ts'
 
 /** The gateway that an address names. @throws {Problem} when there is none */
@@ -75,7 +75,7 @@ export function serveGateways(api: Api, database: Database, gateways: GatewayReg
 
   api.serve('dropGateway', async ({ caller: { scope }, params }) => {
     const place = profilePlace(scope, params.platform)
-    await dropProfile(database, place)
+    await deleteProfile(database, place)
     return changed(place)
   })
 

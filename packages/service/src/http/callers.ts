@@ -72,7 +72,7 @@ export class CallerCheck {
   async #operator(request: Request, role: Role | undefined): Promise<CallerOf<'operator'>> {
     const given = bearer(request)
     if (given === undefined && role !== undefined) return { actor: (await this.#account(request, role)).actor }
-    if (!sameSecret(needBearer(request), this.#operatorKey))
+    if (!sameSecret(requireBearer(request), this.#operatorKey))
       throw new Problem('unknown-key', 'This is not the operator’s key.')
     return { actor: 'operator' }
   }
@@ -102,7 +102,7 @@ export class CallerCheck {
   /** @returns the name under which an account acts, and as what */
   async #account(request: Request, least: Role): Promise<{ readonly actor: string; readonly role: Role }> {
     const { account } = await this.#console(request)
-    needRole(account.role, least, `${account.email} is a ${account.role}`)
+    requireRole(account.role, least, `${account.email} is a ${account.role}`)
     return { actor: `account:${account.email}`, role: account.role }
   }
 
@@ -128,12 +128,12 @@ export class CallerCheck {
       throw new Problem('wrong-environment', `This key is for ${key.environment}.`)
     // A key that was made before keys had roles did all.
     const role = key.role ?? 'owner'
-    needRole(role, least, `the key “${key.name}” is a ${role}’s`)
+    requireRole(role, least, `the key “${key.name}” is a ${role}’s`)
     return { scope: key, actor: `key:${key.name}`, role, isKey: true }
   }
 
   async #key(request: Request) {
-    const hash = hashSecret(needBearer(request))
+    const hash = hashSecret(requireBearer(request))
     const key = await this.#keys.find(hash)
     this.#lately.note(hash, key && { app: key.app, environment: key.environment })
     if (!key) throw new Problem('unknown-key')
@@ -141,14 +141,14 @@ export class CallerCheck {
   }
 
   async #device(request: Request): Promise<CallerOf<'device'>> {
-    const found = await this.#devices.find(hashSecret(needBearer(request)))
+    const found = await this.#devices.find(hashSecret(requireBearer(request)))
     if (!found) throw new Problem('unknown-key', 'This is no device’s secret; register again to get a new one.')
     const { device, app } = found
     return { device, scope: { app, environment: device.environment } }
   }
 }
 
-function needRole(has: Role, least: Role, who: string): void {
+function requireRole(has: Role, least: Role, who: string): void {
   if (roles.indexOf(has) < roles.indexOf(least))
     throw new Problem('not-allowed', `This takes the role ${least}; ${who}.`)
 }
@@ -158,7 +158,7 @@ function bearer(request: Request): string | undefined {
   return scheme?.toLowerCase() === 'bearer' && token ? token : undefined
 }
 
-export function needBearer(request: Request): string {
+export function requireBearer(request: Request): string {
   const token = bearer(request)
   if (token === undefined) throw new Problem('not-signed-in')
   return token

@@ -73,14 +73,14 @@ function watchCertificate(server: TlsServer, files: Files, log: Logger): NodeJS.
 
 /** Nobody takes all connections: there are so many in all, and so many for one address that connects. */
 export function boundConnections(server: Server, config: Config, isTrusted: (address: string) => boolean): void {
-  const mostOfOne = config['http.maxConnectionsOfAddress']
+  const maxOfOne = config['http.maxConnectionsOfAddress']
   const open = new Map<string, number>()
   server.maxConnections = config['http.maxConnections']
   server.on('connection', (socket) => {
     const address = socket.remoteAddress ?? ''
     if (isTrusted(address)) return
     const count = (open.get(address) ?? 0) + 1
-    if (count > mostOfOne) {
+    if (count > maxOfOne) {
       socket.destroy()
       return
     }

@@ -2,7 +2,7 @@ import { LRUCache } from 'lru-cache'
 import type { Scope } from '../database/index.ts'
 
 const keptMs = 60_000
-const mostKept = 1_000
+const maxKept = 1_000
 
 /** Which app and environment keys led to when they were last asked about; by their hashes, since keys are not kept. */
 export class LatelyFound {
@@ -10,7 +10,7 @@ export class LatelyFound {
 
   /** @param now a clock in ms that never goes back */
   constructor(now: () => number = () => performance.now()) {
-    this.#found = new LRUCache({ max: mostKept, ttl: keptMs, ttlResolution: 0, perf: { now } })
+    this.#found = new LRUCache({ max: maxKept, ttl: keptMs, ttlResolution: 0, perf: { now } })
   }
 
   scope(hash: Buffer): Scope | undefined {

@@ -3,7 +3,7 @@ import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'exp
 import type { Logger } from 'pino'
 import { Problem } from '../base/index.ts'
 import { Abandoned, DatabaseBusy, DatabaseFull, DatabaseUnavailable, TooSlow } from '../database/index.ts'
-import { mostValues, tooCompressed, tooManyValues } from './request-body.ts'
+import { maxValues, tooCompressed, tooManyValues } from './request-body.ts'
 
 /** What is at each address of the contract, as patterns of its path. */
 const places = (() => {
@@ -70,7 +70,7 @@ function asProblem(error: unknown): Problem {
   const { type, code, status } = error as { type?: string; code?: string; status?: number }
   if (type === 'entity.too.large') return new Problem('body-too-large')
   if (type === tooManyValues)
-    return new Problem('invalid-request', `The body holds more values than ${mostValues.toLocaleString('en')}.`)
+    return new Problem('invalid-request', `The body holds more values than ${maxValues.toLocaleString('en')}.`)
   if (type === tooCompressed)
     return new Problem('body-too-large', 'The body expands to more than a hundred times its compressed size.')
   if (type === 'entity.parse.failed') return new Problem('malformed-json')

@@ -59,7 +59,7 @@ export function inTime(request: Request, response: Response, withinMs = bodyWith
 }
 
 /** More than anything that is meant holds: ten thousand references of each kind, and as many again. */
-export const mostValues = 60_000
+export const maxValues = 60_000
 /** What a reader of bodies calls that. */
 export const tooManyValues = 'too many values'
 const [comma, colon, bracket, brace] = [...',:[{'].map((letter) => letter.charCodeAt(0))
@@ -77,10 +77,10 @@ export function holdsMoreThan(json: Uint8Array, values: number): boolean {
 }
 
 /** No object that is meant has more members: data of 10,000 bytes have room for fewer. */
-export const mostMembers = 2_000
+export const maxMembers = 2_000
 
 /**
- * Whether a value is nested deeper than so many levels, or an object in it has more than {@link mostMembers}: in words, or
+ * Whether a value is nested deeper than so many levels, or an object in it has more than {@link maxMembers}: in words, or
  * undefined for one that is neither. Costs no more than its size, however deep it is.
  */
 export function shapeFault(value: unknown, levels: number): string | undefined {
@@ -91,8 +91,8 @@ export function shapeFault(value: unknown, levels: number): string | undefined {
     for (const one of level) {
       if (typeof one !== 'object' || one === null || Buffer.isBuffer(one)) continue
       const inner = Object.values(one)
-      if (inner.length > mostMembers && !Array.isArray(one))
-        return `holds an object of more than ${mostMembers.toLocaleString('en')} members`
+      if (inner.length > maxMembers && !Array.isArray(one))
+        return `holds an object of more than ${maxMembers.toLocaleString('en')} members`
       for (const each of inner) if (typeof each === 'object' && each !== null) below.push(each)
     }
     level = below

@@ -226,7 +226,7 @@ function queryOf({ query, anyQuery }: Operation, request: Request): unknown {
       const there =
         known.length === 0 ? 'there is none' : `there ${known.length === 1 ? 'is' : 'are'} ${known.join(', ')}`
       const faults = unknown
-        .slice(0, mostFaults)
+        .slice(0, maxFaults)
         .map((name) => ({ pointer: `?${name.slice(0, 60)}`, detail: `is not a parameter of this address; ${there}` }))
       throw new Problem('invalid-request', `${faults[0]!.pointer} ${faults[0]!.detail}.`, faults)
     }
@@ -245,7 +245,7 @@ function jsonBody(request: Request): unknown {
 }
 
 /** So many faults are said in an answer. */
-const mostFaults = 20
+const maxFaults = 20
 
 /** Reads a value, and puts into words only so many of its faults: of ten thousand that costs more than finding them. */
 function readUpTo(type: z.ZodType, value: unknown, most: number) {
@@ -260,7 +260,7 @@ function parsed(type: z.ZodType, value: unknown, prefix: '' | '?'): unknown {
   // Looked at without going down into it: whatever reads it after this does so by calling itself.
   const fault = shapeFault(value, deepestBody)
   if (fault !== undefined) throw new Problem('invalid-request', `The body ${fault}.`)
-  const read = readUpTo(type, value, mostFaults)
+  const read = readUpTo(type, value, maxFaults)
   if (read.issues.length === 0) {
     const surrogate = loneSurrogateAt(value)
     if (surrogate !== undefined) throw invalid(surrogate, 'has half of a surrogate pair')

@@ -8,7 +8,7 @@ import { type Metrics, Problem } from '../base/index.ts'
 import type { Database } from '../database/index.ts'
 import { EventStreams } from '../operations/index.ts'
 import { sameSecret } from '../vault/index.ts'
-import { CallerCheck, needBearer } from './callers.ts'
+import { CallerCheck, requireBearer } from './callers.ts'
 import { ClientAddresses } from './client-address.ts'
 import { isBinaryEvent } from './cloud-events.ts'
 import { boundConnections, openServer, proxyWatch, scheme } from './connections.ts'
@@ -22,7 +22,7 @@ import {
   inTime,
   isDecompressionBomb,
   isLittle,
-  mostValues,
+  maxValues,
   readsLater,
   tooCompressed,
   tooManyValues,
@@ -87,7 +87,7 @@ export function httpServer(parts: HttpParts): HttpServer {
 
 function holdsFew(request: IncomingMessage, _response: unknown, body: Buffer): void {
   if (isDecompressionBomb(request, body)) throw Object.assign(new Error('too compressed'), { type: tooCompressed })
-  if (holdsMoreThan(body, mostValues)) throw Object.assign(new Error('too many values'), { type: tooManyValues })
+  if (holdsMoreThan(body, maxValues)) throw Object.assign(new Error('too many values'), { type: tooManyValues })
 }
 
 /** Reads a call's body within its bounds and hands it to its operation. */
@@ -178,7 +178,7 @@ function serveHealth(app: express.Express, database: Database, metrics: Metrics,
   })
   app.get('/metrics', async (request, response) => {
     // They say how much goes on, and the names of apps: here that is the operator’s to know.
-    if (!sameSecret(needBearer(request), operatorKey)) throw new Problem('unknown-key')
+    if (!sameSecret(requireBearer(request), operatorKey)) throw new Problem('unknown-key')
     response.type(metrics.registry.contentType).send(await metrics.registry.metrics())
   })
   for (const { path, type, text } of documents)

@@ -14,7 +14,7 @@ import type { z } from 'zod'
 import { invalid } from '../base/index.ts'
 import { type Database, type Scope, whereOf } from '../database/index.ts'
 import { channelNamed } from '../policy/index.ts'
-import { needRule, segmentVersions } from '../segments/index.ts'
+import { requireRule, segmentVersions } from '../segments/index.ts'
 import { filledTemplate } from './templates.ts'
 
 /** A notification as somebody asks for it: a request that was read, a run of a schedule, a firing of a trigger. */
@@ -86,7 +86,7 @@ export async function channelIn(database: Database, scope: Scope, { channel }: W
  * @throws {Problem} `rule-refused`
  */
 async function settledTarget(database: Database, scope: Scope, target: Target, keptDays: number): Promise<Target> {
-  if (target.rule !== undefined) await needRule(database, scope, target.rule, { pointer: '/to/rule', keptDays })
+  if (target.rule !== undefined) await requireRule(database, scope, target.rule, { pointer: '/to/rule', keptDays })
   const names = segmentsOf(target)
   if (names.length === 0) return target
   const versions = await segmentVersions(database, whereOf(scope), names)

@@ -24,7 +24,7 @@ import { targetHas, unknownUsers } from '../targets/index.ts'
 import { explainRules } from './explain-rules.ts'
 
 /** A person with more devices than this has the newest explained. */
-const mostDevices = 20
+const maxDevices = 20
 
 export type Asked = { readonly is: 'user'; readonly user: string } | { readonly is: 'device'; readonly device: string }
 
@@ -71,11 +71,11 @@ export async function explain(
 /** The devices of somebody, those that they have left since a moment included. */
 async function devicesOf(database: Database, scope: Scope, user: string, since: Date): Promise<DeviceRow[]> {
   const [own, left] = await Promise.all([
-    listDevices(database, scope, { user, limit: mostDevices }),
-    devicesLeftSince(database, whereOf(scope), user, since, mostDevices),
+    listDevices(database, scope, { user, limit: maxDevices }),
+    devicesLeftSince(database, whereOf(scope), user, since, maxDevices),
   ])
   const others = left.filter((no) => !own.some((row) => row.no === no))
-  return [...own, ...(await devicesByNo(database, others))].slice(0, mostDevices)
+  return [...own, ...(await devicesByNo(database, others))].slice(0, maxDevices)
 }
 
 /** Whether whoever is asked about had the device when the notification rang, and has it still. */

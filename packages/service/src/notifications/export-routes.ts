@@ -4,9 +4,9 @@ import { type Api, sendFile } from '../api/index.ts'
 import type { Database, Scope } from '../database/index.ts'
 import { type DeliveryPage, deliveryView, listDeliveries } from '../deliveries/index.ts'
 import type { Notification } from '../engine/index.ts'
-import { needNotification } from './find.ts'
+import { requireNotification } from './find.ts'
 import { notificationView } from './notification-view.ts'
-import { needReason } from './routes.ts'
+import { requireReason } from './routes.ts'
 import { listNotifications, type NotificationPage } from './store/read-notifications.ts'
 
 /** Rows that are read at a time. */
@@ -17,7 +17,7 @@ const deliveriesAtOnce = 2_000
 export function serveActivityFiles(api: Api, database: Database): void {
   api.serve('exportNotifications', async ({ caller: { scope }, query, response }) => {
     const { format, search, user, reason, channel } = query
-    const filter = { search, user, channel, reason: needReason(reason) }
+    const filter = { search, user, channel, reason: requireReason(reason) }
     const name = `${scope.app.slug}-${scope.environment}-notifications`
     const rows = notificationLines(database, scope, filter)
     await sendFile(response, { name, format, columns: notificationColumns, rows })
@@ -25,9 +25,9 @@ export function serveActivityFiles(api: Api, database: Database): void {
   })
 
   api.serve('exportDeliveries', async ({ caller: { scope }, params, query, response }) => {
-    const notification = await needNotification(database, scope, params.id)
+    const notification = await requireNotification(database, scope, params.id)
     const { format, state, reason, platform } = query
-    const rows = deliveryLines(database, notification, { state, reason: needReason(reason), platform })
+    const rows = deliveryLines(database, notification, { state, reason: requireReason(reason), platform })
     const name = `${scope.app.slug}-${scope.environment}-deliveries-${notification.id}`
     await sendFile(response, { name, format, columns: deliveryColumns, rows })
     return undefined

@@ -5,7 +5,7 @@ import type { Notification } from '../engine/index.ts'
 import { findNotification, findNotificationByName } from './store/read-notifications.ts'
 
 /** A notification by its id, or by the name that it was given. @throws {Problem} `unknown-notification` */
-export async function needNotification(database: Database, scope: Scope, id: string): Promise<Notification> {
+export async function requireNotification(database: Database, scope: Scope, id: string): Promise<Notification> {
   const found = isUuid(id)
     ? await findNotification(database, scope, id)
     : await findNotificationByName(database, scope, id.slice(0, 64))

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto'
-import { graceSecondsPreset } from '@zbell/contract'
+import { graceSecondsDefault } from '@zbell/contract'
 import type { Writing } from '@zbell/core'
 import { timingOf, type When } from '@zbell/core/calendar'
 import { invalid, type Pace, Problem } from '../base/index.ts'
@@ -9,7 +9,7 @@ import type { GatewayRegistry } from '../gateways/index.ts'
 import { checkReferences } from '../targets/index.ts'
 import { buildNotification, fewDevices } from './build-notification.ts'
 import { channelIn, draftOf, type NotificationRequest } from './draft.ts'
-import { needNotification } from './find.ts'
+import { requireNotification } from './find.ts'
 import { neverRings, nextTime, readersHourAt, readersOf } from './next-time.ts'
 import { type ReviewReader, reviewDraft } from './review.ts'
 import type { Moment } from './review-policy.ts'
@@ -123,7 +123,7 @@ export class Intake {
   }
 
   /** @throws {Problem} `never-rings` for an hour that is over */
-  async #dueOf(when: When, graceSeconds = graceSecondsPreset) {
+  async #dueOf(when: When, graceSeconds = graceSecondsDefault) {
     const nowMs = (await databaseTime(this.#parts.database)).getTime()
     const at = await nextTime(timingOf(when, nowMs), nowMs - 1)
     if (at === undefined) throw neverRings('/when')
@@ -134,7 +134,7 @@ export class Intake {
   /** Changes a paused notification of which nothing has gone. @throws {Problem} `not-editable-now` */
   async edit(scope: Scope, id: string, { content, values, fallbacks, urgency }: Edit): Promise<Notification> {
     const { database } = this.#parts
-    const row = await needNotification(database, scope, id)
+    const row = await requireNotification(database, scope, id)
     const written = { ...(content ?? row.content) } as Partial<Writing>
     const next = { ...written, title: written.title ?? '' } as Writing
     if (row.mode === 'show' && next.title === '' && !next.perPlatform)
@@ -143,7 +143,7 @@ export class Intake {
     const channel = await channelIn(database, scope, next)
     const changed = { content: next, filling, urgency: urgency ?? row.urgency, channelNo: channel?.no ?? null }
     if (!(await editNotification(database, row.no, changed))) throw new Problem('not-editable-now')
-    return needNotification(database, scope, row.id)
+    return requireNotification(database, scope, row.id)
   }
 
   /** Stops a notification for now; its queued work keeps its due times. @throws {Problem} `already-over` */
@@ -163,16 +163,16 @@ export class Intake {
 
   async #pause(scope: Scope, id: string, pause: Pause): Promise<Notification> {
     const { database, signals } = this.#parts
-    const notification = await needNotification(database, scope, id)
+    const notification = await requireNotification(database, scope, id)
     if (!(await pauseNotification(database, notification.no, pause))) throw new Problem('already-over')
     signals.emit('pause')
-    return needNotification(database, scope, notification.id)
+    return requireNotification(database, scope, notification.id)
   }
 
   /** Takes a notification back: what waits ends, and devices that have it are woken to remove it. @returns that wake */
   async withdraw(scope: Scope, id: string, { actor }: Asker): Promise<Accepted> {
     const { database, signals } = this.#parts
-    const notification = await needNotification(database, scope, id)
+    const notification = await requireNotification(database, scope, id)
     const wake = await buildNotification(this.#parts, scope, {
       request: {
         to: { any: [`reached:${notification.id}`] },

@@ -19,7 +19,7 @@ export type DeviceVerdict = {
 }
 
 /** The newest devices of somebody who has more are shown. */
-const mostDevices = 20
+const maxDevices = 20
 
 /** Only what of a target is on this device. */
 export const onlyOn = (target: Target, device: string): Target => ({
@@ -39,7 +39,7 @@ export async function reviewPerson(
   { user, language }: { readonly user: string; readonly language: string | undefined },
   decide: (target: Target) => Promise<DeviceVerdict>,
 ): Promise<Person> {
-  const all = await listDevices(database, scope, { user, limit: mostDevices })
+  const all = await listDevices(database, scope, { user, limit: maxDevices })
   const registered = all.filter(({ retiredAt }) => retiredAt === null)
   if (registered.length === 0) {
     const isUnknown = (await unknownUsers(database, scope, [user])).size > 0

@@ -27,7 +27,7 @@ export type ReviewReader = {
 }
 
 /** At most so many devices are listed. */
-const mostListed = 200
+const maxListed = 200
 
 /** Longer than this nobody looks at a page that stands still. */
 const withinMs = 10_000
@@ -242,8 +242,8 @@ async function listed(
   )
   const all: Review['listed'] = []
   for (const kind of kinds.values())
-    if (all.length < mostListed)
-      all.push(...(await listLeftOut(database, target, where, kind, channel?.no ?? null, mostListed - all.length)))
+    if (all.length < maxListed)
+      all.push(...(await listLeftOut(database, target, where, kind, channel?.no ?? null, maxListed - all.length)))
   return all
 }
 

@@ -1,4 +1,4 @@
-import { graceSecondsPreset, type Operations } from '@zbell/contract'
+import { graceSecondsDefault, type Operations } from '@zbell/contract'
 import { defaultTtlSeconds, isUuid, parseReference, type Reason, reasons } from '@zbell/core'
 import type { Request } from 'express'
 import type { z } from 'zod'
@@ -9,7 +9,7 @@ import { deliveryView, listDeliveries } from '../deliveries/index.ts'
 import type { BlockDevice } from '../engine/index.ts'
 import type { RuleEvaluator } from '../segments/index.ts'
 import { type Asked, explain } from './explain.ts'
-import { needNotification } from './find.ts'
+import { requireNotification } from './find.ts'
 import type { Accepted, Intake } from './intake.ts'
 import { notificationView } from './notification-view.ts'
 import { listNotifications } from './store/read-notifications.ts'
@@ -64,7 +64,7 @@ export function serveNotifications(
       return undefined as never // The answer is given.
     }
     if (body.when?.repeat !== undefined && body.name !== undefined) {
-      const { when, name, graceSeconds = graceSecondsPreset, paused, ...notification } = body
+      const { when, name, graceSeconds = graceSecondsDefault, paused, ...notification } = body
       const kept = await schedules.save(
         scope,
         name,
@@ -100,7 +100,7 @@ export function serveNotifications(
   )
 
   api.serve('readProgress', async ({ caller: { scope }, params }) => {
-    const { stepSeconds, steps } = await readProgress(database, await needNotification(database, scope, params.id))
+    const { stepSeconds, steps } = await readProgress(database, await requireNotification(database, scope, params.id))
     return { stepSeconds, steps: steps.map(({ at, counts }) => ({ at: at.toISOString(), counts })) }
   })
 
@@ -108,13 +108,13 @@ export function serveNotifications(
     explain(
       { database, ruleEvaluator, deliveryView, seesBoth: !isKey },
       scope,
-      await needNotification(database, scope, params.id),
+      await requireNotification(database, scope, params.id),
       whoIs(params.who),
     ),
   )
 
   api.serve('listNotifications', async ({ caller, query }) => {
-    const reason = needReason(query.reason)
+    const reason = requireReason(query.reason)
     const rows = await listNotifications(database, caller.scope, { ...query, reason, limit: query.limit + 1 })
     const page = pageView(
       rows,
@@ -129,12 +129,12 @@ export function serveNotifications(
   })
 
   api.serve('readNotification', async ({ caller, params }) =>
-    notificationView(database, caller.scope, await needNotification(database, caller.scope, params.id)),
+    notificationView(database, caller.scope, await requireNotification(database, caller.scope, params.id)),
   )
 
   api.serve('listDeliveries', async ({ caller, params, query }) => {
-    const notification = await needNotification(database, caller.scope, params.id)
-    const reason = needReason(query.reason)
+    const notification = await requireNotification(database, caller.scope, params.id)
+    const reason = requireReason(query.reason)
     const rows = await listDeliveries(database, notification, { ...query, reason, limit: query.limit + 1 })
     return pageView(rows, query.limit, (row) => row.deviceNo, deliveryView)
   })
@@ -169,7 +169,7 @@ function whoIs(text: string): Asked {
 }
 
 /** @throws {Problem} for one that is in no catalogue */
-export function needReason(given: string | undefined): Reason | undefined {
+export function requireReason(given: string | undefined): Reason | undefined {
   if (given === undefined || Object.hasOwn(reasons, given)) return given as Reason | undefined
   throw new Problem('invalid-request', `There is no reason “${given}”.`, [
     { pointer: '?reason', detail: 'is not in the catalogue of reasons' },

@@ -5,7 +5,7 @@ import type { Api, RateLimits } from '../api/index.ts'
 import { Problem } from '../base/index.ts'
 import { type Database, whereOf } from '../database/index.ts'
 import { ensurePersonOf, ensureUser } from '../devices/index.ts'
-import { needUser } from '../people/index.ts'
+import { requireUser } from '../people/index.ts'
 import { quietHoursOf, storeQuietHours } from '../policy/index.ts'
 import type { Stopped, Stops } from './stops.ts'
 import { wakePerson } from './store/wake-person.ts'
@@ -25,7 +25,7 @@ export function serveStops(api: Api, database: Database, stops: Stops, limits: R
   })
 
   api.serve('readQuietHours', async ({ caller: { scope }, params }) =>
-    quietView(database, (await needUser(database, scope, params.user)).no),
+    quietView(database, (await requireUser(database, scope, params.user)).no),
   )
   api.serve('saveQuietHours', async ({ caller: { scope }, params, body }) => {
     if (!isUserName(params.user)) throw new Problem('unknown-user', 'This cannot be the name of a user.')

@@ -6,9 +6,9 @@ import type { Intake } from './intake.ts'
 import { noteChange, type WaitingForStart, waitingForStart } from './store/read-stopped.ts'
 
 /** So many are listed. */
-const mostListed = 200
+const maxListed = 200
 /** So many are told of at once. */
-const mostTold = 10_000
+const maxTold = 10_000
 
 export type Stopped = {
   readonly stopped: StopRow | null
@@ -34,7 +34,7 @@ export class Stops {
     const where = whereOf(scope)
     const stopped = await findStop(this.#database, where)
     if (!stopped) return { stopped: null, waiting: [] }
-    const waiting = await waitingForStart(this.#database, where, mostListed)
+    const waiting = await waitingForStart(this.#database, where, maxListed)
     return {
       stopped,
       waiting: waiting.map((one) => ({ ...one, title: sampleTexts(one.content, one.filling).title })),
@@ -62,7 +62,7 @@ export class Stops {
 
   /** What waits stands otherwise from now on, and whoever looks at it hears so. */
   async #tell(where: Where): Promise<void> {
-    const waiting = await waitingForStart(this.#database, where, mostTold)
+    const waiting = await waitingForStart(this.#database, where, maxTold)
     await noteChange(
       this.#database,
       waiting.map(({ no }) => no),
@@ -71,7 +71,7 @@ export class Stops {
 
   async #cancelOthers(scope: Scope, kept: readonly string[]): Promise<void> {
     for (;;) {
-      const waiting = await waitingForStart(this.#database, whereOf(scope), mostListed + kept.length)
+      const waiting = await waitingForStart(this.#database, whereOf(scope), maxListed + kept.length)
       const others = waiting.filter(({ id }) => !kept.includes(id))
       if (others.length === 0) return
       for (const { id } of others) await this.#intake.cancel(scope, id)

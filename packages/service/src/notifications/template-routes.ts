@@ -4,7 +4,7 @@ import { type Api, nameAtPlace, pageView, placeOfName } from '../api/index.ts'
 import { invalid, Problem } from '../base/index.ts'
 import type { Database } from '../database/index.ts'
 import { deleteTemplate, listTemplates, saveTemplate, type TemplateRow } from './store/templates.ts'
-import { isTemplateName, needTemplate } from './templates.ts'
+import { isTemplateName, requireTemplate } from './templates.ts'
 
 export function serveTemplates(api: Api, database: Database): void {
   api.serve('listTemplates', async ({ caller: { scope }, query: { limit, after } }) => {
@@ -13,7 +13,7 @@ export function serveTemplates(api: Api, database: Database): void {
   })
 
   api.serve('readTemplate', async ({ caller: { scope }, params }) =>
-    templateView(await needTemplate(database, scope, params.template)),
+    templateView(await requireTemplate(database, scope, params.template)),
   )
 
   api.serve('saveTemplate', async ({ caller: { scope, actor }, params, body }) => {
@@ -23,7 +23,7 @@ export function serveTemplates(api: Api, database: Database): void {
     const content = body.content as Writing
     const declares = body.declares as Declarations
     const version = await saveTemplate(database, scope, { name, content, declares, madeBy: actor })
-    return templateView(await needTemplate(database, scope, `${name}@${version}`))
+    return templateView(await requireTemplate(database, scope, `${name}@${version}`))
   })
 
   api.serve('deleteTemplate', async ({ caller: { scope }, params }) => {

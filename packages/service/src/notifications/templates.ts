@@ -22,7 +22,7 @@ export async function templateNamed(
  * @param reference `delay`, or `delay@3`
  * @throws {Problem} `unknown-template`
  */
-export async function needTemplate(database: Database, scope: Scope, reference: string): Promise<TemplateRow> {
+export async function requireTemplate(database: Database, scope: Scope, reference: string): Promise<TemplateRow> {
   const found = await templateNamed(database, scope, reference)
   if (!found) throw new Problem('unknown-template', `There is no template ${reference.slice(0, 80)}.`)
   return found
@@ -38,7 +38,7 @@ export async function filledTemplate(
   reference: string,
   filling: Filling,
 ): Promise<{ readonly content: Writing; readonly filling: Filling; readonly template: string }> {
-  const { name, version, content, declares } = await needTemplate(database, scope, reference)
+  const { name, version, content, declares } = await requireTemplate(database, scope, reference)
   const faults = givenFaults(declares, filling.values ?? {})
   const [first] = faults
   if (first)

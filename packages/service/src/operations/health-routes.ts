@@ -14,7 +14,7 @@ import { listJobs } from './store/jobs.ts'
 import { listProcesses } from './store/processes.ts'
 
 /** So many schedules that did not ring are named. */
-const mostUnrung = 10
+const maxUnrung = 10
 
 export function serveHealthOf(api: Api, database: Database, gateways: GatewayRegistry): void {
   api.serve('readHealth', async ({ caller: { scope } }) => {
@@ -39,8 +39,8 @@ export function serveHealthOf(api: Api, database: Database, gateways: GatewayReg
       databaseMs,
       jobs,
       processes: own,
-      unrung: await unrungSchedules(database, whereOf(scope), mostUnrung),
-      unheard: await unheardSchedules(database, whereOf(scope), mostUnrung),
+      unrung: await unrungSchedules(database, whereOf(scope), maxUnrung),
+      unheard: await unheardSchedules(database, whereOf(scope), maxUnrung),
       runaways: await pausedTriggers(database, whereOf(scope)),
       faultyTriggers: await faultyTriggers(database, whereOf(scope)),
       failingWebhooks: await failingWebhooks(database, whereOf(scope)),

@@ -1,18 +1,18 @@
 import type { Logger } from 'pino'
-import { forgetSessions } from '../accounts/index.ts'
-import { forgetKeys } from '../api/index.ts'
+import { pruneSessions } from '../accounts/index.ts'
+import { pruneKeys } from '../api/index.ts'
 import { type Database, removeLeftRows } from '../database/index.ts'
-import { forgetDays, pruneDeliveries } from '../deliveries/index.ts'
-import { forgetDevices, forgetFormerDevices, forgetProofs } from '../devices/index.ts'
-import { type CredentialChecks, forgetRecordings } from '../gateways/index.ts'
-import { forgetNotifications } from '../notifications/index.ts'
-import { countMembers, forgetOccurrences, forgetTopics } from '../people/index.ts'
-import { allStops, forgetCapPages, unparkForgotten } from '../policy/index.ts'
-import { countUnheard, forgetRuns } from '../schedules/index.ts'
-import { forgetFirings } from '../triggers/index.ts'
-import { boundWebhooks, dropOverdue, forgetLog, type Waiting } from '../webhooks/index.ts'
+import { pruneDays, pruneDeliveries } from '../deliveries/index.ts'
+import { pruneDevices, pruneFormerDevices, pruneProofs } from '../devices/index.ts'
+import { type CredentialChecks, pruneRecordings } from '../gateways/index.ts'
+import { pruneNotifications } from '../notifications/index.ts'
+import { countMembers, pruneOccurrences, pruneTopics } from '../people/index.ts'
+import { allStops, pruneCapPages, unparkForgotten } from '../policy/index.ts'
+import { countUnheard, pruneRuns } from '../schedules/index.ts'
+import { pruneFirings } from '../triggers/index.ts'
+import { boundWebhooks, pruneLog, pruneOverdue, type Waiting } from '../webhooks/index.ts'
 import type { BackgroundJob } from './background-jobs.ts'
-import { forgetSilent } from './store/processes.ts'
+import { pruneSilent } from './store/processes.ts'
 
 /** Schedules that nobody hears, and apps that are stopped. */
 export type Measured = {
@@ -39,7 +39,7 @@ export function jobsOfService(given: {
   /** Days for which the log of webhooks is kept. */
   readonly webhookLogDays: number
   /** Events that may wait for one webhook. */
-  readonly mostWaiting: number
+  readonly maxWaiting: number
   readonly log: Logger
   /** Hears what is to be known of schedules and stops, for those who watch. */
   readonly onMeasured: (measured: Measured) => void
@@ -60,22 +60,22 @@ export function jobsOfService(given: {
     },
     { name: 'unpark-forgotten', everySeconds: 30, run: () => unparkForgotten(database) },
     { name: 'bound-webhooks', everySeconds: 20, run: (mayGoOn) => boundWebhooks(given, mayGoOn) },
-    { name: 'drop-overdue-events', everySeconds: 3_600, run: (mayGoOn) => dropOverdue(database, mayGoOn) },
+    { name: 'drop-overdue-events', everySeconds: 3_600, run: (mayGoOn) => pruneOverdue(database, mayGoOn) },
     {
       name: 'forget-webhook-log',
       everySeconds: 3_600,
-      run: (mayGoOn) => forgetLog(database, given.webhookLogDays, mayGoOn),
+      run: (mayGoOn) => pruneLog(database, given.webhookLogDays, mayGoOn),
     },
     { name: 'check-credentials', everySeconds: 60, run: (mayGoOn) => checks.checkDue(mayGoOn) },
     { name: 'announce-expiry', everySeconds: 600, run: () => checks.announce(new Date()) },
-    { name: 'forget-processes', everySeconds: 600, run: async () => void (await forgetSilent(database)) },
-    { name: 'forget-caps', everySeconds: 3_600, run: (mayGoOn) => forgetCapPages(database, mayGoOn) },
-    { name: 'forget-recordings', everySeconds: 600, run: () => forgetRecordings(database, recordingHours) },
-    { name: 'forget-request-keys', everySeconds: 600, run: (mayGoOn) => forgetKeys(database, mayGoOn) },
-    { name: 'forget-proofs', everySeconds: 600, run: async () => void (await forgetProofs(database)) },
-    { name: 'forget-topics', everySeconds: 3_600, run: () => forgetTopics(database) },
-    { name: 'forget-sessions', everySeconds: 3_600, run: async () => void (await forgetSessions(database)) },
-    { name: 'forget-days', everySeconds: 3_600, run: async () => void (await forgetDays(database, dayCountsKept)) },
+    { name: 'forget-processes', everySeconds: 600, run: async () => void (await pruneSilent(database)) },
+    { name: 'forget-caps', everySeconds: 3_600, run: (mayGoOn) => pruneCapPages(database, mayGoOn) },
+    { name: 'forget-recordings', everySeconds: 600, run: () => pruneRecordings(database, recordingHours) },
+    { name: 'forget-request-keys', everySeconds: 600, run: (mayGoOn) => pruneKeys(database, mayGoOn) },
+    { name: 'forget-proofs', everySeconds: 600, run: async () => void (await pruneProofs(database)) },
+    { name: 'forget-topics', everySeconds: 3_600, run: () => pruneTopics(database) },
+    { name: 'forget-sessions', everySeconds: 3_600, run: async () => void (await pruneSessions(database)) },
+    { name: 'forget-days', everySeconds: 3_600, run: async () => void (await pruneDays(database, dayCountsKept)) },
     { name: 'remove-deleted', everySeconds: 20, run: (mayGoOn) => removeLeftRows(database, mayGoOn) },
     // Only what has been pruned: where deliveries are kept for ever, so are their notifications.
     ...(given.notificationDays === 0 || deliveryDays === 0
@@ -85,7 +85,7 @@ export function jobsOfService(given: {
             name: 'forget-notifications',
             everySeconds: 600,
             run: (mayGoOn: () => boolean) =>
-              forgetNotifications(database, Math.max(given.notificationDays, deliveryDays), mayGoOn),
+              pruneNotifications(database, Math.max(given.notificationDays, deliveryDays), mayGoOn),
           },
         ]),
     ...(given.occurrenceDays === 0
@@ -94,7 +94,7 @@ export function jobsOfService(given: {
           {
             name: 'forget-occurrences',
             everySeconds: 3_600,
-            run: (mayGoOn: () => boolean) => forgetOccurrences(database, given.occurrenceDays, mayGoOn),
+            run: (mayGoOn: () => boolean) => pruneOccurrences(database, given.occurrenceDays, mayGoOn),
           },
         ]),
     ...(given.retiredDeviceDays === 0
@@ -103,7 +103,7 @@ export function jobsOfService(given: {
           {
             name: 'forget-devices',
             everySeconds: 3_600,
-            run: (mayGoOn: () => boolean) => forgetDevices(database, given.retiredDeviceDays, mayGoOn),
+            run: (mayGoOn: () => boolean) => pruneDevices(database, given.retiredDeviceDays, mayGoOn),
           },
         ]),
     ...(deliveryDays === 0
@@ -113,17 +113,17 @@ export function jobsOfService(given: {
           {
             name: 'forget-firings',
             everySeconds: 3_600,
-            run: (mayGoOn: () => boolean) => forgetFirings(database, deliveryDays, mayGoOn),
+            run: (mayGoOn: () => boolean) => pruneFirings(database, deliveryDays, mayGoOn),
           },
           {
             name: 'forget-former-devices',
             everySeconds: 3_600,
-            run: (mayGoOn: () => boolean) => forgetFormerDevices(database, deliveryDays, mayGoOn),
+            run: (mayGoOn: () => boolean) => pruneFormerDevices(database, deliveryDays, mayGoOn),
           },
           {
             name: 'forget-runs',
             everySeconds: 3_600,
-            run: async (mayGoOn: () => boolean) => void (await forgetRuns(database, deliveryDays, mayGoOn)),
+            run: async (mayGoOn: () => boolean) => void (await pruneRuns(database, deliveryDays, mayGoOn)),
           },
         ]),
   ]

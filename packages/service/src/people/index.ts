@@ -1,5 +1,5 @@
 export { serveOwnPerson } from './own-person-routes.ts'
-export { needUser, servePeople } from './routes.ts'
+export { requireUser, servePeople } from './routes.ts'
 export { attributesChangedSince, attributesOf, listAttributes } from './store/attributes.ts'
 export { countMembers } from './store/count-members.ts'
 export { exportTopics, exportUsers } from './store/export-people.ts'
@@ -13,6 +13,6 @@ export {
   readersValues,
   superseded,
 } from './store/load-block-devices.ts'
-export { forgetOccurrences, storeOccurrences } from './store/occurrences.ts'
-export { forgetTopics, listTopics, topicsOf } from './store/topics.ts'
+export { pruneOccurrences, storeOccurrences } from './store/occurrences.ts'
+export { listTopics, pruneTopics, topicsOf } from './store/topics.ts'
 export { serveTopics } from './topic-routes.ts'

@@ -18,7 +18,7 @@ import { findUser, listUsers, type UserRow } from './store/read-users.ts'
 import { topicsOfUsers } from './store/topics.ts'
 
 /** What is listed of one person at most. */
-const mostShown = 100
+const maxShown = 100
 
 /** What an app's server and its owners know of people. */
 export function servePeople(api: Api, database: Database, onChange: () => void): void {
@@ -34,18 +34,18 @@ export function servePeople(api: Api, database: Database, onChange: () => void):
   })
 
   api.serve('readUser', async ({ caller: { scope }, params }) => {
-    const row = await needUser(database, scope, params.user)
+    const row = await requireUser(database, scope, params.user)
     const [attributes, topics] = await Promise.all([
       attributesOf(database, [row.no]),
       topicsOfUsers(database, [row.no]),
     ])
-    const own = await listDevices(database, scope, { user: params.user, limit: mostShown })
+    const own = await listDevices(database, scope, { user: params.user, limit: maxShown })
     return {
       ...personView(row, attributes.get(row.no), topics.get(row.no)),
       quietHours: [...((await quietHoursOf(database, [row.no])).get(row.no) ?? [])] as never,
       mutedChannels: await mutedChannelsOf(database, row.no),
       devices: own.map(deviceView),
-      occurrences: (await occurrencesOf(database, row.no, mostShown)).map(({ at, data, ...one }) => ({
+      occurrences: (await occurrencesOf(database, row.no, maxShown)).map(({ at, data, ...one }) => ({
         ...one,
         at: at.toISOString(),
         data: (data ?? null) as null,
@@ -89,7 +89,7 @@ export function servePeople(api: Api, database: Database, onChange: () => void):
   })
 }
 
-export async function needUser(database: Database, scope: Scope, name: string): Promise<UserRow> {
+export async function requireUser(database: Database, scope: Scope, name: string): Promise<UserRow> {
   const row = isUserName(name) ? await findUser(database, scope, name) : undefined
   if (!row) throw new Problem('unknown-user')
   return row

@@ -14,9 +14,9 @@ import {
   joinTopic,
   leaveTopic,
   listTopics,
+  maxTopicsOfDevice,
+  maxUndeclared,
   membersByName,
-  mostTopicsOfDevice,
-  mostUndeclared,
   type TopicRow,
   topicsOf,
 } from './store/topics.ts'
@@ -24,7 +24,7 @@ import {
 /** So many that are not here are named in an answer. */
 const unknownNamed = 100
 /** So many join in one transaction, to keep it short. */
-const together = 2_000
+const batchSize = 2_000
 
 export function serveTopics(api: Api, database: Database, limits: RateLimits, onChange: () => void): void {
   api.serve('listTopics', async ({ caller: { scope }, query: { limit, after } }) => {
@@ -33,7 +33,7 @@ export function serveTopics(api: Api, database: Database, limits: RateLimits, on
   })
 
   api.serve('declareTopic', async ({ caller: { scope }, params, body }) => {
-    const name = needName(params.topic)
+    const name = requireName(params.topic)
     await declareTopic(database, scope, name, body.title)
     return topicView(await need(database, scope, name))
   })
@@ -45,7 +45,7 @@ export function serveTopics(api: Api, database: Database, limits: RateLimits, on
   })
 
   api.serve('joinTopic', async ({ caller: { scope }, params, body }) => {
-    const topicNo = await ensureTopic(database, scope, needName(params.topic))
+    const topicNo = await ensureTopic(database, scope, requireName(params.topic))
     const answer = await inParts(database, scope, body, (members) => joinTopic(database, topicNo, members))
     onChange()
     return answer
@@ -67,17 +67,17 @@ export function serveTopics(api: Api, database: Database, limits: RateLimits, on
   api.serve(
     'joinOwnTopic',
     async ({ caller: { scope, device }, params }) => {
-      const name = needName(params.topic)
+      const name = requireName(params.topic)
       const known = await findTopic(database, scope, name)
       if (!known?.declared && !(await readSettings(database, scope)).openTopics) throw new Problem('unknown-topic')
       if (!known && !(await hasCapacityForTopics(database, scope)))
         throw new Problem(
           'too-many-topics',
-          `Devices have made ${mostUndeclared} topics here already; declare this one.`,
+          `Devices have made ${maxUndeclared} topics here already; declare this one.`,
         )
       const no = known?.no ?? (await ensureTopic(database, scope, name))
       if (!(await changeOwnTopic(database, { no, name }, device, true)))
-        throw new Problem('too-many-topics', `A device joins ${mostTopicsOfDevice} topics at most.`)
+        throw new Problem('too-many-topics', `A device joins ${maxTopicsOfDevice} topics at most.`)
       onChange()
       return undefined
     },
@@ -96,7 +96,7 @@ export function serveTopics(api: Api, database: Database, limits: RateLimits, on
   )
 }
 
-function needName(name: string): string {
+function requireName(name: string): string {
   if (!isTopicName(name))
     throw new Problem('invalid-request', 'A topic has small letters, digits, hyphens and dots, 64 at most.', [
       { pointer: '', detail: 'is not a topic' },
@@ -120,8 +120,8 @@ async function inParts(
 ): Promise<{ changed: number; unknown: string[] }> {
   const { users, devices, unknown } = await membersByName(database, scope, given)
   let changed = 0
-  for (let at = 0; at < Math.max(users.length, devices.length); at += together) {
-    const part = { users: users.slice(at, at + together), devices: devices.slice(at, at + together) }
+  for (let at = 0; at < Math.max(users.length, devices.length); at += batchSize) {
+    const part = { users: users.slice(at, at + batchSize), devices: devices.slice(at, at + batchSize) }
     changed += await act(part)
   }
   return { changed, unknown: unknown.slice(0, unknownNamed) }

@@ -17,7 +17,7 @@ import {
 } from './store/channels.ts'
 
 /** A person has to find their way among them. */
-const mostChannels = 100
+const maxChannels = 100
 
 export function serveChannels(api: Api, database: Database, limits: RateLimits, onChange: () => void): void {
   api.serve('listChannels', async ({ caller: { scope }, query: { limit, after } }) => {
@@ -32,8 +32,8 @@ export function serveChannels(api: Api, database: Database, limits: RateLimits, 
   api.serve('saveChannel', async ({ caller: { scope, actor }, params: { channel: name }, body }) => {
     const { error } = channelName.safeParse(name)
     if (error) throw invalid('/channel', error.issues[0]?.message ?? 'is not a channel')
-    if ((await countOtherChannels(database, whereOf(scope), name)) >= mostChannels)
-      throw invalid('/channel', `would be one more than the ${mostChannels} that an app may have`)
+    if ((await countOtherChannels(database, whereOf(scope), name)) >= maxChannels)
+      throw invalid('/channel', `would be one more than the ${maxChannels} that an app may have`)
     await saveChannel(database, whereOf(scope), { name, setting: body as ChannelSetting, madeBy: actor })
     onChange()
     return channelView(await need(database, scope, name))

@@ -1,6 +1,6 @@
 export { serveChannels } from './channel-routes.ts'
 export { serveSettings } from './settings-routes.ts'
-export { countUnderCaps, forgetCapPages, refund, usesOf } from './store/caps.ts'
+export { countUnderCaps, pruneCapPages, refund, usesOf } from './store/caps.ts'
 export { channelNamed, channelOf, mutedChannelsOf, storeBlocked } from './store/channels.ts'
 export { policyOf, policyOfApp } from './store/policy-of.ts'
 export { quietHoursOf, storeQuietHours } from './store/quiet-hours.ts'

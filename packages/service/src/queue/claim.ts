@@ -27,7 +27,7 @@ const isDue = sql`suspended = false and parked = false and due_at <= utc_timesta
 export async function claim(database: Database, options: ClaimOptions): Promise<ClaimedWork | undefined> {
   const { leaseMs, fair, held = [], least = 0 } = options
   const mayBe = held.length > 0 ? sql`${isDue} and no not in ${held}` : isDue
-  const urgency = await mostUrgentDue(database, mayBe, least)
+  const urgency = await maxUrgentDue(database, mayBe, least)
   if (urgency === undefined) return undefined
   // Another worker may have its hand on the very same; then it is the next one's turn.
   for (let left = turnsTried; left > 0; left--) {
@@ -40,7 +40,7 @@ export async function claim(database: Database, options: ClaimOptions): Promise<
 }
 
 /** Each is looked up by itself, at the beginning of what is due: behind it may lie a million that wait for their time. */
-async function mostUrgentDue(database: Database, mayBe: SQL, least: number): Promise<number | undefined> {
+async function maxUrgentDue(database: Database, mayBe: SQL, least: number): Promise<number | undefined> {
   const looks = urgencies
     .map((_, urgency) => urgency)
     .filter((urgency) => urgency >= least)
@@ -95,7 +95,7 @@ async function claimOf(
 }
 
 /** The most apps, and subjects of one app, that are looked at for whose turn it is: those behind the last one, round and round. */
-const mostLookedAt = 200
+const maxLookedAt = 200
 
 async function nextTurn(database: Database, fair: FairQueue, urgency: number, mayBe: SQL): Promise<Turn | undefined> {
   // Each app is looked up by itself: one with ten thousand pieces costs no more than one with a single piece.
@@ -122,8 +122,8 @@ async function nextTurn(database: Database, fair: FairQueue, urgency: number, ma
 /** Numbers behind this one, and those up to it where these are few. @param select with a condition on its numbers, in their order */
 async function someBehind(database: Database, last: number, select: (range: SQL) => SQL): Promise<number[]> {
   const some = (range: SQL, limit: number) => database.rows<{ no: number }>(sql`${select(range)} limit ${limit}`)
-  const behind = await some(sql`> ${last}`, mostLookedAt)
-  if (last === 0 || behind.length === mostLookedAt) return behind.map(({ no }) => no)
-  const rest = await some(sql`<= ${last}`, mostLookedAt - behind.length)
+  const behind = await some(sql`> ${last}`, maxLookedAt)
+  if (last === 0 || behind.length === maxLookedAt) return behind.map(({ no }) => no)
+  const rest = await some(sql`<= ${last}`, maxLookedAt - behind.length)
   return [...behind, ...rest].map(({ no }) => no)
 }

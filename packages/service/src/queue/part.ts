@@ -8,12 +8,12 @@ export type UnheldWork = QueuedWork & Held
 
 /**
  * What waits in an app for a cause to go away, in no order, in the words of the index `by_share`.
- * @param mostLooked so many pieces of the app's work are looked through, whatever they wait for
+ * @param maxLooked so many pieces of the app's work are looked through, whatever they wait for
  */
 export const waitingFor = (
   reader: Reader,
   of: { readonly appNo: number; readonly environment: Environment; readonly cause: number },
-  mostLooked: number,
+  maxLooked: number,
 ): Promise<UnheldWork[]> =>
   reader.rows(
     sql`select w.no, w.fence, w.kind, w.app_no as appNo, w.environment, w.subject_no as subjectNo, w.urgency, w.failures,
@@ -21,7 +21,7 @@ export const waitingFor = (
         from (select no from work force index (by_share)
               where suspended = false and parked = false
                 and urgency in ${urgencies.map((_, code) => code)} and app_no = ${of.appNo}
-                and due_at > utc_timestamp(3) limit ${mostLooked}) looked
+                and due_at > utc_timestamp(3) limit ${maxLooked}) looked
         join work w on w.no = looked.no
         where w.environment = ${of.environment} and w.cause = ${of.cause} and w.leased_until is null`,
   )

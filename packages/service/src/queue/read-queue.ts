@@ -55,7 +55,7 @@ export const hasOtherWork = async (reader: Reader, subjectNo: number, no: number
   (await reader.rows(sql`select 1 from work where ${ofSubject(subjectNo)} and no <> ${no} limit 1`)).length > 0
 
 /** So many subjects are told of. */
-const mostSubjects = 10_000
+const maxSubjects = 10_000
 
 /** What an app has whose turn has come, stopped or not. */
 export async function dueSubjects(
@@ -63,7 +63,7 @@ export async function dueSubjects(
   of: { readonly appNo: number; readonly environment: Environment },
 ): Promise<number[]> {
   const rows = await reader.rows<{ no: number }>(
-    sql`select distinct subject_no as no from work where ${ofApp(of)} and not suspended and due_at <= utc_timestamp(3) order by subject_no limit ${mostSubjects}`,
+    sql`select distinct subject_no as no from work where ${ofApp(of)} and not suspended and due_at <= utc_timestamp(3) order by subject_no limit ${maxSubjects}`,
   )
   return rows.map(({ no }) => no)
 }

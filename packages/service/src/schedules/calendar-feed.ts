@@ -10,7 +10,7 @@ import { schedulesBefore } from './store/schedules.ts'
 
 /** What rings first within so long is in it, and so many at most. */
 const aheadMs = 366 * 86_400_000
-const mostEvents = 1_000
+const maxEvents = 1_000
 
 /** A calendar as it was written, and what names it (RFC 9110 §8.8.3). */
 type Written = { readonly text: string; readonly etag: string }
@@ -30,7 +30,7 @@ export async function calendarOf(database: Database, scope: Scope): Promise<Writ
     database,
     where,
     until,
-    mostEvents,
+    maxEvents,
   )) {
     if (nextAt === null) continue
     const { title, body } =
@@ -49,7 +49,7 @@ export async function calendarOf(database: Database, scope: Scope): Promise<Writ
     })
     await nextTurn()
   }
-  for (const one of await scheduledBefore(database, where, until, mostEvents)) {
+  for (const one of await scheduledBefore(database, where, until, maxEvents)) {
     if (one.dueAt === null || one.schedule !== null) continue
     const { title, body } = sampleTexts(one.content, one.filling)
     events.push({

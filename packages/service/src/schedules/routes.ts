@@ -23,7 +23,7 @@ export function serveSchedules(api: Api, database: Database, schedules: Schedule
   })
 
   api.serve('readSchedule', async ({ caller: { scope }, params }) =>
-    viewOf(await schedules.need(scope, params.schedule)),
+    viewOf(await schedules.require(scope, params.schedule)),
   )
 
   api.serve('saveSchedule', async ({ caller: { scope, actor }, params: { schedule: name }, body }) => {
@@ -54,7 +54,7 @@ export function serveSchedules(api: Api, database: Database, schedules: Schedule
   )
 
   api.serve('listRuns', async ({ caller: { scope }, params, query: { limit, after } }) => {
-    const { no } = await schedules.need(scope, params.schedule)
+    const { no } = await schedules.require(scope, params.schedule)
     const rows = await listRuns(database, no, limit + 1, numberAtPlace(after))
     return pageView(rows, limit, (row) => String(row.no), runView)
   })

@@ -64,9 +64,9 @@ export type Coming = {
 }
 
 /** So many schedules an app may have in an environment. */
-const mostSchedules = 100_000
+const maxSchedules = 100_000
 /** So many times of one schedule, and of all together, are listed as upcoming. */
-const mostComing = { each: 100, all: 1_000 }
+const maxComing = { each: 100, all: 1_000 }
 
 const newId = (): string => uuidV7(Date.now(), randomBytes(10))
 
@@ -92,7 +92,7 @@ export class Schedules {
   }
 
   /** @throws {Problem} `unknown-schedule` */
-  async need(scope: Scope, name: string): Promise<ScheduleRow> {
+  async require(scope: Scope, name: string): Promise<ScheduleRow> {
     const found = await findSchedule(this.#database, whereOf(scope), name)
     if (!found) throw new Problem('unknown-schedule', `There is no schedule ${name.slice(0, 80)}.`)
     return found
@@ -115,11 +115,8 @@ export class Schedules {
     let nextAt = await nextTime(timingOf(when, nowMs), nowMs - 1)
     while (nextAt && skipped.has(nextAt.getTime())) nextAt = await nextTime(timingOf(when, nowMs), nextAt.getTime())
     if (nextAt === undefined) throw neverRings('/when')
-    if ((await countOtherSchedules(this.#database, whereOf(scope), name)) >= mostSchedules)
-      throw invalid(
-        '/schedule',
-        `would be one more than the ${mostSchedules.toLocaleString('en')} that an app may have`,
-      )
+    if ((await countOtherSchedules(this.#database, whereOf(scope), name)) >= maxSchedules)
+      throw invalid('/schedule', `would be one more than the ${maxSchedules.toLocaleString('en')} that an app may have`)
     const waiting = await findScheduledByName(this.#database, scope, name)
     const settled = when.afterSeconds === undefined ? when : { at: nextAt.toISOString() }
     const given = { name, when: settled, notification, graceSeconds, paused, nextAt, nextId: newId(), madeBy: actor }
@@ -128,7 +125,7 @@ export class Schedules {
       await saveSchedule(tx, whereOf(scope), given)
     })
     if (waiting) this.#signals.emit('pause')
-    return this.need(scope, name)
+    return this.require(scope, name)
   }
 
   /** @throws {Problem} `invalid-request` for an exception that leaves out nothing, `too-slow` */
@@ -155,14 +152,14 @@ export class Schedules {
 
   /** Pauses a schedule, or lets it go on with its next time from now. @throws {Problem} `unknown-schedule` */
   async pause(scope: Scope, name: string, paused: boolean): Promise<ScheduleRow> {
-    const schedule = await this.need(scope, name)
+    const schedule = await this.require(scope, name)
     const nowMs = (await databaseTime(this.#database)).getTime()
     // A time that lies ahead may have been chosen, as by leaving out the one before it.
     const isAhead = schedule.nextAt === null || schedule.nextAt.getTime() > nowMs
     const nextAt =
       paused || isAhead ? schedule.nextAt : ((await nextTime(timingOf(schedule.when, nowMs), nowMs)) ?? null)
     await pauseSchedule(this.#database, schedule.no, paused, nextAt)
-    return this.need(scope, name)
+    return this.require(scope, name)
   }
 
   /** Cancels a schedule, or the single notification that waits under a name. @throws {Problem} `unknown-schedule` */
@@ -184,7 +181,7 @@ export class Schedules {
 
   /** Leaves out the next time. @throws {Problem} `unknown-schedule`, `never-rings` when there is none */
   async skip(scope: Scope, name: string): Promise<ScheduleRow> {
-    const schedule = await this.need(scope, name)
+    const schedule = await this.require(scope, name)
     if (schedule.nextAt === null) throw neverRings('/when')
     const { nextAt } = schedule
     const following = (await nextTime(timingOf(schedule.when, nextAt.getTime()), nextAt.getTime())) ?? null
@@ -194,12 +191,12 @@ export class Schedules {
       if (!(await settleTime(tx, schedule.no, { dueAt: nextAt, state: 'skipped' }))) return
       await moveOn(tx, schedule.no, following, newId())
     })
-    return this.need(scope, name)
+    return this.require(scope, name)
   }
 
   /** Rings a schedule now, beside its times. @throws {Problem} for what cannot be sent */
   async run(scope: Scope, name: string): Promise<Omit<RunRow, 'no'>> {
-    const schedule = await this.need(scope, name)
+    const schedule = await this.require(scope, name)
     const now = await databaseTime(this.#database)
     const id = newId()
     // By hand it rings at once, also where each reader’s clock would say otherwise.
@@ -304,23 +301,23 @@ export class Schedules {
     const now = await databaseTime(this.#database)
     const until = new Date(now.getTime() + days * 86_400_000)
     const where = whereOf(scope)
-    const schedules = await schedulesBefore(this.#database, where, until, mostComing.all + 1)
-    let cut = schedules.length > mostComing.all
+    const schedules = await schedulesBefore(this.#database, where, until, maxComing.all + 1)
+    let cut = schedules.length > maxComing.all
     const items: Coming[] = []
-    for (const schedule of schedules.slice(0, mostComing.all)) {
+    for (const schedule of schedules.slice(0, maxComing.all)) {
       const { name, when, notification, paused, nextAt } = schedule
       if (nextAt === null) continue
       const timing = timingOf(when, now.getTime())
       const from = Math.max(nextAt.getTime(), now.getTime()) - 1
-      const times = await nextTimes(timing, from, mostComing.each + 1, until.getTime())
-      cut ||= times.length > mostComing.each
+      const times = await nextTimes(timing, from, maxComing.each + 1, until.getTime())
+      cut ||= times.length > maxComing.each
       const { values, template = null } = notification
       const content = notification.content as Writing
       const { to: target, mode } = notification
       const channel = content.channel ?? null
       const of = { target, mode, channel }
       const about = { schedule: name, notification: null, name, content, values, template, paused, ...of } as const
-      for (const dueAt of times.slice(0, mostComing.each))
+      for (const dueAt of times.slice(0, maxComing.each))
         items.push({
           ...about,
           dueAt,
@@ -328,7 +325,7 @@ export class Schedules {
           repeats: timing.is === 'recurring',
         })
     }
-    const waiting = await scheduledBefore(this.#database, where, until, mostComing.all)
+    const waiting = await scheduledBefore(this.#database, where, until, maxComing.all)
     for (const one of waiting) {
       const { dueAt, id, name, content, filling, template, pause, schedule, readerLocal, target, mode, channel } = one
       if (dueAt && schedule === null)
@@ -349,6 +346,6 @@ export class Schedules {
         })
     }
     items.sort((a, b) => a.dueAt.getTime() - b.dueAt.getTime())
-    return { items: items.slice(0, mostComing.all), cut: cut || items.length > mostComing.all }
+    return { items: items.slice(0, maxComing.all), cut: cut || items.length > maxComing.all }
   }
 }

@@ -1,7 +1,7 @@
 export { evaluated, lookLimits } from './evaluated.ts'
 export { serveSegments } from './routes.ts'
 export { RuleEvaluator } from './rule-evaluator.ts'
-export { needRule } from './segments.ts'
+export { requireRule } from './segments.ts'
 export { channelFacts, isReachable, isWithoutGateway } from './store/reachable.ts'
 export { type ReadyRule, readyRule } from './store/ready-rule.ts'
 export { ruleCondition } from './store/rule-condition.ts'

@@ -2,9 +2,9 @@ import { type Segment, segmentName } from '@zbell/contract'
 import { type Api, nameAtPlace, numberAtPlace, pageView, placeOfName } from '../api/index.ts'
 import { invalid, Problem } from '../base/index.ts'
 import { type Database, whereOf } from '../database/index.ts'
-import { needUser } from '../people/index.ts'
+import { requireUser } from '../people/index.ts'
 import type { RuleEvaluator } from './rule-evaluator.ts'
-import { needRule, needSegment, requireCapacity, warningsOf } from './segments.ts'
+import { requireCapacity, requireRule, requireSegment, warningsOf } from './segments.ts'
 import { segmentsNaming } from './store/ready-rule.ts'
 import { ruleFacts } from './store/rule-facts.ts'
 import { countRule, estimateRule, isLong, ruleMembers, someMembers } from './store/rule-members.ts'
@@ -23,22 +23,22 @@ export function serveSegments(api: Api, database: Database, ruleEvaluator: RuleE
   })
 
   api.serve('readSegment', async ({ caller: { scope }, params }) =>
-    segmentView(await needSegment(database, scope, params.segment)),
+    segmentView(await requireSegment(database, scope, params.segment)),
   )
 
   api.serve('saveSegment', async ({ caller: { scope, actor }, params, body: { rule, note } }) => {
     const name = params.segment
     const { error } = segmentName.safeParse(name)
     if (error) throw invalid('/segment', `${error.issues[0]?.message} as a name`)
-    const ready = await needRule(database, scope, rule, { as: name, keptDays })
+    const ready = await requireRule(database, scope, rule, { as: name, keptDays })
     await requireCapacity(database, scope, name)
     await saveSegment(database, whereOf(scope), { name, rule, note, madeBy: actor })
-    const saved = segmentView(await needSegment(database, scope, name))
+    const saved = segmentView(await requireSegment(database, scope, name))
     return { ...saved, warnings: await warningsOf(database, scope, ready) }
   })
 
   api.serve('deleteSegment', async ({ caller: { scope }, params }) => {
-    const { name } = await needSegment(database, scope, params.segment)
+    const { name } = await requireSegment(database, scope, params.segment)
     const users = await segmentsNaming(database, whereOf(scope), name)
     if (users.length > 0) throw new Problem('segment-in-use', `${name} is used by ${users.slice(0, 20).join(', ')}.`)
     await deleteSegment(database, whereOf(scope), name)
@@ -46,7 +46,7 @@ export function serveSegments(api: Api, database: Database, ruleEvaluator: RuleE
   })
 
   api.serve('countRule', async ({ caller: { scope }, body: { rule, exact }, waits }) => {
-    const ready = await needRule(database, scope, rule, { keptDays })
+    const ready = await requireRule(database, scope, rule, { keptDays })
     const { term, context } = ready
     const bounded = database.bounded({ withinMs, signal: waits })
     const search = await searchRule(bounded, term, context)
@@ -70,12 +70,12 @@ export function serveSegments(api: Api, database: Database, ruleEvaluator: RuleE
   )
 
   api.serve('explainRule', async ({ caller: { scope }, body }) => {
-    const text = body.rule ?? (await needSegment(database, scope, body.segment ?? '')).rule
-    const { term, context, source } = await needRule(database, scope, text)
+    const text = body.rule ?? (await requireSegment(database, scope, body.segment ?? '')).rule
+    const { term, context, source } = await requireRule(database, scope, text)
     const who =
       body.user === undefined
         ? { device: body.device ?? '' }
-        : { userNo: (await needUser(database, scope, body.user)).no }
+        : { userNo: (await requireUser(database, scope, body.user)).no }
     const all = await ruleFacts(database, scope, who, context.nowMs, [term, ...context.segments.values()])
     if (all.length === 0 && body.user === undefined) throw new Problem('unknown-device')
     const verdicts = all.length === 0 ? [] : await ruleEvaluator.explain(context, source, all)
@@ -91,8 +91,8 @@ export function serveSegments(api: Api, database: Database, ruleEvaluator: RuleE
   })
 
   api.serve('listSegmentMembers', async ({ caller: { scope }, params, query: { limit, after }, waits }) => {
-    const { rule } = await needSegment(database, scope, params.segment)
-    const { term, context } = await needRule(database, scope, rule)
+    const { rule } = await requireSegment(database, scope, params.segment)
+    const { term, context } = await requireRule(database, scope, rule)
     const bounded = database.bounded({ withinMs, signal: waits })
     const search = await searchRule(bounded, term, context)
     const rows = await ruleMembers(bounded, scope, search, { limit: limit + 1, after: numberAtPlace(after) })

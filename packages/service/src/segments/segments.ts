@@ -2,11 +2,11 @@ import { partsOf, type RuleFault, RuleRefused, ruleWarnings } from '@zbell/core/
 import { invalid, Problem } from '../base/index.ts'
 import { type Database, type Reader, type Scope, whereOf } from '../database/index.ts'
 import { listTopics } from '../people/index.ts'
-import { mostSegments, type ReadyRule, readyRule, type Written } from './store/ready-rule.ts'
+import { maxSegments, type ReadyRule, readyRule, type Written } from './store/ready-rule.ts'
 import { findSegment, type SegmentRow, segmentNames } from './store/segments.ts'
 
 /** @throws {Problem} `unknown-segment` */
-export async function needSegment(database: Reader, scope: Scope, name: string): Promise<SegmentRow> {
+export async function requireSegment(database: Reader, scope: Scope, name: string): Promise<SegmentRow> {
   const found = await findSegment(database, whereOf(scope), name)
   if (!found) throw new Problem('unknown-segment', `There is no segment ${name.slice(0, 80)}.`)
   return found
@@ -17,7 +17,7 @@ export async function needSegment(database: Reader, scope: Scope, name: string):
  * @param given.pointer where in the request it stands
  * @throws {Problem} `rule-refused`, each fault at its line and column
  */
-export async function needRule(
+export async function requireRule(
   database: Reader,
   scope: Scope,
   text: string,
@@ -31,7 +31,7 @@ export async function needRule(
 }
 
 /** So many topics are looked through for one that somebody may have meant. */
-const mostTopics = 1_000
+const maxTopics = 1_000
 
 /** What in a rule can never be, each at its line and column. */
 export async function warningsOf(
@@ -41,15 +41,15 @@ export async function warningsOf(
 ): Promise<RuleFault[]> {
   const there = [...context.topics.keys()]
   const isUnknown = [...partsOf(checked.term)].some((part) => part.is === 'follows' && !context.topics.has(part.topic))
-  const others = isUnknown ? (await listTopics(database, scope, mostTopics)).map(({ name }) => name) : []
+  const others = isUnknown ? (await listTopics(database, scope, maxTopics)).map(({ name }) => name) : []
   return ruleWarnings(checked, [...there, ...others])
 }
 
 /** @throws {Problem} when one more would be too many */
 export async function requireCapacity(database: Reader, scope: Scope, name: string): Promise<void> {
   const names = await segmentNames(database, whereOf(scope))
-  if (names.length >= mostSegments && !names.includes(name))
-    throw invalid('/segment', `would be one more than the ${mostSegments.toLocaleString('en')} that an app may have`)
+  if (names.length >= maxSegments && !names.includes(name))
+    throw invalid('/segment', `would be one more than the ${maxSegments.toLocaleString('en')} that an app may have`)
 }
 
 function refusal({ faults, segment }: RuleRefused, pointer: string): Problem {

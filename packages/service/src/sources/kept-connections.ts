@@ -39,7 +39,7 @@ export class KeptConnections {
   }
 
   /** Hangs up where nobody has polled for a while: another process may, or nobody any more. */
-  dropIdle(isInUse: (no: number) => boolean): void {
+  closeIdle(isInUse: (no: number) => boolean): void {
     const now = Date.now()
     for (const [no, { usedMs }] of this.#kept) if (now - usedMs > idleMs && !isInUse(no)) this.#hangUp(no)
   }

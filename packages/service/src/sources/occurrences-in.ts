@@ -5,7 +5,7 @@ import { evaluateJsonata } from './expressions.ts'
 import { SourceFault } from './fault.ts'
 
 /** So many occurrences a body may make. */
-const mostMade = 100
+const maxMade = 100
 
 /**
  * What an incoming source's expression makes of a body.
@@ -21,7 +21,7 @@ export async function occurrencesIn(
   const evaluated = await evaluateJsonata(evaluators, source, expression, text)
   const made = evaluated?.value ?? null
   const all = made === null ? [] : Array.isArray(made) ? made : [made]
-  if (all.length > mostMade) throw new SourceFault(`makes ${all.length} occurrences; ${mostMade} at most`)
+  if (all.length > maxMade) throw new SourceFault(`makes ${all.length} occurrences; ${maxMade} at most`)
   return all.map((one, at) => occurrenceOf(one, at, source.name, ownId))
 }
 

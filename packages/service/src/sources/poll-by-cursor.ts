@@ -2,7 +2,7 @@ import { type CursorState, cursorAt, readFrom, type TableSource, takeRows } from
 import type { Database } from '../database/index.ts'
 import { type ChangedRow, queuedChange } from './changes.ts'
 import { packed, unpacked } from './packed.ts'
-import { differing, everySecondsOf, mostWaiting, noteOfLate, type PollContext, rowsText } from './poll-context.ts'
+import { differing, everySecondsOf, maxWaiting, noteOfLate, type PollContext, rowsText } from './poll-context.ts'
 import type { SourceReader } from './reader-pool.ts'
 import { countQueued, endPoll, keepState, queueChanges, readState, requireLease } from './store/polls.ts'
 import { overlapMs, type Place } from './table-reader.ts'
@@ -65,7 +65,7 @@ export async function pollByCursor(
     const isEnough =
       !isEnd &&
       (Date.now() - now > stepsMs ||
-        (hasReaders && (await countQueued(database, source, source.no, mostWaiting)) >= mostWaiting))
+        (hasReaders && (await countQueued(database, source, source.no, maxWaiting)) >= maxWaiting))
     const bytes = await packed(JSON.stringify({ state, late: isEnd ? 0 : late }))
     await database.transact(async (tx) => {
       await requireLease(tx, lease)

@@ -5,7 +5,7 @@ import type { SourceRow } from './store/sources.ts'
 import type { ColumnTypes } from './table-reader.ts'
 
 /** A source whose triggers are so far behind waits for them. */
-export const mostWaiting = 20_000
+export const maxWaiting = 20_000
 
 export const rowsText = (count: number): string => `${count.toLocaleString('en')} ${count === 1 ? 'row' : 'rows'}`
 

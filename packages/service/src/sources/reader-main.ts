@@ -22,7 +22,7 @@ const sessions = new Map<number, Session>()
 /** Sessions that are being opened, and whether they are not wanted any more. */
 const opening = new Map<number, { isClosed: boolean }>()
 const kept = new KeptConnections()
-const dropIdleEveryMs = 5_000
+const closeIdleEveryMs = 5_000
 
 type Call<Name extends CallName> = (
   session: Session,
@@ -118,8 +118,8 @@ const send = (answer: ReaderAnswer) => process.send?.(answer)
 
 setInterval(() => {
   const inUse = new Set([...sessions.values()].map(({ connected }) => connected?.sourceNo))
-  kept.dropIdle((no) => inUse.has(no))
-}, dropIdleEveryMs).unref()
+  kept.closeIdle((no) => inUse.has(no))
+}, closeIdleEveryMs).unref()
 process.on('disconnect', () => process.exit())
 process.on('message', (message: ReaderMessage) => void answerTo(message).then(send))
 send({ is: 'ready' })

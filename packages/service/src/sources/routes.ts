@@ -33,7 +33,7 @@ export function serveSources(
   })
 
   api.serve('readSource', async ({ caller: { scope, role }, params }) =>
-    view(await sources.show(await sources.need(scope, params.source)), role),
+    view(await sources.show(await sources.require(scope, params.source)), role),
   )
 
   api.serve('saveSource', async ({ caller: { scope, actor, role }, params: { source: name }, query, body }) => {

@@ -22,7 +22,7 @@ import { SourceFault } from './fault.ts'
 import { unpacked } from './packed.ts'
 import { OwnSnapshot } from './paged-snapshot.ts'
 import { pollByCursor } from './poll-by-cursor.ts'
-import { everySecondsOf, mostWaiting, type PollContext } from './poll-context.ts'
+import { everySecondsOf, maxWaiting, type PollContext } from './poll-context.ts'
 import { poll } from './poll-http.ts'
 import { isFull, mayStart, saturatedApps, type Turn } from './poll-limits.ts'
 import type { ReaderPool, SourceReader } from './reader-pool.ts'
@@ -53,7 +53,7 @@ const leaseMs = 15_000
 /** So often it is asked what is due. */
 const everyMs = 200
 /** The longest rest of a source that cannot be read. */
-const longestRestMs = 15_000
+const maxRestMs = 15_000
 /** A poll is given up after so long, unless its process says otherwise. */
 const maxPollMsDefault = 120_000
 /** Not polled for longer than its interval and this: nobody was there. */
@@ -171,8 +171,8 @@ export class SourcePoller {
       const source = await findSourceByNo(database, lease.no)
       if (!source) return
       try {
-        const waiting = await countQueued(database, source, source.no, mostWaiting)
-        if (waiting >= mostWaiting) {
+        const waiting = await countQueued(database, source, source.no, maxWaiting)
+        if (waiting >= maxWaiting) {
           await releaseSource(database, lease, 1_000)
           return
         }
@@ -211,7 +211,7 @@ export class SourcePoller {
         : 'could not be looked at, by a fault of ours, which the service’s log tells'
     if (!(error instanceof SourceFault || error instanceof TableRefused))
       log.error({ err: error, source: source.name }, 'a source could not be looked at, by a fault of ours')
-    const afterMs = Math.min(longestRestMs, 1_000 * 2 ** Math.min(source.faults, 10))
+    const afterMs = Math.min(maxRestMs, 1_000 * 2 ** Math.min(source.faults, 10))
     const times = await failPoll(database, lease, { fault, afterMs })
     // Once is a moment; twice in a row is something that a trigger’s log should publish, and once is enough.
     if (times === 2)

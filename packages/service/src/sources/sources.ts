@@ -26,7 +26,7 @@ import {
 } from './store/sources.ts'
 
 /** So many sources an app may have in an environment. */
-const mostSources = 1_000
+const maxSources = 1_000
 /** Whoever saves a source waits for its first look for so long. */
 const firstLookMs = 8_000
 const betweenMs = 50
@@ -81,7 +81,7 @@ export class Sources {
   }
 
   /** @throws {Problem} `unknown-source` */
-  async need(scope: Scope, name: string): Promise<SourceRow> {
+  async require(scope: Scope, name: string): Promise<SourceRow> {
     const found = await findSource(this.#parts.database, whereOf(scope), name)
     if (!found) throw new Problem('unknown-source', `There is no source ${name.slice(0, 80)}.`)
     return found
@@ -114,8 +114,8 @@ export class Sources {
   ): Promise<ShownSource> {
     const { database, vault } = this.#parts
     const where = whereOf(scope)
-    if ((await countOtherSources(database, where, name)) >= mostSources)
-      throw invalid('/source', `would be one more than the ${mostSources} that an app may have`)
+    if ((await countOtherSources(database, where, name)) >= maxSources)
+      throw invalid('/source', `would be one more than the ${maxSources} that an app may have`)
     const before = await findSource(database, where, name)
     const kept: SourceSecrets = before?.definition.kind === written.kind ? this.#secretsIn(before) : {}
     const { secrets, made } = this.#secretsOf(written, kept)
@@ -130,7 +130,7 @@ export class Sources {
       address: secrets.address === undefined ? null : addressDigest(secrets.address),
       madeBy: actor,
     })
-    const row = definition.kind === 'incoming' ? await this.need(scope, name) : await this.#firstLook(scope, name)
+    const row = definition.kind === 'incoming' ? await this.require(scope, name) : await this.#firstLook(scope, name)
     return this.show(row, made)
   }
 
@@ -165,9 +165,9 @@ export class Sources {
   async #firstLook(scope: Scope, name: string): Promise<SourceRow> {
     const giveUpAt = Date.now() + firstLookMs
     for (;;) {
-      const { no } = await this.need(scope, name)
+      const { no } = await this.require(scope, name)
       await Promise.race([this.#poller.pollNow(no), wait(giveUpAt - Date.now(), undefined, { ref: false })])
-      const row = await this.need(scope, name)
+      const row = await this.require(scope, name)
       const isLookedAt = row.fault !== null || (row.polledAt !== null && row.polledAt >= row.changedAt)
       if (isLookedAt || Date.now() >= giveUpAt) return row
       await wait(betweenMs)
@@ -178,14 +178,14 @@ export class Sources {
   #secretsOf(written: WrittenSource, kept: SourceSecrets): { readonly secrets: SourceSecrets; readonly made?: string } {
     switch (written.kind) {
       case 'table': {
-        const url = needUrl(written, kept)
+        const url = requireUrl(written, kept)
         const address = databaseAddress(url)
         if (typeof address === 'string') throw invalid('/url', address)
         this.#checkHost(address.host)
         return { secrets: { url } }
       }
       case 'poll': {
-        const url = needUrl(written, kept)
+        const url = requireUrl(written, kept)
         this.#checkPolled(url)
         return { secrets: { url, ...headersOf(written, url, kept) } }
       }
@@ -219,7 +219,7 @@ export class Sources {
 
   /** @throws {Problem} `source-in-use` */
   async delete(scope: Scope, name: string): Promise<void> {
-    const row = await this.need(scope, name)
+    const row = await this.require(scope, name)
     const triggers = await triggersReading(this.#parts.database, row, name)
     if (triggers.length > 0)
       throw new Problem('source-in-use', `${name} is read by ${triggers.slice(0, 10).join(', ')}.`)
@@ -228,7 +228,7 @@ export class Sources {
 
   /** Connects, and shows what there is; the state that triggers go by is left alone. */
   async try(scope: Scope, name: string): Promise<TriedSource> {
-    const row = await this.need(scope, name)
+    const row = await this.require(scope, name)
     try {
       const { columns, rows, came = [] } = await this.#sampleOf(row, this.#secretsIn(row))
       const mask = 'mask' in row.definition ? row.definition.mask : undefined
@@ -303,7 +303,7 @@ export class Sources {
 
 export const addressDigest = (address: string): Buffer => createHash('sha256').update(address).digest()
 
-function needUrl({ url }: WrittenSource, kept: SourceSecrets): string {
+function requireUrl({ url }: WrittenSource, kept: SourceSecrets): string {
   const found = url === undefined ? kept.url : withSecrets(url, kept.url)
   if (found === undefined) throw invalid('/url', 'is needed: where it is read')
   if (url?.includes(hiddenSecret) && found === url)

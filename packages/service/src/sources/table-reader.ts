@@ -2,7 +2,7 @@ import {
   type CursorRow,
   type CursorValue,
   keyOfRow,
-  overlapPreset,
+  overlapDefault,
   type Row,
   sourceLimits,
   TableRefused,
@@ -204,7 +204,7 @@ export class TableReader {
 }
 
 /** How much later than others a transaction may commit. */
-export const overlapMs = ({ overlapSeconds = overlapPreset }: TableSource): number => overlapSeconds * 1_000
+export const overlapMs = ({ overlapSeconds = overlapDefault }: TableSource): number => overlapSeconds * 1_000
 
 function columnsWithin(columns: readonly Column[]): readonly Column[] {
   if (columns.length > sourceLimits.columns)

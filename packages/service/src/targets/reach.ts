@@ -10,7 +10,7 @@ export type Reach = { readonly devices: number; readonly people: number; readonl
 const withinMs = 2_500
 /** So long a count is good for, and so many are kept. */
 const keptMs = 30_000
-const mostKept = 500
+const maxKept = 500
 
 type Asked = { readonly target: Target; readonly mode: Mode }
 
@@ -54,7 +54,7 @@ export class ReachCounter {
       this.#kept.delete(name)
       this.#kept.set(name, { reach, untilMs: performance.now() + keptMs })
       const [oldest] = this.#kept.keys()
-      if (this.#kept.size > mostKept && oldest !== undefined) this.#kept.delete(oldest)
+      if (this.#kept.size > maxKept && oldest !== undefined) this.#kept.delete(oldest)
       return reach
     } catch (error) {
       if (error instanceof TooSlow || error instanceof Abandoned) return null

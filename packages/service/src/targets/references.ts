@@ -42,7 +42,7 @@ function nameOf(reference: Reference): string {
 }
 
 /** As many faults are told. */
-const mostTold = 20
+const maxTold = 20
 
 /**
  * Somebody or something that is named but not there is a mistake that is better said now than found in the totals.
@@ -73,6 +73,6 @@ export async function checkReferences(
   throw new Problem(
     'invalid-request',
     `${first.text.slice(0, 200)} ${first.detail} in ${scope.environment}.`,
-    faults.slice(0, mostTold).map(({ pointer, detail }) => ({ pointer, detail })),
+    faults.slice(0, maxTold).map(({ pointer, detail }) => ({ pointer, detail })),
   )
 }

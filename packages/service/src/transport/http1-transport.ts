@@ -4,7 +4,7 @@ import {
   type Asking,
   type Exchange,
   errorCode,
-  mostAnswerBytes,
+  maxAnswerBytes,
   NoAnswer,
   type Transport,
   type TransportOptions,
@@ -122,7 +122,7 @@ class Asked implements Exchange {
     // What a good answer says is not kept; it has to be read, so that the connection can carry the next request.
     if (this.#readsAll || this.#status < 200 || this.#status >= 300) this.#chunks.push(chunk)
     this.#bytes += chunk.length
-    if (this.#bytes <= mostAnswerBytes) return
+    if (this.#bytes <= maxAnswerBytes) return
     this.#finish()
     this.#controller?.abort(new NoAnswer(this.#origin, 'TOO_LONG'))
   }
@@ -136,7 +136,7 @@ class Asked implements Exchange {
   }
 
   #finish(): void {
-    const body = Buffer.concat(this.#chunks).subarray(0, mostAnswerBytes).toString('utf8')
+    const body = Buffer.concat(this.#chunks).subarray(0, maxAnswerBytes).toString('utf8')
     this.#done({ status: this.#status, headers: this.#headers, body })
   }
 }

@@ -11,7 +11,7 @@ import {
   type Asking,
   type Exchange,
   errorCode,
-  mostAnswerBytes,
+  maxAnswerBytes,
   NoAnswer,
   neverAsked,
   type Transport,
@@ -177,7 +177,7 @@ function onResponse(this: AskedStream, head: IncomingHttpHeaders & IncomingHttpS
 function onData(this: AskedStream, chunk: Buffer): void {
   const asked = this[askedFor]!
   asked.bytes += chunk.length
-  if (asked.bytes > mostAnswerBytes) this.close(NGHTTP2_CANCEL)
+  if (asked.bytes > maxAnswerBytes) this.close(NGHTTP2_CANCEL)
   else asked.body += chunk.toString('utf8')
 }
 

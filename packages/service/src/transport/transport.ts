@@ -2,7 +2,7 @@ import type { LookupFunction } from 'node:net'
 import type { GatewayAnswer, Outcome, RecordedExchange } from '@zbell/core'
 
 /** So much of an answer is read. */
-export const mostAnswerBytes = 16_384
+export const maxAnswerBytes = 16_384
 
 /** One request as it goes out. */
 export type Asking = {

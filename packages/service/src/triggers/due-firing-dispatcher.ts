@@ -7,13 +7,13 @@ import { findSource, SourceFault } from '../sources/index.ts'
 import { AppLimiter, type Detach } from './app-limiter.ts'
 import { cameByNow, type ReadDue, readDue } from './due.ts'
 import type { FiringBuild } from './firing.ts'
-import { type FiringParts, makeOrSay, ourFault, reportTo, stateOf, tell, together } from './firing-parts.ts'
+import { batchSize, type FiringParts, makeOrSay, ourFault, reportTo, stateOf, tell } from './firing-parts.ts'
 import { type DueFiring, dueFirings, type FiringState, putOffFiring, settleFiring } from './store/firings.ts'
 import { givenOf } from './trigger-input.ts'
 
 /** A firing whose source cannot be asked again waits so much longer each time, and so long in all. */
 const putOffSeconds = 15
-const mostPutOffSeconds = 3_600
+const maxPutOffSeconds = 3_600
 
 /** What becomes of a firing that has waited. */
 type Settled = {
@@ -41,7 +41,7 @@ export class DueFiringDispatcher {
   async fire(): Promise<number> {
     const { busyApps } = this.#limiter
     if (!busyApps) return 0
-    const due = (await dueFirings(this.#parts.database, together, busyApps)).map(readDue)
+    const due = (await dueFirings(this.#parts.database, batchSize, busyApps)).map(readDue)
     return this.#limiter.run(due, (ofApp, detach) => this.#settleOfApp(ofApp, detach))
   }
 
@@ -85,7 +85,7 @@ export class DueFiringDispatcher {
 
   async #putOff(ones: readonly ReadDue[], says: string): Promise<void> {
     for (const { firing, definition } of ones)
-      if (firing.ageSeconds - (definition.after ?? 0) < mostPutOffSeconds)
+      if (firing.ageSeconds - (definition.after ?? 0) < maxPutOffSeconds)
         await putOffFiring(this.#parts.database, firing.no, putOffSeconds)
       else await this.#settleAs(firing, { state: 'fault', says })
   }

@@ -10,6 +10,7 @@ import { AppLimiter, type Detach } from './app-limiter.ts'
 import type { KeptRing } from './due.ts'
 import { ringOf } from './firing.ts'
 import {
+  batchSize,
   type FiringParts,
   makeOrSay,
   ourFault,
@@ -17,7 +18,6 @@ import {
   type Stored,
   stateOf,
   tell,
-  together,
 } from './firing-parts.ts'
 import { lockTriggers, type TriggerRow, triggersOfSource } from './store/triggers.ts'
 import { type Outcome, Storing } from './store-firings.ts'
@@ -59,7 +59,7 @@ export class EventDispatcher {
   async fire(): Promise<number> {
     const { busyApps } = this.#limiter
     if (!busyApps) return 0
-    const events = await waitingEvents(this.#parts.database, together, busyApps)
+    const events = await waitingEvents(this.#parts.database, batchSize, busyApps)
     return this.#limiter.run(events, (ofApp, detach) => this.#fireOfApp(ofApp, detach))
   }
 

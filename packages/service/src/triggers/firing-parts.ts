@@ -7,7 +7,7 @@ import type { FiringState } from './store/firings.ts'
 import type { TriggerEvaluator } from './trigger-evaluator.ts'
 
 /** How many events, or due firings, are read at a time. */
-export const together = 200
+export const batchSize = 200
 
 export const ourFault = 'a fault of ours, which the service’s log tells'
 

@@ -1,5 +1,5 @@
 export { triggerClocks } from './clock.ts'
 export { serveTriggers } from './routes.ts'
-export { forgetFirings, sourceAwayFirings } from './store/firings.ts'
+export { pruneFirings, sourceAwayFirings } from './store/firings.ts'
 export { faultyTriggers, pausedTriggers } from './store/triggers.ts'
 export { Triggers } from './triggers.ts'

@@ -17,7 +17,7 @@ export function serveTriggers(api: Api, database: Database, triggers: Triggers):
   const view = async (scope: Scope, row: TriggerRow) => (await viewIn(database, scope))(row)
 
   api.serve('readTrigger', async ({ caller: { scope }, params }) =>
-    view(scope, await triggers.need(scope, params.trigger)),
+    view(scope, await triggers.require(scope, params.trigger)),
   )
 
   api.serve('saveTrigger', async ({ caller: { scope, actor }, params: { trigger: name }, body }) => {
@@ -48,7 +48,7 @@ export function serveTriggers(api: Api, database: Database, triggers: Triggers):
   )
 
   api.serve('listFirings', async ({ caller: { scope }, params, query: { limit, after } }) => {
-    const { no } = await triggers.need(scope, params.trigger)
+    const { no } = await triggers.require(scope, params.trigger)
     const rows = await listFirings(database, no, limit + 1, numberAtPlace(after))
     return pageView(rows, limit, (row) => String(row.no), firingView)
   })

@@ -10,7 +10,7 @@ import { countFirings, holdTrigger, maxAnHour, pauseTrigger, type TriggerRow } f
 const maxLoggedAnHour = { unmatched: 10, unrung: 200 }
 
 /** Of one key within an hour: what is about one person or one row is no runaway, and stops no trigger. */
-const mostOfKeyAnHour = 60
+const maxOfKeyAnHour = 60
 
 /** What came of a row or an event at a trigger, before it is stored. */
 export type Outcome = {
@@ -54,10 +54,10 @@ export class Storing {
     const { notMoreOftenThan } = row.definition
     if (notMoreOftenThan !== undefined && (await this.#firedLately(row.no, firing.key, notMoreOftenThan)))
       return drop('throttled', `it fired for ${firing.key} within the last ${notMoreOftenThan} seconds`)
-    if (held.hourCount >= mostOfKeyAnHour && (await this.#firedOften(row.no, firing.key)))
+    if (held.hourCount >= maxOfKeyAnHour && (await this.#firedOften(row.no, firing.key)))
       return drop(
         'throttled',
-        `it fired ${mostOfKeyAnHour} times for ${firing.key} within an hour, which is the most for one key`,
+        `it fired ${maxOfKeyAnHour} times for ${firing.key} within an hour, which is the most for one key`,
       )
     if (held.hourCount + 1 > maxAnHour(held.busiest, held.floor)) {
       const because = `it fired ${held.hourCount} times within this hour, and ${held.busiest} times in its busiest hour before`
@@ -110,7 +110,7 @@ export class Storing {
   async #firedOften(no: number, key: string): Promise<boolean> {
     const here = this.#rang.get(`${no} ${key}`) ?? 0
     return (
-      here >= mostOfKeyAnHour || here + (await firedCount(this.#tx, no, key, 3_600, mostOfKeyAnHour)) >= mostOfKeyAnHour
+      here >= maxOfKeyAnHour || here + (await firedCount(this.#tx, no, key, 3_600, maxOfKeyAnHour)) >= maxOfKeyAnHour
     )
   }
 

@@ -20,12 +20,12 @@ export function keyOf(came: Came): string {
 }
 
 /** What is kept of it in the log. */
-const mostLoggedChars = 4_000
+const maxLoggedChars = 4_000
 
 export function logged(came: Came): Record<string, unknown> {
   const given = came.is === 'event' ? { event: came.event } : loggedFound(came.source, came.found)
   const { length } = JSON.stringify(given)
-  if (length <= mostLoggedChars) return given
+  if (length <= maxLoggedChars) return given
   const says = `${length.toLocaleString('en')} characters, too many to be kept`
   return came.is === 'event' ? { event: { ...came.event, data: says } } : { row: says, key: came.found.key }
 }

@@ -25,7 +25,7 @@ import { Trials, type Tried, type TriedWith } from './trials.ts'
 import { TriggerEvaluator } from './trigger-evaluator.ts'
 
 /** So many triggers an app may have in an environment. */
-const mostTriggers = 1_000
+const maxTriggers = 1_000
 
 /** The use cases of triggers, for a route and for the clock that lets them fire. */
 export class Triggers {
@@ -57,7 +57,7 @@ export class Triggers {
   }
 
   /** @throws {Problem} `unknown-trigger` */
-  async need(scope: Scope, name: string): Promise<TriggerRow> {
+  async require(scope: Scope, name: string): Promise<TriggerRow> {
     const found = await findTrigger(this.#database, whereOf(scope), name)
     if (!found) throw new Problem('unknown-trigger', `There is no trigger ${name.slice(0, 80)}.`)
     return found
@@ -77,12 +77,12 @@ export class Triggers {
       throw new Problem('invalid-request', `There is no source ${source.slice(0, 80)}.`, [
         { pointer: '/source', detail: 'is not a source of this app; occurrences is there without having been made' },
       ])
-    if ((await countOtherTriggers(this.#database, whereOf(scope), name)) >= mostTriggers)
-      throw new Problem('invalid-request', `An app has ${mostTriggers} triggers at most.`, [
-        { pointer: '/trigger', detail: `would be one more than the ${mostTriggers} that an app may have` },
+    if ((await countOtherTriggers(this.#database, whereOf(scope), name)) >= maxTriggers)
+      throw new Problem('invalid-request', `An app has ${maxTriggers} triggers at most.`, [
+        { pointer: '/trigger', detail: `would be one more than the ${maxTriggers} that an app may have` },
       ])
     await saveTrigger(this.#database, whereOf(scope), { name, definition, enabled, madeBy: actor })
-    return this.need(scope, name)
+    return this.require(scope, name)
   }
 
   /** What a definition is held against: the columns that its source has now, and the templates that it names. */
@@ -108,23 +108,23 @@ export class Triggers {
   }
 
   async enable(scope: Scope, name: string, enabled: boolean): Promise<TriggerRow> {
-    const { no } = await this.need(scope, name)
+    const { no } = await this.require(scope, name)
     await enableTrigger(this.#database, no, enabled)
-    return this.need(scope, name)
+    return this.require(scope, name)
   }
 
   async delete(scope: Scope, name: string): Promise<void> {
-    await deleteTrigger(this.#database, (await this.need(scope, name)).no)
+    await deleteTrigger(this.#database, (await this.require(scope, name)).no)
   }
 
   /** What would come of a row or an event; nothing is stored. */
   async try(scope: Scope, name: string, given: TriedWith): Promise<Tried> {
-    return this.#trials.try(scope, (await this.need(scope, name)).definition, given)
+    return this.#trials.try(scope, (await this.require(scope, name)).definition, given)
   }
 
   /** Rings what would come of a row or an event, for nobody but whom somebody says. */
   async ringOnly(scope: Scope, name: string, given: TriedWith & { readonly only: string }, actor: string) {
-    return this.#trials.ringOnly(scope, (await this.need(scope, name)).definition, given, actor)
+    return this.#trials.ringOnly(scope, (await this.require(scope, name)).definition, given, actor)
   }
 
   /** Lets what waits fire, some at a time. @returns how many were this process’s to look at */

@@ -18,7 +18,7 @@ export class KeyFileExposed extends Error {
 }
 
 /** @throws {KeyFileExposed} when anybody but its owner can read or write a file */
-export function needPrivate(file: string): void {
+export function requirePrivate(file: string): void {
   const { mode, uid } = statSync(file)
   const own = process.getuid?.()
   // There are no such owners and modes where there is no such call.
@@ -57,6 +57,6 @@ function keptKey(dataDir: string, name: string, prefix: string): string {
   const file = join(dataDir, name)
   if (!existsSync(file))
     writeFileSync(file, prefix + randomBytes(32).toString('base64url'), { mode: 0o600, flag: 'wx' })
-  needPrivate(file)
+  requirePrivate(file)
   return readFileSync(file, 'utf8').trim()
 }

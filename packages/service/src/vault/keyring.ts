@@ -1,7 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { existsSync, mkdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { needPrivate, writeWhole } from './key-files.ts'
+import { requirePrivate, writeWhole } from './key-files.ts'
 
 const keyBytes = 32
 
@@ -62,7 +62,7 @@ export function keptKeyring(dataDir: string, now: () => number = Date.now): Keyr
     existsSync(name) ? readFileSync(name, 'utf8').split('\n').filter(Boolean) : []
   const write = (name: string, lines: readonly string[]) => writeWhole(name, lines.map((line) => `${line}\n`).join(''))
   if (!existsSync(file)) write(file, [fresh()])
-  for (const name of [file, asideFile]) if (existsSync(name)) needPrivate(name)
+  for (const name of [file, asideFile]) if (existsSync(name)) requirePrivate(name)
   const aside = () =>
     linesOf(asideFile).map((line) => {
       const [key = '', since = ''] = line.split(' ')

@@ -21,27 +21,27 @@ const overdueMs = maxDispatchMs + 3_600_000
 export async function boundWebhooks(
   given: {
     readonly database: Database
-    readonly mostWaiting: number
+    readonly maxWaiting: number
     readonly onWaiting: (waiting: readonly Waiting[]) => void
   },
   mayGoOn: () => boolean,
 ): Promise<void> {
-  const { database, mostWaiting, onWaiting } = given
+  const { database, maxWaiting, onWaiting } = given
   const counts = await countOutbox(database)
   const names = await webhookNames(database)
   onWaiting([...names].map(([no, name]) => ({ ...name, events: counts.get(no) ?? 0 })))
   for (const [no, events] of counts) {
     if (!mayGoOn()) return
     if (!names.has(no)) await pruneOutboxOf(database, no)
-    else if (events > mostWaiting) {
-      const says = `more than ${mostWaiting.toLocaleString('en')} events waited; the oldest went`
-      await pruneOldest(database, no, events - mostWaiting, (tx, gone) => noteDropped(tx, no, gone, says))
+    else if (events > maxWaiting) {
+      const says = `more than ${maxWaiting.toLocaleString('en')} events waited; the oldest went`
+      await pruneOldest(database, no, events - maxWaiting, (tx, gone) => noteDropped(tx, no, gone, says))
     }
   }
 }
 
 /** What has waited for longer than anybody tries, for a webhook that is switched off, goes, and its log says so. */
-export async function dropOverdue(database: Database, mayGoOn: () => boolean): Promise<void> {
+export async function pruneOverdue(database: Database, mayGoOn: () => boolean): Promise<void> {
   for (const { no, events } of await overdueEntries(database, overdueMs)) {
     if (!mayGoOn()) return
     const says = 'it waited for three days, and could not be told'

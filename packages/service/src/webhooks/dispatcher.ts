@@ -46,11 +46,11 @@ const maxTurns = { inAll: 64, ofApp: 16, failing: 24, failingOfApp: 8 }
 /** Whoever takes longer for a request counts as slow at its next turn. */
 const slowMs = 1_000
 /** The most requests on their way to one receiver: of single events, and of batches. */
-const mostInFlight = { single: 16, batch: 4 } as const
+const maxInFlight = { single: 16, batch: 4 } as const
 /** After so many events a receiver rests while something is sent: so many times as long as they took, and no longer than this. */
 const manyEvents = 1_000
 const restShare = 3
-const longestRestMs = 1_000
+const maxRestMs = 1_000
 /** What cannot be told by a fault of ours rests for so long. */
 const faultRestMs = 60_000
 /** What is on its way when the process is to stop is waited for so long. */
@@ -194,7 +194,7 @@ export class WebhookDispatcher {
       if (!isProbe && events < most && claimed.length < pieces) return
       // What a broadcast brings in masses is told beside it, and for the most part after it.
       if (events >= manyEvents && this.#parts.isSending?.())
-        await wait(Math.min(restShare * (performance.now() - startMs), longestRestMs))
+        await wait(Math.min(restShare * (performance.now() - startMs), maxRestMs))
       // A single failure among what it heard is no reason to hurry to the next.
       if (failures > 0 && requests > 0) return
     }
@@ -216,7 +216,7 @@ export class WebhookDispatcher {
   }
 
   #learn({ no, batch }: WebhookRow, inFlight: number, failures: number, msEach: number): void {
-    const most = mostInFlight[modeOf({ batch })]
+    const most = maxInFlight[modeOf({ batch })]
     this.#paces.set(no, failures > 0 ? 1 : Math.min(most, inFlight * 2))
     if (msEach > slowMs) this.#slow.set(no, true)
     else this.#slow.delete(no)
@@ -239,7 +239,7 @@ export class WebhookDispatcher {
     const key = `${url} ${ca ?? ''} ${mode}`
     const kept = this.#receivers.get(no)
     if (kept?.key === key) return kept.receiver
-    const receiver = this.open(url, ca, mostInFlight[mode])
+    const receiver = this.open(url, ca, maxInFlight[mode])
     this.#receivers.set(no, { receiver, key })
     return receiver
   }

@@ -1,6 +1,6 @@
-export { boundWebhooks, dropOverdue, type Waiting } from './bound.ts'
+export { boundWebhooks, pruneOverdue, type Waiting } from './bound.ts'
 export { type DispatcherParts, WebhookDispatcher } from './dispatcher.ts'
 export { serveWebhooks } from './routes.ts'
-export { forgetLog } from './store/log.ts'
+export { pruneLog } from './store/log.ts'
 export { failingWebhooks, replaceSealedWebhook, sealedWebhooks } from './store/webhooks.ts'
 export { Webhooks } from './webhooks.ts'

@@ -31,7 +31,7 @@ export function serveWebhooks(
   })
 
   api.serve('readWebhook', async ({ caller: { scope, role }, params }) =>
-    webhookView(await webhooks.show(await webhooks.need(scope, params.webhook)), role),
+    webhookView(await webhooks.show(await webhooks.require(scope, params.webhook)), role),
   )
 
   api.serve('saveWebhook', async ({ caller: { scope, actor, role }, params: { webhook: name }, body }) => {
@@ -59,13 +59,13 @@ export function serveWebhooks(
   })
 
   api.serve('listWebhookLog', async ({ caller: { scope }, params, query: { limit, after, outcome, kind } }) => {
-    const row = await webhooks.need(scope, params.webhook)
+    const row = await webhooks.require(scope, params.webhook)
     const rows = await webhooks.listLog(row, { outcome, kind }, limit + 1, numberAtPlace(after))
     return pageView(rows, limit, ({ no }) => String(no), entryView)
   })
 
   api.serve('readWebhookRequest', async ({ caller: { scope, role }, params }) => {
-    const row = await webhooks.need(scope, params.webhook)
+    const row = await webhooks.require(scope, params.webhook)
     const { request, entry } = await webhooks.entry(row, entryNo(params.entry))
     return { entry: entryView(entry), request: request && shownTo(role, request), answer: entry.answer }
   })

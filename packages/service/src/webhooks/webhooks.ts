@@ -43,11 +43,11 @@ import {
 } from './store/webhooks.ts'
 
 /** So many webhooks an app may have in an environment. */
-const mostWebhooks = 100
+const maxWebhooks = 100
 /** A secret that was replaced signs for so long more, unless somebody says otherwise. */
-const keptHoursPreset = 24
+const keptHoursDefault = 24
 /** So many events are told again by one request. */
-const mostReplayed = 1_000_000
+const maxReplayed = 1_000_000
 
 /** A webhook as somebody writes it. */
 export type WrittenWebhook = {
@@ -90,7 +90,7 @@ export class Webhooks {
   }
 
   /** @throws {Problem} `unknown-webhook` */
-  async need(scope: Scope, name: string): Promise<WebhookRow> {
+  async require(scope: Scope, name: string): Promise<WebhookRow> {
     const found = await findWebhook(this.#parts.database, whereOf(scope), name)
     if (!found) throw new Problem('unknown-webhook', `There is no webhook ${name.slice(0, 80)}.`)
     return found
@@ -117,8 +117,8 @@ export class Webhooks {
   async save(scope: Scope, name: string, written: WrittenWebhook, actor: string): Promise<ShownWebhook> {
     const { database, vault } = this.#parts
     const where = whereOf(scope)
-    if ((await countOtherWebhooks(database, where, name)) >= mostWebhooks)
-      throw invalid('/webhook', `would be one more than the ${mostWebhooks} that an app may have`)
+    if ((await countOtherWebhooks(database, where, name)) >= maxWebhooks)
+      throw invalid('/webhook', `would be one more than the ${maxWebhooks} that an app may have`)
     checkKinds(written.kinds)
     checkRule(written.when)
     const before = await findWebhook(database, where, name)
@@ -137,15 +137,15 @@ export class Webhooks {
       enabled: written.enabled ?? (before?.offBecause === null ? before.enabled : true),
       madeBy: actor,
     })
-    const row = await this.need(scope, name)
+    const row = await this.require(scope, name)
     await this.#asked(row)
     return this.show(row, made)
   }
 
   /** Another secret signs from now on; the one before signs beside it for a while. */
-  async changeSecret(scope: Scope, name: string, keptHours = keptHoursPreset): Promise<ShownWebhook> {
+  async changeSecret(scope: Scope, name: string, keptHours = keptHoursDefault): Promise<ShownWebhook> {
     const { database, vault } = this.#parts
-    const row = await this.need(scope, name)
+    const row = await this.require(scope, name)
     const kept = this.#secretsIn(row)
     if (!kept)
       throw invalid('', 'has an address that no master key opens any more: save the webhook anew, with its url')
@@ -159,13 +159,13 @@ export class Webhooks {
       ...row,
       sealed: sealWebhook(vault, row, { ...kept, secrets: [{ text: made }, ...older] }),
     })
-    return this.show(await this.need(scope, name), made)
+    return this.show(await this.require(scope, name), made)
   }
 
   async enable(scope: Scope, name: string, enabled: boolean): Promise<ShownWebhook> {
-    const row = await this.need(scope, name)
+    const row = await this.require(scope, name)
     await enableWebhook(this.#parts.database, row.no, enabled)
-    const now = await this.need(scope, name)
+    const now = await this.require(scope, name)
     await this.#asked(now)
     return this.show(now)
   }
@@ -178,7 +178,7 @@ export class Webhooks {
   }
 
   async delete(scope: Scope, name: string): Promise<void> {
-    const { no } = await this.need(scope, name)
+    const { no } = await this.require(scope, name)
     await deleteWebhook(this.#parts.database, no)
   }
 
@@ -189,7 +189,7 @@ export class Webhooks {
     kind: string | undefined,
   ): Promise<{ readonly request: ShownRequest; readonly entry: LogRow }> {
     const { database } = this.#parts
-    const row = await this.need(scope, name)
+    const row = await this.require(scope, name)
     const kept = this.#secretsIn(row)
     if (!kept)
       throw invalid('', 'has an address that no master key opens any more: save the webhook anew, with its url')
@@ -266,7 +266,7 @@ export class Webhooks {
   /** Tells once more what one request told. @returns how many events */
   async replayEntry(scope: Scope, name: string, no: number, event?: string): Promise<number> {
     const { database } = this.#parts
-    const row = await this.need(scope, name)
+    const row = await this.require(scope, name)
     const found = await findEntry(database, row.no, no)
     if (!found) throw noEntry(no)
     if (found.body === null)
@@ -288,8 +288,8 @@ export class Webhooks {
     span: Span,
   ): Promise<{ readonly events: number; readonly isAll: boolean }> {
     if (span.to <= span.from) throw invalid('/to', 'is not after “from”')
-    const row = await this.need(scope, name)
-    const told = await replaySpan(this.#parts.database, row.no, span, mostReplayed)
+    const row = await this.require(scope, name)
+    const told = await replaySpan(this.#parts.database, row.no, span, maxReplayed)
     this.#parts.signals.emit('outbox')
     return told
   }

@@ -24,7 +24,7 @@ beforeAll(async () => {
     url,
     connections: 8,
     lockWaitSeconds: 1,
-    retry: { withinMs: 1_500, firstMs: 2, longestMs: 50 },
+    retry: { withinMs: 1_500, firstMs: 2, maxMs: 50 },
   })
   blocker = await createConnection(url)
   await app.database.change(sql`create table piers (no int primary key, ferries int not null)`)

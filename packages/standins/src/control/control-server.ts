@@ -37,7 +37,7 @@ type ControlParts = {
   readonly settle: (app: string, place: ServicePlace) => void
 }
 
-const mostHandsets = 200
+const maxHandsets = 200
 const models: Record<Platform, string> = { ios: 'Skerry 4', android: 'Fjordfone 12', web: 'Virtual browser' }
 
 /** Controls handsets and the fault profiles of the gateways, for the service, for tests and for whoever holds the key. */
@@ -187,8 +187,8 @@ function newHandsetRoute(app: express.Express, { room, vapidKey, settle }: Contr
     if (!read.success) return problem(response, 'invalid-request', read.error.issues[0]?.message)
     const { id = freeName(room, slug, read.data.platform), service, locale, model, timeZone, ...wishes } = read.data
     if (room.find(slug, id)) return problem(response, 'name-taken', `There is a handset ${id} already.`)
-    if (room.list(slug).length >= mostHandsets)
-      return problem(response, 'too-many-handsets', `An app may have ${mostHandsets} virtual handsets.`)
+    if (room.list(slug).length >= maxHandsets)
+      return problem(response, 'too-many-handsets', `An app may have ${maxHandsets} virtual handsets.`)
     if (service) settle(slug, service)
     const facts = { ...wishes, id, app: slug, model: model ?? models[wishes.platform], rehearsal: true }
     const more = { ...(locale === null ? {} : { locale }), ...(timeZone === undefined ? {} : { timeZone }) }

@@ -12,7 +12,7 @@ import type { TokenMint } from './tokens.ts'
 export const androidScope = 'harbour:signal'
 const maxBodyBytes = 8_192
 const grantedSeconds = 1_800
-const longestSeconds = 2_419_200
+const maxSeconds = 2_419_200
 
 /** A platform's account: its key, its project, and the devices of its apps. */
 export type AndroidAccount = { readonly key: KnownKey; readonly project: string; readonly mint: TokenMint }
@@ -21,7 +21,7 @@ export type AndroidAccount = { readonly key: KnownKey; readonly project: string;
 const signal = z.strictObject({
   berth: z.string().max(4_096),
   vessel: z.string().min(1),
-  keepSeconds: z.int().min(0).max(longestSeconds),
+  keepSeconds: z.int().min(0).max(maxSeconds),
   haste: z.enum(['now', 'soon']),
   kind: z.enum(['raise', 'stir']),
   head: z.string().optional(),

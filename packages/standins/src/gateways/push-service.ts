@@ -8,7 +8,7 @@ import type { Answered, Asked } from './http2-server.ts'
 
 const maxBodyBytes = 4_096
 /** What waits for a browser that is away. */
-const mostWaiting = 50
+const maxWaiting = 50
 
 type Waiting = { readonly body: Buffer; readonly topic: string | undefined; readonly endsMs: number }
 type Subscription = {
@@ -112,7 +112,7 @@ export class PushService extends Gateway {
     }
     // RFC 8030 §5.4: a newer message of the same topic takes the place of the one that waits.
     const others = subscription.waiting.filter((one) => message.topic === undefined || one.topic !== message.topic)
-    subscription.waiting = [...others, message].slice(-mostWaiting)
+    subscription.waiting = [...others, message].slice(-maxWaiting)
   }
 
   async #mayPush(authorization: string | undefined, wanted: string | undefined): Promise<boolean> {

@@ -9,9 +9,9 @@ import { registrationBody } from './registration-body.ts'
 
 const retryMs = 1_000
 /** A lock screen shows so many; older ones fall off. */
-const mostShown = 50
-const mostLogged = 200
-const mostHeld = 50
+const maxShown = 50
+const maxLogged = 200
+const maxHeld = 50
 /** Low power puts off what is not urgent by so long. */
 const lowPowerMs = 10_000
 
@@ -55,7 +55,7 @@ export class Handset {
     if (state.installed === false) return 'not-installed'
     if (state.online === false) {
       this.#log(`“${titleOf(arriving)}” waits at the gateway: there is no network`)
-      state.held = [...(state.held ?? []), arriving].slice(-mostHeld)
+      state.held = [...(state.held ?? []), arriving].slice(-maxHeld)
       return 'held'
     }
     if (state.lowPower && arriving.urgency !== 'high') {
@@ -312,9 +312,9 @@ export class Handset {
     for (const { action, navigate } of arriving.actions ?? [])
       if (navigate !== undefined) state.places = { ...state.places, [`${notification} ${action}`]: navigate }
     const others = (list: ShownNotification[]) => list.filter((one) => shown.tag === null || one.tag !== shown.tag)
-    state.lockScreen = [shown, ...others(state.lockScreen)].slice(0, mostShown)
+    state.lockScreen = [shown, ...others(state.lockScreen)].slice(0, maxShown)
     // A watch takes over while nobody looks at the phone.
-    if (state.watch && state.locked) state.watch = [shown, ...others(state.watch)].slice(0, mostShown)
+    if (state.watch && state.locked) state.watch = [shown, ...others(state.watch)].slice(0, maxShown)
   }
 
   /** Takes back what is shown, by its notification's id or its tag. */
@@ -379,7 +379,7 @@ export class Handset {
   }
 
   #log(what: string): void {
-    this.state.log = [...(this.state.log ?? []), { at: this.now().toISOString(), what }].slice(-mostLogged)
+    this.state.log = [...(this.state.log ?? []), { at: this.now().toISOString(), what }].slice(-maxLogged)
   }
 
   #handOver(): void {

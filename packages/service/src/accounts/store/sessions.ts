@@ -8,7 +8,7 @@ export async function createSession(database: Database, grant: Grant): Promise<v
 }
 
 /** Forgets sessions, links and browsers that are over. */
-export async function forgetSessions(database: Database, now = new Date()): Promise<void> {
+export async function pruneSessions(database: Database, now = new Date()): Promise<void> {
   await database.use((db) => db.delete(sessions).where(lt(sessions.expiresAt, now)))
   await database.use((db) => db.delete(signInLinks).where(lt(signInLinks.expiresAt, now)))
   await database.use((db) => db.delete(knownBrowsers).where(lt(knownBrowsers.expiresAt, now)))

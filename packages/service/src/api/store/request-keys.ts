@@ -38,7 +38,7 @@ export const keepAnswer = (database: Database, name: Buffer, status: number, ans
 export const giveKeyBack = (database: Database, name: Buffer) =>
   database.change(sql`delete from request_keys where name = ${name}`)
 
-export async function forgetKeys(database: Database, mayGoOn: () => boolean): Promise<void> {
+export async function pruneKeys(database: Database, mayGoOn: () => boolean): Promise<void> {
   while (mayGoOn()) {
     const { affectedRows } = await database.change(
       sql`delete from request_keys where begun_at < utc_timestamp(3) - interval ${hoursKept} hour limit ${batchSize}`,

@@ -18,7 +18,7 @@ export type Settings = {
 export type SettingsRow = Settings & { readonly proofKey: Buffer | null }
 
 /** What an app asks of its devices until somebody says otherwise. In production anybody may hold its public key. */
-const presets = (environment: Environment): Settings => ({
+const defaultSettings = (environment: Environment): Settings => ({
   requireProof: environment === 'production',
   openTopics: environment !== 'production',
   askFrom: 100,
@@ -39,7 +39,7 @@ export async function readSettings(database: Database, { app, environment }: Sco
 /** Settings as they are kept, with what nobody has set. */
 export function settingsOf(stored: unknown, environment: Environment): Settings {
   const given = typeof stored === 'string' ? (JSON.parse(stored) as Partial<Settings>) : (stored as Partial<Settings>)
-  return { ...presets(environment), ...given }
+  return { ...defaultSettings(environment), ...given }
 }
 
 export async function changeSettings(

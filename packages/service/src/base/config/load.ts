@@ -28,7 +28,7 @@ export function loadConfig(env: Readonly<Record<string, string | undefined>>, fi
     const given = env[option.env]
     const source: Source =
       given !== undefined ? `environment ${option.env}` : Object.hasOwn(fromFile, name) ? `file ${file}` : 'default'
-    const value = given ?? (Object.hasOwn(fromFile, name) ? fromFile[name] : option.preset)
+    const value = given ?? (Object.hasOwn(fromFile, name) ? fromFile[name] : option.default)
     const read = option.type.safeParse(value)
     if (read.success) config[name] = read.data
     else faults.push(`${source}: ${name} ${z.treeifyError(read.error).errors.join(', ')}`)

@@ -25,7 +25,7 @@ export type PrivateServerOptions = {
 const readyWithinMs = 30_000
 const restartAfterMs = 500
 /** A longer redo log makes a crash's recovery longer and nothing faster. */
-const mostLogMb = 256
+const maxLogMb = 256
 
 /** MariaDB's programs are not on this machine. */
 export class MariaDbMissing extends Error {
@@ -172,7 +172,7 @@ export class PrivateServer {
         '--max-allowed-packet=64M',
         '--max-connections=500',
         `--innodb-buffer-pool-size=${this.#options.memoryMb}M`,
-        `--innodb-log-file-size=${Math.min(this.#options.memoryMb, mostLogMb)}M`,
+        `--innodb-log-file-size=${Math.min(this.#options.memoryMb, maxLogMb)}M`,
         ...(this.#options.alsoArgs ?? []),
         ...asRoot(),
       ],

@@ -95,5 +95,5 @@ export async function readDays(
 }
 
 /** Forgets days that nobody asks for any more. */
-export const forgetDays = (database: Database, afterDays: number) =>
+export const pruneDays = (database: Database, afterDays: number) =>
   database.change(sql`delete from day_counts where day < utc_date() - interval ${afterDays} day`)

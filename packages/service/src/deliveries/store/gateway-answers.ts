@@ -4,8 +4,8 @@ import { type Database, type Tx, tuples } from '../../database/index.ts'
 import type { GatewayAnswer } from '../../engine/index.ts'
 
 /** So many different answers are kept of one block; a gateway that says something else each time is cut short. */
-const mostAnswers = 50
-const mostCharacters = 250
+const maxAnswers = 50
+const maxCharacters = 250
 
 /**
  * Keeps what gateways answered: each different answer of a notification once, since most devices get the same.
@@ -21,7 +21,7 @@ export async function keepAnswers(
     const name = nameOf(answer)
     const known = kept.get(name)
     if (known) return known.hash
-    if (kept.size >= mostAnswers && answer.says !== '') return keep({ ...answer, says: '' })
+    if (kept.size >= maxAnswers && answer.says !== '') return keep({ ...answer, says: '' })
     const hash = createHash('sha256').update(name).digest('hex').slice(0, 12)
     kept.set(name, { hash, answer })
     return hash
@@ -37,7 +37,7 @@ export async function keepAnswers(
   const rows = [...kept.values()].map(({ hash, answer: { gateway, credential, status, says } }) => [
     notificationNo,
     Buffer.from(hash, 'hex'),
-    gateway.slice(0, mostCharacters),
+    gateway.slice(0, maxCharacters),
     credential,
     status,
     says,

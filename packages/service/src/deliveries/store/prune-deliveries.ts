@@ -2,7 +2,7 @@ import { sql } from 'drizzle-orm'
 import type { Database } from '../../database/index.ts'
 
 /** So many rows go in one transaction, and so many notifications at one look. */
-const together = 10_000
+const batchSize = 10_000
 const atOnce = 50
 
 /**
@@ -20,9 +20,9 @@ export async function pruneDeliveries(database: Database, days: number, mayGoOn:
     for (;;) {
       if (!mayGoOn()) return pruned
       const { affectedRows } = await database.change(
-        sql`delete from deliveries where notification_no = ${no} limit ${together}`,
+        sql`delete from deliveries where notification_no = ${no} limit ${batchSize}`,
       )
-      if (affectedRows < together) break
+      if (affectedRows < batchSize) break
     }
     await database.change(sql`delete from gateway_answers where notification_no = ${no}`)
     await database.change(sql`update notifications set pruned_at = utc_timestamp(3) where no = ${no}`)

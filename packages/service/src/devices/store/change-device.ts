@@ -2,7 +2,7 @@ import { meaningOfRegistration } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
 import { commas, type Database, type Scope, type Tx } from '../../database/index.ts'
 import { noteEvent } from './device-events.ts'
-import { ensureUser, forgetAnonymous, mergeAnonymous } from './ensure-user.ts'
+import { ensureUser, mergeAnonymous, pruneAnonymous } from './ensure-user.ts'
 import { type DeviceAddress, type DeviceFacts, gaveUp, giveUp, noteChanges, vacate } from './register-device.ts'
 
 export type DeviceChanges = { readonly [Name in keyof DeviceFacts]?: DeviceFacts[Name] | undefined } & {
@@ -69,7 +69,7 @@ export async function changeDevice(
       if (changes.user !== before.user || userNo !== null) set(sql`user_no`, userNo)
       if (userNo !== null && before.userNo !== null && before.user === null) {
         if (changes.merge) await mergeAnonymous(tx, before.userNo, userNo)
-        else await forgetAnonymous(tx, before.userNo)
+        else await pruneAnonymous(tx, before.userNo)
       }
     }
     if (changes.address) {

@@ -31,7 +31,7 @@ export async function ensurePersonOf(tx: Tx, scope: Scope, deviceNo: number): Pr
 const ownedByUser = [sql`user_attributes`, sql`topic_users`, sql`channel_mutes`, sql`user_quiet_hours`]
 
 /** Somebody who never said who they are and whom nobody can be any more: nothing of them is kept. */
-export async function forgetAnonymous(tx: Tx, userNo: number): Promise<void> {
+export async function pruneAnonymous(tx: Tx, userNo: number): Promise<void> {
   const [user] = await tx.rows<{ name: string | null }>(sql`select name from users where no = ${userNo} for update`)
   if (!user || user.name !== null) return
   for (const table of ownedByUser) await tx.change(sql`delete from ${table} where user_no = ${userNo}`)

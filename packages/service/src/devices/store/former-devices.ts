@@ -46,7 +46,7 @@ export async function userAt(reader: Reader, deviceNo: number, at: Date, now: st
 }
 
 /** Of what is older than deliveries are kept nobody can ask any more. */
-export async function forgetFormerDevices(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
+export async function pruneFormerDevices(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
   while (mayGoOn()) {
     const { affectedRows } = await database.change(
       sql`delete from former_devices where left_at < utc_timestamp(3) - interval ${days} day limit ${batchSize}`,

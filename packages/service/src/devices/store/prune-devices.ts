@@ -1,9 +1,9 @@
 import { sql } from 'drizzle-orm'
 import type { Database, Tx } from '../../database/index.ts'
-import { forgetAnonymous } from './ensure-user.ts'
+import { pruneAnonymous } from './ensure-user.ts'
 
 /** So many go in one transaction. */
-const together = 500
+const batchSize = 500
 /** Tables of which a device's rows go with it. */
 const ownedByDevice = [
   sql`device_events`,
@@ -14,17 +14,17 @@ const ownedByDevice = [
 ]
 
 /** Devices that could not be rung for so long, with all that was theirs alone: events, tokens, topics, and people without a name. */
-export async function forgetDevices(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
+export async function pruneDevices(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
   while (mayGoOn()) {
     const gone = await database.transact(async (tx) => {
       const old = await tx.rows<{ no: number; userNo: number | null }>(
         sql`select no, user_no as userNo from devices where retired_at < utc_timestamp(3) - interval ${days} day
-            order by retired_at limit ${together} for update`,
+            order by retired_at limit ${batchSize} for update`,
       )
       if (old.length > 0) await forget(tx, old)
       return old.length
     })
-    if (gone < together) return
+    if (gone < batchSize) return
   }
 }
 
@@ -38,5 +38,5 @@ async function forget(tx: Tx, old: readonly { no: number; userNo: number | null 
     sql`select u.no from users u where u.no in ${people} and u.name is null
           and not exists (select 1 from devices d where d.user_no = u.no)`,
   )
-  for (const { no } of alone) await forgetAnonymous(tx, no)
+  for (const { no } of alone) await pruneAnonymous(tx, no)
 }

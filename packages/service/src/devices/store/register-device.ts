@@ -3,7 +3,7 @@ import { type DeviceEvent, meaningOfRegistration, registrationRestSeconds } from
 import { type SQL, sql } from 'drizzle-orm'
 import { commas, type Database, isDuplicate, type Scope, type Tx, uuidBuffer } from '../../database/index.ts'
 import { noteEvent } from './device-events.ts'
-import { ensureUser, forgetAnonymous } from './ensure-user.ts'
+import { ensureUser, pruneAnonymous } from './ensure-user.ts'
 import { noteLeaving } from './former-devices.ts'
 import { publishRegistered } from './publish-devices.ts'
 
@@ -52,7 +52,7 @@ export type Registration = {
 /** How often a registration looks again when others registered the same meanwhile. */
 const tries = 16
 /** It waits longer each time, up to so long, and by chance: those that look at the same moments overtake each other again. */
-const longestWaitMs = 50
+const maxWaitMs = 50
 
 /** Somebody registered the same in between; what was read counts no longer. */
 export class Overtaken extends Error {
@@ -83,7 +83,7 @@ export async function registerDevice(database: Database, scope: Scope, device: N
     } catch (error) {
       if (!(error instanceof Overtaken || isDuplicate(error, 'one_token', 'one_installation'))) throw error
       if (left === 0) throw new Overtaken('others registered the same again and again')
-      await wait(Math.random() * Math.min(2 ** (tries - left), longestWaitMs))
+      await wait(Math.random() * Math.min(2 ** (tries - left), maxWaitMs))
     }
   }
 }
@@ -239,7 +239,7 @@ async function update(
   const { address } = device
   // Somebody without a name is this installation's own, and stays with it until somebody signs in.
   const anonymous = before.user === null ? before.userNo : null
-  if (anonymous !== null && userNo !== null) await forgetAnonymous(tx, anonymous)
+  if (anonymous !== null && userNo !== null) await pruneAnonymous(tx, anonymous)
   // Fenced by what was read: a device that has changed meanwhile is looked at again.
   const { affectedRows } = await tx.change(
     sql`update devices set installation = ${installation}, token = ${address.token}, token_hash = ${address.tokenHash}, p256dh = ${address.p256dh}, auth = ${address.auth}, secret_hash = ${secretHash},

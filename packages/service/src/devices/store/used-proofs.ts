@@ -14,5 +14,5 @@ export async function useProof(database: Database, hash: Buffer, holder: Buffer,
   return row?.holder.equals(holder) ?? false
 }
 
-export const forgetProofs = (database: Database) =>
+export const pruneProofs = (database: Database) =>
   database.change(sql`delete from used_proofs where until_at < utc_timestamp(3)`)

@@ -111,7 +111,7 @@ export const useProfile = (database: Database, place: GatewayPlace, version: num
   database.transact(async (tx) => fill(tx, place, await limiter(tx, place), version, 'in-use'))
 
 /** None of the app's own is in use from now on; the one that was waits. */
-export const dropProfile = (database: Database, place: GatewayPlace): Promise<void> =>
+export const deleteProfile = (database: Database, place: GatewayPlace): Promise<void> =>
   database.transact(async (tx) => {
     const current = (await limiter(tx, place)).find(({ slot }) => slot === 'in-use')
     if (!current) return

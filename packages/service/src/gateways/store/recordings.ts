@@ -76,7 +76,7 @@ export async function recordedExchanges(reader: Reader, place: GatewayPlace): Pr
 }
 
 /** Recordings hold what people were sent: so long after their end they are forgotten. */
-export async function forgetRecordings(database: Database, afterHours: number): Promise<void> {
+export async function pruneRecordings(database: Database, afterHours: number): Promise<void> {
   const over = sql`until < utc_timestamp(3) - interval ${afterHours} hour`
   await database.transact(async (tx) => {
     await tx.change(

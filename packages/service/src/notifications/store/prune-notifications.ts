@@ -2,18 +2,18 @@ import { sql } from 'drizzle-orm'
 import type { Database } from '../../database/index.ts'
 
 /** So many go in one transaction. */
-const together = 500
+const batchSize = 500
 
 /**
  * Forgets notifications that ended long ago and whose deliveries are pruned, with their totals; the totals of days stay.
  * @param days since their end; at least those for which deliveries are kept
  */
-export async function forgetNotifications(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
+export async function pruneNotifications(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
   while (mayGoOn()) {
     const old = await database.rows<{ no: number }>(
       sql`select no from notifications force index (by_end)
           where pruned_at is not null and finished_at < utc_timestamp(3) - interval ${days} day
-          order by no limit ${together}`,
+          order by no limit ${batchSize}`,
     )
     if (old.length === 0) return
     const numbers = old.map(({ no }) => no)

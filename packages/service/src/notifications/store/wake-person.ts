@@ -4,20 +4,20 @@ import type { Database, Where } from '../../database/index.ts'
 import { enqueue, leavePart, makeOneDue, waitingFor } from '../../queue/index.ts'
 
 /** So many devices of somebody are woken. */
-const mostDevices = 100
+const maxDevices = 100
 
 /**
  * Rings what waits for a person's quiet hours, now that they were changed; what still has to wait does. Their devices are taken
  * out of the blocks in which they wait with others, so that nobody else is looked at again, however often somebody does this.
- * @param mostLooked so many pieces of the app's work are looked through
+ * @param maxLooked so many pieces of the app's work are looked through
  */
-export async function wakePerson(database: Database, where: Where, userNo: number, mostLooked: number): Promise<void> {
+export async function wakePerson(database: Database, where: Where, userNo: number, maxLooked: number): Promise<void> {
   const own = await database.rows<{ no: number }>(
-    sql`select no from devices where user_no = ${userNo} and retired_at is null order by no desc limit ${mostDevices}`,
+    sql`select no from devices where user_no = ${userNo} and retired_at is null order by no desc limit ${maxDevices}`,
   )
   if (own.length === 0) return
   const theirs = new Set(own.map(({ no }) => no))
-  const waiting = await waitingFor(database, { ...where, cause: reasons['quiet-hours'].code }, mostLooked)
+  const waiting = await waitingFor(database, { ...where, cause: reasons['quiet-hours'].code }, maxLooked)
   for (const work of waiting) {
     const devices = work.body ? [...unpackBlock(work.body)] : []
     const mine = devices.filter((no) => theirs.has(no))

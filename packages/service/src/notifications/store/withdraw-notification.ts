@@ -8,7 +8,7 @@ import { holdIn } from './pause.ts'
 import { type BuiltNotification, type Lifetime, notificationStatements, urgencyCode } from './store-notification.ts'
 
 /** So many deliveries are marked, and their devices woken, in one transaction. */
-const together = 5 * blockSize
+const batchSize = 5 * blockSize
 /** How long after one pass it is looked whether what was still being sent has come to its end. */
 const nextPassMs = 500
 const takenBack = reasons['taken-back'].code
@@ -97,7 +97,7 @@ export async function withdrawPage(
     const rows = await tx.rows<Row>(
       sql`select device_no as no, platform, state, reason, ${mayBeShown} as marked from deliveries
           where notification_no = ${claim.notificationNo} and device_no > ${after} and ${found}
-          order by device_no limit ${together}`,
+          order by device_no limit ${batchSize}`,
     )
     await mark(
       tx,
@@ -105,7 +105,7 @@ export async function withdrawPage(
       rows.filter(({ marked }) => marked === 1),
     )
     if (passes.wakeNo !== null) await wakeDevices(tx, claim, passes.wakeNo, rows)
-    if (rows.length === together) {
+    if (rows.length === batchSize) {
       await extend(tx, claim, leaseMs, { body: bodyOf(passes), size: 0 })
       return { is: 'more', after: rows.at(-1)!.no }
     }

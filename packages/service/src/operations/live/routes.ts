@@ -4,7 +4,7 @@ import { type Metrics, Problem } from '../../base/index.ts'
 import type { Database, Scope } from '../../database/index.ts'
 import { deliveryView, listDeliveries } from '../../deliveries/index.ts'
 import type { Notification } from '../../engine/index.ts'
-import { findNotificationByNo, needNotification, notificationView } from '../../notifications/index.ts'
+import { findNotificationByNo, notificationView, requireNotification } from '../../notifications/index.ts'
 import { ChangeSender } from './change-sender.ts'
 import type { LiveHub } from './hub.ts'
 
@@ -16,7 +16,7 @@ const maxStreams = 500
 const maxOfOne = 100
 const maxOfAddress = 250
 /** Whoever does not read is let go when so much waits for them. */
-const mostWaitingBytes = 1_048_576
+const maxWaitingBytes = 1_048_576
 
 type Stream = { readonly holder: string; readonly stillMay: () => Promise<boolean> }
 
@@ -64,7 +64,7 @@ export class EventStreams {
     this.#open.set(response, { holder, stillMay })
     this.#metrics.listeners.set(this.#open.size)
     const write = (text: string) => {
-      if (response.writableLength > mostWaitingBytes) response.destroy()
+      if (response.writableLength > maxWaitingBytes) response.destroy()
       else response.write(text)
     }
     write(': here\n\n')
@@ -105,7 +105,7 @@ export function serveEvents(
   onFault: (error: unknown) => void,
 ): void {
   api.serve('watchNotification', async ({ caller: { scope, actor }, params, response, stillMay }) => {
-    const { no } = await needNotification(database, scope, params.id)
+    const { no } = await requireNotification(database, scope, params.id)
     const told = new Map<number, string>()
     let stop = () => {}
     const send = streams.start(response, { holder: holderOf(scope, actor), stillMay }, () => stop())

@@ -45,5 +45,5 @@ export async function listProcesses(database: Database): Promise<ProcessRow[]> {
 }
 
 /** Forgets those that died without a word. */
-export const forgetSilent = (database: Database) =>
+export const pruneSilent = (database: Database) =>
   database.change(sql`delete from processes where seen_at < utc_timestamp(3) - interval 1 hour`)

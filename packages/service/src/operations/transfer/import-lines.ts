@@ -9,12 +9,12 @@ import { importTopics, importUsers, listAttributes } from '../../people/index.ts
 import type { Line } from './lines.ts'
 
 /** Lines that go into one transaction. */
-const together = 500
+const batchSize = 500
 /** Fewer of them, when they say much: so many values at most. */
 const valuesTogether = 3_000
 const faultsShown = 1_000
 /** So much is said of a line. */
-const mostSaid = 500
+const maxSaid = 500
 const betweenTurns = 10
 
 type Fault = { readonly line: number; readonly says: string }
@@ -72,7 +72,7 @@ export async function importLines(
       rows.push({ line: one.line, value: found as never })
       values += 'attributes' in found ? Object.keys(found.attributes).length : 1
     }
-    if (rows.length + unread.length >= together || values >= valuesTogether) await flush()
+    if (rows.length + unread.length >= batchSize || values >= valuesTogether) await flush()
   }
   await flush()
   return { taken, refused, faults }
@@ -89,7 +89,7 @@ function taker<T extends z.ZodType>(
       const found = schema.safeParse(value)
       if (found.success) return found.data
       const said = faultsIn(found.error, value).map(({ pointer, detail }) => `${nameIn(line, pointer)} ${detail}`)
-      return [...new Set(said)].join('; ').slice(0, mostSaid)
+      return [...new Set(said)].join('; ').slice(0, maxSaid)
     },
   }
 }

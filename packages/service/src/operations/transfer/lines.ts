@@ -48,10 +48,10 @@ async function* bounded(input: AsyncGenerator<Buffer>): AsyncGenerator<Buffer> {
 const marked = /^'(?=[=+\-@\t\r])/
 
 /** As many attributes as an app may have, and what else is said of people. */
-const mostColumns = 220
+const maxColumns = 220
 
 function bounds(heading: string[]): string[] {
-  if (heading.length > mostColumns) throw new FileBroken(`The heading has more than ${mostColumns} columns.`)
+  if (heading.length > maxColumns) throw new FileBroken(`The heading has more than ${maxColumns} columns.`)
   return heading
 }
 

@@ -7,7 +7,7 @@ import { csvLines, FileBroken, ndjsonLines } from './lines.ts'
 
 export function serveTransfer(api: Api, database: Database, onChange: () => void): void {
   api.serve('exportList', async ({ caller: { scope }, params, query, response }) => {
-    const what = needKind(params.what)
+    const what = requireKind(params.what)
     const { columns, rows } = await exportLines(database, scope, what)
     const name = `${scope.app.slug}-${scope.environment}-${what}`
     await sendFile(response, { name, format: query.format, columns, rows })
@@ -15,7 +15,7 @@ export function serveTransfer(api: Api, database: Database, onChange: () => void
   })
 
   api.serve('importList', async ({ caller: { scope }, params, request, response }) => {
-    const what = needKind(params.what)
+    const what = requireKind(params.what)
     const isCsv = request.is('text/csv')
     if (!isCsv && !request.is(ndjson))
       throw new Problem('unsupported-media-type', `Send the file as text/csv or ${ndjson}.`)
@@ -35,7 +35,7 @@ export function serveTransfer(api: Api, database: Database, onChange: () => void
   })
 }
 
-function needKind(text: string) {
+function requireKind(text: string) {
   if (!isTransferable(text))
     throw new Problem(
       'unknown-address',

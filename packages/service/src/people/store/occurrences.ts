@@ -16,22 +16,22 @@ export type NewOccurrence = {
 /** So many occurrences that devices reported of one person are kept, and a few more. */
 const keptOfPerson = 5_000
 const trimsEvery = 50
-const together = 5_000
+const batchSize = 5_000
 
 const trimOccurrences = (tx: Tx, userNo: number) =>
   tx.change(
     sql`delete from occurrences where user_no = ${userNo} and at <= (
       select at from (select at from occurrences where user_no = ${userNo} order by at desc limit 1 offset ${keptOfPerson}) as older)
-      limit ${together}`,
+      limit ${batchSize}`,
   )
 
 /** Occurrences that were taken in so long ago. */
-export async function forgetOccurrences(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
+export async function pruneOccurrences(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
   while (mayGoOn()) {
     const { affectedRows } = await database.change(
-      sql`delete from occurrences where taken_at < utc_timestamp(3) - interval ${days} day order by taken_at limit ${together}`,
+      sql`delete from occurrences where taken_at < utc_timestamp(3) - interval ${days} day order by taken_at limit ${batchSize}`,
     )
-    if (affectedRows < together) return
+    if (affectedRows < batchSize) return
   }
 }
 

@@ -57,20 +57,20 @@ export async function deleteTopic(database: Database, no: number): Promise<void>
 }
 
 /** So many topics one device may have joined. */
-export const mostTopicsOfDevice = 200
+export const maxTopicsOfDevice = 200
 /** So many topics that nobody declared an app and environment may have. */
-export const mostUndeclared = 10_000
+export const maxUndeclared = 10_000
 
 /** Whether devices may make another one. */
 export async function hasCapacityForTopics(database: Database, scope: Scope): Promise<boolean> {
   const [row] = await database.rows<{ count: number }>(
-    sql`select count(*) as count from (select 1 from topics t where ${inScope(scope)} and not t.declared limit ${mostUndeclared}) as some`,
+    sql`select count(*) as count from (select 1 from topics t where ${inScope(scope)} and not t.declared limit ${maxUndeclared}) as some`,
   )
-  return (row?.count ?? 0) < mostUndeclared
+  return (row?.count ?? 0) < maxUndeclared
 }
 
 /** Topics that devices made by joining, and that everybody has left. */
-export async function forgetTopics(database: Database): Promise<void> {
+export async function pruneTopics(database: Database): Promise<void> {
   await database.change(
     sql`delete from topics where not declared and created_at < utc_timestamp(3) - interval 1 day
           and not exists (select 1 from topic_devices m where m.topic_no = topics.no)
@@ -133,9 +133,9 @@ export async function changeOwnTopic(
   return database.transact(async (tx) => {
     if (joins) {
       const others = await tx.rows(
-        sql`select 1 from topic_devices where device_no = ${device.no} and topic_no <> ${topic.no} limit ${mostTopicsOfDevice}`,
+        sql`select 1 from topic_devices where device_no = ${device.no} and topic_no <> ${topic.no} limit ${maxTopicsOfDevice}`,
       )
-      if (others.length === mostTopicsOfDevice) return false
+      if (others.length === maxTopicsOfDevice) return false
     }
     // Leaving means not to be rung any more: whether the device joined or its user.
     const users = joins || device.userNo === null ? [] : [device.userNo]

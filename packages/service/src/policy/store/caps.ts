@@ -104,7 +104,7 @@ export async function usesOf(
 }
 
 /** So many people are given back in one transaction. */
-const together = 2_000
+const batchSize = 2_000
 
 /** What reached nobody’s device counts for them no more, once all is known of a notification: the next page of them. */
 export async function refund(database: Database, claim: Claim, after: number, leaseMs: number): Promise<Withdrawal> {
@@ -117,9 +117,9 @@ export async function refund(database: Database, claim: Claim, after: number, le
               where o.user_no = v.user_no limit 1) is not null as got
           from deliveries r straight_join devices v on v.no = r.device_no
           where r.notification_no = ${notificationNo} and r.device_no > ${after} and r.accepted_at is null
-          order by r.device_no limit ${together}`,
+          order by r.device_no limit ${batchSize}`,
     )
-    const last = failed.length < together ? undefined : failed.at(-1)?.deviceNo
+    const last = failed.length < batchSize ? undefined : failed.at(-1)?.deviceNo
     if (!(await (last === undefined ? finish(tx, claim) : extend(tx, claim, leaseMs)))) return { is: 'lost' }
     const persons = failed.filter(({ got }) => got === 0).map(({ person }) => person)
     if (persons.length > 0) await uncount(tx, claim, notificationNo, persons)
@@ -144,7 +144,7 @@ async function uncount(tx: Tx, where: Where, notificationNo: number, persons: re
 }
 
 /** Forgets pages of which nothing counts any more. */
-export async function forgetCapPages(database: Database, mayGoOn: () => boolean): Promise<void> {
+export async function pruneCapPages(database: Database, mayGoOn: () => boolean): Promise<void> {
   for (let forgotten = 1; forgotten > 0 && mayGoOn(); )
     forgotten = (await database.change(sql`delete from cap_pages where until_at < utc_timestamp(3) limit 1000`))
       .affectedRows

@@ -45,7 +45,7 @@ export async function listRuns(
 }
 
 /** So many times ahead that were left out are told of each schedule. */
-const mostSkipped = 100
+const maxSkipped = 100
 
 /** The times ahead that were left out by hand, soonest first, by the schedule's number. */
 export async function skippedTimes(
@@ -60,7 +60,7 @@ export async function skippedTimes(
   )
   for (const { no, dueAt } of rows) {
     const all = found.get(no) ?? []
-    if (all.length < mostSkipped) all.push(dueAt)
+    if (all.length < maxSkipped) all.push(dueAt)
     found.set(no, all)
   }
   return found
@@ -108,10 +108,10 @@ export const countUnheard = (database: Reader) =>
   )
 
 /** So many go in one transaction. */
-const together = 10_000
+const batchSize = 10_000
 
 /** Forgets runs that were settled long ago; each schedule's last stays. @returns how many went */
-export async function forgetRuns(database: Database, days: number, mayGoOn: () => boolean): Promise<number> {
+export async function pruneRuns(database: Database, days: number, mayGoOn: () => boolean): Promise<number> {
   let forgotten = 0
   while (mayGoOn()) {
     const rows = await database.rows<{ no: number }>(
@@ -119,7 +119,7 @@ export async function forgetRuns(database: Database, days: number, mayGoOn: () =
           where r.state in ('rung', 'missed', 'skipped', 'failed')
             and r.settled_at < utc_timestamp(3) - interval ${days} day
             and r.no < (select max(l.no) from schedule_runs l where l.schedule_no = r.schedule_no)
-          limit ${together}`,
+          limit ${batchSize}`,
     )
     if (rows.length === 0) break
     await database.change(sql`delete from schedule_runs where no in ${rows.map(({ no }) => no)}`)

@@ -28,10 +28,10 @@ export type ReadyRule = {
 }
 
 /** So many segments an app may have in an environment. */
-export const mostSegments = 1_000
+export const maxSegments = 1_000
 
 /** A rule and all segments that it stands on have so many parts at most, each counted as often as it is named. */
-export const mostParts = 2_000
+export const maxParts = 2_000
 
 /** What is looked at as well where somebody writes a rule. */
 export type Written = {
@@ -111,7 +111,7 @@ async function readSegments(
     let size = 0
     for (const part of partsOf(one)) size += 1 + (part.is === 'segment' ? (sizes.get(part.name) ?? 0) : 0)
     // A few segments that name one another often enough would be more than anything can be asked.
-    if (size > mostParts) throw tooLarge
+    if (size > maxParts) throw tooLarge
     return size
   }
   const take = async (name: string, way: readonly string[]): Promise<void> => {
@@ -131,13 +131,13 @@ async function readSegments(
 }
 
 const tooLarge = new RuleRefused([
-  { line: 1, column: 1, says: `with the segments that it names, the rule has more than ${mostParts} parts` },
+  { line: 1, column: 1, says: `with the segments that it names, the rule has more than ${maxParts} parts` },
 ])
 
 /** The segments whose rules name one. Each rule is read; the process goes on with other work between two. */
 export async function segmentsNaming(database: Reader, where: Where, name: string): Promise<string[]> {
   const found: string[] = []
-  for (const one of await listSegments(database, where, mostSegments)) {
+  for (const one of await listSegments(database, where, maxSegments)) {
     if (one.name === name || !one.rule.includes('segment')) continue
     if (segmentCalls(one.rule).includes(name)) found.push(one.name)
     await nextTurn()

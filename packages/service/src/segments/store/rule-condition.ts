@@ -5,7 +5,7 @@ import {
   haversineWithin,
   largest,
   lastMs,
-  longestMs,
+  maxMs,
   type RuleType,
   scale,
   type Term,
@@ -224,7 +224,7 @@ class Writer {
     if (type === 'text') return sql`(concat(${a}, ${b}) ${exact})`
     if (type !== 'number') {
       const result = how === '+' ? sql`${a} + ${b}` : sql`${a} - ${b}`
-      const [from, to] = type === 'instant' ? [firstMs, lastMs] : [-longestMs, longestMs]
+      const [from, to] = type === 'instant' ? [firstMs, lastMs] : [-maxMs, maxMs]
       return sql`if(${result} between ${double(from)} and ${double(to)}, ${result}, null)`
     }
     switch (how) {

@@ -29,7 +29,7 @@ type Known = {
 }
 
 /** So many clauses are looked up at most; beyond that, to ask costs more than to know helps. */
-const mostAsked = 8
+const maxAsked = 8
 /** What is found by an index is looked at in so many places, a device that is walked by in one. */
 export const searching = { dearer: 1.2 }
 
@@ -45,7 +45,7 @@ export async function searchRule(
 ): Promise<RuleSearch> {
   const { appNo, environment } = context
   const clauses = clausesOf(term, context).map((one) => ({ term: one, known: knownOf(one, context) }))
-  const asked = clauses.filter(({ known }) => known !== undefined).slice(0, mostAsked)
+  const asked = clauses.filter(({ known }) => known !== undefined).slice(0, maxAsked)
   const everyDevice = sql`devices force index (by_platform) where app_no = ${appNo} and environment = ${environment}`
   const [all = 0, ...guesses] = await Promise.all([
     guess(database, asked.length > 0 ? [everyDevice] : []),

@@ -14,8 +14,8 @@ export type RuleWords = {
 /** So many people stand for all; of them so many are asked what happened to them, which may be much. */
 const looked = { people: 2_000, happened: 300 }
 /** More texts than these are no choice; a text that only one person has is none either. */
-const mostValues = 20
-const mostTopics = 200
+const maxValues = 20
+const maxTopics = 200
 
 /** Attributes with the texts that several of the newest people have, and everything else that a rule can name. */
 export async function ruleWords(database: Reader, where: Where): Promise<RuleWords> {
@@ -35,7 +35,7 @@ export async function ruleWords(database: Reader, where: Where): Promise<RuleWor
       sql`select o.type from ${newest(looked.happened)} straight_join occurrences o on o.user_no = u.no
           group by o.type order by count(*) desc, o.type limit 100`,
     ),
-    database.rows<{ name: string }>(sql`select name from topics where ${own} order by name limit ${mostTopics}`),
+    database.rows<{ name: string }>(sql`select name from topics where ${own} order by name limit ${maxTopics}`),
     segmentNames(database, where),
   ])
   return {
@@ -46,7 +46,7 @@ export async function ruleWords(database: Reader, where: Where): Promise<RuleWor
         type === 'text'
           ? values
               .filter(({ attribute }) => attribute === no)
-              .slice(0, mostValues)
+              .slice(0, maxValues)
               .map(({ text }) => text)
           : [],
     })),

@@ -31,7 +31,7 @@ async function lookFor(database: Database, notification: Notification, after: nu
 
 const lookWithinMs = 120_000
 /** Eight megabytes each, at most. */
-const mostLooks = 8
+const maxLooks = 8
 
 /** Looks for what is expanded at the moment, by the number of its work. */
 export type Looks = Map<number, Look>
@@ -63,7 +63,7 @@ export async function expandPage(
   if (expansion === 'more') looks.set(claim.no, look)
   // What was given up on the way, as by a lease that was lost, is not kept for ever.
   const [oldest] = looks.keys()
-  if (looks.size > mostLooks && oldest !== undefined) looks.delete(oldest)
+  if (looks.size > maxLooks && oldest !== undefined) looks.delete(oldest)
   return expansion === 'again' ? 'more' : expansion
 }
 

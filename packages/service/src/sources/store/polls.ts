@@ -154,7 +154,7 @@ export const storePage = (tx: Tx, no: number, page: number, digest: Buffer, pack
 export const prunePages = (tx: Tx, no: number) => tx.change(sql`delete from source_pages where source_no = ${no}`)
 
 /** So many go in one statement, of so many characters; the server takes 16 MB. */
-const together = { rows: 500, chars: 4_000_000 }
+const batchSize = { rows: 500, chars: 4_000_000 }
 
 /** Lets what a source found wait for its triggers. @param late for so many seconds it was not polled */
 export async function queueChanges(
@@ -175,7 +175,7 @@ export async function queueChanges(
   }
   for (const one of found) {
     const text = wellFormedJson(one)
-    if (texts.length === together.rows || chars + text.length > together.chars) await flush()
+    if (texts.length === batchSize.rows || chars + text.length > batchSize.chars) await flush()
     texts.push(text)
     chars += text.length
   }

@@ -108,12 +108,12 @@ export async function saveSource(
       return
     }
     await tx.change(sql`update sources set ${kept}, version = version + 1 where no = ${before.no}`)
-    if (!before.shape.equals(shape)) await forgetState(tx, before.no)
+    if (!before.shape.equals(shape)) await pruneState(tx, before.no)
   })
 }
 
 /** The next look takes in what is there, and rings nobody. */
-export async function forgetState(tx: Tx, no: number): Promise<void> {
+export async function pruneState(tx: Tx, no: number): Promise<void> {
   await tx.change(sql`delete from source_pages where source_no = ${no}`)
   await tx.change(
     sql`update sources set taken = false, state = null, columns = null, samples = null, note = null, left_out = null, polled_at = null where no = ${no}`,

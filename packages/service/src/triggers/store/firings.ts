@@ -175,7 +175,7 @@ export async function settleFiring(
 }
 
 /** So many go in one transaction. */
-const together = 5_000
+const batchSize = 5_000
 
 /** Lets one that is due wait for a while longer. */
 export const putOffFiring = (database: Database, no: number, seconds: number) =>
@@ -184,13 +184,13 @@ export const putOffFiring = (database: Database, no: number, seconds: number) =>
   )
 
 /** Forgets firings of long ago. */
-export async function forgetFirings(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
+export async function pruneFirings(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
   while (mayGoOn()) {
     const { affectedRows } = await database.change(
       sql`delete from firings where fired_at < utc_timestamp(3) - interval ${days} day and state <> 'waiting'
-          order by fired_at limit ${together}`,
+          order by fired_at limit ${batchSize}`,
     )
-    if (affectedRows < together) return
+    if (affectedRows < batchSize) return
   }
 }
 

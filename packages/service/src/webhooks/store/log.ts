@@ -114,7 +114,7 @@ export async function replaySpan(
   database: Database,
   webhookNo: number,
   { from, to, outcome, kind }: Span,
-  mostEvents: number,
+  maxEvents: number,
 ): Promise<{ readonly events: number; readonly isAll: boolean }> {
   let events = 0
   // By time, with the number beside it: what lies before the span is never read.
@@ -135,14 +135,14 @@ export async function replaySpan(
     events += rows.reduce((sum, row) => sum + row.events, 0)
     place = rows.at(-1) ?? place
     if (rows.length < rowsTogether) return { events, isAll: true }
-    if (events >= mostEvents) return { events, isAll: false }
+    if (events >= maxEvents) return { events, isAll: false }
   }
 }
 
 const forgottenAtOnce = 1_000
 
 /** Forgets what is older than so many days. */
-export async function forgetLog(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
+export async function pruneLog(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
   while (mayGoOn()) {
     const { affectedRows } = await database.change(
       sql`delete from webhook_log where at < utc_timestamp(3) - interval ${days} day limit ${forgottenAtOnce}`,

@@ -119,12 +119,12 @@ export async function deleteWebhook(database: Database, no: number): Promise<voi
   await database.change(sql`delete from webhooks where no = ${no}`)
   // What waits for nobody, and what was told, may be much.
   await pruneOutboxOf(database, no)
-  await forgetLogOf(database, no)
+  await pruneLogOf(database, no)
 }
 
 const forgottenAtOnce = 5_000
 
-async function forgetLogOf(database: Database, no: number): Promise<void> {
+async function pruneLogOf(database: Database, no: number): Promise<void> {
   for (;;) {
     const { affectedRows } = await database.change(
       sql`delete from webhook_log where webhook_no = ${no} limit ${forgottenAtOnce}`,
