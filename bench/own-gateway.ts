@@ -3,7 +3,7 @@ import { IosGateway, serverCertificate, TokenMint } from '@zbell/standins'
 import { exportJWK, generateKeyPair } from 'jose'
 import type { GatewayReady } from './house.ts'
 
-type Asked = Parameters<IosGateway['answer']>[0]
+type GatewayRequest = Parameters<IosGateway['answer']>[0]
 
 /** A stand-in in this process, so that what arrives can be seen at the moment when it does. */
 export class OwnGateway extends IosGateway {
@@ -13,7 +13,7 @@ export class OwnGateway extends IosGateway {
   /** Hears of every request as it comes, before it is looked at. */
   onAsked: ((token: string) => void) | undefined
 
-  override async answer(asked: Asked): ReturnType<IosGateway['answer']> {
+  override async answer(asked: GatewayRequest): ReturnType<IosGateway['answer']> {
     const token = asked.path.slice('/ring/'.length)
     this.onAsked?.(token)
     if (this.refused.size > 0 && this.refused.has(token)) {

@@ -2,14 +2,14 @@ import { describe, expect, test } from '@jest/globals'
 import { RuleRefused } from '@zbell/core/rules'
 import {
   Expression,
-  type Given,
+  type ExpressionInput,
   Trigger,
   type TriggerDefinition,
   triggerFaults,
   triggerWarnings,
 } from '@zbell/core/triggers'
 
-const now: Given = {
+const now: ExpressionInput = {
   row: {
     id: 101,
     route: 4,
@@ -23,7 +23,7 @@ const now: Given = {
   },
   before: { delay: 3 },
 }
-const say = (text: string, given: Given = now) => {
+const say = (text: string, given: ExpressionInput = now) => {
   const found = new Expression(text).evaluate(given)
   return found.is === 'value' ? found.value : `neither: ${found.says}`
 }

@@ -1,11 +1,11 @@
 import { readFileSync } from 'node:fs'
 import { rootCertificates } from 'node:tls'
 import type { Logger } from 'pino'
-import { type Config, ConfigError, type Opened } from './base/index.ts'
+import { type Closeable, type Config, ConfigError } from './base/index.ts'
 import { Database, migrate, PrivateServer } from './database/index.ts'
 
 /** The database that is configured, or a private one, with its schema up to date. */
-export async function openDatabase(config: Config, log: Logger, opened: Opened[]): Promise<Database> {
+export async function openDatabase(config: Config, log: Logger, closeables: Closeable[]): Promise<Database> {
   let url = config['database.url']
   const initFile = config['database.initFile']
   if (url === '') {
@@ -16,7 +16,7 @@ export async function openDatabase(config: Config, log: Logger, opened: Opened[]
       alsoSql: initFile === '' ? [] : readFileSync(initFile, 'utf8').split('\n'),
       log,
     })
-    opened.push({ part: 'the private database', close: () => server.stop() })
+    closeables.push({ part: 'the private database', close: () => server.stop() })
     url = server.url
   }
   const ca = config['database.ca']
@@ -29,7 +29,7 @@ export async function openDatabase(config: Config, log: Logger, opened: Opened[]
     connections: config['database.connections'],
     ca: authorities('database.ca', ca),
   })
-  opened.push({ part: 'connections to the database', close: () => database.close() })
+  closeables.push({ part: 'connections to the database', close: () => database.close() })
   const migrated = await migrate(database)
   if (migrated.length > 0) log.info({ migrated }, 'the schema was brought up to date')
   return database

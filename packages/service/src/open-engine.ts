@@ -1,7 +1,7 @@
 import { isReceiptState } from '@zbell/core'
 import type { Logger } from 'pino'
 import type { Milestones } from './apps/index.ts'
-import type { Config, Metrics, Opened, Pace } from './base/index.ts'
+import type { Closeable, Config, Metrics, Pace } from './base/index.ts'
 import type { Database } from './database/index.ts'
 import type { OnStep } from './deliveries/index.ts'
 import { prepareAhead, type Signals, Worker, type WorkStore } from './engine/index.ts'
@@ -16,7 +16,7 @@ export const does = ({ only }: Config, part: 'http' | 'worker' | 'clock'): boole
 type EngineParts = {
   readonly config: Config
   readonly log: Logger
-  readonly opened: Opened[]
+  readonly closeables: Closeable[]
   readonly database: Database
   readonly gateways: GatewayRegistry
   readonly metrics: Metrics
@@ -33,7 +33,7 @@ export type Engine = {
 }
 
 /** Gives the engine its ports, and starts its worker where this process has one. */
-export function openEngine({ config, log, opened, database, gateways, ...parts }: EngineParts): Engine {
+export function openEngine({ config, log, closeables, database, gateways, ...parts }: EngineParts): Engine {
   const { metrics, milestones, pace, signals } = parts
   const leaseMs = config['engine.leaseMs']
   const stopMs = config['engine.stopMs']
@@ -45,7 +45,7 @@ export function openEngine({ config, log, opened, database, gateways, ...parts }
   const options = { atOnce: config['engine.blocks'], leaseMs, pollMs: config['engine.pollMs'] }
   const worker = new Worker(store, gateways, options, log, signals)
   if (does(config, 'worker')) worker.start()
-  opened.push({
+  closeables.push({
     part: 'the worker',
     close: async () => {
       // What gateways answered last has to be stored as well, also when the database hesitates.

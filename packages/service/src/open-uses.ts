@@ -1,5 +1,5 @@
 import type { Logger } from 'pino'
-import type { Config, Metrics, Opened, Pace } from './base/index.ts'
+import type { Closeable, Config, Metrics, Pace } from './base/index.ts'
 import type { Database } from './database/index.ts'
 import type { Signals } from './engine/index.ts'
 import type { EvaluatorPool } from './evaluation/index.ts'
@@ -17,7 +17,7 @@ import { type DispatcherParts, WebhookDispatcher, Webhooks } from './webhooks/in
 type UseParts = {
   readonly config: Config
   readonly log: Logger
-  readonly opened: Opened[]
+  readonly closeables: Closeable[]
   readonly database: Database
   readonly vault: Vault
   readonly evaluators: EvaluatorPool
@@ -37,7 +37,7 @@ export type Uses = Pick<HttpParts, 'intake' | 'schedules' | 'stops' | 'triggers'
 export function openUses({
   config,
   log,
-  opened,
+  closeables,
   database,
   vault,
   evaluators,
@@ -64,7 +64,7 @@ export function openUses({
     trusted: outside.trusted,
     withinMs: config['sources.timeoutMs'],
   })
-  opened.push({ part: 'readers', close: () => readers.close() })
+  closeables.push({ part: 'readers', close: () => readers.close() })
   const sourceParts: SourceParts = {
     ...outside,
     readers,
@@ -83,9 +83,9 @@ export function openUses({
   }
   const dispatcher = new WebhookDispatcher(dispatcherParts)
   if (does(config, 'worker')) dispatcher.start()
-  opened.push({ part: 'webhooks', close: () => dispatcher.close() })
+  closeables.push({ part: 'webhooks', close: () => dispatcher.close() })
   const poller = new SourcePoller(sourceParts)
-  opened.push({ part: 'sources', close: () => poller.close() })
+  closeables.push({ part: 'sources', close: () => poller.close() })
   const triggers = new Triggers({
     database,
     intake,
@@ -93,18 +93,18 @@ export function openUses({
     evaluators,
     signals,
     keptDays,
-    hears: {
+    observer: {
       fired: (state) => metrics.firings.inc({ state }),
       failed: (trigger, err) => log.error({ err, trigger }, 'a trigger could not ring, by a fault of ours'),
     },
   })
-  opened.push({ part: 'triggers', close: () => triggers.close() })
+  closeables.push({ part: 'triggers', close: () => triggers.close() })
   if (does(config, 'clock')) {
     const clock = new ScheduleClock(database, schedules, log, (state) => metrics.scheduleRuns.inc({ state }))
-    opened.push({ part: 'schedules', close: () => clock.close() })
+    closeables.push({ part: 'schedules', close: () => clock.close() })
     clock.start()
     for (const firing of triggerClocks(triggers, log)) {
-      opened.push({ part: 'clocks of triggers', close: () => firing.close() })
+      closeables.push({ part: 'clocks of triggers', close: () => firing.close() })
       firing.start()
     }
     poller.start()

@@ -5,7 +5,7 @@ import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import type { Logger } from 'pino'
 import { Milestones } from './apps/index.ts'
-import { type Config, closeAll, Metrics, metricsListener, type Opened, Pace } from './base/index.ts'
+import { type Closeable, type Config, closeAll, Metrics, metricsListener, Pace } from './base/index.ts'
 import { CredentialRegistry, credentialInUse } from './credentials/index.ts'
 import type { Database } from './database/index.ts'
 import { Signals } from './engine/index.ts'
@@ -31,9 +31,9 @@ export type StartOptions = { readonly config: Config; readonly log: Logger; read
 
 /** Puts the parts together, lowest first; closing goes the other way round, in a bounded time, and reports every failure. */
 export async function startService({ config, log, consoleDir }: StartOptions): Promise<RunningService> {
-  const opened: Opened[] = []
+  const closeables: Closeable[] = []
   const stopMs = config['engine.stopMs']
-  const close = () => closeAll(opened.splice(0), stopMs, log)
+  const close = () => closeAll(closeables.splice(0), stopMs, log)
   let port = config['http.port']
   const address = () => `${scheme(config)}://${config['http.host']}:${port}`
   try {
@@ -42,17 +42,17 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       config['vault.masterKey'] === '' ? keptKeyring(config.data) : givenKeyring(config['vault.masterKey'])
     const vault = new Vault(keyring)
     const metrics = new Metrics()
-    const database = await openDatabase(config, log, opened)
+    const database = await openDatabase(config, log, closeables)
     const evaluators = new EvaluatorPool()
-    opened.push({ part: 'evaluators', close: () => evaluators.close() })
+    closeables.push({ part: 'evaluators', close: () => evaluators.close() })
     const handsets = new HandsetControl(config['handsets.url'], config['handsets.key'])
-    const gateways = await openGateways({ config, log, opened, database, vault, handsets, evaluators, metrics })
+    const gateways = await openGateways({ config, log, closeables, database, vault, handsets, evaluators, metrics })
     const checks = new CredentialChecks(database, gateways, metrics, log)
-    opened.push({ part: 'credential checks', close: () => checks.close() })
+    closeables.push({ part: 'credential checks', close: () => checks.close() })
     await checks.measure(new Date())
     const signals = new Signals()
     const hub = new LiveHub(database, log, signals)
-    opened.push({ part: 'live updates', close: () => hub.close() })
+    closeables.push({ part: 'live updates', close: () => hub.close() })
 
     const milestones = new Milestones(database)
     const pace = new Pace()
@@ -61,13 +61,13 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
       { database, gateways, pace, log, does: config.only, reachedLimits: limits.reached },
       randomBytes(10),
     )
-    opened.push({ part: 'presence', close: () => presence.close() })
-    if (does(config, 'clock')) await startJobs({ config, log, opened, database, checks, metrics })
-    const engine = openEngine({ config, log, opened, database, gateways, metrics, milestones, pace, signals })
+    closeables.push({ part: 'presence', close: () => presence.close() })
+    if (does(config, 'clock')) await startJobs({ config, log, closeables, database, checks, metrics })
+    const engine = openEngine({ config, log, closeables, database, gateways, metrics, milestones, pace, signals })
     const uses = openUses({
       config,
       log,
-      opened,
+      closeables,
       database,
       vault,
       evaluators,
@@ -115,10 +115,10 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
     })
     if (config['metrics.port'] !== 0) {
       const listener = await metricsListener(metrics, { host: config['metrics.host'], port: config['metrics.port'] })
-      opened.push({ part: 'metrics', close: () => listener.close() })
+      closeables.push({ part: 'metrics', close: () => listener.close() })
     }
     await listening(http.server, config)
-    opened.push({ part: 'HTTP', close: () => http.close() })
+    closeables.push({ part: 'HTTP', close: () => http.close() })
     port = (http.server.address() as AddressInfo).port
     const url = address()
     writeFileSync(join(config.data, 'service.json'), `${JSON.stringify({ url, pid: process.pid })}\n`)
@@ -137,13 +137,13 @@ export async function startService({ config, log, consoleDir }: StartOptions): P
 async function startJobs({
   config,
   log,
-  opened,
+  closeables,
   database,
   checks,
   metrics,
 }: Opening & { readonly database: Database; readonly checks: CredentialChecks; readonly metrics: Metrics }) {
   const jobs = new BackgroundJobs(database, log, metrics)
-  opened.push({ part: 'background jobs', close: () => jobs.close() })
+  closeables.push({ part: 'background jobs', close: () => jobs.close() })
   await jobs.start(
     jobsOfService({
       database,
@@ -161,12 +161,12 @@ async function startJobs({
   )
 }
 
-type Opening = { readonly config: Config; readonly log: Logger; readonly opened: Opened[] }
+type Opening = { readonly config: Config; readonly log: Logger; readonly closeables: Closeable[] }
 
 async function openGateways({
   config,
   log,
-  opened,
+  closeables,
   database,
   vault,
   handsets,
@@ -188,7 +188,7 @@ async function openGateways({
     log,
     (platform, durationMs, outcome) => metrics.noteGatewayAnswer(platform, durationMs, outcome),
   )
-  opened.push({ part: 'connections to gateways', close: () => gateways.close() })
+  closeables.push({ part: 'connections to gateways', close: () => gateways.close() })
   for (const outdating of await gateways.profiles.outdating())
     log.warn(outdating, 'a gateway profile is marked as outdated')
   metrics.watch(gateways)

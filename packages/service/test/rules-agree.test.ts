@@ -5,10 +5,10 @@ import {
   type Facts,
   type Happened,
   programOf,
+  type ReceivedStep,
   type RuleProgram,
   RuleRefused,
   type Term,
-  type Told,
   type Verdict,
 } from '@zbell/core/rules'
 import { sql } from 'drizzle-orm'
@@ -123,7 +123,7 @@ async function one(no: number, topicNo: number): Promise<void> {
           i + 20,
         ),
       }))
-  const told = (['rung', 'received', 'opened'] as const).flatMap((what: Told, i) =>
+  const told = (['rung', 'received', 'opened'] as const).flatMap((what: ReceivedStep, i) =>
     no % (i + 2) === 0 ? [{ what, atMs: nowMs - i * 3_600_000, notification: 'storm' }] : [],
   )
   await database.transact(async (tx) => {
@@ -141,7 +141,7 @@ async function one(no: number, topicNo: number): Promise<void> {
       await tx.change(sql`insert into topic_users (topic_no, user_no, joined_at) values (${topicNo}, ${userNo}, now())`)
     if (no % 9 === 0)
       await tx.change(sql`insert into topic_devices (topic_no, device_no, joined_at) values (${topicNo}, ${no}, now())`)
-    const at = (what: Told) => told.find((each) => each.what === what)
+    const at = (what: ReceivedStep) => told.find((each) => each.what === what)
     if (told.length > 0)
       await tx.change(
         sql`insert into deliveries (notification_no, device_no, platform, state, accepted_at, received_at, opened_at)
@@ -173,7 +173,7 @@ async function one(no: number, topicNo: number): Promise<void> {
   })
 }
 
-const at = (told: Facts['told'], what: Told) => told.find((each) => each.what === what)
+const at = (told: Facts['told'], what: ReceivedStep) => told.find((each) => each.what === what)
 const dateOf = (one: { readonly atMs: number } | undefined): Date | null => (one ? new Date(one.atMs) : null)
 
 /** Who belongs, as they are found by an index wherever one knows of a clause. */

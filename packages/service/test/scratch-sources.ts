@@ -71,7 +71,7 @@ export async function sourcesApp(dir: string): Promise<SourcesApp> {
       poller,
       evaluators,
       keptDays: 0,
-      hears: {
+      observer: {
         fired: () => {},
         failed: (_name, error) => {
           throw error

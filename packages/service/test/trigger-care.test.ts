@@ -19,7 +19,7 @@ const process = (own: EvaluatorPool) =>
     poller: {} as never,
     evaluators: own,
     keptDays: 0,
-    hears: {
+    observer: {
       fired: () => {},
       failed: (_trigger, error) => {
         throw error

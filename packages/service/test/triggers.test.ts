@@ -43,7 +43,7 @@ function process(database: Database): Triggers {
     poller: {} as never,
     evaluators,
     keptDays: 0,
-    hears: { fired: () => {}, failed: (trigger) => failed.push(trigger) },
+    observer: { fired: () => {}, failed: (trigger) => failed.push(trigger) },
   })
 }
 

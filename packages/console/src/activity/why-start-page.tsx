@@ -5,7 +5,7 @@ import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { ActionLink, Button } from '../parts/button.tsx'
-import { Combobox, type Found } from '../parts/combobox.tsx'
+import { Combobox, type ComboboxItem } from '../parts/combobox.tsx'
 import { Field } from '../parts/field.tsx'
 import { Empty, Failure, Page, Waiting } from '../parts/page.tsx'
 
@@ -24,7 +24,7 @@ export function WhyStartPage() {
   const go = useNavigate()
   const [who, setWho] = useState('')
   const [typed, setTyped] = useState('')
-  const [chosen, setChosen] = useState<Found>()
+  const [chosen, setChosen] = useState<ComboboxItem>()
   const wanted = useDeferredValue(typed.trim())
   const { data, error } = useQuery({
     queryKey: [...keys.notifications(place), 'to ask about', wanted],

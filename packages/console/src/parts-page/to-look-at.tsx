@@ -4,7 +4,7 @@ import { useState } from 'react'
 import { ContentPicture } from '../content/content-picture.tsx'
 import { ActionLink, Button } from '../parts/button.tsx'
 import { Chart, Plot } from '../parts/chart.tsx'
-import { Combobox, type Found } from '../parts/combobox.tsx'
+import { Combobox, type ComboboxItem } from '../parts/combobox.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Confirm, Dialog, Sheet } from '../parts/dialog.tsx'
 import { More, Progress, Scrolls } from '../parts/disclosure.tsx'
@@ -63,7 +63,7 @@ export function Views() {
   )
 }
 
-const piers: readonly Found[] = [
+const piers: readonly ComboboxItem[] = [
   { value: 'lantern', label: 'Lantern Quay', note: '41 people' },
   { value: 'salt', label: 'Saltmere', note: '18 people' },
 ]

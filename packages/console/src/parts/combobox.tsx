@@ -3,7 +3,7 @@ import { Check, ChevronsUpDown } from 'lucide-react'
 import { Popover } from 'radix-ui'
 import { type ReactNode, useState } from 'react'
 
-export type Found = {
+export type ComboboxItem = {
   readonly value: string
   readonly label: string
   /** What it is, at the end of its line: a count, a kind. */
@@ -11,13 +11,13 @@ export type Found = {
 }
 
 type ComboboxProps = {
-  readonly chosen: Found | undefined
-  readonly onChange: (one: Found) => void
+  readonly chosen: ComboboxItem | undefined
+  readonly onChange: (one: ComboboxItem) => void
   readonly label: string
   /** What stands there while nothing is chosen. */
   readonly placeholder: string
   /** Those that fit what is typed; whoever asks elsewhere for them gives what came. */
-  readonly found: readonly Found[]
+  readonly found: readonly ComboboxItem[]
   readonly typed: string
   readonly onType: (typed: string) => void
   /** What is said when nothing fits. */

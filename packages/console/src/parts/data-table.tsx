@@ -61,15 +61,18 @@ const drawnWhole = 200
 /** About as high as a row is before it was measured, in pixels. */
 const likelyRowHeight = 48
 
-type Kept = { readonly shown: Readonly<Record<string, boolean>>; readonly widths: Readonly<Record<string, number>> }
+type TableState = {
+  readonly shown: Readonly<Record<string, boolean>>
+  readonly widths: Readonly<Record<string, number>>
+}
 
 /** A choice of this browser's, which outlives the visit. */
-function useKept(name: string): readonly [Kept, (part: Partial<Kept>) => void] {
+function useKept(name: string): readonly [TableState, (part: Partial<TableState>) => void] {
   const keptAs = `bell-table-${name}`
-  const [kept, set] = useState<Kept>(() => ({
+  const [kept, set] = useState<TableState>(() => ({
     shown: {},
     widths: {},
-    ...(JSON.parse(localStorage.getItem(keptAs) ?? '{}') as Partial<Kept>),
+    ...(JSON.parse(localStorage.getItem(keptAs) ?? '{}') as Partial<TableState>),
   }))
   return [
     kept,

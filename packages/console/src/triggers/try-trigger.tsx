@@ -23,7 +23,7 @@ type TryProps = {
   readonly last: LastGiven | undefined
 }
 
-type Given =
+type TrialFields =
   | { event: Record<string, never> }
   | { row: Record<string, never>; take: true; before?: Record<string, never> }
 
@@ -39,7 +39,7 @@ export function TryTrigger({ name, source, last }: TryProps) {
   const read = readObject(text)
   const readBefore = before.trim() === '' ? undefined : readObject(before)
   const isReady = read !== undefined && (before.trim() === '' || readBefore !== undefined)
-  const given = (): Given => {
+  const given = (): TrialFields => {
     const body = read as Record<string, never>
     return isEvent
       ? { event: body }
@@ -140,7 +140,7 @@ type RingProps = {
     readonly params: { app: string; trigger: string }
     readonly query: { environment: Place['environment'] }
   }
-  readonly given: () => Given
+  readonly given: () => TrialFields
 }
 
 /** Rings what it would ring, on one’s own devices only. */

@@ -5,7 +5,7 @@ import { durationOfText, instantOfText } from './duration-text.ts'
 import { textOf } from './expr-parts.ts'
 import { orNearest } from './fault.ts'
 import { versionKey } from './numbers.ts'
-import type { RuleType, Term, TextTest, Told } from './term.ts'
+import type { ReceivedStep, RuleType, Term, TextTest } from './term.ts'
 import type { Vocabulary } from './vocabulary.ts'
 
 /** What the check of a call needs of the check of the rule around it. */
@@ -35,7 +35,7 @@ export class FunctionChecks {
     if (textTests.includes(name)) return this.#textTest(expr, name as TextTest, target, args, level)
     if (name === 'size') return this.#size(expr, target, args, level)
     if (target) return this.#on.refuse(expr, `${name} is written ${functions[name]}`)
-    if (tells.includes(name)) return this.#told(expr, name as Told, args)
+    if (tells.includes(name)) return this.#told(expr, name as ReceivedStep, args)
     switch (name) {
       case 'follows':
         return this.#follows(expr, args)
@@ -88,7 +88,7 @@ export class FunctionChecks {
     return ms
   }
 
-  #told(expr: Expr, what: Told, args: readonly Expr[]): Term | undefined {
+  #told(expr: Expr, what: ReceivedStep, args: readonly Expr[]): Term | undefined {
     if (args.length !== 1) return this.#on.refuse(expr, `${what} is written ${functions[what]}`)
     const withinMs = this.#window(what, args[0], expr)
     return withinMs === undefined ? undefined : { is: 'told', type: 'number', what, withinMs, expr }

@@ -1,4 +1,4 @@
-import type { Arithmetic, Comparison, RuleType, TextTest, Told } from './term.ts'
+import type { Arithmetic, Comparison, ReceivedStep, RuleType, TextTest } from './term.ts'
 
 export const comparisons: Readonly<Record<string, Comparison>> = {
   '_==_': '==',
@@ -16,7 +16,7 @@ export const arithmetics: Readonly<Record<string, Arithmetic>> = {
   '_%_': '%',
 }
 export const textTests: readonly string[] = ['startsWith', 'endsWith', 'contains'] satisfies TextTest[]
-export const tells: readonly string[] = ['rung', 'received', 'opened'] satisfies Told[]
+export const tells: readonly string[] = ['rung', 'received', 'opened'] satisfies ReceivedStep[]
 export const variables = ['user', 'device', 'now'] as const
 /** Written as calls, with what they take, for whoever mistypes one. */
 export const functions: Readonly<Record<string, string>> = {

@@ -24,7 +24,7 @@ import {
 import type { AttributeValue, Place } from '../people/attributes.ts'
 import { firstMs, lastMs, maxMs } from './duration-text.ts'
 import { compareTexts, guarded, haversine, haversineWithin, versionKey } from './numbers.ts'
-import { type DeviceField, deviceFields, partsOf, type RuleType, type Term, type Told } from './term.ts'
+import { type DeviceField, deviceFields, partsOf, type ReceivedStep, type RuleType, type Term } from './term.ts'
 
 export type Happened = {
   readonly type: string
@@ -46,7 +46,7 @@ export type Facts = {
   /** The names of notifications that went to the user, on any of their devices. */
   readonly reached: ReadonlySet<string>
   /** What became of notifications on all devices of the user; each notification counts once. */
-  readonly told: readonly { readonly what: Told; readonly atMs: number; readonly notification: string }[]
+  readonly told: readonly { readonly what: ReceivedStep; readonly atMs: number; readonly notification: string }[]
 }
 
 /** Yes, no, or neither: something that is needed is not known. */
@@ -113,7 +113,7 @@ const atOf = (event: string, pick: (all: number[]) => number): Timestamp => {
   return timestampFromMs(known(times.length === 0 ? undefined : pick(times)))
 }
 const since = (within: Span): number => frame!.facts.nowMs - spanMs(within)
-const told = (what: Told) =>
+const told = (what: ReceivedStep) =>
   celFunc(what, [durationType], DOUBLE, (within) => {
     const from = since(within)
     const all = frame!.facts.told.filter((one) => one.what === what && one.atMs >= from)

@@ -23,8 +23,8 @@ export {
   innerOf,
   mirrored,
   partsOf,
+  type ReceivedStep,
   type RuleType,
   type Term,
-  type Told,
 } from './term.ts'
 export type { Vocabulary } from './vocabulary.ts'

@@ -1,5 +1,5 @@
 import { durationOfText, instantOfText } from './duration-text.ts'
-import type { Comparison, Told } from './term.ts'
+import type { Comparison, ReceivedStep } from './term.ts'
 
 /** What a fact is compared with. Durations and instants stay as they are written. */
 export type RowValue =
@@ -27,7 +27,7 @@ export type RuleRow =
     }
   | {
       readonly is: 'times'
-      readonly what: 'happened' | Told
+      readonly what: 'happened' | ReceivedStep
       /** What happened; empty for what became of notifications. */
       readonly event: string
       readonly how: Comparison

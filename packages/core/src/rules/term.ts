@@ -33,7 +33,7 @@ export const mirrored: Readonly<Record<Comparison, Comparison>> = {
 export type Arithmetic = '+' | '-' | '*' | '/' | '%'
 export type TextTest = 'startsWith' | 'endsWith' | 'contains'
 /** What became of notifications: handed over to a gateway, arrived on a device, opened there. */
-export type Told = 'rung' | 'received' | 'opened'
+export type ReceivedStep = 'rung' | 'received' | 'opened'
 
 /** The parts that a checked rule can be made of. Instants are ms since the epoch, durations ms; both are whole. */
 type Kinds =
@@ -63,7 +63,7 @@ type Kinds =
   | { readonly is: 'follows'; readonly topic: string }
   | { readonly is: 'count'; readonly event: string; readonly withinMs: number; readonly each: Term | undefined }
   | { readonly is: 'first' | 'last'; readonly event: string }
-  | { readonly is: 'told'; readonly what: Told; readonly withinMs: number }
+  | { readonly is: 'told'; readonly what: ReceivedStep; readonly withinMs: number }
   | { readonly is: 'reached'; readonly name: string }
   | { readonly is: 'segment'; readonly name: string }
   /** Within the condition of a count: the occurrence's data, its type and source, and when it happened. */

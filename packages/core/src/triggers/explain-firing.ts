@@ -1,4 +1,4 @@
-import { Expression, type Given } from './expression.ts'
+import { Expression, type ExpressionInput } from './expression.ts'
 import type { ExplainedCase, Fired, Trigger, TriggerCase, TriggerDefinition, TriggerFault } from './trigger.ts'
 
 /** What a trigger makes of a row or an event, with the conditions that were evaluated and what its author should know. */
@@ -9,7 +9,7 @@ export type ExplainedFiring = {
 }
 
 /** @param key of the row or event */
-export const explainFiring = (trigger: Trigger, given: Given, key: string): ExplainedFiring => ({
+export const explainFiring = (trigger: Trigger, given: ExpressionInput, key: string): ExplainedFiring => ({
   fired: trigger.fire(given, key),
   cases: trigger.explain(given),
   warnings: triggerWarnings(trigger.definition),

@@ -25,10 +25,12 @@ export const triggerNames = ['row', 'before', 'event', 'gone', 'now'] as const
 export type TriggerName = (typeof triggerNames)[number]
 
 /** What comes from outside, as an expression sees it: numbers are doubles, moments are timestamps. */
-export type Given = { readonly [Name in TriggerName]?: unknown }
+export type ExpressionInput = { readonly [Name in TriggerName]?: unknown }
 
 /** A value, or why there is none. */
-export type Found = { readonly is: 'value'; readonly value: Json } | { readonly is: 'neither'; readonly says: string }
+export type ExpressionResult =
+  | { readonly is: 'value'; readonly value: Json }
+  | { readonly is: 'neither'; readonly says: string }
 
 /** Loops over lists that lie in one another, and so many in all, could take longer than anybody waits. */
 const maxLoops = 4
@@ -81,14 +83,14 @@ export class Expression {
     this.#evaluate = plan(env, read.expr) as Program
   }
 
-  evaluate(given: Given): Found {
+  evaluate(given: ExpressionInput): ExpressionResult {
     return found(this.#evaluate, bindingsOf(given))
   }
 
   /** Clause by clause, those that and, or and not put together. */
-  explain(given: Given): ExplainedPart[] {
+  explain(given: ExpressionInput): ExplainedPart[] {
     const bindings = bindingsOf(given)
-    const of = (expr: Expr): Found => found(plan(env, expr) as Program, bindings)
+    const of = (expr: Expr): ExpressionResult => found(plan(env, expr) as Program, bindings)
     return clausesOf(this.#expr, shape).map(({ part, asks, depth }) => {
       const verdict = of(part)
       const values =
@@ -119,14 +121,14 @@ export class Expression {
   }
 
   /** Whether it holds. What is neither yes nor no does not. */
-  holds(given: Given): { readonly holds: boolean; readonly says?: string } {
+  holds(given: ExpressionInput): { readonly holds: boolean; readonly says?: string } {
     const found = this.evaluate(given)
     if (found.is === 'neither') return { holds: false, says: found.says }
     return found.value === true ? { holds: true } : { holds: false }
   }
 }
 
-function found(evaluate: Program, bindings: Record<string, CelInput>): Found {
+function found(evaluate: Program, bindings: Record<string, CelInput>): ExpressionResult {
   let result: CelResult
   try {
     result = evaluate(bindings)
@@ -185,7 +187,7 @@ function askedIn({ exprKind }: Expr): Expr[] {
 }
 
 /** A row whose names are anybody’s: a map, so that no name of it means anything to the language it is written in. */
-const bindingsOf = (given: Given): Record<string, CelInput> =>
+const bindingsOf = (given: ExpressionInput): Record<string, CelInput> =>
   Object.fromEntries(triggerNames.map((name) => [name, celOf(given[name] ?? (name === 'gone' ? false : {}))]))
 
 function celOf(value: unknown): CelInput {

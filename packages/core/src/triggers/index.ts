@@ -2,7 +2,13 @@
 
 export * from './cursor.ts'
 export * from './explain-firing.ts'
-export { Expression, type Found, type Given, type TriggerName, triggerNames } from './expression.ts'
+export {
+  Expression,
+  type ExpressionInput,
+  type ExpressionResult,
+  type TriggerName,
+  triggerNames,
+} from './expression.ts'
 export * from './source.ts'
 export * from './table-state.ts'
 export * from './trigger.ts'

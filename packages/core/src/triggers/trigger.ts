@@ -4,7 +4,7 @@ import type { Value, Values, Writing } from '../content/writing.ts'
 import type { ExplainedPart } from '../rules/explain-rule.ts'
 import { orNearest, type RuleFault, RuleRefused } from '../rules/fault.ts'
 import { parseReference, targetLimits } from '../targets/target.ts'
-import { Expression, type Given } from './expression.ts'
+import { Expression, type ExpressionInput } from './expression.ts'
 
 /** Whom a firing is for: each reference is an expression. */
 export type TriggerTarget = {
@@ -133,12 +133,12 @@ export class Trigger {
   }
 
   /** Whether what would ring is not to, by now. */
-  isOver(now: Given): boolean {
+  isOver(now: ExpressionInput): boolean {
     return this.#unless?.holds(now).holds ?? false
   }
 
   /** @param ownKey of the row or the event, for a trigger that has none of its own */
-  fire(now: Given, ownKey: string): Fired {
+  fire(now: ExpressionInput, ownKey: string): Fired {
     const outer = this.#when?.holds(now)
     if (outer && !outer.holds) return { is: 'no-case', says: outer.says ?? 'when does not hold' }
     const says: string[] = []
@@ -151,7 +151,7 @@ export class Trigger {
   }
 
   /** Clause by clause what {@link fire} asks, up to the first case that holds. */
-  explain(now: Given): ExplainedCase[] {
+  explain(now: ExpressionInput): ExplainedCase[] {
     const asked: ExplainedCase[] = []
     const ask = (when: Expression | undefined): boolean => {
       if (!when) return true
@@ -163,7 +163,7 @@ export class Trigger {
     return asked
   }
 
-  #made(at: number, one: ReadCase, now: Given, ownKey: string): Fired {
+  #made(at: number, one: ReadCase, now: ExpressionInput, ownKey: string): Fired {
     const ofKey = this.#key ? textOf(this.#key, now) : ownKey
     if (typeof ofKey !== 'string') return { is: 'fault', says: `its key ${ofKey.says}` }
     const key = beginningOf(ofKey, triggerLimits.keyChars)
@@ -245,7 +245,7 @@ const readCase = ({ when, to = {}, template, content, values = {} }: TriggerCase
 })
 
 /** A text; a number or a truth is written as one. */
-function textOf(expression: Expression, now: Given): string | { readonly says: string } {
+function textOf(expression: Expression, now: ExpressionInput): string | { readonly says: string } {
   const found = expression.evaluate(now)
   if (found.is === 'neither') return { says: `cannot be said: ${found.says}` }
   const { value } = found

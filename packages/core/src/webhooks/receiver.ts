@@ -12,10 +12,10 @@ const failuresToRest = 3
 const rests = Object.freeze({ firstMs: 5_000, maxMs: 60_000 })
 
 /** How a request ended, as far as the receiver as a whole is concerned. */
-export type Heard = 'heard' | 'refused' | 'silent'
+export type ReceiverVerdict = 'heard' | 'refused' | 'silent'
 
 /** @param askedMs for how long the receiver itself asked to be left alone */
-export function afterDispatch(failures: number, heard: Heard, askedMs = 0): ReceiverState {
+export function afterDispatch(failures: number, heard: ReceiverVerdict, askedMs = 0): ReceiverState {
   if (heard === 'heard') return { failures: 0, restMs: 0 }
   const now = failures + 1
   const isResting = heard === 'silent' || now >= failuresToRest

@@ -5,9 +5,9 @@ import type { Scope, Where } from '../database/index.ts'
 export type ReachedLimit = Where & { readonly what: string; readonly max: number; readonly untilMs: number }
 
 /** Who asks, as far as limits go: the address, and the app or the device once it is known. */
-export type Counted = { readonly address: string; readonly holder?: string | undefined }
+export type RateSubject = { readonly address: string; readonly holder?: string | undefined }
 /** @throws {Problem} `too-many-requests` */
-export type Limit = (who: Counted, response: Response) => Promise<void>
+export type Limit = (who: RateSubject, response: Response) => Promise<void>
 
 export type RateLimits = {
   readonly signIns: Limit

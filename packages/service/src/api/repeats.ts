@@ -6,7 +6,7 @@ import type { Database, Scope } from '../database/index.ts'
 import { giveKeyBack, keepAnswer, takeKey } from './store/request-keys.ts'
 
 /** An answer and the status that it goes out with. */
-export type Answered = { readonly status: number; readonly answer: unknown }
+export type RepeatableAnswer = { readonly status: number; readonly answer: unknown }
 
 /** Lets a request that comes again with its Idempotency-Key be done once. */
 export class Repeats {
@@ -25,8 +25,8 @@ export class Repeats {
     repeats: Exclude<Operation['repeats'], 'itself' | undefined>,
     key: string,
     asked: { readonly caller: unknown; readonly request: unknown },
-    act: () => Promise<Answered>,
-  ): Promise<Answered> {
+    act: () => Promise<RepeatableAnswer>,
+  ): Promise<RepeatableAnswer> {
     const name = digest([operation, ownerOf(asked.caller), key])
     const request = digest(asked.request)
     const kept = await takeKey(this.#database, name, request)
@@ -46,9 +46,9 @@ export class Repeats {
   async #first(
     repeats: 'answer' | { readonly tells: readonly string[] },
     name: Buffer,
-    act: () => Promise<Answered>,
-  ): Promise<Answered> {
-    let done: Answered
+    act: () => Promise<RepeatableAnswer>,
+  ): Promise<RepeatableAnswer> {
+    let done: RepeatableAnswer
     try {
       done = await act()
     } catch (error) {

@@ -1,7 +1,7 @@
 import type { Logger } from 'pino'
 
 /** A part of the service that runs, and how it is closed. */
-export type Opened = { readonly part: string; close(): Promise<void> | void }
+export type Closeable = { readonly part: string; close(): Promise<void> | void }
 
 /**
  * Closes parts in reverse order of opening. Each is told to close, and waited for until the time is over: one that hangs
@@ -9,7 +9,7 @@ export type Opened = { readonly part: string; close(): Promise<void> | void }
  * @param withinMs for all of them together
  * @throws {AggregateError} with the failures of all
  */
-export async function closeAll(opened: readonly Opened[], withinMs: number, log: Logger): Promise<void> {
+export async function closeAll(closeables: readonly Closeable[], withinMs: number, log: Logger): Promise<void> {
   const failures: unknown[] = []
   let isOver = false
   let timer: NodeJS.Timeout | undefined
@@ -19,7 +19,7 @@ export async function closeAll(opened: readonly Opened[], withinMs: number, log:
       done()
     }, withinMs)
   })
-  for (const { part, close } of [...opened].reverse()) {
+  for (const { part, close } of [...closeables].reverse()) {
     const closing = Promise.resolve().then(close)
     let closed = false
     const heard = closing.then(

@@ -1,5 +1,5 @@
 export { Batcher } from './batcher.ts'
-export { closeAll, type Opened } from './close-all.ts'
+export { type Closeable, closeAll } from './close-all.ts'
 export { addressList } from './config/address-list.ts'
 export { ConfigError, type LoadedConfig, loadConfig } from './config/load.ts'
 export type { Config } from './config/options.ts'

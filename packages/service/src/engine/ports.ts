@@ -2,12 +2,12 @@ import type { Content, Environment, Mode, Outcome, Platform, Reason, Urgency, Va
 import type { Cap } from '@zbell/core/policy'
 import type { Halt, Notification } from './notification.ts'
 import type { PolicyFacts } from './policy.ts'
-import type { BlockDevice, Claim, Expansion, HeldWork, Outcomes, Withdrawal } from './work.ts'
+import type { BlockDevice, Claim, Expansion, LeasedWork, Outcomes, Withdrawal } from './work.ts'
 
 /** What the engine asks of the store. */
 export type WorkStore = {
   /** @param held numbers of the work that this process holds @param least the least urgency to look for, as it is kept */
-  claim(held: readonly number[], least: number): Promise<HeldWork | undefined>
+  claim(held: readonly number[], least: number): Promise<LeasedWork | undefined>
   extend(claim: Claim): Promise<boolean>
   release(claim: Claim, afterMs: number): Promise<void>
   expandPage(claim: Claim, notification: Notification): Promise<Expansion>

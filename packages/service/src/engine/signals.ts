@@ -1,9 +1,9 @@
 import { EventEmitter } from 'node:events'
 import type { Ahead } from './prepare-ahead.ts'
-import type { HeldWork } from './work.ts'
+import type { LeasedWork } from './work.ts'
 
 /** A block that this process has leased while it was stored, with what was made ready for it meanwhile. */
-export type Offer = { readonly work: HeldWork; readonly ahead: Promise<Ahead | undefined> | undefined }
+export type Offer = { readonly work: LeasedWork; readonly ahead: Promise<Ahead | undefined> | undefined }
 
 /**
  * What happens in this process that somebody else in it wants to know at once, rather than at the next poll. Nothing depends on it:

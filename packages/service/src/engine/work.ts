@@ -26,7 +26,7 @@ export type Claim = {
 )
 
 /** What was claimed, with what it is about. */
-export type HeldWork = {
+export type LeasedWork = {
   readonly claim: Claim
   readonly notification: Notification
   /** Of a block that was claimed as it was made: its devices, which need not be read again. */

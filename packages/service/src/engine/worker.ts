@@ -8,7 +8,7 @@ import type { Ahead } from './prepare-ahead.ts'
 import { sendBlock } from './send-block.ts'
 import { sendBlockDefaults } from './send-options.ts'
 import type { Offer, Signals } from './signals.ts'
-import type { Claim, HeldWork, Withdrawal } from './work.ts'
+import type { Claim, LeasedWork, Withdrawal } from './work.ts'
 
 export type WorkerOptions = {
   /** Pieces of work at a time. */
@@ -116,7 +116,7 @@ export class Worker {
     return work !== undefined
   }
 
-  #begin(work: HeldWork, ahead?: Promise<Ahead | undefined>): void {
+  #begin(work: LeasedWork, ahead?: Promise<Ahead | undefined>): void {
     const { no } = work.claim
     this.#held.set(no, work.claim)
     const done = this.#do(work, ahead).finally(() => {
@@ -127,7 +127,7 @@ export class Worker {
     this.#active.add(done)
   }
 
-  async #do(work: HeldWork, ahead?: Promise<Ahead | undefined>): Promise<void> {
+  async #do(work: LeasedWork, ahead?: Promise<Ahead | undefined>): Promise<void> {
     const { claim } = work
     const alive = setInterval(() => {
       this.#store
@@ -150,7 +150,7 @@ export class Worker {
     }
   }
 
-  async #handle({ claim, notification, devices: known }: HeldWork, ahead: Ahead | undefined): Promise<void> {
+  async #handle({ claim, notification, devices: known }: LeasedWork, ahead: Ahead | undefined): Promise<void> {
     if (claim.kind === 'send') {
       // What was just read is newer than the last look.
       this.#pauses.set(notification.no, notification.stopped ? 'stopped' : notification.pause)

@@ -3,8 +3,8 @@ import type { When } from '@zbell/core/calendar'
 import type { ExplainedRule, RuleSource, StoredFacts } from '@zbell/core/rules'
 import type {
   ExplainedFiring,
+  ExpressionInput,
   Fired,
-  Given,
   TriggerDefinition,
   TriggerFault,
   TriggerSurroundings,
@@ -46,7 +46,7 @@ export type Jobs = {
 }
 
 /** A trigger and the row or event that it is evaluated for. */
-type TriggerInput = { readonly definition: TriggerDefinition; readonly packed: Packed<Given> }
+type TriggerInput = { readonly definition: TriggerDefinition; readonly packed: Packed<ExpressionInput> }
 
 /** Rows hold dates, and facts maps and sets, which the JSON between the processes does not have. */
 export type Packed<Value> = string & { readonly packed: Value }

@@ -79,10 +79,14 @@ export async function publishDeliveries(
   }
 }
 
-type Gathering = DeliveryGroup & { readonly devices: number[]; readonly users: number[]; readonly at: number[] }
+type DeliveryGroupBuilder = DeliveryGroup & {
+  readonly devices: number[]
+  readonly users: number[]
+  readonly at: number[]
+}
 
 function grouped(steps: readonly Step[], atMs: number): DeliveryGroup[] {
-  const groups = new Map<string, Gathering>()
+  const groups = new Map<string, DeliveryGroupBuilder>()
   for (const { kind, reason, status, says, action, deviceNo, userNo, atMs: own } of steps) {
     const name = `${kind} ${reason ?? ''} ${status ?? ''} ${action ?? ''} ${says ?? ''}`
     const group = groups.get(name) ?? { kind, reason, status, says, action, first: 0, devices: [], users: [], at: [] }

@@ -8,7 +8,7 @@ import { ProfileProtocol } from './profile-protocol.ts'
 import type { ReadyProfile } from './ready-profile.ts'
 import { WebPushProtocol } from './web-push-protocol.ts'
 
-type Given = {
+type ProtocolSetup = {
   readonly ready: ReadyProfile
   /** One at least; the next is asked when one is away. */
   readonly origins: readonly string[]
@@ -23,7 +23,7 @@ type Given = {
 }
 
 /** The way to a gateway that a profile describes. @returns the reason when the credential is not what it asks for */
-export function openProfileProtocol(given: Given): Protocol | Reason {
+export function openProfileProtocol(given: ProtocolSetup): Protocol | Reason {
   const { ready, origins, credential, facts = {}, identifier, tokenGuard = anywhere, signedAt = signedNow } = given
   const { profile, guard } = ready
   const all = { ...profile.facts, ...facts }

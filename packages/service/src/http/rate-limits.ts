@@ -11,8 +11,13 @@ type Window = typeof perMinute
 
 /** What needs no secret, or one that ships inside an app, is counted for each address, and for each app or device. */
 export function rateLimits(config: Config, log: Logger): RateLimits {
-  const limit = (what: string, whose: Whose, window: Window, max: number, onReached?: OnReached): WeightedLimit =>
-    weightedLimit({ what, whose, window, max, log, onReached })
+  const limit = (
+    what: string,
+    whose: LimitSubject,
+    window: Window,
+    max: number,
+    onReached?: OnReached,
+  ): WeightedLimit => weightedLimit({ what, whose, window, max, log, onReached })
   const reached = new Map<string, ReachedLimit>()
   const what = 'occurrences from devices'
   const maxOfApp = config['limits.occurrencesOfAppPerHour']
@@ -58,8 +63,10 @@ export function rateLimits(config: Config, log: Logger): RateLimits {
   }
 }
 
-type Whose = 'address' | 'app' | 'device' | 'source'
-type WeightedLimit = ((name: string, weight: number, response: Response) => Promise<void>) & { readonly whose: Whose }
+type LimitSubject = 'address' | 'app' | 'device' | 'source'
+type WeightedLimit = ((name: string, weight: number, response: Response) => Promise<void>) & {
+  readonly whose: LimitSubject
+}
 /** @param untilMs when the window ends */
 type OnReached = (name: string, untilMs: number) => void
 
@@ -76,7 +83,7 @@ const byCaller =
 /** Says in the answer how many are left (draft-ietf-httpapi-ratelimit-headers-07), and in the log when there are none, once. */
 function weightedLimit(given: {
   readonly what: string
-  readonly whose: Whose
+  readonly whose: LimitSubject
   readonly window: Window
   readonly max: number
   readonly log: Logger

@@ -26,7 +26,9 @@ import { explainRules } from './explain-rules.ts'
 /** A person with more devices than this has the newest explained. */
 const maxDevices = 20
 
-export type Asked = { readonly is: 'user'; readonly user: string } | { readonly is: 'device'; readonly device: string }
+export type Recipient =
+  | { readonly is: 'user'; readonly user: string }
+  | { readonly is: 'device'; readonly device: string }
 
 type ExplainParts = {
   readonly database: Database
@@ -42,7 +44,7 @@ export async function explain(
   given: ExplainParts,
   scope: Scope,
   notification: Notification,
-  who: Asked,
+  who: Recipient,
 ): Promise<Explanation> {
   const about = aboutNotification(notification)
   const rows =
@@ -79,7 +81,7 @@ async function devicesOf(database: Database, scope: Scope, user: string, since: 
 }
 
 /** Whether whoever is asked about had the device when the notification rang, and has it still. */
-async function personOn(database: Database, row: DeviceRow, who: Asked, at: Date): Promise<Evidence['person']> {
+async function personOn(database: Database, row: DeviceRow, who: Recipient, at: Date): Promise<Evidence['person']> {
   if (who.is === 'device') return 'stays'
   const then = await userAt(database, row.no, at, row.user)
   return then !== who.user ? 'came-later' : row.user === who.user ? 'stays' : 'left'
@@ -102,7 +104,7 @@ function aboutNotification(notification: Notification): Explanation['about'] {
 async function nobody(
   { database, seesBoth }: ExplainParts,
   scope: Scope,
-  who: Asked,
+  who: Recipient,
 ): Promise<Pick<Explanation, 'verdict' | 'seen' | 'likely'>> {
   const other = { app: scope.app, environment: environments.find((one) => one !== scope.environment) as Environment }
   if (who.is === 'device') {
@@ -145,7 +147,7 @@ async function explainDevice(
   scope: Scope,
   notification: Notification,
   row: DeviceRow,
-  who: Asked,
+  who: Recipient,
 ) {
   const found = await deliveryOf(database, notification, row.no)
   const tag = notification.content.tag

@@ -8,7 +8,7 @@ import type { Database, Scope } from '../database/index.ts'
 import { deliveryView, listDeliveries } from '../deliveries/index.ts'
 import type { BlockDevice } from '../engine/index.ts'
 import type { RuleEvaluator } from '../segments/index.ts'
-import { type Asked, explain } from './explain.ts'
+import { explain, type Recipient } from './explain.ts'
 import { requireNotification } from './find.ts'
 import type { Accepted, Intake } from './intake.ts'
 import { notificationView } from './notification-view.ts'
@@ -161,7 +161,7 @@ function scheduledView({ nextId, nextAt, changedAt, notification }: Scheduled) {
 }
 
 /** A person's name or a device's id, with or without saying which. */
-function whoIs(text: string): Asked {
+function whoIs(text: string): Recipient {
   const read = parseReference(text.includes(':') ? text : isUuid(text) ? `device:${text}` : `user:${text}`)
   if (typeof read === 'string' || (read.is !== 'user' && read.is !== 'device'))
     throw new Problem('invalid-request', `“${text.slice(0, 100)}” names nobody; write user:NAME or device:ID.`)

@@ -10,7 +10,7 @@ import { countMembers, pruneOccurrences, pruneTopics } from '../people/index.ts'
 import { allStops, pruneCapPages, unparkForgotten } from '../policy/index.ts'
 import { countUnheard, pruneRuns } from '../schedules/index.ts'
 import { pruneFirings } from '../triggers/index.ts'
-import { boundWebhooks, pruneLog, pruneOverdue, type Waiting } from '../webhooks/index.ts'
+import { boundWebhooks, type OutboxBacklog, pruneLog, pruneOverdue } from '../webhooks/index.ts'
 import type { BackgroundJob } from './background-jobs.ts'
 import { pruneSilent } from './store/processes.ts'
 
@@ -44,7 +44,7 @@ export function jobsOfService(given: {
   /** Hears what is to be known of schedules and stops, for those who watch. */
   readonly onMeasured: (measured: Measured) => void
   /** Hears how many events wait for which webhook. */
-  readonly onWaiting: (waiting: readonly Waiting[]) => void
+  readonly onWaiting: (waiting: readonly OutboxBacklog[]) => void
 }): BackgroundJob[] {
   const { database, checks, deliveryDays, log, onMeasured } = given
   const prune = async (mayGoOn: () => boolean) => {

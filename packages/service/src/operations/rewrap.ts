@@ -15,8 +15,8 @@ export class RewrapUnderWay extends Error {
 /** How many secrets are under the new key, and how many no key opens. */
 export type Rewrapped = { readonly rewrapped: number; readonly unopened: number }
 
-/** A secret where it is kept. @returns false when it was changed meanwhile, and so is under the new key */
-type Kept = { readonly sealed: Buffer; readonly place: string; replace(after: Buffer): Promise<boolean> }
+/** A secret where it is stored. @returns false when it was changed meanwhile, and so is under the new key */
+type StoredSecret = { readonly sealed: Buffer; readonly place: string; replace(after: Buffer): Promise<boolean> }
 
 /**
  * Puts every stored secret under a new master key while the service runs. At every moment each secret opens: the new key
@@ -29,10 +29,10 @@ export async function rewrapAll(database: Database, vault: Vault, keyring: Keyri
   const done = await underLease(database, 'rewrap', async (mayGoOn) => {
     keyring.add()
     let [rewrapped, unopened] = [0, 0]
-    for await (const kept of keptSecrets(database)) {
-      const fresh = anew(vault, kept)
+    for await (const stored of storedSecrets(database)) {
+      const fresh = anew(vault, stored)
       if (fresh === undefined) unopened++
-      else if (fresh !== kept.sealed && (await kept.replace(fresh))) rewrapped++
+      else if (fresh !== stored.sealed && (await stored.replace(fresh))) rewrapped++
       if ((rewrapped + unopened) % 50 === 49 && !(await mayGoOn())) return { rewrapped, unopened }
     }
     if (await mayGoOn()) {
@@ -47,7 +47,7 @@ export async function rewrapAll(database: Database, vault: Vault, keyring: Keyri
 }
 
 /** @returns undefined for one that no key opens: it stays as it is, and holds up no other */
-function anew(vault: Vault, { sealed, place }: Kept): Buffer | undefined {
+function anew(vault: Vault, { sealed, place }: StoredSecret): Buffer | undefined {
   try {
     return vault.rewrap(sealed, place)
   } catch (error) {
@@ -56,7 +56,7 @@ function anew(vault: Vault, { sealed, place }: Kept): Buffer | undefined {
   }
 }
 
-async function* keptSecrets(database: Database): AsyncGenerator<Kept> {
+async function* storedSecrets(database: Database): AsyncGenerator<StoredSecret> {
   for (let after = 0; ; ) {
     const rows = await sealedAfter(database, after)
     for (const { no, appNo, environment, platform, sealed } of rows) {

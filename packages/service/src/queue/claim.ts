@@ -56,7 +56,7 @@ async function maxUrgentDue(database: Database, mayBe: SQL, least: number): Prom
 /** How often a claim looks again when others were faster. */
 const turnsTried = 3
 
-type Turn = { readonly appNo: number; readonly subjectNo: number }
+type QueueTurn = { readonly appNo: number; readonly subjectNo: number }
 
 type ClaimedRow = {
   readonly no: number
@@ -74,7 +74,7 @@ type ClaimedRow = {
 async function claimOf(
   tx: Tx,
   urgency: number,
-  { appNo, subjectNo }: Turn,
+  { appNo, subjectNo }: QueueTurn,
   mayBe: SQL,
   leaseMs: number,
 ): Promise<ClaimedWork | undefined> {
@@ -97,7 +97,12 @@ async function claimOf(
 /** The most apps, and subjects of one app, that are looked at for whose turn it is: those behind the last one, round and round. */
 const maxLookedAt = 200
 
-async function nextTurn(database: Database, fair: FairQueue, urgency: number, mayBe: SQL): Promise<Turn | undefined> {
+async function nextTurn(
+  database: Database,
+  fair: FairQueue,
+  urgency: number,
+  mayBe: SQL,
+): Promise<QueueTurn | undefined> {
   // Each app is looked up by itself: one with ten thousand pieces costs no more than one with a single piece.
   const apps = await someBehind(
     database,

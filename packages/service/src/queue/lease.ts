@@ -1,6 +1,6 @@
 import { sql } from 'drizzle-orm'
 import { afterNow, type Tx } from '../database/index.ts'
-import type { Held } from './work.ts'
+import type { ClaimRef } from './work.ts'
 
 type Changes = Pick<Tx, 'change'>
 
@@ -10,7 +10,7 @@ type Changes = Pick<Tx, 'change'>
  */
 export async function extend(
   tx: Changes,
-  { no, fence }: Held,
+  { no, fence }: ClaimRef,
   leaseMs: number,
   left?: { readonly body: Buffer; readonly size: number },
 ): Promise<boolean> {
@@ -24,7 +24,7 @@ export async function extend(
 export type Release = { readonly afterMs: number } | 'suspended'
 
 /** Gives work back, due after a while, or suspended with the due time that it had. @returns false when the lease was lost */
-export async function release(tx: Changes, { no, fence }: Held, how: Release): Promise<boolean> {
+export async function release(tx: Changes, { no, fence }: ClaimRef, how: Release): Promise<boolean> {
   const change = how === 'suspended' ? sql`suspended = true` : sql`due_at = ${afterNow(how.afterMs)}`
   const { affectedRows } = await tx.change(
     sql`update work set leased_until = null, ${change} where no = ${no} and fence = ${fence}`,
@@ -33,6 +33,6 @@ export async function release(tx: Changes, { no, fence }: Held, how: Release): P
 }
 
 /** Takes work that is done out of the queue. @returns false when the lease was lost */
-export async function finish(tx: Changes, { no, fence }: Held): Promise<boolean> {
+export async function finish(tx: Changes, { no, fence }: ClaimRef): Promise<boolean> {
   return (await tx.change(sql`delete from work where no = ${no} and fence = ${fence}`)).affectedRows === 1
 }

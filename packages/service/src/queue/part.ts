@@ -1,10 +1,10 @@
 import { type Environment, urgencies } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Reader, Tx } from '../database/index.ts'
-import type { Held, QueuedWork } from './work.ts'
+import type { ClaimRef, QueuedWork } from './work.ts'
 
 /** A piece of work that nobody holds. */
-export type UnheldWork = QueuedWork & Held
+export type UnheldWork = QueuedWork & ClaimRef
 
 /**
  * What waits in an app for a cause to go away, in no order, in the words of the index `by_share`.
@@ -27,7 +27,7 @@ export const waitingFor = (
   )
 
 /** Makes a piece due at once, if still nobody holds it. @returns whether it was so */
-export const makeOneDue = async (tx: Pick<Tx, 'change'>, { no, fence }: Held): Promise<boolean> =>
+export const makeOneDue = async (tx: Pick<Tx, 'change'>, { no, fence }: ClaimRef): Promise<boolean> =>
   (
     await tx.change(
       sql`update work set due_at = utc_timestamp(3) where no = ${no} and fence = ${fence} and leased_until is null`,
@@ -37,7 +37,7 @@ export const makeOneDue = async (tx: Pick<Tx, 'change'>, { no, fence }: Held): P
 /** Leaves a piece with a part of what it had, if still nobody holds it: whoever asks takes the rest. @returns whether it was so */
 export const leavePart = async (
   tx: Pick<Tx, 'change'>,
-  { no, fence }: Held,
+  { no, fence }: ClaimRef,
   left: { readonly body: Buffer; readonly size: number },
 ): Promise<boolean> =>
   (

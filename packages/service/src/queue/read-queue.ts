@@ -1,7 +1,7 @@
 import type { Environment } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import type { Reader } from '../database/index.ts'
-import { type Held, ofApp, ofSubject, type QueuedWork } from './work.ts'
+import { type ClaimRef, ofApp, ofSubject, type QueuedWork } from './work.ts'
 
 export type QueueState = {
   /** Parts whose turn has come. */
@@ -43,7 +43,7 @@ export async function hasWork(reader: Reader, subjectNo: number, which: 'any' | 
 }
 
 /** What is left of work that somebody holds, and keeps hold of until the transaction ends. @returns undefined when the lease was lost */
-export async function heldBody(tx: Reader, { no, fence }: Held): Promise<{ body: Buffer | null } | undefined> {
+export async function heldBody(tx: Reader, { no, fence }: ClaimRef): Promise<{ body: Buffer | null } | undefined> {
   const [work] = await tx.rows<{ body: Buffer | null }>(
     sql`select body from work where no = ${no} and fence = ${fence} for update`,
   )

@@ -28,7 +28,7 @@ export type ClaimedWork = QueuedWork & {
   readonly claimedAt: Date
 }
 
-export type Held = Pick<ClaimedWork, 'no' | 'fence'>
+export type ClaimRef = Pick<ClaimedWork, 'no' | 'fence'>
 
 /** The work of one subject. */
 export const ofSubject = (subjectNo: number): SQL => sql`subject_no = ${subjectNo}`

@@ -4,7 +4,7 @@ import { type Api, nameAtPlace, numberAtPlace, pageView, placeOfName } from '../
 import { invalid } from '../base/index.ts'
 import { type Database, databaseTime, whereOf } from '../database/index.ts'
 import { type Reach, ReachCounter } from '../targets/index.ts'
-import type { Coming, Schedules } from './schedules.ts'
+import type { Schedules, UpcomingItem } from './schedules.ts'
 import { listRuns, type RunRow } from './store/runs.ts'
 import { listSchedules, type ScheduleRow } from './store/schedules.ts'
 
@@ -73,7 +73,7 @@ export function serveSchedules(api: Api, database: Database, schedules: Schedule
 }
 
 /** What a request about reads like: of a template its name, since its texts are those of its time. */
-const showsOf = ({ template, content, values }: Pick<Coming, 'content' | 'values' | 'template'>) =>
+const showsOf = ({ template, content, values }: Pick<UpcomingItem, 'content' | 'values' | 'template'>) =>
   template === null ? sampleTexts(content, { values: values ?? {} }) : { title: template, body: null }
 
 const scheduleView = (row: ScheduleRow, skipped: readonly Date[] = []): Schedule => ({
@@ -82,7 +82,7 @@ const scheduleView = (row: ScheduleRow, skipped: readonly Date[] = []): Schedule
   notification: row.notification as never,
   shows: showsOf({
     template: row.notification.template ?? null,
-    content: row.notification.content as Coming['content'],
+    content: row.notification.content as UpcomingItem['content'],
     values: row.notification.values,
   }),
   graceSeconds: row.graceSeconds,
@@ -103,7 +103,7 @@ const runView = ({ state, says, notification, dueAt, at }: Omit<RunRow, 'no'>): 
 })
 
 const comingView = (
-  { content, values, template, dueAt, target: _target, mode: _mode, ...rest }: Coming,
+  { content, values, template, dueAt, target: _target, mode: _mode, ...rest }: UpcomingItem,
   reach: Reach | null,
 ): Upcoming['items'][number] => ({
   ...rest,

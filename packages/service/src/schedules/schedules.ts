@@ -11,11 +11,11 @@ import {
   buildNotification,
   draftOf,
   findScheduledByName,
-  holdIn,
   type Intake,
   neverRings,
   nextTime,
   nextTimes,
+  pauseIn,
   readersHourAt,
   readersOf,
   scheduledBefore,
@@ -29,7 +29,7 @@ import {
   deleteSchedule,
   deleteSchedules,
   findSchedule,
-  holdTimes,
+  lockSchedules,
   moveOn,
   pauseSchedule,
   type ScheduleRow,
@@ -46,7 +46,7 @@ export type ScheduleRequest = {
 }
 
 /** Something that rings within the next days. */
-export type Coming = {
+export type UpcomingItem = {
   readonly dueAt: Date
   readonly schedule: string | null
   readonly notification: string | null
@@ -121,7 +121,7 @@ export class Schedules {
     const settled = when.afterSeconds === undefined ? when : { at: nextAt.toISOString() }
     const given = { name, when: settled, notification, graceSeconds, paused, nextAt, nextId: newId(), madeBy: actor }
     await this.#database.transact(async (tx) => {
-      if (waiting) await holdIn(tx, waiting.no, 'cancelled')
+      if (waiting) await pauseIn(tx, waiting.no, 'cancelled')
       await saveSchedule(tx, whereOf(scope), given)
     })
     if (waiting) this.#signals.emit('pause')
@@ -187,7 +187,7 @@ export class Schedules {
     const following = (await nextTime(timingOf(schedule.when, nextAt.getTime()), nextAt.getTime())) ?? null
     await this.#database.transact(async (tx) => {
       // Changed, or rung, meanwhile: then it is another time that is next.
-      if (!(await holdTimes(tx, [schedule])).has(schedule.no)) return
+      if (!(await lockSchedules(tx, [schedule])).has(schedule.no)) return
       if (!(await settleTime(tx, schedule.no, { dueAt: nextAt, state: 'skipped' }))) return
       await moveOn(tx, schedule.no, following, newId())
     })
@@ -220,7 +220,7 @@ export class Schedules {
     const prepared = await Promise.all(due.map((one) => this.#prepare(one)))
     const settled = await this.#database.transact(async (tx) => {
       const states: RunRow['state'][] = []
-      const held = await holdTimes(
+      const held = await lockSchedules(
         tx,
         due.map(({ schedule }) => schedule),
       )
@@ -297,13 +297,16 @@ export class Schedules {
   }
 
   /** What rings before a moment, soonest first. */
-  async upcoming(scope: Scope, days: number): Promise<{ readonly items: readonly Coming[]; readonly cut: boolean }> {
+  async upcoming(
+    scope: Scope,
+    days: number,
+  ): Promise<{ readonly items: readonly UpcomingItem[]; readonly cut: boolean }> {
     const now = await databaseTime(this.#database)
     const until = new Date(now.getTime() + days * 86_400_000)
     const where = whereOf(scope)
     const schedules = await schedulesBefore(this.#database, where, until, maxComing.all + 1)
     let cut = schedules.length > maxComing.all
-    const items: Coming[] = []
+    const items: UpcomingItem[] = []
     for (const schedule of schedules.slice(0, maxComing.all)) {
       const { name, when, notification, paused, nextAt } = schedule
       if (nextAt === null) continue

@@ -8,7 +8,7 @@ import { loadBlockDevices, readersValues, superseded } from '../people/index.ts'
 import { countUnderCaps, policyOf, refund, wakeRejected } from '../policy/index.ts'
 import { extend, FairQueue, release } from '../queue/index.ts'
 import { claimNotificationWork } from './store/claim-notification-work.ts'
-import { expandPage, type Looks } from './store/expand-page.ts'
+import { expandPage, type ReaderCursors } from './store/expand-page.ts'
 
 const tryAgainAfterMs = 200
 
@@ -23,7 +23,7 @@ export const workStore = (
   giveUp: AbortSignal,
   onStep: OnStep = () => {},
   fair = new FairQueue(),
-  looks: Looks = new Map(),
+  looks: ReaderCursors = new Map(),
 ): WorkStore => ({
   claim: (held, least) => claimNotificationWork(database, { leaseMs, fair, held, least }),
   extend: (claim) => extend(database, claim, leaseMs),

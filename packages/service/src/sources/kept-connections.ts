@@ -6,11 +6,11 @@ import type { SqlConnection } from './sql-connection.ts'
 /** A connection that nobody uses for so long is given up. */
 const idleMs = 60_000
 
-type Kept = { readonly name: string; readonly connection: SqlConnection; usedMs: number }
+type PooledConnection = { readonly name: string; readonly connection: SqlConnection; usedMs: number }
 
 /** Connections that are kept between poller, by source; each belongs to one address and one account. */
 export class KeptConnections {
-  readonly #kept = new Map<number, Kept>()
+  readonly #kept = new Map<number, PooledConnection>()
 
   /** One that has begun to read: the one that was kept, unless it was hung up on meanwhile. @throws {SourceFault} */
   async ready(no: number, url: string, { ca }: TableSource, reach: Reach): Promise<SqlConnection> {

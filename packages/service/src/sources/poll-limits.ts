@@ -1,5 +1,5 @@
 /** A poll at a source, as far as others wait for it. */
-export type Turn = {
+export type PollSlot = {
   readonly appNo: number
   /** The source could not be read last time, and takes its time again. */
   readonly isAtFault: boolean
@@ -8,14 +8,14 @@ export type Turn = {
 /** So many sources are looked at at a time: of all apps, of one, and of those that could not be read last time. */
 const most = { inAll: 8, ofApp: 3, atFault: 4 }
 
-export const isFull = (going: readonly Turn[]): boolean => going.length >= most.inAll
+export const isFull = (going: readonly PollSlot[]): boolean => going.length >= most.inAll
 
 /** Apps that have as many polls as they may. */
-export const saturatedApps = (going: readonly Turn[]): number[] =>
+export const saturatedApps = (going: readonly PollSlot[]): number[] =>
   [...new Set(going.map(({ appNo }) => appNo))].filter((appNo) => !mayStart({ appNo, isAtFault: false }, going))
 
 /** Whether it is a source’s turn beside those that are polled at: of an app only one that is at fault is at a time. */
-export function mayStart({ appNo, isAtFault }: Turn, going: readonly Turn[]): boolean {
+export function mayStart({ appNo, isAtFault }: PollSlot, going: readonly PollSlot[]): boolean {
   const own = going.filter((one) => one.appNo === appNo)
   if (own.length >= most.ofApp) return false
   if (!isAtFault) return true

@@ -24,7 +24,7 @@ import { OwnSnapshot } from './paged-snapshot.ts'
 import { pollByCursor } from './poll-by-cursor.ts'
 import { everySecondsOf, maxWaiting, type PollContext } from './poll-context.ts'
 import { poll } from './poll-http.ts'
-import { isFull, mayStart, saturatedApps, type Turn } from './poll-limits.ts'
+import { isFull, mayStart, type PollSlot, saturatedApps } from './poll-limits.ts'
 import type { ReaderPool, SourceReader } from './reader-pool.ts'
 import { openSecrets } from './secrets.ts'
 import { segmentPeople } from './segment-people.ts'
@@ -79,7 +79,7 @@ export type SourceParts = Reach & {
  */
 export class SourcePoller {
   readonly #parts: SourceParts
-  readonly #polls = new Map<number, Turn & { readonly done: Promise<void>; readonly giveUp: AbortController }>()
+  readonly #polls = new Map<number, PollSlot & { readonly done: Promise<void>; readonly giveUp: AbortController }>()
   readonly #poller: Poller
   #isClosed = false
 
@@ -143,7 +143,7 @@ export class SourcePoller {
     return this.#parts.readers.read({ appNo, from: { is: 'answer', json, source }, signal }, work)
   }
 
-  #begin(lease: SourceLease, { appNo, isAtFault }: Turn): Promise<void> {
+  #begin(lease: SourceLease, { appNo, isAtFault }: PollSlot): Promise<void> {
     const giveUp = new AbortController()
     const { database, maxPollMs = maxPollMsDefault } = this.#parts
     const alive = new Lease(() => extendSourceLease(database, lease, leaseMs), {

@@ -12,7 +12,7 @@ const withinMs = 2_500
 const keptMs = 30_000
 const maxKept = 500
 
-type Asked = { readonly target: Target; readonly mode: Mode }
+type ReachQuery = { readonly target: Target; readonly mode: Mode }
 
 /** Counts targets for a page that shows many of them: each once, a few at a time, and not again for a while. */
 export class ReachCounter {
@@ -24,7 +24,7 @@ export class ReachCounter {
   }
 
   /** @returns for each what is known of it in time; null for what is not */
-  async count(where: Where, all: readonly Asked[]): Promise<(Reach | null)[]> {
+  async count(where: Where, all: readonly ReachQuery[]): Promise<(Reach | null)[]> {
     const enough = AbortSignal.timeout(withinMs)
     const few = pLimit(2)
     const counts = new Map<string, Promise<Reach | null>>()
@@ -41,7 +41,7 @@ export class ReachCounter {
     )
   }
 
-  async #one(name: string, where: Where, { target, mode }: Asked, enough: AbortSignal): Promise<Reach | null> {
+  async #one(name: string, where: Where, { target, mode }: ReachQuery, enough: AbortSignal): Promise<Reach | null> {
     const known = this.#kept.get(name)
     if (known && known.untilMs > performance.now()) return known.reach
     if (enough.aborted) return null

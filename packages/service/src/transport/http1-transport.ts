@@ -42,7 +42,7 @@ export class Http1Transport implements Transport {
   }
 
   request(asking: Asking): Exchange {
-    const asked = new Asked(this.address, asking.reads === 'everything')
+    const asked = new Http1Exchange(this.address, asking.reads === 'everything')
     try {
       this.#open().dispatch(
         { method: asking.method as 'POST', path: asking.path, headers: asking.headers, body: asking.body },
@@ -71,7 +71,7 @@ export class Http1Transport implements Transport {
 
 type Controller = { abort(reason: Error): void }
 
-class Asked implements Exchange {
+class Http1Exchange implements Exchange {
   readonly answer: Promise<GatewayAnswer>
   readonly #origin: string
   readonly #readsAll: boolean

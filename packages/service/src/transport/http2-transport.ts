@@ -53,7 +53,7 @@ export class Http2Transport implements Transport {
     } catch (error) {
       return neverAsked(new NoAnswer(this.address, errorCode(error), { cause: error }))
     }
-    const asked = new Asked(this.address, session, stream, reads === 'everything')
+    const asked = new Http2Exchange(this.address, session, stream, reads === 'everything')
     stream[askedFor] = asked
     stream.on('response', onResponse)
     stream.on('error', onError)
@@ -122,11 +122,11 @@ export class Http2Transport implements Transport {
 
 /** Where a stream carries what it was opened for: its listeners are the same functions for all, since thousands a second are made. */
 const askedFor = Symbol('asked for')
-type AskedStream = ClientHttp2Stream & { [askedFor]?: Asked }
+type AskedStream = ClientHttp2Stream & { [askedFor]?: Http2Exchange }
 
 const noHeaders: GatewayAnswer['headers'] = {}
 
-class Asked implements Exchange {
+class Http2Exchange implements Exchange {
   readonly answer: Promise<GatewayAnswer>
   readonly origin: string
   readonly session: ClientHttp2Session

@@ -7,7 +7,7 @@ import { findSource, SourceFault } from '../sources/index.ts'
 import { AppLimiter, type Detach } from './app-limiter.ts'
 import { cameByNow, type ReadDue, readDue } from './due.ts'
 import type { FiringBuild } from './firing.ts'
-import { batchSize, type FiringParts, makeOrSay, ourFault, reportTo, stateOf, tell } from './firing-parts.ts'
+import { batchSize, buildOrFault, type FiringParts, internalError, report, reportTo, stateOf } from './firing-parts.ts'
 import { type DueFiring, dueFirings, type FiringState, putOffFiring, settleFiring } from './store/firings.ts'
 import { givenOf } from './trigger-input.ts'
 
@@ -73,8 +73,11 @@ export class DueFiringDispatcher {
     } catch (error) {
       if (error instanceof DatabaseUnavailable) throw error
       // Put off whatever the reason: what stays due and fails at each pass would stand before all others.
-      if (!(error instanceof SourceFault)) this.#parts.hears.failed(ones[0]!.firing.name, error)
-      await this.#putOff(ones, `its source ${name} ${error instanceof SourceFault ? error.message : `has ${ourFault}`}`)
+      if (!(error instanceof SourceFault)) this.#parts.observer.failed(ones[0]!.firing.name, error)
+      await this.#putOff(
+        ones,
+        `its source ${name} ${error instanceof SourceFault ? error.message : `has ${internalError}`}`,
+      )
       return
     }
     await this.#settleAll(
@@ -101,10 +104,10 @@ export class DueFiringDispatcher {
   async #settleAs(firing: DueFiring, settled: Settled): Promise<void> {
     const state = await this.#storeSettled(firing, settled).catch((error: unknown) => {
       if (error instanceof DatabaseUnavailable) throw error
-      this.#parts.hears.failed(firing.name, error)
-      return this.#storeSettled(firing, { state: 'fault', says: ourFault })
+      this.#parts.observer.failed(firing.name, error)
+      return this.#storeSettled(firing, { state: 'fault', says: internalError })
     })
-    if (state) tell(this.#parts, { events: 1, states: [state] })
+    if (state) report(this.#parts, { events: 1, states: [state] })
   }
 
   /** @returns undefined when somebody else has settled it */
@@ -125,7 +128,13 @@ export class DueFiringDispatcher {
     if (isOver) return { state: 'not-needed', says: 'unless holds by now' }
     const app = await findAppByNo(this.#parts.database, firing.appNo)
     if (!app) return { state: 'fault', says: 'its app has gone' }
-    const made = await makeOrSay(this.#parts, { app, environment: firing.environment }, firing.name, definition, ring)
+    const made = await buildOrFault(
+      this.#parts,
+      { app, environment: firing.environment },
+      firing.name,
+      definition,
+      ring,
+    )
     return { ...stateOf(made), made }
   }
 
@@ -142,8 +151,8 @@ export class DueFiringDispatcher {
       if (error instanceof RuleRefused) return true
       if (error instanceof EvaluationsBusy) throw error
       if (error instanceof EvaluationFailed) return { fault: `evaluating unless ${error.message}` }
-      this.#parts.hears.failed(name, error)
-      return { fault: ourFault }
+      this.#parts.observer.failed(name, error)
+      return { fault: internalError }
     }
   }
 }

@@ -2,7 +2,7 @@ import type { Row, TriggerDefinition } from '@zbell/core/triggers'
 import { type ChangedRow, foundOf, type KeptFound, type SourceRow } from '../sources/index.ts'
 import type { Ring } from './firing.ts'
 import type { DueFiring } from './store/firings.ts'
-import type { Came } from './trigger-input.ts'
+import type { TriggerInput } from './trigger-input.ts'
 
 /** What a firing that waits keeps: what is to ring, and the row about which it is asked again. */
 export type KeptRing = Ring & { readonly found?: KeptFound }
@@ -16,7 +16,7 @@ export type ReadDue = {
   /** The row about which it fired. */
   readonly found: ChangedRow | undefined
   /** What it is asked about by now. */
-  readonly came: Came
+  readonly came: TriggerInput
 }
 
 export function readDue(firing: DueFiring): ReadDue {
@@ -33,7 +33,7 @@ export function readDue(firing: DueFiring): ReadDue {
 }
 
 /** A row as it was read again, or as it was when it is gone. */
-export const cameByNow = (found: ChangedRow, row: Row | undefined, { definition }: SourceRow): Came => ({
+export const cameByNow = (found: ChangedRow, row: Row | undefined, { definition }: SourceRow): TriggerInput => ({
   is: 'row',
   found: row ? { ...found, row, gone: false } : { ...found, gone: true },
   source: definition,

@@ -9,19 +9,19 @@ import { findSourceByNo, foundOf, type KeptFound, queuedChange, type SourceRow }
 import { AppLimiter, type Detach } from './app-limiter.ts'
 import type { KeptRing } from './due.ts'
 import { ringOf } from './firing.ts'
+import { FiringBatch, type Outcome } from './firing-batch.ts'
 import {
   batchSize,
+  buildOrFault,
   type FiringParts,
-  makeOrSay,
-  ourFault,
+  type FiringResult,
+  internalError,
+  report,
   reportTo,
-  type Stored,
   stateOf,
-  tell,
 } from './firing-parts.ts'
 import { lockTriggers, type TriggerRow, triggersOfSource } from './store/triggers.ts'
-import { type Outcome, Storing } from './store-firings.ts'
-import { type Came, givenOf, keyOf, logged, skippedAsLate } from './trigger-input.ts'
+import { givenOf, keyOf, logged, skippedAsLate, type TriggerInput } from './trigger-input.ts'
 
 /** Events of one app that are prepared concurrently. */
 const concurrency = 6
@@ -78,18 +78,18 @@ export class EventDispatcher {
 
   async #storePrepared(prepared: readonly Prepared[]): Promise<number> {
     try {
-      return tell(this.#parts, await this.#storeAll(prepared))
+      return report(this.#parts, await this.#storeAll(prepared))
     } catch (error) {
       if (error instanceof DatabaseUnavailable) throw error
       // One of them is to blame, and holds up no other.
       let ours = 0
-      for (const one of prepared) ours += tell(this.#parts, await this.#storeAlone(one))
+      for (const one of prepared) ours += report(this.#parts, await this.#storeAlone(one))
       return ours
     }
   }
 
   /** Stores what came of events that nobody else has taken meanwhile. */
-  async #storeAll(prepared: readonly Prepared[]): Promise<Stored> {
+  async #storeAll(prepared: readonly Prepared[]): Promise<FiringResult> {
     const triggers = new Set(prepared.flatMap(({ outcomes }) => outcomes.map(({ row }) => row.no)))
     return this.#parts.database.transact(async (tx) => {
       await lockTriggers(tx, [...triggers])
@@ -97,7 +97,7 @@ export class EventDispatcher {
         tx,
         prepared.map(({ event }) => event.no),
       )
-      const storing = new Storing(tx)
+      const storing = new FiringBatch(tx)
       for (const { event, outcomes } of prepared)
         if (taken.has(event.no)) for (const outcome of outcomes) await storing.take(outcome)
       return { events: taken.size, states: await storing.end() }
@@ -105,14 +105,14 @@ export class EventDispatcher {
   }
 
   /** Stores what came of an event, or else that it could not be. */
-  async #storeAlone(one: Prepared): Promise<Stored> {
+  async #storeAlone(one: Prepared): Promise<FiringResult> {
     try {
       return await this.#storeAll([one])
     } catch (error) {
       if (error instanceof DatabaseUnavailable) throw error
       const outcomes = one.outcomes.map(({ row, firing: { triggerNo, version, key } }): Outcome => {
-        this.#parts.hears.failed(row.name, error)
-        const firing = { triggerNo, version, key, given: {}, state: 'fault' as const, says: ourFault }
+        this.#parts.observer.failed(row.name, error)
+        const firing = { triggerNo, version, key, given: {}, state: 'fault' as const, says: internalError }
         return { row, firing, made: undefined }
       })
       return this.#storeAll([{ ...one, outcomes }])
@@ -167,7 +167,13 @@ export class EventDispatcher {
     return { scope: app && { app, environment }, source, triggers: [...others, ...named] }
   }
 
-  async #outcome(scope: Scope, row: TriggerRow, came: Came, lateSeconds: number, detach: Detach): Promise<Outcome> {
+  async #outcome(
+    scope: Scope,
+    row: TriggerRow,
+    came: TriggerInput,
+    lateSeconds: number,
+    detach: Detach,
+  ): Promise<Outcome> {
     const { no: triggerNo, version, name, definition } = row
     const about = { triggerNo, version, given: logged(came) }
     const unmade = (firing: Omit<Outcome['firing'], keyof typeof about>): Outcome => ({
@@ -188,33 +194,33 @@ export class EventDispatcher {
       const kept: KeptRing = came.is === 'row' ? { ...ring, found: queuedChange(came.found) } : ring
       return unmade({ ...firing, state: 'waiting', ring: kept, afterSeconds: definition.after })
     }
-    const made = await makeOrSay(this.#parts, scope, name, definition, ring)
+    const made = await buildOrFault(this.#parts, scope, name, definition, ring)
     return { row, firing: { ...firing, ...stateOf(made) }, made }
   }
 
   /** An error of one trigger is its own fault, so that it holds up no other. @throws {EvaluationsBusy} */
-  async #fired({ app }: Scope, row: TriggerRow, came: Came, onSlow: Detach): Promise<Fired> {
+  async #fired({ app }: Scope, row: TriggerRow, came: TriggerInput, onSlow: Detach): Promise<Fired> {
     try {
       const trigger = { appNo: app.no, definition: row.definition, stored: row, onSlow }
       return await this.#parts.evaluator.fire(trigger, givenOf(came), keyOf(came))
     } catch (error) {
       if (error instanceof EvaluationsBusy) throw error
       if (error instanceof RuleRefused) return { is: 'fault', says: error.message }
-      this.#parts.hears.failed(row.name, error)
-      return { is: 'fault', says: ourFault }
+      this.#parts.observer.failed(row.name, error)
+      return { is: 'fault', says: internalError }
     }
   }
 }
 
 /** What came, as a trigger is asked about it. @returns undefined for a source that has gone */
-function cameOf({ sourceNo, event }: WaitingEvent, source: SourceRow | undefined): Came | undefined {
+function cameOf({ sourceNo, event }: WaitingEvent, source: SourceRow | undefined): TriggerInput | undefined {
   if (sourceNo === 0 || source?.definition.kind === 'incoming') return { is: 'event', event }
   return source && { is: 'row', found: foundOf(event as unknown as KeptFound), source: source.definition }
 }
 
 /** Events of devices go to triggers that ask for them. */
-const isSubscribed = ({ devices }: TriggerDefinition, came: Came): boolean =>
+const isSubscribed = ({ devices }: TriggerDefinition, came: TriggerInput): boolean =>
   came.is === 'row' || came.event.by !== 'device' || devices === true
 
-const isOfType = ({ types }: TriggerDefinition, came: Came): boolean =>
+const isOfType = ({ types }: TriggerDefinition, came: TriggerInput): boolean =>
   came.is === 'row' || types === undefined || types.includes(String(came.event.type))

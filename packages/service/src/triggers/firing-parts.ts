@@ -9,10 +9,10 @@ import type { TriggerEvaluator } from './trigger-evaluator.ts'
 /** How many events, or due firings, are read at a time. */
 export const batchSize = 200
 
-export const ourFault = 'a fault of ours, which the service’s log tells'
+export const internalError = 'a fault of ours, which the service’s log tells'
 
-/** Who hears what comes of firings. */
-export type Hears = {
+/** Who observer what comes of firings. */
+export type FiringObserver = {
   fired(state: FiringState): void
   /** A fault of ours. */
   failed(trigger: string, error: unknown): void
@@ -26,15 +26,15 @@ export type FiringParts = {
   readonly poller: SourcePoller
   readonly evaluator: TriggerEvaluator
   readonly keptDays: number
-  readonly hears: Hears
+  readonly observer: FiringObserver
 }
 
 /** What was stored, and of how many events; others may have been taken by somebody else. */
-export type Stored = { readonly events: number; readonly states: readonly FiringState[] }
+export type FiringResult = { readonly events: number; readonly states: readonly FiringState[] }
 
 /** Any error but that of an unavailable database becomes the firing’s own fault, so that it holds up no other. */
-export async function makeOrSay(
-  { database, keptDays, hears }: FiringParts,
+export async function buildOrFault(
+  { database, keptDays, observer }: FiringParts,
   scope: Scope,
   name: string,
   definition: TriggerDefinition,
@@ -44,23 +44,23 @@ export async function makeOrSay(
     return await buildFiring({ database, keptDays }, scope, name, definition, ring)
   } catch (error) {
     if (error instanceof DatabaseUnavailable) throw error
-    hears.failed(name, error)
-    return { is: 'fault', says: ourFault }
+    observer.failed(name, error)
+    return { is: 'fault', says: internalError }
   }
 }
 
 /** @returns of how many events it was */
-export function tell({ signals, hears }: FiringParts, { events, states }: Stored): number {
+export function report({ signals, observer }: FiringParts, { events, states }: FiringResult): number {
   if (states.includes('rung')) signals.emit('work')
-  for (const state of states) hears.fired(state)
+  for (const state of states) observer.fired(state)
   return events
 }
 
 /** Reports the error of a detached piece of work, which is done again at the next poll. */
 export const reportTo =
-  ({ hears }: FiringParts) =>
+  ({ observer }: FiringParts) =>
   (error: unknown): void => {
-    if (!(error instanceof DatabaseUnavailable)) hears.failed('of an app', error)
+    if (!(error instanceof DatabaseUnavailable)) observer.failed('of an app', error)
   }
 
 export const stateOf = (

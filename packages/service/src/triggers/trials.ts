@@ -19,7 +19,7 @@ import { keyOf } from './trigger-input.ts'
 
 /** What somebody tries a trigger with. */
 type TriedRow = Readonly<Record<string, unknown>> | undefined
-export type TriedWith = {
+export type TrialInput = {
   readonly event?: TriedRow
   readonly row?: TriedRow
   readonly before?: TriedRow
@@ -29,7 +29,7 @@ export type TriedWith = {
 }
 
 /** What would come of a row or an event. */
-export type Tried = {
+export type TrialResult = {
   readonly is: 'fires' | 'no-case' | 'fault'
   readonly says: string | null
   readonly caseNo: number | null
@@ -57,7 +57,7 @@ export class Trials {
   }
 
   /** What would come of a row or an event; nothing is stored. */
-  async try(scope: Scope, definition: TriggerDefinition, given: TriedWith): Promise<Tried> {
+  async try(scope: Scope, definition: TriggerDefinition, given: TrialInput): Promise<TrialResult> {
     const { cases, fired, ...explained } = await this.#fire(scope, definition, given)
     const warnings = explained.warnings.map(({ pointer, says }) => ({ pointer, detail: says }))
     const none = { caseNo: null, key: null, cases, review: null, warnings }
@@ -77,7 +77,7 @@ export class Trials {
   async ringOnly(
     scope: Scope,
     definition: TriggerDefinition,
-    { only, ...given }: TriedWith & { readonly only: string },
+    { only, ...given }: TrialInput & { readonly only: string },
     actor: string,
   ): Promise<{ readonly is: Fired['is']; readonly says: string | null; readonly notification: string | null }> {
     const { fired } = await this.#fire(scope, definition, given)
@@ -90,7 +90,7 @@ export class Trials {
   async #fire(
     scope: Scope,
     definition: TriggerDefinition,
-    { event, row, before, gone = false, take = false }: TriedWith,
+    { event, row, before, gone = false, take = false }: TrialInput,
   ) {
     const { masked, ...typed } = await this.#typed(scope, definition.source, { row, before, take })
     const given = { event, ...typed, gone, now: new Date() }
@@ -115,7 +115,7 @@ export class Trials {
   }
 
   /** A row that somebody pasted has the types of its source, and what it leaves out if that is to be taken from there. */
-  async #typed(scope: Scope, name: string, { row, before, take }: Pick<TriedWith, 'row' | 'before' | 'take'>) {
+  async #typed(scope: Scope, name: string, { row, before, take }: Pick<TrialInput, 'row' | 'before' | 'take'>) {
     if (row === undefined) return { masked: [] }
     const source = await findSource(this.#database, whereOf(scope), name)
     const types = source ? await this.#poller.typesOf(source) : {}

@@ -1,8 +1,8 @@
 import {
   type ExplainedFiring,
+  type ExpressionInput,
   explainFiring,
   type Fired,
-  type Given,
   lengthOf,
   Trigger,
   type TriggerDefinition,
@@ -54,7 +54,7 @@ export class TriggerEvaluator {
    * @param key of the row or event
    * @throws {RuleRefused} for a stored definition that this version no longer accepts
    */
-  async fire(trigger: EvaluatedTrigger, given: Given, key: string): Promise<Fired> {
+  async fire(trigger: EvaluatedTrigger, given: ExpressionInput, key: string): Promise<Fired> {
     const inline = this.#inline(trigger, given)
     if (inline) return inline.fire(given, key)
     const { appNo, definition, onSlow } = trigger
@@ -72,7 +72,7 @@ export class TriggerEvaluator {
   }
 
   /** Whether a delayed firing is no longer needed. @throws {RuleRefused} as {@link fire} @throws {EvaluationFailed} */
-  async isOver(trigger: EvaluatedTrigger, given: Given): Promise<boolean> {
+  async isOver(trigger: EvaluatedTrigger, given: ExpressionInput): Promise<boolean> {
     const inline = this.#inline(trigger, given)
     if (inline) return inline.isOver(given)
     const { appNo, definition, onSlow } = trigger
@@ -84,7 +84,7 @@ export class TriggerEvaluator {
   }
 
   /** As {@link fire}, for somebody who tries the trigger. @throws {Problem} `too-many-requests` */
-  async explain(trigger: EvaluatedTrigger, given: Given, key: string): Promise<ExplainedFiring> {
+  async explain(trigger: EvaluatedTrigger, given: ExpressionInput, key: string): Promise<ExplainedFiring> {
     const inline = this.#inline(trigger, given)
     if (inline) return explainFiring(inline, given, key)
     const { appNo, definition } = trigger
@@ -115,7 +115,7 @@ export class TriggerEvaluator {
   }
 
   /** The parsed trigger, if it can be evaluated inline. */
-  #inline({ definition, stored }: EvaluatedTrigger, given: Given): Trigger | undefined {
+  #inline({ definition, stored }: EvaluatedTrigger, given: ExpressionInput): Trigger | undefined {
     const name = stored && `${stored.no} ${stored.version}`
     const cached = name === undefined ? undefined : this.#parsed.get(name)
     if (!cached && lengthOf(definition) > maxInlineCharacters) return undefined

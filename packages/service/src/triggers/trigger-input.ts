@@ -1,19 +1,19 @@
 import { beginningOf } from '@zbell/core'
-import type { Given, SourceDefinition, TriggerDefinition } from '@zbell/core/triggers'
+import type { ExpressionInput, SourceDefinition, TriggerDefinition } from '@zbell/core/triggers'
 import { type ChangedRow, loggedFound } from '../sources/index.ts'
 
 /** What came to a trigger: something that happened, or a row. */
-export type Came =
+export type TriggerInput =
   | { readonly is: 'event'; readonly event: Readonly<Record<string, unknown>> }
   | { readonly is: 'row'; readonly found: ChangedRow; readonly source: SourceDefinition }
 
-export const givenOf = (came: Came): Given =>
+export const givenOf = (came: TriggerInput): ExpressionInput =>
   came.is === 'event'
     ? { event: came.event, now: new Date() }
     : { row: came.found.row, before: came.found.before, gone: came.found.gone, now: new Date() }
 
 /** The key of what came, for a trigger that has none of its own: what names an occurrence (CloudEvents 1.0 §3.1.1), or a row. */
-export function keyOf(came: Came): string {
+export function keyOf(came: TriggerInput): string {
   if (came.is === 'row') return came.found.key
   const { source, id } = came.event as { source?: unknown; id?: unknown }
   return beginningOf(`${String(source ?? '')} ${String(id ?? '')}`.trim(), 200)
@@ -22,7 +22,7 @@ export function keyOf(came: Came): string {
 /** What is kept of it in the log. */
 const maxLoggedChars = 4_000
 
-export function logged(came: Came): Record<string, unknown> {
+export function logged(came: TriggerInput): Record<string, unknown> {
   const given = came.is === 'event' ? { event: came.event } : loggedFound(came.source, came.found)
   const { length } = JSON.stringify(given)
   if (length <= maxLoggedChars) return given

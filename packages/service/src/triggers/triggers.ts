@@ -21,7 +21,7 @@ import {
   saveTrigger,
   type TriggerRow,
 } from './store/triggers.ts'
-import { Trials, type Tried, type TriedWith } from './trials.ts'
+import { type TrialInput, type TrialResult, Trials } from './trials.ts'
 import { TriggerEvaluator } from './trigger-evaluator.ts'
 
 /** So many triggers an app may have in an environment. */
@@ -118,12 +118,12 @@ export class Triggers {
   }
 
   /** What would come of a row or an event; nothing is stored. */
-  async try(scope: Scope, name: string, given: TriedWith): Promise<Tried> {
+  async try(scope: Scope, name: string, given: TrialInput): Promise<TrialResult> {
     return this.#trials.try(scope, (await this.require(scope, name)).definition, given)
   }
 
   /** Rings what would come of a row or an event, for nobody but whom somebody says. */
-  async ringOnly(scope: Scope, name: string, given: TriedWith & { readonly only: string }, actor: string) {
+  async ringOnly(scope: Scope, name: string, given: TrialInput & { readonly only: string }, actor: string) {
     return this.#trials.ringOnly(scope, (await this.require(scope, name)).definition, given, actor)
   }
 

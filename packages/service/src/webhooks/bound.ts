@@ -5,7 +5,7 @@ import { noteDropped } from './store/log.ts'
 import { webhookNames } from './store/webhooks.ts'
 
 /** How much waits for a webhook. */
-export type Waiting = {
+export type OutboxBacklog = {
   readonly app: string
   readonly environment: string
   readonly webhook: string
@@ -22,7 +22,7 @@ export async function boundWebhooks(
   given: {
     readonly database: Database
     readonly maxWaiting: number
-    readonly onWaiting: (waiting: readonly Waiting[]) => void
+    readonly onWaiting: (waiting: readonly OutboxBacklog[]) => void
   },
   mayGoOn: () => boolean,
 ): Promise<void> {

@@ -1,4 +1,11 @@
-import { afterDispatch, type Heard, type Origin, type Outcome, outcomeOf, signMessage } from '@zbell/core/webhooks'
+import {
+  afterDispatch,
+  type Origin,
+  type Outcome,
+  outcomeOf,
+  type ReceiverVerdict,
+  signMessage,
+} from '@zbell/core/webhooks'
 import { nodeCrypto } from '../base/index.ts'
 import type { Database } from '../database/index.ts'
 import {
@@ -135,7 +142,7 @@ function attemptOf(message: Message, posted: Posted, atMs: number): Attempt {
   return { message, posted, outcome, atMs }
 }
 
-const heardOf = (posted: Posted, { is }: Outcome): Heard =>
+const heardOf = (posted: Posted, { is }: Outcome): ReceiverVerdict =>
   is === 'told' ? 'heard' : posted.is === 'silent' ? 'silent' : 'refused'
 
 /** A receiver that says when to come again is left alone until then. */

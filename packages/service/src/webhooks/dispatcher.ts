@@ -60,15 +60,15 @@ const receiversKept = 500
 
 const modeOf = ({ batch }: Pick<WebhookRow, 'batch'>): 'single' | 'batch' => (batch === 1 ? 'single' : 'batch')
 
-type AtHand = {
+type ActiveRound = {
   readonly appNo: number
   readonly isFailing: boolean
   readonly startedMs: number
   readonly done: Promise<void>
 }
-const ofApp = (all: readonly AtHand[], appNo: number): number => all.filter((one) => one.appNo === appNo).length
+const ofApp = (all: readonly ActiveRound[], appNo: number): number => all.filter((one) => one.appNo === appNo).length
 
-type Kept = { readonly receiver: Receiver; readonly key: string }
+type CachedReceiver = { readonly receiver: Receiver; readonly key: string }
 
 /**
  * Tells the app’s own servers what happened. Each receiver has turns, a pace and a circuit of its own; any number of processes may
@@ -76,9 +76,9 @@ type Kept = { readonly receiver: Receiver; readonly key: string }
  */
 export class WebhookDispatcher {
   readonly #parts: DispatcherParts
-  readonly #turns = new Map<number, AtHand>()
+  readonly #turns = new Map<number, ActiveRound>()
   readonly #held = new Set<number>()
-  readonly #receivers = new LRUCache<number, Kept>({
+  readonly #receivers = new LRUCache<number, CachedReceiver>({
     max: receiversKept,
     dispose: ({ receiver }) => void receiver.close(),
   })
@@ -132,7 +132,7 @@ export class WebhookDispatcher {
     const now = performance.now()
     const [slow, quick] = [true, false].map((is) =>
       all.filter((one) => (one.isFailing || now - one.startedMs > slowMs) === is),
-    ) as [AtHand[], AtHand[]]
+    ) as [ActiveRound[], ActiveRound[]]
     const isFull = isFailing
       ? slow.length >= maxTurns.failing || ofApp(slow, row.appNo) >= maxTurns.failingOfApp
       : ofApp(quick, row.appNo) >= maxTurns.ofApp

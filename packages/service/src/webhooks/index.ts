@@ -1,4 +1,4 @@
-export { boundWebhooks, pruneOverdue, type Waiting } from './bound.ts'
+export { boundWebhooks, type OutboxBacklog, pruneOverdue } from './bound.ts'
 export { type DispatcherParts, WebhookDispatcher } from './dispatcher.ts'
 export { serveWebhooks } from './routes.ts'
 export { pruneLog } from './store/log.ts'

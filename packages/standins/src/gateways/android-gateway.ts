@@ -5,7 +5,7 @@ import { z } from 'zod'
 import { bellIn, dress, type HandOver, textOfBytes } from './arriving.ts'
 import { verdict } from './fault-profile.ts'
 import { Gateway, type KnownKey } from './gateway.ts'
-import type { Answered, Asked } from './http2-server.ts'
+import type { GatewayReply, GatewayRequest } from './http2-server.ts'
 import { tryJson } from './ios-gateway.ts'
 import type { TokenMint } from './tokens.ts'
 
@@ -35,7 +35,7 @@ const signal = z.strictObject({
 type Remark = { readonly of: string; readonly code: string; readonly at?: string }
 
 /** Says no in a body of several layers, as gateways do: which remark says why is not always the first. */
-const no = (status: number, remark: Remark, wait?: string): Answered => ({
+const no = (status: number, remark: Remark, wait?: string): GatewayReply => ({
   status,
   headers: { 'content-type': 'application/json' },
   body: JSON.stringify({
@@ -66,13 +66,13 @@ export class AndroidGateway extends Gateway {
     this.#accounts.push(account)
   }
 
-  async answer(asked: Asked): Promise<Answered> {
+  async answer(asked: GatewayRequest): Promise<GatewayReply> {
     if (asked.method === 'POST' && asked.path === '/grants') return this.#grant(asked)
     const named = asked.method === 'POST' && signalsPath(asked.path)
     return named ? this.#signal(asked, named.params.project) : no(404, { of: 'path', code: 'unknown' })
   }
 
-  async #grant(asked: Asked): Promise<Answered> {
+  async #grant(asked: GatewayRequest): Promise<GatewayReply> {
     const form = new URLSearchParams(asked.body.toString('utf8'))
     if (form.get('grant_type') !== 'urn:ietf:params:oauth:grant-type:jwt-bearer')
       return oauthNo('unsupported_grant_type')
@@ -102,7 +102,7 @@ export class AndroidGateway extends Gateway {
     }
   }
 
-  async #signal(asked: Asked, project: string): Promise<Answered> {
+  async #signal(asked: GatewayRequest, project: string): Promise<GatewayReply> {
     const now = verdict(this.faultProfile, Math.random())
     if (now === 'fail') {
       this.books.failed++
@@ -151,7 +151,7 @@ export class AndroidGateway extends Gateway {
   }
 }
 
-const oauthNo = (error: string): Answered => ({
+const oauthNo = (error: string): GatewayReply => ({
   status: 400,
   headers: { 'content-type': 'application/json' },
   body: JSON.stringify({ error }),

@@ -1,7 +1,7 @@
 import type { JWK } from 'jose'
 import type { ServerCertificate } from '../certificates/authority.ts'
 import { emptyBooks, type FaultProfile, faultProfile } from './fault-profile.ts'
-import { type Answered, type Asked, Http2Listener } from './http2-server.ts'
+import { type GatewayReply, type GatewayRequest, Http2Listener } from './http2-server.ts'
 
 /** A public key that a platform's account holds. */
 export type KnownKey = { readonly kid: string; readonly issuer: string; readonly jwk: JWK }
@@ -16,7 +16,7 @@ export abstract class Gateway {
 
   /** @param port 0 for any that is free */
   async listen(certificate: ServerCertificate, port: number): Promise<this> {
-    const answer = async (asked: Asked) => {
+    const answer = async (asked: GatewayRequest) => {
       if (this.faultProfile.delayMs > 0)
         await new Promise((done) => setTimeout(done, this.faultProfile.delayMs).unref())
       return this.answer(asked)
@@ -30,5 +30,5 @@ export abstract class Gateway {
     return this.#listener
   }
 
-  abstract answer(asked: Asked): Promise<Answered>
+  abstract answer(asked: GatewayRequest): Promise<GatewayReply>
 }

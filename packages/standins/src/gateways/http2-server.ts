@@ -9,7 +9,7 @@ import type { AddressInfo } from 'node:net'
 import type { TLSSocket } from 'node:tls'
 import type { ServerCertificate } from '../certificates/authority.ts'
 
-export type Asked = {
+export type GatewayRequest = {
   readonly method: string
   readonly path: string
   readonly headers: IncomingHttpHeaders
@@ -17,7 +17,11 @@ export type Asked = {
   /** The connection showed a certificate of the account's. */
   readonly isCertified: boolean
 }
-export type Answered = { readonly status: number; readonly headers?: Record<string, string>; readonly body?: string }
+export type GatewayReply = {
+  readonly status: number
+  readonly headers?: Record<string, string>
+  readonly body?: string
+}
 
 const maxBodyBytes = 64 * 1024
 
@@ -33,7 +37,7 @@ export class Http2Listener {
   static async open(
     certificate: ServerCertificate,
     port: number,
-    answer: (asked: Asked) => Promise<Answered>,
+    answer: (asked: GatewayRequest) => Promise<GatewayReply>,
     accountCa?: string,
   ): Promise<Http2Listener> {
     const server = createSecureServer({
@@ -75,7 +79,11 @@ export class Http2Listener {
     await new Promise<void>((done) => this.#server.close(() => done()))
   }
 
-  #serve(stream: ServerHttp2Stream, headers: IncomingHttpHeaders, answer: (asked: Asked) => Promise<Answered>): void {
+  #serve(
+    stream: ServerHttp2Stream,
+    headers: IncomingHttpHeaders,
+    answer: (asked: GatewayRequest) => Promise<GatewayReply>,
+  ): void {
     const chunks: Buffer[] = []
     let size = 0
     // A client that goes away in the middle is its own affair.
@@ -92,7 +100,7 @@ export class Http2Listener {
         body: Buffer.concat(chunks),
         isCertified: (stream.session?.socket as TLSSocket | undefined)?.authorized === true,
       }
-      const answered = size > maxBodyBytes ? Promise.resolve({ status: 413 } as Answered) : answer(asked)
+      const answered = size > maxBodyBytes ? Promise.resolve({ status: 413 } as GatewayReply) : answer(asked)
       answered.then(
         ({ status, headers: extra, body }) => {
           if (stream.destroyed || stream.closed) return

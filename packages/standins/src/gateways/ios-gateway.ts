@@ -4,7 +4,7 @@ import { z } from 'zod'
 import { bellIn, dress, type HandOver, textOfBytes } from './arriving.ts'
 import { verdict } from './fault-profile.ts'
 import { Gateway, type KnownKey } from './gateway.ts'
-import type { Answered, Asked } from './http2-server.ts'
+import type { GatewayReply, GatewayRequest } from './http2-server.ts'
 import type { TokenMint } from './tokens.ts'
 
 const maxBodyBytes = 4_096
@@ -31,7 +31,7 @@ const head = z.strictObject({
   'harbour-slot': textOfBytes(64).optional(),
 })
 
-const no = (status: number, why: string, headers: Record<string, string> = {}): Answered => ({
+const no = (status: number, why: string, headers: Record<string, string> = {}): GatewayReply => ({
   status,
   headers: { 'content-type': 'application/json', ...headers },
   body: JSON.stringify({ why }),
@@ -64,7 +64,7 @@ export class IosGateway extends Gateway {
     this.#keys.push(key)
   }
 
-  async answer(asked: Asked): Promise<Answered> {
+  async answer(asked: GatewayRequest): Promise<GatewayReply> {
     const named = asked.method === 'POST' && ringPath(asked.path)
     if (!named) return no(404, 'no-such-place')
     const { token } = named.params

@@ -4,7 +4,7 @@ import { decodeProtectedHeader, importJWK, jwtVerify } from 'jose'
 import { match } from 'path-to-regexp'
 import { verdict } from './fault-profile.ts'
 import { Gateway } from './gateway.ts'
-import type { Answered, Asked } from './http2-server.ts'
+import type { GatewayReply, GatewayRequest } from './http2-server.ts'
 
 const maxBodyBytes = 4_096
 /** What waits for a browser that is away. */
@@ -72,7 +72,7 @@ export class PushService extends Gateway {
     }
   }
 
-  async answer(asked: Asked): Promise<Answered> {
+  async answer(asked: GatewayRequest): Promise<GatewayReply> {
     const named = asked.method === 'POST' && pushPath(asked.path)
     if (!named) return { status: 404 }
     const { id } = named.params

@@ -11,10 +11,10 @@ import { makeDue, resume, suspend } from '../../queue/index.ts'
  * @returns false when it has come to its end already
  */
 export const pauseNotification = (database: Database, no: number, pause: Pause): Promise<boolean> =>
-  database.transact((tx) => holdIn(tx, no, pause))
+  database.transact((tx) => pauseIn(tx, no, pause))
 
 /** The same, as a part of a transaction. */
-export async function holdIn(tx: Tx, no: number, pause: Pause): Promise<boolean> {
+export async function pauseIn(tx: Tx, no: number, pause: Pause): Promise<boolean> {
   const [row] = await tx.rows<{ state: string; pause: number }>(
     sql`select state, pause from notifications where no = ${no} for update`,
   )

@@ -14,7 +14,7 @@ import type { Channel } from '@zbell/core/policy'
 import { type SQL, sql } from 'drizzle-orm'
 import { commas, type Database, isDuplicate, type Scope, uuidBuffer } from '../../database/index.ts'
 import { publishFinished } from '../../deliveries/index.ts'
-import { type BlockDevice, type HeldWork, type Notification, pauseCodes } from '../../engine/index.ts'
+import { type BlockDevice, type LeasedWork, type Notification, pauseCodes } from '../../engine/index.ts'
 import { isStopped } from '../../policy/index.ts'
 import { enqueueStatement, release } from '../../queue/index.ts'
 
@@ -57,7 +57,7 @@ export type Created =
   | {
       readonly is: 'created'
       /** A few people's devices are found at once; their block is leased by this process, which sends it without a lookup. */
-      readonly leased: HeldWork | undefined
+      readonly leased: LeasedWork | undefined
       readonly lifetime: Lifetime
     }
   | {

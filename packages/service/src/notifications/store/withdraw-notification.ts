@@ -4,7 +4,7 @@ import type { Database, Scope, Tx } from '../../database/index.ts'
 import { CountChanges, DayCounts, finishIfDone } from '../../deliveries/index.ts'
 import { type Claim, pauseCodes, type Withdrawal } from '../../engine/index.ts'
 import { enqueue, extend, finish, hasOtherWork, heldBody, makeDue, release } from '../../queue/index.ts'
-import { holdIn } from './pause.ts'
+import { pauseIn } from './pause.ts'
 import { type BuiltNotification, type Lifetime, notificationStatements, urgencyCode } from './store-notification.ts'
 
 /** So many deliveries are marked, and their devices woken, in one transaction. */
@@ -48,7 +48,7 @@ export async function withdrawNotification(
       sql`select withdrawn_at is not null as again from notifications where no = ${notification.no} for update`,
     )
     // What is still in the queue shall not come after it was taken back.
-    await holdIn(tx, notification.no, 'cancelled')
+    await pauseIn(tx, notification.no, 'cancelled')
     await tx.change(
       sql`update notifications set withdrawn_at = coalesce(withdrawn_at, utc_timestamp(3)), changed_at = utc_timestamp(3),
          version = version + 1 where no = ${notification.no}`,

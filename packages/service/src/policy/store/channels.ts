@@ -10,13 +10,13 @@ export type ChannelRow = Channel & {
   readonly changedAt: Date
 }
 
-type Stored = { no: number; name: string; setting: string | ChannelSetting }
+type RawRow = { no: number; name: string; setting: string | ChannelSetting }
 
 const settingOf = (setting: string | ChannelSetting): ChannelSetting =>
   typeof setting === 'string' ? (JSON.parse(setting) as ChannelSetting) : setting
 
 /** A channel as a notification is of it. */
-export const channelOf = ({ no, name, setting }: Stored): Channel => ({ no, name, ...settingOf(setting) })
+export const channelOf = ({ no, name, setting }: RawRow): Channel => ({ no, name, ...settingOf(setting) })
 
 /** Channels `c` of an app and environment. */
 const inScope = ({ appNo, environment }: Where): SQL =>
@@ -28,14 +28,14 @@ const counted = sql`c.no, c.name, c.setting, c.made_by as madeBy, c.changed_at a
 
 /** In the order of their names. @param after the name of the last one before */
 export async function listChannels(reader: Reader, where: Where, limit: number, after = ''): Promise<ChannelRow[]> {
-  const rows = await reader.rows<Stored & Omit<ChannelRow, keyof Channel>>(
+  const rows = await reader.rows<RawRow & Omit<ChannelRow, keyof Channel>>(
     sql`select ${counted} from channels c where ${inScope(where)} and c.name > ${after} order by c.name limit ${limit}`,
   )
   return rows.map((row) => ({ ...row, ...channelOf(row) }))
 }
 
 export async function findChannel(reader: Reader, where: Where, name: string): Promise<ChannelRow | undefined> {
-  const [row] = await reader.rows<Stored & Omit<ChannelRow, keyof Channel>>(
+  const [row] = await reader.rows<RawRow & Omit<ChannelRow, keyof Channel>>(
     sql`select ${counted} from channels c where ${inScope(where)} and c.name = ${name}`,
   )
   return row && { ...row, ...channelOf(row) }
@@ -45,7 +45,7 @@ export async function findChannel(reader: Reader, where: Where, name: string): P
 export async function channelNamed(reader: Reader, where: Where, name: string): Promise<Channel | undefined> {
   // Its column knows ASCII alone.
   if (!isChannelName(name)) return undefined
-  const [row] = await reader.rows<Stored>(
+  const [row] = await reader.rows<RawRow>(
     sql`select c.no, c.name, c.setting from channels c where ${inScope(where)} and c.name = ${name}`,
   )
   return row && channelOf(row)
@@ -81,7 +81,7 @@ export async function channelsOf(
   where: Where,
   device: { readonly no: number; readonly userNo: number | null },
 ): Promise<readonly (Channel & { readonly muted: boolean; readonly blocked: boolean })[]> {
-  const rows = await reader.rows<Stored & { muted: number; blocked: number }>(
+  const rows = await reader.rows<RawRow & { muted: number; blocked: number }>(
     sql`select c.no, c.name, c.setting,
           exists (select 1 from channel_mutes m where m.channel_no = c.no and m.user_no = ${device.userNo ?? 0}) as muted,
           exists (select 1 from channel_blocks b where b.channel_no = c.no and b.device_no = ${device.no}) as blocked
@@ -112,7 +112,7 @@ export async function storeBlocked(
   const all =
     names.length === 0
       ? []
-      : await tx.rows<Stored>(sql`select c.no, c.name, c.setting from channels c where ${inScope(where)}`)
+      : await tx.rows<RawRow>(sql`select c.no, c.name, c.setting from channels c where ${inScope(where)}`)
   const told = new Set(names)
   const after = all
     .map(channelOf)

@@ -5,12 +5,12 @@ import type { Reader } from '../../database/index.ts'
 import { type BlockDevice, type Notification, noPolicy, type PolicyFacts } from '../../engine/index.ts'
 import { quietHoursOf } from './quiet-hours.ts'
 
-type Asked = Pick<Notification, 'appNo' | 'environment' | 'mode' | 'urgency' | 'channel'>
+type PolicyScope = Pick<Notification, 'appNo' | 'environment' | 'mode' | 'urgency' | 'channel'>
 
 /** What holds for a notification of an app, whoever reads it. */
 export async function policyOfApp(
   reader: Reader,
-  notification: Asked,
+  notification: PolicyScope,
 ): Promise<{
   readonly quiet: readonly QuietWindow[]
   readonly caps: readonly Cap[]
@@ -35,7 +35,7 @@ export async function policyOfApp(
 /** What keeps a notification from ringing on these devices, here or now. A wake is kept from nothing. */
 export async function policyOf(
   reader: Reader,
-  notification: Asked,
+  notification: PolicyScope,
   devices: readonly BlockDevice[],
 ): Promise<PolicyFacts> {
   if (notification.mode === 'wake' || devices.length === 0) return noPolicy

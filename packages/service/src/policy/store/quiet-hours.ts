@@ -2,9 +2,9 @@ import type { QuietWindow } from '@zbell/core/policy'
 import { sql } from 'drizzle-orm'
 import type { Reader, Tx, Where } from '../../database/index.ts'
 
-type Stored = { userNo: number; quietHours: string | readonly QuietWindow[] }
+type RawRow = { userNo: number; quietHours: string | readonly QuietWindow[] }
 
-const windowsOf = ({ quietHours }: Stored): readonly QuietWindow[] =>
+const windowsOf = ({ quietHours }: RawRow): readonly QuietWindow[] =>
   typeof quietHours === 'string' ? (JSON.parse(quietHours) as readonly QuietWindow[]) : quietHours
 
 /** The quiet hours that these people set for themselves, those who did. */
@@ -13,7 +13,7 @@ export async function quietHoursOf(
   userNos: readonly number[],
 ): Promise<ReadonlyMap<number, readonly QuietWindow[]>> {
   if (userNos.length === 0) return new Map()
-  const rows = await reader.rows<Stored>(
+  const rows = await reader.rows<RawRow>(
     sql`select user_no as userNo, quiet_hours as quietHours from user_quiet_hours where user_no in ${userNos}`,
   )
   return new Map(rows.map((row) => [row.userNo, windowsOf(row)]))

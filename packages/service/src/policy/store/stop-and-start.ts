@@ -1,7 +1,7 @@
 import { sql } from 'drizzle-orm'
 import { type Database, inWhere, type Tx, type Where } from '../../database/index.ts'
 import { pauseCodes } from '../../engine/index.ts'
-import { appsWithParkedWork, type Held, park, release, unpark } from '../../queue/index.ts'
+import { appsWithParkedWork, type ClaimRef, park, release, unpark } from '../../queue/index.ts'
 
 /** Stops an app and parks its work. A stop that stands already keeps who said it first. */
 export async function stopApp(
@@ -33,7 +33,7 @@ export async function startApp(database: Database, where: Where): Promise<void> 
  * the app meanwhile waits for that, and unparks what was parked here.
  * @returns false when the app is not stopped (any more): nothing was changed
  */
-export const parkIfStopped = (database: Database, work: Held & Where): Promise<boolean> =>
+export const parkIfStopped = (database: Database, work: ClaimRef & Where): Promise<boolean> =>
   database.transact(async (tx) => {
     const stops = await tx.rows(sql`select 1 from app_stops where ${inWhere(work)} lock in share mode`)
     if (stops.length === 0) return false

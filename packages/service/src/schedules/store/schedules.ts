@@ -36,7 +36,7 @@ export type NewSchedule = Pick<
   'name' | 'when' | 'notification' | 'graceSeconds' | 'paused' | 'nextAt' | 'nextId' | 'madeBy'
 >
 
-type Stored = Omit<ScheduleRow, 'when' | 'notification' | 'paused' | 'nextId'> & {
+type RawRow = Omit<ScheduleRow, 'when' | 'notification' | 'paused' | 'nextId'> & {
   timing: string
   notification: string
   paused: number
@@ -47,7 +47,7 @@ const columns = sql`no, app_no as appNo, environment, name, cast(timing as char)
   cast(notification as char) as notification, grace_seconds as graceSeconds, paused, next_at as nextAt, next_id as nextId,
   version, made_by as madeBy, changed_at as changedAt`
 
-const rowOf = ({ timing, notification, paused, nextId, ...rest }: Stored): ScheduleRow => ({
+const rowOf = ({ timing, notification, paused, nextId, ...rest }: RawRow): ScheduleRow => ({
   ...rest,
   when: JSON.parse(timing) as When,
   notification: JSON.parse(notification) as SettledRequest,
@@ -57,7 +57,7 @@ const rowOf = ({ timing, notification, paused, nextId, ...rest }: Stored): Sched
 
 /** By name. @param after the name of the last one before */
 export async function listSchedules(database: Reader, where: Where, limit: number, after = ''): Promise<ScheduleRow[]> {
-  const rows = await database.rows<Stored>(
+  const rows = await database.rows<RawRow>(
     sql`select ${columns} from schedules where ${inWhere(where)} and name > ${after} order by name limit ${limit}`,
   )
   return rows.map(rowOf)
@@ -78,7 +78,7 @@ export async function schedulesBefore(
   before: Date,
   limit: number,
 ): Promise<ScheduleRow[]> {
-  const rows = await database.rows<Stored>(
+  const rows = await database.rows<RawRow>(
     sql`select ${columns} from schedules force index (by_app)
         where ${inWhere(where)} and next_at < ${before} order by next_at limit ${limit}`,
   )
@@ -86,7 +86,7 @@ export async function schedulesBefore(
 }
 
 export async function findSchedule(database: Reader, where: Where, name: string): Promise<ScheduleRow | undefined> {
-  const [row] = await database.rows<Stored>(
+  const [row] = await database.rows<RawRow>(
     sql`select ${columns} from schedules where ${inWhere(where)} and name = ${name}`,
   )
   return row && rowOf(row)
@@ -146,7 +146,7 @@ export async function dueSchedules(
   limit: number,
   except: readonly number[] = [],
 ): Promise<readonly DueSchedule[]> {
-  const rows = await database.rows<Stored & { now: Date }>(
+  const rows = await database.rows<RawRow & { now: Date }>(
     sql`select ${columns}, utc_timestamp(3) as now from schedules force index (by_due)
         where paused = false and next_at <= utc_timestamp(3) ${except.length > 0 ? sql`and no not in ${except}` : sql``} order by next_at limit ${limit}`,
   )
@@ -157,7 +157,7 @@ export async function dueSchedules(
  * Takes the next times of schedules in hand, until the transaction ends.
  * @returns those that are still to be settled; what another has in hand, or has settled, is left out
  */
-export async function holdTimes(tx: Tx, schedules: readonly ScheduleRow[]): Promise<ReadonlySet<number>> {
+export async function lockSchedules(tx: Tx, schedules: readonly ScheduleRow[]): Promise<ReadonlySet<number>> {
   // By their numbers alone: an index by time would lock their neighbours along with them.
   const rows = await tx.rows<{ no: number; version: number; nextAt: Date | null }>(
     sql`select no, version, next_at as nextAt from schedules force index (primary)

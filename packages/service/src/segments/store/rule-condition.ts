@@ -6,10 +6,10 @@ import {
   largest,
   lastMs,
   maxMs,
+  type ReceivedStep,
   type RuleType,
   scale,
   type Term,
-  type Told,
 } from '@zbell/core/rules'
 import { type SQL, sql } from 'drizzle-orm'
 import { commas } from '../../database/index.ts'
@@ -75,7 +75,7 @@ export const comparisons = {
 } as const
 
 /** When what became of a delivery did, by the column that notes it. */
-const toldAt: Readonly<Record<Told, SQL>> = {
+const toldAt: Readonly<Record<ReceivedStep, SQL>> = {
   rung: sql`r.accepted_at`,
   received: sql`r.received_at`,
   opened: sql`r.opened_at`,
@@ -315,7 +315,7 @@ class Writer {
   }
 
   /** Nothing is rung once its notification has expired, but what was on its way then; it may be opened later. */
-  #told(what: Told, withinMs: number): SQL {
+  #told(what: ReceivedStep, withinMs: number): SQL {
     const since = this.#since(withinMs)
     const count = this.#sentTo(
       sql`count(distinct r.notification_no)`,

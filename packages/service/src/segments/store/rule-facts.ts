@@ -1,5 +1,5 @@
 import { uuidFromBytes } from '@zbell/core'
-import { partsOf, type StoredFacts, type Term, type Told } from '@zbell/core/rules'
+import { partsOf, type ReceivedStep, type StoredFacts, type Term } from '@zbell/core/rules'
 import { sql } from 'drizzle-orm'
 import { type Reader, type Scope, uuidBuffer, type Where } from '../../database/index.ts'
 import { attributesOf } from '../../people/index.ts'
@@ -11,14 +11,14 @@ export type DeviceFacts = { readonly device: string; readonly facts: StoredFacts
 const most = { devices: 100, happened: 10_000, notifications: 1_000, dataBytes: 1_000_000 }
 
 /** What rules ask about occurrences and deliveries. */
-type Asked = {
+type FactSubject = {
   readonly types: readonly string[]
   /** Types whose data a condition reads. */
   readonly typesWithData: readonly string[]
   readonly deliveries: boolean
 }
 
-function askedBy(terms: readonly Term[]): Asked {
+function askedBy(terms: readonly Term[]): FactSubject {
   const parts = terms.flatMap((term) => [...partsOf(term)])
   const events = parts.flatMap((one) => (one.is === 'count' || one.is === 'first' || one.is === 'last' ? [one] : []))
   return {
@@ -95,11 +95,11 @@ async function personFacts(
   { appNo, environment }: Where,
   { no, userNo }: Pick<DeviceRow, 'no' | 'userNo'>,
   nowMs: number,
-  asked: Asked,
+  asked: FactSubject,
 ): Promise<Pick<StoredFacts, 'user' | 'topics' | 'happened' | 'told' | 'reached'>> {
   const ownDevices = userNo === null ? sql`w.no = ${no}` : sql`w.user_no = ${userNo}`
   const deliveries = asked.deliveries
-    ? await database.rows<Record<Told, Date | null> & { notification: number; name: string | null }>(
+    ? await database.rows<Record<ReceivedStep, Date | null> & { notification: number; name: string | null }>(
         sql`select r.notification_no as notification, n.name, r.accepted_at as rung, r.received_at as received, r.opened_at as opened
             from (select no, name from notifications where app_no = ${appNo} and environment = ${environment}
                   order by no desc limit ${most.notifications}) n
@@ -138,7 +138,7 @@ async function occurrencesAsked(
   database: Reader,
   userNo: number,
   nowMs: number,
-  { types, typesWithData }: Asked,
+  { types, typesWithData }: FactSubject,
 ): Promise<StoredFacts['happened']> {
   if (types.length === 0) return []
   // Found in an index, and bounded before anything else is read of them.

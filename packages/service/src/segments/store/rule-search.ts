@@ -20,8 +20,8 @@ export type RuleSearch = {
 type Place = { readonly tables: SQL; readonly where: SQL }
 
 /** A clause that has to hold, with what an index knows of it. */
-type Clause = { readonly term: Term; readonly known: Known | undefined }
-type Known = {
+type Clause = { readonly term: Term; readonly known: IndexHint | undefined }
+type IndexHint = {
   /** Tables of which one, `k`, has the users for whom it holds. */
   readonly users: SQL
   /** And one that has the devices for which it holds by themselves. */
@@ -63,7 +63,7 @@ export async function searchRule(
 }
 
 /** What is asked of the user is asked before their devices are looked at. */
-function placesOf({ users, devices }: Known, rest: readonly Term[], context: RuleContext): Place[] {
+function placesOf({ users, devices }: IndexHint, rest: readonly Term[], context: RuleContext): Place[] {
   const isPersonal = (one: Term) => ![...partsOf(one)].some(({ is }) => ofDevices.includes(is))
   const personal = rest.filter(isPersonal).map((one) => personCondition(one, context, sql`k.user_no`))
   const people = {
@@ -125,7 +125,7 @@ function priceOf(term: Term): number {
 }
 
 /** What an index knows of a clause, if any does. */
-function knownOf(term: Term, context: RuleContext): Known | undefined {
+function knownOf(term: Term, context: RuleContext): IndexHint | undefined {
   switch (term.is) {
     case 'attribute':
       return attributeWhere(term, sql`k.number = 1`, byNumber, context)
@@ -144,7 +144,10 @@ function knownOf(term: Term, context: RuleContext): Known | undefined {
   }
 }
 
-function compared({ how, left, right }: Term & { readonly is: 'compare' }, context: RuleContext): Known | undefined {
+function compared(
+  { how, left, right }: Term & { readonly is: 'compare' },
+  context: RuleContext,
+): IndexHint | undefined {
   if (right.is === 'attribute' && left.is !== 'attribute')
     return compared(
       { is: 'compare', type: 'boolean', expr: right.expr, how: mirrored[how], left: right, right: left },
@@ -158,7 +161,7 @@ function compared({ how, left, right }: Term & { readonly is: 'compare' }, conte
   return attributeWhere(left, sql`${column.name} ${comparisons[how]} ${value} ${within}`, column.index, context)
 }
 
-function among({ of, list }: Term & { readonly is: 'among' }, context: RuleContext): Known | undefined {
+function among({ of, list }: Term & { readonly is: 'among' }, context: RuleContext): IndexHint | undefined {
   const column = columnOf(of.type)
   if (of.is !== 'attribute' || column === undefined || list.length === 0 || !list.every(asksNobody)) return undefined
   const values = commas(list.map((one) => ruleValue(one, context)))
@@ -182,14 +185,14 @@ function attributeWhere(
   condition: SQL,
   index: SQL,
   { attributes }: RuleContext,
-): Known {
+): IndexHint {
   return {
     users: sql`user_attributes k force index (${index})
       where k.attribute_no = ${attributes.get(name) ?? 0} and ${condition}`,
   }
 }
 
-function followers(topic: string, { topics }: RuleContext): Known {
+function followers(topic: string, { topics }: RuleContext): IndexHint {
   const no = topics.get(topic) ?? 0
   return {
     users: sql`topic_users k where k.topic_no = ${no}`,

@@ -1,6 +1,6 @@
 import { reasonOfCode, unpackBlock } from '@zbell/core'
 import type { Database } from '../../database/index.ts'
-import type { Claim, HeldWork, Notification } from '../../engine/index.ts'
+import type { Claim, LeasedWork, Notification } from '../../engine/index.ts'
 import { findNotificationByNo } from '../../notifications/index.ts'
 import { parkIfStopped } from '../../policy/index.ts'
 import { type ClaimedWork, type ClaimOptions, claim, release } from '../../queue/index.ts'
@@ -9,7 +9,10 @@ import { type ClaimedWork, type ClaimOptions, claim, release } from '../../queue
 const afterFaultMs = 5_000
 
 /** Claims work on a notification, and reads what it is about. @returns `undefined` when nothing is due */
-export async function claimNotificationWork(database: Database, options: ClaimOptions): Promise<HeldWork | undefined> {
+export async function claimNotificationWork(
+  database: Database,
+  options: ClaimOptions,
+): Promise<LeasedWork | undefined> {
   const work = await claim(database, options)
   if (!work) return undefined
   try {

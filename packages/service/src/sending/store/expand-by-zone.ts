@@ -6,7 +6,7 @@ import { anyOf, type Database } from '../../database/index.ts'
 import type { Notification } from '../../engine/index.ts'
 import { workOf } from '../../queue/index.ts'
 import { lookSize, targetDevices } from '../../targets/index.ts'
-import type { Look } from './expand-page.ts'
+import type { ReaderCursor } from './expand-page.ts'
 
 const withinMs = 120_000
 
@@ -19,7 +19,7 @@ export async function lookForReaders(
   notification: Notification,
   after: number,
   nowMs: number,
-): Promise<Look> {
+): Promise<ReaderCursor> {
   const { no, appNo, environment, target, readerLocal, readerPast, dueAt, createdAt, graceSeconds } = notification
   const patient = database.bounded({ withinMs })
   const app = await findAppByNo(database, appNo)

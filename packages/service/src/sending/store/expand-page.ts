@@ -14,7 +14,7 @@ const pageSize = 5 * blockSize
  * The devices of a target as they were found by one look, in the order of their numbers. A look finds a million; to look for
  * each page would walk through all members of a topic again and again.
  */
-export type Look = {
+export type ReaderCursor = {
   readonly after: number
   readonly numbers: readonly number[]
   /** Nothing is behind them. */
@@ -23,7 +23,7 @@ export type Look = {
   readonly nextMs?: number | undefined
 }
 
-async function lookFor(database: Database, notification: Notification, after: number): Promise<Look> {
+async function lookFor(database: Database, notification: Notification, after: number): Promise<ReaderCursor> {
   const patient = database.bounded({ withinMs: lookWithinMs })
   const numbers = await targetDevices(patient, notification.target, notification, after, lookSize)
   return { after, numbers, whole: numbers.length < lookSize }
@@ -33,8 +33,8 @@ const lookWithinMs = 120_000
 /** Eight megabytes each, at most. */
 const maxLooks = 8
 
-/** Looks for what is expanded at the moment, by the number of its work. */
-export type Looks = Map<number, Look>
+/** ReaderCursors for what is expanded at the moment, by the number of its work. */
+export type ReaderCursors = Map<number, ReaderCursor>
 
 /**
  * Expands one page of a notification's target, in device order, into blocks of work. Where it got to is stored with the
@@ -45,7 +45,7 @@ export async function expandPage(
   claim: Claim,
   notification: Notification,
   leaseMs: number,
-  looks: Looks = new Map(),
+  looks: ReaderCursors = new Map(),
 ): Promise<Expansion> {
   const nowMs = Date.now() + claim.aheadMs
   if (isMissed(notification, nowMs)) return storeMissed(database, claim, notification)
@@ -102,7 +102,7 @@ async function storePage(
   claim: Claim,
   notification: Notification,
   leaseMs: number,
-  look: Look,
+  look: ReaderCursor,
 ): Promise<Expansion | 'again'> {
   return database.transact(async (tx) => {
     const [place] = await tx.rows<{ expanded: number; expandedTo: number; spreadOver: number; pause: number }>(

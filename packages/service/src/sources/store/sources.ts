@@ -33,7 +33,7 @@ export type SourceRow = Where & {
   readonly changedAt: Date
 }
 
-type Stored = Omit<SourceRow, 'definition' | 'columns' | 'samples' | 'taken'> & {
+type RawRow = Omit<SourceRow, 'definition' | 'columns' | 'samples' | 'taken'> & {
   definition: string
   columns: string | null
   samples: string | null
@@ -44,7 +44,7 @@ const columns = sql`no, app_no as appNo, environment, name, version, cast(defini
   taken, cast(columns as char) as columns, cast(samples as char) as samples, note, left_out as leftOut, fault, fault_since as faultSince, faults,
   polled_at as polledAt, timestampdiff(second, polled_at, utc_timestamp(3)) as silentSeconds, made_by as madeBy, changed_at as changedAt`
 
-const rowOf = ({ definition, columns: kept, samples, taken, ...rest }: Stored): SourceRow => ({
+const rowOf = ({ definition, columns: kept, samples, taken, ...rest }: RawRow): SourceRow => ({
   ...rest,
   definition: JSON.parse(definition) as SourceDefinition,
   columns: kept === null ? null : (JSON.parse(kept) as Record<string, string>),
@@ -54,27 +54,27 @@ const rowOf = ({ definition, columns: kept, samples, taken, ...rest }: Stored): 
 
 /** By name. @param after the name of the last one before */
 export async function listSources(reader: Reader, where: Where, limit: number, after = ''): Promise<SourceRow[]> {
-  const rows = await reader.rows<Stored>(
+  const rows = await reader.rows<RawRow>(
     sql`select ${columns} from sources where ${inWhere(where)} and name > ${after} order by name limit ${limit}`,
   )
   return rows.map(rowOf)
 }
 
 export async function findSource(reader: Reader, where: Where, name: string): Promise<SourceRow | undefined> {
-  const [row] = await reader.rows<Stored>(
+  const [row] = await reader.rows<RawRow>(
     sql`select ${columns} from sources where ${inWhere(where)} and name = ${name}`,
   )
   return row && rowOf(row)
 }
 
 export async function findSourceByNo(reader: Reader, no: number): Promise<SourceRow | undefined> {
-  const [row] = await reader.rows<Stored>(sql`select ${columns} from sources where no = ${no}`)
+  const [row] = await reader.rows<RawRow>(sql`select ${columns} from sources where no = ${no}`)
   return row && rowOf(row)
 }
 
 /** The one that answers at an address. @param digest of what stands in the address */
 export async function sourceOfAddress(reader: Reader, digest: Buffer): Promise<SourceRow | undefined> {
-  const [row] = await reader.rows<Stored>(sql`select ${columns} from sources where address = ${digest}`)
+  const [row] = await reader.rows<RawRow>(sql`select ${columns} from sources where address = ${digest}`)
   return row && rowOf(row)
 }
 

@@ -36,7 +36,7 @@ export type Tally = Counts & {
 }
 
 /** Attributes that the texts want to say, how the notification rings, and whether every device is to be counted. */
-type Asked = {
+type TallyOptions = {
   readonly names: readonly string[]
   readonly mode: Mode
   readonly channelNo: number | null
@@ -62,7 +62,7 @@ export async function tallyTarget(
   database: Reader,
   target: Target,
   where: Where,
-  asked: Asked,
+  asked: TallyOptions,
   how = sampling,
 ): Promise<Tally> {
   const [parts, isLarge] = await Promise.all([
@@ -123,7 +123,7 @@ async function count(
   database: Reader,
   parts: readonly SQL[],
   lacks: readonly SQL[],
-  { names, mode, channelNo, unserved = [] }: Asked,
+  { names, mode, channelNo, unserved = [] }: TallyOptions,
 ): Promise<Counts> {
   const rings = isReachable(mode, channelNo, unserved)
   const ofChannel = channelFacts(channelNo)
@@ -204,7 +204,11 @@ async function estimate(
   database: Reader,
   target: Target,
   where: Where,
-  { lacks, asked, how }: { readonly lacks: readonly SQL[]; readonly asked: Asked; readonly how: typeof sampling },
+  {
+    lacks,
+    asked,
+    how,
+  }: { readonly lacks: readonly SQL[]; readonly asked: TallyOptions; readonly how: typeof sampling },
 ): Promise<Tally | undefined> {
   const [draw, conditions] = await Promise.all([
     sampler(database, where, platformsIn(target)),

@@ -85,7 +85,7 @@ export type FiringRow = {
   readonly dueAt: Date | null
 }
 
-type Stored = Omit<FiringRow, 'given' | 'notification'> & { given: string; notification: Buffer | null }
+type RawRow = Omit<FiringRow, 'given' | 'notification'> & { given: string; notification: Buffer | null }
 
 /** Newest first. @param before the number of the last one of the page before */
 export async function listFirings(
@@ -94,7 +94,7 @@ export async function listFirings(
   limit: number,
   before = Number.MAX_SAFE_INTEGER,
 ): Promise<FiringRow[]> {
-  const rows = await reader.rows<Stored>(
+  const rows = await reader.rows<RawRow>(
     sql`select no, version, key_text as \`key\`, cast(given as char) as given, state, says, case_no as caseNo,
           notification_id as notification, fired_at as at, due_at as dueAt
         from firings where trigger_no = ${triggerNo} and no < ${before} order by no desc limit ${limit}`,

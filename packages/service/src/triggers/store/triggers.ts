@@ -24,12 +24,12 @@ export type TriggerRow = {
   readonly changedAt: Date
 }
 
-type Stored = Omit<TriggerRow, 'definition' | 'enabled'> & { definition: string; enabled: number }
+type RawRow = Omit<TriggerRow, 'definition' | 'enabled'> & { definition: string; enabled: number }
 
 const columns = sql`no, app_no as appNo, environment, name, version, cast(definition as char) as definition, enabled,
   paused_because as pausedBecause, busiest, unmatched, made_by as madeBy, changed_at as changedAt`
 
-const rowOf = ({ definition, enabled, ...rest }: Stored): TriggerRow => ({
+const rowOf = ({ definition, enabled, ...rest }: RawRow): TriggerRow => ({
   ...rest,
   definition: JSON.parse(definition) as TriggerDefinition,
   enabled: enabled === 1,
@@ -37,14 +37,14 @@ const rowOf = ({ definition, enabled, ...rest }: Stored): TriggerRow => ({
 
 /** By name. @param after the name of the last one before */
 export async function listTriggers(reader: Reader, where: Where, limit: number, after = ''): Promise<TriggerRow[]> {
-  const rows = await reader.rows<Stored>(
+  const rows = await reader.rows<RawRow>(
     sql`select ${columns} from triggers where ${inWhere(where)} and name > ${after} order by name limit ${limit}`,
   )
   return rows.map(rowOf)
 }
 
 export async function findTrigger(reader: Reader, where: Where, name: string): Promise<TriggerRow | undefined> {
-  const [row] = await reader.rows<Stored>(
+  const [row] = await reader.rows<RawRow>(
     sql`select ${columns} from triggers where ${inWhere(where)} and name = ${name}`,
   )
   return row && rowOf(row)
@@ -52,7 +52,7 @@ export async function findTrigger(reader: Reader, where: Where, name: string): P
 
 /** Those that are switched on for a source and not paused. */
 export async function triggersOfSource(reader: Reader, where: Where, source: string): Promise<TriggerRow[]> {
-  const rows = await reader.rows<Stored>(
+  const rows = await reader.rows<RawRow>(
     sql`select ${columns} from triggers where ${inWhere(where)} and source = ${source} and enabled = true order by no`,
   )
   return rows.map(rowOf)
@@ -130,7 +130,7 @@ const runawayTimes = 10
 export const maxAnHour = (busiest: number, floor: number): number => Math.max(floor, busiest * runawayTimes)
 
 /** A trigger in hand until the transaction ends, as it stands now. @returns undefined for one that has gone */
-export async function holdTrigger(
+export async function lockTrigger(
   tx: Tx,
   no: number,
 ): Promise<

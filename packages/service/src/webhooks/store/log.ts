@@ -48,10 +48,10 @@ export type LogRow = Omit<NewEntry, 'body' | 'again'> & {
   readonly again: boolean
 }
 
-type Stored = Omit<LogRow, 'again'> & { again: number }
+type RawRow = Omit<LogRow, 'again'> & { again: number }
 
 const columns = sql`no, at, message, kind, events, attempt, outcome, status, duration_ms as durationMs, says, answer, again`
-const rowOf = ({ again, ...rest }: Stored): LogRow => ({ ...rest, again: again === 1 })
+const rowOf = ({ again, ...rest }: RawRow): LogRow => ({ ...rest, again: again === 1 })
 
 /** What is looked for in a log. */
 export type LogFilter = { readonly outcome?: RequestOutcome | undefined; readonly kind?: string | undefined }
@@ -64,7 +64,7 @@ export async function listLog(
   limit: number,
   before?: number,
 ): Promise<LogRow[]> {
-  const rows = await reader.rows<Stored>(
+  const rows = await reader.rows<RawRow>(
     sql`select ${columns} from webhook_log where webhook_no = ${webhookNo}
           ${before === undefined ? sql`` : sql`and no < ${before}`}
           ${outcome === undefined ? sql`` : sql`and outcome = ${outcome}`}
@@ -79,7 +79,7 @@ export async function findEntry(
   webhookNo: number,
   no: number,
 ): Promise<{ readonly row: LogRow; readonly body: Buffer | null } | undefined> {
-  const [found] = await reader.rows<Stored & { body: Buffer | null }>(
+  const [found] = await reader.rows<RawRow & { body: Buffer | null }>(
     sql`select ${columns}, body from webhook_log where webhook_no = ${webhookNo} and no = ${no}`,
   )
   if (!found) return undefined

@@ -32,13 +32,13 @@ export type WebhookRow = Where & {
   readonly changedAt: Date
 }
 
-type Stored = Omit<WebhookRow, 'kinds' | 'enabled' | 'dropped'> & { kinds: string; enabled: number; dropped: string }
+type RawRow = Omit<WebhookRow, 'kinds' | 'enabled' | 'dropped'> & { kinds: string; enabled: number; dropped: string }
 
 const columns = sql`no, app_no as appNo, environment, name, (select slug from apps where apps.no = app_no) as app, cast(kinds as char) as kinds, rule, batch, ca, sealed, enabled,
   off_because as offBecause, fault, fault_since as faultSince, failures, backoff_until as backoffUntil, delivered_at as deliveredAt,
   cast(dropped as char) as dropped, dropped_at as droppedAt, made_by as madeBy, changed_at as changedAt`
 
-const rowOf = ({ kinds, enabled, dropped, ...rest }: Stored): WebhookRow => ({
+const rowOf = ({ kinds, enabled, dropped, ...rest }: RawRow): WebhookRow => ({
   ...rest,
   kinds: JSON.parse(kinds) as string[],
   enabled: enabled === 1,
@@ -47,14 +47,14 @@ const rowOf = ({ kinds, enabled, dropped, ...rest }: Stored): WebhookRow => ({
 
 /** By name. @param after the name of the last one before */
 export async function listWebhooks(reader: Reader, where: Where, limit: number, after = ''): Promise<WebhookRow[]> {
-  const rows = await reader.rows<Stored>(
+  const rows = await reader.rows<RawRow>(
     sql`select ${columns} from webhooks where ${inWhere(where)} and name > ${after} order by name limit ${limit}`,
   )
   return rows.map(rowOf)
 }
 
 export async function findWebhook(reader: Reader, where: Where, name: string): Promise<WebhookRow | undefined> {
-  const [row] = await reader.rows<Stored>(
+  const [row] = await reader.rows<RawRow>(
     sql`select ${columns} from webhooks where ${inWhere(where)} and name = ${name}`,
   )
   return row && rowOf(row)
@@ -62,7 +62,7 @@ export async function findWebhook(reader: Reader, where: Where, name: string): P
 
 export async function findWebhooks(reader: Reader, numbers: readonly number[]): Promise<WebhookRow[]> {
   if (numbers.length === 0) return []
-  return (await reader.rows<Stored>(sql`select ${columns} from webhooks where no in ${numbers}`)).map(rowOf)
+  return (await reader.rows<RawRow>(sql`select ${columns} from webhooks where no in ${numbers}`)).map(rowOf)
 }
 
 export async function countOtherWebhooks(reader: Reader, where: Where, name: string): Promise<number> {
@@ -141,7 +141,7 @@ export const failingWebhooks = (reader: Reader, where: Where): Promise<{ name: s
   )
 
 /** What a turn found of a receiver. */
-export type Found = {
+export type RoundResult = {
   readonly failures: number
   /** It is left alone for so long. */
   readonly restMs: number
@@ -154,7 +154,7 @@ export type Found = {
 }
 
 /** Writes down what was found, unless somebody has changed the webhook meanwhile. */
-export function receiverStatement(no: number, found: Found, changedAt: Date): SQL {
+export function receiverStatement(no: number, found: RoundResult, changedAt: Date): SQL {
   const { failures, restMs, told, fault, off } = found
   return sql`update webhooks set failures = ${failures}, backoff_until = ${restMs > 0 ? afterNow(restMs) : null},
         fault_since = ${fault === null ? null : sql`coalesce(fault_since, utc_timestamp(3))`},

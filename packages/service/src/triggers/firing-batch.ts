@@ -1,7 +1,7 @@
 import { changeTogether, type Tx } from '../database/index.ts'
 import type { FiringBuild } from './firing.ts'
 import { type FiringState, firedCount, firedLately, type NewFiring, storeFirings } from './store/firings.ts'
-import { countFirings, holdTrigger, maxAnHour, pauseTrigger, type TriggerRow } from './store/triggers.ts'
+import { countFirings, lockTrigger, maxAnHour, pauseTrigger, type TriggerRow } from './store/triggers.ts'
 
 /**
  * So many of each are logged an hour for a trigger: rows and events for which no case holds, and others that were not to ring
@@ -20,9 +20,9 @@ export type Outcome = {
 }
 
 /** Stores what came of rows and events within one transaction. */
-export class Storing {
+export class FiringBatch {
   readonly #tx: Tx
-  readonly #held = new Map<number, Held | undefined>()
+  readonly #held = new Map<number, LockedTrigger | undefined>()
   readonly #firings: NewFiring[] = []
   readonly #states: FiringState[] = []
   /** What stores the notifications, each after those that it needs. */
@@ -73,7 +73,7 @@ export class Storing {
   }
 
   /** Logs a firing that rings nobody, while there are few of them; else only counts it. */
-  #logUnrung({ definition }: TriggerRow, held: Held, firing: NewFiring): void {
+  #logUnrung({ definition }: TriggerRow, held: LockedTrigger, firing: NewFiring): void {
     const { state } = firing
     this.#states.push(state)
     const isUnmatched = state === 'no-case'
@@ -94,9 +94,9 @@ export class Storing {
     return this.#states
   }
 
-  async #hold(no: number): Promise<Held | undefined> {
+  async #hold(no: number): Promise<LockedTrigger | undefined> {
     if (!this.#held.has(no)) {
-      const held = await holdTrigger(this.#tx, no)
+      const held = await lockTrigger(this.#tx, no)
       this.#held.set(no, held && { ...held, unmatched: 0 })
     }
     return this.#held.get(no)
@@ -120,7 +120,7 @@ export class Storing {
 }
 
 /** A trigger in hand, as it stands with what this transaction has done. */
-type Held = {
+type LockedTrigger = {
   readonly enabled: boolean
   pausedBecause: string | null
   hourCount: number
