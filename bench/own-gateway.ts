@@ -10,7 +10,7 @@ export class OwnGateway extends IosGateway {
   /** Tokens that are answered with a final no. */
   readonly refused = new Set<string>()
   refusals = 0
-  /** Hears of every request as it comes, before it is looked at. */
+  /** Called with every request as it comes, before it is looked at. */
   onAsked: ((token: string) => void) | undefined
 
   override async answer(asked: GatewayRequest): ReturnType<IosGateway['answer']> {
@@ -30,7 +30,7 @@ export type OpenGateway = {
   readonly ready: GatewayReady
 }
 
-/** @param onArrive hears of every message that is taken */
+/** @param onArrive is called with every message that is taken */
 export async function openOwnGateway(
   dir: string,
   onArrive: (token: string, notification: string | undefined) => void = () => {},

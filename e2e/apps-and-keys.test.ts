@@ -76,15 +76,16 @@ describe('an app', () => {
     })
     expect((await backend.call('readHealth', at)).troubles).toEqual([
       {
-        says: 'Devices on ios are registered and none of them can be rung: No credential is stored for this platform and environment.',
-        does: expect.stringContaining('Store one for the platform in this environment'),
+        detail:
+          'Devices on ios are registered and none of them can be rung: No credential is stored for this platform and environment.',
+        remedy: expect.stringContaining('Store one for the platform in this environment'),
       },
     ])
     const body = { to: { any: ['everyone'] }, content: { title: 'Boarding' } }
     expect(await backend.call('reviewNotification', { ...at, body })).toMatchObject({
       people: 0,
       devices: { ios: 0, android: 0, web: 0 },
-      leftOut: [{ reason: 'no-credential', count: 1, does: expect.stringContaining('Store one') }],
+      leftOut: [{ reason: 'no-credential', count: 1, remedy: expect.stringContaining('Store one') }],
     })
   })
 

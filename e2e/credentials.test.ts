@@ -156,7 +156,7 @@ describe('handing in', () => {
     await world.backend.call('useGatewayVersion', { params: version })
     const { platforms } = await world.backend.call('readSetup', { params })
     expect(platforms.find((one) => one.platform === 'ios')?.steps.slice(1, 3)).toMatchObject([
-      { step: 'profile', state: 'done', says: expect.stringContaining('elsewhere.merrow-sound.example') },
+      { step: 'profile', state: 'done', detail: expect.stringContaining('elsewhere.merrow-sound.example') },
       { step: 'credential', state: 'done' },
     ])
     await world.backend.call('dropGateway', { params: platform })
@@ -230,7 +230,7 @@ describe('zbell credential', () => {
     const again = await cli('credential', 'add', join(dir, 'own.csr'), '--platform', 'ios')
     expect(again.code).toBe(6)
     expect(again.err).toBe(
-      'zbell: This is a request for a certificate, not the certificate; upload it at the platform, and hand in the certificate that comes back.\n',
+      'zbell: This is a request for a certificate, not the certificate; upload it at the platform, and add the certificate that comes back.\n',
     )
     expect(await cli('credential', 'add', 'nowhere.pem', '--platform', 'ios')).toMatchObject({
       code: 2,

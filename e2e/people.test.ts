@@ -262,7 +262,7 @@ test('a device’s record tells what happened to it', async () => {
   ])
   expect(record.topics.map(({ topic }) => topic)).toContain('route-1')
   expect(record.deliveries).toMatchObject([
-    { notification: id, title: 'Muted', state: 'skipped', says: expect.stringContaining('turned notifications off') },
+    { notification: id, title: 'Muted', state: 'skipped', detail: expect.stringContaining('turned notifications off') },
   ])
   await self.call('unregisterOwnDevice', {})
   expect((await world.backend.call('readDevice', { params: { app, id: device.id } })).retiredReason).toBe(

@@ -66,7 +66,7 @@ describe('plans', () => {
     const hand = (title: string) =>
       command(
         'plan',
-        'hand',
+        'push',
         'last-boat',
         '--to',
         `user:${user}`,
@@ -82,9 +82,9 @@ describe('plans', () => {
     expect(await plans()).toEqual([['last-boat', 'The last boat']])
     await hand('The very last boat')
     expect(await plans()).toEqual([['last-boat', 'The very last boat']])
-    await command('plan', 'take-back', 'last-boat', '--to', `user:${user}`)
+    await command('plan', 'revoke', 'last-boat', '--to', `user:${user}`)
     expect(await plans()).toEqual([])
-    expect((await command('plan', 'hand', 'x', '--to', 'everyone', '--title', 'T')).err).toContain('Say when it rings')
+    expect((await command('plan', 'push', 'x', '--to', 'everyone', '--title', 'T')).err).toContain('Say when it rings')
   })
 })
 

@@ -91,7 +91,11 @@ describe('a review', () => {
     await world.backend.call('changeUserAttributes', { params: { app, user: 'ada' }, body: { language: 'nb' } })
     const content = { title: 'The ferry', perLanguage: { nb: { title: 'Ferja' }, de: { title: 'Die Fähre' } } }
     const { person, samples } = await review({ to: { any: ['user:ada'] }, content }, { user: 'ada' })
-    expect(person).toMatchObject({ user: 'ada', says: null, devices: [{ platform: 'ios', rings: true, reason: null }] })
+    expect(person).toMatchObject({
+      user: 'ada',
+      detail: null,
+      devices: [{ platform: 'ios', rings: true, reason: null }],
+    })
     expect(samples).toMatchObject([{ platform: 'ios', user: 'ada', language: 'nb', content: { title: 'Ferja' } }])
     // Of everybody, a reader stands only for what they would get; a language that none of them reads is nobody's.
     const all = (await review({ to: { any: ['user:ada'] }, content })).samples
@@ -102,13 +106,13 @@ describe('a review', () => {
     ])
     const other = await review({ to: { any: ['user:haru'] }, content }, { user: 'ada' })
     expect(other.person).toMatchObject({
-      says: 'It would ring none of ada’s devices.',
+      detail: 'It would ring none of ada’s devices.',
       devices: [{ rings: false, reason: 'not-in-target', sample: { content: { title: 'Ferja' } } }],
     })
     const denied = await review({ to: { any: ['everyone'] }, content }, { user: 'nour' })
     expect(denied.person?.devices).toMatchObject([{ rings: false, reason: 'permission-denied' }])
     const nobody = await review({ to: { any: ['everyone'] }, content }, { user: 'nobody-here' })
-    expect(nobody.person).toEqual({ user: 'nobody-here', says: 'Nobody is called nobody-here here.', devices: [] })
+    expect(nobody.person).toEqual({ user: 'nobody-here', detail: 'Nobody is called nobody-here here.', devices: [] })
     await world.backend.call('changeUserAttributes', { params: { app, user: 'ada' }, body: { language: null } })
   })
   test('is what ?dryRun=true answers', async () => {

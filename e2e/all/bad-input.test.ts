@@ -105,7 +105,7 @@ describe('what cannot be used is refused where it stands, and changes nothing', 
     expect(answer.body).toMatchObject({
       type: `urn:zephyr-bell:problem:${code}`,
       title: expect.any(String),
-      does: expect.any(String),
+      remedy: expect.any(String),
     })
     expect(placesOf(answer)).toEqual(places)
   })

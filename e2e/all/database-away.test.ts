@@ -69,7 +69,7 @@ test('without room it says that, too, and goes on when there is some', async () 
   let answer: unknown
   for (let n = 0; n < 500 && !(answer as { status?: number } | undefined)?.status; n++)
     answer = await declare(`route-${n}`)
-  expect(answer).toMatchObject({ status: 507, code: 'storage-full', does: expect.stringContaining('Make room') })
+  expect(answer).toMatchObject({ status: 507, code: 'storage-full', remedy: expect.stringContaining('Make room') })
   expect((await fetch(`${world.url}/readyz`)).status).toBe(200)
   await world.changeDirectly('alter table topics engine = innodb')
   expect(await declare('route-with-room')).toMatchObject({ topic: 'route-with-room' })

@@ -56,7 +56,7 @@ export async function main(argv: readonly string[], io: Io): Promise<number> {
     })
     .addHelpText(
       'after',
-      '\nExit codes: 0 done, 1 a fault of ours, 2 wrong call, 3 service not reached, 4 not allowed, 5 not found,\n6 refused as it is, 7 try again later, 8 sent but nobody was reached.',
+      '\nExit codes: 0 done, 1 an internal error, 2 wrong call, 3 service not reached, 4 not allowed, 5 not found,\n6 refused as it is, 7 try again later, 8 sent but nobody was reached.',
     )
   sendCommand(program, io, done)
   notificationCommands(program, io, done)

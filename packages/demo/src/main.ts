@@ -27,7 +27,7 @@ export type DemoOptions = {
   readonly port: number | undefined
   /** So many passengers besides the five who are told of, when the scenario is loaded. */
   readonly riders: number
-  /** Hears what the ferry company’s own server was told. */
+  /** Called with what the ferry company’s own server was told. */
   readonly onOffice?: (line: string) => void
   /** Where the bundles lie. */
   readonly dist: string

@@ -39,7 +39,7 @@ export type Bell<Data = unknown> = {
    * the reason where the browser has no push service, or one that gives no answer.
    */
   ask(): Promise<PermissionState>
-  /** Hears of an answer, also of one that is changed in the browser's settings. */
+  /** Called with an answer, also of one that is changed in the browser's settings. */
   onPermission(listener: (permission: PermissionState) => void): Stop
   /** Registers this browser, or tells the service what is true now; tries again by itself when there is no network. */
   register(): Promise<Device | undefined>

@@ -19,7 +19,7 @@ export type ServeOptions = {
   readonly onReady: (service: { url: string; operatorKeyFile: string }) => void
 }
 
-/** What stops a start that the operator can mend, as one sentence; `undefined` for a fault of ours. */
+/** What stops a start that the operator can mend, as one sentence; `undefined` for an internal error. */
 export function startFault(error: unknown): string | undefined {
   if (
     error instanceof ConfigError ||

@@ -95,7 +95,7 @@ export function openUses({
     keptDays,
     observer: {
       fired: (state) => metrics.firings.inc({ state }),
-      failed: (trigger, err) => log.error({ err, trigger }, 'a trigger could not ring, by a fault of ours'),
+      failed: (trigger, err) => log.error({ err, trigger }, 'a trigger could not ring: internal error'),
     },
   })
   closeables.push({ part: 'triggers', close: () => triggers.close() })

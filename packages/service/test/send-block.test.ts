@@ -197,7 +197,7 @@ describe('a block', () => {
   test('a fault at one device, or on the way to one gateway, holds up nobody else', async () => {
     stage.fleet = [device(1), device(2)]
     stage.answer = async (token) => {
-      if (token === 'token-1') throw new Error('a fault of ours')
+      if (token === 'token-1') throw new Error('an internal error')
       return { is: 'accepted' }
     }
     await run(claimOf([1, 2]))

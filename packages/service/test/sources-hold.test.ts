@@ -135,7 +135,7 @@ describe('whatever dies', () => {
       (lease) => lease !== '',
     )
 
-  test('a process that stops gives back what it was context at, at once, with its state as it was', async () => {
+  test('a process that stops gives back what it was polling, at once, with its state as it was', async () => {
     await save()
     await listen()
     const { shape } = await source()

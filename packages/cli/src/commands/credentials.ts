@@ -28,11 +28,11 @@ type AddFlags = {
 }
 
 export function credentialCommands(program: Command, io: Io, done: Run): void {
-  const group = program.command('credential').description('Hand in, look at and change what the gateways ask for')
+  const group = program.command('credential').description('Add, show and change what the gateways ask for')
   const platform = ['--platform <platform>', 'ios, android or web'] as const
   group
     .command('add <file...>')
-    .description('Hand in a credential; what it is, is recognised')
+    .description('Add a credential; what it is, is recognised')
     .requiredOption(...platform)
     .option('--passphrase-file <file>', 'a file with the passphrase; else it is asked for when it is needed')
     .option('--key-id <id>', 'what the platform calls the key')
@@ -195,7 +195,7 @@ async function request({
   else {
     io.out(made.request)
     io.err(
-      `Upload this request at the platform; then hand in the certificate that comes back: ${called(io)} credential add FILE\n`,
+      `Upload this request at the platform; then add the certificate that comes back: ${called(io)} credential add FILE\n`,
     )
   }
   return 0

@@ -8,7 +8,7 @@ import { watchToEnd } from './watching.ts'
 import { sayUnderstood, type WhenFlags, whenIn, withWhen } from './when-flags.ts'
 
 type TargetFlags = { readonly to?: string[]; readonly where?: string; readonly watch: boolean }
-type HandFlags = WhenFlags &
+type PushFlags = WhenFlags &
   TargetFlags & { readonly title: string; readonly body?: string; readonly navigate?: string; readonly tag?: string }
 
 const withTarget = (command: Command): Command =>
@@ -18,11 +18,9 @@ const withTarget = (command: Command): Command =>
     .option('--no-watch', 'return as soon as it is accepted')
 
 export function planCommands(program: Command, io: Io, done: Run): void {
-  const group = program
-    .command('plan')
-    .description('Hand devices what they ring by themselves, without a network, at its time')
-  withWhen(withTarget(group.command('hand <name>')))
-    .description('Hand a plan to devices, in place of one of this name; by the clock of each device')
+  const group = program.command('plan').description('Push plans that devices ring by themselves, without a network')
+  withWhen(withTarget(group.command('push <name>')))
+    .description('Push a plan to devices, in place of one of this name; by the clock of each device')
     .requiredOption('--title <text>', 'the first line')
     .option('--body <text>', 'the text below it')
     .option('--navigate <place>', 'where a tap leads')
@@ -33,18 +31,18 @@ export function planCommands(program: Command, io: Io, done: Run): void {
 A device rings DAILY, WEEKLY and MONTHLY rules with INTERVAL, BYDAY, BYMONTHDAY, COUNT and UNTIL.
 
 Example:
-  $ zbell plan hand last-boat --to topic:route-4 --at 22:40 --repeat FREQ=DAILY --title "The last boat leaves in ten minutes"`,
+  $ zbell plan push last-boat --to topic:route-4 --at 22:40 --repeat FREQ=DAILY --title "The last boat leaves in ten minutes"`,
     )
-    .action(withContext<HandFlags, [string]>(io, done, hand))
-  withTarget(group.command('take-back <name...>'))
-    .description('Let devices forget plans of these names')
-    .addHelpText('after', '\nExample:\n  $ zbell plan take-back last-boat --to topic:route-4')
+    .action(withContext<PushFlags, [string]>(io, done, push))
+  withTarget(group.command('revoke <name...>'))
+    .description('Remove plans of these names from devices')
+    .addHelpText('after', '\nExample:\n  $ zbell plan revoke last-boat --to topic:route-4')
     .action(
       withContext<TargetFlags, [string[]]>(io, done, async (context, names) => tellDevices(context, { cancel: names })),
     )
 }
 
-async function hand(context: Context<HandFlags>, name: string): Promise<number> {
+async function push(context: Context<PushFlags>, name: string): Promise<number> {
   const { title, body, navigate, tag, ...flags } = context.flags
   const timed = flags.at !== undefined || flags.local !== undefined || flags.repeat !== undefined
   // An instant is one everywhere; a time of day is each device’s own, unless a zone is named.

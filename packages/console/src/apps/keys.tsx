@@ -79,7 +79,7 @@ const columns: readonly Column<Key>[] = [
   },
   {
     name: 'act',
-    title: 'What to do',
+    title: 'Actions',
     always: true,
     align: 'end',
     width: 120,

@@ -78,7 +78,7 @@ const columns: readonly Column<Channel>[] = [
   },
   {
     name: 'change',
-    title: 'What to do',
+    title: 'Actions',
     always: true,
     align: 'end',
     cell: ({ channel }) => (

@@ -49,7 +49,7 @@ const columnsOf = (change: (one: Change) => void, busy: boolean): readonly Colum
   },
   {
     name: 'act',
-    title: 'What to do',
+    title: 'Actions',
     always: true,
     align: 'end',
     width: 220,
@@ -152,7 +152,7 @@ function State({ one }: { readonly one: Credential }) {
           <span aria-hidden="true">✕ </span>refused
         </span>
         <span className="block max-w-56 text-sm text-soft">
-          by the gateway, since <Moment at={one.rejectedAt} />. Deliveries wait; hand in another one.
+          by the gateway, since <Moment at={one.rejectedAt} />. Deliveries wait; add another one.
         </span>
       </>
     )

@@ -17,7 +17,7 @@ export function CredentialsPage() {
     refetchInterval: 5_000,
   })
   return (
-    <Page title="Credentials" asks="As whom do we speak to each platform’s gateway, and does it listen?">
+    <Page title="Credentials" asks="Credentials for each platform’s gateway, and whether they are accepted">
       {error ? <Failure error={error} /> : data ? <CredentialTable items={data} /> : <Waiting />}
       <div className="mt-12 grid gap-x-14 gap-y-10 lg:grid-cols-[minmax(0,1fr)_20rem]">
         <HandIn />

@@ -119,7 +119,7 @@ export function HandIn() {
       {waiting !== undefined && (
         <div>
           <Button type="button" busy={add.isPending} onClick={() => add.mutate(waiting)}>
-            Retire the one that waits, and hand in this one
+            Retire the one that waits, and add this one
           </Button>
         </div>
       )}
@@ -137,7 +137,7 @@ export function HandIn() {
       )}
       <div>
         <Button rank="primary" type="submit" disabled={add.isPending || (files.length === 0 && pasted.trim() === '')}>
-          {add.isPending ? 'Looking …' : 'Hand in'}
+          {add.isPending ? 'Looking …' : 'Add credential'}
         </Button>
       </div>
     </form>

@@ -77,8 +77,8 @@ function CertificateRequest() {
     >
       <h2>A certificate, requested here</h2>
       <p className="text-sm text-soft">
-        The key is made and kept here. Upload the request at the platform, and hand in the certificate that comes back:
-        it finds its key.
+        The key is made and kept here. Upload the request at the platform, and add the certificate that comes back: it
+        finds its key.
       </p>
       <TextInput
         of={filled}

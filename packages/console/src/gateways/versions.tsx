@@ -35,7 +35,7 @@ const columnsOf = (use: (version: number) => void, busy: boolean): readonly Colu
   { name: 'by', title: 'By', wide: true, cell: ({ madeBy }) => <bdi>{madeBy}</bdi> },
   {
     name: 'act',
-    title: 'What to do',
+    title: 'Actions',
     always: true,
     align: 'end',
     width: 150,

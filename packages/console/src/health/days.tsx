@@ -125,7 +125,7 @@ const durationColumns: readonly Column<Duration>[] = [
   { name: 'step', title: 'Step', always: true, cell: ({ step }) => steps[step] },
   { name: 'median', title: 'median', always: true, align: 'end', cell: ({ medianMs }) => span(medianMs) },
   { name: 'p90', title: '9 in 10', always: true, align: 'end', cell: ({ p90Ms }) => span(p90Ms) },
-  { name: 'p99', title: '99 in 100', always: true, align: 'end', cell: ({ p99Ms }) => span(p99Ms) },
+  { name: 'p99', title: 'p99', always: true, align: 'end', cell: ({ p99Ms }) => span(p99Ms) },
 ]
 
 function OneDay({ day: { day, steps: durations, reasons } }: { readonly day: Day }) {
@@ -144,7 +144,7 @@ function OneDay({ day: { day, steps: durations, reasons } }: { readonly day: Day
             series={[
               { name: 'half of them', colour: 'sea', values: durations.map(({ medianMs }) => medianMs) },
               { name: '9 in 10', colour: 'brass', values: durations.map(({ p90Ms }) => p90Ms) },
-              { name: '99 in 100', colour: 'soft', values: durations.map(({ p99Ms }) => p99Ms) },
+              { name: 'p99', colour: 'soft', values: durations.map(({ p99Ms }) => p99Ms) },
             ]}
           />
           <DataTable

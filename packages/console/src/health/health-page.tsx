@@ -136,7 +136,7 @@ const gatewayColumns: readonly Column<GatewayRow>[] = [
   },
   {
     name: 'p99',
-    title: '99 in 100',
+    title: 'p99',
     wide: true,
     align: 'end',
     width: 120,

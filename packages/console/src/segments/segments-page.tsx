@@ -45,7 +45,7 @@ const columns: readonly Column<Segment>[] = [
   },
   {
     name: 'ring',
-    title: 'What to do',
+    title: 'Actions',
     always: true,
     align: 'end',
     width: 110,

@@ -60,7 +60,7 @@ export function SourcePage() {
 function Told({ source }: { readonly source: Source }) {
   const { kind, triggers, polledAt, note, leftOut, fault, faultSince, address, version, madeBy } = source
   const facts: readonly Fact[] = [
-    ['Is', <SourceState key="is" of={source} />],
+    ['Status', <SourceState key="is" of={source} />],
     ...(fault === null
       ? []
       : [

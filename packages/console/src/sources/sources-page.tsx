@@ -25,7 +25,7 @@ const columns: readonly Column<Source>[] = [
     ),
   },
   { name: 'kind', title: 'Kind', always: true, width: 110, cell: ({ kind }) => kind },
-  { name: 'is', title: 'Is', always: true, width: 150, cell: (one) => <SourceState of={one} /> },
+  { name: 'is', title: 'Status', always: true, width: 150, cell: (one) => <SourceState of={one} /> },
   {
     name: 'triggers',
     title: 'Read by',
@@ -52,7 +52,7 @@ const columns: readonly Column<Source>[] = [
   },
   {
     name: 'says',
-    title: 'What of it',
+    title: 'Last result',
     wide: true,
     cell: ({ fault, leftOut, note }) => (
       <bdi className={fault === null ? 'text-soft' : 'text-red'}>{fault ?? leftOut ?? note}</bdi>

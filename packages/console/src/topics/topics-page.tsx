@@ -70,7 +70,7 @@ const columns: readonly Column<Topic, TopicSort>[] = [
   },
   {
     name: 'ring',
-    title: 'What to do',
+    title: 'Actions',
     always: true,
     align: 'end',
     cell: ({ topic }) => (

@@ -96,7 +96,7 @@ function Told({ trigger }: { readonly trigger: Trigger }) {
   const { source, types, devices, key, notMoreOftenThan, after, unless } = definition
   const code = (text: string) => <code className="font-mono text-sm wrap-anywhere">{text}</code>
   const facts: readonly Fact[] = [
-    ['Is', <TriggerState key="is" of={trigger} />],
+    ['Status', <TriggerState key="is" of={trigger} />],
     [
       'Listens to',
       source === 'occurrences' ? (
@@ -191,7 +191,7 @@ const columns: readonly Column<Firing>[] = [
   },
   {
     name: 'what',
-    title: 'What of it',
+    title: 'Last result',
     always: true,
     cell: ({ notification, says, dueAt, state }) => (
       <>

@@ -25,7 +25,7 @@ const columns: readonly Column<Trigger>[] = [
       </Link>
     ),
   },
-  { name: 'is', title: 'Is', always: true, width: 110, cell: (one) => <TriggerState of={one} /> },
+  { name: 'is', title: 'Status', always: true, width: 110, cell: (one) => <TriggerState of={one} /> },
   {
     name: 'listens',
     title: 'Listens to',

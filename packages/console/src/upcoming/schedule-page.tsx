@@ -97,7 +97,7 @@ const columns: readonly Column<ScheduleRun>[] = [
   },
   {
     name: 'what',
-    title: 'What of it',
+    title: 'Last result',
     always: true,
     cell: ({ notification, says }) => (
       <>

@@ -10,7 +10,7 @@ import { done, environment, made } from './operation.ts'
 export const credentialsOperations = {
   addCredential: {
     ...made,
-    summary: 'Hand in a credential; what it is, is recognised',
+    summary: 'Add a credential; what it is, is recognised',
     caller: 'app',
     role: 'owner',
     query: environment,

@@ -25,7 +25,7 @@ export const problems = {
   },
   'not-signed-in': {
     status: 401,
-    title: 'This address wants to know who asks.',
+    title: 'Authentication required.',
     remedy: 'Send a key as Authorization: Bearer …, or sign in to the console.',
   },
   'unknown-key': {
@@ -238,7 +238,7 @@ export const problems = {
   'credential-not-ready': {
     status: 409,
     title: 'This credential has no certificate yet.',
-    remedy: 'Upload its request at the platform, and hand in the certificate that comes back.',
+    remedy: 'Upload its request at the platform, and add the certificate that comes back.',
   },
   'credential-waits': {
     status: 409,

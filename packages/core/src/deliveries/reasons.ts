@@ -39,7 +39,7 @@ export const reasons = {
   'missing-fact': {
     code: 27,
     detail: 'The gateway profile speaks of a fact of the account that the credential in use does not say.',
-    remedy: 'Give the credential the fact, or hand in the key file anew, then send again.',
+    remedy: 'Give the credential the fact, or add the key file anew, then send again.',
   },
   'profile-at-fault': {
     code: 28,

@@ -142,13 +142,13 @@ function credential({ credential: given, platform }: SetupFacts, nowMs: number):
     const remedy =
       platform === 'web'
         ? 'Make a key pair here, or hand one in.'
-        : 'Hand in the certificate or key that the platform gave you.'
+        : 'Add the certificate or key that the platform gave you.'
     return { state: 'open', detail: 'None is in use.', remedy, ...handIn }
   }
   const what = `A ${given.kind} is in use`
   const due = given.notAfterMs === undefined ? undefined : expiryDue(given.notAfterMs, nowMs)
   if (due === 0)
-    return { state: 'trouble', detail: `${what}, but it has expired.`, remedy: 'Hand in a new one.', ...handIn }
+    return { state: 'trouble', detail: `${what}, but it has expired.`, remedy: 'Add a new one.', ...handIn }
   if (given.elsewhere !== undefined) {
     const detail = `${what}, but it was not handed in for ${given.elsewhere}.`
     return {
@@ -159,7 +159,7 @@ function credential({ credential: given, platform }: SetupFacts, nowMs: number):
     }
   }
   if (given.rejected) {
-    const remedy = 'Check it, or hand in another one; what waits goes on by itself.'
+    const remedy = 'Check it, or add another one; what waits goes on by itself.'
     return { state: 'trouble', detail: `${what}, but the gateway refuses it.`, remedy, ...handIn }
   }
   const detail = due === undefined ? `${what}.` : `${what}; it expires within ${due} ${due === 1 ? 'day' : 'days'}.`

@@ -24,7 +24,7 @@ const linkMs = 3_600_000
 /** How long a browser is remembered in which somebody has signed in. */
 const browserMs = 180 * 86_400_000
 
-/** @param log hears of each wrong password: for whom, from where, and how many there were in a row */
+/** @param log is called with each wrong password: for whom, from where, and how many there were in a row */
 export function serveSessions(api: Api, database: Database, limits: RateLimits, secure: boolean, log: Logger): void {
   const wrongTries = new WrongTries()
   const browserCookie = browserCookieName(secure)

@@ -9,7 +9,7 @@ export type Refusal = {
 export const refusals = {
   'something-else': {
     says: 'This is neither a key nor a certificate in a form that is known here.',
-    does: 'Hand in a PKCS#12 file, PEM or DER, a JWK, or the two base64url strings of a web key pair.',
+    does: 'Add a PKCS#12 file, PEM or DER, a JWK, or the two base64url strings of a web key pair.',
   },
   'not-json': {
     says: 'The file begins as JSON and has a key in it, but it cannot be read as JSON.',
@@ -25,7 +25,7 @@ export const refusals = {
   },
   'another-account': {
     says: 'This belongs to another account than the gateway profile speaks of.',
-    does: 'Hand in the key of that account, or change the facts in the profile.',
+    does: 'Add the key of that account, or change the facts in the profile.',
   },
   'passphrase-needed': {
     says: 'The file is protected by a passphrase.',
@@ -43,7 +43,7 @@ export const refusals = {
   },
   'not-belonging': {
     says: 'The key and the certificate do not belong together.',
-    does: 'Hand in the certificate that was issued for this key, or the key that its request was made with.',
+    does: 'Add the certificate that was issued for this key, or the key that its request was made with.',
   },
   expired: { says: 'The certificate has expired.', does: 'Get a new one from the platform.' },
   'not-yet-valid': {
@@ -62,25 +62,25 @@ export const refusals = {
   'key-too-long': { says: 'The RSA key has more than 4,096 bits.', does: 'Make a shorter key.' },
   'too-many-parts': {
     says: 'There are more than thirty keys and certificates here.',
-    does: 'Hand in the key, its certificate and the chain above it.',
+    does: 'Add the key, its certificate and the chain above it.',
   },
-  'wrong-key-type': { says: 'The key is of a type that no gateway takes.', does: 'Hand in a P-256 or an RSA key.' },
+  'wrong-key-type': { says: 'The key is of a type that no gateway takes.', does: 'Add a P-256 or an RSA key.' },
   'public-key': {
     says: 'This is a public key; the private one is needed.',
-    does: 'Hand in the file that was downloaded or made together with it and that is kept secret.',
+    does: 'Add the file that was downloaded or made together with it and that is kept secret.',
   },
   'is-a-request': {
     says: 'This is a request for a certificate, not the certificate.',
-    does: 'Upload it at the platform, and hand in the certificate that comes back.',
+    does: 'Upload it at the platform, and add the certificate that comes back.',
   },
   'certificate-alone': {
     says: 'This is a certificate without its private key.',
-    does: 'Hand in both together, or make the request here: then its certificate finds its own key.',
+    does: 'Add both together, or make the request here: then its certificate finds its own key.',
   },
-  'several-keys': { says: 'There is more than one private key here.', does: 'Hand in one credential at a time.' },
+  'several-keys': { says: 'There is more than one private key here.', does: 'Add one credential at a time.' },
   'wrong-kind': {
     says: 'This platform’s gateway asks for another kind of credential.',
-    does: 'Hand in the kind that the gateway profile names.',
+    does: 'Add the kind that the gateway profile names.',
   },
   known: {
     says: 'This very credential is here already.',

@@ -45,7 +45,7 @@ export class OpenClients {
 
   /**
    * A platform's client; looked for again when its credential was changed in the middle of a block.
-   * @param onFault hears why it is a fault
+   * @param onFault is called with why it is a fault
    */
   async open(
     { platform, token }: Pick<Address, 'token'> & { readonly platform: Platform },

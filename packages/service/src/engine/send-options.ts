@@ -12,7 +12,7 @@ export type SendBlockOptions = {
   readonly pause: () => Halt | 'stopping'
   /** From then on what is on its way to a gateway is not waited for. */
   readonly givenUp: AbortSignal
-  /** A fault of ours, for the log. The devices wait for another try; the rest of the block goes on. */
+  /** An internal error, for the log. The devices wait for another try; the rest of the block goes on. */
   readonly onFault: (error: unknown) => void
 }
 

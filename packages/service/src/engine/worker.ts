@@ -26,7 +26,7 @@ const maxUrgent = urgencies.indexOf('high')
 
 /** How long others get to renew their leases when the database is back. */
 const afterOutageMs = 1_000
-/** How long a piece of work that failed by a fault of ours rests before the next try. */
+/** How long a piece of work that failed because of an internal error rests before the next try. */
 const afterFaultMs = 5_000
 
 /** Claims work and does it, a few pieces at a time, until it is stopped. Faults of one piece never reach another. */

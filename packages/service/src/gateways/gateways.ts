@@ -34,7 +34,7 @@ import { tokenSignedAt } from './store/signed-tokens.ts'
 /** How long a client is used before a look whether another process has changed its credential. */
 const freshForMs = 2_000
 
-/** Hears of every request to a platform's gateway; a rehearsal's are not counted. */
+/** Called with every request to a platform's gateway; a rehearsal's are not counted. */
 export type OnAnswer = (platform: Platform, durationMs: number, outcome: Outcome['is']) => void
 
 /** `signature` is what the client was opened with: it is opened anew when that has changed. */

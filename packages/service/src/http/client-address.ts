@@ -14,7 +14,7 @@ export class ClientAddresses {
   readonly #trusted: BlockList
   readonly #onProxy: (isTrusted: boolean, address: string) => void
 
-  /** @param onProxy hears of each request that came by way of a proxy */
+  /** @param onProxy is called with each request that came by way of a proxy */
   constructor(trusted: readonly string[], onProxy: (isTrusted: boolean, address: string) => void = () => {}) {
     this.#trusted = addressList(trusted)
     this.#onProxy = onProxy

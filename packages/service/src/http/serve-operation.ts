@@ -41,7 +41,7 @@ export class OperationRouter implements Api {
   readonly #repeats: Repeats
   readonly #onUndescribed: (name: RouteName, code: ProblemCode) => void
 
-  /** @param onUndescribed hears of a problem that the contract does not say an operation may answer with */
+  /** @param onUndescribed is called with a problem that the contract does not say an operation may answer with */
   constructor(
     callers: CallerCheck,
     metrics: Metrics,

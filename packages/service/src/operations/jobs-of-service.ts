@@ -41,9 +41,9 @@ export function jobsOfService(given: {
   /** Events that may wait for one webhook. */
   readonly maxWaiting: number
   readonly log: Logger
-  /** Hears what is to be known of schedules and stops, for those who watch. */
+  /** Called with what is to be known of schedules and stops, for those who watch. */
   readonly onMeasured: (measured: Measured) => void
-  /** Hears how many events wait for which webhook. */
+  /** Called with how many events wait for which webhook. */
   readonly onWaiting: (waiting: readonly OutboxBacklog[]) => void
 }): BackgroundJob[] {
   const { database, checks, deliveryDays, log, onMeasured } = given

@@ -21,7 +21,7 @@ export class ScheduleClock {
   readonly #backoff = new Map<number, number>()
   readonly #poller: Poller
 
-  /** @param onSettled hears what became of each time */
+  /** @param onSettled is called with what became of each time */
   constructor(database: Database, schedules: Schedules, log: Logger, onSettled: (state: RunState) => void = () => {}) {
     this.#onSettled = onSettled
     this.#database = database

@@ -198,7 +198,7 @@ export class SourcePoller {
       if (this.#isClosed) await releaseSource(database, lease, 0).catch(() => {})
       if (error instanceof LeaseLost || error instanceof DatabaseUnavailable)
         log.debug({ err: error, source: lease.no }, 'a poll at a source was given up')
-      else log.error({ err: error, source: lease.no }, 'a source could not be looked at, by a fault of ours')
+      else log.error({ err: error, source: lease.no }, 'a source could not be looked at: internal error')
     }
   }
 
@@ -208,9 +208,9 @@ export class SourcePoller {
     const fault =
       error instanceof SourceFault || error instanceof TableRefused
         ? error.message
-        : 'could not be looked at, by a fault of ours, which the service’s log tells'
+        : 'could not be looked at because of an internal error, which the service’s log has'
     if (!(error instanceof SourceFault || error instanceof TableRefused))
-      log.error({ err: error, source: source.name }, 'a source could not be looked at, by a fault of ours')
+      log.error({ err: error, source: source.name }, 'a source could not be looked at: internal error')
     const afterMs = Math.min(maxRestMs, 1_000 * 2 ** Math.min(source.faults, 10))
     const times = await failPoll(database, lease, { fault, afterMs })
     // Once is a moment; twice in a row is something that a trigger’s log should publish, and once is enough.

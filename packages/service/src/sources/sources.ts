@@ -101,7 +101,7 @@ export class Sources {
   }
 
   /**
-   * Saves a source, and poller at it for the first time: from then on what changes is found.
+   * Saves a source, and polls it for the first time: from then on what changes is found.
    * @param anyway also one that cannot be read, which then says why; otherwise what is there stays as it is
    * @throws {Problem} `invalid-request` with each place, `source-unreadable`
    */

@@ -9,12 +9,12 @@ import type { TriggerEvaluator } from './trigger-evaluator.ts'
 /** How many events, or due firings, are read at a time. */
 export const batchSize = 200
 
-export const internalError = 'a fault of ours, which the service’s log tells'
+export const internalError = 'an internal error, which the service’s log has'
 
 /** Who observer what comes of firings. */
 export type FiringObserver = {
   fired(state: FiringState): void
-  /** A fault of ours. */
+  /** An internal error. */
   failed(trigger: string, error: unknown): void
 }
 

@@ -32,7 +32,7 @@ export type DispatcherParts = {
   readonly leaseMs: number
   /** Whether this process is sending: that goes first. */
   isSending?(): boolean
-  /** Hears how requests ended. */
+  /** Called with how requests ended. */
   told?(outcome: string, requests: number): void
 }
 
@@ -51,7 +51,7 @@ const maxInFlight = { single: 16, batch: 4 } as const
 const manyEvents = 1_000
 const restShare = 3
 const maxRestMs = 1_000
-/** What cannot be told by a fault of ours rests for so long. */
+/** What cannot be told because of an internal error rests for so long. */
 const faultRestMs = 60_000
 /** What is on its way when the process is to stop is waited for so long. */
 const landMs = 2_000
@@ -140,7 +140,7 @@ export class WebhookDispatcher {
     const done = this.#turn(row)
       .catch((error: unknown) => {
         if (error instanceof DatabaseUnavailable) return
-        this.#parts.log.error({ err: error, webhook: row.name }, 'a webhook could not be told, by a fault of ours')
+        this.#parts.log.error({ err: error, webhook: row.name }, 'a webhook could not be told: internal error')
         return this.#restAfterFault(row, error)
       })
       .finally(() => {
@@ -200,14 +200,14 @@ export class WebhookDispatcher {
     }
   }
 
-  /** What cannot be told by a fault of ours is not tried again and again at once. */
+  /** What cannot be told because of an internal error is not tried again and again at once. */
   async #restAfterFault(row: WebhookRow, error: unknown): Promise<void> {
     const fault =
       error instanceof SealBroken
         ? 'has an address that cannot be opened with the master keys that are there'
         : error instanceof EvaluationFailed
           ? `has a condition that ${error.message}`
-          : 'could not be told, by a fault of ours, which the service’s log tells'
+          : 'could not be told because of an internal error, which the service’s log has'
     await this.#parts.database
       .change(
         receiverStatement(row.no, { failures: row.failures, restMs: faultRestMs, told: false, fault }, row.changedAt),

@@ -14,7 +14,7 @@ import { commas, type Database, type Scope, type Tx, type Where } from '../../da
 /** A day's numbers stand in so many places each, so that those who count at the same time seldom meet. */
 const slots = 4
 
-/** Hears of each step of each delivery, and how long it took, once it is stored. */
+/** Called with each step of each delivery, and how long it took, once it is stored. */
 export type OnStep = (platform: Platform, step: DeliveryState, durationMs: number) => void
 
 /** What came to which state today, gathered and then stored with the deliveries themselves, in one transaction. */

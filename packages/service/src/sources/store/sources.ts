@@ -97,7 +97,7 @@ export async function saveSource(
       sql`select no, shape from sources where ${inWhere(where)} and name = ${name} for update`,
     )
     const text = wellFormedJson(definition)
-    // Whoever is context at it meanwhile poller at what it was.
+    // A poll that is under way reads what it was.
     const kept = sql`kind = ${definition.kind}, definition = ${text}, sealed = ${sealed}, address = ${address},
       shape = ${shape}, fault = null, fault_since = null, faults = 0, lease = null, leased_until = null,
       next_poll_at = utc_timestamp(3), made_by = ${madeBy}, changed_at = utc_timestamp(3)`
