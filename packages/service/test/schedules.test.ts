@@ -11,7 +11,7 @@ import { Intake } from '../src/notifications/intake.ts'
 import { ScheduleClock } from '../src/schedules/clock.ts'
 import { Schedules } from '../src/schedules/schedules.ts'
 import { listRuns, pruneRuns } from '../src/schedules/store/runs.ts'
-import { dueSchedules, findSchedule } from '../src/schedules/store/schedules.ts'
+import { dueSchedules, scheduleStore } from '../src/schedules/store/schedules.ts'
 import { type ScratchApp, scratchApp } from './scratch-database.ts'
 import { evaluators } from './scratch-evaluator-pool.ts'
 
@@ -63,7 +63,7 @@ const settle = async () => {
   await schedules.settle(await dueSchedules(app.database, 1_000))
 }
 const runsOf = async (name: string) =>
-  listRuns(app.database, (await findSchedule(app.database, where(), name))!.no, 100)
+  listRuns(app.database, (await scheduleStore.find(app.database, where(), name))!.no, 100)
 const rung = async () =>
   app.database.rows<{ schedule: string; name: string; liveName: string | null; dueAt: Date; expiresAt: Date }>(
     sql`select schedule, name, live_name as liveName, due_at as dueAt, expires_at as expiresAt from notifications order by no`,
@@ -73,9 +73,9 @@ describe('the time of a schedule', () => {
   test('is settled with its notification and its next time in one', async () => {
     const { nextId } = await save('evening')
     await makeDue('evening', 2)
-    const before = (await findSchedule(app.database, where(), 'evening'))!
+    const before = (await scheduleStore.find(app.database, where(), 'evening'))!
     await settle()
-    const after = (await findSchedule(app.database, where(), 'evening'))!
+    const after = (await scheduleStore.find(app.database, where(), 'evening'))!
     const [run] = await runsOf('evening')
     expect(run).toMatchObject({ state: 'rung', notification: nextId, says: null, dueAt: before.nextAt })
     expect(after.nextAt!.getTime()).toBeGreaterThan(Date.now())
@@ -117,12 +117,12 @@ describe('the time of a schedule', () => {
   test('that was settled before does not ring again when a clock is put back', async () => {
     await save('evening')
     await makeDue('evening', 1)
-    const { nextAt } = (await findSchedule(app.database, where(), 'evening'))!
+    const { nextAt } = (await scheduleStore.find(app.database, where(), 'evening'))!
     await settle()
     await app.database.change(sql`update schedules set next_at = ${nextAt}`)
     await settle()
     expect(await rung()).toHaveLength(1)
-    expect((await findSchedule(app.database, where(), 'evening'))!.nextAt!.getTime()).toBeGreaterThan(Date.now())
+    expect((await scheduleStore.find(app.database, where(), 'evening'))!.nextAt!.getTime()).toBeGreaterThan(Date.now())
   })
 
   test('that nothing ran at is rung within its grace, and said as missed beyond it', async () => {
@@ -135,7 +135,7 @@ describe('the time of a schedule', () => {
     expect((await runsOf('missed')).map(({ state, says }) => [state, says])).toEqual([
       ['missed', 'nothing ran at its time'],
     ])
-    expect((await findSchedule(app.database, where(), 'missed'))!.nextAt!.getTime()).toBeGreaterThan(Date.now())
+    expect((await scheduleStore.find(app.database, where(), 'missed'))!.nextAt!.getTime()).toBeGreaterThan(Date.now())
     expect((await rung()).map(({ schedule }) => schedule)).toEqual(['late'])
   })
 
@@ -158,7 +158,7 @@ describe('the time of a schedule', () => {
     const [run] = await runsOf('evening')
     expect(run).toMatchObject({ state: 'failed', notification: null })
     expect(run!.says).toMatch(/template/)
-    expect((await findSchedule(app.database, where(), 'evening'))!.nextAt!.getTime()).toBeGreaterThan(Date.now())
+    expect((await scheduleStore.find(app.database, where(), 'evening'))!.nextAt!.getTime()).toBeGreaterThan(Date.now())
   })
 })
 
@@ -222,7 +222,7 @@ describe('a schedule', () => {
     await save('evening')
     await Promise.all([schedules.skip(app.scope, 'evening'), schedules.skip(app.scope, 'evening')])
     const runs = await runsOf('evening')
-    const { nextAt } = (await findSchedule(app.database, where(), 'evening'))!
+    const { nextAt } = (await scheduleStore.find(app.database, where(), 'evening'))!
     expect(new Set(runs.map(({ dueAt }) => dueAt.getTime())).size).toBe(runs.length)
     expect(runs.every(({ dueAt }) => dueAt.getTime() < nextAt!.getTime())).toBe(true)
   })
@@ -234,7 +234,7 @@ describe('a schedule', () => {
     // Its time is another one now, so that nothing lies ahead of it but that.
     await app.database.change(sql`update schedules set timing = '{"at":"2020-01-01T00:00:00Z"}'`)
     await settle()
-    expect((await findSchedule(app.database, where(), 'once'))!.nextAt).toBeNull()
+    expect((await scheduleStore.find(app.database, where(), 'once'))!.nextAt).toBeNull()
     expect((await schedules.upcoming(app.scope, 14)).items).toEqual([])
   })
 

@@ -124,7 +124,7 @@ type Duration = Day['steps'][number]
 const durationColumns: readonly Column<Duration>[] = [
   { name: 'step', title: 'Step', always: true, cell: ({ step }) => steps[step] },
   { name: 'median', title: 'median', always: true, align: 'end', cell: ({ medianMs }) => span(medianMs) },
-  { name: 'p90', title: '9 in 10', always: true, align: 'end', cell: ({ p90Ms }) => span(p90Ms) },
+  { name: 'p90', title: 'p90', always: true, align: 'end', cell: ({ p90Ms }) => span(p90Ms) },
   { name: 'p99', title: 'p99', always: true, align: 'end', cell: ({ p99Ms }) => span(p99Ms) },
 ]
 
@@ -135,7 +135,7 @@ function OneDay({ day: { day, steps: durations, reasons } }: { readonly day: Day
       {durations.length > 0 && (
         <div className="mt-2 grid gap-4">
           <Plot
-            says={`How long each step took on ${day}: half of the deliveries, nine in ten, 99 in 100`}
+            says={`How long each step took on ${day}: the median, p90 and p99`}
             kind="beside"
             byTens
             unit="ms"
@@ -143,7 +143,7 @@ function OneDay({ day: { day, steps: durations, reasons } }: { readonly day: Day
             steps={durations.map(({ step }) => steps[step])}
             series={[
               { name: 'half of them', colour: 'sea', values: durations.map(({ medianMs }) => medianMs) },
-              { name: '9 in 10', colour: 'brass', values: durations.map(({ p90Ms }) => p90Ms) },
+              { name: 'p90', colour: 'brass', values: durations.map(({ p90Ms }) => p90Ms) },
               { name: 'p99', colour: 'soft', values: durations.map(({ p99Ms }) => p99Ms) },
             ]}
           />

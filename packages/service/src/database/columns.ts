@@ -1,4 +1,4 @@
-import { environments, uuidFromBytes, uuidToBytes } from '@zbell/core'
+import { environments, uuidFromBytes, uuidToBytes, wellFormedJson } from '@zbell/core'
 import { bigint, customType, datetime, int, mysqlEnum, smallint, tinyint } from 'drizzle-orm/mysql-core'
 
 /** A UUID in 16 bytes. */
@@ -45,6 +45,13 @@ export const caselessText = textOf('character set utf8mb4 collate utf8mb4_genera
 /** Text of up to 16 MB, and of up to 64 kB. */
 export const document = customType<{ data: string }>({ dataType: () => `mediumtext ${unicode}` })
 export const asciiDocument = customType<{ data: string }>({ dataType: () => `text ${ascii}` })
+
+/** JSON, which MariaDB keeps as text. Whether the driver reads it by itself depends on the server. */
+export const json = customType<{ data: unknown; driverData: unknown }>({
+  dataType: () => 'json',
+  toDriver: (value) => wellFormedJson(value),
+  fromDriver: (value) => (typeof value === 'string' ? (JSON.parse(value) as unknown) : value),
+})
 
 export const blobColumn = customType<{ data: Buffer }>({ dataType: () => 'mediumblob' })
 

@@ -1,4 +1,4 @@
-import { SQL, type SQLWrapper, StringChunk, sql } from 'drizzle-orm'
+import { Column, getTableName, is, Name, SQL, type SQLWrapper, StringChunk, sql, Table } from 'drizzle-orm'
 import { MySqlDialect } from 'drizzle-orm/mysql-core'
 
 /** A statement as the driver takes it: a `?` for each value. */
@@ -9,7 +9,8 @@ const dialect = new MySqlDialect()
 /**
  * Turns a fragment of Drizzle's (`` sql`select … where no = ${no}` ``) into text and values. Most are made of text, values,
  * lists and other fragments only; these are put together here, in a quarter of the time that the builder's own way takes,
- * and a list of thousands stays one value. Whatever else stands in a fragment, such as a column, the builder compiles.
+ * and a list of thousands stays one value. Columns and tables of the schema are written by their names. Whatever else stands in a
+ * fragment the builder compiles.
  * @example compile(sql`select no from users where name in ${['ada', 'bo']}`)
  * // { sql: 'select no from users where name in (?)', values: [['ada', 'bo']] }
  */
@@ -36,7 +37,10 @@ function textOf({ queryChunks }: SQL, values: unknown[]): string | undefined {
     } else if (Array.isArray(chunk)) {
       text += '(?)'
       values.push(chunk)
-    } else if (isValue(chunk)) {
+    } else if (is(chunk, Column)) text += `\`${getTableName(chunk.table)}\`.\`${chunk.name}\``
+    else if (is(chunk, Table)) text += `\`${getTableName(chunk)}\``
+    else if (is(chunk, Name)) text += `\`${chunk.value}\``
+    else if (isValue(chunk)) {
       text += '?'
       values.push(chunk)
     } else return undefined

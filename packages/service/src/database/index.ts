@@ -5,13 +5,31 @@ export { Abandoned, DatabaseBusy, DatabaseFull, DatabaseUnavailable, isDuplicate
 export { allOf, anyOf, commas, noneOf, tuples } from './fragments.ts'
 export { isFree, Lease, underLease } from './lease.ts'
 export { migrate, SchemaTooNew, SchemaTooOld } from './migrate.ts'
+export { inScope, named, versioned } from './named.ts'
 export { inOrder, isPlace, type Placed, placeOf, type SortKey } from './page-order.ts'
 export { FolderTaken } from './private/folder-lock.ts'
 export { freePort, MariaDbMissing, PrivateServer } from './private/private-server.ts'
 export { leaveRows, removeLeftRows } from './removals.ts'
 export type { OutboxKind } from './schema/queue.ts'
 export type { RequestOutcome } from './schema/webhooks.ts'
-export { accounts, apps, credentials, devices, keys, knownBrowsers, sessions, signInLinks, users } from './schema.ts'
+export {
+  accounts,
+  apps,
+  channels,
+  credentials,
+  devices,
+  keys,
+  knownBrowsers,
+  schedules,
+  segments,
+  sessions,
+  signInLinks,
+  sources,
+  templates,
+  triggers,
+  users,
+  webhooks,
+} from './schema.ts'
 export {
   type AccountRow,
   type AppRow,
@@ -23,3 +41,4 @@ export {
   type Where,
   whereOf,
 } from './scope.ts'
+export { computed, condition, type RowOf, select } from './select.ts'

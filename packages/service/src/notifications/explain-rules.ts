@@ -4,7 +4,7 @@ import { partsOf, RuleRefused } from '@zbell/core/rules'
 import { type Database, type DeviceRow, type Scope, whereOf } from '../database/index.ts'
 import { type Notification, ringsAt } from '../engine/index.ts'
 import { attributesChangedSince } from '../people/index.ts'
-import { findSegment, type ReadyRule, type RuleEvaluator, readyRule, ruleFacts } from '../segments/index.ts'
+import { type ReadyRule, type RuleEvaluator, readyRule, ruleFacts, segmentStore } from '../segments/index.ts'
 
 type Explained = Explanation['devices'][number]['rules']
 
@@ -66,7 +66,7 @@ async function rulesIn(
   const rules: { readonly segment: string | null; readonly rule: string }[] = []
   for (const one of [...any, ...all, ...none]) {
     if (one.is !== 'segment') continue
-    const row = await findSegment(database, whereOf(scope), one.segment, one.version)
+    const row = await segmentStore.find(database, whereOf(scope), one.segment, one.version)
     if (row) rules.push({ segment: `${row.name}@${row.version}`, rule: row.rule })
   }
   return target.rule === undefined ? rules : [...rules, { segment: null, rule: target.rule }]

@@ -2,13 +2,13 @@ import type { Template } from '@zbell/contract'
 import type { Declarations, Writing } from '@zbell/core'
 import { type Api, nameAtPlace, pageView, placeOfName } from '../api/index.ts'
 import { invalid, Problem } from '../base/index.ts'
-import type { Database } from '../database/index.ts'
-import { deleteTemplate, listTemplates, saveTemplate, type TemplateRow } from './store/templates.ts'
+import { type Database, whereOf } from '../database/index.ts'
+import { saveTemplate, type TemplateRow, templateStore } from './store/templates.ts'
 import { isTemplateName, requireTemplate } from './templates.ts'
 
 export function serveTemplates(api: Api, database: Database): void {
   api.serve('listTemplates', async ({ caller: { scope }, query: { limit, after } }) => {
-    const rows = await listTemplates(database, scope, limit + 1, nameAtPlace(after))
+    const rows = await templateStore.list(database, whereOf(scope), limit + 1, nameAtPlace(after))
     return pageView(rows, limit, ({ name }) => placeOfName(name), templateView)
   })
 
@@ -22,12 +22,12 @@ export function serveTemplates(api: Api, database: Database): void {
       throw invalid('/template', 'wants up to 64 small letters, digits, dots, hyphens and underscores as a name')
     const content = body.content as Writing
     const declares = body.declares as Declarations
-    const version = await saveTemplate(database, scope, { name, content, declares, madeBy: actor })
+    const version = await saveTemplate(database, whereOf(scope), { name, content, declares, madeBy: actor })
     return templateView(await requireTemplate(database, scope, `${name}@${version}`))
   })
 
   api.serve('deleteTemplate', async ({ caller: { scope }, params }) => {
-    if (!(await deleteTemplate(database, scope, params.template))) throw new Problem('unknown-template')
+    if (!(await templateStore.delete(database, whereOf(scope), params.template))) throw new Problem('unknown-template')
     return undefined
   })
 }

@@ -1,7 +1,7 @@
 import { type Filling, fillingOf, givenFaults, type Writing, withTags } from '@zbell/core'
 import { invalid, Problem } from '../base/index.ts'
-import type { Database, Scope } from '../database/index.ts'
-import { findTemplate, type TemplateRow } from './store/templates.ts'
+import { type Database, type Scope, whereOf } from '../database/index.ts'
+import { type TemplateRow, templateStore } from './store/templates.ts'
 
 export const isTemplateName = (text: string): boolean => /^[a-z0-9][a-z0-9._-]{0,63}$/.test(text)
 
@@ -14,7 +14,7 @@ export async function templateNamed(
   const [name = '', version] = reference.split('@')
   const wanted = version === undefined ? undefined : Number(version)
   return isTemplateName(name) && (wanted === undefined || Number.isSafeInteger(wanted))
-    ? findTemplate(database, scope, name, wanted)
+    ? templateStore.find(database, whereOf(scope), name, wanted)
     : undefined
 }
 

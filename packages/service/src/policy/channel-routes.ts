@@ -5,23 +5,14 @@ import { type Api, nameAtPlace, pageView, placeOfName, type RateLimits } from '.
 import { invalid, Problem } from '../base/index.ts'
 import { type Database, type Scope, whereOf } from '../database/index.ts'
 import { ensurePersonOf } from '../devices/index.ts'
-import {
-  type ChannelRow,
-  channelsOf,
-  countOtherChannels,
-  deleteChannel,
-  findChannel,
-  listChannels,
-  muteChannel,
-  saveChannel,
-} from './store/channels.ts'
+import { type ChannelRow, channelStore, channelsOf, deleteChannel, muteChannel, saveChannel } from './store/channels.ts'
 
 /** A person has to find their way among them. */
 const maxChannels = 100
 
 export function serveChannels(api: Api, database: Database, limits: RateLimits, onChange: () => void): void {
   api.serve('listChannels', async ({ caller: { scope }, query: { limit, after } }) => {
-    const rows = await listChannels(database, whereOf(scope), limit + 1, nameAtPlace(after))
+    const rows = await channelStore.list(database, whereOf(scope), limit + 1, nameAtPlace(after))
     return pageView(rows, limit, ({ name }) => placeOfName(name), channelView)
   })
 
@@ -32,7 +23,7 @@ export function serveChannels(api: Api, database: Database, limits: RateLimits, 
   api.serve('saveChannel', async ({ caller: { scope, actor }, params: { channel: name }, body }) => {
     const { error } = channelName.safeParse(name)
     if (error) throw invalid('/channel', error.issues[0]?.message ?? 'is not a channel')
-    if ((await countOtherChannels(database, whereOf(scope), name)) >= maxChannels)
+    if ((await channelStore.countOthers(database, whereOf(scope), name)) >= maxChannels)
       throw invalid('/channel', `would be one more than the ${maxChannels} that an app may have`)
     await saveChannel(database, whereOf(scope), { name, setting: body as ChannelSetting, madeBy: actor })
     onChange()
@@ -73,29 +64,20 @@ export function serveChannels(api: Api, database: Database, limits: RateLimits, 
 }
 
 async function need(database: Database, scope: Scope, name: string): Promise<ChannelRow> {
-  const found = channelName.safeParse(name).success ? await findChannel(database, whereOf(scope), name) : undefined
+  const found = channelName.safeParse(name).success
+    ? await channelStore.find(database, whereOf(scope), name)
+    : undefined
   if (!found) throw new Problem('unknown-channel', `There is no channel ${name.slice(0, 80)}.`)
   return found
 }
 
-const channelView = ({ name, mutedBy, blockedOn, madeBy, changedAt, ...setting }: ChannelRow): Channel => ({
-  ...channelSetting.parse(settingOf(setting)),
+const channelView = ({ name, setting, mutedBy, blockedOn, madeBy, changedAt }: ChannelRow): Channel => ({
+  ...channelSetting.parse(setting),
   channel: name,
   mutedBy,
   blockedOn,
   madeBy,
   changedAt: changedAt.toISOString(),
-})
-
-const settingOf = ({ title, note, urgency, sound, ttlSeconds, quietHours, caps, names }: ChannelSetting) => ({
-  title,
-  note,
-  urgency,
-  sound,
-  ttlSeconds,
-  quietHours,
-  caps,
-  names,
 })
 
 const ownView = (one: Awaited<ReturnType<typeof channelsOf>>[number], platform: Platform): OwnChannel => ({

@@ -6,13 +6,13 @@ import { type Database, databaseTime, whereOf } from '../database/index.ts'
 import { type Reach, ReachCounter } from '../targets/index.ts'
 import type { Schedules, UpcomingItem } from './schedules.ts'
 import { listRuns, type RunRow } from './store/runs.ts'
-import { listSchedules, type ScheduleRow } from './store/schedules.ts'
+import { type ScheduleRow, scheduleStore } from './store/schedules.ts'
 
 export function serveSchedules(api: Api, database: Database, schedules: Schedules): void {
   const viewOf = async (row: ScheduleRow) => scheduleView(row, (await schedules.skipped([row])).get(row.no))
 
   api.serve('listSchedules', async ({ caller: { scope }, query: { limit, after } }) => {
-    const rows = await listSchedules(database, whereOf(scope), limit + 1, nameAtPlace(after))
+    const rows = await scheduleStore.list(database, whereOf(scope), limit + 1, nameAtPlace(after))
     const skipped = await schedules.skipped(rows)
     return pageView(
       rows,

@@ -24,16 +24,15 @@ import { evaluated, lookLimits } from '../segments/index.ts'
 import { checkReferences } from '../targets/index.ts'
 import { type RunRow, settleTime, skippedTimes } from './store/runs.ts'
 import {
-  countOtherSchedules,
   type DueSchedule,
   deleteSchedule,
   deleteSchedules,
-  findSchedule,
   lockSchedules,
   moveOn,
   pauseSchedule,
   type ScheduleRow,
   saveSchedule,
+  scheduleStore,
   schedulesBefore,
 } from './store/schedules.ts'
 
@@ -93,7 +92,7 @@ export class Schedules {
 
   /** @throws {Problem} `unknown-schedule` */
   async require(scope: Scope, name: string): Promise<ScheduleRow> {
-    const found = await findSchedule(this.#database, whereOf(scope), name)
+    const found = await scheduleStore.find(this.#database, whereOf(scope), name)
     if (!found) throw new Problem('unknown-schedule', `There is no schedule ${name.slice(0, 80)}.`)
     return found
   }
@@ -110,12 +109,12 @@ export class Schedules {
     const nowMs = (await databaseTime(this.#database)).getTime()
     await this.#checkExceptions(scope, when)
     // What was left out by hand stays so, also when something else is changed.
-    const earlier = await findSchedule(this.#database, whereOf(scope), name)
+    const earlier = await scheduleStore.find(this.#database, whereOf(scope), name)
     const skipped = new Set(earlier && (await this.skipped([earlier])).get(earlier.no)?.map((at) => at.getTime()))
     let nextAt = await nextTime(timingOf(when, nowMs), nowMs - 1)
     while (nextAt && skipped.has(nextAt.getTime())) nextAt = await nextTime(timingOf(when, nowMs), nextAt.getTime())
     if (nextAt === undefined) throw neverRings('/when')
-    if ((await countOtherSchedules(this.#database, whereOf(scope), name)) >= maxSchedules)
+    if ((await scheduleStore.countOthers(this.#database, whereOf(scope), name)) >= maxSchedules)
       throw invalid('/schedule', `would be one more than the ${maxSchedules.toLocaleString('en')} that an app may have`)
     const waiting = await findScheduledByName(this.#database, scope, name)
     const settled = when.afterSeconds === undefined ? when : { at: nextAt.toISOString() }
@@ -164,7 +163,7 @@ export class Schedules {
 
   /** Cancels a schedule, or the single notification that waits under a name. @throws {Problem} `unknown-schedule` */
   async cancel(scope: Scope, name: string): Promise<void> {
-    const schedule = await findSchedule(this.#database, whereOf(scope), name)
+    const schedule = await scheduleStore.find(this.#database, whereOf(scope), name)
     if (schedule) return deleteSchedule(this.#database, schedule.no)
     const waiting = await findScheduledByName(this.#database, scope, name)
     if (!waiting) throw new Problem('unknown-schedule', `There is no schedule ${name.slice(0, 80)}.`)

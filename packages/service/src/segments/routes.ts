@@ -10,7 +10,7 @@ import { ruleFacts } from './store/rule-facts.ts'
 import { countRule, estimateRule, isLong, ruleMembers, someMembers } from './store/rule-members.ts'
 import { searchRule } from './store/rule-search.ts'
 import { ruleWords } from './store/rule-words.ts'
-import { deleteSegment, listSegments, type SegmentRow, saveSegment } from './store/segments.ts'
+import { type SegmentRow, saveSegment, segmentStore } from './store/segments.ts'
 
 /** Longer than this nobody waits for a count, or for a page of members. */
 const withinMs = 10_000
@@ -18,7 +18,7 @@ const examplesShown = 5
 
 export function serveSegments(api: Api, database: Database, ruleEvaluator: RuleEvaluator, keptDays: number): void {
   api.serve('listSegments', async ({ caller: { scope }, query: { limit, after } }) => {
-    const rows = await listSegments(database, whereOf(scope), limit + 1, nameAtPlace(after))
+    const rows = await segmentStore.list(database, whereOf(scope), limit + 1, nameAtPlace(after))
     return pageView(rows, limit, ({ name }) => placeOfName(name), segmentView)
   })
 
@@ -41,7 +41,7 @@ export function serveSegments(api: Api, database: Database, ruleEvaluator: RuleE
     const { name } = await requireSegment(database, scope, params.segment)
     const users = await segmentsNaming(database, whereOf(scope), name)
     if (users.length > 0) throw new Problem('segment-in-use', `${name} is used by ${users.slice(0, 20).join(', ')}.`)
-    await deleteSegment(database, whereOf(scope), name)
+    await segmentStore.delete(database, whereOf(scope), name)
     return undefined
   })
 

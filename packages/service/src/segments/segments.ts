@@ -3,11 +3,11 @@ import { invalid, Problem } from '../base/index.ts'
 import { type Database, type Reader, type Scope, whereOf } from '../database/index.ts'
 import { listTopics } from '../people/index.ts'
 import { maxSegments, type ReadyRule, readyRule, type Written } from './store/ready-rule.ts'
-import { findSegment, type SegmentRow, segmentNames } from './store/segments.ts'
+import { type SegmentRow, segmentNames, segmentStore } from './store/segments.ts'
 
 /** @throws {Problem} `unknown-segment` */
 export async function requireSegment(database: Reader, scope: Scope, name: string): Promise<SegmentRow> {
-  const found = await findSegment(database, whereOf(scope), name)
+  const found = await segmentStore.find(database, whereOf(scope), name)
   if (!found) throw new Problem('unknown-segment', `There is no segment ${name.slice(0, 80)}.`)
   return found
 }

@@ -7,10 +7,10 @@ export { type SourceParts, SourcePoller } from './source-poller.ts'
 export { Sources } from './sources.ts'
 export {
   awaySources,
-  findSource,
   findSourceByNo,
   replaceSealedSource,
   type SourceRow,
   sealedSources,
+  sourceStore,
 } from './store/sources.ts'
 export { typedRow } from './typed-row.ts'

@@ -5,7 +5,7 @@ import { type Database, whereOf } from '../database/index.ts'
 import { hiddenSecret, withoutPath } from '../vault/index.ts'
 import type { Incoming } from './incoming.ts'
 import type { ShownSource, Sources, WrittenSource } from './sources.ts'
-import { listSources } from './store/sources.ts'
+import { sourceStore } from './store/sources.ts'
 
 /** @param base where this service answers */
 export function serveSources(
@@ -26,7 +26,7 @@ export function serveSources(
   const view = (shown: ShownSource, role: Role): Source => sourceView(shown, base(), role)
 
   api.serve('listSources', async ({ caller: { scope, role }, query: { limit, after } }) => {
-    const rows = await listSources(database, whereOf(scope), limit + 1, nameAtPlace(after))
+    const rows = await sourceStore.list(database, whereOf(scope), limit + 1, nameAtPlace(after))
     const last = rows.length > limit ? rows[limit - 1] : undefined
     const shown = await Promise.all(rows.slice(0, limit).map((row) => sources.show(row)))
     return { items: shown.map((one) => view(one, role)), next: last ? placeOfName(last.name) : null }

@@ -2,7 +2,7 @@ import { RuleRefused } from '@zbell/core/rules'
 import type { SegmentSource } from '@zbell/core/triggers'
 import { findAppByNo } from '../apps/index.ts'
 import { type Database, TooSlow } from '../database/index.ts'
-import { findSegment, readyRule, rulePeople, searchRule } from '../segments/index.ts'
+import { readyRule, rulePeople, searchRule, segmentStore } from '../segments/index.ts'
 import { SourceFault } from './fault.ts'
 import type { SourceRow } from './store/sources.ts'
 
@@ -16,7 +16,7 @@ export async function segmentPeople(
   { segment, devices = false }: SegmentSource,
   limit: number,
 ): Promise<{ readonly people: readonly string[]; readonly version: number }> {
-  const found = await findSegment(database, where, segment)
+  const found = await segmentStore.find(database, where, segment)
   if (!found) throw new SourceFault(`reads the segment ${segment}, which there is not`)
   const app = await findAppByNo(database, where.appNo)
   if (!app) throw new SourceFault('belongs to an app that has gone')

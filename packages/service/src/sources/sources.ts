@@ -16,14 +16,7 @@ import { poll } from './poll-http.ts'
 import { openSecrets, type SourceSecrets, sealSecrets } from './secrets.ts'
 import { segmentPeople } from './segment-people.ts'
 import type { SourceParts, SourcePoller } from './source-poller.ts'
-import {
-  countOtherSources,
-  deleteSource,
-  findSource,
-  type SourceRow,
-  saveSource,
-  triggersReading,
-} from './store/sources.ts'
+import { deleteSource, type SourceRow, saveSource, sourceStore, triggersReading } from './store/sources.ts'
 
 /** So many sources an app may have in an environment. */
 const maxSources = 1_000
@@ -82,7 +75,7 @@ export class Sources {
 
   /** @throws {Problem} `unknown-source` */
   async require(scope: Scope, name: string): Promise<SourceRow> {
-    const found = await findSource(this.#parts.database, whereOf(scope), name)
+    const found = await sourceStore.find(this.#parts.database, whereOf(scope), name)
     if (!found) throw new Problem('unknown-source', `There is no source ${name.slice(0, 80)}.`)
     return found
   }
@@ -114,9 +107,9 @@ export class Sources {
   ): Promise<ShownSource> {
     const { database, vault } = this.#parts
     const where = whereOf(scope)
-    if ((await countOtherSources(database, where, name)) >= maxSources)
+    if ((await sourceStore.countOthers(database, where, name)) >= maxSources)
       throw invalid('/source', `would be one more than the ${maxSources} that an app may have`)
-    const before = await findSource(database, where, name)
+    const before = await sourceStore.find(database, where, name)
     const kept: SourceSecrets = before?.definition.kind === written.kind ? this.#secretsIn(before) : {}
     const { secrets, made } = this.#secretsOf(written, kept)
     const { url: _url, headers: _headers, secrets: _secrets, ...definition } = written

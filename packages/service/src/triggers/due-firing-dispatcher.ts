@@ -3,7 +3,7 @@ import type { Row } from '@zbell/core/triggers'
 import { findAppByNo } from '../apps/index.ts'
 import { DatabaseUnavailable } from '../database/index.ts'
 import { EvaluationFailed, EvaluationsBusy } from '../evaluation/index.ts'
-import { findSource, SourceFault } from '../sources/index.ts'
+import { SourceFault, sourceStore } from '../sources/index.ts'
 import { AppLimiter, type Detach } from './app-limiter.ts'
 import { cameByNow, type ReadDue, readDue } from './due.ts'
 import type { FiringBuild } from './firing.ts'
@@ -64,7 +64,7 @@ export class DueFiringDispatcher {
   /** Settles firings about rows of one source. */
   async #settleRows(ones: readonly ReadDue[], detach: Detach): Promise<void> {
     const { appNo, environment, source: name } = ones[0]!.firing
-    const source = await findSource(this.#parts.database, { appNo, environment }, name)
+    const source = await sourceStore.find(this.#parts.database, { appNo, environment }, name)
     const found = ones.flatMap((one) => (one.found ? [{ key: one.found.key, row: one.found.row as Row }] : []))
     let rows: ReadonlyMap<string, Row>
     try {

@@ -5,12 +5,12 @@ import { readSettings } from '../apps/index.ts'
 import { invalid } from '../base/index.ts'
 import { type Database, type Scope, whereOf } from '../database/index.ts'
 import { type FiringRow, listFirings } from './store/firings.ts'
-import { listTriggers, maxAnHour, type TriggerRow } from './store/triggers.ts'
+import { maxAnHour, type TriggerRow, triggerStore } from './store/triggers.ts'
 import type { Triggers } from './triggers.ts'
 
 export function serveTriggers(api: Api, database: Database, triggers: Triggers): void {
   api.serve('listTriggers', async ({ caller: { scope }, query: { limit, after } }) => {
-    const rows = await listTriggers(database, whereOf(scope), limit + 1, nameAtPlace(after))
+    const rows = await triggerStore.list(database, whereOf(scope), limit + 1, nameAtPlace(after))
     return pageView(rows, limit, ({ name }) => placeOfName(name), await viewIn(database, scope))
   })
 

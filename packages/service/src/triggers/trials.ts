@@ -12,7 +12,7 @@ import {
 import { invalid, Problem } from '../base/index.ts'
 import { type Database, type Scope, whereOf } from '../database/index.ts'
 import type { Intake } from '../notifications/index.ts'
-import { findSource, SourceFault, type SourcePoller, type SourceRow, typedRow } from '../sources/index.ts'
+import { SourceFault, type SourcePoller, type SourceRow, sourceStore, typedRow } from '../sources/index.ts'
 import { requestOf, ringOf } from './firing.ts'
 import type { TriggerEvaluator } from './trigger-evaluator.ts'
 import { keyOf } from './trigger-input.ts'
@@ -110,14 +110,14 @@ export class Trials {
     { event, row }: { readonly event?: TriedRow; readonly row?: Row | undefined },
   ): Promise<string> {
     if (row === undefined) return keyOf({ is: 'event', event: event ?? {} })
-    const source = await findSource(this.#database, whereOf(scope), name)
+    const source = await sourceStore.find(this.#database, whereOf(scope), name)
     return source ? keyOfTried(source.definition, row) : ''
   }
 
   /** A row that somebody pasted has the types of its source, and what it leaves out if that is to be taken from there. */
   async #typed(scope: Scope, name: string, { row, before, take }: Pick<TrialInput, 'row' | 'before' | 'take'>) {
     if (row === undefined) return { masked: [] }
-    const source = await findSource(this.#database, whereOf(scope), name)
+    const source = await sourceStore.find(this.#database, whereOf(scope), name)
     const types = source ? await this.#poller.typesOf(source) : {}
     const pasted = typedRow(row, types)
     const taken = take && source ? await this.#taken(source, pasted) : undefined

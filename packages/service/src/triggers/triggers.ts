@@ -9,18 +9,11 @@ import { Problem } from '../base/index.ts'
 import { type Database, type Scope, whereOf } from '../database/index.ts'
 import type { EvaluatorPool } from '../evaluation/index.ts'
 import { type Intake, templateNamed } from '../notifications/index.ts'
-import { findSource, type SourcePoller, type SourceRow } from '../sources/index.ts'
+import { type SourcePoller, type SourceRow, sourceStore } from '../sources/index.ts'
 import { DueFiringDispatcher } from './due-firing-dispatcher.ts'
 import { EventDispatcher } from './event-dispatcher.ts'
 import type { FiringParts } from './firing-parts.ts'
-import {
-  countOtherTriggers,
-  deleteTrigger,
-  enableTrigger,
-  findTrigger,
-  saveTrigger,
-  type TriggerRow,
-} from './store/triggers.ts'
+import { deleteTrigger, enableTrigger, saveTrigger, type TriggerRow, triggerStore } from './store/triggers.ts'
 import { type TrialInput, type TrialResult, Trials } from './trials.ts'
 import { TriggerEvaluator } from './trigger-evaluator.ts'
 
@@ -58,7 +51,7 @@ export class Triggers {
 
   /** @throws {Problem} `unknown-trigger` */
   async require(scope: Scope, name: string): Promise<TriggerRow> {
-    const found = await findTrigger(this.#database, whereOf(scope), name)
+    const found = await triggerStore.find(this.#database, whereOf(scope), name)
     if (!found) throw new Problem('unknown-trigger', `There is no trigger ${name.slice(0, 80)}.`)
     return found
   }
@@ -73,11 +66,11 @@ export class Triggers {
     const around = await this.#around(scope, definition)
     refuse(await this.#evaluator.faults({ appNo: scope.app.no, definition }, around))
     const { source } = definition
-    if (source !== 'occurrences' && !(await findSource(this.#database, whereOf(scope), source)))
+    if (source !== 'occurrences' && !(await sourceStore.find(this.#database, whereOf(scope), source)))
       throw new Problem('invalid-request', `There is no source ${source.slice(0, 80)}.`, [
         { pointer: '/source', detail: 'is not a source of this app; occurrences is there without having been made' },
       ])
-    if ((await countOtherTriggers(this.#database, whereOf(scope), name)) >= maxTriggers)
+    if ((await triggerStore.countOthers(this.#database, whereOf(scope), name)) >= maxTriggers)
       throw new Problem('invalid-request', `An app has ${maxTriggers} triggers at most.`, [
         { pointer: '/trigger', detail: `would be one more than the ${maxTriggers} that an app may have` },
       ])
@@ -87,7 +80,7 @@ export class Triggers {
 
   /** What a definition is held against: the columns that its source has now, and the templates that it names. */
   async #around(scope: Scope, { source: name, template, cases = [] }: TriggerDefinition): Promise<TriggerSurroundings> {
-    const source = name === 'occurrences' ? undefined : await findSource(this.#database, whereOf(scope), name)
+    const source = name === 'occurrences' ? undefined : await sourceStore.find(this.#database, whereOf(scope), name)
     const columns = source ? await this.#columnsOf(source) : undefined
     const references = [...new Set([template, ...cases.map((one) => one.template)].filter((one) => one !== undefined))]
     const templates = await Promise.all(

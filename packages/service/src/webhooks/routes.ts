@@ -13,7 +13,7 @@ import { invalid, Problem } from '../base/index.ts'
 import { type Database, whereOf } from '../database/index.ts'
 import { withoutPath } from '../vault/index.ts'
 import type { LogRow } from './store/log.ts'
-import { listWebhooks } from './store/webhooks.ts'
+import { webhookStore } from './store/webhooks.ts'
 import type { ShownWebhook, Webhooks } from './webhooks.ts'
 
 export function serveWebhooks(
@@ -24,7 +24,7 @@ export function serveWebhooks(
   base: () => string,
 ): void {
   api.serve('listWebhooks', async ({ caller: { scope, role }, query: { limit, after } }) => {
-    const rows = await listWebhooks(database, whereOf(scope), limit + 1, nameAtPlace(after))
+    const rows = await webhookStore.list(database, whereOf(scope), limit + 1, nameAtPlace(after))
     const last = rows.length > limit ? rows[limit - 1] : undefined
     const shown = await Promise.all(rows.slice(0, limit).map((row) => webhooks.show(row)))
     return { items: shown.map((one) => webhookView(one, role)), next: last ? placeOfName(last.name) : null }

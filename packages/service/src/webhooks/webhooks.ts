@@ -33,14 +33,7 @@ import {
   replaySpan,
   type Span,
 } from './store/log.ts'
-import {
-  countOtherWebhooks,
-  deleteWebhook,
-  enableWebhook,
-  findWebhook,
-  saveWebhook,
-  type WebhookRow,
-} from './store/webhooks.ts'
+import { deleteWebhook, enableWebhook, saveWebhook, type WebhookRow, webhookStore } from './store/webhooks.ts'
 
 /** So many webhooks an app may have in an environment. */
 const maxWebhooks = 100
@@ -91,7 +84,7 @@ export class Webhooks {
 
   /** @throws {Problem} `unknown-webhook` */
   async require(scope: Scope, name: string): Promise<WebhookRow> {
-    const found = await findWebhook(this.#parts.database, whereOf(scope), name)
+    const found = await webhookStore.find(this.#parts.database, whereOf(scope), name)
     if (!found) throw new Problem('unknown-webhook', `There is no webhook ${name.slice(0, 80)}.`)
     return found
   }
@@ -117,11 +110,11 @@ export class Webhooks {
   async save(scope: Scope, name: string, written: WrittenWebhook, actor: string): Promise<ShownWebhook> {
     const { database, vault } = this.#parts
     const where = whereOf(scope)
-    if ((await countOtherWebhooks(database, where, name)) >= maxWebhooks)
+    if ((await webhookStore.countOthers(database, where, name)) >= maxWebhooks)
       throw invalid('/webhook', `would be one more than the ${maxWebhooks} that an app may have`)
     checkKinds(written.kinds)
     checkRule(written.when)
-    const before = await findWebhook(database, where, name)
+    const before = await webhookStore.find(database, where, name)
     const kept = before && this.#secretsIn(before)
     const url = this.#urlOf(written.url, kept?.url)
     const made = kept ? undefined : newSigningSecret(nodeCrypto)

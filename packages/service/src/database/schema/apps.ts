@@ -1,7 +1,7 @@
 // What an app is and holds.
 import type { Credential } from '@zbell/contract'
-import { type CheckVerdict, platforms } from '@zbell/core'
-import { boolean, index, int, json, mysqlEnum, mysqlTable, primaryKey, uniqueIndex } from 'drizzle-orm/mysql-core'
+import { type CheckVerdict, type Declarations, platforms, type Writing } from '@zbell/core'
+import { boolean, index, int, mysqlEnum, mysqlTable, primaryKey, uniqueIndex } from 'drizzle-orm/mysql-core'
 import {
   appNo,
   asciiText,
@@ -10,6 +10,7 @@ import {
   environment,
   hashColumn,
   instantColumn,
+  json,
   rowNo,
   text,
   uuidColumn,
@@ -112,8 +113,8 @@ export const templates = mysqlTable(
     environment: environment(),
     name: asciiText('name', { length: 64 }).notNull(),
     version: whole('version').notNull(),
-    content: json('content').notNull(),
-    declares: json('declares').notNull(),
+    content: json('content').$type<Writing>().notNull(),
+    declares: json('declares').$type<Declarations>().notNull(),
     madeBy: text('made_by', { length: 220 }).notNull(),
     madeAt: instantColumn('made_at').notNull(),
     deletedAt: instantColumn('deleted_at'),

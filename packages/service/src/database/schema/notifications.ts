@@ -1,5 +1,5 @@
 // Notifications, the work that they make, and what became of each delivery.
-import { boolean, index, json, mysqlEnum, mysqlTable, uniqueIndex } from 'drizzle-orm/mysql-core'
+import { boolean, index, mysqlEnum, mysqlTable, uniqueIndex } from 'drizzle-orm/mysql-core'
 import {
   appNo,
   asciiText,
@@ -7,6 +7,7 @@ import {
   environment,
   hashColumn,
   instantColumn,
+  json,
   reference,
   rowNo,
   text,

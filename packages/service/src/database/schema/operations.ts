@@ -1,10 +1,11 @@
 // What keeps the service going.
-import { index, json, mysqlEnum, mysqlTable } from 'drizzle-orm/mysql-core'
+import { index, mysqlEnum, mysqlTable } from 'drizzle-orm/mysql-core'
 import {
   asciiText,
   document,
   hashColumn,
   instantColumn,
+  json,
   reference,
   rowNo,
   small,

@@ -1,6 +1,6 @@
 // How often, when and by which kind something may ring, and whether at all.
 import type { ChannelSetting, QuietWindow } from '@zbell/core/policy'
-import { bigint, index, int, json, mysqlTable, primaryKey, uniqueIndex } from 'drizzle-orm/mysql-core'
+import { bigint, index, int, mysqlTable, primaryKey, uniqueIndex } from 'drizzle-orm/mysql-core'
 import {
   appNo,
   asciiText,
@@ -8,6 +8,7 @@ import {
   environment,
   hashColumn,
   instantColumn,
+  json,
   reference,
   text,
   whole,

@@ -1,6 +1,8 @@
 // Notifications with a time, and what became of each time.
-import { boolean, index, int, json, mysqlEnum, mysqlTable, uniqueIndex } from 'drizzle-orm/mysql-core'
-import { appNo, asciiText, environment, instantColumn, rowNo, text, uuidColumn, whole } from '../columns.ts'
+import type { SettledRequest } from '@zbell/contract'
+import type { When } from '@zbell/core/calendar'
+import { boolean, index, int, mysqlEnum, mysqlTable, uniqueIndex } from 'drizzle-orm/mysql-core'
+import { appNo, asciiText, environment, instantColumn, json, rowNo, text, uuidColumn, whole } from '../columns.ts'
 import { apps } from './apps.ts'
 
 /** Named notifications with a time. `next_at` is when the next is due, and `next_id` the id that its notification will have. */
@@ -11,8 +13,8 @@ export const schedules = mysqlTable(
     appNo: appNo().references(() => apps.no),
     environment: environment(),
     name: asciiText('name', { length: 64 }).notNull(),
-    timing: json('timing').notNull(),
-    notification: json('notification').notNull(),
+    timing: json('timing').$type<When>().notNull(),
+    notification: json('notification').$type<SettledRequest>().notNull(),
     graceSeconds: whole('grace_seconds').notNull(),
     paused: boolean('paused').notNull(),
     nextAt: instantColumn('next_at'),

@@ -1,15 +1,6 @@
 // What rings without a person, and what came of each time.
-import {
-  boolean,
-  datetime,
-  index,
-  int,
-  json,
-  mysqlEnum,
-  mysqlTable,
-  primaryKey,
-  uniqueIndex,
-} from 'drizzle-orm/mysql-core'
+import type { SourceDefinition, TriggerDefinition } from '@zbell/core/triggers'
+import { boolean, datetime, index, int, mysqlEnum, mysqlTable, primaryKey, uniqueIndex } from 'drizzle-orm/mysql-core'
 import {
   appNo,
   asciiText,
@@ -19,6 +10,7 @@ import {
   environment,
   hashColumn,
   instantColumn,
+  json,
   reference,
   rowNo,
   small,
@@ -37,7 +29,7 @@ export const triggers = mysqlTable(
     environment: environment(),
     name: asciiText('name', { length: 64 }).notNull(),
     version: whole('version').notNull().default(1),
-    definition: json('definition').notNull(),
+    definition: json('definition').$type<TriggerDefinition>().notNull(),
     source: asciiText('source', { length: 64 }).notNull(),
     enabled: boolean('enabled').notNull(),
     pausedBecause: text('paused_because', { length: 300 }),
@@ -62,7 +54,7 @@ export const triggerVersions = mysqlTable(
   {
     triggerNo: whole('trigger_no').notNull(),
     version: whole('version').notNull(),
-    definition: json('definition').notNull(),
+    definition: json('definition').$type<TriggerDefinition>().notNull(),
     madeBy: text('made_by', { length: 220 }).notNull(),
     madeAt: instantColumn('made_at').notNull(),
   },
@@ -76,7 +68,7 @@ export const triggerEvents = mysqlTable(
     no: rowNo(),
     appNo: appNo(),
     environment: environment(),
-    event: json('event').notNull(),
+    event: json('event').$type<Readonly<Record<string, unknown>>>().notNull(),
     sourceNo: whole('source_no').notNull().default(0),
     lateSeconds: whole('late_seconds').notNull().default(0),
   },
@@ -129,15 +121,15 @@ export const sources = mysqlTable(
     name: asciiText('name', { length: 64 }).notNull(),
     version: whole('version').notNull().default(1),
     kind: mysqlEnum('kind', ['table', 'poll', 'segment', 'incoming']).notNull(),
-    definition: json('definition').notNull(),
+    definition: json('definition').$type<SourceDefinition>().notNull(),
     sealed: bytesColumn('sealed', { length: 16000 }).notNull(),
     address: hashColumn('address'),
     shape: hashColumn('shape').notNull(),
     /** Whether the first snapshot was taken: only what comes after it fires. */
     taken: boolean('taken').notNull().default(false),
     state: blobColumn('state'),
-    columns: json('columns'),
-    samples: json('samples'),
+    columns: json('columns').$type<Readonly<Record<string, string>>>(),
+    samples: json('samples').$type<readonly unknown[]>(),
     note: text('note', { length: 300 }),
     leftOut: text('left_out', { length: 300 }),
     fault: text('fault', { length: 300 }),

@@ -1,5 +1,5 @@
 // What the app’s own server is told, and how it answered.
-import { boolean, index, int, json, mysqlEnum, mysqlTable, uniqueIndex } from 'drizzle-orm/mysql-core'
+import { boolean, index, int, mysqlEnum, mysqlTable, uniqueIndex } from 'drizzle-orm/mysql-core'
 import {
   appNo,
   asciiDocument,
@@ -8,6 +8,7 @@ import {
   bytesColumn,
   environment,
   instantColumn,
+  json,
   reference,
   rowNo,
   small,
@@ -24,7 +25,7 @@ export const webhooks = mysqlTable(
     appNo: appNo().references(() => apps.no),
     environment: environment(),
     name: asciiText('name', { length: 64 }).notNull(),
-    kinds: json('kinds').notNull(),
+    kinds: json('kinds').$type<readonly string[]>().notNull(),
     rule: text('rule', { length: 4000 }),
     batch: small('batch').notNull().default(1),
     ca: asciiDocument('ca'),

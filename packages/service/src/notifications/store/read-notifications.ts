@@ -38,7 +38,7 @@ const notificationOf = ({ channelNo, channelName, channelSetting, ...raw }: Stor
   channel:
     channelNo === null || channelName === null || channelSetting === null
       ? null
-      : channelOf({ no: channelNo, name: channelName, setting: channelSetting }),
+      : channelOf({ no: channelNo, name: channelName, setting: parsed(channelSetting) }),
   id: uuidFromBytes(raw.id),
   target: parsed<Target>(raw.target),
   content: parsed<Writing>(raw.content),

@@ -1,53 +1,44 @@
 import { type Platform, wellFormedJson } from '@zbell/core'
 import { type Channel, type ChannelSetting, isChannelName, platformName } from '@zbell/core/policy'
-import { type SQL, sql } from 'drizzle-orm'
-import { type Database, type Reader, type Tx, tuples, type Where } from '../../database/index.ts'
+import { sql } from 'drizzle-orm'
+import {
+  computed,
+  condition,
+  type Database,
+  inScope,
+  named,
+  type Reader,
+  type RowOf,
+  select,
+  type Tx,
+  channels as table,
+  tuples,
+  type Where,
+} from '../../database/index.ts'
 
-export type ChannelRow = Channel & {
-  readonly mutedBy: number
-  readonly blockedOn: number
-  readonly madeBy: string
-  readonly changedAt: Date
+const plain = { no: table.no, name: table.name, setting: table.setting }
+const columns = {
+  ...plain,
+  madeBy: table.madeBy,
+  changedAt: table.changedAt,
+  mutedBy: computed<number>(sql`(select count(*) from channel_mutes m where m.channel_no = channels.no)`),
+  blockedOn: computed<number>(sql`(select count(*) from channel_blocks b where b.channel_no = channels.no)`),
 }
-
-type RawRow = { no: number; name: string; setting: string | ChannelSetting }
-
-const settingOf = (setting: string | ChannelSetting): ChannelSetting =>
-  typeof setting === 'string' ? (JSON.parse(setting) as ChannelSetting) : setting
+export type ChannelRow = RowOf<typeof columns>
+type PlainRow = RowOf<typeof plain>
 
 /** A channel as a notification is of it. */
-export const channelOf = ({ no, name, setting }: RawRow): Channel => ({ no, name, ...settingOf(setting) })
+export const channelOf = ({ no, name, setting }: PlainRow): Channel => ({ no, name, ...setting })
 
-/** Channels `c` of an app and environment. */
-const inScope = ({ appNo, environment }: Where): SQL =>
-  sql`c.app_no = ${appNo} and c.environment = ${environment} and c.deleted_at is null`
-
-const counted = sql`c.no, c.name, c.setting, c.made_by as madeBy, c.changed_at as changedAt,
-  (select count(*) from channel_mutes m where m.channel_no = c.no) as mutedBy,
-  (select count(*) from channel_blocks b where b.channel_no = c.no) as blockedOn`
-
-/** In the order of their names. @param after the name of the last one before */
-export async function listChannels(reader: Reader, where: Where, limit: number, after = ''): Promise<ChannelRow[]> {
-  const rows = await reader.rows<RawRow & Omit<ChannelRow, keyof Channel>>(
-    sql`select ${counted} from channels c where ${inScope(where)} and c.name > ${after} order by c.name limit ${limit}`,
-  )
-  return rows.map((row) => ({ ...row, ...channelOf(row) }))
-}
-
-export async function findChannel(reader: Reader, where: Where, name: string): Promise<ChannelRow | undefined> {
-  const [row] = await reader.rows<RawRow & Omit<ChannelRow, keyof Channel>>(
-    sql`select ${counted} from channels c where ${inScope(where)} and c.name = ${name}`,
-  )
-  return row && { ...row, ...channelOf(row) }
-}
+const isThere = sql`${table.deletedAt} is null`
+/** Lists, finds and counts channels. */
+export const channelStore = named(table, columns, isThere)
 
 /** Without what is counted of it. */
 export async function channelNamed(reader: Reader, where: Where, name: string): Promise<Channel | undefined> {
   // Its column knows ASCII alone.
   if (!isChannelName(name)) return undefined
-  const [row] = await reader.rows<RawRow>(
-    sql`select c.no, c.name, c.setting from channels c where ${inScope(where)} and c.name = ${name}`,
-  )
+  const row = await named(table, plain, isThere).find(reader, where, name)
   return row && channelOf(row)
 }
 
@@ -64,13 +55,6 @@ export async function saveChannel(
   )
 }
 
-export async function countOtherChannels(reader: Reader, where: Where, name: string): Promise<number> {
-  const [row] = await reader.rows<{ count: number }>(
-    sql`select count(*) as count from channels c where ${inScope(where)} and c.name <> ${name}`,
-  )
-  return row?.count ?? 0
-}
-
 export async function deleteChannel(database: Database, no: number): Promise<void> {
   await database.change(sql`update channels set deleted_at = utc_timestamp(3) where no = ${no}`)
 }
@@ -81,13 +65,20 @@ export async function channelsOf(
   where: Where,
   device: { readonly no: number; readonly userNo: number | null },
 ): Promise<readonly (Channel & { readonly muted: boolean; readonly blocked: boolean })[]> {
-  const rows = await reader.rows<RawRow & { muted: number; blocked: number }>(
-    sql`select c.no, c.name, c.setting,
-          exists (select 1 from channel_mutes m where m.channel_no = c.no and m.user_no = ${device.userNo ?? 0}) as muted,
-          exists (select 1 from channel_blocks b where b.channel_no = c.no and b.device_no = ${device.no}) as blocked
-        from channels c where ${inScope(where)} order by c.name`,
+  const rows = await select(
+    reader,
+    {
+      ...plain,
+      muted: condition(
+        sql`exists (select 1 from channel_mutes m where m.channel_no = channels.no and m.user_no = ${device.userNo ?? 0})`,
+      ),
+      blocked: condition(
+        sql`exists (select 1 from channel_blocks b where b.channel_no = channels.no and b.device_no = ${device.no})`,
+      ),
+    },
+    sql`from ${table} where ${inScope(table, where)} and ${isThere} order by name`,
   )
-  return rows.map((row) => ({ ...channelOf(row), muted: row.muted === 1, blocked: row.blocked === 1 }))
+  return rows.map(({ muted, blocked, ...row }) => ({ ...channelOf(row), muted, blocked }))
 }
 
 export async function muteChannel(tx: Tx, channelNo: number, userNo: number, muted: boolean): Promise<void> {
@@ -110,9 +101,7 @@ export async function storeBlocked(
   names: readonly string[],
 ): Promise<boolean> {
   const all =
-    names.length === 0
-      ? []
-      : await tx.rows<RawRow>(sql`select c.no, c.name, c.setting from channels c where ${inScope(where)}`)
+    names.length === 0 ? [] : await select(tx, plain, sql`from ${table} where ${inScope(table, where)} and ${isThere}`)
   const told = new Set(names)
   const after = all
     .map(channelOf)

@@ -1,96 +1,56 @@
-import type { SettledRequest } from '@zbell/contract'
-import { uuidFromBytes, wellFormedJson } from '@zbell/core'
-import type { When } from '@zbell/core/calendar'
+import { wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import {
+  computed,
   type Database,
+  inScope,
   inWhere,
   leaveRows,
+  named,
+  noneOf,
   type Reader,
+  type RowOf,
+  select,
   type Tx,
+  schedules as table,
   uuidBuffer,
   type Where,
 } from '../../database/index.ts'
 
-/** A schedule as it is kept. */
-export type ScheduleRow = {
-  readonly no: number
-  readonly appNo: number
-  readonly environment: Where['environment']
-  readonly name: string
-  readonly when: When
-  readonly notification: SettledRequest
-  readonly graceSeconds: number
-  readonly paused: boolean
+const columns = {
+  no: table.no,
+  appNo: table.appNo,
+  environment: table.environment,
+  name: table.name,
+  when: table.timing,
+  notification: table.notification,
+  graceSeconds: table.graceSeconds,
+  paused: table.paused,
   /** When it rings next; null when it is over. */
-  readonly nextAt: Date | null
+  nextAt: table.nextAt,
   /** The id of the notification that its next run makes. */
-  readonly nextId: string
-  readonly version: number
-  readonly madeBy: string
-  readonly changedAt: Date
+  nextId: table.nextId,
+  version: table.version,
+  madeBy: table.madeBy,
+  changedAt: table.changedAt,
 }
+/** A schedule as it is kept. */
+export type ScheduleRow = RowOf<typeof columns>
+
+/** Lists, finds and counts schedules. */
+export const scheduleStore = named(table, columns)
 
 export type NewSchedule = Pick<
   ScheduleRow,
   'name' | 'when' | 'notification' | 'graceSeconds' | 'paused' | 'nextAt' | 'nextId' | 'madeBy'
 >
 
-type RawRow = Omit<ScheduleRow, 'when' | 'notification' | 'paused' | 'nextId'> & {
-  timing: string
-  notification: string
-  paused: number
-  nextId: Buffer
-}
-
-const columns = sql`no, app_no as appNo, environment, name, cast(timing as char) as timing,
-  cast(notification as char) as notification, grace_seconds as graceSeconds, paused, next_at as nextAt, next_id as nextId,
-  version, made_by as madeBy, changed_at as changedAt`
-
-const rowOf = ({ timing, notification, paused, nextId, ...rest }: RawRow): ScheduleRow => ({
-  ...rest,
-  when: JSON.parse(timing) as When,
-  notification: JSON.parse(notification) as SettledRequest,
-  paused: paused === 1,
-  nextId: uuidFromBytes(nextId),
-})
-
-/** By name. @param after the name of the last one before */
-export async function listSchedules(database: Reader, where: Where, limit: number, after = ''): Promise<ScheduleRow[]> {
-  const rows = await database.rows<RawRow>(
-    sql`select ${columns} from schedules where ${inWhere(where)} and name > ${after} order by name limit ${limit}`,
-  )
-  return rows.map(rowOf)
-}
-
-/** How many there are besides one. */
-export async function countOtherSchedules(database: Reader, where: Where, name: string): Promise<number> {
-  const [row] = await database.rows<{ others: number }>(
-    sql`select count(*) as others from schedules where ${inWhere(where)} and name <> ${name}`,
-  )
-  return row?.others ?? 0
-}
-
 /** Those that ring before a moment, soonest first. */
-export async function schedulesBefore(
-  database: Reader,
-  where: Where,
-  before: Date,
-  limit: number,
-): Promise<ScheduleRow[]> {
-  const rows = await database.rows<RawRow>(
-    sql`select ${columns} from schedules force index (by_app)
-        where ${inWhere(where)} and next_at < ${before} order by next_at limit ${limit}`,
+export const schedulesBefore = (reader: Reader, where: Where, before: Date, limit: number): Promise<ScheduleRow[]> =>
+  scheduleStore.select(
+    reader,
+    sql`force index (by_app) where ${inScope(table, where)} and next_at < ${before} order by next_at limit ${limit}`,
   )
-  return rows.map(rowOf)
-}
-
-export async function findSchedule(database: Reader, where: Where, name: string): Promise<ScheduleRow | undefined> {
-  const [row] = await database.rows<RawRow>(
-    sql`select ${columns} from schedules where ${inWhere(where)} and name = ${name}`,
-  )
-  return row && rowOf(row)
-}
 
 /** Saves one under its name; whatever was there under it is another version from now on. */
 export async function saveSchedule(tx: Tx, { appNo, environment }: Where, given: NewSchedule): Promise<void> {
@@ -146,11 +106,13 @@ export async function dueSchedules(
   limit: number,
   except: readonly number[] = [],
 ): Promise<readonly DueSchedule[]> {
-  const rows = await database.rows<RawRow & { now: Date }>(
-    sql`select ${columns}, utc_timestamp(3) as now from schedules force index (by_due)
-        where paused = false and next_at <= utc_timestamp(3) ${except.length > 0 ? sql`and no not in ${except}` : sql``} order by next_at limit ${limit}`,
+  const rows = await select(
+    database,
+    { ...columns, now: computed<Date>(sql`utc_timestamp(3)`) },
+    sql`from ${table} force index (by_due) where paused = false and next_at <= utc_timestamp(3)
+          and ${noneOf(sql`no`, except)} order by next_at limit ${limit}`,
   )
-  return rows.map(({ now, ...row }) => ({ now, schedule: rowOf(row) }))
+  return rows.map(({ now, ...schedule }) => ({ now, schedule }))
 }
 
 /**

@@ -13,7 +13,7 @@ import {
 import { sql } from 'drizzle-orm'
 import type { Reader, Where } from '../../database/index.ts'
 import type { RuleContext } from './rule-condition.ts'
-import { findSegment, listSegments, segmentNames } from './segments.ts'
+import { segmentNames, segmentStore } from './segments.ts'
 
 /** A rule with all that it names, ready to be asked of the database. */
 export type ReadyRule = {
@@ -117,7 +117,7 @@ async function readSegments(
   const take = async (name: string, way: readonly string[]): Promise<void> => {
     if (way.includes(name)) throw inCircles([...way.slice(way.indexOf(name)), name])
     if (terms.has(name)) return
-    const kept = await findSegment(database, where, name)
+    const kept = await segmentStore.find(database, where, name)
     if (kept === undefined) return
     const own = checkSegment(name, kept.rule, vocabulary)
     for (const other of segmentsIn(own.term)) await take(other, [...way, name])
@@ -137,7 +137,7 @@ const tooLarge = new RuleRefused([
 /** The segments whose rules name one. Each rule is read; the process goes on with other work between two. */
 export async function segmentsNaming(database: Reader, where: Where, name: string): Promise<string[]> {
   const found: string[] = []
-  for (const one of await listSegments(database, where, maxSegments)) {
+  for (const one of await segmentStore.list(database, where, maxSegments)) {
     if (one.name === name || !one.rule.includes('segment')) continue
     if (segmentCalls(one.rule).includes(name)) found.push(one.name)
     await nextTurn()

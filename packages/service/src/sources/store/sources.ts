@@ -1,89 +1,61 @@
 import { wellFormedJson } from '@zbell/core'
-import type { SourceDefinition } from '@zbell/core/triggers'
 import { sql } from 'drizzle-orm'
-import { type Database, inWhere, type Reader, type Tx, type Where } from '../../database/index.ts'
+import {
+  computed,
+  type Database,
+  inWhere,
+  named,
+  type Reader,
+  type RowOf,
+  type Tx,
+  sources as table,
+  type Where,
+} from '../../database/index.ts'
 
-/** A source as it is kept. */
-export type SourceRow = Where & {
-  readonly no: number
-  readonly name: string
-  readonly version: number
+const columns = {
+  no: table.no,
+  appNo: table.appNo,
+  environment: table.environment,
+  name: table.name,
+  version: table.version,
   /** Without what is secret of it. */
-  readonly definition: SourceDefinition
-  readonly sealed: Buffer
-  /** Digest of what it watches: after a change of that the first look rings nobody. */
-  readonly shape: Buffer
+  definition: table.definition,
+  sealed: table.sealed,
+  /** Digest of what it watches: after a change of that the first poll rings nobody. */
+  shape: table.shape,
   /** Its state was taken in, so that from now on something can have changed. */
-  readonly taken: boolean
+  taken: table.taken,
   /** Types of its columns by name, as its state was taken in. */
-  readonly columns: Readonly<Record<string, string>> | null
+  columns: table.columns,
   /** What came last, for whoever writes an expression over it. */
-  readonly samples: readonly unknown[]
+  samples: computed<readonly unknown[]>(sql`cast(samples as char)`, (text) =>
+    text === null ? [] : (JSON.parse(String(text)) as unknown[]),
+  ),
   /** What a poll found that somebody should know. */
-  readonly note: string | null
+  note: table.note,
   /** Rows that could not be taken, and why the first of them. */
-  readonly leftOut: string | null
-  readonly fault: string | null
-  readonly faultSince: Date | null
-  readonly faults: number
-  readonly polledAt: Date | null
-  /** Since it was looked up last, by the database’s clock. */
-  readonly silentSeconds: number | null
-  readonly madeBy: string
-  readonly changedAt: Date
+  leftOut: table.leftOut,
+  fault: table.fault,
+  faultSince: table.faultSince,
+  faults: table.faults,
+  polledAt: table.polledAt,
+  /** Since it was polled last, by the database’s clock. */
+  silentSeconds: computed<number | null>(sql`timestampdiff(second, polled_at, utc_timestamp(3))`),
+  madeBy: table.madeBy,
+  changedAt: table.changedAt,
 }
+/** A source as it is kept. */
+export type SourceRow = RowOf<typeof columns>
 
-type RawRow = Omit<SourceRow, 'definition' | 'columns' | 'samples' | 'taken'> & {
-  definition: string
-  columns: string | null
-  samples: string | null
-  taken: number
-}
+/** Lists, finds and counts sources. */
+export const sourceStore = named(table, columns)
 
-const columns = sql`no, app_no as appNo, environment, name, version, cast(definition as char) as definition, sealed, shape,
-  taken, cast(columns as char) as columns, cast(samples as char) as samples, note, left_out as leftOut, fault, fault_since as faultSince, faults,
-  polled_at as polledAt, timestampdiff(second, polled_at, utc_timestamp(3)) as silentSeconds, made_by as madeBy, changed_at as changedAt`
-
-const rowOf = ({ definition, columns: kept, samples, taken, ...rest }: RawRow): SourceRow => ({
-  ...rest,
-  definition: JSON.parse(definition) as SourceDefinition,
-  columns: kept === null ? null : (JSON.parse(kept) as Record<string, string>),
-  samples: samples === null ? [] : (JSON.parse(samples) as unknown[]),
-  taken: taken === 1,
-})
-
-/** By name. @param after the name of the last one before */
-export async function listSources(reader: Reader, where: Where, limit: number, after = ''): Promise<SourceRow[]> {
-  const rows = await reader.rows<RawRow>(
-    sql`select ${columns} from sources where ${inWhere(where)} and name > ${after} order by name limit ${limit}`,
-  )
-  return rows.map(rowOf)
-}
-
-export async function findSource(reader: Reader, where: Where, name: string): Promise<SourceRow | undefined> {
-  const [row] = await reader.rows<RawRow>(
-    sql`select ${columns} from sources where ${inWhere(where)} and name = ${name}`,
-  )
-  return row && rowOf(row)
-}
-
-export async function findSourceByNo(reader: Reader, no: number): Promise<SourceRow | undefined> {
-  const [row] = await reader.rows<RawRow>(sql`select ${columns} from sources where no = ${no}`)
-  return row && rowOf(row)
-}
+export const findSourceByNo = async (reader: Reader, no: number): Promise<SourceRow | undefined> =>
+  (await sourceStore.select(reader, sql`where no = ${no}`))[0]
 
 /** The one that answers at an address. @param digest of what stands in the address */
-export async function sourceOfAddress(reader: Reader, digest: Buffer): Promise<SourceRow | undefined> {
-  const [row] = await reader.rows<RawRow>(sql`select ${columns} from sources where address = ${digest}`)
-  return row && rowOf(row)
-}
-
-export async function countOtherSources(reader: Reader, where: Where, name: string): Promise<number> {
-  const [row] = await reader.rows<{ count: number }>(
-    sql`select count(*) as count from sources where ${inWhere(where)} and name <> ${name}`,
-  )
-  return row?.count ?? 0
-}
+export const sourceOfAddress = async (reader: Reader, digest: Buffer): Promise<SourceRow | undefined> =>
+  (await sourceStore.select(reader, sql`where address = ${digest}`))[0]
 
 /** Saves one under its name. what it looked like is forgotten when it watches something else from now on. */
 export async function saveSource(

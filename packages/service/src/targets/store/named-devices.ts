@@ -3,7 +3,7 @@ import { deliveryStates, parseTarget, platforms, type Reference, reasons, type T
 import { RuleRefused } from '@zbell/core/rules'
 import { type SQL, sql } from 'drizzle-orm'
 import { anyOf, type Reader, uuidBuffer, type Where } from '../../database/index.ts'
-import { findSegment, type RuleSearch, readyRule, ruleCondition, searchRule } from '../../segments/index.ts'
+import { type RuleSearch, readyRule, ruleCondition, searchRule, segmentStore } from '../../segments/index.ts'
 
 /** What references name, by number: the union of all. What is not there names nobody. */
 export type Named = {
@@ -123,7 +123,7 @@ async function segmentRules(tx: Reader, where: Where, references: readonly Refer
   const found = new Map<Reference, Rule>()
   for (const one of references) {
     if (one.is !== 'segment') continue
-    const row = await findSegment(tx, where, one.segment, one.version)
+    const row = await segmentStore.find(tx, where, one.segment, one.version)
     if (row) found.set(one, await readRule(tx, where, row.rule))
   }
   return found

@@ -1,69 +1,46 @@
 import { isDeepStrictEqual } from 'node:util'
 import { wellFormedJson } from '@zbell/core'
-import type { TriggerDefinition } from '@zbell/core/triggers'
 import { sql } from 'drizzle-orm'
 import { settingsOf } from '../../apps/index.ts'
-import { type Database, inWhere, leaveRows, type Reader, type Tx, type Where } from '../../database/index.ts'
+import {
+  type Database,
+  inScope,
+  inWhere,
+  leaveRows,
+  named,
+  type Reader,
+  type RowOf,
+  type Tx,
+  triggers as table,
+  type Where,
+} from '../../database/index.ts'
 import { publish } from '../../events/index.ts'
 
-/** A trigger as it is kept. */
-export type TriggerRow = {
-  readonly no: number
-  readonly appNo: number
-  readonly environment: Where['environment']
-  readonly name: string
-  readonly version: number
-  readonly definition: TriggerDefinition
-  readonly enabled: boolean
+const columns = {
+  no: table.no,
+  appNo: table.appNo,
+  environment: table.environment,
+  name: table.name,
+  version: table.version,
+  definition: table.definition,
+  enabled: table.enabled,
   /** A runaway was stopped, and why; it goes on when somebody says so. */
-  readonly pausedBecause: string | null
-  readonly busiest: number
+  pausedBecause: table.pausedBecause,
+  busiest: table.busiest,
   /** Rows and events for which no case held. */
-  readonly unmatched: number
-  readonly madeBy: string
-  readonly changedAt: Date
+  unmatched: table.unmatched,
+  madeBy: table.madeBy,
+  changedAt: table.changedAt,
 }
+/** A trigger as it is kept. */
+export type TriggerRow = RowOf<typeof columns>
 
-type RawRow = Omit<TriggerRow, 'definition' | 'enabled'> & { definition: string; enabled: number }
-
-const columns = sql`no, app_no as appNo, environment, name, version, cast(definition as char) as definition, enabled,
-  paused_because as pausedBecause, busiest, unmatched, made_by as madeBy, changed_at as changedAt`
-
-const rowOf = ({ definition, enabled, ...rest }: RawRow): TriggerRow => ({
-  ...rest,
-  definition: JSON.parse(definition) as TriggerDefinition,
-  enabled: enabled === 1,
-})
-
-/** By name. @param after the name of the last one before */
-export async function listTriggers(reader: Reader, where: Where, limit: number, after = ''): Promise<TriggerRow[]> {
-  const rows = await reader.rows<RawRow>(
-    sql`select ${columns} from triggers where ${inWhere(where)} and name > ${after} order by name limit ${limit}`,
-  )
-  return rows.map(rowOf)
-}
-
-export async function findTrigger(reader: Reader, where: Where, name: string): Promise<TriggerRow | undefined> {
-  const [row] = await reader.rows<RawRow>(
-    sql`select ${columns} from triggers where ${inWhere(where)} and name = ${name}`,
-  )
-  return row && rowOf(row)
-}
+/** Lists, finds and counts triggers. */
+export const triggerStore = named(table, columns)
 
 /** Those that are switched on for a source and not paused. */
-export async function triggersOfSource(reader: Reader, where: Where, source: string): Promise<TriggerRow[]> {
-  const rows = await reader.rows<RawRow>(
-    sql`select ${columns} from triggers where ${inWhere(where)} and source = ${source} and enabled = true order by no`,
-  )
-  return rows.map(rowOf)
-}
-
-export async function countOtherTriggers(reader: Reader, where: Where, name: string): Promise<number> {
-  const [row] = await reader.rows<{ count: number }>(
-    sql`select count(*) as count from triggers where ${inWhere(where)} and name <> ${name}`,
-  )
-  return row?.count ?? 0
-}
+export const triggersOfSource = (reader: Reader, where: Where, source: string): Promise<TriggerRow[]> =>
+  triggerStore.select(reader, sql`where ${inScope(table, where)} and source = ${source} and enabled = true order by no`)
 
 /** Saves one under its name; a change is another version, and the one before is kept. What says the same is none. */
 export async function saveTrigger(
@@ -76,11 +53,8 @@ export async function saveTrigger(
 ): Promise<void> {
   const definition = wellFormedJson(given.definition)
   await database.transact(async (tx) => {
-    const [kept] = await tx.rows<{ no: number; definition: unknown }>(
-      sql`select no, cast(definition as char) as definition from triggers
-          where app_no = ${appNo} and environment = ${environment} and name = ${given.name}`,
-    )
-    if (kept && isDeepStrictEqual(JSON.parse(String(kept.definition)), JSON.parse(definition))) {
+    const kept = await triggerStore.find(tx, { appNo, environment }, given.name)
+    if (kept && isDeepStrictEqual(kept.definition, JSON.parse(definition))) {
       if (given.enabled !== undefined)
         await tx.change(sql`update triggers set enabled = ${given.enabled} where no = ${kept.no}`)
       return

@@ -1,76 +1,55 @@
 import { wellFormedJson } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import { afterNow, type Database, inWhere, type Reader, type Where } from '../../database/index.ts'
+import {
+  afterNow,
+  computed,
+  type Database,
+  inWhere,
+  named,
+  type Reader,
+  type RowOf,
+  webhooks as table,
+  type Where,
+} from '../../database/index.ts'
 import { pruneOutboxOf } from '../../events/index.ts'
 
-/** A webhook as it is kept. */
-export type WebhookRow = Where & {
-  readonly no: number
-  readonly name: string
+const columns = {
+  no: table.no,
+  appNo: table.appNo,
+  environment: table.environment,
+  name: table.name,
   /** The app’s short name. */
-  readonly app: string
+  app: computed<string>(sql`(select slug from apps where apps.no = app_no)`),
   /** As they were written: `delivery.*` is one. */
-  readonly kinds: readonly string[]
-  readonly rule: string | null
+  kinds: table.kinds,
+  rule: table.rule,
   /** The most events of a request; 1: each goes alone. */
-  readonly batch: number
-  readonly ca: string | null
-  readonly sealed: Buffer
-  readonly enabled: boolean
+  batch: table.batch,
+  ca: table.ca,
+  sealed: table.sealed,
+  enabled: table.enabled,
   /** The receiver wanted nothing more. */
-  readonly offBecause: string | null
-  readonly fault: string | null
-  readonly faultSince: Date | null
-  /** Requests in a row that were not heard. */
-  readonly failures: number
-  readonly backoffUntil: Date | null
-  readonly deliveredAt: Date | null
+  offBecause: table.offBecause,
+  fault: table.fault,
+  faultSince: table.faultSince,
+  /** Requests in a row that failed. */
+  failures: table.failures,
+  backoffUntil: table.backoffUntil,
+  deliveredAt: table.deliveredAt,
   /** Events for which there was no room. */
-  readonly dropped: number
-  readonly droppedAt: Date | null
-  readonly madeBy: string
-  readonly changedAt: Date
+  dropped: table.dropped,
+  droppedAt: table.droppedAt,
+  madeBy: table.madeBy,
+  changedAt: table.changedAt,
 }
+/** A webhook as it is kept. */
+export type WebhookRow = RowOf<typeof columns>
 
-type RawRow = Omit<WebhookRow, 'kinds' | 'enabled' | 'dropped'> & { kinds: string; enabled: number; dropped: string }
+/** Lists, finds and counts webhooks. */
+export const webhookStore = named(table, columns)
 
-const columns = sql`no, app_no as appNo, environment, name, (select slug from apps where apps.no = app_no) as app, cast(kinds as char) as kinds, rule, batch, ca, sealed, enabled,
-  off_because as offBecause, fault, fault_since as faultSince, failures, backoff_until as backoffUntil, delivered_at as deliveredAt,
-  cast(dropped as char) as dropped, dropped_at as droppedAt, made_by as madeBy, changed_at as changedAt`
-
-const rowOf = ({ kinds, enabled, dropped, ...rest }: RawRow): WebhookRow => ({
-  ...rest,
-  kinds: JSON.parse(kinds) as string[],
-  enabled: enabled === 1,
-  dropped: Number(dropped),
-})
-
-/** By name. @param after the name of the last one before */
-export async function listWebhooks(reader: Reader, where: Where, limit: number, after = ''): Promise<WebhookRow[]> {
-  const rows = await reader.rows<RawRow>(
-    sql`select ${columns} from webhooks where ${inWhere(where)} and name > ${after} order by name limit ${limit}`,
-  )
-  return rows.map(rowOf)
-}
-
-export async function findWebhook(reader: Reader, where: Where, name: string): Promise<WebhookRow | undefined> {
-  const [row] = await reader.rows<RawRow>(
-    sql`select ${columns} from webhooks where ${inWhere(where)} and name = ${name}`,
-  )
-  return row && rowOf(row)
-}
-
-export async function findWebhooks(reader: Reader, numbers: readonly number[]): Promise<WebhookRow[]> {
-  if (numbers.length === 0) return []
-  return (await reader.rows<RawRow>(sql`select ${columns} from webhooks where no in ${numbers}`)).map(rowOf)
-}
-
-export async function countOtherWebhooks(reader: Reader, where: Where, name: string): Promise<number> {
-  const [row] = await reader.rows<{ count: number }>(
-    sql`select count(*) as count from webhooks where ${inWhere(where)} and name <> ${name}`,
-  )
-  return row?.count ?? 0
-}
+export const findWebhooks = async (reader: Reader, numbers: readonly number[]): Promise<WebhookRow[]> =>
+  numbers.length === 0 ? [] : webhookStore.select(reader, sql`where no in ${numbers}`)
 
 /** Saves one under its name. It is asked anew, whatever it answered before. */
 export async function saveWebhook(
