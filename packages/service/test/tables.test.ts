@@ -1,8 +1,10 @@
+import { readFileSync, writeFileSync } from 'node:fs'
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import { is, SQL, sql } from 'drizzle-orm'
 import { getTableConfig, type MySqlColumn, MySqlTable } from 'drizzle-orm/mysql-core'
 import * as own from '../src/database/migration-tables.ts'
 import * as schema from '../src/database/schema.ts'
+import { schemaPage } from './schema-page.ts'
 import { type Scratch, scratchApp } from './scratch-database.ts'
 
 let scratch: Scratch
@@ -128,4 +130,13 @@ test('foreign keys are those of the schema', async () => {
     }),
   )
   expect(rows).toEqual(keys)
+})
+
+test('the page about the architecture has the schema as it is', () => {
+  const file = new URL('../../../docs/architecture.md', import.meta.url)
+  const page = readFileSync(file, 'utf8')
+  const [begin, end] = ['<!-- schema -->\n', '\n<!-- end of schema -->']
+  const [from, to] = [page.indexOf(begin) + begin.length, page.indexOf(end)]
+  if (process.env.SCHEMA === 'write') writeFileSync(file, page.slice(0, from) + schemaPage() + page.slice(to))
+  expect(readFileSync(file, 'utf8').slice(from).split(end)[0]).toBe(schemaPage())
 })
