@@ -1,6 +1,6 @@
 export { deliveryView } from './delivery-view.ts'
 export { serveReceipts } from './receipt-routes.ts'
-export { CountChanges, countDeliveries } from './store/counts.ts'
+export { CountChanges, type Counted, countDeliveriesOf } from './store/counts.ts'
 export { type DayCount, DayCounts, type OnStep, pruneDays, readDays } from './store/day-counts.ts'
 export { gatewayAnswer } from './store/gateway-answers.ts'
 export { type DeliveryPage, type DeliveryRow, listDeliveries } from './store/list-deliveries.ts'

@@ -1,12 +1,36 @@
 import type { Notification, Totals } from '@zbell/contract'
 import { type DeliveryState, deliveryStateNames, reasons, sampleTexts } from '@zbell/core'
-import type { Database, Scope } from '../database/index.ts'
-import { countDeliveries } from '../deliveries/index.ts'
+import type { Reader, Scope } from '../database/index.ts'
+import { type Counted, countDeliveriesOf } from '../deliveries/index.ts'
 import type { Notification as KeptNotification } from '../engine/index.ts'
 import { waitsFor } from '../queue/index.ts'
 
-export async function notificationView(database: Database, scope: Scope, row: KeptNotification): Promise<Notification> {
-  const counted = await countDeliveries(database, row.no)
+/** Notifications as they are shown, with their totals: two queries, however many they are. */
+export async function notificationViews(
+  database: Reader,
+  scope: Scope,
+  rows: readonly KeptNotification[],
+): Promise<Notification[]> {
+  const counts = await countDeliveriesOf(
+    database,
+    rows.map(({ no }) => no),
+  )
+  const unfinished = rows.filter(({ state }) => state !== 'finished').map(({ no }) => no)
+  const quiet = await waitsFor(database, unfinished, reasons['quiet-hours'].code)
+  return rows.map((row) => viewOf(scope, row, counts.get(row.no)!, quiet.get(row.no)))
+}
+
+export async function notificationView(database: Reader, scope: Scope, row: KeptNotification): Promise<Notification> {
+  const [view] = await notificationViews(database, scope, [row])
+  return view!
+}
+
+function viewOf(
+  scope: Scope,
+  row: KeptNotification,
+  counted: Counted,
+  quiet: { readonly until: Date; readonly size: number } | undefined,
+): Notification {
   const known = [...counted.states.values()].reduce((sum, count) => sum + count, 0)
   const states = Object.fromEntries(
     deliveryStateNames.map((state) => [state, counted.states.get(state) ?? 0]),
@@ -14,7 +38,6 @@ export async function notificationView(database: Database, scope: Scope, row: Ke
   // The row was read before the count: outcomes that were stored in between can only make `known` larger.
   const expanded = Math.max(row.expanded, known)
   const totals: Totals = { expanded, ...states, queued: expanded - known }
-  const quiet = row.state === 'finished' ? null : await waitsFor(database, row.no, reasons['quiet-hours'].code)
   return {
     id: row.id,
     revision: row.version,
@@ -50,7 +73,7 @@ export async function notificationView(database: Database, scope: Scope, row: Ke
       detail: reasons[reason].detail,
       remedy: reasons[reason].remedy,
     })),
-    quiet: quiet && { devices: quiet.size, until: quiet.until.toISOString() },
+    quiet: quiet ? { devices: quiet.size, until: quiet.until.toISOString() } : null,
   }
 }
 

@@ -11,7 +11,7 @@ import type { RuleEvaluator } from '../segments/index.ts'
 import { explain, type Recipient } from './explain.ts'
 import { requireNotification } from './find.ts'
 import type { Accepted, Intake } from './intake.ts'
-import { notificationView } from './notification-view.ts'
+import { notificationView, notificationViews } from './notification-view.ts'
 import { listNotifications } from './store/read-notifications.ts'
 import { readProgress } from './store/read-progress.ts'
 
@@ -123,7 +123,7 @@ export function serveNotifications(
       (row) => row,
     )
     return {
-      items: await Promise.all(page.items.map((row) => notificationView(database, caller.scope, row))),
+      items: await notificationViews(database, caller.scope, page.items),
       next: page.next,
     }
   })

@@ -1,7 +1,7 @@
 import type { Day } from '@zbell/contract'
 import { alertsOf, type DeliveryState, quantileMs, type Reason, reasons, timedSteps, toldMs } from '@zbell/core'
 import type { Api } from '../api/index.ts'
-import { type Database, type Scope, whereOf } from '../database/index.ts'
+import { type Database, type Scope, type Where, whereOf } from '../database/index.ts'
 import { type DayCount, readDays } from '../deliveries/index.ts'
 import { newestDevices } from '../devices/index.ts'
 import type { GatewayRegistry } from '../gateways/index.ts'
@@ -21,8 +21,15 @@ export function serveHealthOf(api: Api, database: Database, gateways: GatewayReg
     const startMs = performance.now()
     await database.ping()
     const databaseMs = performance.now() - startMs
-    const processes = await listProcesses(database)
-    const { oldestDueAt, ...queue } = await readWaiting(database, scope)
+    const where = whereOf(scope)
+    const [processes, { oldestDueAt, ...queue }, jobs, stopped, unserved, failing] = await Promise.all([
+      listProcesses(database),
+      readWaiting(database, scope),
+      listJobs(database),
+      stopOf(database, scope),
+      unservedOf(database, gateways, scope),
+      failingOf(database, where),
+    ])
     const paces = processes.flatMap(({ devicesPerSecond }) => devicesPerSecond ?? [])
     const own = processes.map(
       ({ gateways, startedAt, seenAt, devicesPerSecond: _, reachedLimits: _limits, ...one }) => ({
@@ -34,24 +41,18 @@ export function serveHealthOf(api: Api, database: Database, gateways: GatewayReg
           .map(({ appNo: _no, app: _app, ...gateway }) => gateway),
       }),
     )
-    const jobs = await listJobs(database)
     const condition = {
       databaseMs,
       jobs,
       processes: own,
-      unrung: await unrungSchedules(database, whereOf(scope), maxUnrung),
-      unheard: await unheardSchedules(database, whereOf(scope), maxUnrung),
-      runaways: await pausedTriggers(database, whereOf(scope)),
-      faultyTriggers: await faultyTriggers(database, whereOf(scope)),
-      failingWebhooks: await failingWebhooks(database, whereOf(scope)),
-      awaySources: await awaySources(database, whereOf(scope)),
+      ...failing,
       reachedLimits: processes
         .flatMap(({ reachedLimits = [] }) => reachedLimits)
         .filter(({ appNo, environment }) => appNo === scope.app.no && environment === scope.environment)
         .map(({ what, max, untilMs }) => ({ what, max, forSeconds: (untilMs - Date.now()) / 1_000 }))
         .filter(({ forSeconds }) => forSeconds > 0),
-      stopped: await stopOf(database, scope),
-      unserved: await unservedOf(database, gateways, scope),
+      stopped,
+      unserved,
       queue: { due: queue.due, oldestDueMs: oldestDueAt?.getTime() },
     }
     return {
@@ -80,6 +81,19 @@ export function serveHealthOf(api: Api, database: Database, gateways: GatewayReg
     }
     return { items: [...days].map(([day, rows]) => dayView(day, rows)), next: null }
   })
+}
+
+/** What of an app does not do what it should, asked for at once. */
+async function failingOf(database: Database, where: Where) {
+  const [unrung, unheard, runaways, faulty, webhooks, sources] = await Promise.all([
+    unrungSchedules(database, where, maxUnrung),
+    unheardSchedules(database, where, maxUnrung),
+    pausedTriggers(database, where),
+    faultyTriggers(database, where),
+    failingWebhooks(database, where),
+    awaySources(database, where),
+  ])
+  return { unrung, unheard, runaways, faultyTriggers: faulty, failingWebhooks: webhooks, awaySources: sources }
 }
 
 /** Platforms with devices to which nothing can go out. */

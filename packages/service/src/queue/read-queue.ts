@@ -68,17 +68,18 @@ export async function dueSubjects(
   return rows.map(({ no }) => no)
 }
 
-/** Until when work of a subject waits for a cause, and how much of it. @returns null where none does */
+/** Until when work of subjects waits for a cause, and how much of it. @returns nothing for a subject without such work */
 export async function waitsFor(
   reader: Reader,
-  subjectNo: number,
+  subjectNos: readonly number[],
   cause: number,
-): Promise<{ readonly until: Date; readonly size: number } | null> {
-  const [row] = await reader.rows<{ until: Date | null; size: string | null }>(
-    sql`select min(due_at) as until, sum(size) as size from work
-        where ${ofSubject(subjectNo)} and cause = ${cause} and due_at > utc_timestamp(3)`,
+): Promise<ReadonlyMap<number, { readonly until: Date; readonly size: number }>> {
+  if (subjectNos.length === 0) return new Map()
+  const rows = await reader.rows<{ no: number; until: Date; size: string }>(
+    sql`select subject_no as no, min(due_at) as until, sum(size) as size from work
+        where subject_no in ${subjectNos} and cause = ${cause} and due_at > utc_timestamp(3) group by subject_no`,
   )
-  return row?.until ? { until: row.until, size: Number(row.size) } : null
+  return new Map(rows.map(({ no, until, size }) => [no, { until, size: Number(size) }]))
 }
 
 /** What of a subject is in the queue. */

@@ -9,7 +9,7 @@ import {
   reasons,
 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import { type Database, type Tx, tuples } from '../../database/index.ts'
+import { type Reader, type Tx, tuples } from '../../database/index.ts'
 
 export type CountedIn = {
   readonly platform: Platform
@@ -48,11 +48,29 @@ export type Counted = {
   readonly platforms: ReadonlyMap<Platform, ReadonlyMap<DeliveryState, number>>
 }
 
+type CountRow = { readonly platform: number; readonly state: number; readonly reason: number; readonly count: number }
+
 /** How many deliveries are in each state, and why. What is not in a row yet is queued: the caller has `expanded`. */
-export async function countDeliveries(database: Pick<Database, 'rows'>, notificationNo: number): Promise<Counted> {
-  const rows = await database.rows<{ platform: number; state: number; reason: number; count: number }>(
-    sql`select platform, state, reason, count from notification_counts where notification_no = ${notificationNo} and count > 0`,
-  )
+export async function countDeliveries(reader: Reader, notificationNo: number): Promise<Counted> {
+  return (await countDeliveriesOf(reader, [notificationNo])).get(notificationNo)!
+}
+
+/** The same of several notifications at once. @returns something for each of them */
+export async function countDeliveriesOf(
+  reader: Reader,
+  notificationNos: readonly number[],
+): Promise<ReadonlyMap<number, Counted>> {
+  const all = new Map<number, CountRow[]>(notificationNos.map((no) => [no, []]))
+  if (all.size > 0)
+    for (const row of await reader.rows<CountRow & { no: number }>(
+      sql`select notification_no as no, platform, state, reason, count from notification_counts
+          where notification_no in ${[...all.keys()]} and count > 0`,
+    ))
+      all.get(row.no)?.push(row)
+  return new Map([...all].map(([no, rows]) => [no, countedOf(rows)]))
+}
+
+function countedOf(rows: readonly CountRow[]): Counted {
   const states = new Map<DeliveryState, number>()
   const why = new Map<Reason, number>()
   const byPlatform = new Map<Platform, Map<DeliveryState, number>>()

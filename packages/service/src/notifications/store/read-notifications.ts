@@ -63,6 +63,9 @@ export async function findNotificationByNo(database: Database, no: number): Prom
   return raw && notificationOf(raw)
 }
 
+export const notificationsByNo = (database: Database, numbers: readonly number[]): Promise<Notification[]> =>
+  numbers.length === 0 ? Promise.resolve([]) : notificationsWhere(database, sql`n.no in ${numbers}`)
+
 /** @param tail conditions, and perhaps an order and a limit */
 export async function notificationsWhere(database: Database, tail: SQL): Promise<Notification[]> {
   const rows = await database.rows<StoredNotification>(sql`select ${columns} from notifications n where ${tail}`)

@@ -1,10 +1,11 @@
+import type { Notification as NotificationView } from '@zbell/contract'
 import type { Response } from 'express'
 import { type Api, callerAddress } from '../../api/index.ts'
-import { type Metrics, Problem } from '../../base/index.ts'
+import { Batcher, type Metrics, Problem } from '../../base/index.ts'
 import type { Database, Scope } from '../../database/index.ts'
 import { deliveryView, listDeliveries } from '../../deliveries/index.ts'
 import type { Notification } from '../../engine/index.ts'
-import { findNotificationByNo, notificationView, requireNotification } from '../../notifications/index.ts'
+import { notificationsByNo, notificationViews, requireNotification } from '../../notifications/index.ts'
 import { ChangeSender } from './change-sender.ts'
 import type { LiveHub } from './hub.ts'
 
@@ -104,14 +105,17 @@ export function serveEvents(
   streams: EventStreams,
   onFault: (error: unknown) => void,
 ): void {
+  // What many watch is read once for all of them.
+  const changed = new Batcher<Watched, Changed | undefined>((all) => readChanged(database, all), maxReadTogether)
+
   api.serve('watchNotification', async ({ caller: { scope, actor }, params, response, stillMay }) => {
     const { no } = await requireNotification(database, scope, params.id)
     const told = new Map<number, string>()
     let stop = () => {}
     const send = streams.start(response, { holder: holderOf(scope, actor), stillMay }, () => stop())
     const sender = new ChangeSender(async () => {
-      const row = await findNotificationByNo(database, no)
-      if (row) await tellNotification(database, scope, row, told, send)
+      const now = await changed.add({ scope, no })
+      if (now) await tellNotification(database, now, told, send)
     }, onFault)
     const unlisten = hub.listen(scope, (change) => {
       if (change.is === 'notification' && change.no === no) sender.add(no)
@@ -128,8 +132,8 @@ export function serveEvents(
     let stop = () => {}
     const send = streams.start(response, { holder: holderOf(scope, actor), stillMay }, () => stop())
     const sender = new ChangeSender(async (no) => {
-      const row = await findNotificationByNo(database, no)
-      if (row) send('notification', await notificationView(database, scope, row))
+      const now = await changed.add({ scope, no })
+      if (now) send('notification', now.view)
     }, onFault)
     const unlisten = hub.listen(scope, (change) => {
       if (change.is === 'devices') send('devices', { changed: true })
@@ -143,15 +147,29 @@ export function serveEvents(
   })
 }
 
+type Watched = { readonly scope: Scope; readonly no: number }
+type Changed = { readonly row: Notification; readonly view: NotificationView }
+const maxReadTogether = 200
+
+/** Notifications as they are now, of each app and environment at once; each is read once, however many watch it. */
+async function readChanged(database: Database, all: readonly Watched[]): Promise<(Changed | undefined)[]> {
+  const rows = await notificationsByNo(database, [...new Set(all.map(({ no }) => no))])
+  const byNo = new Map<number, Changed>()
+  for (const scope of new Map(all.map((one) => [`${one.scope.app.no} ${one.scope.environment}`, one.scope])).values()) {
+    const own = rows.filter(({ appNo, environment }) => appNo === scope.app.no && environment === scope.environment)
+    const views = await notificationViews(database, scope, own)
+    for (const [at, row] of own.entries()) byNo.set(row.no, { row, view: views[at]! })
+  }
+  return all.map(({ no }) => byNo.get(no))
+}
+
 /** Deliveries first, the totals last: whoever reads that all is done has read of each. */
 async function tellNotification(
   database: Database,
-  scope: Scope,
-  row: Notification,
+  { row, view }: Changed,
   told: Map<number, string>,
   send: (event: string, data: unknown) => void,
 ): Promise<void> {
-  const view = await notificationView(database, scope, row)
   if (view.totals.expanded <= eachDeviceUpTo) {
     for (const delivery of await listDeliveries(database, row, { limit: eachDeviceUpTo })) {
       const text = JSON.stringify(deliveryView(delivery))
