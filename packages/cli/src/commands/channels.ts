@@ -1,12 +1,12 @@
 import type { Channel } from '@zbell/contract'
 import type { Command } from 'commander'
-import { called } from '../called.ts'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
 import { exitCodes } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 import { present, secondsIn, truthIn } from './reading.ts'
+import { deleteVerb, listVerb } from './verbs.ts'
 
 type SaveFlags = {
   readonly title: string
@@ -23,11 +23,20 @@ type SaveFlags = {
 
 export function channelCommands(program: Command, io: Io, done: Run): void {
   const group = program.command('channel').description('Kinds of notification: how they come, and who wants none')
-  group
-    .command('list')
-    .description('Channels, with how many muted or blocked each')
-    .addHelpText('after', '\nExample:\n  $ zbell channel list')
-    .action(withContext<object, []>(io, done, list))
+  listVerb(group, { io, done, noun: 'channel' }, 'Channels, with how many muted or blocked each', {
+    read: ({ client, app }) => client.all('listChannels', { params: { app } }),
+    none: (zbell) => `There is no channel yet. Declare one: ${zbell} channel save offers --title Offers`,
+    head: ['channel', 'title', 'urgency', 'quiet hours', 'caps', 'muted by', 'blocked on'],
+    row: (one) => [
+      one.channel,
+      safe(one.title),
+      one.urgency ?? '–',
+      one.quietHours ? 'hold' : '–',
+      one.caps ? 'hold' : '–',
+      one.mutedBy.toLocaleString('en'),
+      one.blockedOn.toLocaleString('en'),
+    ],
+  })
   group
     .command('show <channel>')
     .description('One channel, with its defaults')
@@ -55,17 +64,12 @@ export function channelCommands(program: Command, io: Io, done: Run): void {
       '\nExample:\n  $ zbell channel save offers --title Offers --urgency low --sound none\n  $ zbell channel save boarding --title Boarding --urgency high --quiet-hours no --caps no',
     )
     .action(withContext<SaveFlags, [string]>(io, done, save))
-  group
-    .command('delete <channel>')
-    .description('Remove a channel; what was sent on it keeps its name')
-    .addHelpText('after', '\nExample:\n  $ zbell channel delete offers')
-    .action(
-      withContext<object, [string]>(io, done, async ({ client, app, io: out }, channel) => {
-        await client.call('deleteChannel', { params: { app, channel } })
-        out.out(`${channel} is gone.\n`)
-        return exitCodes.done
-      }),
-    )
+  deleteVerb(
+    group,
+    { io, done, noun: 'channel', example: 'offers' },
+    'Remove a channel; what was sent on it keeps its name',
+    ({ client, app }, channel) => client.call('deleteChannel', { params: { app, channel } }),
+  )
 }
 
 async function save(context: Context<SaveFlags>, channel: string): Promise<number> {
@@ -85,27 +89,6 @@ async function save(context: Context<SaveFlags>, channel: string): Promise<numbe
     ...(Object.keys(names).length > 0 ? { names } : {}),
   }
   return tell(context, await client.call('saveChannel', { params: { app, channel }, body }))
-}
-
-async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
-  const page = { items: await client.all('listChannels', { params: { app } }), next: null }
-  if (flags.json) printJson(io, page)
-  else if (page.items.length === 0)
-    io.out(`There is no channel yet. Declare one: ${called(io)} channel save offers --title Offers\n`)
-  else {
-    const rows = page.items.map((one) => [
-      one.channel,
-      safe(one.title),
-      one.urgency ?? '–',
-      one.quietHours ? 'hold' : '–',
-      one.caps ? 'hold' : '–',
-      one.mutedBy.toLocaleString('en'),
-      one.blockedOn.toLocaleString('en'),
-    ])
-    const head = ['channel', 'title', 'urgency', 'quiet hours', 'caps', 'muted by', 'blocked on']
-    io.out(table(head, rows, paint.dim))
-  }
-  return exitCodes.done
 }
 
 function tell({ flags, io, paint }: Context<object>, one: Channel): number {

@@ -1,7 +1,6 @@
 import type { NotificationRequest, Schedule } from '@zbell/contract'
 import { sayWhen } from '@zbell/contract/words'
 import type { Command } from 'commander'
-import { called } from '../called.ts'
 import { table } from '../drawing/table.ts'
 import { cut, safe } from '../drawing/text.ts'
 import { moment } from '../drawing/time.ts'
@@ -9,6 +8,7 @@ import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 import { readObjectFile } from './notification-file.ts'
+import { listVerb } from './verbs.ts'
 import { sayUnderstood, type WhenFlags, whenIn, withWhen } from './when-flags.ts'
 
 type SaveFlags = WhenFlags & { readonly file: string; readonly grace?: string; readonly to?: string[] }
@@ -23,11 +23,13 @@ export function scheduleCommands(program: Command, io: Io, done: Run): void {
       .description(says)
       .addHelpText('after', `\nExample:\n  $ zbell schedule ${name} evening`)
       .action(withContext<object, [string]>(io, done, run))
-  group
-    .command('list')
-    .description('Schedules, each with its next time')
-    .addHelpText('after', '\nExample:\n  $ zbell schedule list')
-    .action(withContext<object, []>(io, done, list))
+  listVerb(group, { io, done, noun: 'schedule' }, 'Schedules, each with its next time', {
+    read: ({ client, app }) => client.all('listSchedules', { params: { app } }),
+    none: (zbell) =>
+      `There is no schedule yet. Try: ${zbell} schedule save evening --file evening.yaml --at 18:00 --repeat FREQ=DAILY`,
+    head: ['schedule', 'next', 'rings', 'shows'],
+    row: (one, io) => [one.name, nextOf(one, io), safe(sayWhen(one.when)), safe(cut(one.shows.title, 40))],
+  })
   one('show', 'One schedule', show)
   withWhen(group.command('save <name>'))
     .description('Save a schedule of a notification file; a change holds from its next run on')
@@ -71,24 +73,6 @@ export function scheduleCommands(program: Command, io: Io, done: Run): void {
     .option('--days <count>', 'so many days', '14')
     .addHelpText('after', '\nExample:\n  $ zbell schedule upcoming --days 3')
     .action(withContext<{ readonly days: string }, []>(io, done, upcoming))
-}
-
-async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
-  const items = await client.all('listSchedules', { params: { app } })
-  if (flags.json) printJson(io, { items, next: null })
-  else if (items.length === 0)
-    io.out(
-      `There is no schedule yet. Try: ${called(io)} schedule save evening --file evening.yaml --at 18:00 --repeat FREQ=DAILY\n`,
-    )
-  else
-    io.out(
-      table(
-        ['schedule', 'next', 'rings', 'shows'],
-        items.map((one) => [one.name, nextOf(one, io), safe(sayWhen(one.when)), safe(cut(one.shows.title, 40))]),
-        paint.dim,
-      ),
-    )
-  return exitCodes.done
 }
 
 const nextOf = ({ paused, nextAt }: Schedule, io: Io): string =>

@@ -9,6 +9,7 @@ import { moment } from '../drawing/time.ts'
 import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
+import { listVerb } from './verbs.ts'
 
 type SaveFlags = { readonly note?: string; readonly file?: string }
 type PageFlags = { readonly limit: string; readonly after?: string }
@@ -16,11 +17,17 @@ type PageFlags = { readonly limit: string; readonly after?: string }
 /** Rules with a name: who belongs, how many, and why somebody does. */
 export function segmentCommands(program: Command, io: Io, done: Run): void {
   const group = program.command('segment').description('Rules with a name: who belongs, how many, and why')
-  group
-    .command('list')
-    .description('Segments, each with its rule')
-    .addHelpText('after', '\nExample:\n  $ zbell segment list')
-    .action(withContext<object, []>(io, done, list))
+  listVerb(group, { io, done, noun: 'segment' }, 'Segments, each with its rule', {
+    read: ({ client, app }) => client.all('listSegments', { params: { app } }),
+    none: (zbell) => `There is no segment yet. Try: ${zbell} segment save commuters 'follows("route-4")'`,
+    head: ['segment', 'version', 'saved', 'rule'],
+    row: (one, io) => [
+      one.name,
+      String(one.version),
+      moment(one.madeAt, io),
+      cut(safe(one.rule.replaceAll(/\s+/g, ' ')), 80),
+    ],
+  })
   group
     .command('show <name>')
     .description('One segment')
@@ -60,27 +67,6 @@ export function segmentCommands(program: Command, io: Io, done: Run): void {
 const name = /^[a-z0-9][a-z0-9._-]{0,63}$/
 /** A word is a segment's name; whatever else is written is a rule. */
 const isName = (text: string): boolean => name.test(text) && text !== 'true' && text !== 'false'
-
-async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
-  const items = await client.all('listSegments', { params: { app } })
-  if (flags.json) printJson(io, { items, next: null })
-  else if (items.length === 0)
-    io.out(`There is no segment yet. Try: ${called(io)} segment save commuters 'follows("route-4")'\n`)
-  else
-    io.out(
-      table(
-        ['segment', 'version', 'saved', 'rule'],
-        items.map((one) => [
-          one.name,
-          String(one.version),
-          moment(one.madeAt, io),
-          cut(safe(one.rule.replaceAll(/\s+/g, ' ')), 80),
-        ]),
-        paint.dim,
-      ),
-    )
-  return exitCodes.done
-}
 
 async function show({ client, app, flags, io, paint }: Context<object>, segment: string): Promise<number> {
   const found = await client.call('readSegment', { params: { app, segment } })

@@ -1,7 +1,6 @@
 import type { Source, TriedSource } from '@zbell/contract'
 import type { Command } from 'commander'
 import { stringify } from 'yaml'
-import { called } from '../called.ts'
 import type { Paint } from '../drawing/paint.ts'
 import { table } from '../drawing/table.ts'
 import { cut, cutFor, safe, safeLines } from '../drawing/text.ts'
@@ -10,17 +9,25 @@ import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 import { readObjectFile } from './notification-file.ts'
-import { deleteVerb } from './verbs.ts'
+import { deleteVerb, listVerb } from './verbs.ts'
 
 export function sourceCommands(program: Command, io: Io, done: Run): void {
   const group = program
     .command('source')
     .description('What triggers read: tables, polled answers, segments, and what others post')
-  group
-    .command('list')
-    .description('Sources by name')
-    .addHelpText('after', '\nExample:\n  $ zbell source list')
-    .action(withContext<object, []>(io, done, list))
+  listVerb(group, { io, done, noun: 'source' }, 'Sources by name', {
+    read: ({ client, app }) => client.all('listSources', { params: { app } }),
+    none: (zbell) => `There is no source yet. Save one with: ${zbell} source save FILE`,
+    head: ['source', 'kind', 'status', 'polled', 'read by', ''],
+    row: (one, io) => [
+      one.name,
+      one.kind,
+      stateOf(one),
+      one.polledAt === null ? '' : moment(one.polledAt, io),
+      one.triggers.join(', '),
+      safe(cutFor(io, one.fault ?? one.leftOut ?? one.note ?? '', 70)),
+    ],
+  })
   group
     .command('show <name>')
     .description('A source as a file, as save takes it; what is secret of it is not shown, and kept when it is saved')
@@ -62,25 +69,7 @@ async function save(context: Context<{ address?: string; anyway?: boolean }>, fi
 const stateOf = ({ fault, leftOut, kind, polledAt }: Source): string => {
   if (fault !== null) return 'away'
   if (leftOut !== null) return 'leaves rows out'
-  return polledAt !== null || kind === 'incoming' ? 'fine' : 'not looked at yet'
-}
-
-async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
-  const page = { items: await client.all('listSources', { params: { app } }), next: null }
-  if (flags.json) printJson(io, page)
-  else if (page.items.length === 0) io.out(`There is no source yet. Save one with: ${called(io)} source save FILE\n`)
-  else {
-    const rows = page.items.map((one) => [
-      one.name,
-      one.kind,
-      stateOf(one),
-      one.polledAt === null ? '' : moment(one.polledAt, io),
-      one.triggers.join(', '),
-      safe(cutFor(io, one.fault ?? one.leftOut ?? one.note ?? '', 70)),
-    ])
-    io.out(table(['source', 'kind', 'is', 'looked at', 'read by', ''], rows, paint.dim))
-  }
-  return exitCodes.done
+  return polledAt !== null || kind === 'incoming' ? 'fine' : 'not polled yet'
 }
 
 function tell({ flags, io, paint }: Context<object>, one: Source): number {

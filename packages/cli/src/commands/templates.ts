@@ -1,21 +1,28 @@
 import type { Command } from 'commander'
 import { called } from '../called.ts'
-import { table } from '../drawing/table.ts'
 import { cut, safe } from '../drawing/text.ts'
 import { moment } from '../drawing/time.ts'
 import { exitCodes } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 import { readObjectFile } from './notification-file.ts'
+import { listVerb } from './verbs.ts'
 
 /** Notifications with a name, to be filled in. */
 export function templateCommands(program: Command, io: Io, done: Run): void {
   const group = program.command('template').description('Notifications with a name, to be filled in and sent')
-  group
-    .command('list')
-    .description('Templates, each in its newest version')
-    .addHelpText('after', '\nExample:\n  $ zbell template list')
-    .action(withContext<object, []>(io, done, list))
+  listVerb(group, { io, done, noun: 'template' }, 'Templates, each in its newest version', {
+    read: ({ client, app }) => client.all('listTemplates', { params: { app } }),
+    none: (zbell) => `There is no template yet. Try: ${zbell} template save delay FILE`,
+    head: ['template', 'version', 'asks for', 'title', 'saved'],
+    row: ({ name, version, declares, content, madeAt }, io) => [
+      name,
+      String(version),
+      Object.keys(declares).join(' ') || '–',
+      cut(safe(content.title ?? ''), 50),
+      moment(madeAt, io),
+    ],
+  })
   group
     .command('show <template>')
     .description('One template: NAME in its newest version, NAME@3 in that one')
@@ -31,27 +38,6 @@ export function templateCommands(program: Command, io: Io, done: Run): void {
     .description('Take a template off the list; what was sent by it stays as it was')
     .addHelpText('after', '\nExample:\n  $ zbell template delete delay')
     .action(withContext<object, [string]>(io, done, remove))
-}
-
-async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
-  const items = await client.all('listTemplates', { params: { app } })
-  if (flags.json) printJson(io, { items, next: null })
-  else if (items.length === 0) io.out(`There is no template yet. Try: ${called(io)} template save delay FILE\n`)
-  else
-    io.out(
-      table(
-        ['template', 'version', 'asks for', 'title', 'saved'],
-        items.map(({ name, version, declares, content, madeAt }) => [
-          name,
-          String(version),
-          Object.keys(declares).join(' ') || '–',
-          cut(safe(content.title ?? ''), 50),
-          moment(madeAt, io),
-        ]),
-        paint.dim,
-      ),
-    )
-  return exitCodes.done
 }
 
 async function show({ client, app, io }: Context<object>, template: string): Promise<number> {

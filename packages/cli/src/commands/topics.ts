@@ -1,19 +1,26 @@
 import type { Command } from 'commander'
-import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
 import { exitCodes } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
+import { deleteVerb, listVerb } from './verbs.ts'
 
 type MemberFlags = { readonly user?: string[]; readonly device?: string[] }
 
 export function topicCommands(program: Command, io: Io, done: Run): void {
   const group = program.command('topic').description('Look at topics, declare them, let people join and leave')
-  group
-    .command('list')
-    .description('Topics, with how many joined')
-    .addHelpText('after', '\nExample:\n  $ zbell topic list')
-    .action(withContext<object, []>(io, done, list))
+  listVerb(group, { io, done, noun: 'topic' }, 'Topics, with how many joined', {
+    read: ({ client, app }) => client.all('listTopics', { params: { app } }),
+    none: () => 'There is no topic yet; the first to join one makes it.',
+    head: ['topic', 'title', '', 'users', 'devices'],
+    row: (one) => [
+      one.topic,
+      safe(one.title ?? '–'),
+      one.declared ? 'declared' : 'open',
+      one.users.toLocaleString('en'),
+      one.devices.toLocaleString('en'),
+    ],
+  })
   group
     .command('declare <topic>')
     .description('Declare a topic, or change its title')
@@ -39,34 +46,12 @@ export function topicCommands(program: Command, io: Io, done: Run): void {
       .addHelpText('after', `\nExample:\n  $ zbell topic ${verb} route-4 --user ada signe`)
       .action(withContext<MemberFlags, [string]>(io, done, (context, topic) => change(context, verb, topic)))
   }
-  group
-    .command('delete <topic>')
-    .description('Delete a topic; whoever joined it has left it')
-    .addHelpText('after', '\nExample:\n  $ zbell topic delete route-9')
-    .action(
-      withContext<object, [string]>(io, done, async ({ client, app, io: out }, topic) => {
-        await client.call('deleteTopic', { params: { app, topic } })
-        out.out(`${topic} is gone.\n`)
-        return exitCodes.done
-      }),
-    )
-}
-
-async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
-  const page = { items: await client.all('listTopics', { params: { app } }), next: null }
-  if (flags.json) printJson(io, page)
-  else if (page.items.length === 0) io.out('There is no topic yet; the first to join one makes it.\n')
-  else {
-    const rows = page.items.map((one) => [
-      one.topic,
-      safe(one.title ?? '–'),
-      one.declared ? 'declared' : 'open',
-      one.users.toLocaleString('en'),
-      one.devices.toLocaleString('en'),
-    ])
-    io.out(table(['topic', 'title', '', 'users', 'devices'], rows, paint.dim))
-  }
-  return exitCodes.done
+  deleteVerb(
+    group,
+    { io, done, noun: 'topic', example: 'route-9' },
+    'Delete a topic; whoever joined it has left it',
+    ({ client, app }, topic) => client.call('deleteTopic', { params: { app, topic } }),
+  )
 }
 
 async function change(

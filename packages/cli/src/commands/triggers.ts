@@ -1,7 +1,6 @@
 import type { Firing, Trigger } from '@zbell/contract'
 import type { Command } from 'commander'
 import { stringify } from 'yaml'
-import { called } from '../called.ts'
 import { clauses } from '../drawing/clauses.ts'
 import { drawReview } from '../drawing/review.ts'
 import { table } from '../drawing/table.ts'
@@ -11,7 +10,7 @@ import { exitCodes, UsageError } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 import { readObjectFile } from './notification-file.ts'
-import { deleteVerb, switchVerbs } from './verbs.ts'
+import { deleteVerb, listVerb, switchVerbs } from './verbs.ts'
 
 type PageFlags = { readonly limit: string; readonly after?: string }
 type TryFlags = {
@@ -25,11 +24,18 @@ type TryFlags = {
 
 export function triggerCommands(program: Command, io: Io, done: Run): void {
   const group = program.command('trigger').description('What rings without a person: when a row or an event fits')
-  group
-    .command('list')
-    .description('Triggers by name')
-    .addHelpText('after', '\nExample:\n  $ zbell trigger list')
-    .action(withContext<object, []>(io, done, list))
+  listVerb(group, { io, done, noun: 'trigger' }, 'Triggers by name', {
+    read: ({ client, app }) => client.all('listTriggers', { params: { app } }),
+    none: (zbell) => `There is no trigger yet. Save one with: ${zbell} trigger save FILE`,
+    head: ['trigger', 'status', 'source', 'version', 'changed'],
+    row: (one, io) => [
+      one.name,
+      stateOf(one),
+      safe(String((one.definition as { source?: string }).source ?? '')),
+      String(one.version),
+      moment(one.changedAt, io),
+    ],
+  })
   group
     .command('show <name>')
     .description('A trigger as a file, as save takes it')
@@ -89,23 +95,6 @@ async function save(context: Context<{ enable?: boolean }>, file: string): Promi
   if (typeof trigger !== 'string') throw new UsageError(`${file} says no name: begin it with trigger: NAME.`)
   const body = { ...definition, ...(flags.enable ? { enabled: true } : {}) }
   return tell(context, await client.call('saveTrigger', { params: { app, trigger }, body: body as never }))
-}
-
-async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
-  const page = { items: await client.all('listTriggers', { params: { app } }), next: null }
-  if (flags.json) printJson(io, page)
-  else if (page.items.length === 0) io.out(`There is no trigger yet. Save one with: ${called(io)} trigger save FILE\n`)
-  else {
-    const rows = page.items.map((one) => [
-      one.name,
-      stateOf(one),
-      safe(String((one.definition as { source?: string }).source ?? '')),
-      String(one.version),
-      moment(one.changedAt, io),
-    ])
-    io.out(table(['trigger', 'is', 'source', 'version', 'changed'], rows, paint.dim))
-  }
-  return exitCodes.done
 }
 
 const stateOf = ({ enabled, pausedBecause }: Trigger): string =>

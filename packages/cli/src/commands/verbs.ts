@@ -1,4 +1,6 @@
 import type { Command } from 'commander'
+import { called } from '../called.ts'
+import { table } from '../drawing/table.ts'
 import { exitCodes } from '../exit-codes.ts'
 import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
@@ -53,6 +55,47 @@ export function deleteVerb(
       withContext<object, [string]>(io, done, async (context, name) => {
         await remove(context, name)
         context.io.out(`${name} is gone.\n`)
+        return exitCodes.done
+      }),
+    )
+}
+
+/** Adds `list`: all there are, as a table. @param says what it lists */
+export function listVerb<T>(
+  group: Command,
+  { io, done, noun }: Omit<Verbs, 'example'>,
+  says: string,
+  {
+    read,
+    head,
+    row,
+    none,
+  }: {
+    readonly read: (context: Context<object>) => Promise<readonly T[]>
+    readonly head: readonly string[]
+    readonly row: (one: T, io: Io) => readonly string[]
+    /** What is said when there is none yet. @param zbell the command as it was called */
+    readonly none: (zbell: string) => string
+  },
+): void {
+  group
+    .command('list')
+    .description(says)
+    .addHelpText('after', `\nExample:\n  $ zbell ${noun} list`)
+    .action(
+      withContext<object, []>(io, done, async (context) => {
+        const { flags, io: out, paint } = context
+        const items = await read(context)
+        if (flags.json) printJson(out, { items, next: null })
+        else if (items.length === 0) out.out(`${none(called(out))}\n`)
+        else
+          out.out(
+            table(
+              head,
+              items.map((one) => row(one, out)),
+              paint.dim,
+            ),
+          )
         return exitCodes.done
       }),
     )

@@ -10,7 +10,6 @@ import {
 } from '@zbell/contract/words'
 import type { Command } from 'commander'
 import { stringify } from 'yaml'
-import { called } from '../called.ts'
 import { table } from '../drawing/table.ts'
 import { cut, cutFor, safe, safeLines } from '../drawing/text.ts'
 import { moment } from '../drawing/time.ts'
@@ -19,7 +18,7 @@ import type { Io } from '../io.ts'
 import { type Context, printJson, type Run, withContext } from './context.ts'
 import { readObjectFile } from './notification-file.ts'
 import { countIn, present } from './reading.ts'
-import { deleteVerb, switchVerbs } from './verbs.ts'
+import { deleteVerb, listVerb, switchVerbs } from './verbs.ts'
 
 type SaveFlags = { readonly address?: string }
 type LogFlags = {
@@ -40,11 +39,19 @@ type ReplayFlags = {
 
 export function webhookCommands(program: Command, io: Io, done: Run): void {
   const group = program.command('webhook').description('What the app’s own server is told: what happened here')
-  group
-    .command('list')
-    .description('Webhooks by name, and whether they get through')
-    .addHelpText('after', '\nExample:\n  $ zbell webhook list')
-    .action(withContext<object, []>(io, done, list))
+  listVerb(group, { io, done, noun: 'webhook' }, 'Webhooks by name, and whether they get through', {
+    read: ({ client, app }) => client.all('listWebhooks', { params: { app } }),
+    none: (zbell) => `There is no webhook yet. Save one with: ${zbell} webhook save FILE`,
+    head: ['webhook', 'status', 'kinds', 'waiting', 'last delivered', ''],
+    row: (one, io) => [
+      one.name,
+      webhookState(one),
+      cut(one.kinds.join(', '), 40),
+      one.waiting === 0 ? '' : waitingWords(one),
+      one.toldAt === null ? '' : moment(one.toldAt, io),
+      safe(cutFor(io, one.offBecause ?? one.fault ?? '', 60)),
+    ],
+  })
   group
     .command('kinds')
     .description('Every kind of event that can be told')
@@ -118,24 +125,6 @@ export function webhookCommands(program: Command, io: Io, done: Run): void {
   deleteVerb(group, verbs, 'Delete a webhook, with what waits for it and its log', ({ client, app }, webhook) =>
     client.call('deleteWebhook', { params: { app, webhook } }),
   )
-}
-
-async function list({ client, app, flags, io, paint }: Context<object>): Promise<number> {
-  const page = { items: await client.all('listWebhooks', { params: { app } }), next: null }
-  if (flags.json) printJson(io, page)
-  else if (page.items.length === 0) io.out(`There is no webhook yet. Save one with: ${called(io)} webhook save FILE\n`)
-  else {
-    const rows = page.items.map((one) => [
-      one.name,
-      webhookState(one),
-      cut(one.kinds.join(', '), 40),
-      one.waiting === 0 ? '' : waitingWords(one),
-      one.toldAt === null ? '' : moment(one.toldAt, io),
-      safe(cutFor(io, one.offBecause ?? one.fault ?? '', 60)),
-    ])
-    io.out(table(['webhook', 'is', 'kinds', 'waiting', 'last told', ''], rows, paint.dim))
-  }
-  return exitCodes.done
 }
 
 async function kinds({ client, flags, io, paint }: Context<object>): Promise<number> {

@@ -7,6 +7,6 @@ export function SourceState({ of: { fault, leftOut, kind, polledAt } }: { readon
   return polledAt !== null || kind === 'incoming' ? (
     <span className="whitespace-nowrap text-sea">● fine</span>
   ) : (
-    <span className="whitespace-nowrap text-soft">– not looked at yet</span>
+    <span className="whitespace-nowrap text-soft">– not polled yet</span>
   )
 }

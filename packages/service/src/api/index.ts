@@ -2,6 +2,7 @@ export type { Answer, Api, CallerOf, CallOf, Handler, LookAhead } from './api.ts
 export { attributeColumn, attributeOfColumn } from './attribute-columns.ts'
 export { callerAddress, noteAddress } from './came-from.ts'
 export type { Limit, RateLimits, ReachedLimit } from './limits.ts'
+export { checkCount, checkName, pageByName } from './named.ts'
 export { nameAtPlace, numberAtPlace, pageView, placeOfName, sortedPlace } from './pages.ts'
 export { idempotencyKeyOf, Repeats } from './repeats.ts'
 export { ndjson, sendFile } from './send-file.ts'

@@ -1,16 +1,15 @@
 import type { Template } from '@zbell/contract'
 import type { Declarations, Writing } from '@zbell/core'
-import { type Api, nameAtPlace, pageView, placeOfName } from '../api/index.ts'
+import { type Api, pageByName } from '../api/index.ts'
 import { invalid, Problem } from '../base/index.ts'
 import { type Database, whereOf } from '../database/index.ts'
 import { saveTemplate, type TemplateRow, templateStore } from './store/templates.ts'
 import { isTemplateName, requireTemplate } from './templates.ts'
 
 export function serveTemplates(api: Api, database: Database): void {
-  api.serve('listTemplates', async ({ caller: { scope }, query: { limit, after } }) => {
-    const rows = await templateStore.list(database, whereOf(scope), limit + 1, nameAtPlace(after))
-    return pageView(rows, limit, ({ name }) => placeOfName(name), templateView)
-  })
+  api.serve('listTemplates', async ({ caller: { scope }, query }) =>
+    pageByName(query, (limit, after) => templateStore.list(database, whereOf(scope), limit, after), templateView),
+  )
 
   api.serve('readTemplate', async ({ caller: { scope }, params }) =>
     templateView(await requireTemplate(database, scope, params.template)),

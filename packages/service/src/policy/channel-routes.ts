@@ -1,7 +1,7 @@
 import { type Channel, channelName, channelSetting, type OwnChannel } from '@zbell/contract'
 import type { Platform } from '@zbell/core'
 import { type ChannelSetting, platformName } from '@zbell/core/policy'
-import { type Api, nameAtPlace, pageView, placeOfName, type RateLimits } from '../api/index.ts'
+import { type Api, checkCount, pageByName, type RateLimits } from '../api/index.ts'
 import { invalid, Problem } from '../base/index.ts'
 import { type Database, type Scope, whereOf } from '../database/index.ts'
 import { ensurePersonOf } from '../devices/index.ts'
@@ -11,10 +11,9 @@ import { type ChannelRow, channelStore, channelsOf, deleteChannel, muteChannel, 
 const maxChannels = 100
 
 export function serveChannels(api: Api, database: Database, limits: RateLimits, onChange: () => void): void {
-  api.serve('listChannels', async ({ caller: { scope }, query: { limit, after } }) => {
-    const rows = await channelStore.list(database, whereOf(scope), limit + 1, nameAtPlace(after))
-    return pageView(rows, limit, ({ name }) => placeOfName(name), channelView)
-  })
+  api.serve('listChannels', async ({ caller: { scope }, query }) =>
+    pageByName(query, (limit, after) => channelStore.list(database, whereOf(scope), limit, after), channelView),
+  )
 
   api.serve('readChannel', async ({ caller: { scope }, params }) =>
     channelView(await need(database, scope, params.channel)),
@@ -23,8 +22,7 @@ export function serveChannels(api: Api, database: Database, limits: RateLimits, 
   api.serve('saveChannel', async ({ caller: { scope, actor }, params: { channel: name }, body }) => {
     const { error } = channelName.safeParse(name)
     if (error) throw invalid('/channel', error.issues[0]?.message ?? 'is not a channel')
-    if ((await channelStore.countOthers(database, whereOf(scope), name)) >= maxChannels)
-      throw invalid('/channel', `would be one more than the ${maxChannels} that an app may have`)
+    checkCount('channel', await channelStore.countOthers(database, whereOf(scope), name), maxChannels)
     await saveChannel(database, whereOf(scope), { name, setting: body as ChannelSetting, madeBy: actor })
     onChange()
     return channelView(await need(database, scope, name))

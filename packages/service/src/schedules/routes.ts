@@ -1,6 +1,6 @@
 import { type Schedule, type ScheduleRun, scheduleName, type Upcoming } from '@zbell/contract'
 import { sampleTexts } from '@zbell/core'
-import { type Api, nameAtPlace, numberAtPlace, pageView, placeOfName } from '../api/index.ts'
+import { type Api, checkName, nameAtPlace, numberAtPlace, pageView, placeOfName } from '../api/index.ts'
 import { invalid } from '../base/index.ts'
 import { type Database, databaseTime, whereOf } from '../database/index.ts'
 import { type Reach, ReachCounter } from '../targets/index.ts'
@@ -27,8 +27,7 @@ export function serveSchedules(api: Api, database: Database, schedules: Schedule
   )
 
   api.serve('saveSchedule', async ({ caller: { scope, actor }, params: { schedule: name }, body }) => {
-    const { error } = scheduleName.safeParse(name)
-    if (error) throw invalid('/schedule', `${error.issues[0]?.message} as a name`)
+    checkName(scheduleName, 'schedule', name)
     if (body.notification.when !== undefined)
       throw invalid('/notification/when', 'stands beside the notification, not within it')
     return viewOf(await schedules.save(scope, name, body, actor))

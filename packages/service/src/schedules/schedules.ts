@@ -2,8 +2,9 @@ import { randomBytes } from 'node:crypto'
 import type { SettledRequest } from '@zbell/contract'
 import { type Mode, type Target, uuidV7, type Values, type Writing } from '@zbell/core'
 import { timingOf, type When } from '@zbell/core/calendar'
+import { checkCount } from '../api/index.ts'
 import { findAppByNo } from '../apps/index.ts'
-import { invalid, Problem } from '../base/index.ts'
+import { Problem } from '../base/index.ts'
 import { type Database, databaseTime, type Scope, whereOf } from '../database/index.ts'
 import type { Signals } from '../engine/index.ts'
 import type { EvaluatorPool } from '../evaluation/index.ts'
@@ -114,8 +115,7 @@ export class Schedules {
     let nextAt = await nextTime(timingOf(when, nowMs), nowMs - 1)
     while (nextAt && skipped.has(nextAt.getTime())) nextAt = await nextTime(timingOf(when, nowMs), nextAt.getTime())
     if (nextAt === undefined) throw neverRings('/when')
-    if ((await scheduleStore.countOthers(this.#database, whereOf(scope), name)) >= maxSchedules)
-      throw invalid('/schedule', `would be one more than the ${maxSchedules.toLocaleString('en')} that an app may have`)
+    checkCount('schedule', await scheduleStore.countOthers(this.#database, whereOf(scope), name), maxSchedules)
     const waiting = await findScheduledByName(this.#database, scope, name)
     const settled = when.afterSeconds === undefined ? when : { at: nextAt.toISOString() }
     const given = { name, when: settled, notification, graceSeconds, paused, nextAt, nextId: newId(), madeBy: actor }

@@ -1,6 +1,6 @@
 import { type Segment, segmentName } from '@zbell/contract'
-import { type Api, nameAtPlace, numberAtPlace, pageView, placeOfName } from '../api/index.ts'
-import { invalid, Problem } from '../base/index.ts'
+import { type Api, checkName, numberAtPlace, pageByName, pageView } from '../api/index.ts'
+import { Problem } from '../base/index.ts'
 import { type Database, whereOf } from '../database/index.ts'
 import { requireUser } from '../people/index.ts'
 import type { RuleEvaluator } from './rule-evaluator.ts'
@@ -17,10 +17,9 @@ const withinMs = 10_000
 const examplesShown = 5
 
 export function serveSegments(api: Api, database: Database, ruleEvaluator: RuleEvaluator, keptDays: number): void {
-  api.serve('listSegments', async ({ caller: { scope }, query: { limit, after } }) => {
-    const rows = await segmentStore.list(database, whereOf(scope), limit + 1, nameAtPlace(after))
-    return pageView(rows, limit, ({ name }) => placeOfName(name), segmentView)
-  })
+  api.serve('listSegments', async ({ caller: { scope }, query }) =>
+    pageByName(query, (limit, after) => segmentStore.list(database, whereOf(scope), limit, after), segmentView),
+  )
 
   api.serve('readSegment', async ({ caller: { scope }, params }) =>
     segmentView(await requireSegment(database, scope, params.segment)),
@@ -28,8 +27,7 @@ export function serveSegments(api: Api, database: Database, ruleEvaluator: RuleE
 
   api.serve('saveSegment', async ({ caller: { scope, actor }, params, body: { rule, note } }) => {
     const name = params.segment
-    const { error } = segmentName.safeParse(name)
-    if (error) throw invalid('/segment', `${error.issues[0]?.message} as a name`)
+    checkName(segmentName, 'segment', name)
     const ready = await requireRule(database, scope, rule, { as: name, keptDays })
     await requireCapacity(database, scope, name)
     await saveSegment(database, whereOf(scope), { name, rule, note, madeBy: actor })

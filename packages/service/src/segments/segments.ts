@@ -1,5 +1,6 @@
 import { partsOf, type RuleFault, RuleRefused, ruleWarnings } from '@zbell/core/rules'
-import { invalid, Problem } from '../base/index.ts'
+import { checkCount } from '../api/index.ts'
+import { Problem } from '../base/index.ts'
 import { type Database, type Reader, type Scope, whereOf } from '../database/index.ts'
 import { listTopics } from '../people/index.ts'
 import { maxSegments, type ReadyRule, readyRule, type Written } from './store/ready-rule.ts'
@@ -48,8 +49,7 @@ export async function warningsOf(
 /** @throws {Problem} when one more would be too many */
 export async function requireCapacity(database: Reader, scope: Scope, name: string): Promise<void> {
   const names = await segmentNames(database, whereOf(scope))
-  if (names.length >= maxSegments && !names.includes(name))
-    throw invalid('/segment', `would be one more than the ${maxSegments.toLocaleString('en')} that an app may have`)
+  checkCount('segment', names.filter((one) => one !== name).length, maxSegments)
 }
 
 function refusal({ faults, segment }: RuleRefused, pointer: string): Problem {

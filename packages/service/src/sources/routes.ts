@@ -1,6 +1,5 @@
 import { type Role, type Source, sourceName } from '@zbell/contract'
-import { type Api, callerAddress, nameAtPlace, placeOfName, type RateLimits } from '../api/index.ts'
-import { invalid } from '../base/index.ts'
+import { type Api, callerAddress, checkName, pageByName, type RateLimits } from '../api/index.ts'
 import { type Database, whereOf } from '../database/index.ts'
 import { hiddenSecret, withoutPath } from '../vault/index.ts'
 import type { Incoming } from './incoming.ts'
@@ -25,11 +24,10 @@ export function serveSources(
 ): void {
   const view = (shown: ShownSource, role: Role): Source => sourceView(shown, base(), role)
 
-  api.serve('listSources', async ({ caller: { scope, role }, query: { limit, after } }) => {
-    const rows = await sourceStore.list(database, whereOf(scope), limit + 1, nameAtPlace(after))
-    const last = rows.length > limit ? rows[limit - 1] : undefined
-    const shown = await Promise.all(rows.slice(0, limit).map((row) => sources.show(row)))
-    return { items: shown.map((one) => view(one, role)), next: last ? placeOfName(last.name) : null }
+  api.serve('listSources', async ({ caller: { scope, role }, query }) => {
+    const read = (limit: number, after?: string) => sourceStore.list(database, whereOf(scope), limit, after)
+    const { items, next } = await pageByName(query, read, (row) => sources.show(row))
+    return { items: (await Promise.all(items)).map((one) => view(one, role)), next }
   })
 
   api.serve('readSource', async ({ caller: { scope, role }, params }) =>
@@ -37,8 +35,7 @@ export function serveSources(
   )
 
   api.serve('saveSource', async ({ caller: { scope, actor, role }, params: { source: name }, query, body }) => {
-    const { error } = sourceName.safeParse(name)
-    if (error) throw invalid('/source', `${error.issues[0]?.message} as a name`)
+    checkName(sourceName, 'source', name)
     const how = { anyway: query.anyway === 'true' }
     return view(await sources.save(scope, name, body as WrittenSource, actor, how), role)
   })

@@ -3,6 +3,7 @@ import { setTimeout as wait } from 'node:timers/promises'
 import { toBase64url } from '@zbell/core'
 import { type IncomingSource, loggedRow, type Row, type SourceDefinition, watchedBy } from '@zbell/core/triggers'
 import { newSigningSecret, secretOf } from '@zbell/core/webhooks'
+import { checkCount } from '../api/index.ts'
 import { invalid, nodeCrypto, Problem } from '../base/index.ts'
 import { type Scope, whereOf } from '../database/index.ts'
 import { EvaluationsBusy } from '../evaluation/index.ts'
@@ -107,8 +108,7 @@ export class Sources {
   ): Promise<ShownSource> {
     const { database, vault } = this.#parts
     const where = whereOf(scope)
-    if ((await sourceStore.countOthers(database, where, name)) >= maxSources)
-      throw invalid('/source', `would be one more than the ${maxSources} that an app may have`)
+    checkCount('source', await sourceStore.countOthers(database, where, name), maxSources)
     const before = await sourceStore.find(database, where, name)
     const kept: SourceSecrets = before?.definition.kind === written.kind ? this.#secretsIn(before) : {}
     const { secrets, made } = this.#secretsOf(written, kept)

@@ -1,18 +1,20 @@
 import { type Firing, type Trigger, triggerName } from '@zbell/contract'
 import type { TriggerDefinition } from '@zbell/core/triggers'
-import { type Api, nameAtPlace, numberAtPlace, pageView, placeOfName } from '../api/index.ts'
+import { type Api, checkName, numberAtPlace, pageByName, pageView } from '../api/index.ts'
 import { readSettings } from '../apps/index.ts'
-import { invalid } from '../base/index.ts'
 import { type Database, type Scope, whereOf } from '../database/index.ts'
 import { type FiringRow, listFirings } from './store/firings.ts'
 import { maxAnHour, type TriggerRow, triggerStore } from './store/triggers.ts'
 import type { Triggers } from './triggers.ts'
 
 export function serveTriggers(api: Api, database: Database, triggers: Triggers): void {
-  api.serve('listTriggers', async ({ caller: { scope }, query: { limit, after } }) => {
-    const rows = await triggerStore.list(database, whereOf(scope), limit + 1, nameAtPlace(after))
-    return pageView(rows, limit, ({ name }) => placeOfName(name), await viewIn(database, scope))
-  })
+  api.serve('listTriggers', async ({ caller: { scope }, query }) =>
+    pageByName(
+      query,
+      (limit, after) => triggerStore.list(database, whereOf(scope), limit, after),
+      await viewIn(database, scope),
+    ),
+  )
 
   const view = async (scope: Scope, row: TriggerRow) => (await viewIn(database, scope))(row)
 
@@ -21,8 +23,7 @@ export function serveTriggers(api: Api, database: Database, triggers: Triggers):
   )
 
   api.serve('saveTrigger', async ({ caller: { scope, actor }, params: { trigger: name }, body }) => {
-    const { error } = triggerName.safeParse(name)
-    if (error) throw invalid('/trigger', `${error.issues[0]?.message} as a name`)
+    checkName(triggerName, 'trigger', name)
     return view(
       scope,
       await triggers.save(scope, name, body as TriggerDefinition & { readonly enabled?: boolean }, actor),

@@ -5,6 +5,7 @@ import {
   type TriggerSurroundings,
   triggerLimits,
 } from '@zbell/core/triggers'
+import { checkCount } from '../api/index.ts'
 import { Problem } from '../base/index.ts'
 import { type Database, type Scope, whereOf } from '../database/index.ts'
 import type { EvaluatorPool } from '../evaluation/index.ts'
@@ -70,10 +71,7 @@ export class Triggers {
       throw new Problem('invalid-request', `There is no source ${source.slice(0, 80)}.`, [
         { pointer: '/source', detail: 'is not a source of this app; occurrences is there without having been made' },
       ])
-    if ((await triggerStore.countOthers(this.#database, whereOf(scope), name)) >= maxTriggers)
-      throw new Problem('invalid-request', `An app has ${maxTriggers} triggers at most.`, [
-        { pointer: '/trigger', detail: `would be one more than the ${maxTriggers} that an app may have` },
-      ])
+    checkCount('trigger', await triggerStore.countOthers(this.#database, whereOf(scope), name), maxTriggers)
     await saveTrigger(this.#database, whereOf(scope), { name, definition, enabled, madeBy: actor })
     return this.require(scope, name)
   }

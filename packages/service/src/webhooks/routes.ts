@@ -2,14 +2,14 @@ import { type Role, type Webhook, type WebhookEntry, webhookName } from '@zbell/
 import { cloudEventOf, dataSchemaOf, eventKinds, isEventKind, kindsMeant } from '@zbell/core/webhooks'
 import {
   type Api,
+  checkName,
   type Handler,
-  nameAtPlace,
   numberAtPlace,
+  pageByName,
   pageView,
-  placeOfName,
   type RateLimits,
 } from '../api/index.ts'
-import { invalid, Problem } from '../base/index.ts'
+import { Problem } from '../base/index.ts'
 import { type Database, whereOf } from '../database/index.ts'
 import { withoutPath } from '../vault/index.ts'
 import type { LogRow } from './store/log.ts'
@@ -23,11 +23,10 @@ export function serveWebhooks(
   webhooks: Webhooks,
   base: () => string,
 ): void {
-  api.serve('listWebhooks', async ({ caller: { scope, role }, query: { limit, after } }) => {
-    const rows = await webhookStore.list(database, whereOf(scope), limit + 1, nameAtPlace(after))
-    const last = rows.length > limit ? rows[limit - 1] : undefined
-    const shown = await Promise.all(rows.slice(0, limit).map((row) => webhooks.show(row)))
-    return { items: shown.map((one) => webhookView(one, role)), next: last ? placeOfName(last.name) : null }
+  api.serve('listWebhooks', async ({ caller: { scope, role }, query }) => {
+    const read = (limit: number, after?: string) => webhookStore.list(database, whereOf(scope), limit, after)
+    const { items, next } = await pageByName(query, read, (row) => webhooks.show(row))
+    return { items: (await Promise.all(items)).map((one) => webhookView(one, role)), next }
   })
 
   api.serve('readWebhook', async ({ caller: { scope, role }, params }) =>
@@ -35,8 +34,7 @@ export function serveWebhooks(
   )
 
   api.serve('saveWebhook', async ({ caller: { scope, actor, role }, params: { webhook: name }, body }) => {
-    const { error } = webhookName.safeParse(name)
-    if (error) throw invalid('/webhook', `${error.issues[0]?.message} as a name`)
+    checkName(webhookName, 'webhook', name)
     return webhookView(await webhooks.save(scope, name, body, actor), role)
   })
 

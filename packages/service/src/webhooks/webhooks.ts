@@ -15,6 +15,7 @@ import {
   kindsMeant,
   newSigningSecret,
 } from '@zbell/core/webhooks'
+import { checkCount } from '../api/index.ts'
 import { invalid, nodeCrypto, Problem } from '../base/index.ts'
 import { type Scope, whereOf } from '../database/index.ts'
 import { makeEntriesDue, type OutboxState, outboxState, packEvents, unpackPage } from '../events/index.ts'
@@ -110,8 +111,7 @@ export class Webhooks {
   async save(scope: Scope, name: string, written: WrittenWebhook, actor: string): Promise<ShownWebhook> {
     const { database, vault } = this.#parts
     const where = whereOf(scope)
-    if ((await webhookStore.countOthers(database, where, name)) >= maxWebhooks)
-      throw invalid('/webhook', `would be one more than the ${maxWebhooks} that an app may have`)
+    checkCount('webhook', await webhookStore.countOthers(database, where, name), maxWebhooks)
     checkKinds(written.kinds)
     checkRule(written.when)
     const before = await webhookStore.find(database, where, name)
