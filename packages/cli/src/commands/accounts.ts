@@ -7,10 +7,10 @@ import { type Context, printJson, type Run, withContext } from './context.ts'
 type NewFlags = { readonly name: string; readonly role: 'viewer' | 'sender' | 'owner'; readonly passwordFile?: string }
 
 export function accountCommands(program: Command, io: Io, done: Run): void {
-  const group = program.command('account').description('Let people into the console; with the operator’s key')
+  const group = program.command('account').description('Manage console accounts; with the operator’s key')
   group
     .command('new <email>')
-    .description('Make a console account; its password is asked for')
+    .description('Create a console account; asks for its password')
     .requiredOption('--name <name>', 'the person’s name')
     .option('--role <role>', 'viewer looks, sender sends as well, owner changes everything', 'viewer')
     .option('--password-file <file>', 'a file with the password; else it is asked for')

@@ -22,7 +22,7 @@ const nothing = 'none'
 export function appCommands(program: Command, io: Io, done: Run): void {
   const group = program
     .command('app')
-    .description('Make, look at and change apps, with the operator’s key; stop one and start it again')
+    .description('Create, show and change apps, with the operator’s key; stop one and start it again')
   const withIdentifiers = (command: Command) =>
     command
       .option('--ios <identifier>', 'its bundle identifier on iOS')
@@ -45,7 +45,7 @@ export function appCommands(program: Command, io: Io, done: Run): void {
       }),
     )
   withIdentifiers(group.command('new <slug>'))
-    .description('Make an app')
+    .description('Create an app')
     .requiredOption('--name <name>', 'what people call it')
     .addHelpText(
       'after',

@@ -27,7 +27,7 @@ export function calendarCommands(program: Command, io: Io, done: Run): void {
     )
   group
     .command('show')
-    .description('Whether there is one, and who made it')
+    .description('Whether there is one, and who created it')
     .addHelpText('after', '\nExample:\n  $ zbell calendar show')
     .action(
       withContext<object, []>(io, done, async ({ client, app, flags, io: out }) => {

@@ -22,7 +22,7 @@ type SaveFlags = {
 }
 
 export function channelCommands(program: Command, io: Io, done: Run): void {
-  const group = program.command('channel').description('Kinds of notification: how they come, and who wants none')
+  const group = program.command('channel').description('Kinds of notification: how they arrive, and who muted them')
   listVerb(group, { io, done, noun: 'channel' }, 'Channels, with how many muted or blocked each', {
     read: ({ client, app }) => client.all('listChannels', { params: { app } }),
     none: (zbell) => `There is no channel yet. Declare one: ${zbell} channel save offers --title Offers`,

@@ -32,7 +32,7 @@ export function credentialCommands(program: Command, io: Io, done: Run): void {
   const platform = ['--platform <platform>', 'ios, android or web'] as const
   group
     .command('add <file...>')
-    .description('Add a credential; what it is, is recognised')
+    .description('Add a credential; its kind is recognised')
     .requiredOption(...platform)
     .option('--passphrase-file <file>', 'a file with the passphrase; else it is asked for when it is needed')
     .option('--key-id <id>', 'what the platform calls the key')
@@ -47,7 +47,7 @@ export function credentialCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<AddFlags, [string[]]>(io, done, add))
   group
     .command('make')
-    .description('Make a web key pair here')
+    .description('Create a web key pair here')
     .requiredOption('--subject <address>', 'how push services reach you: mailto:… or https:…')
     .option('--use', 'put it in use at once, also when another one is')
     .option('--retire <id>', 'the one that waits, which makes room for this one')
@@ -55,7 +55,7 @@ export function credentialCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<AddFlags, []>(io, done, make))
   group
     .command('request')
-    .description('Make a key here, and print the request for its certificate; the key never leaves')
+    .description('Create a key here, and print the request for its certificate; the key never leaves')
     .requiredOption(...platform)
     .requiredOption('--for <name>', 'what the certificate shall be for')
     .addHelpText(
@@ -76,12 +76,12 @@ export function credentialCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<{ readonly retire?: string }, [string]>(io, done, use))
   group
     .command('check [id]')
-    .description('Ask the gateway as this credential; without an id, as each one in use')
+    .description('Check with the gateway whether it accepts this credential; without an id, each one in use')
     .addHelpText('after', '\nExample:\n  $ zbell credential check')
     .action(withContext<object, [string | undefined]>(io, done, check))
   group
     .command('facts <id> <name=value...>')
-    .description('Say facts of the account beside a credential; those of before give way')
+    .description('Set the account’s facts beside a credential, in place of those before')
     .addHelpText(
       'after',
       '\nExample:\n  $ zbell credential facts 01980c2e-7c1a-7d34-9f0b-5a3c6f1d2e4b project=merrow-sound',

@@ -18,7 +18,7 @@ type ListFlags = {
 }
 
 export function deviceCommands(program: Command, io: Io, done: Run): void {
-  const group = program.command('device').description('Look at registered devices')
+  const group = program.command('device').description('Show registered devices')
   group
     .command('list')
     .description('Devices, newest first')

@@ -128,7 +128,7 @@ export function handsetCommands(program: Command, io: Io, done: Run): void {
     )
   group
     .command('discard <id>')
-    .description('Throw a handset away')
+    .description('Delete a handset')
     .addHelpText('after', '\nExample:\n  $ zbell handset discard ios-1')
     .action(
       withContext<object, [string]>(io, done, async ({ client, app, io: out }, id) => {

@@ -13,7 +13,7 @@ type NewFlags = {
 }
 
 export function keyCommands(program: Command, io: Io, done: Run): void {
-  const group = program.command('key').description('Make, list and revoke an app’s keys; with the operator’s key')
+  const group = program.command('key').description('Create, list and revoke an app’s keys; with the operator’s key')
   group
     .command('list')
     .description('The keys: whose, for what, when last used; never the keys themselves')
@@ -21,7 +21,7 @@ export function keyCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<object, []>(io, done, list))
   group
     .command('new <name>')
-    .description('Make a key; it is printed this once')
+    .description('Create a key; it is printed this once')
     .requiredOption('--kind <kind>', 'backend: stays on a server; app: ships inside the app')
     .option('--role <role>', 'what a backend key may: sender, owner, or viewer when left out')
     .addHelpText(

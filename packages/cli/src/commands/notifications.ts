@@ -19,7 +19,7 @@ type ListFlags = {
 }
 
 export function notificationCommands(program: Command, io: Io, done: Run): void {
-  const group = program.command('notification').description('Look at what was sent')
+  const group = program.command('notification').description('Show what was sent')
   group
     .command('list')
     .description('Notifications, newest first')

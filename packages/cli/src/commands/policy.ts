@@ -31,7 +31,7 @@ function quietHoursCommands(program: Command, io: Io, done: Run): void {
     .description('Hours of each reader’s clock in which nothing rings: the app’s, or with --user a person’s own')
   const ofUser = (command: Command) => command.option('--user <name>', 'this person’s own, beside the app’s')
   ofUser(group.command('list'))
-    .description('What holds now')
+    .description('Show what is in force')
     .addHelpText('after', '\nExample:\n  $ zbell quiet-hours list\n  $ zbell quiet-hours list --user ada')
     .action(withContext<UserFlags, []>(io, done, async (context) => tellQuiet(context, await readQuiet(context))))
   withCoverage(ofUser(group.command('add')))
@@ -43,7 +43,7 @@ function quietHoursCommands(program: Command, io: Io, done: Run): void {
     .addHelpText('after', '\nExample:\n  $ zbell quiet-hours add --from 22:00 --to 07:00 --channel offers')
     .action(withContext<AddFlags, []>(io, done, addQuiet))
   ofUser(group.command('clear'))
-    .description('Take all windows away')
+    .description('Remove all windows')
     .addHelpText('after', '\nExample:\n  $ zbell quiet-hours clear')
     .action(withContext<UserFlags, []>(io, done, async (context) => tellQuiet(context, await saveQuiet(context, []))))
 }
@@ -105,7 +105,7 @@ function capCommands(program: Command, io: Io, done: Run): void {
   const group = program.command('cap').description('At most so many notifications in so many hours to one person')
   group
     .command('list')
-    .description('What holds now')
+    .description('Show what is in force')
     .addHelpText('after', '\nExample:\n  $ zbell cap list')
     .action(withContext<object, []>(io, done, async (context) => tellCaps(context, await readCaps(context))))
   withCoverage(group.command('set <name>'))
@@ -116,7 +116,7 @@ function capCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<CapFlags, [string]>(io, done, setCap))
   group
     .command('remove <name>')
-    .description('Take a cap away')
+    .description('Remove a cap')
     .addHelpText('after', '\nExample:\n  $ zbell cap remove offers')
     .action(
       withContext<object, [string]>(io, done, async (context, name) => {

@@ -62,7 +62,7 @@ export function scheduleCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<{ readonly yes?: boolean }, []>(io, done, cancelAll))
   group
     .command('runs <name>')
-    .description('What became of its times, newest first')
+    .description('The results of its times, newest first')
     .option('--limit <count>', 'at most so many, up to 200', '20')
     .option('--after <place>', 'go on where the page before ended')
     .addHelpText('after', '\nExample:\n  $ zbell schedule runs evening')

@@ -47,7 +47,7 @@ export function segmentCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<object, [string]>(io, done, remove))
   group
     .command('count <rule-or-name>')
-    .description('How many a rule or a segment has, with some of them')
+    .description('How many devices a rule or a segment matches, with some of them')
     .addHelpText('after', `\nExample:\n  $ zbell segment count 'user.trips > 10'\n  $ zbell segment count commuters`)
     .action(withContext<object, [string]>(io, done, count))
   group

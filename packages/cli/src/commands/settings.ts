@@ -21,7 +21,7 @@ export function settingsCommands(program: Command, io: Io, done: Run): void {
     .description('What the app asks of its devices and of whoever sends to many; for owners')
   group
     .command('show')
-    .description('How they stand')
+    .description('Show the settings')
     .addHelpText('after', '\nExample:\n  $ zbell settings show')
     .action(
       withContext<object, []>(io, done, async (context) =>
@@ -40,7 +40,7 @@ export function settingsCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<ChangeFlags, []>(io, done, change))
   group
     .command('proof-key')
-    .description('Make a new key for proofs of users; the one before ends, and this one is printed this once')
+    .description('Create a new key for proofs of users; the one before ends, and this one is printed this once')
     .addHelpText('after', '\nExample:\n  $ zbell settings proof-key')
     .action(withContext<object, []>(io, done, proofKey))
 }

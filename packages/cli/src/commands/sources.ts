@@ -39,7 +39,7 @@ export function sourceCommands(program: Command, io: Io, done: Run): void {
     )
   group
     .command('save <file>')
-    .description('Save the source that a file (YAML or JSON) holds, and look at it for the first time')
+    .description('Save the source that a file (YAML or JSON) holds, and poll it for the first time')
     .option('--address <url>', 'its address, in place of the file’s: so that no file has its password')
     .option('--anyway', 'also when it cannot be read as it is said; otherwise what is there stays as it is')
     .addHelpText('after', '\nExample:\n  $ zbell source save sailings.yaml --address "$SAILINGS_URL"')

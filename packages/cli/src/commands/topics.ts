@@ -8,7 +8,7 @@ import { deleteVerb, listVerb } from './verbs.ts'
 type MemberFlags = { readonly user?: string[]; readonly device?: string[] }
 
 export function topicCommands(program: Command, io: Io, done: Run): void {
-  const group = program.command('topic').description('Look at topics, declare them, let people join and leave')
+  const group = program.command('topic').description('Show and declare topics, let people join and leave')
   listVerb(group, { io, done, noun: 'topic' }, 'Topics, with how many joined', {
     read: ({ client, app }) => client.all('listTopics', { params: { app } }),
     none: () => 'There is no topic yet; the first to join one makes it.',

@@ -16,7 +16,7 @@ type ImportFlags = { readonly format?: 'csv' | 'ndjson' }
 export function transferCommands(program: Command, io: Io, done: Run): void {
   program
     .command('export <what> [notification]')
-    .description('All devices, users, topics or notifications, or the deliveries of one, as a file')
+    .description('Export devices, users, topics or notifications, or the deliveries of one, as a file')
     .option('--output <file>', 'into this file; else onto the terminal')
     .option('--format <format>', 'csv or ndjson; else by the file’s name')
     .addHelpText(
@@ -26,7 +26,7 @@ export function transferCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<ExportFlags, [string, string | undefined]>(io, done, exportAll))
   program
     .command('import <what> <file>')
-    .description('Take in a file of devices, users or topics; lines that are refused are listed, the others go in')
+    .description('Import a file of devices, users or topics; refused lines are listed, the others are imported')
     .option('--format <format>', 'csv or ndjson; else by the file’s name')
     .addHelpText('after', '\nExample:\n  $ zbell import users passengers.csv')
     .action(withContext<ImportFlags, [Transferable, string]>(io, done, importAll))

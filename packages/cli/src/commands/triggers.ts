@@ -55,7 +55,7 @@ export function triggerCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<{ enable?: boolean }, [string]>(io, done, save))
   group
     .command('try <name>')
-    .description('What would come of an event or a row; nothing is stored, and nothing rings unless --ring says whom')
+    .description('What an event or a row would do; nothing is stored, and nothing rings unless --ring says whom')
     .option('--event <json>', 'an event, such as \'{"type": "…", "data": {…}}\'')
     .option('--row <json>', 'a row')
     .option('--before <json>', 'the row as it was before')
@@ -79,7 +79,7 @@ export function triggerCommands(program: Command, io: Io, done: Run): void {
   )
   group
     .command('log <name>')
-    .description('What came of each event and row, newest first')
+    .description('The result of each event and row, newest first')
     .option('--limit <count>', 'at most so many, up to 200', '20')
     .option('--after <place>', 'go on where the page before ended')
     .addHelpText('after', '\nExample:\n  $ zbell trigger log booked')
@@ -167,7 +167,7 @@ async function log({ client, app, flags, io, paint }: Context<PageFlags>, trigge
       one.notification ?? '',
       safe(cutFor(io, one.says ?? '', 70)),
     ])
-    io.out(table(['at', 'key', 'became', 'notification', ''], rows, paint.dim))
+    io.out(table(['at', 'key', 'result', 'notification', ''], rows, paint.dim))
     if (page.next !== null) io.out(paint.dim(`more: --after ${page.next}\n`))
   }
   return exitCodes.done

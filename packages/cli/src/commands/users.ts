@@ -17,7 +17,7 @@ type ListFlags = {
 }
 
 export function userCommands(program: Command, io: Io, done: Run): void {
-  const group = program.command('user').description('Look at people, and set what is known of them')
+  const group = program.command('user').description('Show people, and set their attributes')
   group
     .command('list')
     .description('People who have a name, newest first')

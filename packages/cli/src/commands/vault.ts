@@ -7,7 +7,7 @@ import { printJson, type Run } from './context.ts'
 export function vaultCommands(program: Command, io: Io, done: Run): void {
   program
     .command('vault')
-    .description('Look after stored secrets; with the operator’s key')
+    .description('Manage stored secrets; with the operator’s key')
     .command('rewrap')
     .description('Put all stored secrets under a new master key, while the service runs')
     .addHelpText(

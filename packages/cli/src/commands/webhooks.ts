@@ -38,8 +38,8 @@ type ReplayFlags = {
 }
 
 export function webhookCommands(program: Command, io: Io, done: Run): void {
-  const group = program.command('webhook').description('What the app’s own server is told: what happened here')
-  listVerb(group, { io, done, noun: 'webhook' }, 'Webhooks by name, and whether they get through', {
+  const group = program.command('webhook').description('Deliver events to the app’s own server')
+  listVerb(group, { io, done, noun: 'webhook' }, 'Webhooks by name, and whether requests succeed', {
     read: ({ client, app }) => client.all('listWebhooks', { params: { app } }),
     none: (zbell) => `There is no webhook yet. Save one with: ${zbell} webhook save FILE`,
     head: ['webhook', 'status', 'kinds', 'waiting', 'last delivered', ''],
@@ -54,7 +54,7 @@ export function webhookCommands(program: Command, io: Io, done: Run): void {
   })
   group
     .command('kinds')
-    .description('Every kind of event that can be told')
+    .description('Every kind of event that can be delivered')
     .addHelpText('after', '\nExample:\n  $ zbell webhook kinds')
     .action(withContext<object, []>(io, done, kinds))
   group
@@ -92,7 +92,7 @@ export function webhookCommands(program: Command, io: Io, done: Run): void {
     .action(withContext<{ kind?: string }, [string]>(io, done, tryIt))
   group
     .command('log <name>')
-    .description('Requests and how they ended, newest first; one of them with what was sent and answered')
+    .description('Requests and their results, newest first; one of them with what was sent and answered')
     .option('--limit <count>', 'at most so many, up to 200', '20')
     .option('--after <place>', 'go on where the page before ended')
     .option('--outcome <outcome>', `only ${Object.keys(tellingWords).join(', ')}`)

@@ -55,7 +55,7 @@ const columns: readonly Column<Notification>[] = [
   },
   {
     name: 'outcome',
-    title: 'What became of it',
+    title: 'Result',
     always: true,
     cell: (one) => (
       <div className="min-w-36">

@@ -20,7 +20,7 @@ export function AppPage() {
   return (
     <Page
       title={place.app.name}
-      asks="What is this app called, what does it ask, and who may speak for it?"
+      asks="Name, settings and keys of this app"
       action={isOwner && <ActionLink to="/app/new">Make another app</ActionLink>}
     >
       <div className="grid gap-x-14 gap-y-12 lg:grid-cols-[20rem_minmax(0,1fr)]">

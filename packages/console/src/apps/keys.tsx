@@ -55,7 +55,7 @@ const columns: readonly Column<Key>[] = [
   },
   {
     name: 'may',
-    title: 'May',
+    title: 'Role',
     always: true,
     cell: (one) =>
       one.revokedAt ? (

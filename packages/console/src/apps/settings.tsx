@@ -47,7 +47,7 @@ function Asks({ first }: { readonly first: AppSettings }) {
           of={filled}
           name="askFrom"
           label="Ask from so many devices on"
-          hint="Who sends to as many or more types their number"
+          hint="From so many devices on, the sender types the number"
           numeric
           className="w-40"
           disabled={!isOwner}

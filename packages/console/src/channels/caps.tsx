@@ -75,7 +75,7 @@ function Add({ onAdd }: { readonly onAdd: (cap: Cap) => Promise<unknown> }) {
   return (
     <Form of={filled} submit="Set this cap" clears className="mt-6" onSubmit={(cap) => onAdd(cap as Cap)}>
       <div className="grid gap-4 sm:grid-cols-3">
-        <TextInput of={filled} name="name" label="Name" hint="It is told by this" code placeholder="offers-a-week" />
+        <TextInput of={filled} name="name" label="Name" hint="How it is recognised" code placeholder="offers-a-week" />
         <TextInput of={filled} name="most" label="At most" hint="To one person" numeric />
         <TextInput of={filled} name="hours" label="In so many hours" hint="744 at most" numeric />
         <TextInput of={filled} name="channels" label="For channels" hint="Empty: for all" code placeholder="offers" />

@@ -46,7 +46,7 @@ const columns: readonly Column<Device, DeviceSort>[] = [
   { name: 'reach', title: 'Can it be rung?', sort: 'reach', always: true, cell: (one) => <Reach device={one} /> },
   { name: 'locale', title: 'Language', sort: 'locale', wide: true, cell: (one) => one.locale ?? '–' },
   { name: 'timeZone', title: 'Zone', sort: 'timeZone', wide: true, hidden: true, cell: (one) => one.timeZone ?? '–' },
-  { name: 'seenAt', title: 'Seen', sort: 'seenAt', wide: true, cell: (one) => <Moment at={one.seenAt} /> },
+  { name: 'seenAt', title: 'Last seen', sort: 'seenAt', wide: true, cell: (one) => <Moment at={one.seenAt} /> },
   {
     name: 'receiptAt',
     title: 'Last receipt',

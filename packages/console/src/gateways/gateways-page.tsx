@@ -61,7 +61,7 @@ export function GatewaysPage() {
       api.call('listGateways', { params: { app: place.app.slug }, query: { environment: place.environment } }),
   })
   return (
-    <Page title="Gateways" asks="How do we speak to each platform’s gateway?">
+    <Page title="Gateways" asks="How requests to each platform’s gateway are made">
       {error ? (
         <Failure error={error} />
       ) : data ? (

@@ -31,7 +31,7 @@ const columnsOf = (use: (version: number) => void, busy: boolean): readonly Colu
     cell: ({ profile }) => <code className="text-sm wrap-anywhere">{profile}</code>,
   },
   { name: 'asks', title: 'Asks for', wide: true, width: 150, cell: ({ asksFor }) => asksFor ?? '–' },
-  { name: 'made', title: 'Made', wide: true, width: 170, cell: ({ madeAt }) => <Moment at={madeAt} /> },
+  { name: 'made', title: 'Created', wide: true, width: 170, cell: ({ madeAt }) => <Moment at={madeAt} /> },
   { name: 'by', title: 'By', wide: true, cell: ({ madeBy }) => <bdi>{madeBy}</bdi> },
   {
     name: 'act',

@@ -20,7 +20,7 @@ export function HealthPage() {
     refetchInterval: againMs,
   })
   return (
-    <Page title="Health" asks="Does everything run, and how long does it take?">
+    <Page title="Health" asks="Whether everything runs, and how long it takes">
       {error ? (
         <Failure error={error} />
       ) : data ? (
@@ -120,7 +120,7 @@ const gatewayColumns: readonly Column<GatewayRow>[] = [
   },
   {
     name: 'flight',
-    title: 'On their way',
+    title: 'In flight',
     wide: true,
     align: 'end',
     width: 140,
@@ -197,7 +197,7 @@ const jobColumns: readonly Column<Job>[] = [
   },
   {
     name: 'took',
-    title: 'Took',
+    title: 'Duration',
     wide: true,
     width: 110,
     align: 'end',
@@ -240,7 +240,7 @@ const processColumns: readonly Column<Process>[] = [
       </span>
     ),
   },
-  { name: 'does', title: 'Does', always: true, width: 280, cell: ({ does }) => does },
+  { name: 'does', title: 'Part', always: true, width: 280, cell: ({ does }) => does },
   { name: 'since', title: 'Since', wide: true, cell: ({ startedAt }) => <Moment at={startedAt} /> },
   {
     name: 'memory',
@@ -250,7 +250,7 @@ const processColumns: readonly Column<Process>[] = [
     width: 110,
     cell: ({ memoryMb }) => `${Math.round(memoryMb)} MB`,
   },
-  { name: 'heard', title: 'Heard of', wide: true, cell: ({ seenAt }) => <Moment at={seenAt} /> },
+  { name: 'heard', title: 'Last report', wide: true, cell: ({ seenAt }) => <Moment at={seenAt} /> },
 ]
 
 function Processes({ health: { processes, databaseMs } }: { readonly health: Health }) {

@@ -33,7 +33,7 @@ export function SegmentPage() {
   return (
     <Page
       title={isNew ? 'A new segment' : name}
-      asks="Whom does it have, and why?"
+      asks="Who belongs to it, and why?"
       crumbs={[{ to: '/segments', name: 'Segments' }]}
       action={data && <Acts segment={data} />}
     >

@@ -30,7 +30,7 @@ export function SourcePage() {
   return (
     <Page
       title={name}
-      asks="Can it be read, and what does it show?"
+      asks="Whether it can be read, and what it contains"
       crumbs={[{ to: '/sources', name: 'Sources' }]}
       action={source.data && <Remove source={source.data} />}
     >

@@ -45,7 +45,7 @@ const columns: readonly Column<Source>[] = [
   },
   {
     name: 'looked',
-    title: 'Looked at',
+    title: 'Last polled',
     wide: true,
     width: 170,
     cell: ({ polledAt }) => polledAt && <Moment at={polledAt} />,
@@ -72,7 +72,7 @@ export function SourcesPage() {
   return (
     <Page
       title="Sources"
-      asks="What do triggers read, and can it be read?"
+      asks="What triggers read, and whether it can be read"
       action={
         <ActionLink to="/new-source" rank="primary" icon={Plus}>
           New source

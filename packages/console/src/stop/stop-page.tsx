@@ -60,7 +60,7 @@ function Running() {
           of={filled}
           name="reason"
           label="Why"
-          hint="Told to whoever looks"
+          hint="Shown to everybody who looks"
           placeholder="Wrong times in the timetable"
         />
       </Form>

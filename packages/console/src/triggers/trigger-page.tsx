@@ -44,7 +44,7 @@ export function TriggerPage() {
   return (
     <Page
       title={name}
-      asks="When does it ring, for whom, and what came of it?"
+      asks="When does it ring, for whom, and with what result?"
       crumbs={[{ to: '/triggers', name: 'Triggers' }]}
       action={trigger.data && <Acts trigger={trigger.data} />}
     >
@@ -184,7 +184,7 @@ const columns: readonly Column<Firing>[] = [
   },
   {
     name: 'became',
-    title: 'Became',
+    title: 'Result',
     always: true,
     width: 120,
     cell: ({ state }) => <span className={tones[state]}>{state}</span>,

@@ -28,7 +28,7 @@ const columns: readonly Column<Trigger>[] = [
   { name: 'is', title: 'Status', always: true, width: 110, cell: (one) => <TriggerState of={one} /> },
   {
     name: 'listens',
-    title: 'Listens to',
+    title: 'Events',
     always: true,
     cell: (one) => {
       const { source, types } = definitionOf(one)

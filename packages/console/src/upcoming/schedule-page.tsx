@@ -90,7 +90,7 @@ const columns: readonly Column<ScheduleRun>[] = [
   },
   {
     name: 'became',
-    title: 'Became',
+    title: 'Result',
     always: true,
     width: 120,
     cell: ({ state }) => <span className={looks[state]}>{state}</span>,

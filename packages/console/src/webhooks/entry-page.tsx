@@ -30,7 +30,7 @@ export function WebhookEntryPage() {
   return (
     <Page
       title={`Request ${entry}`}
-      asks="What was told, and what was answered?"
+      asks="What was sent, and what was answered"
       crumbs={[
         { to: '/webhooks', name: 'Webhooks' },
         { to: `/webhooks/${name}`, name },

@@ -24,7 +24,7 @@ const columns: readonly Column<Kind>[] = [
     width: 220,
     cell: ({ kind }) => <code className="text-sm">{kind}</code>,
   },
-  { name: 'says', title: 'Is told when', always: true, cell: ({ says }) => says },
+  { name: 'says', title: 'Condition', always: true, cell: ({ says }) => says },
 ]
 
 /** Writes a webhook, beginning with an example, beside the kinds of events that there are. */
@@ -47,7 +47,7 @@ export function NewWebhookPage() {
   return (
     <Page
       title="New webhook"
-      asks="What should your own server be told, and where?"
+      asks="Which events should your own server receive, and where?"
       crumbs={[{ to: '/webhooks', name: 'Webhooks' }]}
     >
       {made ? (

@@ -49,7 +49,7 @@ export function Replay({ name }: { readonly name: string }) {
         <span>Replay</span>
         <Select label="What" className="w-52" value={what} options={whats} onChange={setWhat} />
         <span>from</span>
-        <Select label="Of when" className="w-64" value={span} options={spans} onChange={setSpan} />
+        <Select label="Recorded at" className="w-64" value={span} options={spans} onChange={setSpan} />
         <Button busy={replay.isPending} onClick={() => replay.mutate()}>
           Replay
         </Button>

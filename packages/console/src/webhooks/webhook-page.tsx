@@ -42,7 +42,7 @@ export function WebhookPage() {
   return (
     <Page
       title={name}
-      asks="Does it get through, and what was your server told?"
+      asks="Whether requests succeed, and what was delivered to your server"
       crumbs={[{ to: '/webhooks', name: 'Webhooks' }]}
       action={webhook.data && isOwner && <Acts webhook={webhook.data} />}
     >
@@ -216,7 +216,7 @@ const logColumns = (name: string): readonly Column<WebhookEntry>[] => [
   { name: 'events', title: 'Events', always: true, width: 80, cell: ({ events }) => events },
   { name: 'attempt', title: 'Attempt', wide: true, width: 80, cell: ({ attempt }) => attempt },
   { name: 'answer', title: 'Answer', always: true, cell: (one) => <bdi>{answerWords(one)}</bdi> },
-  { name: 'took', title: 'Took', wide: true, width: 90, cell: ({ durationMs }) => `${durationMs} ms` },
+  { name: 'took', title: 'Duration', wide: true, width: 90, cell: ({ durationMs }) => `${durationMs} ms` },
 ]
 
 function NewSecret({ name }: { readonly name: string }) {

@@ -42,14 +42,14 @@ const columns: readonly Column<Webhook>[] = [
   },
   {
     name: 'told',
-    title: 'Last told',
+    title: 'Last delivered',
     wide: true,
     width: 170,
     cell: ({ toldAt }) => toldAt && <Moment at={toldAt} />,
   },
   {
     name: 'trouble',
-    title: 'Its receiver',
+    title: 'Receiver',
     wide: true,
     cell: ({ offBecause, fault }) => <bdi className="text-red">{offBecause ?? fault}</bdi>,
   },
@@ -68,7 +68,7 @@ export function WebhooksPage() {
   return (
     <Page
       title="Webhooks"
-      asks="What is your own server told, and does it get through?"
+      asks="What is delivered to your own server, and whether requests succeed"
       action={
         isOwner && (
           <ActionLink to="/new-webhook" rank="primary" icon={Plus}>
