@@ -9,7 +9,7 @@ import { anywhere, publicOnly } from './net/index.ts'
 import { Intake, Stops } from './notifications/index.ts'
 import { does, type Engine } from './open-engine.ts'
 import { ScheduleClock, Schedules } from './schedules/index.ts'
-import { Incoming, ReaderPool, type SourceParts, SourcePoller, Sources } from './sources/index.ts'
+import { Incoming, ReaderPool, type SourceParts, SourcePoller, SourceQueries, Sources } from './sources/index.ts'
 import { sourceAwayFirings, Triggers, triggerClocks } from './triggers/index.ts'
 import type { Vault } from './vault/index.ts'
 import { type DispatcherParts, WebhookDispatcher, Webhooks } from './webhooks/index.ts'
@@ -65,9 +65,11 @@ export function openUses({
     withinMs: config['sources.timeoutMs'],
   })
   closeables.push({ part: 'readers', close: () => readers.close() })
+  const queries = new SourceQueries({ ...outside, readers })
   const sourceParts: SourceParts = {
     ...outside,
     readers,
+    queries,
     withinMs: config['sources.timeoutMs'],
     onAway: sourceAwayFirings,
     onPolled: (kind, outcome) => metrics.sourceLooks.inc({ kind, outcome }),
@@ -89,7 +91,7 @@ export function openUses({
   const triggers = new Triggers({
     database,
     intake,
-    poller,
+    queries,
     evaluators,
     signals,
     keptDays,

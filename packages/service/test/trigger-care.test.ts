@@ -1,12 +1,17 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
+import type { ChannelSetting } from '@zbell/core/policy'
 import type { TriggerDefinition } from '@zbell/core/triggers'
 import { sql } from 'drizzle-orm'
 import { until } from '../../../e2e/harness/programs.ts'
 import { createApp, findApp } from '../src/apps/store/apps.ts'
 import type { Scope } from '../src/database/scope.ts'
+import { whereOf } from '../src/database/scope.ts'
 import { Signals } from '../src/engine/signals.ts'
 import type { EvaluatorPool } from '../src/evaluation/evaluator-pool.ts'
+import { saveTemplate } from '../src/notifications/store/templates.ts'
 import { storeOccurrences } from '../src/people/store/occurrences.ts'
+import { saveChannel } from '../src/policy/store/channels.ts'
+import { saveSegment } from '../src/segments/store/segments.ts'
 import { Triggers } from '../src/triggers/triggers.ts'
 import { addDevice, deafIntake, type ScratchApp, scratchApp } from './scratch-database.ts'
 import { evaluators } from './scratch-evaluator-pool.ts'
@@ -16,7 +21,7 @@ const process = (own: EvaluatorPool) =>
     database: app.database,
     signals: new Signals(),
     intake: deafIntake(app.database),
-    poller: {} as never,
+    queries: {} as never,
     evaluators: own,
     keptDays: 0,
     observer: {
@@ -182,5 +187,39 @@ test('a trigger of more than 64,000 characters is refused as a whole', async () 
   const values = Object.fromEntries(Array.from({ length: 40 }, (_, n) => [`v${n}`, `'${'x'.repeat(1_900)}'`]))
   await expect(save({ values })).rejects.toMatchObject({
     message: expect.stringMatching(/has .* characters in all; 64,000 at most/),
+  })
+})
+
+describe('what a firing sends', () => {
+  const setting = { title: 'Offers', quietHours: true, caps: true } as ChannelSetting
+
+  test('is of the trigger’s channel, also when a template of another makes its words', async () => {
+    const where = whereOf(app.scope)
+    for (const name of ['offers', 'sailings']) await saveChannel(app.database, where, { name, setting, madeBy: 'test' })
+    const content = { title: 'Sailing', channel: 'sailings' }
+    await saveTemplate(app.database, where, { name: 'sailing', content, declares: {}, madeBy: 'test' })
+    await save({
+      content: undefined,
+      template: 'sailing',
+      options: { channel: 'offers' },
+    } as Partial<TriggerDefinition>)
+    await happens({})
+    await firesUntil(app.scope, 1)
+    expect(
+      await app.database.rows(
+        sql`select c.name from notifications n join channels c on c.no = n.channel_no order by n.no desc limit 1`,
+      ),
+    ).toEqual([{ name: 'offers' }])
+  })
+
+  test('to a segment that has gone is a fault, and its log says which', async () => {
+    const where = whereOf(app.scope)
+    const segment = { name: 'regulars', rule: "device.platform == 'ios'", note: null, madeBy: 'test' }
+    await saveSegment(app.database, where, segment)
+    await save({ to: { any: ["'segment:regulars'"] } })
+    await app.database.change(sql`update segments set deleted_at = utc_timestamp(3)`)
+    await happens({})
+    const [firing] = await firesUntil(app.scope, 1)
+    expect(firing).toMatchObject({ state: 'fault', says: expect.stringContaining('segment:regulars') })
   })
 })

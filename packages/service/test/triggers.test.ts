@@ -40,7 +40,7 @@ function process(database: Database): Triggers {
     database,
     signals: new Signals(),
     intake: deafIntake(database),
-    poller: {} as never,
+    queries: {} as never,
     evaluators,
     keptDays: 0,
     observer: { fired: () => {}, failed: (trigger) => failed.push(trigger) },

@@ -4,6 +4,7 @@ export { Incoming } from './incoming.ts'
 export { ReaderPool } from './reader-pool.ts'
 export { serveSources } from './routes.ts'
 export { type SourceParts, SourcePoller } from './source-poller.ts'
+export { SourceQueries } from './source-queries.ts'
 export { Sources } from './sources.ts'
 export {
   awaySources,

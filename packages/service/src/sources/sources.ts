@@ -265,13 +265,15 @@ export class Sources {
     const { definition } = row
     switch (definition.kind) {
       case 'table': {
-        const { columns, rows } = await this.#poller.withReader(row, definition, url, (reader) => reader.sample())
+        const { columns, rows } = await this.#parts.queries.withReader(row, definition, url, (reader) =>
+          reader.sample(),
+        )
         return { columns: columns.map(({ name, type }) => ({ name, type })), rows }
       }
       case 'poll': {
         const answer = await poll({ url, headers, ca: definition.ca }, { ...this.#parts, etag: undefined })
         if (answer.is === 'same') return { columns: [], rows: [] }
-        return this.#poller.withRows(row, definition, answer.text, (reader) => reader.sample())
+        return this.#parts.queries.withRows(row, definition, answer.text, (reader) => reader.sample())
       }
       case 'segment': {
         const { people } = await segmentPeople(this.#parts.database, row, definition, 3)

@@ -69,7 +69,7 @@ export class DueFiringDispatcher {
     let rows: ReadonlyMap<string, Row>
     try {
       if (!source) throw new SourceFault('has gone')
-      rows = await this.#parts.poller.freshRows(source, found)
+      rows = await this.#parts.queries.freshRows(source, found)
     } catch (error) {
       if (error instanceof DatabaseUnavailable) throw error
       // Put off whatever the reason: what stays due and fails at each pass would stand before all others.

@@ -1,7 +1,7 @@
 import type { TriggerDefinition } from '@zbell/core/triggers'
 import { type Database, DatabaseUnavailable, type Scope } from '../database/index.ts'
 import type { Signals } from '../engine/index.ts'
-import type { SourcePoller } from '../sources/index.ts'
+import type { SourceQueries } from '../sources/index.ts'
 import { buildFiring, type FiringBuild, type Ring } from './firing.ts'
 import type { FiringState } from './store/firings.ts'
 import type { TriggerEvaluator } from './trigger-evaluator.ts'
@@ -23,7 +23,7 @@ export type FiringParts = {
   readonly database: Database
   readonly signals: Signals
   /** For rows that are asked for again. */
-  readonly poller: SourcePoller
+  readonly queries: SourceQueries
   readonly evaluator: TriggerEvaluator
   readonly keptDays: number
   readonly observer: FiringObserver

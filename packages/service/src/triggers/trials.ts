@@ -12,7 +12,7 @@ import {
 import { invalid, Problem } from '../base/index.ts'
 import { type Database, type Scope, whereOf } from '../database/index.ts'
 import type { Intake } from '../notifications/index.ts'
-import { SourceFault, type SourcePoller, type SourceRow, sourceStore, typedRow } from '../sources/index.ts'
+import { SourceFault, type SourceQueries, type SourceRow, sourceStore, typedRow } from '../sources/index.ts'
 import { requestOf, ringOf } from './firing.ts'
 import type { TriggerEvaluator } from './trigger-evaluator.ts'
 import { keyOf } from './trigger-input.ts'
@@ -46,13 +46,13 @@ export type TrialResult = {
 export class Trials {
   readonly #database: Database
   readonly #intake: Intake
-  readonly #poller: SourcePoller
+  readonly #queries: SourceQueries
   readonly #evaluator: TriggerEvaluator
 
-  constructor(database: Database, intake: Intake, poller: SourcePoller, evaluator: TriggerEvaluator) {
+  constructor(database: Database, intake: Intake, queries: SourceQueries, evaluator: TriggerEvaluator) {
     this.#database = database
     this.#intake = intake
-    this.#poller = poller
+    this.#queries = queries
     this.#evaluator = evaluator
   }
 
@@ -118,7 +118,7 @@ export class Trials {
   async #typed(scope: Scope, name: string, { row, before, take }: Pick<TrialInput, 'row' | 'before' | 'take'>) {
     if (row === undefined) return { masked: [] }
     const source = await sourceStore.find(this.#database, whereOf(scope), name)
-    const types = source ? await this.#poller.typesOf(source) : {}
+    const types = source ? await this.#queries.typesOf(source) : {}
     const pasted = typedRow(row, types)
     const taken = take && source ? await this.#taken(source, pasted) : undefined
     const masks = source && 'mask' in source.definition ? (source.definition.mask ?? []) : []
@@ -136,7 +136,7 @@ export class Trials {
   async #taken(source: SourceRow, row: Row): Promise<Row | undefined> {
     try {
       const key = keyOfTried(source.definition, row)
-      return (await this.#poller.freshRows(source, [{ key, row }])).get(key)
+      return (await this.#queries.freshRows(source, [{ key, row }])).get(key)
     } catch (error) {
       if (error instanceof SourceFault) throw invalid('/take', `cannot be done: ${source.name} ${error.message}`)
       throw error

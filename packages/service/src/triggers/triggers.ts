@@ -10,7 +10,7 @@ import { Problem } from '../base/index.ts'
 import { type Database, type Scope, whereOf } from '../database/index.ts'
 import type { EvaluatorPool } from '../evaluation/index.ts'
 import { type Intake, templateNamed } from '../notifications/index.ts'
-import { type SourcePoller, type SourceRow, sourceStore } from '../sources/index.ts'
+import { type SourceQueries, type SourceRow, sourceStore } from '../sources/index.ts'
 import { DueFiringDispatcher } from './due-firing-dispatcher.ts'
 import { EventDispatcher } from './event-dispatcher.ts'
 import type { FiringParts } from './firing-parts.ts'
@@ -26,7 +26,7 @@ export class Triggers {
   readonly #database: Database
   readonly #evaluator: TriggerEvaluator
   readonly #trials: Trials
-  readonly #poller: SourcePoller
+  readonly #queries: SourceQueries
   readonly #waiting: EventDispatcher
   readonly #due: DueFiringDispatcher
 
@@ -35,11 +35,11 @@ export class Triggers {
     intake,
     ...given
   }: Omit<FiringParts, 'evaluator'> & { readonly intake: Intake; readonly evaluators: EvaluatorPool }) {
-    const { database, poller } = given
+    const { database, queries } = given
     this.#database = database
-    this.#poller = poller
+    this.#queries = queries
     this.#evaluator = new TriggerEvaluator(evaluators)
-    this.#trials = new Trials(database, intake, poller, this.#evaluator)
+    this.#trials = new Trials(database, intake, queries, this.#evaluator)
     const parts = { ...given, evaluator: this.#evaluator }
     this.#waiting = new EventDispatcher(parts)
     this.#due = new DueFiringDispatcher(parts)
@@ -94,7 +94,7 @@ export class Triggers {
   async #columnsOf(source: SourceRow): Promise<readonly string[] | undefined> {
     if (source.definition.kind === 'segment') return ['user', 'segment']
     if (source.definition.kind !== 'table') return undefined
-    const columns = Object.keys(await this.#poller.typesOf(source))
+    const columns = Object.keys(await this.#queries.typesOf(source))
     return columns.length === 0 ? undefined : columns
   }
 
