@@ -123,7 +123,7 @@ describe('handing in', () => {
     expect(await list()).toEqual(before)
   })
 
-  test('goes to no gateway that it was not handed in for, unless the operator says so, or it is handed in again', async () => {
+  test('goes to no gateway that it was not added for, unless the operator says so, or it is added again', async () => {
     const platform = { ...params, platform: 'ios' }
     const elsewhere = readFileSync(`${dist}profiles/standin-ios.yaml`, 'utf8').replace(
       'https://127.0.0.1:7431',
@@ -135,11 +135,11 @@ describe('handing in', () => {
     const isRefused = async () => {
       expect(await refusal(save({}))).toMatchObject({
         code: 'profile-refused',
-        detail: expect.stringContaining('was not handed in for https://elsewhere.merrow-sound.example'),
+        detail: expect.stringContaining('was not added for https://elsewhere.merrow-sound.example'),
       })
       expect(await refusal(world.backend.call('tryGateway', { params: platform, body: trial }))).toMatchObject({
         code: 'gateway-not-ready',
-        detail: expect.stringContaining('an origin that the credential in use was not handed in for'),
+        detail: expect.stringContaining('an origin that the credential in use was not added for'),
       })
     }
     await isRefused()

@@ -147,7 +147,7 @@ describe('the guide, kind by kind', () => {
     await cli('gateway', 'reset', 'android')
   })
 
-  atLength('a client certificate: requested here, signed there, handed in, taken by the gateway', async () => {
+  atLength('a client certificate: requested here, signed there, added, taken by the gateway', async () => {
     const requested = await cli('credential', 'request', '--platform', 'ios', '--for', 'Merrow Sound Ferries')
     const signed = await control('/accounts/ios/certificates', requested.out)
     const profile = standin('ios')

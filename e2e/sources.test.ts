@@ -191,7 +191,7 @@ describe('at the command line', () => {
     )
     const saved = await command('source', 'save', file, '--address', world.databaseUrl)
     expect(saved).toMatchObject({ code: 0 })
-    expect(saved.out).toContain('# took in 2 rows')
+    expect(saved.out).toContain('# read 2 rows')
     const away = await command('source', 'save', file, '--address', world.databaseUrl.replace(/:\d+\//, ':1/'))
     expect(away).toMatchObject({ code: 6, err: expect.stringContaining('nothing answers at') })
     const { password } = new URL(world.databaseUrl)
@@ -200,7 +200,7 @@ describe('at the command line', () => {
       expect(said).toContain(':•••@127.0.0.1')
     }
     writeFileSync(file, (await command('source', 'show', 'board')).out)
-    expect((await command('source', 'save', file)).out).toContain('# took in 2 rows')
+    expect((await command('source', 'save', file)).out).toContain('# read 2 rows')
     const tried = await command('source', 'try', 'board')
     expect(tried.out).toMatch(/vessel +text +Kittiwake +Sandpiper/)
     expect((await command('source', 'list')).out).toMatch(/sailings +table +fine .* sailing-late/)

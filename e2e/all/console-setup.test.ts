@@ -40,7 +40,7 @@ describe('a new app, in the console', () => {
     await ios.getByLabel('Identifier').fill('example.brackenholm')
     await ios.getByRole('button', { name: 'Save', exact: true }).click()
     await ios.getByText('2 of 7').waitFor()
-    await ios.getByRole('link', { name: 'Hand one in' }).waitFor()
+    await ios.getByRole('link', { name: 'Add a credential' }).waitFor()
   })
 
   test('rehearses on a virtual handset, and says everywhere that it was a rehearsal', async () => {

@@ -62,7 +62,7 @@ function askSecret(prompt: string): Promise<string> {
         }
         if (key === '\u0003') {
           end()
-          fail(new Error('nothing was handed in'))
+          fail(new Error('standard input was empty'))
           return
         }
         typed = key === '\u007f' ? typed.slice(0, -1) : typed + key

@@ -80,11 +80,11 @@ describe('the way to a ring', () => {
     ],
     ['no profile', { profile: undefined }, 'profile', 'open', /no gateway profile/],
     [
-      'a credential that was handed in for another gateway',
+      'a credential that was added for another gateway',
       { credential: { ...key, elsewhere: 'https://elsewhere.example' } },
       'credential',
       'trouble',
-      /not handed in for https:\/\/elsewhere\.example/,
+      /not added for https:\/\/elsewhere\.example/,
     ],
     ['the web without a profile', { platform: 'web', profile: undefined }, 'gateway', 'done', /It works/],
     [

@@ -30,7 +30,7 @@ describe('a source that is not as it was', () => {
     await app.run('alter table sailings modify delay varchar(20)', `update sailings set delay = '99'`)
     await look()
     expect(await firings()).toEqual([])
-    expect((await source()).note).toBe('took in 2 rows anew: delay is text now, and was number')
+    expect((await source()).note).toBe('read 2 rows anew: delay is text now, and was number')
   })
 
   test('that takes too long for one answer is given up, and says so', async () => {
@@ -52,7 +52,7 @@ describe('a source that is not as it was', () => {
     while ((await one.triggers.fireWaiting()) > 0);
     expect(await states()).toEqual(['101 rung'])
     await save({ ...compared, table: undefined, select: 'select * from sailings -- all of them' } as WrittenSource)
-    expect((await source()).note).toBe('took in 2 rows')
+    expect((await source()).note).toBe('read 2 rows')
     expect(await states()).toEqual(['101 rung'])
   })
 
@@ -112,7 +112,7 @@ describe('whatever dies', () => {
         expect(
           (await save({ ...compared, select: `select * from sailings -- ${n}`, table: undefined } as WrittenSource)).row
             .note,
-        ).toBe('took in 2 rows')
+        ).toBe('read 2 rows')
     } finally {
       await quick.poller.close()
     }

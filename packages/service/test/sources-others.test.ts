@@ -85,7 +85,7 @@ describe('an address that is polled', () => {
   test('rings for what changes in the rows that its expression picks, nested as they are', async () => {
     answers = () => ({ body: departures({ no: 1, at: { pier: 'Saltmere', berth: 2 } }, { no: 9, line: 'test' }) })
     await one.sources.save(app.scope, 'board', polled(), 'test')
-    expect((await source('board')).note).toBe('took in 1 row')
+    expect((await source('board')).note).toBe('read 1 row')
     await listen('board', 'row.at.berth != before.at.berth', { pier: 'row.at.pier' })
     answers = () => ({ body: departures({ no: 1, at: { berth: 3, pier: 'Saltmere' } }, { no: 9, line: 'other' }) })
     await look('board')
@@ -288,7 +288,7 @@ describe('a segment', () => {
     }
     await saveSegment(app.database, where, { name: 'regulars', rule: 'user.trips >= 10', note: null, madeBy: 'test' })
     await one.sources.save(app.scope, 'regulars', { kind: 'segment', segment: 'regulars' }, 'test')
-    expect((await source('regulars')).note).toBe('took in 1 row')
+    expect((await source('regulars')).note).toBe('read 1 row')
     await one.triggers.save(
       app.scope,
       'rings',
@@ -307,7 +307,7 @@ describe('a segment', () => {
     expect((await states()).sort()).toEqual(['ada rung', 'haru rung'])
     await saveSegment(app.database, where, { name: 'regulars', rule: 'user.trips >= 1', note: null, madeBy: 'test' })
     await look('regulars')
-    expect((await source('regulars')).note).toBe('took in 2 rows anew: regulars is version 2 now, and was version 1')
+    expect((await source('regulars')).note).toBe('read 2 rows anew: regulars is version 2 now, and was version 1')
     expect(await firings()).toHaveLength(2)
   })
 

@@ -28,7 +28,7 @@ describe('a table by comparison', () => {
       () => source(),
       (row) => row.note !== null,
     )
-    expect(note).toBe('took in 2 rows')
+    expect(note).toBe('read 2 rows')
     await listen()
     await look()
     expect(await firings()).toEqual([])

@@ -206,7 +206,7 @@ async function list(context: Context<object>): Promise<number> {
   const page = { items: await client.all('listCredentials', { params: { app } }), next: null }
   if (flags.json) printJson(io, page)
   else if (page.items.length === 0)
-    io.out(`There is no credential yet. Hand one in with: ${called(io)} credential add FILE --platform …\n`)
+    io.out(`There is no credential yet. Add one with: ${called(io)} credential add FILE --platform …\n`)
   else {
     const rows = page.items.map((one) => [
       one.id,
@@ -283,7 +283,7 @@ const stands: Record<Credential['state'], string> = {
   retired: 'is retired',
 }
 
-/** What ends within so many days is said when it is handed in. */
+/** What ends within so many days is said when it is added. */
 const soonDays = 30
 
 function tell({ flags, io, paint }: Context<object>, one: Credential): number {

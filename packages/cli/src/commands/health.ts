@@ -43,7 +43,7 @@ async function health({ client, app, flags, io, paint }: Context<object>): Promi
 
 const processTable = ({ processes }: Health, dim: (text: string) => string): string =>
   table(
-    ['process', 'does', 'since', 'memory', 'heard'],
+    ['process', 'parts', 'since', 'memory', 'last report'],
     processes.map((one) => [
       `${safe(one.host)}:${one.pid}`,
       one.does,
@@ -56,7 +56,7 @@ const processTable = ({ processes }: Health, dim: (text: string) => string): str
 
 const jobTable = ({ jobs }: Health, dim: (text: string) => string): string =>
   table(
-    ['in the background', 'every', 'last run', 'took', 'result'],
+    ['background job', 'every', 'last run', 'took', 'result'],
     jobs.map((job) => [
       job.name,
       span(job.everySeconds * 1_000),
@@ -78,7 +78,7 @@ const gatewayTable = (
   dim: (text: string) => string,
 ): string =>
   table(
-    ['gateway', 'state', 'in flight', 'median', '99 %', 'answers in 5 min', 'where', 'pid'],
+    ['gateway', 'state', 'in flight', 'median', 'p99', 'answers in 5 min', 'where', 'pid'],
     all.map(({ gateway, pid }) => [
       nameGateway(gateway),
       gateway.state,

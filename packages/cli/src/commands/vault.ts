@@ -23,7 +23,7 @@ export function vaultCommands(program: Command, io: Io, done: Run): void {
       if (flags.json) printJson(io, outcome)
       else {
         io.out(`${rewrapped} stored secrets are under a new master key.\n`)
-        if (unopened > 0) io.err(`${unopened} could be opened by none, and stay as they are: hand them in anew.\n`)
+        if (unopened > 0) io.err(`${unopened} could be opened by none, and stay as they are: add them again.\n`)
       }
       done(exitCodes.done)
     })

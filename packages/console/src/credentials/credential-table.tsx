@@ -92,7 +92,7 @@ export function CredentialTable({ items }: { readonly items: readonly Credential
     return (
       <p className="max-w-2xl">
         A credential is the secret that a platform’s gateway asks for: a certificate or a key, as you downloaded it
-        there. None is here yet for {place.environment}; hand one in below.
+        there. None is here yet for {place.environment}; add one below.
       </p>
     )
   }

@@ -96,7 +96,7 @@ export function HandIn() {
   }
   return (
     <form onSubmit={submit} noValidate className="grid content-start gap-5">
-      <h2>Hand one in</h2>
+      <h2>Add a credential</h2>
       <Field label="Platform" hint="Whose gateway asks for it">
         {(props) => <Select {...props} className="w-48" value={platform} options={platforms} onChange={setPlatform} />}
       </Field>

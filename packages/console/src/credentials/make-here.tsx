@@ -36,7 +36,7 @@ function WebKey() {
         await client.invalidateQueries({ queryKey: keys.credentials(place) })
       }}
     >
-      <h2>A web key pair, made here</h2>
+      <h2>Generate a web push key pair</h2>
       <TextInput
         of={filled}
         name="subject"

@@ -63,7 +63,7 @@ function Verdict({ health }: { readonly health: Health }) {
       )}
       <p className="mt-2 text-soft">
         {due + later + paused === 0
-          ? 'Nobody waits in the queue.'
+          ? 'The queue is empty.'
           : `In the queue: ${count(due)} devices whose turn has come, ${count(later)} for later, ${count(paused)} paused.`}
         {health.devicesPerSecond !== null && ` ${count(health.devicesPerSecond)} devices a second of late.`}
       </p>

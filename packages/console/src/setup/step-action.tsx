@@ -25,7 +25,7 @@ export function StepAction({ step, platform, isNext }: Props) {
     case 'hand-in-credential':
       return (
         <Link to={`/credentials?platform=${platform.platform}`} className={look}>
-          Hand one in
+          Add a credential
         </Link>
       )
     case 'save-profile':

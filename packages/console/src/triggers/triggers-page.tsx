@@ -67,7 +67,7 @@ export function TriggersPage() {
   return (
     <Page
       title="Triggers"
-      asks="What rings without a person, and when?"
+      asks="What rings by itself, and when"
       action={
         <ActionLink to="/new-trigger" rank="primary" icon={Plus}>
           New trigger

@@ -233,7 +233,7 @@ export const problems = {
   'credential-refused': {
     status: 422,
     title: 'This cannot be a credential.',
-    remedy: 'Mend what the detail names and hand it in again; nothing was kept.',
+    remedy: 'Correct what the detail names and add it again; nothing was stored.',
   },
   'credential-not-ready': {
     status: 409,

@@ -88,7 +88,7 @@ export const credential = z
     origins: z
       .array(z.string())
       .describe(
-        'Gateways that it was handed in for; beside those that the service’s configuration names, it goes nowhere else.',
+        'Gateways that it was added for; beside those that the service’s configuration names, it goes nowhere else.',
       ),
     notBefore: instant.nullable(),
     notAfter: instant.nullable(),

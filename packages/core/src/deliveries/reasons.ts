@@ -32,9 +32,8 @@ export const reasons = {
   },
   'credential-elsewhere': {
     code: 30,
-    detail: 'The gateway profile leads to an origin that the credential in use was not handed in for.',
-    remedy:
-      'Hand the credential in again if the origin is right, or let the operator save the profile, then send again.',
+    detail: 'The gateway profile leads to an origin that the credential in use was not added for.',
+    remedy: 'Add the credential again if the origin is right, or let the operator save the profile, then send again.',
   },
   'missing-fact': {
     code: 27,

@@ -63,11 +63,11 @@ export function connectionStep(code: string): ConnectionStep {
 export function sayVerdict(verdict: CheckVerdict): string {
   switch (verdict.is) {
     case 'works':
-      return 'It works: the gateway took the credential and only missed the device, which cannot exist.'
+      return 'It works: the gateway accepted the credential, and refused only the test token, which belongs to no device.'
     case 'refused':
       return `The gateway refuses it, with status ${verdict.status}. Check that it is the one for this app and environment, and that it was not revoked at the platform.`
     case 'wrong-environment':
-      return 'It belongs to the other environment. Hand it in there, and here the one for this environment.'
+      return 'It belongs to the other environment. Add it there, and here the one for this environment.'
     case 'clock-off':
       return `The gateway refuses it, and this machine’s clock is ${Math.abs(verdict.seconds)} seconds ${verdict.seconds > 0 ? 'ahead' : 'behind'}. Set the clock, then check again.`
     case 'unreachable':

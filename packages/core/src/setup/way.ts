@@ -40,7 +40,7 @@ export type SetupFacts = {
         readonly addedAtMs: number
         readonly notAfterMs: number | undefined
         readonly rejected: boolean
-        /** Where the profile leads, when the credential was not handed in for that. */
+        /** Where the profile leads, when the credential was not added for that. */
         readonly elsewhere?: string | undefined
         readonly check: { readonly verdict: CheckVerdict; readonly atMs: number } | undefined
       }
@@ -97,7 +97,7 @@ export function wayToRing(facts: SetupFacts, nowMs: number): SetupStep[] {
 
 /**
  * The step to take next, which always says what to do; `undefined` when the way is gone. What was only rehearsed is still to be
- * done. Alert comes first, but for a profile that is missing: nothing can be asked or handed in without it.
+ * done. Alert comes first, but for a profile that is missing: nothing can be asked or added without it.
  */
 export function nextStep(steps: readonly SetupStep[]): SetupStep | undefined {
   const left = steps.filter(({ state, remedy }) => state !== 'done' && remedy !== undefined)
@@ -119,7 +119,7 @@ function identifier({ identifier: given, platform }: SetupFacts): Outcome {
   }
 }
 
-/** It comes before the credential, which goes only where it was handed in for. */
+/** It comes before the credential, which goes only where it was added for. */
 function profile({ profile: given }: SetupFacts, nowMs: number): Outcome {
   if (!given)
     return {
@@ -141,7 +141,7 @@ function credential({ credential: given, platform }: SetupFacts, nowMs: number):
   if (!given) {
     const remedy =
       platform === 'web'
-        ? 'Make a key pair here, or hand one in.'
+        ? 'Make a key pair here, or add one.'
         : 'Add the certificate or key that the platform gave you.'
     return { state: 'open', detail: 'None is in use.', remedy, ...handIn }
   }
@@ -150,11 +150,11 @@ function credential({ credential: given, platform }: SetupFacts, nowMs: number):
   if (due === 0)
     return { state: 'trouble', detail: `${what}, but it has expired.`, remedy: 'Add a new one.', ...handIn }
   if (given.elsewhere !== undefined) {
-    const detail = `${what}, but it was not handed in for ${given.elsewhere}.`
+    const detail = `${what}, but it was not added for ${given.elsewhere}.`
     return {
       state: 'trouble',
       detail,
-      remedy: 'Hand it in again: a credential goes only where that was said.',
+      remedy: 'Add it again: a credential goes only where that was said.',
       ...handIn,
     }
   }

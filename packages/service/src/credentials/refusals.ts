@@ -5,7 +5,7 @@ export type Refusal = {
   readonly at?: string
 }
 
-/** Why something that was handed in cannot be a credential. The wording lives here and nowhere else. */
+/** Why something that was added cannot be a credential. The wording lives here and nowhere else. */
 export const refusals = {
   'something-else': {
     says: 'This is neither a key nor a certificate in a form that is known here.',
@@ -90,7 +90,7 @@ export const refusals = {
 
 export type RefusalCode = keyof typeof refusals
 
-/** What was handed in is refused; nothing of it is kept. */
+/** What was added is refused; nothing of it is kept. */
 export class CredentialRefused extends Error {
   override readonly name = 'CredentialRefused'
   readonly code: RefusalCode

@@ -96,7 +96,7 @@ export class CredentialRegistry {
     if (waits && waits.id !== retires) throw new CredentialWaits(waits)
   }
 
-  /** One that is known and handed in again may go where the profiles lead by now. @throws {CredentialRefused} */
+  /** One that is known and added again may go where the profiles lead by now. @throws {CredentialRefused} */
   async #bindAnew(scope: Scope, known: CredentialRow): Promise<CredentialRow> {
     const origins = await this.#originsFor(scope, known.platform)
     if (origins.every((origin) => known.origins?.includes(origin))) throw new CredentialRefused('known')

@@ -7,7 +7,7 @@ import { pemBlocks } from './pem.ts'
 import { CredentialRefused } from './refusals.ts'
 import { isCertificateRequest } from './request-form.ts'
 
-/** What lay in the files that were handed in. */
+/** What lay in the files that were added. */
 export type Unpacked = {
   readonly keys: { readonly key: KeyObject; readonly keyId?: string }[]
   /** What a JSON file says that a key stood in, the key itself among it. */

@@ -109,12 +109,12 @@ export class Profiles {
 
   /** A credential may not go where a profile leads. @throws {ProfileRefused} */
   refuseUnbound({ text }: UsedProfile, origin: string): never {
-    const says = `origins: the credential in use was not handed in for ${origin}. Save the profile without using it, hand the credential in again, and put the profile in use; or let the operator save it`
+    const says = `origins: the credential in use was not added for ${origin}. Save the profile without using it, add the credential again, and put the profile in use; or let the operator save it`
     throw new ProfileRefused([faultAt(text, 'origins', says)])
   }
 
   /**
-   * Where a profile leads that a credential may not go to: not handed in for that origin, which the operator’s configuration does
+   * Where a profile leads that a credential may not go to: not added for that origin, which the operator’s configuration does
    * not name either.
    */
   async unboundOrigin(

@@ -80,7 +80,7 @@ export function serveGateways(api: Api, database: Database, gateways: GatewayReg
   })
 
   /**
-   * A credential goes only to the origins that it was handed in for, and where the operator says.
+   * A credential goes only to the origins that it was added for, and where the operator says.
    * @throws {ProfileRefused} where one that is used now would not go
    */
   const bound = async (place: GatewayPlace, written: UsedProfile, actor: string): Promise<void> => {

@@ -123,6 +123,6 @@ function noteOf(what: {
 }): { readonly note?: string } {
   const { isFirst, wasTaken, other, rows, late, found } = what
   const count = rowsText(rows)
-  if (isFirst) return { note: wasTaken ? `took in ${count} anew: ${other}` : `took in ${count}` }
+  if (isFirst) return { note: wasTaken ? `read ${count} anew: ${other}` : `read ${count}` }
   return late > 0 ? { note: noteOfLate(late, found) } : {}
 }
