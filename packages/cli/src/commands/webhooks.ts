@@ -87,7 +87,7 @@ export function webhookCommands(program: Command, io: Io, done: Run): void {
   group
     .command('try <name>')
     .description('Send the example of a kind now, and show the request and the answer')
-    .option('--kind <kind>', 'whose example; the first kind that it is told when left out')
+    .option('--kind <kind>', 'whose example; the first of its kinds when left out')
     .addHelpText('after', '\nExample:\n  $ zbell webhook try office --kind device.retired')
     .action(withContext<{ kind?: string }, [string]>(io, done, tryIt))
   group
@@ -107,7 +107,7 @@ export function webhookCommands(program: Command, io: Io, done: Run): void {
     .option('--event <id>', 'only this event of the entry')
     .option('--from <time>', 'from an instant on, or from so long ago: 30m, 2h, 1d')
     .option('--to <time>', 'until then; until now when left out')
-    .option('--outcome <outcome>', 'only what was told, or what was given-up')
+    .option('--outcome <outcome>', 'only what was acknowledged (told), or given-up')
     .option('--kind <kind>', 'only events of a kind')
     .addHelpText('after', '\nExample:\n  $ zbell webhook replay office --from 2h --outcome given-up')
     .action(withContext<ReplayFlags, [string]>(io, done, replay))
@@ -133,7 +133,7 @@ async function kinds({ client, flags, io, paint }: Context<object>): Promise<num
   else
     io.out(
       table(
-        ['kind', 'is told when'],
+        ['kind', 'is sent when'],
         all.items.map(({ kind, says }) => [kind, says]),
         paint.dim,
       ),
@@ -155,12 +155,12 @@ function tell({ flags, io, paint }: Context<object>, one: Webhook): number {
     return exitCodes.done
   }
   const { name, url, kinds: heard, when, batch, ca, enabled } = one
-  const told = one.toldAt === null ? 'told nothing yet' : `told last ${moment(one.toldAt, io)}`
+  const told = one.toldAt === null ? 'nothing delivered yet' : `last delivered ${moment(one.toldAt, io)}`
   io.out(paint.dim(`# ${webhookState(one)}, ${told}, by ${safe(one.madeBy)}\n`))
   const trouble = one.offBecause ?? one.fault
   if (trouble !== null) io.out(paint.bad(`# its receiver ${safe(trouble)}\n`))
   if (one.waiting > 0) io.out(`# ${waitingWords(one)} ${one.waiting === 1 ? 'waits' : 'wait'}\n`)
-  if (one.dropped > 0) io.out(paint.bad(`# ${eventsWords(one.dropped)} went untold\n`))
+  if (one.dropped > 0) io.out(paint.bad(`# ${eventsWords(one.dropped)} were never delivered\n`))
   for (const until of one.olderSecretsUntil) io.out(`# the secret before signs too, until ${moment(until, io)}\n`)
   if (one.secret !== null) io.out(`# its secret, shown this once: ${paint.strong(one.secret)}\n`)
   const file = {
@@ -213,7 +213,7 @@ async function log(context: Context<LogFlags>, webhook: string): Promise<number>
     throw new UsageError(`--outcome wants one of ${Object.keys(tellingWords).join(', ')}.`)
   const page = await client.call('listWebhookLog', { params: { app, webhook }, query: { limit, after, outcome, kind } })
   if (flags.json) printJson(io, page)
-  else if (page.items.length === 0) io.out('Nothing was told yet.\n')
+  else if (page.items.length === 0) io.out('Nothing was delivered yet.\n')
   else {
     const rows = page.items.map((one) => [
       String(one.no),

@@ -70,12 +70,12 @@ export function WhyPage() {
         </div>
       )}
       {explanation.error ? <Failure error={explanation.error} /> : who !== '' && !explanation.data && <Waiting />}
-      {explanation.data && <Told explanation={explanation.data} />}
+      {explanation.data && <Details explanation={explanation.data} />}
     </Page>
   )
 }
 
-function Told({ explanation: { verdict, about, devices, likely } }: { readonly explanation: Explanation }) {
+function Details({ explanation: { verdict, about, devices, likely } }: { readonly explanation: Explanation }) {
   return (
     <div className="mt-8 max-w-3xl">
       <p className="text-2xl leading-snug font-semibold" aria-live="polite">

@@ -38,7 +38,7 @@ export function SourcePage() {
         <Failure error={source.error} />
       ) : source.data ? (
         <div className="grid gap-10">
-          <Told source={source.data} />
+          <Details source={source.data} />
           <TrySource name={name} />
           <DefinitionFile
             key={source.data.version}
@@ -57,7 +57,7 @@ export function SourcePage() {
   )
 }
 
-function Told({ source }: { readonly source: Source }) {
+function Details({ source }: { readonly source: Source }) {
   const { kind, triggers, polledAt, note, leftOut, fault, faultSince, address, version, madeBy } = source
   const facts: readonly Fact[] = [
     ['Status', <SourceState key="is" of={source} />],

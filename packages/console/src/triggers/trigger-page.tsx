@@ -52,7 +52,7 @@ export function TriggerPage() {
         <Failure error={trigger.error} />
       ) : trigger.data ? (
         <div className="grid grid-cols-[minmax(0,1fr)] gap-10">
-          <Told trigger={trigger.data} />
+          <Details trigger={trigger.data} />
           <TryTrigger
             name={name}
             source={definitionOf(trigger.data).source}
@@ -91,7 +91,7 @@ export function TriggerPage() {
   )
 }
 
-function Told({ trigger }: { readonly trigger: Trigger }) {
+function Details({ trigger }: { readonly trigger: Trigger }) {
   const definition = definitionOf(trigger)
   const { source, types, devices, key, notMoreOftenThan, after, unless } = definition
   const code = (text: string) => <code className="font-mono text-sm wrap-anywhere">{text}</code>

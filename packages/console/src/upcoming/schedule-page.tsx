@@ -44,7 +44,7 @@ export function SchedulePage() {
         <Failure error={schedule.error} />
       ) : schedule.data ? (
         <div className="grid gap-10">
-          <Told schedule={schedule.data} />
+          <Details schedule={schedule.data} />
           <section aria-labelledby="runs">
             <h2 id="runs" className="mb-2">
               What became of its times
@@ -107,7 +107,11 @@ const columns: readonly Column<ScheduleRun>[] = [
   },
 ]
 
-function Told({ schedule: { when, notification, shows, nextAt, paused, skipped } }: { readonly schedule: Schedule }) {
+function Details({
+  schedule: { when, notification, shows, nextAt, paused, skipped },
+}: {
+  readonly schedule: Schedule
+}) {
   const request = notification as unknown as { readonly to: Parameters<typeof sayTarget>[0] }
   const facts: readonly Fact[] = [
     ['Shows', <bdi key="shows">{shows.title || 'Wakes the app'}</bdi>],

@@ -10,7 +10,7 @@ import { type Fact, Facts } from '../parts/facts.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { Failure, Page, Waiting } from '../parts/page.tsx'
 import { Request } from './request.tsx'
-import { Telling } from './webhook-state.tsx'
+import { EntryOutcome } from './webhook-state.tsx'
 
 /** One request of a webhook’s log. */
 export function WebhookEntryPage() {
@@ -65,7 +65,7 @@ export function WebhookEntryPage() {
 }
 
 const factsOf = (entry: WebhookEntry): readonly Fact[] => [
-  ['Outcome', <Telling key="it" of={entry} />],
+  ['Outcome', <EntryOutcome key="it" of={entry} />],
   ['At', <Moment key="at" at={entry.at} />],
   ['Events', `${eventsWords(entry.events)} of ${entry.kind ?? 'several kinds'}`],
   ['Attempt', String(entry.attempt)],

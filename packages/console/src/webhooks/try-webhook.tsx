@@ -24,7 +24,7 @@ export function TryWebhook({ name }: { readonly name: string }) {
     onSuccess: () => client.invalidateQueries({ queryKey: keys.webhooks(place) }),
   })
   const options = [
-    { value: '', label: 'The first kind that it is told' },
+    { value: '', label: 'The first of its kinds' },
     ...(kinds.data?.items ?? []).map((one) => ({ value: one.kind, label: one.kind })),
   ]
   return (

@@ -20,9 +20,9 @@ import { Select } from '../parts/select.tsx'
 import { ShownOnce } from '../parts/shown-once.tsx'
 import { Replay } from './replay.tsx'
 import { TryWebhook } from './try-webhook.tsx'
-import { Telling, WebhookState } from './webhook-state.tsx'
+import { EntryOutcome, WebhookState } from './webhook-state.tsx'
 
-/** One webhook: whether it gets through, what it was told, and how it is defined. */
+/** One webhook: whether it gets through, what was delivered, and how it is defined. */
 export function WebhookPage() {
   const place = usePlace()
   const client = useQueryClient()
@@ -50,7 +50,7 @@ export function WebhookPage() {
         <Failure error={webhook.error} />
       ) : webhook.data ? (
         <div className="grid grid-cols-[minmax(0,1fr)] gap-10">
-          <Told webhook={webhook.data} />
+          <Details webhook={webhook.data} />
           <TryWebhook name={name} />
           <Log name={name} />
           <Replay name={name} />
@@ -85,7 +85,7 @@ const definitionOf = ({ name, url, kinds, when, batch, ca, enabled }: Webhook): 
   ...(enabled ? {} : { enabled }),
 })
 
-function Told({ webhook }: { readonly webhook: Webhook }) {
+function Details({ webhook }: { readonly webhook: Webhook }) {
   const { url, kinds, when, batch, waiting, waitingSince, fault, faultSince, offBecause, toldAt, dropped } = webhook
   const code = (text: string) => <code className="font-mono text-sm wrap-anywhere">{text}</code>
   const facts: readonly Fact[] = [
@@ -119,7 +119,7 @@ function Told({ webhook }: { readonly webhook: Webhook }) {
     ['Kinds', code(kinds.join(', '))],
     ...(when === null ? [] : [['When', code(when)] as const]),
     ...(batch === 1 ? [] : [['In lists of', `up to ${batch.toLocaleString('en')} events`] as const]),
-    ['Last told', toldAt === null ? 'not yet' : <Moment key="told" at={toldAt} />],
+    ['Last delivered', toldAt === null ? 'not yet' : <Moment key="told" at={toldAt} />],
     [
       'Waiting',
       waiting === 0 ? (
@@ -174,7 +174,7 @@ function Log({ name }: { readonly name: string }) {
   return (
     <section aria-labelledby="log">
       <div className="mb-2 flex flex-wrap items-center gap-4">
-        <h2 id="log">Its log</h2>
+        <h2 id="log">Request log</h2>
         <Select label="Which requests" className="w-56" value={outcome} options={outcomes} onChange={setOutcome} />
       </div>
       {log.error ? (
@@ -186,7 +186,7 @@ function Log({ name }: { readonly name: string }) {
           rows={log.data?.items ?? []}
           idOf={({ no }) => String(no)}
           columns={logColumns(name)}
-          none="Nothing was told yet."
+          none="Nothing was delivered yet."
         />
       )}
     </section>
@@ -205,7 +205,7 @@ const logColumns = (name: string): readonly Column<WebhookEntry>[] => [
       </Link>
     ),
   },
-  { name: 'became', title: 'Outcome', always: true, width: 210, cell: (one) => <Telling of={one} /> },
+  { name: 'became', title: 'Outcome', always: true, width: 210, cell: (one) => <EntryOutcome of={one} /> },
   {
     name: 'kind',
     title: 'Kind',
@@ -269,7 +269,7 @@ function Acts({ webhook: { name, enabled } }: { readonly webhook: Webhook }) {
         onSwitch={(isOn) => api.call('changeWebhook', { ...at, body: { enabled: isOn } }).finally(anew)}
       />
       <DeleteIt name={name} onDelete={() => api.call('deleteWebhook', at)} to="/webhooks" onGone={anew}>
-        It is told nothing more. What waits for it and its log go with it.
+        Nothing more is delivered to it. What waits for it and its log go with it.
       </DeleteIt>
     </>
   )

@@ -8,7 +8,7 @@ const shapes = {
   off: { mark: '–', tone: 'text-soft' },
 } as const
 
-/** Whether its receiver acknowledges what it is told, in a word. */
+/** Whether its receiver acknowledges what is delivered, in a word. */
 export function WebhookState({ of }: { readonly of: Webhook }) {
   const state = webhookState(of)
   const { mark, tone } = shapes[state]
@@ -37,7 +37,7 @@ const marks: Readonly<Record<WebhookEntry['outcome'], string>> = {
 }
 
 /** How a request ended, in a word. */
-export function Telling({ of: { outcome, again } }: { readonly of: WebhookEntry }) {
+export function EntryOutcome({ of: { outcome, again } }: { readonly of: WebhookEntry }) {
   return (
     <span className={tones[outcome]}>
       {marks[outcome]} {tellingWords[outcome]}

@@ -55,7 +55,7 @@ const columns: readonly Column<Webhook>[] = [
   },
 ]
 
-/** What the app’s own server is told. */
+/** What is delivered to the app’s own server. */
 export function WebhooksPage() {
   const place = usePlace()
   const isOwner = useIsOwner()
@@ -79,7 +79,7 @@ export function WebhooksPage() {
     >
       <Listing
         of={listed}
-        what="A webhook is an address of your own server that is told what happens here: a phone that is gone, a credential that is refused, a button that somebody pressed."
+        what="A webhook is an address of your own server that learns what happens here: a phone that is gone, a credential that is refused, a button that somebody pressed."
         example="zbell webhook save docs/examples/tickets-webhook.yaml"
       >
         {(rows) => (

@@ -6,7 +6,7 @@ import * as webhooks from '../schemas/webhook.ts'
 import type { Operation } from './operation.ts'
 import { done, environment } from './operation.ts'
 
-/** What the app’s own server is told. */
+/** What is delivered to the app’s own server. */
 export const webhooksOperations = {
   listWebhooks: {
     ...done,
@@ -75,7 +75,7 @@ export const webhooksOperations = {
   },
   replayWebhook: {
     status: 202,
-    summary: 'Tell once more what one request told, or all of a span of time; each event keeps its id',
+    summary: 'Deliver again what one request carried, or all of a span of time; each event keeps its id',
     caller: 'app',
     query: environment,
     body: webhooks.webhookReplay,
@@ -84,7 +84,7 @@ export const webhooksOperations = {
   },
   listEventKinds: {
     ...done,
-    summary: 'Every kind of event that a webhook can be told, with an example',
+    summary: 'Every kind of event that a webhook can ask for, with an example',
     caller: 'anyone',
     query: z.object({ kind: webhooks.kindChoice.optional().describe('Only these: a kind, or a family.') }),
     answer: z.object({ items: z.array(webhooks.eventKind) }),

@@ -24,7 +24,12 @@ export const newWebhook = z.strictObject({
     .min(1)
     .max(100)
     .describe('Kinds of events by name; `delivery.*` means all of a family, `*` all.'),
-  when: z.string().min(1).max(4_000).optional().describe('CEL, over event: only those for which it holds are told.'),
+  when: z
+    .string()
+    .min(1)
+    .max(4_000)
+    .optional()
+    .describe('CEL, over event: only those for which it holds are delivered.'),
   batch: z
     .int()
     .min(1)
@@ -47,19 +52,22 @@ export const webhook = z
     offBecause: z.string().nullable().describe('The receiver wanted nothing more; enabling it asks it again.'),
     secret: z.string().nullable().describe('The one that was made just now; it is shown this once.'),
     olderSecretsUntil: z.array(instant).describe('Until when secrets sign that were replaced.'),
-    waiting: z.int().min(0).describe('Events that wait to be told.'),
+    waiting: z.int().min(0).describe('Events that wait to be delivered.'),
     waitingIsAll: z.boolean().describe('False when more wait than are counted here.'),
     waitingSince: instant.nullable(),
     fault: z.string().nullable().describe('What is wrong, while the receiver does not acknowledge what it is sent.'),
     faultSince: instant.nullable(),
     restsUntil: instant.nullable().describe('Its receiver is failing, and is left alone until then.'),
     toldAt: instant.nullable(),
-    dropped: z.int().min(0).describe('Events that went untold, since there was no room or no time for them any more.'),
+    dropped: z
+      .int()
+      .min(0)
+      .describe('Events that were not delivered, because there was no room or no time left for them.'),
     droppedAt: instant.nullable(),
     madeBy: z.string(),
     changedAt: instant,
   })
-  .meta({ id: 'Webhook', description: 'An address of the app’s own server that is told what happened here.' })
+  .meta({ id: 'Webhook', description: 'An address of the app’s own server to which events are delivered.' })
 
 export const webhookChange = z.strictObject({ enabled: z.boolean() })
 
@@ -77,7 +85,7 @@ export const webhookTry = z.strictObject({
     .string()
     .max(80)
     .optional()
-    .describe('Whose example is sent; the first kind that the webhook is told when left out.'),
+    .describe('Whose example is sent; the first of the webhook’s kinds when left out.'),
 })
 
 const outcome = z.enum(['told', 'again', 'given-up', 'unwanted', 'dropped', 'tried'])
@@ -96,7 +104,7 @@ export const webhookEntry = z
     status: z.int().nullable(),
     durationMs: z.int(),
     says: z.string().nullable(),
-    again: z.boolean().describe('It was told once more since somebody asked for it.'),
+    again: z.boolean().describe('It was delivered again because somebody asked for it.'),
   })
   .meta({ id: 'WebhookEntry' })
 
@@ -135,7 +143,7 @@ export const webhookReplay = z.union([
 
 export const webhookReplayed = z
   .object({
-    events: z.int().min(0).describe('How many are told again.'),
+    events: z.int().min(0).describe('How many are delivered again.'),
     isAll: z.boolean().describe('False when there are more: go on with a later span.'),
   })
   .meta({ id: 'WebhookReplayed' })
@@ -147,7 +155,7 @@ export const eventKind = z
     dataschema: z.string(),
     example: anyJson.describe('A whole event.'),
   })
-  .meta({ id: 'EventKind', description: 'A kind of event that webhooks are told.' })
+  .meta({ id: 'EventKind', description: 'A kind of event that webhooks can ask for.' })
 
 export type Webhook = z.infer<typeof webhook>
 export type WebhookEntry = z.infer<typeof webhookEntry>

@@ -133,7 +133,7 @@ export const eventKinds = Object.freeze({
     },
   },
   'credential.expiring': {
-    says: 'A credential in use comes to its end; told once at each of the days ahead at which it is announced.',
+    says: 'A credential in use comes to its end; sent once at each of the days ahead at which it is announced.',
     data: z.object({
       credential: id,
       platform,

@@ -17,7 +17,7 @@ import {
 } from '../columns.ts'
 import { apps } from './apps.ts'
 
-/** Addresses that are told what happens in an app, and how they answered last. */
+/** Addresses to which an app’s events are delivered, and how they answered last. */
 export const webhooks = mysqlTable(
   'webhooks',
   {
