@@ -1,6 +1,8 @@
 import { type SQL, sql } from 'drizzle-orm'
 import type { Database, Tx } from './database.ts'
 import { commas } from './fragments.ts'
+import { removals } from './schema.ts'
+import { select } from './select.ts'
 
 /** What can have very many rows of its own, and the tables that hold them, by the column with its number. */
 const rowsOf = {
@@ -25,8 +27,10 @@ export async function leaveRows(tx: Tx, kind: Kind, numbers: readonly number[]):
 /** Removes rows of what was deleted, page by page; what is broken off is gone on with by the next run. */
 export async function removeLeftRows(database: Database, mayGoOn: () => boolean): Promise<void> {
   for (;;) {
-    const left = await database.rows<{ no: number; kind: Kind; subjectNo: number }>(
-      sql`select no, kind, subject_no as subjectNo from removals order by no limit ${atOnce}`,
+    const left = await select(
+      database,
+      { no: removals.no, kind: removals.kind, subjectNo: removals.subjectNo },
+      sql`from ${removals} order by ${removals.no} limit ${atOnce}`,
     )
     if (left.length === 0) return
     for (const { no, kind, subjectNo } of left) {

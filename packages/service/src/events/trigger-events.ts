@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import { type Database, noneOf, type Tx, type Where } from '../database/index.ts'
+import { type Database, noneOf, select, type Tx, triggerEvents, type Where } from '../database/index.ts'
 
 /** Who reports occurrences. */
 export type Reporter =
@@ -87,8 +87,10 @@ export async function waitingEvents(
 /** Takes events in hand, until the transaction ends. @returns those that nobody else has taken */
 export async function takeEvents(tx: Tx, numbers: readonly number[]): Promise<ReadonlySet<number>> {
   if (numbers.length === 0) return new Set()
-  const rows = await tx.rows<{ no: number }>(
-    sql`select no from trigger_events where no in ${numbers} order by no for update skip locked`,
+  const rows = await select(
+    tx,
+    { no: triggerEvents.no },
+    sql`from ${triggerEvents} where ${triggerEvents.no} in ${numbers} order by ${triggerEvents.no} for update skip locked`,
   )
   const taken = rows.map(({ no }) => no)
   if (taken.length > 0) await tx.change(sql`delete from trigger_events where no in ${taken}`)

@@ -1,6 +1,6 @@
 import type { Platform } from '@zbell/core'
 import { asc, eq, gt, sql } from 'drizzle-orm'
-import { type AppRow, apps, type Database } from '../../database/index.ts'
+import { type AppRow, apps, type Database, select } from '../../database/index.ts'
 
 export async function findApp(database: Database, slug: string): Promise<AppRow | undefined> {
   return (await database.use((db) => db.select().from(apps).where(eq(apps.slug, slug))))[0]
@@ -53,8 +53,10 @@ export type AppChange = {
 /** Changes one identifier without touching the others that somebody else may be changing. */
 export async function changeApp(database: Database, no: number, { name, identifiers }: AppChange): Promise<void> {
   await database.transact(async (tx) => {
-    const [row] = await tx.rows<{ identifiers: string | AppRow['identifiers'] }>(
-      sql`select identifiers from apps where no = ${no} for update`,
+    const [row] = await select(
+      tx,
+      { identifiers: apps.identifiers },
+      sql`from ${apps} where ${apps.no} = ${no} for update`,
     )
     if (!row) return
     const kept = readIdentifiers(row.identifiers)

@@ -1,6 +1,14 @@
 import { type CheckVerdict, type Environment, type Platform, uuidFromBytes, wellFormedJson } from '@zbell/core'
 import { and, asc, desc, eq, gt, isNotNull, isNull, lt, or, sql } from 'drizzle-orm'
-import { credentials, type Database, type Scope, type Tx, uuidBuffer, type Where } from '../../database/index.ts'
+import {
+  credentials,
+  type Database,
+  type Scope,
+  select,
+  type Tx,
+  uuidBuffer,
+  type Where,
+} from '../../database/index.ts'
 import { publish } from '../../events/index.ts'
 
 export type CredentialRow = typeof credentials.$inferSelect
@@ -126,13 +134,15 @@ export async function findInTheWay(
   scope: Scope,
   platform: Platform,
 ): Promise<{ readonly id: string; readonly kind: string; readonly createdAt: Date } | undefined> {
-  const rows = await database.rows<{ id: Buffer; kind: string; createdAt: Date; slot: 'in-use' | 'waiting' }>(
-    sql`select id, kind, created_at as createdAt, slot from credentials
-        where app_no = ${scope.app.no} and environment = ${scope.environment} and platform = ${platform}
-          and slot is not null`,
+  const rows = await select(
+    database,
+    { id: credentials.id, kind: credentials.kind, createdAt: credentials.createdAt, slot: credentials.slot },
+    sql`from ${credentials}
+        where ${credentials.appNo} = ${scope.app.no} and ${credentials.environment} = ${scope.environment} and ${credentials.platform} = ${platform}
+          and ${credentials.slot} is not null`,
   )
   const waiting = rows.length === 2 ? rows.find(({ slot }) => slot === 'waiting') : undefined
-  return waiting && { ...waiting, id: uuidFromBytes(waiting.id) }
+  return waiting
 }
 
 /**
@@ -146,8 +156,10 @@ export async function placeCredential(
   by: string,
 ): Promise<void> {
   await database.transact(async (tx) => {
-    const rows = await tx.rows<{ no: number; slot: 'in-use' | 'waiting' | null }>(
-      sql`select no, slot from credentials where app_no = ${row.appNo} and environment = ${row.environment} and platform = ${row.platform} for update`,
+    const rows = await select(
+      tx,
+      { no: credentials.no, slot: credentials.slot },
+      sql`from ${credentials} where ${credentials.appNo} = ${row.appNo} and ${credentials.environment} = ${row.environment} and ${credentials.platform} = ${row.platform} for update`,
     )
     const current = rows.find(({ slot }) => slot === 'in-use')
     const waiting = rows.find(({ slot }) => slot === 'waiting')

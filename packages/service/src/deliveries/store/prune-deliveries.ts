@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/index.ts'
+import { type Database, notifications, select } from '../../database/index.ts'
 
 /** So many rows go in one transaction, and so many notifications at one look. */
 const batchSize = 10_000
@@ -11,9 +11,11 @@ const atOnce = 50
  * @returns how many notifications were pruned
  */
 export async function pruneDeliveries(database: Database, days: number, mayGoOn: () => boolean): Promise<number> {
-  const old = await database.rows<{ no: number }>(
-    sql`select no from notifications where pruned_at is null and finished_at < utc_timestamp(3) - interval ${days} day
-     order by finished_at limit ${atOnce}`,
+  const old = await select(
+    database,
+    { no: notifications.no },
+    sql`from ${notifications} where ${notifications.prunedAt} is null and ${notifications.finishedAt} < utc_timestamp(3) - interval ${days} day
+     order by ${notifications.finishedAt} limit ${atOnce}`,
   )
   let pruned = 0
   for (const { no } of old) {

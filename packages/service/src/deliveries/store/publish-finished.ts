@@ -1,26 +1,27 @@
-import { type Environment, uuidFromBytes } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Tx } from '../../database/index.ts'
+import { notifications, select, type Tx } from '../../database/index.ts'
 import { pauseCodes } from '../../engine/index.ts'
 import { publish } from '../../events/index.ts'
 import { countDeliveries } from './counts.ts'
 
 /** A notification has come to its end. */
 export async function publishFinished(tx: Tx, notificationNo: number): Promise<void> {
-  const [row] = await tx.rows<{
-    id: Buffer
-    appNo: number
-    environment: Environment
-    sentBy: string
-    pause: number
-    expanded: number
-  }>(
-    sql`select id, app_no as appNo, environment, sent_by as sentBy, pause, expanded from notifications
-        where no = ${notificationNo}`,
+  const [row] = await select(
+    tx,
+    {
+      id: notifications.id,
+      appNo: notifications.appNo,
+      environment: notifications.environment,
+      sentBy: notifications.sentBy,
+      pause: notifications.pause,
+      expanded: notifications.expanded,
+    },
+    sql`from ${notifications}
+        where ${notifications.no} = ${notificationNo}`,
   )
   if (!row) return
   await publish(tx, row, ['notification.finished'], async () => {
-    const notification = uuidFromBytes(row.id)
+    const notification = row.id
     const { states } = await countDeliveries(tx, notificationNo)
     const data = {
       notification,

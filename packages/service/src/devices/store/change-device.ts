@@ -1,6 +1,6 @@
 import { meaningOfRegistration } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import { commas, type Database, type Scope, type Tx } from '../../database/index.ts'
+import { commas, type Database, devices, type Scope, select, type Tx } from '../../database/index.ts'
 import { noteEvent } from './device-events.ts'
 import { ensureUser, mergeAnonymous, pruneAnonymous } from './ensure-user.ts'
 import { type DeviceAddress, type DeviceFacts, gaveUp, giveUp, noteChanges, vacate } from './register-device.ts'
@@ -88,8 +88,10 @@ export async function changeDevice(
 
 /** The same as registering with the device’s secret, so that nobody learns here which tokens are known. */
 async function takeToken(tx: Tx, scope: Scope, before: Before, { tokenHash }: DeviceAddress): Promise<void> {
-  const [owner] = await tx.rows<{ no: number; tokenHash: Buffer }>(
-    sql`select no, token_hash as tokenHash from devices where app_no = ${scope.app.no} and environment = ${scope.environment} and platform = ${before.platform} and token_hash = ${tokenHash}`,
+  const [owner] = await select(
+    tx,
+    { no: devices.no, tokenHash: devices.tokenHash },
+    sql`from ${devices} where ${devices.appNo} = ${scope.app.no} and ${devices.environment} = ${scope.environment} and ${devices.platform} = ${before.platform} and ${devices.tokenHash} = ${tokenHash}`,
   )
   const meaning = meaningOfRegistration({
     proven: before.no,

@@ -1,6 +1,6 @@
 import { type DeviceEvent, deviceEventOfCode, deviceEvents } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Database, Tx } from '../../database/index.ts'
+import { type Database, select, type Tx, deviceEvents as table } from '../../database/index.ts'
 import { publishDeviceEvent } from './publish-devices.ts'
 
 /** So many events of a device are kept, and a few more. */
@@ -25,8 +25,10 @@ export type EventRow = { readonly event: DeviceEvent; readonly at: Date; readonl
 
 /** Newest first. */
 export async function listEvents(database: Database, deviceNo: number, limit: number): Promise<EventRow[]> {
-  const rows = await database.rows<{ what: number; at: Date; detail: string | null }>(
-    sql`select what, at, detail from device_events where device_no = ${deviceNo} order by no desc limit ${limit}`,
+  const rows = await select(
+    database,
+    { what: table.what, at: table.at, detail: table.detail },
+    sql`from ${table} where ${table.deviceNo} = ${deviceNo} order by ${table.no} desc limit ${limit}`,
   )
   return rows.map(({ what, ...row }) => ({ ...row, event: deviceEventOfCode(what) }))
 }

@@ -1,10 +1,12 @@
 import { sql } from 'drizzle-orm'
-import type { Scope, Tx } from '../../database/index.ts'
+import { devices, type Scope, select, type Tx, users } from '../../database/index.ts'
 
 /** The number of a user, made when it is the first time that anybody speaks of them. */
 export async function ensureUser(tx: Tx, scope: Scope, name: string): Promise<number> {
-  const known = await tx.rows<{ no: number }>(
-    sql`select no from users where app_no = ${scope.app.no} and environment = ${scope.environment} and name = ${name}`,
+  const known = await select(
+    tx,
+    { no: users.no },
+    sql`from ${users} where ${users.appNo} = ${scope.app.no} and ${users.environment} = ${scope.environment} and ${users.name} = ${name}`,
   )
   if (known[0]) return known[0].no
   const { insertId } = await tx.change(
@@ -16,8 +18,10 @@ export async function ensureUser(tx: Tx, scope: Scope, name: string): Promise<nu
 
 /** The person behind a device; one without a name is made when the device has none, so that something can be kept of them. */
 export async function ensurePersonOf(tx: Tx, scope: Scope, deviceNo: number): Promise<number> {
-  const [device] = await tx.rows<{ userNo: number | null }>(
-    sql`select user_no as userNo from devices where no = ${deviceNo} for update`,
+  const [device] = await select(
+    tx,
+    { userNo: devices.userNo },
+    sql`from ${devices} where ${devices.no} = ${deviceNo} for update`,
   )
   if (device?.userNo) return device.userNo
   const { insertId } = await tx.change(
@@ -32,7 +36,7 @@ const ownedByUser = [sql`user_attributes`, sql`topic_users`, sql`channel_mutes`,
 
 /** Somebody who never said who they are and whom nobody can be any more: nothing of them is kept. */
 export async function pruneAnonymous(tx: Tx, userNo: number): Promise<void> {
-  const [user] = await tx.rows<{ name: string | null }>(sql`select name from users where no = ${userNo} for update`)
+  const [user] = await select(tx, { name: users.name }, sql`from ${users} where ${users.no} = ${userNo} for update`)
   if (!user || user.name !== null) return
   for (const table of ownedByUser) await tx.change(sql`delete from ${table} where user_no = ${userNo}`)
   await tx.change(sql`update occurrences set user_no = null where user_no = ${userNo}`)
@@ -44,7 +48,7 @@ export async function pruneAnonymous(tx: Tx, userNo: number): Promise<void> {
  * have yet, topics, and what happened. The one without a name is gone afterwards.
  */
 export async function mergeAnonymous(tx: Tx, fromNo: number, intoNo: number): Promise<void> {
-  const [from] = await tx.rows<{ name: string | null }>(sql`select name from users where no = ${fromNo} for update`)
+  const [from] = await select(tx, { name: users.name }, sql`from ${users} where ${users.no} = ${fromNo} for update`)
   if (!from || from.name !== null || fromNo === intoNo) return
   for (const table of ownedByUser) {
     await tx.change(sql`update ignore ${table} set user_no = ${intoNo} where user_no = ${fromNo}`)

@@ -1,6 +1,6 @@
 import { deviceEvents } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Database, Reader, Tx, Where } from '../../database/index.ts'
+import { type Database, type Reader, select, type Tx, deviceEvents as table, type Where } from '../../database/index.ts'
 import { noteEvent } from './device-events.ts'
 
 /** So many go in one statement. */
@@ -36,9 +36,11 @@ export async function devicesLeftSince(
 
 /** Who was signed in on a device at a moment; `null` for nobody. @param now who is */
 export async function userAt(reader: Reader, deviceNo: number, at: Date, now: string | null): Promise<string | null> {
-  const [first] = await reader.rows<{ what: number; detail: string | null }>(
-    sql`select what, detail from device_events where device_no = ${deviceNo} and at > ${at}
-          and what in (${deviceEvents['signed-in'].code}, ${deviceEvents['signed-out'].code}) order by no limit 1`,
+  const [first] = await select(
+    reader,
+    { what: table.what, detail: table.detail },
+    sql`from ${table} where ${table.deviceNo} = ${deviceNo} and ${table.at} > ${at}
+          and ${table.what} in (${deviceEvents['signed-in'].code}, ${deviceEvents['signed-out'].code}) order by ${table.no} limit 1`,
   )
   if (!first) return now
   // Whoever leaves was there; where somebody comes first, nobody was.

@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Database, Tx } from '../../database/index.ts'
+import { type Database, devices, select, type Tx } from '../../database/index.ts'
 import { pruneAnonymous } from './ensure-user.ts'
 
 /** So many go in one transaction. */
@@ -17,9 +17,11 @@ const ownedByDevice = [
 export async function pruneDevices(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
   while (mayGoOn()) {
     const gone = await database.transact(async (tx) => {
-      const old = await tx.rows<{ no: number; userNo: number | null }>(
-        sql`select no, user_no as userNo from devices where retired_at < utc_timestamp(3) - interval ${days} day
-            order by retired_at limit ${batchSize} for update`,
+      const old = await select(
+        tx,
+        { no: devices.no, userNo: devices.userNo },
+        sql`from ${devices} where ${devices.retiredAt} < utc_timestamp(3) - interval ${days} day
+            order by ${devices.retiredAt} limit ${batchSize} for update`,
       )
       if (old.length > 0) await forget(tx, old)
       return old.length

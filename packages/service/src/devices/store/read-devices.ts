@@ -12,6 +12,7 @@ import {
   type Reader,
   type Scope,
   type SortKey,
+  select,
   users,
 } from '../../database/index.ts'
 
@@ -135,8 +136,10 @@ export async function listDevices(
 }
 
 async function userNo(database: Reader, { app, environment }: Scope, name: string): Promise<number | undefined> {
-  const [row] = await database.rows<{ no: number }>(
-    sql`select no from users where app_no = ${app.no} and environment = ${environment} and name = ${name}`,
+  const [row] = await select(
+    database,
+    { no: users.no },
+    sql`from ${users} where ${users.appNo} = ${app.no} and ${users.environment} = ${environment} and ${users.name} = ${name}`,
   )
   return row?.no
 }

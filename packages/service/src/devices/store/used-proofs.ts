@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/index.ts'
+import { type Database, select, usedProofs } from '../../database/index.ts'
 
 /**
  * Lets a proof count for whoever shows it first, and for nobody else.
@@ -10,7 +10,11 @@ export async function useProof(database: Database, hash: Buffer, holder: Buffer,
   await database.change(
     sql`insert ignore into used_proofs (hash, holder, until_at) values (${hash}, ${holder}, ${until})`,
   )
-  const [row] = await database.rows<{ holder: Buffer }>(sql`select holder from used_proofs where hash = ${hash}`)
+  const [row] = await select(
+    database,
+    { holder: usedProofs.holder },
+    sql`from ${usedProofs} where ${usedProofs.hash} = ${hash}`,
+  )
   return row?.holder.equals(holder) ?? false
 }
 

@@ -1,6 +1,14 @@
 import type { Platform } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import { type Database, type GatewayPlace, inWhere, type Reader, type Tx } from '../../database/index.ts'
+import {
+  type Database,
+  type GatewayPlace,
+  gatewayProfiles,
+  inWhere,
+  type Reader,
+  select,
+  type Tx,
+} from '../../database/index.ts'
 
 export type ProfileSlot = 'in-use' | 'waiting'
 
@@ -32,8 +40,10 @@ export const profilesInPlace = (reader: Reader, place: GatewayPlace): Promise<Pr
 
 /** Which one is in use, without its text: asked for every few seconds. */
 export async function profileNoInUse(reader: Reader, place: GatewayPlace): Promise<number | undefined> {
-  const [row] = await reader.rows<{ no: number }>(
-    sql`select no from gateway_profiles where ${inPlace(place)} and slot = 'in-use'`,
+  const [row] = await select(
+    reader,
+    { no: gatewayProfiles.no },
+    sql`from ${gatewayProfiles} where ${inPlace(place)} and ${gatewayProfiles.slot} = 'in-use'`,
   )
   return row?.no
 }
@@ -83,8 +93,10 @@ export async function saveProfile(database: Database, place: GatewayPlace, saved
   const { name, asksFor, outdatedFrom, text, madeBy } = saved
   await database.transactAnew(async (tx) => {
     const rows = await limiter(tx, place)
-    const [same] = await tx.rows<{ version: number }>(
-      sql`select version from gateway_profiles where ${inPlace(place)} and slot is not null and body = ${text}`,
+    const [same] = await select(
+      tx,
+      { version: gatewayProfiles.version },
+      sql`from ${gatewayProfiles} where ${inPlace(place)} and ${gatewayProfiles.slot} is not null and ${gatewayProfiles.body} = ${text}`,
     )
     let version = same?.version
     if (version === undefined) {

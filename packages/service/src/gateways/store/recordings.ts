@@ -1,6 +1,14 @@
 import { type RecordedExchange, wellFormedJson } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import { type Database, type GatewayPlace, inWhere, type Reader } from '../../database/index.ts'
+import {
+  type Database,
+  type GatewayPlace,
+  gatewayExchanges,
+  gatewayRecordings,
+  inWhere,
+  type Reader,
+  select,
+} from '../../database/index.ts'
 
 const inPlace = (place: GatewayPlace): SQL => sql`${inWhere(place)} and platform = ${place.platform}`
 
@@ -32,8 +40,10 @@ export async function recordedForMs(reader: Reader, place: GatewayPlace): Promis
 
 /** Until when a gateway is recorded; `undefined` when that is over or it never was. */
 export async function recordedUntil(reader: Reader, place: GatewayPlace): Promise<Date | undefined> {
-  const [row] = await reader.rows<{ until: Date }>(
-    sql`select until from gateway_recordings where ${inPlace(place)} and until > utc_timestamp(3)`,
+  const [row] = await select(
+    reader,
+    { until: gatewayRecordings.until },
+    sql`from ${gatewayRecordings} where ${inPlace(place)} and ${gatewayRecordings.until} > utc_timestamp(3)`,
   )
   return row?.until
 }
@@ -69,8 +79,10 @@ export const keepExchanges = (
   })
 
 export async function recordedExchanges(reader: Reader, place: GatewayPlace): Promise<RecordedExchange[]> {
-  const rows = await reader.rows<{ exchange: string }>(
-    sql`select exchange from gateway_exchanges where ${inPlace(place)} order by no limit 1000`,
+  const rows = await select(
+    reader,
+    { exchange: gatewayExchanges.exchange },
+    sql`from ${gatewayExchanges} where ${inPlace(place)} order by ${gatewayExchanges.no} limit 1000`,
   )
   return rows.map(({ exchange }) => JSON.parse(exchange) as RecordedExchange)
 }

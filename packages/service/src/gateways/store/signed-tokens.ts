@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/index.ts'
+import { type Database, select, signedTokens } from '../../database/index.ts'
 
 /**
  * When the token of a key was signed that all processes use now; a new one is due once it is older than so long.
@@ -14,8 +14,10 @@ export async function tokenSignedAt(database: Database, name: Buffer, atMostSeco
         on duplicate key update made_at =
           if(made_at <= ${now} - interval ${atMostSeconds} second or made_at > ${now}, ${now}, made_at)`,
   )
-  const [row] = await database.rows<{ madeAt: Date }>(
-    sql`select made_at as madeAt from signed_tokens where name = ${name}`,
+  const [row] = await select(
+    database,
+    { madeAt: signedTokens.madeAt },
+    sql`from ${signedTokens} where ${signedTokens.name} = ${name}`,
   )
   return Math.floor((row?.madeAt.getTime() ?? 0) / 1_000)
 }

@@ -1,6 +1,6 @@
 import { type Filling, type Urgency, type Writing, wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/index.ts'
+import { type Database, notifications, select } from '../../database/index.ts'
 import { pauseCodes } from '../../engine/index.ts'
 import { changeUrgency, hasWork } from '../../queue/index.ts'
 import { urgencyCode } from './store-notification.ts'
@@ -15,8 +15,10 @@ export type Edit = {
 /** Changes one that is paused or waits for its hour. @returns false when something of it has gone, or it is neither */
 export async function editNotification(database: Database, no: number, edit: Edit): Promise<boolean> {
   return database.transact(async (tx) => {
-    const [row] = await tx.rows<{ pause: number; state: string }>(
-      sql`select pause, state from notifications where no = ${no} for update`,
+    const [row] = await select(
+      tx,
+      { pause: notifications.pause, state: notifications.state },
+      sql`from ${notifications} where ${notifications.no} = ${no} for update`,
     )
     const waits = row?.pause === pauseCodes.paused || (row?.pause === pauseCodes.none && row.state === 'scheduled')
     if (!waits) return false

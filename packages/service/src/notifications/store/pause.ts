@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Database, Tx } from '../../database/index.ts'
+import { type Database, notifications, select, type Tx } from '../../database/index.ts'
 import { finishIfDone } from '../../deliveries/index.ts'
 import { type Halt, type Pause, pauseCodes, pauseOfCode } from '../../engine/index.ts'
 import { isStopped } from '../../policy/index.ts'
@@ -15,8 +15,10 @@ export const pauseNotification = (database: Database, no: number, pause: Pause):
 
 /** The same, as a part of a transaction. */
 export async function pauseIn(tx: Tx, no: number, pause: Pause): Promise<boolean> {
-  const [row] = await tx.rows<{ state: string; pause: number }>(
-    sql`select state, pause from notifications where no = ${no} for update`,
+  const [row] = await select(
+    tx,
+    { state: notifications.state, pause: notifications.pause },
+    sql`from ${notifications} where ${notifications.no} = ${no} for update`,
   )
   if (!row || row.state === 'finished' || row.pause === pauseCodes.cancelled) return false
   await tx.change(

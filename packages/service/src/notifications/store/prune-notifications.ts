@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/index.ts'
+import { type Database, notifications, select } from '../../database/index.ts'
 
 /** So many go in one transaction. */
 const batchSize = 500
@@ -10,10 +10,12 @@ const batchSize = 500
  */
 export async function pruneNotifications(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
   while (mayGoOn()) {
-    const old = await database.rows<{ no: number }>(
-      sql`select no from notifications force index (by_end)
-          where pruned_at is not null and finished_at < utc_timestamp(3) - interval ${days} day
-          order by no limit ${batchSize}`,
+    const old = await select(
+      database,
+      { no: notifications.no },
+      sql`from ${notifications} force index (by_end)
+          where ${notifications.prunedAt} is not null and ${notifications.finishedAt} < utc_timestamp(3) - interval ${days} day
+          order by ${notifications.no} limit ${batchSize}`,
     )
     if (old.length === 0) return
     const numbers = old.map(({ no }) => no)

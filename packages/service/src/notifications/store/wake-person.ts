@@ -1,6 +1,6 @@
 import { packBlock, reasons, unpackBlock } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Database, Where } from '../../database/index.ts'
+import { type Database, select, devices as table, type Where } from '../../database/index.ts'
 import { enqueue, leavePart, makeOneDue, waitingFor } from '../../queue/index.ts'
 
 /** So many devices of somebody are woken. */
@@ -12,8 +12,10 @@ const maxDevices = 100
  * @param maxLooked so many pieces of the app's work are looked through
  */
 export async function wakePerson(database: Database, where: Where, userNo: number, maxLooked: number): Promise<void> {
-  const own = await database.rows<{ no: number }>(
-    sql`select no from devices where user_no = ${userNo} and retired_at is null order by no desc limit ${maxDevices}`,
+  const own = await select(
+    database,
+    { no: table.no },
+    sql`from ${table} where ${table.userNo} = ${userNo} and ${table.retiredAt} is null order by ${table.no} desc limit ${maxDevices}`,
   )
   if (own.length === 0) return
   const theirs = new Set(own.map(({ no }) => no))

@@ -1,6 +1,6 @@
 import { blockSize, deliveryStates, packBlock, reasons } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Database, Scope, Tx } from '../../database/index.ts'
+import { type Database, notifications, type Scope, select, type Tx } from '../../database/index.ts'
 import { CountChanges, DayCounts, finishIfDone } from '../../deliveries/index.ts'
 import { type Claim, pauseCodes, type Withdrawal } from '../../engine/index.ts'
 import { enqueue, extend, finish, hasOtherWork, heldBody, makeDue, release } from '../../queue/index.ts'
@@ -163,7 +163,11 @@ async function mark(tx: Tx, claim: Claim, rows: readonly Row[]): Promise<void> {
 /** Adds devices to the notification that wakes them, as blocks that are due at once. */
 async function wakeDevices(tx: Tx, claim: Claim, wakeNo: number, rows: readonly Row[]): Promise<void> {
   if (rows.length === 0) return
-  const [wake] = await tx.rows<{ pause: number }>(sql`select pause from notifications where no = ${wakeNo} for update`)
+  const [wake] = await select(
+    tx,
+    { pause: notifications.pause },
+    sql`from ${notifications} where ${notifications.no} = ${wakeNo} for update`,
+  )
   if (!wake) return
   await tx.change(
     sql`update notifications set expanded = expanded + ${rows.length}, changed_at = utc_timestamp(3), version = version + 1

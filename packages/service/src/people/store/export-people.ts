@@ -1,6 +1,6 @@
 import { uuidFromBytes } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Database, Scope } from '../../database/index.ts'
+import { type Database, type Scope, select, topics as table, users } from '../../database/index.ts'
 import { attributesOf } from './attributes.ts'
 import { topicsOfUsers } from './topics.ts'
 
@@ -10,9 +10,11 @@ const page = 1_000
 /** Everybody with a name, oldest first, with what is known of them and the topics that they joined. */
 export async function* exportUsers(database: Database, { app, environment }: Scope) {
   for (let after = 0; ; ) {
-    const rows = await database.rows<{ no: number; user: string }>(
-      sql`select no, name as user from users where app_no = ${app.no} and environment = ${environment} and no > ${after} and name is not null
-       order by no limit ${page}`,
+    const rows = await select(
+      database,
+      { no: users.no, user: users.name },
+      sql`from ${users} where ${users.appNo} = ${app.no} and ${users.environment} = ${environment} and ${users.no} > ${after} and ${users.name} is not null
+       order by ${users.no} limit ${page}`,
     )
     const numbers = rows.map(({ no }) => no)
     const attributes = await attributesOf(database, numbers)
@@ -27,8 +29,10 @@ export async function* exportUsers(database: Database, { app, environment }: Sco
 
 /** Every topic by name, and behind it each of its members. */
 export async function* exportTopics(database: Database, { app, environment }: Scope) {
-  const topics = await database.rows<{ no: number; topic: string; title: string | null }>(
-    sql`select no, name as topic, title from topics where app_no = ${app.no} and environment = ${environment} order by name`,
+  const topics = await select(
+    database,
+    { no: table.no, topic: table.name, title: table.title },
+    sql`from ${table} where ${table.appNo} = ${app.no} and ${table.environment} = ${environment} order by ${table.name}`,
   )
   for (const { no, topic, title } of topics) {
     yield { topic, title }

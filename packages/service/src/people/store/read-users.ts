@@ -1,6 +1,15 @@
 import { type Direction, type PersonSort, personSorts } from '@zbell/contract'
 import { type SQL, sql } from 'drizzle-orm'
-import { allOf, type Database, inOrder, type Placed, type Scope, type SortKey } from '../../database/index.ts'
+import {
+  allOf,
+  type Database,
+  inOrder,
+  type Placed,
+  type Scope,
+  type SortKey,
+  select,
+  topics,
+} from '../../database/index.ts'
 import { listAttributes } from './attributes.ts'
 
 export type UserRow = {
@@ -69,8 +78,10 @@ export async function listUsers(
       ? sql`users u ${indexFor(sort, search)}`
       : sql`topic_users m straight_join users u on u.no = m.user_no`
   if (topic !== undefined) {
-    const [found] = await database.rows<{ no: number }>(
-      sql`select no from topics where app_no = ${app.no} and environment = ${environment} and name = ${topic}`,
+    const [found] = await select(
+      database,
+      { no: topics.no },
+      sql`from ${topics} where ${topics.appNo} = ${app.no} and ${topics.environment} = ${environment} and ${topics.name} = ${topic}`,
     )
     if (!found) return []
     conditions.push(sql`m.topic_no = ${found.no}`)

@@ -2,6 +2,7 @@ import { type Platform, wellFormedJson } from '@zbell/core'
 import { type Channel, type ChannelSetting, isChannelName, platformName } from '@zbell/core/policy'
 import { sql } from 'drizzle-orm'
 import {
+  channelBlocks,
   computed,
   condition,
   type Database,
@@ -107,8 +108,10 @@ export async function storeBlocked(
     .map(channelOf)
     .filter((one) => told.has(one.name) || told.has(platformName(one, device.platform)))
     .map(({ no }) => no)
-  const known = await tx.rows<{ no: number }>(
-    sql`select channel_no as no from channel_blocks where device_no = ${device.no} for update`,
+  const known = await select(
+    tx,
+    { no: channelBlocks.channelNo },
+    sql`from ${channelBlocks} where ${channelBlocks.deviceNo} = ${device.no} for update`,
   )
   const before = new Set(known.map(({ no }) => no))
   if (before.size === after.length && after.every((no) => before.has(no))) return false

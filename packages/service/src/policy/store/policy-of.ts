@@ -1,7 +1,7 @@
 import { type Cap, capsFor, type QuietWindow, quietFor } from '@zbell/core/policy'
 import { sql } from 'drizzle-orm'
 import { settingsOf } from '../../apps/index.ts'
-import type { Reader } from '../../database/index.ts'
+import { channelBlocks, channelMutes, type Reader, select } from '../../database/index.ts'
 import { type BlockDevice, type Notification, noPolicy, type PolicyFacts } from '../../engine/index.ts'
 import { quietHoursOf } from './quiet-hours.ts'
 
@@ -47,13 +47,17 @@ export async function policyOf(
     own ? quietHoursOf(reader, people) : noPolicy.own,
     channel === null
       ? []
-      : reader.rows<{ no: number }>(
-          sql`select device_no as no from channel_blocks where channel_no = ${channel.no} and device_no in ${devices.map(({ no }) => no)}`,
+      : select(
+          reader,
+          { no: channelBlocks.deviceNo },
+          sql`from ${channelBlocks} where ${channelBlocks.channelNo} = ${channel.no} and ${channelBlocks.deviceNo} in ${devices.map(({ no }) => no)}`,
         ),
     channel === null || people.length === 0
       ? []
-      : reader.rows<{ no: number }>(
-          sql`select user_no as no from channel_mutes where channel_no = ${channel.no} and user_no in ${people}`,
+      : select(
+          reader,
+          { no: channelMutes.userNo },
+          sql`from ${channelMutes} where ${channelMutes.channelNo} = ${channel.no} and ${channelMutes.userNo} in ${people}`,
         ),
   ])
   const numbers = (rows: readonly { readonly no: number }[]) => new Set(rows.map(({ no }) => no))

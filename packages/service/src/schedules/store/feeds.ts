@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { AppRow, Database, Reader, Where } from '../../database/index.ts'
+import { calendarFeeds, type Database, type Reader, select, type Where } from '../../database/index.ts'
 
 export type FeedRow = { readonly madeBy: string; readonly madeAt: Date }
 
@@ -30,8 +30,10 @@ export async function removeFeed(database: Database, { appNo, environment }: Whe
 
 /** Whose calendar an address leads to. */
 export async function feedOfSecret(reader: Reader, secretHash: Buffer): Promise<Where | undefined> {
-  const [row] = await reader.rows<{ appNo: AppRow['no']; environment: Where['environment'] }>(
-    sql`select app_no as appNo, environment from calendar_feeds where secret_hash = ${secretHash}`,
+  const [row] = await select(
+    reader,
+    { appNo: calendarFeeds.appNo, environment: calendarFeeds.environment },
+    sql`from ${calendarFeeds} where ${calendarFeeds.secretHash} = ${secretHash}`,
   )
   return row
 }

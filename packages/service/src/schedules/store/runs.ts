@@ -1,6 +1,14 @@
 import { uuidFromBytes } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import { type Database, type Reader, type Tx, uuidBuffer, type Where } from '../../database/index.ts'
+import {
+  type Database,
+  type Reader,
+  scheduleRuns,
+  select,
+  type Tx,
+  uuidBuffer,
+  type Where,
+} from '../../database/index.ts'
 
 export type RunState = 'rung' | 'missed' | 'skipped' | 'failed'
 
@@ -54,9 +62,11 @@ export async function skippedTimes(
 ): Promise<ReadonlyMap<number, readonly Date[]>> {
   const found = new Map<number, Date[]>()
   if (scheduleNos.length === 0) return found
-  const rows = await reader.rows<{ no: number; dueAt: Date }>(
-    sql`select schedule_no as no, due_at as dueAt from schedule_runs force index (one_time)
-        where schedule_no in ${scheduleNos} and due_at > utc_timestamp(3) and state = 'skipped' order by schedule_no, due_at`,
+  const rows = await select(
+    reader,
+    { no: scheduleRuns.scheduleNo, dueAt: scheduleRuns.dueAt },
+    sql`from ${scheduleRuns} force index (one_time)
+        where ${scheduleRuns.scheduleNo} in ${scheduleNos} and ${scheduleRuns.dueAt} > utc_timestamp(3) and ${scheduleRuns.state} = 'skipped' order by ${scheduleRuns.scheduleNo}, ${scheduleRuns.dueAt}`,
   )
   for (const { no, dueAt } of rows) {
     const all = found.get(no) ?? []

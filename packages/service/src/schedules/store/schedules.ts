@@ -88,7 +88,7 @@ export async function deleteSchedule(database: Database, no: number): Promise<vo
 /** @returns how many there were; when that is not the number that was believed, none is cancelled */
 export async function deleteSchedules(database: Database, where: Where, believed: number): Promise<number> {
   return database.transact(async (tx) => {
-    const rows = await tx.rows<{ no: number }>(sql`select no from schedules where ${inWhere(where)} for update`)
+    const rows = await select(tx, { no: table.no }, sql`from ${table} where ${inWhere(where)} for update`)
     const numbers = rows.map(({ no }) => no)
     if (numbers.length !== believed || numbers.length === 0) return numbers.length
     await tx.change(sql`delete from schedules where no in ${numbers}`)
@@ -121,9 +121,11 @@ export async function dueSchedules(
  */
 export async function lockSchedules(tx: Tx, schedules: readonly ScheduleRow[]): Promise<ReadonlySet<number>> {
   // By their numbers alone: an index by time would lock their neighbours along with them.
-  const rows = await tx.rows<{ no: number; version: number; nextAt: Date | null }>(
-    sql`select no, version, next_at as nextAt from schedules force index (primary)
-        where no in ${schedules.map(({ no }) => no)} for update skip locked`,
+  const rows = await select(
+    tx,
+    { no: table.no, version: table.version, nextAt: table.nextAt },
+    sql`from ${table} force index (primary)
+        where ${table.no} in ${schedules.map(({ no }) => no)} for update skip locked`,
   )
   const held = new Map(rows.map((row) => [row.no, row]))
   return new Set(

@@ -1,5 +1,4 @@
 import { setImmediate as nextTurn } from 'node:timers/promises'
-import type { AttributeType } from '@zbell/core'
 import {
   type CheckedRule,
   checkRule,
@@ -11,7 +10,13 @@ import {
   type Vocabulary,
 } from '@zbell/core/rules'
 import { sql } from 'drizzle-orm'
-import type { Reader, Where } from '../../database/index.ts'
+import {
+  attributes as attributesTable,
+  type Reader,
+  select,
+  topics as topicsTable,
+  type Where,
+} from '../../database/index.ts'
 import type { RuleContext } from './rule-condition.ts'
 import { segmentNames, segmentStore } from './segments.ts'
 
@@ -56,8 +61,15 @@ export async function readyRule(
 ): Promise<ReadyRule> {
   const { appNo, environment } = where
   const [attributes, names] = await Promise.all([
-    database.rows<{ no: number; name: string; type: AttributeType; devicesMay: number }>(
-      sql`select no, name, type, devices_may as devicesMay from attributes where app_no = ${appNo} and environment = ${environment}`,
+    select(
+      database,
+      {
+        no: attributesTable.no,
+        name: attributesTable.name,
+        type: attributesTable.type,
+        devicesMay: attributesTable.devicesMay,
+      },
+      sql`from ${attributesTable} where ${attributesTable.appNo} = ${appNo} and ${attributesTable.environment} = ${environment}`,
     ),
     segmentNames(database, where),
   ])
@@ -83,7 +95,7 @@ export async function readyRule(
     segments: segments.terms,
     withoutDevices,
   }
-  const setByDevices = attributes.flatMap(({ name, devicesMay }) => (devicesMay === 1 && read.has(name) ? [name] : []))
+  const setByDevices = attributes.flatMap(({ name, devicesMay }) => (devicesMay && read.has(name) ? [name] : []))
   const source = {
     rule: text,
     attributes: attributes.flatMap(({ name, type }) => (read.has(name) ? [[name, type] as const] : [])),
@@ -167,8 +179,10 @@ async function topicNumbers(
   names: readonly string[],
 ): Promise<Map<string, number>> {
   if (names.length === 0) return new Map()
-  const rows = await database.rows<{ no: number; name: string }>(
-    sql`select no, name from topics where app_no = ${appNo} and environment = ${environment} and name in ${names}`,
+  const rows = await select(
+    database,
+    { no: topicsTable.no, name: topicsTable.name },
+    sql`from ${topicsTable} where ${topicsTable.appNo} = ${appNo} and ${topicsTable.environment} = ${environment} and ${topicsTable.name} in ${names}`,
   )
   return new Map(rows.map(({ no, name }) => [name, no]))
 }

@@ -1,6 +1,12 @@
 import type { AttributeType } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Reader, Where } from '../../database/index.ts'
+import {
+  attributes as attributesTable,
+  type Reader,
+  select,
+  topics as topicsTable,
+  type Where,
+} from '../../database/index.ts'
 import { segmentNames } from './segments.ts'
 
 /** What a rule can be about in an app. */
@@ -23,8 +29,10 @@ export async function ruleWords(database: Reader, where: Where): Promise<RuleWor
   const own = sql`app_no = ${appNo} and environment = ${environment}`
   const newest = (limit: number) => sql`(select no from users where ${own} and named order by no desc limit ${limit}) u`
   const [attributes, values, happened, topics, segments] = await Promise.all([
-    database.rows<{ no: number; name: string; type: AttributeType }>(
-      sql`select no, name, type from attributes where ${own} order by name`,
+    select(
+      database,
+      { no: attributesTable.no, name: attributesTable.name, type: attributesTable.type },
+      sql`from ${attributesTable} where ${own} order by ${attributesTable.name}`,
     ),
     database.rows<{ attribute: number; text: string }>(
       sql`select a.attribute_no as attribute, a.text from ${newest(looked.people)}
@@ -35,7 +43,11 @@ export async function ruleWords(database: Reader, where: Where): Promise<RuleWor
       sql`select o.type from ${newest(looked.happened)} straight_join occurrences o on o.user_no = u.no
           group by o.type order by count(*) desc, o.type limit 100`,
     ),
-    database.rows<{ name: string }>(sql`select name from topics where ${own} order by name limit ${maxTopics}`),
+    select(
+      database,
+      { name: topicsTable.name },
+      sql`from ${topicsTable} where ${own} order by ${topicsTable.name} limit ${maxTopics}`,
+    ),
     segmentNames(database, where),
   ])
   return {

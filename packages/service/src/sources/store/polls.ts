@@ -1,7 +1,17 @@
 import { randomBytes } from 'node:crypto'
 import { wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import { commas, type Database, noneOf, type Reader, type Tx, type Where } from '../../database/index.ts'
+import {
+  commas,
+  type Database,
+  noneOf,
+  type Reader,
+  select,
+  sourcePages,
+  sources,
+  type Tx,
+  type Where,
+} from '../../database/index.ts'
 
 /** A source that this process polls, for as long as its lease runs. */
 export type SourceLease = { readonly no: number; readonly owner: Buffer }
@@ -68,7 +78,7 @@ export async function requireLease(tx: Tx, { no, owner }: SourceLease): Promise<
 
 /** How far a poll by cursor has come. */
 export async function readState(reader: Reader, no: number): Promise<Buffer | null> {
-  const [row] = await reader.rows<{ state: Buffer | null }>(sql`select state from sources where no = ${no}`)
+  const [row] = await select(reader, { state: sources.state }, sql`from ${sources} where ${sources.no} = ${no}`)
   return row?.state ?? null
 }
 
@@ -119,8 +129,10 @@ export async function failPoll(
   { fault, afterMs }: { readonly fault: string; readonly afterMs: number },
 ): Promise<number | undefined> {
   return database.transact(async (tx) => {
-    const [row] = await tx.rows<{ faults: number }>(
-      sql`select faults from sources where no = ${no} and lease = ${owner} for update`,
+    const [row] = await select(
+      tx,
+      { faults: sources.faults },
+      sql`from ${sources} where ${sources.no} = ${no} and ${sources.lease} = ${owner} for update`,
     )
     if (!row) return undefined
     await tx.change(
@@ -139,8 +151,10 @@ export const pageDigests = (reader: Reader, no: number): Promise<PageRow[]> =>
   reader.rows<PageRow>(sql`select page, digest from source_pages where source_no = ${no}`)
 
 export async function readPage(reader: Reader, no: number, page: number): Promise<Buffer | undefined> {
-  const [row] = await reader.rows<{ packed: Buffer }>(
-    sql`select packed from source_pages where source_no = ${no} and page = ${page}`,
+  const [row] = await select(
+    reader,
+    { packed: sourcePages.packed },
+    sql`from ${sourcePages} where ${sourcePages.sourceNo} = ${no} and ${sourcePages.page} = ${page}`,
   )
   return row?.packed
 }

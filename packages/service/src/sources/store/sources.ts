@@ -7,8 +7,10 @@ import {
   named,
   type Reader,
   type RowOf,
+  select,
   type Tx,
   sources as table,
+  triggers,
   type Where,
 } from '../../database/index.ts'
 
@@ -65,8 +67,10 @@ export async function saveSource(
 ): Promise<void> {
   const { name, definition, sealed, shape, address, madeBy } = given
   await database.transactAnew(async (tx) => {
-    const [before] = await tx.rows<{ no: number; shape: Buffer }>(
-      sql`select no, shape from sources where ${inWhere(where)} and name = ${name} for update`,
+    const [before] = await select(
+      tx,
+      { no: table.no, shape: table.shape },
+      sql`from ${table} where ${inWhere(where)} and ${table.name} = ${name} for update`,
     )
     const text = wellFormedJson(definition)
     // A poll that is under way reads what it was.
@@ -102,8 +106,10 @@ export async function deleteSource(database: Database, { no, appNo, environment 
 
 /** Triggers that read a source, by name. */
 export async function triggersReading(reader: Reader, where: Where, source: string): Promise<string[]> {
-  const rows = await reader.rows<{ name: string }>(
-    sql`select name from triggers where ${inWhere(where)} and source = ${source} order by name limit 100`,
+  const rows = await select(
+    reader,
+    { name: triggers.name },
+    sql`from ${triggers} where ${inWhere(where)} and ${triggers.source} = ${source} order by ${triggers.name} limit 100`,
   )
   return rows.map(({ name }) => name)
 }

@@ -1,6 +1,6 @@
 import type { Mode, Permission, Platform, Target } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import { anyOf, commas, type Reader, type Where } from '../../database/index.ts'
+import { anyOf, attributes, commas, type Reader, select, type Where } from '../../database/index.ts'
 import { channelFacts, isReachable, isWithoutGateway, rounded, sampler } from '../../segments/index.ts'
 import { coversMoreThan, platformsIn, targetConditions, targetParts, unionOf } from './target-devices.ts'
 
@@ -90,8 +90,10 @@ async function lackingConditions(
   names: readonly string[],
 ): Promise<readonly SQL[]> {
   if (names.length === 0) return []
-  const rows = await database.rows<{ no: number; name: string }>(
-    sql`select no, name from attributes where app_no = ${appNo} and environment = ${environment} and name in ${names}`,
+  const rows = await select(
+    database,
+    { no: attributes.no, name: attributes.name },
+    sql`from ${attributes} where ${attributes.appNo} = ${appNo} and ${attributes.environment} = ${environment} and ${attributes.name} in ${names}`,
   )
   const numbers = new Map(rows.map(({ no, name }) => [name, no]))
   return names.map((name) =>

@@ -1,7 +1,7 @@
 import { type Environment, uuidFromBytes } from '@zbell/core'
 import type { Happened } from '@zbell/core/webhooks'
 import { sql } from 'drizzle-orm'
-import type { Reader } from '../../database/index.ts'
+import { devices as devicesTable, type Reader, select, users as usersTable } from '../../database/index.ts'
 import type { DeliveryGroup, Page } from '../../events/index.ts'
 
 /** What happened, of pages that were just written: names are put in place of numbers. */
@@ -64,17 +64,24 @@ async function devicesOf(reader: Reader, groups: readonly DeliveryGroup[]): Prom
   const rows = await readAll(
     groups.flatMap(({ devices }) => devices),
     (some) =>
-      reader.rows<{ no: number; id: Buffer; platform: string }>(
-        sql`select no, id, platform from devices where no in ${some}`,
+      select(
+        reader,
+        { no: devicesTable.no, id: devicesTable.id, platform: devicesTable.platform },
+        sql`from ${devicesTable} where ${devicesTable.no} in ${some}`,
       ),
   )
-  return new Map(rows.map(({ no, id, platform }) => [no, { id: uuidFromBytes(id), platform }]))
+  return new Map(rows.map(({ no, id, platform }) => [no, { id, platform }]))
 }
 
 async function usersOf(reader: Reader, groups: readonly DeliveryGroup[]): Promise<Map<number, string>> {
   const rows = await readAll(
     groups.flatMap(({ users }) => users.filter((no) => no !== 0)),
-    (some) => reader.rows<{ no: number; name: string | null }>(sql`select no, name from users where no in ${some}`),
+    (some) =>
+      select(
+        reader,
+        { no: usersTable.no, name: usersTable.name },
+        sql`from ${usersTable} where ${usersTable.no} in ${some}`,
+      ),
   )
   return new Map(rows.flatMap(({ no, name }) => (name === null ? [] : [[no, name] as const])))
 }
