@@ -14,6 +14,7 @@ export type { OutboxKind } from './schema/queue.ts'
 export type { RequestOutcome } from './schema/webhooks.ts'
 export {
   accounts,
+  appStops,
   apps,
   attributes,
   calendarFeeds,
@@ -28,7 +29,9 @@ export {
   gatewayRecordings,
   keys,
   knownBrowsers,
+  milestones,
   notifications,
+  requestKeys,
   scheduleRuns,
   schedules,
   segments,
@@ -42,6 +45,7 @@ export {
   triggerEvents,
   triggers,
   usedProofs,
+  userQuietHours,
   users,
   webhooks,
 } from './schema.ts'

@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/index.ts'
+import { type Database, requestKeys, select } from '../../database/index.ts'
 
 /** A key is known for so long. */
 export const hoursKept = 24
@@ -24,8 +24,10 @@ export async function takeKey(database: Database, name: Buffer, request: Buffer)
     sql`insert ignore into request_keys (name, request, begun_at) values (${name}, ${request}, utc_timestamp(3))`,
   )
   if (affectedRows === 1) return undefined
-  const [kept] = await database.rows<KeptRequest>(
-    sql`select request, status, answer from request_keys where name = ${name}`,
+  const [kept] = await select(
+    database,
+    { request: requestKeys.request, status: requestKeys.status, answer: requestKeys.answer },
+    sql`from ${requestKeys} where ${requestKeys.name} = ${name}`,
   )
   // It was given back, or became too old, in between.
   return kept ?? takeKey(database, name, request)

@@ -1,6 +1,6 @@
 import type { Environment, Platform } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/index.ts'
+import { type Database, milestones, select } from '../../database/index.ts'
 
 export type Milestone = {
   readonly appNo: number
@@ -30,14 +30,14 @@ export class Milestones {
   }
 }
 
-export async function listMilestones(
+export function listMilestones(
   database: Database,
   appNo: number,
   environment: Environment,
 ): Promise<(Pick<Milestone, 'platform' | 'rehearsal' | 'what'> & { at: Date })[]> {
-  type StoredMilestone = { platform: Platform; rehearsal: number; what: Milestone['what']; at: Date }
-  const rows = await database.rows<StoredMilestone>(
-    sql`select platform, rehearsal, what, at from milestones where app_no = ${appNo} and environment = ${environment}`,
+  return select(
+    database,
+    { platform: milestones.platform, rehearsal: milestones.rehearsal, what: milestones.what, at: milestones.at },
+    sql`from ${milestones} where ${milestones.appNo} = ${appNo} and ${milestones.environment} = ${environment}`,
   )
-  return rows.map((row) => ({ ...row, rehearsal: row.rehearsal === 1 }))
 }

@@ -92,7 +92,7 @@ type Saved = Pick<ProfileRow, 'name' | 'asksFor' | 'outdatedFrom' | 'text' | 'ma
 export async function saveProfile(database: Database, place: GatewayPlace, saved: Saved, use: boolean): Promise<void> {
   const { name, asksFor, outdatedFrom, text, madeBy } = saved
   await database.transactAnew(async (tx) => {
-    const rows = await limiter(tx, place)
+    const rows = await lockSlots(tx, place)
     const [same] = await select(
       tx,
       { version: gatewayProfiles.version },
@@ -120,12 +120,12 @@ export async function saveProfile(database: Database, place: GatewayPlace, saved
 
 /** Puts a version in use; the one before waits. */
 export const useProfile = (database: Database, place: GatewayPlace, version: number): Promise<void> =>
-  database.transact(async (tx) => fill(tx, place, await limiter(tx, place), version, 'in-use'))
+  database.transact(async (tx) => fill(tx, place, await lockSlots(tx, place), version, 'in-use'))
 
 /** None of the app's own is in use from now on; the one that was waits. */
 export const deleteProfile = (database: Database, place: GatewayPlace): Promise<void> =>
   database.transact(async (tx) => {
-    const current = (await limiter(tx, place)).find(({ slot }) => slot === 'in-use')
+    const current = (await lockSlots(tx, place)).find(({ slot }) => slot === 'in-use')
     if (!current) return
     await empty(tx, place)
     await setSlot(tx, place, current.version, 'waiting')
@@ -133,7 +133,7 @@ export const deleteProfile = (database: Database, place: GatewayPlace): Promise<
 
 type Slot = { readonly version: number; readonly slot: ProfileSlot }
 
-const limiter = (tx: Tx, place: GatewayPlace): Promise<Slot[]> =>
+const lockSlots = (tx: Tx, place: GatewayPlace): Promise<Slot[]> =>
   tx.rows<Slot>(sql`select version, slot from gateway_profiles where ${inPlace(place)} and slot is not null for update`)
 
 /** The slots are unique: all are emptied before any is filled. */

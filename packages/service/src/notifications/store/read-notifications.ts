@@ -1,6 +1,6 @@
 import { type Filling, type Reason, reasons, type Target, urgencies, uuidFromBytes, type Writing } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import { allOf, type Database, type Scope, uuidBuffer } from '../../database/index.ts'
+import { allOf, type Database, notifications, type Scope, select, uuidBuffer } from '../../database/index.ts'
 import { type Notification, pauseOfCode } from '../../engine/index.ts'
 import { channelOf, isStopped } from '../../policy/index.ts'
 
@@ -144,11 +144,13 @@ export async function* changedNotifications(
 ): AsyncGenerator<Change> {
   let after = { changedAt: since, no: 0 }
   for (;;) {
-    const page = await database.rows<Change>(
-      sql`select no, version, changed_at as changedAt from notifications force index (by_change)
-          where app_no = ${app.no} and environment = ${environment} and changed_at >= ${after.changedAt}
-            and (changed_at > ${after.changedAt} or no > ${after.no})
-          order by changed_at, no limit ${changesAtOnce}`,
+    const page = await select(
+      database,
+      { no: notifications.no, version: notifications.version, changedAt: notifications.changedAt },
+      sql`from ${notifications} force index (by_change)
+          where ${notifications.appNo} = ${app.no} and ${notifications.environment} = ${environment} and ${notifications.changedAt} >= ${after.changedAt}
+            and (${notifications.changedAt} > ${after.changedAt} or ${notifications.no} > ${after.no})
+          order by ${notifications.changedAt}, ${notifications.no} limit ${changesAtOnce}`,
     )
     yield* page
     if (page.length < changesAtOnce) return

@@ -1,6 +1,15 @@
-import { uuidFromBytes } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import { commas, type Database, leaveRows, type Scope, type Tx, uuidBuffer } from '../../database/index.ts'
+import {
+  commas,
+  type Database,
+  devices as devicesTable,
+  leaveRows,
+  type Scope,
+  select,
+  type Tx,
+  users as usersTable,
+  uuidBuffer,
+} from '../../database/index.ts'
 import { noteEvent } from '../../devices/index.ts'
 
 export type TopicRow = {
@@ -183,19 +192,20 @@ export async function membersByName(
   const users =
     given.users.length === 0
       ? []
-      : await database.rows<{ no: number; name: string }>(
-          sql`select no, name from users where app_no = ${app.no} and environment = ${environment} and name in ${given.users}`,
+      : await select(
+          database,
+          { no: usersTable.no, name: usersTable.name },
+          sql`from ${usersTable} where ${usersTable.appNo} = ${app.no} and ${usersTable.environment} = ${environment} and ${usersTable.name} in ${given.users}`,
         )
   const devices =
     given.devices.length === 0
       ? []
-      : await database.rows<{ no: number; id: Buffer }>(
-          sql`select no, id from devices where app_no = ${app.no} and environment = ${environment} and id in ${given.devices.map(uuidBuffer)}`,
+      : await select(
+          database,
+          { no: devicesTable.no, id: devicesTable.id },
+          sql`from ${devicesTable} where ${devicesTable.appNo} = ${app.no} and ${devicesTable.environment} = ${environment} and ${devicesTable.id} in ${given.devices.map(uuidBuffer)}`,
         )
-  const here = new Set([
-    ...users.map(({ name }) => `user:${name}`),
-    ...devices.map(({ id }) => `device:${uuidFromBytes(id)}`),
-  ])
+  const here = new Set([...users.map(({ name }) => `user:${name}`), ...devices.map(({ id }) => `device:${id}`)])
   const named = [...given.users.map((name) => `user:${name}`), ...given.devices.map((id) => `device:${id}`)]
   return {
     users: users.map(({ no }) => no),

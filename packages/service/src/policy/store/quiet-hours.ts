@@ -1,11 +1,6 @@
 import type { QuietWindow } from '@zbell/core/policy'
 import { sql } from 'drizzle-orm'
-import type { Reader, Tx, Where } from '../../database/index.ts'
-
-type RawRow = { userNo: number; quietHours: string | readonly QuietWindow[] }
-
-const windowsOf = ({ quietHours }: RawRow): readonly QuietWindow[] =>
-  typeof quietHours === 'string' ? (JSON.parse(quietHours) as readonly QuietWindow[]) : quietHours
+import { type Reader, select, type Tx, userQuietHours, type Where } from '../../database/index.ts'
 
 /** The quiet hours that these people set for themselves, those who did. */
 export async function quietHoursOf(
@@ -13,10 +8,12 @@ export async function quietHoursOf(
   userNos: readonly number[],
 ): Promise<ReadonlyMap<number, readonly QuietWindow[]>> {
   if (userNos.length === 0) return new Map()
-  const rows = await reader.rows<RawRow>(
-    sql`select user_no as userNo, quiet_hours as quietHours from user_quiet_hours where user_no in ${userNos}`,
+  const rows = await select(
+    reader,
+    { userNo: userQuietHours.userNo, quietHours: userQuietHours.quietHours },
+    sql`from ${userQuietHours} where ${userQuietHours.userNo} in ${userNos}`,
   )
-  return new Map(rows.map((row) => [row.userNo, windowsOf(row)]))
+  return new Map(rows.map(({ userNo, quietHours }) => [userNo, quietHours]))
 }
 
 /** None takes them away. */

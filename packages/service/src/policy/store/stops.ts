@@ -1,6 +1,6 @@
 import type { Environment } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Reader, Where } from '../../database/index.ts'
+import { appStops, type Reader, select, type Where } from '../../database/index.ts'
 
 export type StopRow = { readonly reason: string; readonly stoppedBy: string; readonly stoppedAt: Date }
 
@@ -9,9 +9,11 @@ export const isStopped = (table: SQL): SQL =>
   sql`exists (select 1 from app_stops s where s.app_no = ${table}.app_no and s.environment = ${table}.environment)`
 
 export async function findStop(reader: Reader, { appNo, environment }: Where): Promise<StopRow | undefined> {
-  const [row] = await reader.rows<StopRow>(
-    sql`select reason, stopped_by as stoppedBy, stopped_at as stoppedAt from app_stops
-        where app_no = ${appNo} and environment = ${environment}`,
+  const [row] = await select(
+    reader,
+    { reason: appStops.reason, stoppedBy: appStops.stoppedBy, stoppedAt: appStops.stoppedAt },
+    sql`from ${appStops}
+        where ${appStops.appNo} = ${appNo} and ${appStops.environment} = ${environment}`,
   )
   return row
 }

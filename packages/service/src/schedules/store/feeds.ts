@@ -4,9 +4,11 @@ import { calendarFeeds, type Database, type Reader, select, type Where } from '.
 export type FeedRow = { readonly madeBy: string; readonly madeAt: Date }
 
 export async function findFeed(reader: Reader, { appNo, environment }: Where): Promise<FeedRow | undefined> {
-  const [row] = await reader.rows<FeedRow>(
-    sql`select made_by as madeBy, made_at as madeAt from calendar_feeds
-        where app_no = ${appNo} and environment = ${environment}`,
+  const [row] = await select(
+    reader,
+    { madeBy: calendarFeeds.madeBy, madeAt: calendarFeeds.madeAt },
+    sql`from ${calendarFeeds}
+        where ${calendarFeeds.appNo} = ${appNo} and ${calendarFeeds.environment} = ${environment}`,
   )
   return row
 }

@@ -1,4 +1,3 @@
-import { uuidFromBytes } from '@zbell/core'
 import { sql } from 'drizzle-orm'
 import {
   type Database,
@@ -42,14 +41,18 @@ export async function listRuns(
   limit: number,
   before = Number.MAX_SAFE_INTEGER,
 ): Promise<RunRow[]> {
-  const rows = await database.rows<Omit<RunRow, 'notification'> & { notification: Buffer | null }>(
-    sql`select no, due_at as dueAt, state, says, notification_id as notification, settled_at as at
-        from schedule_runs where schedule_no = ${scheduleNo} and no < ${before} order by no desc limit ${limit}`,
+  return select(
+    database,
+    {
+      no: scheduleRuns.no,
+      dueAt: scheduleRuns.dueAt,
+      state: scheduleRuns.state,
+      says: scheduleRuns.says,
+      notification: scheduleRuns.notificationId,
+      at: scheduleRuns.settledAt,
+    },
+    sql`from ${scheduleRuns} where ${scheduleRuns.scheduleNo} = ${scheduleNo} and ${scheduleRuns.no} < ${before} order by ${scheduleRuns.no} desc limit ${limit}`,
   )
-  return rows.map(({ notification, ...row }) => ({
-    ...row,
-    notification: notification && uuidFromBytes(notification),
-  }))
 }
 
 /** So many times ahead that were left out are told of each schedule. */

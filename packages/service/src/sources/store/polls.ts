@@ -148,7 +148,11 @@ export type PageRow = { readonly page: number; readonly digest: Buffer }
 
 /** Which pages of a source’s last state there are. */
 export const pageDigests = (reader: Reader, no: number): Promise<PageRow[]> =>
-  reader.rows<PageRow>(sql`select page, digest from source_pages where source_no = ${no}`)
+  select(
+    reader,
+    { page: sourcePages.page, digest: sourcePages.digest },
+    sql`from ${sourcePages} where ${sourcePages.sourceNo} = ${no}`,
+  )
 
 export async function readPage(reader: Reader, no: number, page: number): Promise<Buffer | undefined> {
   const [row] = await select(

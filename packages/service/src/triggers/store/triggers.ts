@@ -10,6 +10,7 @@ import {
   named,
   type Reader,
   type RowOf,
+  select,
   type Tx,
   triggers as table,
   type Where,
@@ -169,8 +170,10 @@ export async function countFirings(
 
 export async function pauseTrigger(tx: Tx, no: number, because: string): Promise<void> {
   await tx.change(sql`update triggers set paused_because = ${because.slice(0, 300)} where no = ${no}`)
-  const [row] = await tx.rows<Where & { name: string }>(
-    sql`select app_no as appNo, environment, name from triggers where no = ${no}`,
+  const [row] = await select(
+    tx,
+    { appNo: table.appNo, environment: table.environment, name: table.name },
+    sql`from ${table} where ${table.no} = ${no}`,
   )
   if (row)
     await publish(tx, row, ['trigger.paused'], () => [
