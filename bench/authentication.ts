@@ -187,7 +187,7 @@ function bareWeb(origin: string, http: Http): Protocol {
   const headers = { 'content-encoding': 'aes128gcm', 'content-type': 'application/octet-stream', ttl: '60' }
   return {
     trial: () => Promise.reject(new Error('nothing is looked at here')),
-    restsUntilMs: 0,
+    backoffUntilMs: 0,
     close: () => connection.close(),
     prepare: async () => ({
       async send({ token, p256dh, auth }) {

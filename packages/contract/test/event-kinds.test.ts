@@ -117,10 +117,10 @@ describe('a choice of kinds', () => {
 
 describe('a receiver that does not hear', () => {
   test('is left alone at once where it is silent, and after the third refusal in a row where it answers', () => {
-    expect(afterDispatch(0, 'silent')).toEqual({ failures: 1, restMs: 5_000 })
-    expect(afterDispatch(0, 'refused')).toEqual({ failures: 1, restMs: 0 })
-    expect(afterDispatch(1, 'refused')).toEqual({ failures: 2, restMs: 0 })
-    expect(afterDispatch(2, 'refused')).toEqual({ failures: 3, restMs: 5_000 })
+    expect(afterDispatch(0, 'silent')).toEqual({ failures: 1, backoffMs: 5_000 })
+    expect(afterDispatch(0, 'refused')).toEqual({ failures: 1, backoffMs: 0 })
+    expect(afterDispatch(1, 'refused')).toEqual({ failures: 2, backoffMs: 0 })
+    expect(afterDispatch(2, 'refused')).toEqual({ failures: 3, backoffMs: 5_000 })
   })
 
   test('is asked less and less often, and once a minute at the least', () => {
@@ -128,15 +128,15 @@ describe('a receiver that does not hear', () => {
     for (let failures = 0; rests.length < 8; ) {
       const next = afterDispatch(failures, 'silent')
       failures = next.failures
-      rests.push(next.restMs / 1_000)
+      rests.push(next.backoffMs / 1_000)
     }
     expect(rests).toEqual([5, 10, 20, 40, 60, 60, 60, 60])
-    expect(afterDispatch(1e9, 'silent')).toEqual({ failures: 1e9 + 1, restMs: 60_000 })
+    expect(afterDispatch(1e9, 'silent')).toEqual({ failures: 1e9 + 1, backoffMs: 60_000 })
   })
 
   test('is left alone for as long as it asks, and hears at once when it has heard', () => {
-    expect(afterDispatch(0, 'refused', 90_000)).toEqual({ failures: 1, restMs: 90_000 })
-    expect(afterDispatch(7, 'silent', 1_000)).toEqual({ failures: 8, restMs: 60_000 })
-    expect(afterDispatch(7, 'heard', 5_000)).toEqual({ failures: 0, restMs: 0 })
+    expect(afterDispatch(0, 'refused', 90_000)).toEqual({ failures: 1, backoffMs: 90_000 })
+    expect(afterDispatch(7, 'silent', 1_000)).toEqual({ failures: 8, backoffMs: 60_000 })
+    expect(afterDispatch(7, 'acknowledged', 5_000)).toEqual({ failures: 0, backoffMs: 0 })
   })
 })

@@ -291,7 +291,7 @@ describe('a profile of hostile making', () => {
 
   test('holds up no stop: what it is at is broken off, and what waits hears so', async () => {
     const own = new EvaluatorPool({ timeMs: 500 })
-    const limits: EvaluationLimits = { maxWaiting: 10, maxCharacters: 1_000, restMs: 0, maxTries: 1 }
+    const limits: EvaluationLimits = { maxWaiting: 10, maxCharacters: 1_000, backoffMs: 0, maxTries: 1 }
     const evaluate = (use: string, expression: string) =>
       own.run({ appNo: 1, use }, limits, 'jsonata', { expressions: [expression], json: '{}' })
     // The first is begun, so that there is a process to be ended.

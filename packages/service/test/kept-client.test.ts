@@ -12,13 +12,13 @@ let answers: Outcome[]
 let told: string[]
 let closed: number
 
-let restsUntilMs = 0
+let backoffUntilMs = 0
 beforeEach(() => {
   now = 1_000_000
   answers = []
   told = []
   closed = 0
-  restsUntilMs = 0
+  backoffUntilMs = 0
 })
 
 function client() {
@@ -27,8 +27,8 @@ function client() {
     trial: async () => {
       throw new Error('nobody tries here')
     },
-    get restsUntilMs() {
-      return restsUntilMs
+    get backoffUntilMs() {
+      return backoffUntilMs
     },
     close: async () => {
       closed++
@@ -128,8 +128,8 @@ describe('how a client does', () => {
 
   test('is resting for as long as its origin does', () => {
     const one = client()
-    restsUntilMs = now + 4_000
-    expect(one.health).toMatchObject({ state: 'resting', restsUntil: new Date(restsUntilMs).toISOString() })
+    backoffUntilMs = now + 4_000
+    expect(one.health).toMatchObject({ state: 'resting', restsUntil: new Date(backoffUntilMs).toISOString() })
     now += 4_000
     expect(one.health).toMatchObject({ state: 'open', restsUntil: null })
   })

@@ -227,7 +227,7 @@ describe('an expression of a developer over what strangers sent', () => {
     const own = new EvaluatorPool({ timeMs: 5_000 })
     try {
       const ended: string[] = []
-      const limits = { maxWaiting: 20, maxCharacters: 1_000, restMs: 0, maxTries: 1 }
+      const limits = { maxWaiting: 20, maxCharacters: 1_000, backoffMs: 0, maxTries: 1 }
       const ask = async (appNo: number, use: string, expression: string) => {
         await own.run({ appNo, use }, limits, 'jsonata', { expressions: [expression], json: '{}' })
         ended.push(`${appNo} ${use}`)

@@ -128,7 +128,7 @@ describe('a gateway that does not answer', () => {
     const resting = await ask(origin!).catch((error: unknown) => error as NoAnswer)
     expect(resting).toMatchObject({ code: 'RESTING' })
     expect(unanswered(resting as NoAnswer)).toMatchObject({ is: 'unavailable', untried: true })
-    expect((resting as NoAnswer).restMs).toBeLessThanOrEqual(1_000)
+    expect((resting as NoAnswer).backoffMs).toBeLessThanOrEqual(1_000)
     server = secureServer(fine)
     await new Promise<void>((done) => server!.listen(port, '127.0.0.1', done))
     await new Promise((done) => setTimeout(done, 1_050))

@@ -13,7 +13,7 @@ const good: GatewayAnswer = { status: 200, headers: {}, body: '' }
 /** A transport whose exchanges end when the test says so. */
 class Puppet implements Transport {
   readonly address = 'https://gateway.example'
-  readonly restsUntilMs: number = 0
+  readonly backoffUntilMs: number = 0
   closed = 0
   headCame = false
   readonly asked: { done(answer: GatewayAnswer): void; fail(error: NoAnswer): void; cancelled: boolean }[] = []
@@ -113,15 +113,15 @@ describe('a circuit', () => {
 
   test('rests an origin that fails again and again, without asking it', async () => {
     const { inner, transport, now } = await failing(10)
-    expect(transport.restsUntilMs).toBeGreaterThan(now())
+    expect(transport.backoffUntilMs).toBeGreaterThan(now())
     const error = await transport.request(asking).answer.catch((one: unknown) => one as NoAnswer)
-    expect(error).toMatchObject({ code: 'RESTING', restMs: transport.restsUntilMs - now() })
+    expect(error).toMatchObject({ code: 'RESTING', backoffMs: transport.backoffUntilMs - now() })
     expect(inner.asked).toHaveLength(10)
   })
 
   test('lets one request through after the rest, and all once that is answered', async () => {
     const { inner, transport, pass, now } = await failing(10)
-    pass(transport.restsUntilMs - now())
+    pass(transport.backoffUntilMs - now())
     const probe = transport.request(asking)
     expect(await codeOf(transport.request(asking))).toBe('RESTING')
     expect(inner.asked).toHaveLength(11)
@@ -135,18 +135,18 @@ describe('a circuit', () => {
 
   test('counts what was lost with one connection as one failure', async () => {
     const { transport, now } = await failing(100, { connection: {} })
-    expect(transport.restsUntilMs).toBeLessThanOrEqual(now())
+    expect(transport.backoffUntilMs).toBeLessThanOrEqual(now())
   })
 
   test('does not count an answer of which only the end is missing', async () => {
     const { transport, now } = await failing(100, { headCame: true })
-    expect(transport.restsUntilMs).toBeLessThanOrEqual(now())
+    expect(transport.backoffUntilMs).toBeLessThanOrEqual(now())
   })
 })
 
 describe('several origins', () => {
   class Resting extends Puppet {
-    override readonly restsUntilMs: number = Date.now() + 60_000
+    override readonly backoffUntilMs: number = Date.now() + 60_000
   }
 
   test('are asked in their order: the first that does not rest', async () => {
@@ -155,7 +155,7 @@ describe('several origins', () => {
     const asked = transport.request(asking)
     second.asked[0]!.done(good)
     expect(await asked.answer).toBe(good)
-    expect([first.asked.length, transport.restsUntilMs]).toEqual([0, 0])
+    expect([first.asked.length, transport.backoffUntilMs]).toEqual([0, 0])
   })
 
   test.each(['ENOTFOUND', 'ECONNREFUSED', 'CERT_HAS_EXPIRED'])(

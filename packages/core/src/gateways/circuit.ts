@@ -19,8 +19,8 @@ export const closedCircuit: Circuit = Object.freeze({ failures: 0, rests: 0, unt
 /** Of an origin that nobody has answered from yet, and that anybody may have named. */
 export const strangeCircuit: Circuit = Object.freeze({ ...closedCircuit, patience: 2 })
 
-const firstRestMs = 1_000
-const maxRestMs = 30_000
+const firstBackoffMs = 1_000
+const maxBackoffMs = 30_000
 /** Nobody else is let through while a probe is out, for so long at most. */
 const probeMs = 5_000
 
@@ -41,6 +41,6 @@ export function afterRequest(circuit: Circuit, answered: boolean, nowMs: number)
   // What was on its way when the rest began fails as well; that says nothing new.
   const isNews = circuit.untilMs === 0 ? failures >= circuit.patience : circuit.probing
   if (!isNews) return { ...circuit, failures }
-  const restMs = Math.min(firstRestMs * 2 ** circuit.rests, maxRestMs)
-  return { ...circuit, failures, rests: circuit.rests + 1, untilMs: nowMs + restMs, probing: false }
+  const backoffMs = Math.min(firstBackoffMs * 2 ** circuit.rests, maxBackoffMs)
+  return { ...circuit, failures, rests: circuit.rests + 1, untilMs: nowMs + backoffMs, probing: false }
 }

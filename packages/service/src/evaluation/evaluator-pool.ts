@@ -30,7 +30,7 @@ export type EvaluationLimits = {
   /** The longest output, as JSON in UTF-16 units. */
   readonly maxCharacters: number
   /** After one was stopped, the owner’s next evaluations are refused for so long. */
-  readonly restMs: number
+  readonly backoffMs: number
   /** How often a stopped evaluation is tried: the first time it may have met a busy machine. */
   readonly maxTries: number
 }
@@ -79,7 +79,7 @@ export class EvaluatorPool {
   /** The time that an owner gets whose last evaluation was stopped. */
   readonly #reducedTimeMs = new Map<string, number>()
   /** Until when an owner is refused, by `performance.now()`. */
-  readonly #restingUntilMs = new Map<string, number>()
+  readonly #backoffUntilMs = new Map<string, number>()
   /** Processor time of each process when it last answered. */
   readonly #usedMs = new WeakMap<ChildProcess, number>()
   readonly #timeMs: number
@@ -121,10 +121,10 @@ export class EvaluatorPool {
   }
 
   #isResting(owner: string): boolean {
-    const untilMs = this.#restingUntilMs.get(owner)
+    const untilMs = this.#backoffUntilMs.get(owner)
     if (untilMs === undefined) return false
     if (untilMs > performance.now()) return true
-    this.#restingUntilMs.delete(owner)
+    this.#backoffUntilMs.delete(owner)
     return false
   }
 
@@ -176,7 +176,7 @@ export class EvaluatorPool {
     const answer = await answering
     if (answer.is === 'stopped') {
       this.#reducedTimeMs.set(owner, Math.max(this.#timeMs * minTimeShare, timeMs / 2))
-      if (limits.restMs > 0) this.#restingUntilMs.set(owner, performance.now() + limits.restMs)
+      if (limits.backoffMs > 0) this.#backoffUntilMs.set(owner, performance.now() + limits.backoffMs)
       throw new EvaluationStopped(answer.says)
     }
     this.#reducedTimeMs.delete(owner)

@@ -18,7 +18,7 @@ export type Protocol = {
   /** All that it has. */
   readonly limiter?: readonly ConcurrencyLimiter[]
   /** Until when an origin rests that gives no answer, in ms since 1970; 0 when none does. */
-  readonly restsUntilMs: number
+  readonly backoffUntilMs: number
   close(): Promise<void>
 }
 
@@ -100,17 +100,17 @@ export class KeptClient implements GatewayClient {
   get health(): ClientHealth {
     const nowMs = this.#now()
     const { outcomes, durations } = this.#answers.read(nowMs)
-    const { restsUntilMs } = this.#protocol
+    const { backoffUntilMs } = this.#protocol
     const limiter = [this.#limiter, ...(this.#protocol.limiter ?? [])]
     const sum = (of: (one: ConcurrencyLimiter) => number) => limiter.reduce((all, one) => all + of(one), 0)
     const [medianMs, p99Ms] = [0.5, 0.99].map((share) => quantileMs(durations, share))
     return {
       gateway: this.via.gateway,
       credential: this.via.credential,
-      state: this.#haltedAtMs !== undefined ? 'halted' : restsUntilMs > nowMs ? 'resting' : 'open',
-      restsUntil: restsUntilMs > nowMs ? new Date(restsUntilMs).toISOString() : null,
-      inFlight: sum(({ taken }) => taken),
-      // The client’s own places are for none, where each origin has its own.
+      state: this.#haltedAtMs !== undefined ? 'halted' : backoffUntilMs > nowMs ? 'resting' : 'open',
+      restsUntil: backoffUntilMs > nowMs ? new Date(backoffUntilMs).toISOString() : null,
+      inFlight: sum(({ inFlight }) => inFlight),
+      // The client’s own limit holds for none, where each origin has its own.
       inFlightLimit: this.leadsToMany ? sum(({ limit }) => limit) - this.#limiter.limit : this.#limiter.limit,
       answers: Object.fromEntries(outcomes),
       medianMs: medianMs === undefined ? null : toldMs(medianMs),

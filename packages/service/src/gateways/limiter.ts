@@ -1,24 +1,24 @@
 import { LearnedLimit } from '@zbell/core'
 import type { Limiter } from '../engine/index.ts'
 
-/** How many places there are: a number that stays, or one that is learned. */
+/** How many may be in flight: a number that stays, or one that is learned. */
 type Limit = Pick<LearnedLimit, 'limit' | 'note' | 'noteFull'>
 
-/** A counter of free places; those who find none wait in line. */
+/** Lets so many requests be in flight; those beyond wait in line. */
 export class ConcurrencyLimiter implements Limiter {
-  readonly #line: (() => void)[] = []
-  readonly #limiter: Limit
+  readonly #waiting: (() => void)[] = []
+  readonly #limit: Limit
   readonly #fewAtFirst: number
   #hasAnswered = false
-  #taken = 0
+  #inFlight = 0
 
   /** @param fewAtFirst never more than this before the first answer */
-  constructor(limiter: number | Limit, fewAtFirst = Number.POSITIVE_INFINITY) {
+  constructor(limit: number | Limit, fewAtFirst = Number.POSITIVE_INFINITY) {
     this.#fewAtFirst = fewAtFirst
-    this.#limiter = typeof limiter === 'number' ? { limit: limiter, note: () => {}, noteFull: () => {} } : limiter
+    this.#limit = typeof limit === 'number' ? { limit, note: () => {}, noteFull: () => {} } : limit
   }
 
-  /** ConcurrencyLimiter that begin few and become as many as the gateway takes well. @param ceiling never more than this */
+  /** Begins with few and lets in as many as the gateway takes well. @param ceiling never more than this */
   static learning(ceiling: number, fewAtFirst?: number): ConcurrencyLimiter {
     return new ConcurrencyLimiter(new LearnedLimit(ceiling), fewAtFirst)
   }
@@ -27,41 +27,41 @@ export class ConcurrencyLimiter implements Limiter {
     return this.#hasAnswered
   }
 
-  get taken(): number {
-    return this.#taken
+  get inFlight(): number {
+    return this.#inFlight
   }
 
   get limit(): number {
-    return this.#hasAnswered ? this.#limiter.limit : Math.min(this.#limiter.limit, this.#fewAtFirst)
+    return this.#hasAnswered ? this.#limit.limit : Math.min(this.#limit.limit, this.#fewAtFirst)
   }
 
-  /** Takes a place; `undefined` when one was free, so that the fast way costs no promise. */
+  /** Takes a permit; `undefined` when one was free, so that the fast way costs no promise. */
   take(ahead = false): Promise<void> | undefined {
-    if (this.#taken < this.limit) {
-      this.#taken++
+    if (this.#inFlight < this.limit) {
+      this.#inFlight++
       return undefined
     }
-    this.#limiter.noteFull()
+    this.#limit.noteFull()
     return new Promise((go) => {
-      if (ahead) this.#line.unshift(go)
-      else this.#line.push(go)
+      if (ahead) this.#waiting.unshift(go)
+      else this.#waiting.push(go)
     })
   }
 
   release(): void {
-    this.#taken--
-    while (this.#taken < this.limit) {
-      const next = this.#line.shift()
+    this.#inFlight--
+    while (this.#inFlight < this.limit) {
+      const next = this.#waiting.shift()
       if (!next) return
-      this.#taken++
+      this.#inFlight++
       next()
     }
-    if (this.#line.length > 0) this.#limiter.noteFull()
+    if (this.#waiting.length > 0) this.#limit.noteFull()
   }
 
   note(durationMs: number, busy: boolean, answered = true): void {
     if (answered) this.#hasAnswered = true
     // The time of day as it was when the process began, and never set back since.
-    this.#limiter.note(durationMs, busy, performance.timeOrigin + performance.now())
+    this.#limit.note(durationMs, busy, performance.timeOrigin + performance.now())
   }
 }

@@ -136,8 +136,8 @@ export class ProfileProtocol implements Protocol {
     return explainAnswer(this.#ready.profile.answers, answer, Date.now(), this.#ready.holds)
   }
 
-  get restsUntilMs(): number {
-    return this.#transport.restsUntilMs
+  get backoffUntilMs(): number {
+    return this.#transport.backoffUntilMs
   }
 
   async close(): Promise<void> {

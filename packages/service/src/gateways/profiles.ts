@@ -57,7 +57,7 @@ const ownerOf = ({ appNo, environment, platform }: GatewayPlace): EvaluationOwne
 const maxReady = 500
 
 /** A client whose expression was stopped leaves the evaluators to others for a while. */
-const limits: EvaluationLimits = { maxWaiting: 5_000, maxCharacters: 1_100_000, restMs: 30_000, maxTries: 1 }
+const limits: EvaluationLimits = { maxWaiting: 5_000, maxCharacters: 1_100_000, backoffMs: 30_000, maxTries: 1 }
 
 /** The gateway profiles: of apps, and those that the configuration names for apps without one. */
 export class Profiles {

@@ -147,7 +147,9 @@ export class WebPushProtocol implements Protocol {
       if (!(error instanceof NoAnswer)) throw error
       if (error.code === 'ADDRESS_NOT_ALLOWED') return { is: 'refused', reason: 'address-not-allowed' }
       const isSilent =
-        error.restMs === undefined && service?.limiter.hasAnswered === false && heardAtMs > Date.now() - heardWithinMs
+        error.backoffMs === undefined &&
+        service?.limiter.hasAnswered === false &&
+        heardAtMs > Date.now() - heardWithinMs
       return isSilent ? { is: 'unavailable', silent: true } : unanswered(error)
     }
   }
@@ -179,7 +181,7 @@ export class WebPushProtocol implements Protocol {
     const others = [...this.#services].filter(([origin]) => origin !== newest)
     const strangers = others.filter(([, { limiter }]) => !limiter.hasAnswered)
     // First those that have been silent already, since another may be about to answer.
-    const [origin, left] = strangers.find((one) => one[1].origin.restsUntilMs > 0) ?? strangers[0] ?? others[0]!
+    const [origin, left] = strangers.find((one) => one[1].origin.backoffUntilMs > 0) ?? strangers[0] ?? others[0]!
     this.#services.delete(origin)
     for (const [beginning, limiter] of this.#known.entries())
       if (limiter === left.limiter) this.#known.delete(beginning)
@@ -187,10 +189,10 @@ export class WebPushProtocol implements Protocol {
   }
 
   /** While one of those that are known to be there answers, all is well; each rests for itself. */
-  get restsUntilMs(): number {
+  get backoffUntilMs(): number {
     const all = [...this.#services.values()]
     const known = all.filter(({ limiter }) => limiter.hasAnswered)
-    const rests = (known.length > 0 ? known : all).map(({ origin }) => origin.restsUntilMs)
+    const rests = (known.length > 0 ? known : all).map(({ origin }) => origin.backoffUntilMs)
     return rests.length === 0 ? 0 : Math.min(...rests)
   }
 

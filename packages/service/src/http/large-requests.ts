@@ -8,7 +8,7 @@ import { Problem } from '../base/index.ts'
 const maxWaiting = 20
 /** After a large request its owner’s next one waits for so many times as long as the event loop was busy with it. */
 const restShare = 2
-const maxRestMs = 1_000
+const maxBackoffMs = 1_000
 /** An app that has called within so long has something to lose. */
 const activeMs = 5_000
 const ownersKept = 10_000
@@ -54,7 +54,7 @@ export class LargeRequests {
           resolve(handled)
           await handled.catch(() => {}) // Whoever asked hears it.
           const { active } = performance.eventLoopUtilization(began)
-          if (!this.#isAlone(appNo)) await wait(Math.min(maxRestMs, active * restShare), undefined, { ref: false })
+          if (!this.#isAlone(appNo)) await wait(Math.min(maxBackoffMs, active * restShare), undefined, { ref: false })
         })
       })
     } finally {

@@ -2,7 +2,7 @@ import { Problem } from '../base/index.ts'
 import { EvaluationFailed, type EvaluationLimits, EvaluationsBusy } from '../evaluation/index.ts'
 
 /** Of what somebody looks at, and waits for. */
-export const lookLimits: EvaluationLimits = { maxWaiting: 200, maxCharacters: 1_000_000, restMs: 0, maxTries: 1 }
+export const lookLimits: EvaluationLimits = { maxWaiting: 200, maxCharacters: 1_000_000, backoffMs: 0, maxTries: 1 }
 
 /**
  * Says what became of an evaluation that somebody waits for.

@@ -18,7 +18,7 @@ export async function evaluateToJson(
   { appNo }: { readonly appNo: number },
   { expression, json, maxCharacters: most = maxCharacters }: Evaluation,
 ): Promise<string | undefined> {
-  const limits: EvaluationLimits = { maxWaiting: 20, maxCharacters: most, restMs: 0, maxTries: 1 }
+  const limits: EvaluationLimits = { maxWaiting: 20, maxCharacters: most, backoffMs: 0, maxTries: 1 }
   try {
     const input = { expressions: [expression], json }
     const output = await evaluators.run({ appNo, use: 'sources' }, limits, 'jsonata', input)

@@ -31,7 +31,7 @@ const leaseMs = 15_000
 /** So often it is asked what is due. */
 const everyMs = 200
 /** The longest rest of a source that cannot be read. */
-const maxRestMs = 15_000
+const maxBackoffMs = 15_000
 /** A poll is given up after so long, unless its process says otherwise. */
 const maxPollMsDefault = 120_000
 /** Not polled for longer than its interval and this: nobody was there. */
@@ -168,7 +168,7 @@ export class SourcePoller {
         : 'could not be looked at because of an internal error, which the service’s log has'
     if (!(error instanceof SourceFault || error instanceof TableRefused))
       log.error({ err: error, source: source.name }, 'a source could not be looked at: internal error')
-    const afterMs = Math.min(maxRestMs, 1_000 * 2 ** Math.min(source.faults, 10))
+    const afterMs = Math.min(maxBackoffMs, 1_000 * 2 ** Math.min(source.faults, 10))
     const times = await failPoll(database, lease, { fault, afterMs })
     // Once is a moment; twice in a row is something that a trigger’s log should publish, and once is enough.
     if (times === 2)

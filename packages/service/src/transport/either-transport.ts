@@ -13,7 +13,7 @@ const refusedProtocols = new Set([
 /** HTTP/2 where the other side speaks it, as nearly all do; HTTP/1.1 from the first handshake on where it does not. */
 export class EitherTransport implements Transport {
   readonly address: string
-  readonly restsUntilMs = 0
+  readonly backoffUntilMs = 0
   readonly #options: TransportOptions
   readonly #http2: Http2Transport
   #http1: Http1Transport | undefined

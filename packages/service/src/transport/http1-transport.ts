@@ -17,7 +17,7 @@ const idleMs = 60_000
 /** Long-lived HTTP/1.1 connections to one origin, for a gateway that does not speak HTTP/2, or need not. */
 export class Http1Transport implements Transport {
   readonly address: string
-  readonly restsUntilMs = 0
+  readonly backoffUntilMs = 0
   readonly #options: TransportOptions
   #pool: Pool | undefined
 

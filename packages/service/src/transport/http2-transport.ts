@@ -29,7 +29,7 @@ export const noHttp2 = 'NO_HTTP2'
  */
 export class Http2Transport implements Transport {
   readonly address: string
-  readonly restsUntilMs = 0
+  readonly backoffUntilMs = 0
   readonly #options: TransportOptions
   #session: ClientHttp2Session | undefined
   #isSpoken = false

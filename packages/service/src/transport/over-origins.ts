@@ -22,13 +22,13 @@ export class OriginsTransport implements Transport {
   }
 
   /** The earliest of all: as soon as one can be asked, this can. */
-  get restsUntilMs(): number {
-    return Math.min(...this.#origins.map(({ restsUntilMs }) => restsUntilMs))
+  get backoffUntilMs(): number {
+    return Math.min(...this.#origins.map(({ backoffUntilMs }) => backoffUntilMs))
   }
 
   get #first(): Transport {
     const nowMs = Date.now()
-    return this.#origins.find(({ restsUntilMs }) => restsUntilMs <= nowMs) ?? this.#origins[0]!
+    return this.#origins.find(({ backoffUntilMs }) => backoffUntilMs <= nowMs) ?? this.#origins[0]!
   }
 
   request(asking: Asking): Exchange {
@@ -41,5 +41,5 @@ export class OriginsTransport implements Transport {
   }
 }
 
-const wasNeverOut = ({ code, restMs, headCame }: NoAnswer): boolean =>
-  !headCame && (restMs !== undefined || neverOut.has(connectionStep(code)))
+const wasNeverOut = ({ code, backoffMs, headCame }: NoAnswer): boolean =>
+  !headCame && (backoffMs !== undefined || neverOut.has(connectionStep(code)))

@@ -17,8 +17,8 @@ export class RecordedTransport implements Transport {
     return this.#inner.address
   }
 
-  get restsUntilMs(): number {
-    return this.#inner.restsUntilMs
+  get backoffUntilMs(): number {
+    return this.#inner.backoffUntilMs
   }
 
   request(asking: Asking): Exchange {

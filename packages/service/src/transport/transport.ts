@@ -35,7 +35,7 @@ export type Transport = {
   /** Never throws: a request that cannot go out is answered by a rejection. */
   request(asking: Asking): Exchange
   /** Until when it asks nothing, in ms since 1970; 0 when it asks. */
-  readonly restsUntilMs: number
+  readonly backoffUntilMs: number
   /** Lets what is on its way arrive, for as long as one request may take at most. */
   close(): Promise<void>
 }
@@ -63,7 +63,7 @@ export type TransportOptions = {
 type About = {
   readonly cause?: unknown
   /** The origin rests: it was not asked, and may be in so many ms. */
-  readonly restMs?: number
+  readonly backoffMs?: number
   /** The head of an answer came, and its rest did not. */
   readonly headCame?: boolean
   /** What was lost with the connection is lost together. */
@@ -74,22 +74,22 @@ type About = {
 export class NoAnswer extends Error {
   override readonly name = 'NoAnswer'
   readonly code: string
-  readonly restMs: number | undefined
+  readonly backoffMs: number | undefined
   readonly headCame: boolean
   readonly connection: object | undefined
 
-  constructor(origin: string, code: string, { cause, restMs, headCame = false, connection }: About = {}) {
+  constructor(origin: string, code: string, { cause, backoffMs, headCame = false, connection }: About = {}) {
     super(`${origin} gave no answer (${code})`, { cause })
     this.code = code
-    this.restMs = restMs
+    this.backoffMs = backoffMs
     this.headCame = headCame
     this.connection = connection
   }
 }
 
 /** What a request without an answer means for its delivery. */
-export const unanswered = ({ restMs }: NoAnswer): Outcome =>
-  restMs === undefined ? { is: 'unavailable' } : { is: 'unavailable', retryAfterMs: restMs, untried: true }
+export const unanswered = ({ backoffMs }: NoAnswer): Outcome =>
+  backoffMs === undefined ? { is: 'unavailable' } : { is: 'unavailable', retryAfterMs: backoffMs, untried: true }
 
 /** @returns an exchange that has come to its end already */
 export const neverAsked = (error: NoAnswer): Exchange => ({

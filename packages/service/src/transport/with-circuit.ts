@@ -20,14 +20,14 @@ export class CircuitTransport implements Transport {
     return this.#inner.address
   }
 
-  get restsUntilMs(): number {
+  get backoffUntilMs(): number {
     return this.#circuit.untilMs
   }
 
   request(asking: Asking): Exchange {
     const { circuit, waitMs } = askCircuit(this.#circuit, this.#now())
     this.#circuit = circuit
-    if (waitMs > 0) return neverAsked(new NoAnswer(this.address, 'RESTING', { restMs: waitMs }))
+    if (waitMs > 0) return neverAsked(new NoAnswer(this.address, 'RESTING', { backoffMs: waitMs }))
     const exchange = this.#inner.request(asking)
     // Asked for first, so that whoever waits for the answer finds the circuit as it is after it.
     exchange.answer.then(this.#came, this.#failed)

@@ -33,8 +33,8 @@ export class DeadlineTransport implements Transport {
     return this.#inner.address
   }
 
-  get restsUntilMs(): number {
-    return this.#inner.restsUntilMs
+  get backoffUntilMs(): number {
+    return this.#inner.backoffUntilMs
   }
 
   request(asking: Asking): Exchange {

@@ -34,9 +34,9 @@ export type EvaluatedTrigger = {
 const maxInlineCharacters = 8_000
 /** Parts of a trigger times characters of the row or event: up to this, evaluation takes some milliseconds. */
 const maxInlineEffort = 1_000_000
-const firingLimits: EvaluationLimits = { maxWaiting: 100, maxCharacters: 1_000_000, restMs: 0, maxTries: 3 }
+const firingLimits: EvaluationLimits = { maxWaiting: 100, maxCharacters: 1_000_000, backoffMs: 0, maxTries: 3 }
 /** Trials have turns of their own, so that they delay no firing. */
-const trialLimits: EvaluationLimits = { maxWaiting: 20, maxCharacters: 1_000_000, restMs: 0, maxTries: 1 }
+const trialLimits: EvaluationLimits = { maxWaiting: 20, maxCharacters: 1_000_000, backoffMs: 0, maxTries: 1 }
 
 /**
  * Evaluates triggers: inline where that takes a few milliseconds at most; otherwise (loops, patterns, large rows and events) in an

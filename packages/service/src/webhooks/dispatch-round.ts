@@ -35,7 +35,7 @@ export type Destination = {
 type Round = {
   readonly failures: number
   /** The receiver is left alone for so long. */
-  readonly restMs: number
+  readonly backoffMs: number
   /** It wants nothing more. */
   readonly off: string | undefined
   readonly outcomes: ReadonlyMap<Outcome['is'], number>
@@ -68,10 +68,10 @@ export async function dispatchRound(
   const events = await eventsOf(database, claimed, origin, filter)
   const waiting = messagesOf(events, row.batch)
   const attempts: Attempt[] = []
-  let state = { failures, restMs: 0 }
+  let state = { failures, backoffMs: 0 }
   let off: string | undefined
   const worker = async (): Promise<void> => {
-    while (state.restMs === 0 && off === undefined && mayGoOn()) {
+    while (state.backoffMs === 0 && off === undefined && mayGoOn()) {
       const message = waiting.shift()
       if (!message) return
       const posted = await receiver.post({ headers: headersOf(message, secrets), body: message.body })
@@ -81,8 +81,8 @@ export async function dispatchRound(
       attempts.push(attempt)
       const { outcome } = attempt
       if (outcome.is === 'unwanted') off = outcome.says
-      const next = afterDispatch(state.failures, heardOf(posted, outcome), askedOf(posted, outcome))
-      state = { failures: next.failures, restMs: Math.max(state.restMs, next.restMs) }
+      const next = afterDispatch(state.failures, verdictOf(posted, outcome), askedOf(posted, outcome))
+      state = { failures: next.failures, backoffMs: Math.max(state.backoffMs, next.backoffMs) }
     }
   }
   await Promise.all(Array.from({ length: Math.min(inFlight, waiting.length) }, worker))
@@ -142,8 +142,8 @@ function attemptOf(message: Message, posted: Posted, atMs: number): Attempt {
   return { message, posted, outcome, atMs }
 }
 
-const heardOf = (posted: Posted, { is }: Outcome): ReceiverVerdict =>
-  is === 'told' ? 'heard' : posted.is === 'silent' ? 'silent' : 'refused'
+const verdictOf = (posted: Posted, { is }: Outcome): ReceiverVerdict =>
+  is === 'told' ? 'acknowledged' : posted.is === 'silent' ? 'silent' : 'refused'
 
 /** A receiver that says when to come again is left alone until then. */
 const askedOf = (posted: Posted, outcome: Outcome): number =>

@@ -36,23 +36,23 @@ export type DispatcherParts = {
   told?(outcome: string, requests: number): void
 }
 
-/** A turn launches nothing more after so long, whatever waits. */
-const turnMs = 5_000
+/** A round launches nothing more after so long, whatever waits. */
+const roundMs = 5_000
 /** So many events of a receiver are at hand at a time: of those that go alone, and in lists; and of so many pieces. */
 const roundEvents = { single: 500, batch: 2_000 } as const
 const roundPieces = 200
 /** So many receivers are told at a time, in all and of one app; and of those that are slow or do not hear. */
-const maxTurns = { inAll: 64, ofApp: 16, failing: 24, failingOfApp: 8 }
-/** Whoever takes longer for a request counts as slow at its next turn. */
+const maxRounds = { inAll: 64, ofApp: 16, failing: 24, failingOfApp: 8 }
+/** Whoever takes longer for a request counts as slow at its next round. */
 const slowMs = 1_000
 /** The most requests on their way to one receiver: of single events, and of batches. */
 const maxInFlight = { single: 16, batch: 4 } as const
 /** After so many events a receiver rests while something is sent: so many times as long as they took, and no longer than this. */
 const manyEvents = 1_000
 const restShare = 3
-const maxRestMs = 1_000
+const maxBackoffMs = 1_000
 /** What cannot be told because of an internal error rests for so long. */
-const faultRestMs = 60_000
+const faultBackoffMs = 60_000
 /** What is on its way when the process is to stop is waited for so long. */
 const landMs = 2_000
 /** Connections to so many receivers are kept. */
@@ -71,12 +71,12 @@ const ofApp = (all: readonly ActiveRound[], appNo: number): number => all.filter
 type CachedReceiver = { readonly receiver: Receiver; readonly key: string }
 
 /**
- * Tells the app’s own servers what happened. Each receiver has turns, a pace and a circuit of its own; any number of processes may
+ * Tells the app’s own servers what happened. Each receiver has rounds, a pace and a circuit of its own; any number of processes may
  * tell, and each event is claimed by one of them.
  */
 export class WebhookDispatcher {
   readonly #parts: DispatcherParts
-  readonly #turns = new Map<number, ActiveRound>()
+  readonly #rounds = new Map<number, ActiveRound>()
   readonly #held = new Set<number>()
   readonly #receivers = new LRUCache<number, CachedReceiver>({
     max: receiversKept,
@@ -102,16 +102,16 @@ export class WebhookDispatcher {
   async close(): Promise<void> {
     await this.#poller.close()
     const enough = setTimeout(() => this.#receivers.clear(), landMs)
-    await Promise.all([...this.#turns.values()].map(({ done }) => done))
+    await Promise.all([...this.#rounds.values()].map(({ done }) => done))
     clearTimeout(enough)
     this.#receivers.clear()
   }
 
   async #beginDue(): Promise<void> {
     const { database } = this.#parts
-    const room = maxTurns.inAll - this.#turns.size
+    const room = maxRounds.inAll - this.#rounds.size
     if (room <= 0) return
-    const due = await dueWebhooks(database, { besides: [...this.#turns.keys()], most: room * 4 })
+    const due = await dueWebhooks(database, { besides: [...this.#rounds.keys()], most: room * 4 })
     const rows = await findWebhooks(
       database,
       due.map(({ no }) => no),
@@ -126,34 +126,34 @@ export class WebhookDispatcher {
 
   #begin(row: WebhookRow): void {
     const isFailing = row.failures > 0 || this.#slow.has(row.no)
-    const all = [...this.#turns.values()]
-    if (all.length >= maxTurns.inAll) return
-    // Whoever takes long is known by that before its turn is over, and stands in nobody’s way.
+    const all = [...this.#rounds.values()]
+    if (all.length >= maxRounds.inAll) return
+    // Whoever takes long is known by that before its round is over, and stands in nobody’s way.
     const now = performance.now()
     const [slow, quick] = [true, false].map((is) =>
       all.filter((one) => (one.isFailing || now - one.startedMs > slowMs) === is),
     ) as [ActiveRound[], ActiveRound[]]
     const isFull = isFailing
-      ? slow.length >= maxTurns.failing || ofApp(slow, row.appNo) >= maxTurns.failingOfApp
-      : ofApp(quick, row.appNo) >= maxTurns.ofApp
+      ? slow.length >= maxRounds.failing || ofApp(slow, row.appNo) >= maxRounds.failingOfApp
+      : ofApp(quick, row.appNo) >= maxRounds.ofApp
     if (isFull) return
-    const done = this.#turn(row)
+    const done = this.#round(row)
       .catch((error: unknown) => {
         if (error instanceof DatabaseUnavailable) return
         this.#parts.log.error({ err: error, webhook: row.name }, 'a webhook could not be told: internal error')
-        return this.#restAfterFault(row, error)
+        return this.#backOffAfterFault(row, error)
       })
       .finally(() => {
-        this.#turns.delete(row.no)
+        this.#rounds.delete(row.no)
         this.#poller.wake()
       })
-    this.#turns.set(row.no, { appNo: row.appNo, isFailing, startedMs: now, done })
+    this.#rounds.set(row.no, { appNo: row.appNo, isFailing, startedMs: now, done })
   }
 
-  async #turn(row: WebhookRow): Promise<void> {
+  async #round(row: WebhookRow): Promise<void> {
     const { database, leaseMs, log } = this.#parts
     const told = this.#toldOf(row)
-    const overAt = performance.now() + turnMs
+    const overAt = performance.now() + roundMs
     const mayGoOn = () => !this.#poller.isClosed && performance.now() < overAt
     let { failures } = row
     const mode = modeOf(row)
@@ -188,20 +188,20 @@ export class WebhookDispatcher {
         this.#parts.told?.(outcome, count)
       }
       if (round.isBack) await makeEntriesDue(database, row.no)
-      if (round.restMs > 0 || round.off !== undefined) return
+      if (round.backoffMs > 0 || round.off !== undefined) return
       // Less than there was room for was all that was due.
       const events = claimed.reduce((all, { size }) => all + size, 0)
       if (!isProbe && events < most && claimed.length < pieces) return
       // What a broadcast brings in masses is told beside it, and for the most part after it.
       if (events >= manyEvents && this.#parts.isSending?.())
-        await wait(Math.min(restShare * (performance.now() - startMs), maxRestMs))
+        await wait(Math.min(restShare * (performance.now() - startMs), maxBackoffMs))
       // A single failure among what it heard is no reason to hurry to the next.
       if (failures > 0 && requests > 0) return
     }
   }
 
   /** What cannot be told because of an internal error is not tried again and again at once. */
-  async #restAfterFault(row: WebhookRow, error: unknown): Promise<void> {
+  async #backOffAfterFault(row: WebhookRow, error: unknown): Promise<void> {
     const fault =
       error instanceof SealBroken
         ? 'has an address that cannot be opened with the master keys that are there'
@@ -210,7 +210,11 @@ export class WebhookDispatcher {
           : 'could not be told because of an internal error, which the service’s log has'
     await this.#parts.database
       .change(
-        receiverStatement(row.no, { failures: row.failures, restMs: faultRestMs, told: false, fault }, row.changedAt),
+        receiverStatement(
+          row.no,
+          { failures: row.failures, backoffMs: faultBackoffMs, told: false, fault },
+          row.changedAt,
+        ),
       )
       .catch((again: unknown) => this.#parts.log.debug({ err: again }, 'the fault could not be noted'))
   }

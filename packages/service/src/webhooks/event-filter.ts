@@ -10,7 +10,7 @@ export type EventFilter = (events: readonly CloudEvent[]) => Promise<readonly Cl
 
 /** Parts of an expression times characters of the events: up to this, evaluation takes a millisecond or two. */
 const maxInlineEffort = 200_000
-const limits: EvaluationLimits = { maxWaiting: 1_000, maxCharacters: 1_000_000, restMs: 0, maxTries: 3 }
+const limits: EvaluationLimits = { maxWaiting: 1_000, maxCharacters: 1_000_000, backoffMs: 0, maxTries: 3 }
 
 /** The `when` of a webhook, in CEL: evaluated inline where it is cheap, otherwise in an evaluator process. */
 export function eventFilter(evaluators: EvaluatorPool, appNo: number, when: string | null): EventFilter {

@@ -123,7 +123,7 @@ export const failingWebhooks = (reader: Reader, where: Where): Promise<{ name: s
 export type RoundResult = {
   readonly failures: number
   /** It is left alone for so long. */
-  readonly restMs: number
+  readonly backoffMs: number
   /** It heard something. */
   readonly told: boolean
   /** What is wrong, while something is. */
@@ -134,8 +134,8 @@ export type RoundResult = {
 
 /** Writes down what was found, unless somebody has changed the webhook meanwhile. */
 export function receiverStatement(no: number, found: RoundResult, changedAt: Date): SQL {
-  const { failures, restMs, told, fault, off } = found
-  return sql`update webhooks set failures = ${failures}, backoff_until = ${restMs > 0 ? afterNow(restMs) : null},
+  const { failures, backoffMs, told, fault, off } = found
+  return sql`update webhooks set failures = ${failures}, backoff_until = ${backoffMs > 0 ? afterNow(backoffMs) : null},
         fault_since = ${fault === null ? null : sql`coalesce(fault_since, utc_timestamp(3))`},
         fault = ${fault?.slice(0, 300) ?? null}
         ${told ? sql`, delivered_at = utc_timestamp(3)` : sql``}
