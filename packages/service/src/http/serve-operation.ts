@@ -24,7 +24,7 @@ import {
 } from '../api/index.ts'
 import { invalid, type Metrics, Problem } from '../base/index.ts'
 import type { DeviceRow, Scope } from '../database/index.ts'
-import type { CallerCheck } from './callers.ts'
+import type { CallerCheck } from './authentication.ts'
 import { binaryEvent, isBinaryEvent } from './cloud-events.ts'
 import { LargeRequests } from './large-requests.ts'
 import { deepestBody, laterBody, loneSurrogateAt, shapeFault } from './request-body.ts'

@@ -13,8 +13,8 @@ import {
   declareAttribute,
   listAttributes,
 } from './store/attributes.ts'
+import { findUser, listUsers, type UserRow } from './store/list-people.ts'
 import { occurrencesOf, storeOccurrences } from './store/occurrences.ts'
-import { findUser, listUsers, type UserRow } from './store/read-users.ts'
 import { topicsOfUsers } from './store/topics.ts'
 
 /** What is listed of one person at most. */

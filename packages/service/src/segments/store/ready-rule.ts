@@ -17,7 +17,7 @@ import {
   topics as topicsTable,
   type Where,
 } from '../../database/index.ts'
-import type { RuleContext } from './rule-condition.ts'
+import type { RuleContext } from './rule-to-sql.ts'
 import { segmentNames, segmentStore } from './segments.ts'
 
 /** A rule with all that it names, ready to be asked of the database. */

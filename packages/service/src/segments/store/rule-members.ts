@@ -3,8 +3,8 @@ import type { Term } from '@zbell/core/rules'
 import { type SQL, sql } from 'drizzle-orm'
 import type { Reader, Scope } from '../../database/index.ts'
 import { isReachable } from './reachable.ts'
-import { type RuleContext, ruleCondition } from './rule-condition.ts'
 import type { RuleSearch } from './rule-search.ts'
+import { type RuleContext, ruleCondition } from './rule-to-sql.ts'
 import { rounded, sampler } from './sample.ts'
 
 export type RuleMember = { readonly no: number; readonly user: string | null; readonly device: string }

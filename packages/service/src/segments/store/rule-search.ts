@@ -1,14 +1,7 @@
 import { innerOf, mirrored, partsOf, type RuleType, type Term } from '@zbell/core/rules'
 import { type SQL, sql } from 'drizzle-orm'
 import { allOf, commas, type Reader } from '../../database/index.ts'
-import {
-  comparisons,
-  isInstant,
-  personCondition,
-  type RuleContext,
-  ruleCondition,
-  ruleValue,
-} from './rule-condition.ts'
+import { comparisons, isInstant, personCondition, type RuleContext, ruleCondition, ruleValue } from './rule-to-sql.ts'
 
 /** Where the devices `v` that a rule has are found. */
 export type RuleSearch = {
