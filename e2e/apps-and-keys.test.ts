@@ -202,7 +202,7 @@ describe('two apps', () => {
     const appKey = await world.makeKey('far-side', 'app')
     world.standins.place('far-side', { url: world.url, appKey })
     await world.handset(2, 'ios', { user: 'ada' })
-    await world.standins.room.make({ id: 'h2', app: 'far-side', model: 'Skerry', platform: 'ios', user: 'ada' })
+    await world.standins.registry.make({ id: 'h2', app: 'far-side', model: 'Skerry', platform: 'ios', user: 'ada' })
     const theirs = (await backend.call('listDevices', far)).items as Device[]
     expect(theirs).toHaveLength(1)
     const id = await world.send({ to: { any: ['user:ada'] }, content: { title: 'For one app' } })

@@ -116,7 +116,7 @@ test('a notification is told as it was to whoever had the device then, also afte
     () => why('finn'),
     ({ seen }) => seen,
   )
-  await world.standins.room.find(app, 'h5')!.change({ user: 'pol' })
+  await world.standins.registry.find(app, 'h5')!.change({ user: 'pol' })
   const told = await until(
     () => why('finn'),
     ({ devices }) => devices[0]?.steps.some(({ says }) => says === 'They have signed out of it since.') === true,

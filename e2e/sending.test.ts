@@ -25,7 +25,7 @@ beforeAll(async () => {
 })
 afterAll(() => world.close())
 
-const handset = (n: number) => world.standins.room.find(app, `h${n}`)!
+const handset = (n: number) => world.standins.registry.find(app, `h${n}`)!
 const review = (body: NotificationRequest, query = {}) =>
   world.backend.call('reviewNotification', { params, body, query })
 const hold = (id: string, wish: 'paused' | 'none' | 'cancelled') =>

@@ -16,7 +16,7 @@ let nora: Handset
 beforeAll(async () => {
   world = await World.open()
   client = world.backend
-  nora = await world.standins.room.make({
+  nora = await world.standins.registry.make({
     id: 'nora-android',
     app,
     model: 'Fjordfone',

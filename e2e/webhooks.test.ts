@@ -55,7 +55,13 @@ describe('the app’s own server is told', () => {
   test('by a secret that is shown once, whose signatures a library of somebody else believes', async () => {
     expect(saved.secret).toMatch(/^whsec_[A-Za-z0-9+/]+=*$/)
     expect((await read('app')).secret).toBeNull()
-    nora = await world.standins.room.make({ id: 'nora', app, model: 'Fjordfone', platform: 'android', user: 'nora' })
+    nora = await world.standins.registry.make({
+      id: 'nora',
+      app,
+      model: 'Fjordfone',
+      platform: 'android',
+      user: 'nora',
+    })
     const event = await comes('device.registered')
     expect(event).toMatchObject({
       specversion: '1.0',
@@ -93,14 +99,14 @@ describe('the app’s own server is told', () => {
     expect(await comes('delivery.skipped', isOf)).toMatchObject({ data: { reason: 'permission-denied' } })
     await nora.change({ permission: 'granted' })
     await comes('device.permission', ({ data }) => data.permission === 'granted')
-    world.standins.room.remove(nora)
+    world.standins.registry.remove(nora)
     const last = await ring('Is anybody there?')
     expect(await comes('delivery.refused', last.isOf)).toMatchObject({ data: { reason: 'token-gone', user: 'nora' } })
     expect(await comes('device.retired')).toMatchObject({ data: { reason: 'token-gone', platform: 'android' } })
   })
 
   test('of a credential that is refused, once', async () => {
-    await world.standins.room.make({ id: 'edda', app, model: 'Fjordfone', platform: 'android', user: 'edda' })
+    await world.standins.registry.make({ id: 'edda', app, model: 'Fjordfone', platform: 'android', user: 'edda' })
     const { android } = world.standins
     android.faultProfile = { ...calm, refusing: true }
     for (const title of ['First', 'Second'])
@@ -220,7 +226,7 @@ describe('over HTTP', () => {
 
   test('Health and the metrics say who does not hear', async () => {
     await save('deaf', { url: 'http://127.0.0.1:9/', kinds: ['device.registered'] })
-    await world.standins.room.make({ id: 'iria', app, model: 'Fjordfone', platform: 'android', user: 'iria' })
+    await world.standins.registry.make({ id: 'iria', app, model: 'Fjordfone', platform: 'android', user: 'iria' })
     await until(
       () => read('deaf'),
       ({ fault }) => fault !== null,

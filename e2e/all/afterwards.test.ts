@@ -14,7 +14,7 @@ beforeAll(async () => {
 })
 afterAll(() => world.close())
 
-const handset = (n: number) => world.standins.room.find(app, `h${n}`)!
+const handset = (n: number) => world.standins.registry.find(app, `h${n}`)!
 const why = (id: string, who: string) => world.backend.call('explainDelivery', { params: { app, id, who } })
 const over = (id: string) =>
   until(

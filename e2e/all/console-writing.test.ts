@@ -52,7 +52,7 @@ describe('while it is being written', () => {
       .getByText(/^✕ 4,\d{3} of 4,096 bytes$/)
       .waitFor()
     await page.getByRole('button', { name: 'Review' }).click()
-    await page.getByRole('heading', { name: 'To be mended first' }).waitFor()
+    await page.getByRole('heading', { name: 'To be fixed first' }).waitFor()
     await page.getByText(/content: has 4,?\d{3} bytes on ios, and its gateway takes 4,?096/).waitFor()
     expect(await page.getByRole('button', { name: 'Send in development' }).isDisabled()).toBe(true)
     await field('Body').fill('')

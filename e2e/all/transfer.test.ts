@@ -111,7 +111,7 @@ describe('devices', () => {
     const carried = (name: string) => world.backend.call('listDevices', { params, query: { user: name } })
     const [first] = (await carried('carried-0')).items
     expect(first).toMatchObject({ muted: true, permission: 'granted' })
-    const phone = await world.standins.room.make({
+    const phone = await world.standins.registry.make({
       id: 'own',
       app,
       model: 'Skerry',

@@ -170,7 +170,7 @@ export class World {
     platform: 'ios' | 'android' | 'web' = 'ios',
     more: { user?: string; permission?: 'granted' | 'denied' | 'prompt' } = {},
   ) {
-    return this.standins.room.make({ id: `h${n}`, app, model: 'Skerry', platform, user: `passenger-${n}`, ...more })
+    return this.standins.registry.make({ id: `h${n}`, app, model: 'Skerry', platform, user: `passenger-${n}`, ...more })
   }
 
   /** Another process of the service on the same database. */

@@ -23,7 +23,7 @@ const changed = (before: readonly Row[], now: readonly Row[]): RowChange[] => {
 const departs = new Date('2026-11-28T17:45:00Z')
 const row = (id: number, more: Row = {}): Row => ({ id, delay: 0, departs, ...more })
 
-describe('a look at a table', () => {
+describe('a poll of a table', () => {
   test('finds what is new, changed and gone, with its last state', () => {
     expect(changed([row(1), row(2), row(3)], [row(1), row(3, { delay: 15 }), row(4)])).toEqual(
       expect.arrayContaining([

@@ -14,7 +14,7 @@ const standins = await openStandins({ dir, crypto: nodeCrypto, profiles })
 process.on('message', (message) => {
   const { service } = message as { service: string }
   standins.moveService(service)
-  standins.takeUpHandsets().catch((error: unknown) => {
+  standins.restoreHandsets().catch((error: unknown) => {
     process.stderr.write(`Some handsets could not be switched on: ${error instanceof Error ? error.message : error}\n`)
   })
 })

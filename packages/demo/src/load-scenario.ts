@@ -85,7 +85,7 @@ export async function playScenario(
 ): Promise<void> {
   const { applicationServerKey } = await appKeyClient.call('readInstalledApp', {})
   for (const handset of handsets) {
-    await standins.room.make({ ...handset, app }, applicationServerKey ?? undefined)
+    await standins.registry.make({ ...handset, app }, applicationServerKey ?? undefined)
   }
   await introducePassengers(app, backend)
   if (riders > 0) await introduceRiders(app, backend, standins, riders)

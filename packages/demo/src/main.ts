@@ -111,10 +111,10 @@ export async function startDemo(options: DemoOptions): Promise<RunningDemo> {
     service = { url: running.url, appKey: kept.appKey }
     standins.place(ferries.slug, service)
     standins.moveService(running.url)
-    await standins.takeUpHandsets()
+    await standins.restoreHandsets()
     const backend = new Client({ url: running.url, bearer: kept.backendKey })
     const harbourUrl = readerUrl(accounts, ports.database)
-    if (standins.room.list(ferries.slug).length === 0) {
+    if (standins.registry.list(ferries.slug).length === 0) {
       await playScenario(
         ferries.slug,
         backend,

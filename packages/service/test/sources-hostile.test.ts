@@ -33,10 +33,10 @@ async function faultOf(dialect: 'mysql' | 'postgres', server: HostileDatabase, a
   servers.push(server)
   const url = `${dialect}://reader:${encodeURIComponent(password)}@127.0.0.1:${server.port}/ferries`
   const read = readers.read({ appNo, from: { is: 'database', sourceNo: appNo, url, source } }, (reader) =>
-    reader.look(),
+    reader.snapshot(),
   )
   return read.then(
-    ({ look }) => `${look.rows} rows`,
+    ({ snapshot }) => `${snapshot.rows} rows`,
     (error: Error) => `${error.name}: ${error.message}`,
   )
 }

@@ -50,14 +50,14 @@ export type Standins = {
   readonly android: AndroidGateway
   readonly push: PushService
   readonly control: ControlServer
-  readonly room: HandsetRegistry
+  readonly registry: HandsetRegistry
   readonly mints: { readonly ios: TokenMint; readonly android: TokenMint }
   /** Tells where an app's handsets find the service. */
   place(app: string, place: ServicePlace): void
   /** The service is at this address now, for all apps. */
   moveService(url: string): void
   /** Switches on the handsets that were put away, of the apps whose service is known. */
-  takeUpHandsets(): Promise<void>
+  restoreHandsets(): Promise<void>
   close(): Promise<void>
 }
 
@@ -96,18 +96,18 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
     account,
     ports,
     subscriptions: push.subscriptions,
-    handsets: [...room.states, ...waiting],
+    handsets: [...registry.states, ...waiting],
     places: Object.fromEntries(places),
   }))
-  const room = new HandsetRegistry({
+  const registry = new HandsetRegistry({
     mints,
     push: () => push,
     crypto: given.crypto,
     place: placeOf,
     onChange: () => kept.changed(),
   })
-  const handOver = room.handOver.bind(room)
-  const plans = setInterval(() => room.tick(), 1_000)
+  const handOver = registry.handOver.bind(registry)
+  const plans = setInterval(() => registry.tick(), 1_000)
 
   push = new PushService(before?.subscriptions ?? [], () => kept.changed())
   const authority = AccountAuthority.in(join(given.dir, 'certificates'))
@@ -119,7 +119,7 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
     ControlServer.open({
       port,
       key: account.controlKey,
-      room,
+      registry,
       gateways: { ios, android, web: push },
       plan: rehearsalPlan(account, certificate.caFile, given.profiles, { ios, android, push }),
       vapidKey: applicationServerKeyOf(account.web.jwk),
@@ -138,22 +138,22 @@ export async function openStandins(given: { dir: string; crypto: CryptoPort; pro
     android,
     push,
     control,
-    room,
+    registry,
     mints,
     place: settle,
     moveService(url) {
       for (const [app, place] of places) places.set(app, { ...place, url })
       kept.changed()
     },
-    async takeUpHandsets() {
+    async restoreHandsets() {
       for (const state of waiting.filter((one) => places.has(one.app))) {
-        await room.takeUp(state)
+        await registry.restore(state)
         waiting = waiting.filter((one) => one !== state)
       }
     },
     async close() {
       clearInterval(plans)
-      room.close()
+      registry.close()
       kept.close()
       await Promise.all([control.close(), ios.listener.close(), android.listener.close(), push.listener.close()])
     },

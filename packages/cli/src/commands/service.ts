@@ -52,7 +52,7 @@ export function serviceCommands(program: Command, io: Io, done: Run): void {
     .action(async (_flags: object, command: Command) => {
       const { config, json, handsets, only } = command.optsWithGlobals<ServiceFlags>()
       const service = await serviceBundle()
-      await mended(service, async () => {
+      await asUsageError(service, async () => {
         const beside = handsets ? await startHandsets(handsetsDir(service, io, config)) : undefined
         try {
           await service.serve({
@@ -77,7 +77,7 @@ export function serviceCommands(program: Command, io: Io, done: Run): void {
     .action(async (_flags: object, command: Command) => {
       const { config, json } = command.optsWithGlobals<ServiceFlags>()
       const service = await serviceBundle()
-      const printed = await mended(service, async () => service.describeConfig(io.env, config))
+      const printed = await asUsageError(service, async () => service.describeConfig(io.env, config))
       if (json) printJson(io, printed)
       else {
         const p = paint(io.colour)
@@ -112,7 +112,7 @@ New here? Make an app, and somebody who may sign in to the console:
 `
 }
 
-async function mended<T>(service: ServiceBundle, act: () => Promise<T>): Promise<T> {
+async function asUsageError<T>(service: ServiceBundle, act: () => Promise<T>): Promise<T> {
   try {
     return await act()
   } catch (error) {

@@ -52,7 +52,7 @@ export function drawReview(review: Review, paint: Paint, clock: Parameters<typeo
     for (const { platform, field, says } of warnings) lines.push(`  ${platform} ${field}: ${says}`)
   }
   if (faults.length > 0) {
-    lines.push('', 'To be mended first')
+    lines.push('', 'To be fixed first')
     for (const { field, says } of faults) lines.push(`  ${field}: ${says}`)
   }
   return `${lines.join('\n')}\n\n`

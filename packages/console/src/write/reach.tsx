@@ -114,7 +114,7 @@ export function ReviewSummary({ review }: { readonly review: Review }) {
       {faults.length > 0 && (
         <section aria-labelledby="faults">
           <h3 id="faults" className="font-semibold">
-            To be mended first
+            To be fixed first
           </h3>
           <ul>
             {faults.map(({ field, says }) => (

@@ -125,7 +125,7 @@ export function explainDelivery(evidence: Evidence): Why {
     const why = reason ?? 'internal-fault'
     const answered = whatItSaid(evidence)
     if (answered) step('note', `The gateway said no${tries(evidence)}${answered}.`, moments[state] ?? null)
-    noteRestraint(evidence, why, step)
+    notePolicy(evidence, why, step)
     step('stops', `${reasons[why].detail} ${reasons[why].remedy}`, moments[state] ?? null)
     return end(`No: ${lower(reasons[why].detail)}`, false)
   }
@@ -150,7 +150,7 @@ function clockAt(ms: number, zone: string): string {
 }
 
 /** The numbers behind quiet hours and caps. */
-function noteRestraint({ delivery, cap, zone }: Evidence, why: Reason, step: Step): void {
+function notePolicy({ delivery, cap, zone }: Evidence, why: Reason, step: Step): void {
   const at = delivery?.moments.skipped ?? delivery?.moments.expired
   if (why === 'quiet-hours' && at !== undefined) {
     step('note', `By its clock it was ${clockAt(at, delivery?.zone ?? zone)}.`, at)

@@ -23,7 +23,7 @@ export type CursorState = {
 export const maxRecent = 50_000
 
 /**
- * As the first look takes it in; it rings for nothing that is there.
+ * As the first poll takes it in; it rings for nothing that is there.
  * @param last the rows with the greatest value, or nothing of an empty table
  */
 export function cursorAt(last: readonly CursorRow[], nowMs: number): CursorState {

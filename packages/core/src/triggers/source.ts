@@ -50,7 +50,7 @@ export type IncomingSource = {
 
 export type SourceDefinition = TableSource | PollSource | SegmentSource | IncomingSource
 
-/** How often a source is looked at when it does not say, in seconds. */
+/** How often a source is polled when it does not say, in seconds. */
 export const pollEvery = Object.freeze({ table: 1, poll: 60, segment: 300 })
 export const overlapDefault = 30
 
@@ -63,7 +63,7 @@ export const sourceLimits = Object.freeze({
   answerBytes: 8_388_608,
 })
 
-/** What of a source makes that which it looks like: after a change of it the first look rings nobody. */
+/** What of a source makes that which it looks like: after a change of it the first poll rings nobody. */
 export function watchedBy(definition: SourceDefinition): unknown {
   switch (definition.kind) {
     case 'table': {

@@ -1,6 +1,6 @@
 import { beginningOf } from '../content/well-formed.ts'
 /**
- * What a table looked like, so that the next look finds what is new, changed and gone. Rows are put into pages by their
+ * What a table looked like, so that the next poll finds what is new, changed and gone. Rows are put into pages by their
  * key; a page is text, so that one that has not changed is recognised without being read, and can be packed by whoever
  * keeps it.
  */
@@ -65,7 +65,7 @@ export function pageOfKey(key: string): number {
 export const cutText = (text: string, most: number = tableLimits.textChars): string =>
   text.length <= most ? text : `${beginningOf(text, most - 1)}…`
 
-/** A look at a table, row by row. */
+/** What one poll read of a table, row by row. */
 export class TableSnapshot {
   readonly #key: readonly string[]
   readonly #watched: readonly string[] | undefined

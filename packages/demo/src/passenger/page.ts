@@ -98,7 +98,7 @@ async function join(bell: PassengerBell): Promise<void> {
   await bell.ask()
   await bell.signIn(who.value)
   await showTopics(bell)
-  await showRestraint(bell)
+  await showPolicy(bell)
   tell(bell)
   state.dataset.ready = 'true'
 }
@@ -123,7 +123,7 @@ function tell(bell: PassengerBell): void {
 }
 
 /** The kinds of notification, each with a switch, and whether this passenger has quiet hours. */
-async function showRestraint(bell: PassengerBell): Promise<void> {
+async function showPolicy(bell: PassengerBell): Promise<void> {
   night.checked = (await bell.quietHours.get()).length > 0
   const switches = (await bell.channels.list()).map(({ channel, title, note, muted: off }) => {
     const box = document.createElement('input')

@@ -16,10 +16,10 @@ export class AnswerReader {
     this.#rows = rowsIn(JSON.parse(json))
   }
 
-  async look(): Promise<{ readonly look: TableSnapshot; readonly types: Readonly<Record<string, string>> }> {
-    const look = new TableSnapshot(this.#source.key, this.#source.watch)
-    for (const row of this.#rows) look.see(this.#whole(row))
-    return { look, types: {} }
+  async snapshot(): Promise<{ readonly snapshot: TableSnapshot; readonly types: Readonly<Record<string, string>> }> {
+    const snapshot = new TableSnapshot(this.#source.key, this.#source.watch)
+    for (const row of this.#rows) snapshot.see(this.#whole(row))
+    return { snapshot, types: {} }
   }
 
   /** Whole rows by their keys; of a row that is too large or too deep there is what is watched of it. */

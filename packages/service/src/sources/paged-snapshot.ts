@@ -23,8 +23,8 @@ export const digestBytes = 16
 export class OwnSnapshot implements PagedSnapshot {
   readonly #poll: TableSnapshot
 
-  constructor(look: TableSnapshot) {
-    this.#poll = look
+  constructor(snapshot: TableSnapshot) {
+    this.#poll = snapshot
   }
 
   get rows(): number {

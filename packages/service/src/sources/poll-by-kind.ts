@@ -49,9 +49,9 @@ async function pollTable(parts: PollParts, context: PollContext, definition: Tab
   const from = { is: 'database', sourceNo: source.no, url: secrets.url ?? '', source: definition } as const
   await parts.readers.read({ appNo: source.appNo, from, signal }, async (reader) => {
     if (definition.by === 'cursor') return pollByCursor(parts.database, context, definition, reader)
-    const { look, types } = await reader.look()
+    const { snapshot, types } = await reader.snapshot()
     const whole = definition.watch === undefined ? undefined : (rows: readonly Row[]) => reader.rows(rows, types)
-    await storeChanges(parts.database, context, look, types, whole)
+    await storeChanges(parts.database, context, snapshot, types, whole)
   })
 }
 
@@ -72,9 +72,9 @@ async function pollAnswer(parts: PollParts, context: PollContext, definition: Po
   }
   const state = Buffer.from(JSON.stringify({ etag: answer.etag }))
   const store = async (reader: SourceReader) => {
-    const { look } = await reader.look()
+    const { snapshot } = await reader.snapshot()
     const whole = definition.watch && ((rows: readonly Row[]) => reader.rows(rows, {}))
-    await storeChanges(database, context, look, {}, whole, (tx) => keepState(tx, source.no, state))
+    await storeChanges(database, context, snapshot, {}, whole, (tx) => keepState(tx, source.no, state))
   }
   await parts.queries.withRows(source, definition, answer.text, store, signal)
 }
@@ -82,13 +82,13 @@ async function pollAnswer(parts: PollParts, context: PollContext, definition: Po
 async function pollSegment(parts: PollParts, context: PollContext, definition: SegmentSource): Promise<void> {
   const { source } = context
   const { people, version } = await segmentPeople(parts.database, source, definition, tableLimits.rows + 1)
-  const look = new TableSnapshot(['user'], ['segment'])
-  for (const user of people) look.see({ user, segment: definition.segment })
+  const snapshot = new TableSnapshot(['user'], ['segment'])
+  for (const user of people) snapshot.see({ user, segment: definition.segment })
   // Another rule is another segment: who is in it by that is no news.
   await storeChanges(
     parts.database,
     context,
-    new OwnSnapshot(look),
+    new OwnSnapshot(snapshot),
     { [definition.segment]: `version ${version}` },
     undefined,
   )

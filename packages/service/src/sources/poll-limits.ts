@@ -5,7 +5,7 @@ export type PollSlot = {
   readonly isAtFault: boolean
 }
 
-/** So many sources are looked at at a time: of all apps, of one, and of those that could not be read last time. */
+/** So many sources are polled at a time: of all apps, of one, and of those that could not be read last time. */
 const most = { inAll: 8, ofApp: 3, atFault: 4 }
 
 export const isFull = (going: readonly PollSlot[]): boolean => going.length >= most.inAll

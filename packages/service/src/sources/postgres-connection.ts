@@ -111,17 +111,17 @@ export async function postgresConnection(
     begin: async () => void (await ask('begin')),
     end: async () => void (await ask('rollback')),
     async each(text, values, take) {
-      await ask(`declare look no scroll cursor for ${text}`, values)
+      await ask(`declare polled no scroll cursor for ${text}`, values)
       for (;;) {
         let rows = 0
         let columns: readonly Column[] | undefined
-        const result = await ask(`fetch ${batchRows} from look`, [], (row, of) => {
+        const result = await ask(`fetch ${batchRows} from polled`, [], (row, of) => {
           rows++
           columns ??= columnsOf(of)
           take(row, columns)
         })
         if (rows === batchRows) continue
-        await ask('close look')
+        await ask('close polled')
         return columns ?? columnsOf(result)
       }
     },

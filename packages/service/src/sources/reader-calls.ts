@@ -24,7 +24,7 @@ export type ReaderCalls = {
   /** Connects, or takes up the connection that was kept of a source, and begins to read. */
   open: { input: { readonly from: ReadFrom; readonly reach: ReaderReach }; output: undefined }
   /** Reads rows whole, and keeps what they looked like until the end. `digests` has those of all pages, one after the other. */
-  look: {
+  snapshot: {
     input: undefined
     output: {
       readonly rows: number

@@ -15,7 +15,7 @@ type Session = {
   readonly reader: TableReader | AnswerReader
   /** Of a database. */
   readonly connected?: { readonly to: SqlConnection; readonly sourceNo: number | undefined }
-  look?: OwnSnapshot
+  snapshot?: OwnSnapshot
 }
 
 const sessions = new Map<number, Session>()
@@ -30,10 +30,10 @@ type Call<Name extends CallName> = (
 ) => Promise<ReaderCalls[Name]['output']>
 
 const calls: { readonly [Name in Exclude<CallName, 'open' | 'close'>]: Call<Name> } = {
-  look: async (session) => {
-    const { look, types } = await session.reader.look()
-    const own = new OwnSnapshot(look)
-    session.look = own
+  snapshot: async (session) => {
+    const { snapshot, types } = await session.reader.snapshot()
+    const own = new OwnSnapshot(snapshot)
+    session.snapshot = own
     const pages = Array.from({ length: tableLimits.pages }, (_, page) => own.digestOf(page))
     return {
       rows: own.rows,
@@ -43,7 +43,8 @@ const calls: { readonly [Name in Exclude<CallName, 'open' | 'close'>]: Call<Name
       emptyPages: pages.flatMap(({ isEmpty }, page) => (isEmpty ? [page] : [])),
     }
   },
-  changes: async ({ look }, { page, stored }) => lookOf(look).changesOf(page, stored && Buffer.from(stored)),
+  changes: async ({ snapshot }, { page, stored }) =>
+    snapshotOf(snapshot).changesOf(page, stored && Buffer.from(stored)),
   rows: ({ reader }, { rows, types }) => reader.rows(rows, types),
   last: ({ reader }) => tableOf(reader).last(),
   next: ({ reader }, { from, behind, limit }) => tableOf(reader).next(from, behind, limit),
@@ -55,9 +56,9 @@ function tableOf(reader: Session['reader']): TableReader {
   return reader
 }
 
-function lookOf(look: OwnSnapshot | undefined): OwnSnapshot {
-  if (!look) throw new Error('nothing was looked up in this session')
-  return look
+function snapshotOf(snapshot: OwnSnapshot | undefined): OwnSnapshot {
+  if (!snapshot) throw new Error('nothing was looked up in this session')
+  return snapshot
 }
 
 async function open(no: number, { from, reach }: ReaderCalls['open']['input']): Promise<undefined> {

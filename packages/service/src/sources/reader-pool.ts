@@ -108,10 +108,10 @@ export class SourceReader {
   }
 
   /** Reads rows whole; they stay in the process. @throws {SourceFault} as all that follow */
-  async look(): Promise<{ readonly look: PagedSnapshot; readonly types: ColumnTypes }> {
-    const { rows, leftOut, digests, emptyPages, types } = await this.#call('look', undefined)
+  async snapshot(): Promise<{ readonly snapshot: PagedSnapshot; readonly types: ColumnTypes }> {
+    const { rows, leftOut, digests, emptyPages, types } = await this.#call('snapshot', undefined)
     const empty = new Set(emptyPages)
-    const look: PagedSnapshot = {
+    const snapshot: PagedSnapshot = {
       rows,
       leftOut,
       digestOf: (page) => ({
@@ -123,7 +123,7 @@ export class SourceReader {
         return { changes, packed: Buffer.from(packed) }
       },
     }
-    return { look, types }
+    return { snapshot, types }
   }
 
   async rows(rows: readonly Row[], types: ColumnTypes): Promise<ReadonlyMap<string, Row>> {

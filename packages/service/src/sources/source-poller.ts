@@ -155,7 +155,7 @@ export class SourcePoller {
       if (this.#isClosed) await releaseSource(database, lease, 0).catch(() => {})
       if (error instanceof LeaseLost || error instanceof DatabaseUnavailable)
         log.debug({ err: error, source: lease.no }, 'a poll at a source was given up')
-      else log.error({ err: error, source: lease.no }, 'a source could not be looked at: internal error')
+      else log.error({ err: error, source: lease.no }, 'a source could not be polled: internal error')
     }
   }
 
@@ -165,9 +165,9 @@ export class SourcePoller {
     const fault =
       error instanceof SourceFault || error instanceof TableRefused
         ? error.message
-        : 'could not be looked at because of an internal error, which the service’s log has'
+        : 'could not be polled because of an internal error, which the service’s log has'
     if (!(error instanceof SourceFault || error instanceof TableRefused))
-      log.error({ err: error, source: source.name }, 'a source could not be looked at: internal error')
+      log.error({ err: error, source: source.name }, 'a source could not be polled: internal error')
     const afterMs = Math.min(maxBackoffMs, 1_000 * 2 ** Math.min(source.faults, 10))
     const times = await failPoll(database, lease, { fault, afterMs })
     // Once is a moment; twice in a row is something that a trigger’s log should publish, and once is enough.

@@ -21,7 +21,7 @@ import { deleteSource, type SourceRow, saveSource, sourceStore, triggersReading 
 
 /** So many sources an app may have in an environment. */
 const maxSources = 1_000
-/** Whoever saves a source waits for its first look for so long. */
+/** Whoever saves a source waits for its first poll for so long. */
 const firstLookMs = 8_000
 const betweenMs = 50
 
@@ -336,7 +336,7 @@ function incomingSecrets(
   return { secrets: { address, secrets: [made] }, made }
 }
 
-/** Another host, database or path is another thing to look at; another account, password or certificate is not. */
+/** Another host, database or path is another thing to poll; another account, password or certificate is not. */
 function shapeOf(definition: SourceDefinition, { url }: SourceSecrets): Buffer {
   const address = definition.kind === 'table' && url !== undefined ? databaseAddress(url) : undefined
   const polled = definition.kind === 'poll' && url !== undefined ? new URL(url) : undefined

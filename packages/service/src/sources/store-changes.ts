@@ -28,7 +28,7 @@ const pagesTogether = 64
 export async function storeChanges(
   database: Database,
   { lease, source, late, isRead: hasReaders, signal }: PollContext,
-  look: PagedSnapshot,
+  snapshot: PagedSnapshot,
   types: ColumnTypes,
   whole: ((rows: readonly Row[]) => Promise<ReadonlyMap<string, Row>>) | undefined,
   atEnd: (tx: Tx) => Promise<unknown> = async () => {},
@@ -64,23 +64,23 @@ export async function storeChanges(
     // Between two pages whatever else this process does has its turn.
     if (page % 8 === 0) await turn()
     if (signal.aborted) throw new LeaseLost('the poll was given up')
-    const { digest, isEmpty } = look.digestOf(page)
+    const { digest, isEmpty } = snapshot.digestOf(page)
     const old = before.get(page)
     if (old === undefined ? isEmpty : old.equals(digest)) continue
-    // In a first look too, so that a key that stands twice is found.
+    // In a first poll too, so that a key that stands twice is found.
     const stored = isFirst || old === undefined ? undefined : await readPage(database, source.no, page)
-    const inPage = await look.changesOf(page, stored)
+    const inPage = await snapshot.changesOf(page, stored)
     if (!isFirst) changes.push(...inPage.changes)
     pages.push({ page, digest, bytes: inPage.packed })
     if (changes.length >= changesTogether || pages.length >= pagesTogether) await flush()
   }
-  const { leftOut } = look
+  const { leftOut } = snapshot
   await flush(async (tx) => {
     await atEnd(tx)
     await endPoll(tx, lease, {
       everySeconds,
       ...(isFirst ? { columns: types } : {}),
-      ...noteOf({ isFirst, wasTaken: source.taken, other, rows: look.rows, late, found }),
+      ...noteOf({ isFirst, wasTaken: source.taken, other, rows: snapshot.rows, late, found }),
       ...(leftOut ? { leftOut: `${rowsText(leftOut.count)} left out; the first ${leftOut.says}` } : {}),
     })
   })

@@ -38,12 +38,12 @@ export class TableReader {
   }
 
   /** What is watched of it, whole: at most {@link tableLimits.rows} rows. @throws {SourceFault} */
-  async look(): Promise<{ readonly look: TableSnapshot; readonly types: ColumnTypes }> {
+  async snapshot(): Promise<{ readonly snapshot: TableSnapshot; readonly types: ColumnTypes }> {
     const { key, watch } = this.#source
     const names = watch && [...new Set([...key, ...watch])]
-    let look: TableSnapshot | undefined
+    let snapshot: TableSnapshot | undefined
     // Columns that nobody names are known with the first row, or with the end of a table without any.
-    const lookBy = (columns: readonly Column[]): TableSnapshot =>
+    const snapshotBy = (columns: readonly Column[]): TableSnapshot =>
       new TableSnapshot(
         key,
         watch ??
@@ -52,10 +52,10 @@ export class TableReader {
             .sort(),
       )
     const columns = await this.#each(`select ${this.#list(names)} from ${this.#from}`, [], (values, of) => {
-      look ??= lookBy(of)
-      look.see(rowOf(values, of))
+      snapshot ??= snapshotBy(of)
+      snapshot.see(rowOf(values, of))
     })
-    return { look: look ?? lookBy(columns), types: typesOf(columns, names) }
+    return { snapshot: snapshot ?? snapshotBy(columns), types: typesOf(columns, names) }
   }
 
   /** Whole rows by their keys: those that are there. */

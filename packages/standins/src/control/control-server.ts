@@ -26,7 +26,7 @@ export type Tempered = { faultProfile: FaultProfile; readonly books: object; rea
 type ControlParts = {
   readonly port: number
   readonly key: string
-  readonly room: HandsetRegistry
+  readonly registry: HandsetRegistry
   readonly gateways: Record<string, Tempered>
   readonly plan: RehearsalPlan
   /** Signs what the account's owner requests. */
@@ -57,7 +57,7 @@ export class ControlServer {
     })
     app.use(express.json({ limit: '64kb' }))
     app.get('/rehearsal', (_request, response) => void response.json(given.plan))
-    handsetRoutes(app, given.room, given.vapidKey)
+    handsetRoutes(app, given.registry, given.vapidKey)
     newHandsetRoute(app, given)
     gatewayRoutes(app, given.gateways)
     accountRoute(app, given.authority)
@@ -93,7 +93,7 @@ export class ControlServer {
 
 /** @returns what stands against it */
 async function act(
-  room: HandsetRegistry,
+  registry: HandsetRegistry,
   handset: Handset,
   given: HandsetAct,
   vapidKey: string,
@@ -121,11 +121,11 @@ async function act(
       return undefined
     case 'remove':
       if (!installed) return 'not-possible-now'
-      room.remove(handset)
+      registry.remove(handset)
       return undefined
     case 'install':
       if (installed) return 'not-possible-now'
-      await room.install(handset, vapidKey)
+      await registry.install(handset, vapidKey)
       return undefined
     case 'ring':
       await handset.ring(given.content)
@@ -135,20 +135,20 @@ async function act(
   }
 }
 
-function handsetRoutes(app: express.Express, room: HandsetRegistry, vapidKey: string): void {
+function handsetRoutes(app: express.Express, registry: HandsetRegistry, vapidKey: string): void {
   app.get('/apps/:app/handsets', async (request, response) => {
     response.json({
-      items: await Promise.all(room.list(request.params.app).map((handset) => handset.view())),
+      items: await Promise.all(registry.list(request.params.app).map((handset) => handset.view())),
       next: null,
     })
   })
   app.get('/apps/:app/handsets/:id', async (request, response) => {
-    const handset = room.find(request.params.app, request.params.id)
+    const handset = registry.find(request.params.app, request.params.id)
     if (handset) response.json(await handset.view())
     else problem(response, 'unknown-handset', `There is no handset ${request.params.id}.`)
   })
   app.post('/apps/:app/handsets/:id/tap', async (request, response) => {
-    const handset = room.find(request.params.app, request.params.id)
+    const handset = registry.find(request.params.app, request.params.id)
     const read = tapRequest.safeParse(request.body ?? {})
     if (!handset) problem(response, 'unknown-handset', `There is no handset ${request.params.id}.`)
     else if (!read.success) problem(response, 'invalid-request')
@@ -156,7 +156,7 @@ function handsetRoutes(app: express.Express, room: HandsetRegistry, vapidKey: st
     else problem(response, 'nothing-to-tap')
   })
   app.patch('/apps/:app/handsets/:id', async (request, response) => {
-    const handset = room.find(request.params.app, request.params.id)
+    const handset = registry.find(request.params.app, request.params.id)
     const read = handsetChange.safeParse(request.body ?? {})
     if (!handset) return problem(response, 'unknown-handset', `There is no handset ${request.params.id}.`)
     if (!read.success) return problem(response, 'invalid-request', read.error.issues[0]?.message)
@@ -164,36 +164,36 @@ function handsetRoutes(app: express.Express, room: HandsetRegistry, vapidKey: st
     response.json(await handset.view())
   })
   app.delete('/apps/:app/handsets/:id', (request, response) => {
-    const handset = room.find(request.params.app, request.params.id)
+    const handset = registry.find(request.params.app, request.params.id)
     if (!handset) return problem(response, 'unknown-handset', `There is no handset ${request.params.id}.`)
-    room.discard(handset)
+    registry.discard(handset)
     response.json({})
   })
   app.post('/apps/:app/handsets/:id/do', async (request, response) => {
-    const handset = room.find(request.params.app, request.params.id)
+    const handset = registry.find(request.params.app, request.params.id)
     const read = handsetAct.safeParse(request.body ?? {})
     if (!handset) return problem(response, 'unknown-handset', `There is no handset ${request.params.id}.`)
     if (!read.success) return problem(response, 'invalid-request', read.error.issues[0]?.message)
-    const refused = await act(room, handset, read.data, vapidKey)
+    const refused = await act(registry, handset, read.data, vapidKey)
     if (refused) problem(response, refused)
     else response.json(await handset.view())
   })
 }
 
-function newHandsetRoute(app: express.Express, { room, vapidKey, settle }: ControlParts): void {
+function newHandsetRoute(app: express.Express, { registry, vapidKey, settle }: ControlParts): void {
   app.post('/apps/:app/handsets', async (request, response) => {
     const slug = request.params.app
     const read = handsetOrder.safeParse(request.body ?? {})
     if (!read.success) return problem(response, 'invalid-request', read.error.issues[0]?.message)
-    const { id = freeName(room, slug, read.data.platform), service, locale, model, timeZone, ...wishes } = read.data
-    if (room.find(slug, id)) return problem(response, 'name-taken', `There is a handset ${id} already.`)
-    if (room.list(slug).length >= maxHandsets)
+    const { id = freeName(registry, slug, read.data.platform), service, locale, model, timeZone, ...wishes } = read.data
+    if (registry.find(slug, id)) return problem(response, 'name-taken', `There is a handset ${id} already.`)
+    if (registry.list(slug).length >= maxHandsets)
       return problem(response, 'too-many-handsets', `An app may have ${maxHandsets} virtual handsets.`)
     if (service) settle(slug, service)
     const facts = { ...wishes, id, app: slug, model: model ?? models[wishes.platform], rehearsal: true }
     const more = { ...(locale === null ? {} : { locale }), ...(timeZone === undefined ? {} : { timeZone }) }
     try {
-      const handset = await room.make({ ...facts, ...more }, vapidKey)
+      const handset = await registry.make({ ...facts, ...more }, vapidKey)
       response.status(201).json(await handset.view())
     } catch (error) {
       if (error instanceof NoPlace) problem(response, 'unknown-key', error.message)
@@ -203,8 +203,8 @@ function newHandsetRoute(app: express.Express, { room, vapidKey, settle }: Contr
   })
 }
 
-function freeName(room: HandsetRegistry, app: string, platform: Platform): string {
-  for (let n = 1; ; n++) if (!room.find(app, `${platform}-${n}`)) return `${platform}-${n}`
+function freeName(registry: HandsetRegistry, app: string, platform: Platform): string {
+  for (let n = 1; ; n++) if (!registry.find(app, `${platform}-${n}`)) return `${platform}-${n}`
 }
 
 function gatewayRoutes(app: express.Express, gateways: Record<string, Tempered>): void {

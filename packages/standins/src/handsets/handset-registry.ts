@@ -68,11 +68,11 @@ export class HandsetRegistry {
       watch: watch ? [] : null,
       kit: {},
     }
-    return this.takeUp(state)
+    return this.restore(state)
   }
 
   /** Takes up a handset that was put away. */
-  async takeUp(state: HandsetState): Promise<Handset> {
+  async restore(state: HandsetState): Promise<Handset> {
     const handset = new Handset(state, this.#parts.place(state.app), this.#parts.onChange)
     this.#handsets.set(nameOf(state), handset)
     if (state.browser) {

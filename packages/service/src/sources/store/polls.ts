@@ -29,7 +29,7 @@ export type DueSource = {
   readonly isAtFault: boolean
 }
 
-/** So many that are due are looked through for those whose turn it is. */
+/** So many that are due are looked through for those which may be polled now. */
 const lookedThrough = 500
 
 /** Sources that are due and that nobody has, the longest due first. @param but apps of which none is wanted */
@@ -73,7 +73,7 @@ export async function extendSourceLease(
 /** A source in hand until the transaction ends. @throws {LeaseLost} */
 export async function requireLease(tx: Tx, { no, owner }: SourceLease): Promise<void> {
   const rows = await tx.rows(sql`select 1 from sources where no = ${no} and lease = ${owner} for update`)
-  if (rows.length === 0) throw new LeaseLost(`source ${no} was taken by another look or changed`)
+  if (rows.length === 0) throw new LeaseLost(`source ${no} was taken by another poll or changed`)
 }
 
 /** How far a poll by cursor has come. */

@@ -88,7 +88,7 @@ export async function saveSource(
   })
 }
 
-/** The next look takes in what is there, and rings nobody. */
+/** The next poll takes in what is there, and rings nobody. */
 export async function pruneState(tx: Tx, no: number): Promise<void> {
   await tx.change(sql`delete from source_pages where source_no = ${no}`)
   await tx.change(
@@ -114,7 +114,7 @@ export async function triggersReading(reader: Reader, where: Where, source: stri
   return rows.map(({ name }) => name)
 }
 
-/** Sources that could not be looked at, for those who watch. */
+/** Sources that could not be polled, for those who watch. */
 export const awaySources = (
   reader: Reader,
   where: Where,
