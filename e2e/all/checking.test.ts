@@ -30,7 +30,7 @@ describe('checking a credential', () => {
   test('says that it works, with the round trip, and keeps that', async () => {
     for (const platform of ['ios', 'android']) {
       const found = await check(platform)
-      expect(found).toMatchObject({ verdict: 'works', says: expect.stringContaining('took the credential') })
+      expect(found).toMatchObject({ verdict: 'works', says: expect.stringContaining('accepted the credential') })
       expect(found?.roundTripMs).toBeGreaterThan(0)
       expect((await inUse(platform)).check).toEqual(found)
     }

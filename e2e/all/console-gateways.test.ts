@@ -66,7 +66,7 @@ describe('a gateway’s profile, in the console', () => {
       .getByRole('button', { name: /^Send it/ })
       .click()
     await request().getByText('410, token-gone.').waitFor()
-    await request().getByText('The gateway took the credential, but knows no such token.').waitFor()
+    await request().getByText('The gateway accepted the credential, but knows no such token.').waitFor()
   })
 
   test('is saved, in use at once, and taken back', async () => {

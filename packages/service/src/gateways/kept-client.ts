@@ -36,7 +36,7 @@ export type Trial = {
 }
 
 export type ClientEvents = {
-  /** The gateway took the credential; told at most once a minute. */
+  /** The gateway accepted the credential; told at most once a minute. */
   onUsed(): void
   /** The gateway began to refuse the credential. */
   onRejected(): void

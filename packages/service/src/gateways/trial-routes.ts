@@ -130,7 +130,7 @@ function sayOutcome(outcome: Outcome): string {
     case 'unavailable':
       return 'The gateway is in trouble; a delivery would be tried again.'
     case 'token-gone':
-      return 'The gateway took the credential, but knows no such token.'
+      return 'The gateway accepted the credential, but knows no such token.'
     case 'refused':
       return sayReason(outcome.reason)
     default:

@@ -203,7 +203,7 @@ export async function retireCredential(database: Database, no: number, by: strin
   await retire(database, no, by)
 }
 
-/** The gateway took the credential; kept to the minute, since it does so thousands of times a second. */
+/** The gateway accepted the credential; kept to the minute, since it does so thousands of times a second. */
 export async function markUsed(database: Database, id: string): Promise<void> {
   await database.change(
     sql`update credentials set used_at = utc_timestamp(3), rejected_at = null where id = ${uuidBuffer(id)}`,
