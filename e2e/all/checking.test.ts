@@ -90,7 +90,7 @@ describe('zbell gateway', () => {
     expect(dry.out).toContain('"headline":"Boarding is open"')
     expect(dry.out).toContain('Nothing was sent')
     const sent = await cli('gateway', 'try', 'android', '--send')
-    expect(sent.out).toMatch(/\n404\n[\s\S]*"of":"berth"[\s\S]*token-gone: The gateway took/)
+    expect(sent.out).toMatch(/\n404\n[\s\S]*"of":"berth"[\s\S]*token-gone: The gateway accepted/)
     const handset = await world.handset(2, 'ios', { user: 'ada' })
     const device = (await handset.view()).device!
     const rung = await cli('gateway', 'try', 'ios', '--device', device, '--title', 'Only a trial', '--send', '--json')
