@@ -299,15 +299,17 @@ describe('while it goes', () => {
   const slow = { ...calm, delayMs: 150 }
   const broadcast = (more: object = {}) =>
     world.send({ to: { any: ['everyone'], platforms: ['ios'] }, mode: 'wake', content: {}, ...more })
+  const begun = (id: string) =>
+    until(
+      () => world.notification(id),
+      ({ totals }) => totals.accepted > 0,
+    )
 
   test('it is paused within a second, goes on, and leaves nobody out', async () => {
     world.standins.ios.faultProfile = slow
     const before = world.standins.ios.books.taken
     const id = await broadcast({ name: 'storm' })
-    await until(
-      () => world.notification(id),
-      ({ totals }) => totals.accepted > 0,
-    )
+    await begun(id)
     await hold('storm', 'paused')
     // What was on its way lands and is written down; then nothing more happens.
     const gone = () => world.standins.ios.books.taken - before
@@ -331,10 +333,7 @@ describe('while it goes', () => {
     world.standins.ios.faultProfile = slow
     const before = world.standins.ios.books.taken
     const id = await broadcast()
-    await until(
-      () => world.notification(id),
-      ({ totals }) => totals.accepted > 0,
-    )
+    await begun(id)
     await hold(id, 'cancelled')
     const done = await over(id)
     const taken = world.standins.ios.books.taken
@@ -350,10 +349,7 @@ describe('while it goes', () => {
   test('an urgent one overtakes it', async () => {
     world.standins.ios.faultProfile = slow
     const id = await broadcast()
-    await until(
-      () => world.notification(id),
-      ({ totals }) => totals.accepted > 0,
-    )
+    await begun(id)
     const urgent = await world.send({ to: { any: ['user:signe'] }, urgency: 'high', content: { title: 'Now' } })
     await over(urgent)
     expect((await world.notification(id)).state).not.toBe('finished')

@@ -129,5 +129,5 @@ test('a schedule whose last time did not ring is told, with what to do', () => {
   )
   expect(missed?.detail).toBe('The schedule evening was missed 30 minutes ago: nothing ran at its time.')
   expect(failed?.detail).toBe('The schedule weekly could not ring 2 hours ago: There is no such template.')
-  expect(failed?.remedy).toContain('Mend its template')
+  expect(failed?.remedy).toContain('Correct its template')
 })

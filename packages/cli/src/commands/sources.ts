@@ -18,7 +18,7 @@ export function sourceCommands(program: Command, io: Io, done: Run): void {
   listVerb(group, { io, done, noun: 'source' }, 'Sources by name', {
     read: ({ client, app }) => client.all('listSources', { params: { app } }),
     none: (zbell) => `There is no source yet. Save one with: ${zbell} source save FILE`,
-    head: ['source', 'kind', 'status', 'polled', 'read by', ''],
+    head: ['source', 'kind', 'status', 'last polled', 'read by', 'last result'],
     row: (one, io) => [
       one.name,
       one.kind,

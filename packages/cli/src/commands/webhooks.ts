@@ -42,7 +42,7 @@ export function webhookCommands(program: Command, io: Io, done: Run): void {
   listVerb(group, { io, done, noun: 'webhook' }, 'Webhooks by name, and whether requests succeed', {
     read: ({ client, app }) => client.all('listWebhooks', { params: { app } }),
     none: (zbell) => `There is no webhook yet. Save one with: ${zbell} webhook save FILE`,
-    head: ['webhook', 'status', 'kinds', 'waiting', 'last delivered', ''],
+    head: ['webhook', 'status', 'kinds', 'waiting', 'last delivered', 'receiver'],
     row: (one, io) => [
       one.name,
       webhookState(one),

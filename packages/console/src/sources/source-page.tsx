@@ -80,7 +80,7 @@ function Details({ source }: { readonly source: Source }) {
     ...(note === null ? [] : [['Last time', note] as const]),
     ...(polledAt === null
       ? []
-      : [[kind === 'incoming' ? 'Heard from' : 'Looked at', <Moment key="at" at={polledAt} />] as const]),
+      : [[kind === 'incoming' ? 'Last received' : 'Last polled', <Moment key="at" at={polledAt} />] as const]),
     ...(address === null
       ? []
       : [

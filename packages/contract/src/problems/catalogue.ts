@@ -11,7 +11,7 @@ export const problems = {
   'invalid-request': {
     status: 422,
     title: 'The request has values that cannot be used.',
-    remedy: 'Mend the places that are named and send it again.',
+    remedy: 'Correct the places that are named and send it again.',
   },
   'unsupported-media-type': {
     status: 415,
@@ -101,7 +101,7 @@ export const problems = {
   'source-unreadable': {
     status: 422,
     title: 'The source cannot be read with what was said, and is not saved.',
-    remedy: 'Mend what the detail names, or save it all the same with --anyway (over HTTP ?anyway=true).',
+    remedy: 'Correct what the detail names, or save it all the same with --anyway (over HTTP ?anyway=true).',
   },
   'source-in-use': {
     status: 409,
@@ -151,7 +151,7 @@ export const problems = {
   'rule-refused': {
     status: 422,
     title: 'The rule cannot be used.',
-    remedy: 'Mend the rule at that place; attributes are declared by their first use.',
+    remedy: 'Correct the rule at that place; attributes are declared by their first use.',
   },
   'name-taken-live': {
     status: 409,
@@ -258,12 +258,12 @@ export const problems = {
   'profile-refused': {
     status: 422,
     title: 'The gateway profile cannot be used.',
-    remedy: 'Mend the places that are named.',
+    remedy: 'Correct the places that are named.',
   },
   'gateway-not-ready': {
     status: 409,
     title: 'There is no way to this gateway yet.',
-    remedy: 'Mend what the detail names; zbell gateway show and zbell credential check tell more.',
+    remedy: 'Correct what the detail names; zbell gateway show and zbell credential check tell more.',
   },
   'master-key-fixed': {
     status: 409,

@@ -43,7 +43,7 @@ export const reasons = {
   'profile-at-fault': {
     code: 28,
     detail: 'The gateway profile makes no request that could be sent, or takes too long to make one.',
-    remedy: 'Try the profile with this content, mend what it names, and send again.',
+    remedy: 'Try the profile with this content, correct what it names, and send again.',
   },
   'credential-rejected': {
     code: 7,

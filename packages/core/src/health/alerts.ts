@@ -114,16 +114,16 @@ export function alertsOf(
     })),
     ...faultyTriggers.map(({ name, because }) => ({
       detail: `The trigger ${name} could not ring the last time: ${because}.`,
-      remedy: 'Try it with what came to it, as its log has it (zbell trigger log, zbell trigger try), and mend it.',
+      remedy: 'Try it with what came to it, as its log has it (zbell trigger log, zbell trigger try), and correct it.',
     })),
     ...awaySources.map(({ name, because, sinceSeconds }) => ({
       detail: `The source ${name} ${because}, for ${hoursIn(sinceSeconds)} now: its triggers see nothing.`,
-      remedy: 'Mend it, and try it: zbell source try. What has changed by then is found.',
+      remedy: 'Correct it, and try it: zbell source try. What has changed by then is found.',
     })),
     ...failingWebhooks.map(({ name, because }) => ({
       detail: `The webhook ${name} is failing: its receiver ${because}.`,
       remedy:
-        'See its log (zbell webhook log), mend the receiver, and try it: zbell webhook try. What waits is then sent by itself.',
+        'See its log (zbell webhook log), fix the receiver, and try it: zbell webhook try. What waits is then sent by itself.',
     })),
     ...reachedLimits.map(({ what, max, forSeconds }) => ({
       detail: `The app has reached its limit of ${max.toLocaleString('en')} ${what} an hour: more are refused for ${Math.ceil(forSeconds / 60)} minutes.`,
@@ -176,7 +176,7 @@ const scheduleAlert = ({ name, state, says, agoSeconds }: UnrungSchedule): Alert
       }
     : {
         detail: `The schedule ${name} could not ring ${hoursIn(agoSeconds)} ago: ${says ?? 'no reason is known'}`,
-        remedy: 'Mend its template, its segment or its target, and ring it now: zbell schedule run.',
+        remedy: 'Correct its template, its segment or its target, and ring it now: zbell schedule run.',
       }
 
 /** Once may be an accident. */

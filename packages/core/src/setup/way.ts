@@ -97,7 +97,7 @@ export function wayToRing(facts: SetupFacts, nowMs: number): SetupStep[] {
 
 /**
  * The step to take next, which always says what to do; `undefined` when the way is gone. What was only rehearsed is still to be
- * done. Alert comes first, but for a profile that is missing: nothing can be asked or added without it.
+ * done. What is in trouble comes first, but for a missing profile: without it nothing can be asked or added.
  */
 export function nextStep(steps: readonly SetupStep[]): SetupStep | undefined {
   const left = steps.filter(({ state, remedy }) => state !== 'done' && remedy !== undefined)

@@ -36,7 +36,7 @@ export async function migrate(database: Database): Promise<number[]> {
   }
 }
 
-/** As `migration-tables.ts` has them. */
+/** As `migration-tables.ts` says; they are there before any migration. */
 const ownTables = [
   `create table if not exists leases (name varchar(64) character set ascii collate ascii_bin not null primary key,
     owner binary(16) not null, until_at datetime(3) not null)`,

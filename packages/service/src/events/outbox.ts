@@ -112,10 +112,10 @@ export async function extendEntries(
   return affectedRows > 0
 }
 
-/** Takes what was told out of the queue, whoever else may hold it by now. @param numbers at least one */
+/** Takes out what was delivered, whoever else may hold it by now. @param numbers at least one */
 export const finishStatement = (numbers: readonly number[]): SQL => sql`delete from outbox where no in ${numbers}`
 
-/** Gives back what nobody tried to publish, as it was. @param held at least one */
+/** Releases what was not tried, as it was. @param held at least one */
 export const releaseStatement = (held: readonly Claim[]): SQL =>
   sql`update outbox set leased_until = null where (no, fence) in (${tuples(held.map(({ no, fence }) => [no, fence]))})
         and no in ${held.map(({ no }) => no)}`
@@ -148,7 +148,7 @@ export type OutboxState = {
   readonly events: number
   /** False when there are more. */
   readonly isAll: boolean
-  /** Of what is told next. */
+  /** Of what is delivered next. */
   readonly since: Date | null
 }
 

@@ -132,7 +132,7 @@ export class Schedules {
     const { except = [] } = when
     if (except.length === 0) return
     const job = this.#evaluators.run({ appNo: app.no, use: 'previews' }, lookLimits, 'idle-exceptions', { when })
-    const idle = await evaluated('PollContext through its exceptions', job)
+    const idle = await evaluated('Looking through its exceptions', job)
     if (idle.length === 0) return
     const errors = idle.map((n) => ({
       pointer: `/when/except/${n}`,

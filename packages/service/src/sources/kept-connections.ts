@@ -8,7 +8,7 @@ const idleMs = 60_000
 
 type PooledConnection = { readonly name: string; readonly connection: SqlConnection; usedMs: number }
 
-/** Connections that are kept between poller, by source; each belongs to one address and one account. */
+/** Connections that are kept between polls, by source; each belongs to one address and one account. */
 export class KeptConnections {
   readonly #kept = new Map<number, PooledConnection>()
 

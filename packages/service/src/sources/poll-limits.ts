@@ -14,7 +14,7 @@ export const isFull = (going: readonly PollSlot[]): boolean => going.length >= m
 export const saturatedApps = (going: readonly PollSlot[]): number[] =>
   [...new Set(going.map(({ appNo }) => appNo))].filter((appNo) => !mayStart({ appNo, isAtFault: false }, going))
 
-/** Whether it is a source’s turn beside those that are polled at: of an app only one that is at fault is at a time. */
+/** Whether a source may be polled beside those that are: of an app’s sources that failed last time, one at a time. */
 export function mayStart({ appNo, isAtFault }: PollSlot, going: readonly PollSlot[]): boolean {
   const own = going.filter((one) => one.appNo === appNo)
   if (own.length >= most.ofApp) return false

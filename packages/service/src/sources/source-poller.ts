@@ -170,7 +170,7 @@ export class SourcePoller {
       log.error({ err: error, source: source.name }, 'a source could not be polled: internal error')
     const afterMs = Math.min(maxBackoffMs, 1_000 * 2 ** Math.min(source.faults, 10))
     const times = await failPoll(database, lease, { fault, afterMs })
-    // Once is a moment; twice in a row is something that a trigger’s log should publish, and once is enough.
+    // A single failure may be a moment’s; the second in a row is logged for its triggers, and no later one.
     if (times === 2)
       await database.transact(async (tx) => {
         await this.#parts.onAway(tx, source, source.name, `its source ${source.name} ${fault}`)

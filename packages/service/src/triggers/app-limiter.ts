@@ -29,7 +29,7 @@ export class AppLimiter {
     return this.#isClosed
   }
 
-  /** @returns undefined as soon as the limiter are closed, without waiting for the work */
+  /** @returns undefined as soon as the limiter is closed, without waiting for the work */
   untilClosed<T>(work: Promise<T>): Promise<T | undefined> {
     return Promise.race([work, this.#closing])
   }

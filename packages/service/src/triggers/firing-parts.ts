@@ -11,7 +11,7 @@ export const batchSize = 200
 
 export const internalError = 'an internal error, which the service’s log has'
 
-/** Who observer what comes of firings. */
+/** Observes what becomes of firings. */
 export type FiringObserver = {
   fired(state: FiringState): void
   /** An internal error. */

@@ -5,7 +5,7 @@ import { comparisons, isInstant, personCondition, type RuleContext, ruleConditio
 
 /** Where the devices `v` that a rule has are found. */
 export type RuleSearch = {
-  /** ConcurrencyLimiter of which no two have a device or a person in common, each with what has to be fulfilled there. */
+  /** Where to search, each with its conditions; no two have a device or a person in common. */
   readonly places: readonly Place[]
   /** About so many entries of an index are looked at; undefined where every device is. */
   readonly entries: number | undefined

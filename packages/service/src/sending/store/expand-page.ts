@@ -33,7 +33,7 @@ const lookWithinMs = 120_000
 /** Eight megabytes each, at most. */
 const maxLooks = 8
 
-/** ReaderCursors for what is expanded at the moment, by the number of its work. */
+/** The cursors of what is being expanded, by the number of its work. */
 export type ReaderCursors = Map<number, ReaderCursor>
 
 /**
