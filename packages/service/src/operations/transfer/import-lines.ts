@@ -11,7 +11,7 @@ import type { Line } from './lines.ts'
 /** Lines that go into one transaction. */
 const batchSize = 500
 /** Fewer of them, when they say much: so many values at most. */
-const valuesTogether = 2_000
+const valuesTogether = 3_000
 const faultsShown = 1_000
 /** So much is said of a line. */
 const maxSaid = 500

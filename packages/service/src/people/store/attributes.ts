@@ -7,7 +7,7 @@ import {
   keepValue,
   keptValue,
 } from '@zbell/core'
-import { type SQL, sql } from 'drizzle-orm'
+import { sql } from 'drizzle-orm'
 import { commas, type Database, type Scope, type Tx } from '../../database/index.ts'
 
 export type AttributeRow = {
@@ -85,6 +85,9 @@ export async function changeAttributes(
   if (refused?.error) throw refused.error
 }
 
+/** So many values go in one statement: while it is put together nobody else is served. */
+const valuesInStatement = 500
+
 /**
  * The same for many users at once, in a few statements.
  * @returns those whose changes were refused as a whole, by their place in the list
@@ -99,7 +102,7 @@ export async function changeManyAttributes(
   if (names.length === 0) return []
   const known = new Map((await find(tx, scope, names)).map((row) => [row.name, row]))
   const refused: { at: number; error: AttributeRefused }[] = []
-  const rows: SQL[] = []
+  const stored: { userNo: number; no: number; kept: KeptValue }[] = []
   const removed: [number, number][] = []
   const changed: number[] = []
   for (const [at, { userNo, changes }] of entries.entries()) {
@@ -107,7 +110,7 @@ export async function changeManyAttributes(
       const set = await prepare(tx, scope, known, changes, byDevice)
       for (const { no, kept } of set) {
         if (kept === null) removed.push([userNo, no])
-        else rows.push(sql`(${userNo}, ${no}, ${kept.text}, ${kept.number}, ${kept.second}, utc_timestamp(3))`)
+        else stored.push({ userNo, no, kept })
       }
       if (set.length > 0) changed.push(userNo)
     } catch (error) {
@@ -115,7 +118,13 @@ export async function changeManyAttributes(
       refused.push({ at, error })
     }
   }
-  if (rows.length > 0) {
+  for (let from = 0; from < stored.length; from += valuesInStatement) {
+    const rows = stored
+      .slice(from, from + valuesInStatement)
+      .map(
+        ({ userNo, no, kept: { text, number, second } }) =>
+          sql`(${userNo}, ${no}, ${text}, ${number}, ${second}, utc_timestamp(3))`,
+      )
     await tx.change(
       sql`insert into user_attributes (user_no, attribute_no, text, number, second, changed_at)
        values ${commas(rows)}
