@@ -14,7 +14,7 @@ const answers = async (url: string) => {
   return true
 }
 
-test('the private database comes back by itself, outlives its starter, and lets nobody else in', async () => {
+test('the private database comes back by itself, outlives its starter, lets nobody else in, and is killed where it does not stop', async () => {
   const dir = mkdtempSync(join(tmpdir(), 'bell-private-'))
   const options = { dataDir: dir, port: await freePort(), memoryMb: 64, log: makeLog('silent') }
   const server = await PrivateServer.start(options)
@@ -45,5 +45,14 @@ test('the private database comes back by itself, outlives its starter, and lets 
   const running = pid()
   await Promise.all([server.stop(), takenOver.stop()])
   expect(() => process.kill(running, 0)).toThrow()
+
+  const stuck = await PrivateServer.start({ ...options, stopWithinMs: 200 })
+  const frozen = pid()
+  process.kill(frozen, 'SIGSTOP')
+  await stuck.stop()
+  expect(() => process.kill(frozen, 0)).toThrow()
+  const recovered = await PrivateServer.start(options)
+  expect(await answers(recovered.url)).toBe(true)
+  await recovered.stop()
   rmSync(dir, { recursive: true, force: true })
 })

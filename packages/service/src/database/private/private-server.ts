@@ -19,10 +19,14 @@ export type PrivateServerOptions = {
   readonly alsoArgs?: readonly string[] | undefined
   /** It ends when this process does, however that ends; by default it lives on after a SIGKILL, and is taken over. */
   readonly endsWithStarter?: boolean
+  /** After that it is killed when it is to stop and does not; it recovers at its next start. 30 s by default. */
+  readonly stopWithinMs?: number
   readonly log: Logger
 }
 
 const readyWithinMs = 30_000
+const stopWithinMs = 30_000
+const killedWithinMs = 10_000
 const restartAfterMs = 500
 /** A longer redo log makes a crash's recovery longer and nothing faster. */
 const maxLogMb = 256
@@ -75,12 +79,24 @@ export class PrivateServer {
   async stop(): Promise<void> {
     this.#stopping = true
     if (isAlive(this.#pid)) {
-      process.kill(this.#pid, 'SIGTERM')
-      for (let i = 0; i < 600 && isAlive(this.#pid); i++) await wait(50)
+      await this.#end()
       rmSync(this.#file('pid'), { force: true })
     }
     this.#watchman?.stdin?.end()
     this.#unlock()
+  }
+
+  /** A database that a slow disk keeps from its end would be left behind without a keeper: its redo log makes a kill safe. */
+  async #end(): Promise<void> {
+    process.kill(this.#pid, 'SIGTERM')
+    if (await hasEnded(this.#pid, this.#options.stopWithinMs ?? stopWithinMs)) return
+    this.#options.log.warn(
+      { pid: this.#pid },
+      'the private database does not stop; it is killed, and recovers at its next start',
+    )
+    process.kill(this.#pid, 'SIGKILL')
+    if (!(await hasEnded(this.#pid, killedWithinMs)))
+      this.#options.log.error({ pid: this.#pid }, 'the private database is still there; end it by hand')
   }
 
   /** A process that sees its input end when this one does, and ends the database then. */
@@ -249,6 +265,11 @@ function isAlive(pid: number): boolean {
   } catch (error) {
     return (error as NodeJS.ErrnoException).code === 'EPERM'
   }
+}
+
+async function hasEnded(pid: number, withinMs: number): Promise<boolean> {
+  for (const giveUpAt = Date.now() + withinMs; Date.now() < giveUpAt; await wait(50)) if (!isAlive(pid)) return true
+  return !isAlive(pid)
 }
 
 /**
