@@ -3,7 +3,7 @@ import { drizzle, type MySql2Database } from 'drizzle-orm/mysql2'
 import { createPool, type Pool, type PoolConnection, type ResultSetHeader, type RowDataPacket } from 'mysql2/promise'
 import pLimit, { type LimitFunction } from 'p-limit'
 import { Abandoned, isDuplicateEntry, isMomentary, isTimeout, translateError, worthAnotherTry } from './errors.ts'
-import { compile } from './fragments.ts'
+import { type Change, compile, fragmentOf } from './fragments.ts'
 import { type RetryOptions, retryDefaults, withRetry } from './with-retry.ts'
 
 export type DatabaseOptions = {
@@ -45,7 +45,7 @@ class Session {
     return rows as T[]
   }
 
-  async change(statement: SQL): Promise<ResultSetHeader> {
+  async change(statement: Change): Promise<ResultSetHeader> {
     const [result] = await this.#on.query<ResultSetHeader>({ ...compile(statement), timeout: statementTimeoutMs })
     return result
   }
@@ -62,9 +62,9 @@ class Session {
 const batchSize = 100
 
 /** Runs statements within a transaction, many of them in one journey to the server. */
-export async function changeTogether(tx: Tx, statements: readonly SQL[]): Promise<void> {
+export async function changeTogether(tx: Tx, statements: readonly Change[]): Promise<void> {
   for (let at = 0; at < statements.length; at += batchSize) {
-    const some = statements.slice(at, at + batchSize).map((one) => sql`${one};`)
+    const some = statements.slice(at, at + batchSize).map((one) => sql`${fragmentOf(one)};`)
     await tx.change(sql`begin not atomic ${sql.join(some, sql`\n`)} end`)
   }
 }
@@ -123,7 +123,7 @@ export class Database {
     return onceMore(() => this.#with((session) => session.rows<T>(query)))
   }
 
-  async change(statement: SQL): Promise<ResultSetHeader> {
+  async change(statement: Change): Promise<ResultSetHeader> {
     return this.#with((session) => session.change(statement))
   }
 
@@ -137,12 +137,12 @@ export class Database {
    * against another. For what a person waits for: each journey of its own costs more than the statement.
    * @param then what is asked at the end
    */
-  async compound<T = Row>(statements: readonly SQL[], then: SQL): Promise<T[]> {
+  async compound<T = Row>(statements: readonly Change[], then: SQL): Promise<T[]> {
     const compound = sql`begin not atomic
       declare exit handler for sqlexception begin rollback; resignal; end;
       start transaction;
       ${sql.join(
-        statements.map((one) => sql`${one};`),
+        statements.map((one) => sql`${fragmentOf(one)};`),
         sql`\n`,
       )}
       commit;
@@ -152,7 +152,7 @@ export class Database {
   }
 
   /** The same where nothing is asked at the end. @param statements one by itself is a transaction too */
-  async changeAtOnce(statements: readonly SQL[]): Promise<void> {
+  async changeAtOnce(statements: readonly Change[]): Promise<void> {
     const [first, ...others] = statements
     if (!first) return
     if (others.length === 0) await this.change(first)

@@ -2,7 +2,7 @@ export { uuidBuffer } from './columns.ts'
 export { changeTogether, Database, type Reader, type Tx } from './database.ts'
 export { afterNow, databaseTime } from './database-time.ts'
 export { Abandoned, DatabaseBusy, DatabaseFull, DatabaseUnavailable, isDuplicate, TooSlow } from './errors.ts'
-export { allOf, anyOf, commas, noneOf, tuples } from './fragments.ts'
+export { allOf, anyOf, build, type Change, commas, incoming, noneOf, now, tuples } from './fragments.ts'
 export { isFree, Lease, underLease } from './lease.ts'
 export { migrate, SchemaTooNew, SchemaTooOld } from './migrate.ts'
 export { inScope, named, versioned } from './named.ts'
@@ -14,23 +14,36 @@ export type { OutboxKind } from './schema/queue.ts'
 export type { RequestOutcome } from './schema/webhooks.ts'
 export {
   accounts,
+  appSettings,
   appStops,
   apps,
   attributes,
   calendarFeeds,
+  capPages,
   channelBlocks,
   channelMutes,
   channels,
   credentials,
+  dayCounts,
+  deliveries,
   deviceEvents,
   devices,
+  deviceTokens,
+  earlyReceipts,
+  firings,
+  formerDevices,
+  gatewayAnswers,
   gatewayExchanges,
   gatewayProfiles,
   gatewayRecordings,
+  jobs,
   keys,
   knownBrowsers,
   milestones,
   notifications,
+  occurrences,
+  outbox,
+  processes,
   requestKeys,
   scheduleRuns,
   schedules,
@@ -45,9 +58,12 @@ export {
   triggerEvents,
   triggers,
   usedProofs,
+  userAttributes,
   userQuietHours,
   users,
+  webhookLog,
   webhooks,
+  work,
 } from './schema.ts'
 export {
   type AccountRow,

@@ -1,6 +1,6 @@
-import { type SQL, sql } from 'drizzle-orm'
+import { eq, type SQL, sql } from 'drizzle-orm'
 import type { Database, Tx } from './database.ts'
-import { commas } from './fragments.ts'
+import { build, commas } from './fragments.ts'
 import { removals } from './schema.ts'
 import { select } from './select.ts'
 
@@ -20,7 +20,8 @@ const atOnce = 100
 export async function leaveRows(tx: Tx, kind: Kind, numbers: readonly number[]): Promise<void> {
   for (let at = 0; at < numbers.length; at += batchSize)
     await tx.change(
-      sql`insert into removals (kind, subject_no) values ${commas(numbers.slice(at, at + batchSize).map((no) => sql`(${kind}, ${no})`))}`,
+      sql`insert into removals (kind, subject_no)
+        values ${commas(numbers.slice(at, at + batchSize).map((no) => sql`(${kind}, ${no})`))}`,
     )
 }
 
@@ -39,7 +40,7 @@ export async function removeLeftRows(database: Database, mayGoOn: () => boolean)
           if (!mayGoOn()) return
           removed = (await database.change(sql`delete from ${rows} = ${subjectNo} limit ${batchSize}`)).affectedRows
         }
-      await database.change(sql`delete from removals where no = ${no}`)
+      await database.change(build.delete(removals).where(eq(removals.no, no)))
     }
   }
 }

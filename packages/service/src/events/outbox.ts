@@ -1,10 +1,14 @@
-import { type SQL, sql } from 'drizzle-orm'
+import { and, eq, inArray, isNotNull, type SQL, sql } from 'drizzle-orm'
 import {
   afterNow,
+  build,
+  type Change,
   commas,
   type Database,
   isFree,
+  now,
   type OutboxKind,
+  outbox,
   type Reader,
   type Tx,
   tuples,
@@ -42,7 +46,8 @@ export const outboxStatement = (
   sql`insert into outbox (webhook_no, kind, size, body, failures, due_at, created_at) values ${commas(
     entries.map(
       ({ kind, size, body, failures = 0, createdAt }) =>
-        sql`(${webhookNo}, ${kind}, ${size}, ${body}, ${failures}, utc_timestamp(3), ${createdAt ?? sql`utc_timestamp(3)`})`,
+        sql`(${webhookNo},
+          ${kind}, ${size}, ${body}, ${failures}, utc_timestamp(3), ${createdAt ?? sql`utc_timestamp(3)`})`,
     ),
   )}`
 
@@ -90,7 +95,10 @@ export function claimEntries(
     }
     if (claimed.length === 0) return []
     await tx.change(
-      sql`update outbox set fence = fence + 1, leased_until = ${afterNow(leaseMs)} where no in ${claimed}`,
+      build
+        .update(outbox)
+        .set({ fence: sql`${outbox.fence} + 1`, leasedUntil: afterNow(leaseMs) })
+        .where(inArray(outbox.no, claimed)),
     )
     return tx.rows<OutboxEntry>(
       sql`select no, fence, kind, failures, size, body, created_at as createdAt, utc_timestamp(3) as claimedAt
@@ -107,28 +115,39 @@ export async function extendEntries(
 ): Promise<boolean> {
   const numbers = claimed.map(({ no }) => no)
   const { affectedRows } = await database.change(
-    sql`update outbox set leased_until = ${afterNow(leaseMs)} where no in ${numbers} and leased_until is not null`,
+    build
+      .update(outbox)
+      .set({ leasedUntil: afterNow(leaseMs) })
+      .where(and(inArray(outbox.no, numbers), isNotNull(outbox.leasedUntil))),
   )
   return affectedRows > 0
 }
 
 /** Takes out what was delivered, whoever else may hold it by now. @param numbers at least one */
-export const finishStatement = (numbers: readonly number[]): SQL => sql`delete from outbox where no in ${numbers}`
+export const finishStatement = (numbers: readonly number[]): Change =>
+  build.delete(outbox).where(inArray(outbox.no, numbers))
 
 /** Releases what was not tried, as it was. @param held at least one */
-export const releaseStatement = (held: readonly Claim[]): SQL =>
-  sql`update outbox set leased_until = null where (no, fence) in (${tuples(held.map(({ no, fence }) => [no, fence]))})
-        and no in ${held.map(({ no }) => no)}`
+export const releaseStatement = (held: readonly Claim[]): Change =>
+  build
+    .update(outbox)
+    .set({ leasedUntil: null })
+    .where(
+      sql`(${outbox.no}, ${outbox.fence}) in (${tuples(held.map(({ no, fence }) => [no, fence]))})
+        and ${outbox.no} in ${held.map(({ no }) => no)}`,
+    )
 
 /** Gives back what is left of one: after a failure for a while, else as it was. */
 export function putBackStatement(
   { no, fence }: Claim,
   left: { readonly body: Buffer; readonly size: number },
   failed?: { readonly failures: number; readonly afterMs: number },
-): SQL {
-  const later = failed ? sql`, failures = ${failed.failures}, due_at = ${afterNow(failed.afterMs)}` : sql``
-  return sql`update outbox set leased_until = null, body = ${left.body}, size = ${left.size} ${later}
-    where no = ${no} and fence = ${fence}`
+): Change {
+  const later = failed && { failures: failed.failures, dueAt: afterNow(failed.afterMs) }
+  return build
+    .update(outbox)
+    .set({ leasedUntil: null, ...left, ...later })
+    .where(and(eq(outbox.no, no), eq(outbox.fence, fence)))
 }
 
 /** How many events wait for each receiver. */
@@ -166,15 +185,18 @@ export async function outboxState(reader: Reader, webhookNo: number): Promise<Ou
 export async function makeEntriesDue(database: Database, webhookNo: number): Promise<void> {
   await inSteps((limit) =>
     database.change(
-      sql`update outbox set due_at = utc_timestamp(3)
-          where ${ofWebhook(webhookNo)} and due_at > utc_timestamp(3) and leased_until is null limit ${limit}`,
+      build
+        .update(outbox)
+        .set({ dueAt: now })
+        .where(sql`${ofWebhook(webhookNo)} and ${outbox.dueAt} > utc_timestamp(3) and ${outbox.leasedUntil} is null`)
+        .limit(limit),
     ),
   )
 }
 
 /** Throws away what waits for a receiver. @returns how many entries */
 export const pruneOutboxOf = (database: Database, webhookNo: number): Promise<number> =>
-  inSteps((limit) => database.change(sql`delete from outbox where ${ofWebhook(webhookNo)} limit ${limit}`))
+  inSteps((limit) => database.change(build.delete(outbox).where(ofWebhook(webhookNo)).limit(limit)))
 
 const stepRows = 2_000
 

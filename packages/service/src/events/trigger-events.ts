@@ -1,5 +1,5 @@
-import { sql } from 'drizzle-orm'
-import { type Database, noneOf, select, type Tx, triggerEvents, type Where } from '../database/index.ts'
+import { inArray, sql } from 'drizzle-orm'
+import { build, type Database, noneOf, select, type Tx, triggerEvents, type Where } from '../database/index.ts'
 
 /** Who reports occurrences. */
 export type Reporter =
@@ -67,14 +67,16 @@ export async function waitingEvents(
   but: readonly number[] = [],
 ): Promise<WaitingEvent[]> {
   const sources = await database.rows<Where & { sourceNo: number; first: number }>(
-    sql`select app_no as appNo, environment, source_no as sourceNo, min(no) as first from trigger_events force index (by_source)
+    sql`select app_no as appNo, environment, source_no as sourceNo, min(no) as first
+      from trigger_events force index (by_source)
         where ${noneOf(sql`app_no`, but)} group by app_no, environment, source_no order by first limit ${limit}`,
   )
   if (sources.length === 0) return []
   const each = Math.max(1, Math.floor(limit / sources.length))
   const some = sources.map(
     ({ appNo, environment, sourceNo }) =>
-      sql`(select no, app_no as appNo, environment, source_no as sourceNo, late_seconds as lateSeconds, cast(event as char) as event
+      sql`(select no,
+        app_no as appNo, environment, source_no as sourceNo, late_seconds as lateSeconds, cast(event as char) as event
            from trigger_events force index (by_source)
            where app_no = ${appNo} and environment = ${environment} and source_no = ${sourceNo} order by no limit ${each})`,
   )
@@ -93,6 +95,6 @@ export async function takeEvents(tx: Tx, numbers: readonly number[]): Promise<Re
     sql`from ${triggerEvents} where ${triggerEvents.no} in ${numbers} order by ${triggerEvents.no} for update skip locked`,
   )
   const taken = rows.map(({ no }) => no)
-  if (taken.length > 0) await tx.change(sql`delete from trigger_events where no in ${taken}`)
+  if (taken.length > 0) await tx.change(build.delete(triggerEvents).where(inArray(triggerEvents.no, taken)))
   return new Set(taken)
 }

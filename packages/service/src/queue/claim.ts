@@ -1,6 +1,6 @@
 import { type Environment, urgencies } from '@zbell/core'
-import { type SQL, sql } from 'drizzle-orm'
-import { afterNow, type Database, type Tx } from '../database/index.ts'
+import { eq, type SQL, sql } from 'drizzle-orm'
+import { afterNow, build, type Database, type Tx, work as workTable } from '../database/index.ts'
 import type { FairQueue } from './fair-queue.ts'
 import type { ClaimedWork } from './work.ts'
 
@@ -18,7 +18,8 @@ export type ClaimOptions = {
 }
 
 /** Its turn has come, nobody stopped it, and nobody holds it: a worker that dies needs nobody to clean up after it. */
-const isDue = sql`suspended = false and parked = false and due_at <= utc_timestamp(3) and coalesce(leased_until <= utc_timestamp(3), true)`
+const isDue = sql`suspended = false and parked = false and due_at <= utc_timestamp(3)
+  and coalesce(leased_until <= utc_timestamp(3), true)`
 
 /**
  * Claims the most urgent piece of work that is due, or `undefined` when there is none. Work of one urgency is shared out by
@@ -89,7 +90,10 @@ async function claimOf(
   // Whoever held it did not come to the end, and may have done some of it: that was a try.
   const failures = work.failures + lapsed
   await tx.change(
-    sql`update work set fence = fence + 1, failures = ${failures}, leased_until = ${afterNow(leaseMs)} where no = ${row.no}`,
+    build
+      .update(workTable)
+      .set({ fence: sql`${workTable.fence} + 1`, failures, leasedUntil: afterNow(leaseMs) })
+      .where(eq(workTable.no, row.no)),
   )
   return { ...work, failures, fence: row.fence + 1, appNo, subjectNo, urgency, claimedAt: now }
 }

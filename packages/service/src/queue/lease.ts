@@ -1,5 +1,5 @@
-import { sql } from 'drizzle-orm'
-import { afterNow, type Tx } from '../database/index.ts'
+import { and, eq, sql } from 'drizzle-orm'
+import { afterNow, build, type Tx, work as workTable } from '../database/index.ts'
 import type { ClaimRef } from './work.ts'
 
 type Changes = Pick<Tx, 'change'>
@@ -34,5 +34,8 @@ export async function release(tx: Changes, { no, fence }: ClaimRef, how: Release
 
 /** Takes work that is done out of the queue. @returns false when the lease was lost */
 export async function finish(tx: Changes, { no, fence }: ClaimRef): Promise<boolean> {
-  return (await tx.change(sql`delete from work where no = ${no} and fence = ${fence}`)).affectedRows === 1
+  return (
+    (await tx.change(build.delete(workTable).where(and(eq(workTable.no, no), eq(workTable.fence, fence)))))
+      .affectedRows === 1
+  )
 }

@@ -1,6 +1,6 @@
 import { type Environment, urgencies } from '@zbell/core'
-import { sql } from 'drizzle-orm'
-import type { Reader, Tx } from '../database/index.ts'
+import { and, eq, isNull, sql } from 'drizzle-orm'
+import { build, now, type Reader, type Tx, work as workTable } from '../database/index.ts'
 import type { ClaimRef, QueuedWork } from './work.ts'
 
 /** A piece of work that nobody holds. */
@@ -30,7 +30,10 @@ export const waitingFor = (
 export const makeOneDue = async (tx: Pick<Tx, 'change'>, { no, fence }: ClaimRef): Promise<boolean> =>
   (
     await tx.change(
-      sql`update work set due_at = utc_timestamp(3) where no = ${no} and fence = ${fence} and leased_until is null`,
+      build
+        .update(workTable)
+        .set({ dueAt: now })
+        .where(and(eq(workTable.no, no), eq(workTable.fence, fence), isNull(workTable.leasedUntil))),
     )
   ).affectedRows === 1
 
@@ -42,7 +45,9 @@ export const leavePart = async (
 ): Promise<boolean> =>
   (
     await tx.change(
-      sql`update work set body = ${left.body}, size = ${left.size}, fence = fence + 1
-          where no = ${no} and fence = ${fence} and leased_until is null`,
+      build
+        .update(workTable)
+        .set({ body: left.body, size: left.size, fence: sql`${workTable.fence} + 1` })
+        .where(and(eq(workTable.no, no), eq(workTable.fence, fence), isNull(workTable.leasedUntil))),
     )
   ).affectedRows === 1

@@ -63,7 +63,8 @@ export async function dueSubjects(
   of: { readonly appNo: number; readonly environment: Environment },
 ): Promise<number[]> {
   const rows = await reader.rows<{ no: number }>(
-    sql`select distinct subject_no as no from work where ${ofApp(of)} and not suspended and due_at <= utc_timestamp(3) order by subject_no limit ${maxSubjects}`,
+    sql`select distinct subject_no as no from work where ${ofApp(of)} and not suspended
+      and due_at <= utc_timestamp(3) order by subject_no limit ${maxSubjects}`,
   )
   return rows.map(({ no }) => no)
 }

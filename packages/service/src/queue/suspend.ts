@@ -1,26 +1,40 @@
 import { type Environment, urgencies } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Reader, Tx } from '../database/index.ts'
+import { build, now, type Reader, type Tx, work as workTable } from '../database/index.ts'
 import { ofApp, ofSubject } from './work.ts'
 
 type Changes = Pick<Tx, 'change'>
 
 /** Stops all work of a subject that nobody holds; whoever holds some releases it as suspended. */
 export async function suspend(tx: Changes, subjectNo: number): Promise<void> {
-  await tx.change(sql`update work set suspended = true where ${ofSubject(subjectNo)} and leased_until is null`)
+  await tx.change(
+    build
+      .update(workTable)
+      .set({ suspended: true })
+      .where(sql`${ofSubject(subjectNo)} and ${workTable.leasedUntil} is null`),
+  )
 }
 
 type App = { readonly appNo: number; readonly environment: Environment }
 
 /** Parks all work of an app that nobody holds, so that no worker finds it. The caller holds the row of the app's stop. */
 export async function park(tx: Changes, app: App): Promise<void> {
-  await tx.change(sql`update work set parked = true where ${ofApp(app)} and parked = false and leased_until is null`)
+  await tx.change(
+    build
+      .update(workTable)
+      .set({ parked: true })
+      .where(sql`${ofApp(app)} and ${workTable.parked} = false and ${workTable.leasedUntil} is null`),
+  )
 }
 
 /** Unparks it, each piece due when it was. The caller has removed the app's stop in the same transaction. */
 export async function unpark(tx: Changes, app: App): Promise<void> {
-  await tx.change(sql`update work set parked = false where ${isParked} and app_no = ${app.appNo}
-                        and environment = ${app.environment}`)
+  await tx.change(
+    build
+      .update(workTable)
+      .set({ parked: false })
+      .where(sql`${isParked} and ${workTable.appNo} = ${app.appNo} and ${workTable.environment} = ${app.environment}`),
+  )
 }
 
 /** Whose work is parked. */
@@ -32,14 +46,16 @@ const isParked = sql`suspended in (false, true) and parked = true`
 
 /** Lets suspended work go on, each when it is due. */
 export async function resume(tx: Changes, subjectNo: number): Promise<void> {
-  await tx.change(sql`update work set suspended = false where ${ofSubject(subjectNo)}`)
+  await tx.change(build.update(workTable).set({ suspended: false }).where(ofSubject(subjectNo)))
 }
 
 /** Makes all that nobody holds due at once, suspended or not. */
 export async function makeDue(tx: Changes, subjectNo: number): Promise<void> {
   await tx.change(
-    sql`update work set suspended = false, due_at = utc_timestamp(3)
-        where ${ofSubject(subjectNo)} and leased_until is null`,
+    build
+      .update(workTable)
+      .set({ suspended: false, dueAt: now })
+      .where(sql`${ofSubject(subjectNo)} and ${workTable.leasedUntil} is null`),
   )
 }
 
@@ -58,5 +74,5 @@ export async function wake(tx: Changes, of: App & { readonly cause: number }): P
 
 /** Work of a subject overtakes from now on what is less urgent. */
 export async function changeUrgency(tx: Changes, subjectNo: number, urgency: number): Promise<void> {
-  await tx.change(sql`update work set urgency = ${urgency} where ${ofSubject(subjectNo)}`)
+  await tx.change(build.update(workTable).set({ urgency }).where(ofSubject(subjectNo)))
 }

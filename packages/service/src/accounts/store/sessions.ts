@@ -1,5 +1,13 @@
-import { and, eq, getTableColumns, gt, lt, sql } from 'drizzle-orm'
-import { type AccountRow, accounts, type Database, knownBrowsers, sessions, signInLinks } from '../../database/index.ts'
+import { and, eq, getTableColumns, gt, lt } from 'drizzle-orm'
+import {
+  type AccountRow,
+  accounts,
+  build,
+  type Database,
+  knownBrowsers,
+  sessions,
+  signInLinks,
+} from '../../database/index.ts'
 
 type Grant = { readonly hash: Buffer; readonly accountNo: number; readonly expiresAt: Date }
 
@@ -49,10 +57,8 @@ export async function deleteSession(database: Database, hash: Buffer): Promise<v
 /** Makes a link; those that the account had before lead nowhere any more. */
 export async function createSignInLink(database: Database, { hash, accountNo, expiresAt }: Grant): Promise<void> {
   await database.transact(async (tx) => {
-    await tx.change(sql`delete from sign_in_links where account_no = ${accountNo}`)
-    await tx.change(
-      sql`insert into sign_in_links (hash, account_no, expires_at) values (${hash}, ${accountNo}, ${expiresAt})`,
-    )
+    await tx.change(build.delete(signInLinks).where(eq(signInLinks.accountNo, accountNo)))
+    await tx.change(build.insert(signInLinks).values({ hash, accountNo, expiresAt }))
   })
 }
 

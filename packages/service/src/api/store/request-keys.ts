@@ -1,5 +1,5 @@
-import { sql } from 'drizzle-orm'
-import { type Database, requestKeys, select } from '../../database/index.ts'
+import { eq, sql } from 'drizzle-orm'
+import { build, type Database, now, requestKeys, select } from '../../database/index.ts'
 
 /** A key is known for so long. */
 export const hoursKept = 24
@@ -21,7 +21,7 @@ export type KeptRequest = {
  */
 export async function takeKey(database: Database, name: Buffer, request: Buffer): Promise<KeptRequest | undefined> {
   const { affectedRows } = await database.change(
-    sql`insert ignore into request_keys (name, request, begun_at) values (${name}, ${request}, utc_timestamp(3))`,
+    build.insert(requestKeys).ignore().values({ name, request, begunAt: now }),
   )
   if (affectedRows === 1) return undefined
   const [kept] = await select(
@@ -34,16 +34,19 @@ export async function takeKey(database: Database, name: Buffer, request: Buffer)
 }
 
 export const keepAnswer = (database: Database, name: Buffer, status: number, answer: string) =>
-  database.change(sql`update request_keys set status = ${status}, answer = ${answer} where name = ${name}`)
+  database.change(build.update(requestKeys).set({ status, answer }).where(eq(requestKeys.name, name)))
 
 /** Nothing was done: the key is free again. */
 export const giveKeyBack = (database: Database, name: Buffer) =>
-  database.change(sql`delete from request_keys where name = ${name}`)
+  database.change(build.delete(requestKeys).where(eq(requestKeys.name, name)))
 
 export async function pruneKeys(database: Database, mayGoOn: () => boolean): Promise<void> {
   while (mayGoOn()) {
     const { affectedRows } = await database.change(
-      sql`delete from request_keys where begun_at < utc_timestamp(3) - interval ${hoursKept} hour limit ${batchSize}`,
+      build
+        .delete(requestKeys)
+        .where(sql`${requestKeys.begunAt} < utc_timestamp(3) - interval ${hoursKept} hour`)
+        .limit(batchSize),
     )
     if (affectedRows < batchSize) return
   }

@@ -1,6 +1,6 @@
 import type { Platform } from '@zbell/core'
 import { asc, eq, gt, sql } from 'drizzle-orm'
-import { type AppRow, apps, type Database, select } from '../../database/index.ts'
+import { type AppRow, apps, build, type Database, select } from '../../database/index.ts'
 
 export async function findApp(database: Database, slug: string): Promise<AppRow | undefined> {
   return (await database.use((db) => db.select().from(apps).where(eq(apps.slug, slug))))[0]
@@ -11,7 +11,8 @@ export async function findAppByNo(database: Database, no: number): Promise<AppRo
 }
 
 /** An app's columns beside those of another table, where it is `a`. */
-export const appColumns = sql`a.slug as appSlug, a.name as appName, a.identifiers as appIdentifiers, a.created_at as appCreatedAt`
+export const appColumns = sql`a.slug as appSlug,
+  a.name as appName, a.identifiers as appIdentifiers, a.created_at as appCreatedAt`
 export type AppColumns = {
   readonly appSlug: string
   readonly appName: string
@@ -63,7 +64,10 @@ export async function changeApp(database: Database, no: number, { name, identifi
     const given = Object.entries(identifiers).filter(([, value]) => value !== undefined)
     const merged = Object.entries({ ...kept, ...Object.fromEntries(given) }).filter(([, value]) => value !== null)
     await tx.change(
-      sql`update apps set identifiers = ${JSON.stringify(Object.fromEntries(merged))}, name = coalesce(${name ?? null}, name) where no = ${no}`,
+      build
+        .update(apps)
+        .set({ identifiers: Object.fromEntries(merged), name: sql`coalesce(${name ?? null}, ${apps.name})` })
+        .where(eq(apps.no, no)),
     )
   })
 }

@@ -1,7 +1,7 @@
-import { type Environment, wellFormedJson } from '@zbell/core'
+import type { Environment } from '@zbell/core'
 import type { Cap, QuietWindow } from '@zbell/core/policy'
-import { sql } from 'drizzle-orm'
-import type { Database, Scope } from '../../database/index.ts'
+import { and, eq, sql } from 'drizzle-orm'
+import { appSettings, build, type Database, incoming, type Scope } from '../../database/index.ts'
 
 export type Settings = {
   readonly requireProof: boolean
@@ -47,34 +47,44 @@ export async function changeSettings(
   { app, environment }: Scope,
   change: { readonly [Name in keyof Settings]?: Settings[Name] | undefined },
 ): Promise<void> {
-  const given = wellFormedJson(change)
   await database.change(
-    sql`insert into app_settings (app_no, environment, settings) values (${app.no}, ${environment}, ${given})
-     on duplicate key update settings = json_merge_patch(settings, value(settings))`,
+    build
+      .insert(appSettings)
+      .values({ appNo: app.no, environment, settings: change })
+      .onDuplicateKeyUpdate({
+        set: { settings: sql`json_merge_patch(${appSettings.settings}, value(${appSettings.settings}))` },
+      }),
   )
 }
 
 /** All proof keys there are: one an app and environment at most. */
 export const sealedProofKeys = (database: Database) =>
-  database.rows<{ appNo: number; environment: string; sealed: Buffer }>(
+  database.rows<{ appNo: number; environment: Environment; sealed: Buffer }>(
     sql`select app_no as appNo, environment, proof_key as sealed from app_settings where proof_key is not null`,
   )
 
 /** @returns false when it was changed meanwhile */
 export async function replaceProofKey(
   database: Database,
-  { appNo, environment, sealed }: { appNo: number; environment: string; sealed: Buffer },
+  { appNo, environment, sealed }: { appNo: number; environment: Environment; sealed: Buffer },
   after: Buffer,
 ): Promise<boolean> {
   const { affectedRows } = await database.change(
-    sql`update app_settings set proof_key = ${after} where app_no = ${appNo} and environment = ${environment} and proof_key = ${sealed}`,
+    build
+      .update(appSettings)
+      .set({ proofKey: after })
+      .where(
+        and(eq(appSettings.appNo, appNo), eq(appSettings.environment, environment), eq(appSettings.proofKey, sealed)),
+      ),
   )
   return affectedRows === 1
 }
 
 export async function storeProofKey(database: Database, { app, environment }: Scope, sealed: Buffer): Promise<void> {
   await database.change(
-    sql`insert into app_settings (app_no, environment, settings, proof_key) values (${app.no}, ${environment}, ${'{}'}, ${sealed})
-     on duplicate key update proof_key = value(proof_key)`,
+    build
+      .insert(appSettings)
+      .values({ appNo: app.no, environment, settings: {}, proofKey: sealed })
+      .onDuplicateKeyUpdate({ set: { proofKey: incoming(appSettings.proofKey) } }),
   )
 }

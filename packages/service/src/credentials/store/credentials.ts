@@ -1,8 +1,10 @@
-import { type CheckVerdict, type Environment, type Platform, uuidFromBytes, wellFormedJson } from '@zbell/core'
-import { and, asc, desc, eq, gt, isNotNull, isNull, lt, or, sql } from 'drizzle-orm'
+import { type CheckVerdict, type Environment, type Platform, uuidFromBytes } from '@zbell/core'
+import { and, asc, desc, eq, gt, inArray, isNotNull, isNull, lt, or, sql } from 'drizzle-orm'
 import {
+  build,
   credentials,
   type Database,
+  now,
   type Scope,
   select,
   type Tx,
@@ -159,7 +161,8 @@ export async function placeCredential(
     const rows = await select(
       tx,
       { no: credentials.no, slot: credentials.slot },
-      sql`from ${credentials} where ${credentials.appNo} = ${row.appNo} and ${credentials.environment} = ${row.environment} and ${credentials.platform} = ${row.platform} for update`,
+      sql`from ${credentials} where ${credentials.appNo} = ${row.appNo}
+        and ${credentials.environment} = ${row.environment} and ${credentials.platform} = ${row.platform} for update`,
     )
     const current = rows.find(({ slot }) => slot === 'in-use')
     const waiting = rows.find(({ slot }) => slot === 'waiting')
@@ -171,7 +174,12 @@ export async function placeCredential(
     }
     if (current && waiting && waiting.no !== row.no) await retire(tx, waiting.no, by)
     // The slots are unique: each is emptied before it is filled.
-    await tx.change(sql`update credentials set slot = null where no in ${[row.no, current?.no ?? row.no]}`)
+    await tx.change(
+      build
+        .update(credentials)
+        .set({ slot: null })
+        .where(inArray(credentials.no, [row.no, current?.no ?? row.no])),
+    )
     if (current) await setSlot(tx, current.no, 'waiting')
     await setSlot(tx, row.no, 'in-use')
   })
@@ -179,15 +187,18 @@ export async function placeCredential(
 
 const setSlot = (tx: Tx, no: number, slot: 'in-use' | 'waiting') =>
   tx.change(
-    sql`update credentials set slot = ${slot}, retired_at = null, retired_by = null, rejected_at = null where no = ${no}`,
+    build
+      .update(credentials)
+      .set({ slot, retiredAt: null, retiredBy: null, rejectedAt: null })
+      .where(eq(credentials.no, no)),
   )
 
 const retire = (tx: Pick<Tx, 'change'>, no: number, by: string) =>
-  tx.change(sql`update credentials set slot = null, retired_at = utc_timestamp(3), retired_by = ${by} where no = ${no}`)
+  tx.change(build.update(credentials).set({ slot: null, retiredAt: now, retiredBy: by }).where(eq(credentials.no, no)))
 
 /** Says where a credential may go. */
 export async function bindCredential(database: Database, no: number, origins: readonly string[]): Promise<void> {
-  await database.change(sql`update credentials set origins = ${wellFormedJson(origins)} where no = ${no}`)
+  await database.change(build.update(credentials).set({ origins }).where(eq(credentials.no, no)))
 }
 
 /** Facts of the account beside a credential; those of before give way. */
@@ -196,7 +207,7 @@ export async function changeFacts(
   no: number,
   facts: Readonly<Record<string, string>>,
 ): Promise<void> {
-  await database.change(sql`update credentials set facts = ${wellFormedJson(facts)} where no = ${no}`)
+  await database.change(build.update(credentials).set({ facts }).where(eq(credentials.no, no)))
 }
 
 export async function retireCredential(database: Database, no: number, by: string): Promise<void> {
@@ -205,9 +216,7 @@ export async function retireCredential(database: Database, no: number, by: strin
 
 /** The gateway accepted the credential; kept to the minute, since it does so thousands of times a second. */
 export async function markUsed(database: Database, id: string): Promise<void> {
-  await database.change(
-    sql`update credentials set used_at = utc_timestamp(3), rejected_at = null where id = ${uuidBuffer(id)}`,
-  )
+  await database.change(build.update(credentials).set({ usedAt: now, rejectedAt: null }).where(eq(credentials.id, id)))
 }
 
 /** What is told of a credential. */
@@ -218,7 +227,10 @@ const refusable = sql`id, app_no as appNo, environment, platform`
 export async function markRejected(database: Database, id: string): Promise<void> {
   await database.transact(async (tx) => {
     const { affectedRows } = await tx.change(
-      sql`update credentials set rejected_at = utc_timestamp(3) where id = ${uuidBuffer(id)} and rejected_at is null`,
+      build
+        .update(credentials)
+        .set({ rejectedAt: now })
+        .where(and(eq(credentials.id, id), isNull(credentials.rejectedAt))),
     )
     if (affectedRows !== 1) return
     const [row] = await tx.rows<Refusable>(sql`select ${refusable} from credentials where id = ${uuidBuffer(id)}`)
@@ -246,8 +258,7 @@ export async function storeCheck(
       sql`select ${refusable}, json_value(verdict, '$.is') as \`is\` from credentials where no = ${no} for update`,
     )
     await tx.change(
-      sql`update credentials set verdict = ${wellFormedJson(verdict)}, round_trip_ms = ${roundTripMs},
-            checked_at = utc_timestamp(3) where no = ${no}`,
+      build.update(credentials).set({ verdict, roundTripMs, checkedAt: now }).where(eq(credentials.no, no)),
     )
     if (before && verdict.is === 'refused' && before.is !== 'refused')
       await tellRejected(tx, before, `a check found it refused: the gateway answered ${verdict.status}`)
@@ -280,7 +291,7 @@ export async function expiringCredentials(database: Database): Promise<(Credenti
 
 export async function announceExpiry(database: Database, no: number, days: number): Promise<void> {
   await database.transact(async (tx) => {
-    await tx.change(sql`update credentials set announced_days = ${days} where no = ${no}`)
+    await tx.change(build.update(credentials).set({ announcedDays: days }).where(eq(credentials.no, no)))
     const [row] = await tx.rows<Refusable & { notAfter: Date }>(
       sql`select ${refusable}, not_after as notAfter from credentials where no = ${no}`,
     )

@@ -9,7 +9,7 @@ import {
   reasonOfCode,
 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import { commas, type Database, type Scope, type Tx, type Where } from '../../database/index.ts'
+import { build, commas, type Database, dayCounts, type Scope, type Tx, type Where } from '../../database/index.ts'
 
 /** A day's numbers stand in so many places each, so that those who count at the same time seldom meet. */
 const slots = 4
@@ -96,4 +96,4 @@ export async function readDays(
 
 /** Forgets days that nobody asks for any more. */
 export const pruneDays = (database: Database, afterDays: number) =>
-  database.change(sql`delete from day_counts where day < utc_date() - interval ${afterDays} day`)
+  database.change(build.delete(dayCounts).where(sql`${dayCounts.day} < utc_date() - interval ${afterDays} day`))

@@ -1,5 +1,5 @@
-import { sql } from 'drizzle-orm'
-import { type Database, notifications, select } from '../../database/index.ts'
+import { eq, sql } from 'drizzle-orm'
+import { build, type Database, deliveries, gatewayAnswers, notifications, now, select } from '../../database/index.ts'
 
 /** So many rows go in one transaction, and so many notifications at one look. */
 const batchSize = 10_000
@@ -14,7 +14,8 @@ export async function pruneDeliveries(database: Database, days: number, mayGoOn:
   const old = await select(
     database,
     { no: notifications.no },
-    sql`from ${notifications} where ${notifications.prunedAt} is null and ${notifications.finishedAt} < utc_timestamp(3) - interval ${days} day
+    sql`from ${notifications} where ${notifications.prunedAt} is null
+      and ${notifications.finishedAt} < utc_timestamp(3) - interval ${days} day
      order by ${notifications.finishedAt} limit ${atOnce}`,
   )
   let pruned = 0
@@ -22,12 +23,12 @@ export async function pruneDeliveries(database: Database, days: number, mayGoOn:
     for (;;) {
       if (!mayGoOn()) return pruned
       const { affectedRows } = await database.change(
-        sql`delete from deliveries where notification_no = ${no} limit ${batchSize}`,
+        build.delete(deliveries).where(eq(deliveries.notificationNo, no)).limit(batchSize),
       )
       if (affectedRows < batchSize) break
     }
-    await database.change(sql`delete from gateway_answers where notification_no = ${no}`)
-    await database.change(sql`update notifications set pruned_at = utc_timestamp(3) where no = ${no}`)
+    await database.change(build.delete(gatewayAnswers).where(eq(gatewayAnswers.notificationNo, no)))
+    await database.change(build.update(notifications).set({ prunedAt: now }).where(eq(notifications.no, no)))
     pruned++
   }
   return pruned

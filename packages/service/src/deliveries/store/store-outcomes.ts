@@ -8,8 +8,17 @@ import {
   reasons,
   stepsTaken,
 } from '@zbell/core'
-import { sql } from 'drizzle-orm'
-import type { Database, Tx } from '../../database/index.ts'
+import { and, eq, inArray, isNull, sql } from 'drizzle-orm'
+import {
+  build,
+  type Database,
+  deliveries,
+  devices as devicesTable,
+  earlyReceipts,
+  notifications,
+  now,
+  type Tx,
+} from '../../database/index.ts'
 import { publishRetired } from '../../devices/index.ts'
 import { type Claim, type Ended, type Outcomes, pauseCodes } from '../../engine/index.ts'
 import { publishDeliveries, type Step, subscribers } from '../../events/index.ts'
@@ -39,7 +48,10 @@ export async function storeOutcomes(
     days = new DayCounts()
     // First of all the notification's row: its lock orders outcomes and receipts of one notification.
     await tx.change(
-      sql`update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ${claim.notificationNo}`,
+      build
+        .update(notifications)
+        .set({ changedAt: now, version: sql`${notifications.version} + 1` })
+        .where(eq(notifications.no, claim.notificationNo)),
     )
     const body = Buffer.from(packBlock(remaining))
     // A block that is left as this would leave it: an earlier commit of the same has stored all else of it, too.
@@ -99,7 +111,10 @@ async function retire(
      select no, utc_timestamp(3), ${deviceEvents[reason].code} from devices where no in ${deviceNos} and retired_at is null`,
   )
   await tx.change(
-    sql`update devices set retired_at = utc_timestamp(3), retired_reason = ${reason}, changed_at = utc_timestamp(3) where no in ${deviceNos} and retired_at is null`,
+    build
+      .update(devicesTable)
+      .set({ retiredAt: now, retiredReason: reason, changedAt: now })
+      .where(and(inArray(devicesTable.no, deviceNos), isNull(devicesTable.retiredAt))),
   )
 }
 
@@ -107,7 +122,8 @@ async function retire(
 async function notStoredYet(tx: Tx, notificationNo: number, ended: readonly Ended[]): Promise<readonly Ended[]> {
   if (ended.length === 0) return ended
   const rows = await tx.rows<{ no: number }>(
-    sql`select device_no as no from deliveries where notification_no = ${notificationNo} and device_no in ${ended.map((one) => one.deviceNo)}`,
+    sql`select device_no as no from deliveries where notification_no = ${notificationNo}
+      and device_no in ${ended.map((one) => one.deviceNo)}`,
   )
   const stored = new Set(rows.map(({ no }) => no))
   return ended.filter((one) => !stored.has(one.deviceNo))
@@ -149,7 +165,8 @@ async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], d
   const answers = await keepAnswers(tx, notificationNo, ended)
   const rows = ended.map((one, i) => deliveryValues(notificationNo, one, answers[i]!)).join(',')
   await tx.change(
-    sql`insert into deliveries (notification_no, device_no, platform, state, reason, attempts, gateway_reference, answer, detail, accepted_at, ended_at)
+    sql`insert into deliveries (notification_no,
+      device_no, platform, state, reason, attempts, gateway_reference, answer, detail, accepted_at, ended_at)
      values ${sql.raw(rows)}`,
   )
   const counts = new CountChanges()
@@ -182,16 +199,33 @@ async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], d
     const state = deliveryStates[record.state]
     const [receivedAt, shownAt, dismissedAt, openedAt] = receiptMoments(record)
     await tx.change(
-      sql`update deliveries set state = ${state}, reason = if(${state} < 10, 0, reason), action = ${action},
-            app_state = ${first('app_state')}, became = ${first('became')}, received_at = ${receivedAt}, shown_at = ${shownAt},
-            dismissed_at = ${dismissedAt}, opened_at = ${openedAt}
-          where notification_no = ${notificationNo} and device_no = ${one.deviceNo}`,
+      build
+        .update(deliveries)
+        .set({
+          state,
+          reason: sql`if(${state} < 10, 0, ${deliveries.reason})`,
+          action,
+          appState: first('app_state'),
+          became: first('became'),
+          receivedAt,
+          shownAt,
+          dismissedAt,
+          openedAt,
+        })
+        .where(and(eq(deliveries.notificationNo, notificationNo), eq(deliveries.deviceNo, one.deviceNo))),
     )
   }
   await counts.store(tx, notificationNo)
   await days.store(tx, claim)
   await tx.change(
-    sql`delete from early_receipts where notification_no = ${notificationNo} and device_no in ${[...new Set(early.map((receipt) => receipt.device_no))]}`,
+    build
+      .delete(earlyReceipts)
+      .where(
+        and(
+          eq(earlyReceipts.notificationNo, notificationNo),
+          inArray(earlyReceipts.deviceNo, [...new Set(early.map((receipt) => receipt.device_no))]),
+        ),
+      ),
   )
   return steps
 }
@@ -228,10 +262,13 @@ const detailLiteral = (detail: string | undefined): string =>
 export async function finishIfDone(tx: Tx, notificationNo: number): Promise<void> {
   if (await hasWork(tx, notificationNo)) return
   const { affectedRows } = await tx.change(
-    sql`update notifications set state = 'finished', live_name = null, finished_at = utc_timestamp(3) where no = ${notificationNo} and state not in ('expanding', 'finished')`,
+    build
+      .update(notifications)
+      .set({ state: 'finished', liveName: null, finishedAt: now })
+      .where(sql`${notifications.no} = ${notificationNo} and ${notifications.state} not in ('expanding', 'finished')`),
   )
   // Receipts for devices that the notification never had stay unclaimed; nothing waits for them any more.
-  await tx.change(sql`delete from early_receipts where notification_no = ${notificationNo}`)
+  await tx.change(build.delete(earlyReceipts).where(eq(earlyReceipts.notificationNo, notificationNo)))
   if (affectedRows !== 1) return
   await refundIfCapped(tx, notificationNo)
   await publishFinished(tx, notificationNo)

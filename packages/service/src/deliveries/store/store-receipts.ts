@@ -15,8 +15,17 @@ import {
   uuidFromBytes,
   withReceipt,
 } from '@zbell/core'
-import { sql } from 'drizzle-orm'
-import { type Database, type Tx, tuples, uuidBuffer } from '../../database/index.ts'
+import { eq, sql } from 'drizzle-orm'
+import {
+  build,
+  type Database,
+  devices,
+  notifications as notificationsTable,
+  now,
+  type Tx,
+  tuples,
+  uuidBuffer,
+} from '../../database/index.ts'
 import { isSubscribed, publishDeliveries, type Step, subscribers } from '../../events/index.ts'
 import { CountChanges } from './counts.ts'
 import { DayCounts, type OnStep } from './day-counts.ts'
@@ -83,7 +92,8 @@ type Known = {
 async function notificationsOf(database: Database, incoming: readonly IncomingReceipt[]): Promise<Map<string, Known>> {
   const ids = [...new Set(incoming.map((receipt) => receipt.notification))]
   const rows = await database.rows<Known & { id: Buffer }>(
-    sql`select no, id, app_no as appNo, environment, coalesce(channel_no, 0) as channelNo from notifications where id in ${ids.map(uuidBuffer)}`,
+    sql`select no, id, app_no as appNo, environment, coalesce(channel_no, 0) as channelNo from notifications
+      where id in ${ids.map(uuidBuffer)}`,
   )
   return new Map(rows.map((row) => [uuidFromBytes(row.id), row]))
 }
@@ -91,8 +101,13 @@ async function notificationsOf(database: Database, incoming: readonly IncomingRe
 /** That a device reported is kept to the minute: it does so thousands of times in a broadcast's first seconds. */
 const noteReceipts = (tx: Tx, deviceNos: readonly number[]) =>
   tx.change(
-    sql`update devices set receipt_at = utc_timestamp(3)
-     where no in ${deviceNos} and (receipt_at is null or receipt_at < utc_timestamp(3) - interval 1 minute)`,
+    build
+      .update(devices)
+      .set({ receiptAt: now })
+      .where(
+        sql`${devices.no} in ${deviceNos} and (${devices.receiptAt} is null
+          or ${devices.receiptAt} < utc_timestamp(3) - interval 1 minute)`,
+      ),
   )
 
 type DeliveryRaw = {
@@ -117,13 +132,19 @@ async function storeForNotification(
   days: DayCounts,
 ): Promise<boolean[]> {
   const { no } = known
-  await tx.change(sql`update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ${no}`)
+  await tx.change(
+    build
+      .update(notificationsTable)
+      .set({ changedAt: now, version: sql`${notificationsTable.version} + 1` })
+      .where(eq(notificationsTable.no, no)),
+  )
   const [notification] = await tx.rows<{ state: string; createdAt: Date; now: Date }>(
     sql`select state, created_at as createdAt, utc_timestamp(3) as now from notifications where no = ${no}`,
   )
   if (!notification) return receipts.map(() => false)
   const rows = await tx.rows<DeliveryRaw>(
-    sql`select device_no, platform, state, reason, action, app_state, became, accepted_at, received_at, shown_at, dismissed_at, opened_at
+    sql`select device_no,
+      platform, state, reason, action, app_state, became, accepted_at, received_at, shown_at, dismissed_at, opened_at
      from deliveries where notification_no = ${no} and device_no in ${receipts.map((receipt) => receipt.deviceNo)}`,
   )
   const stored = new Map(rows.map((row) => [row.device_no, row]))
@@ -183,7 +204,8 @@ async function storeForNotification(
     await countSteps(tx, known, notification.createdAt, steps, days)
     await tellSteps(tx, known, steps, acted)
     await tx.change(
-      sql`insert into deliveries (notification_no, device_no, platform, state, action, app_state, became, received_at, shown_at, dismissed_at, opened_at)
+      sql`insert into deliveries (notification_no,
+        device_no, platform, state, action, app_state, became, received_at, shown_at, dismissed_at, opened_at)
        values ${tuples([...changed.values()])} on duplicate key update state = value(state), action = value(action), app_state = value(app_state), became = value(became), received_at = value(received_at),
          shown_at = value(shown_at), dismissed_at = value(dismissed_at), opened_at = value(opened_at),
          reason = if(state < 10, 0, reason)`,
@@ -191,7 +213,8 @@ async function storeForNotification(
   }
   if (early.length > 0) {
     await tx.change(
-      sql`insert ignore into early_receipts (notification_no, device_no, state, action, app_state, became, at) values ${tuples(early)}`,
+      sql`insert ignore into early_receipts (notification_no, device_no, state, action, app_state, became, at)
+        values ${tuples(early)}`,
     )
   }
   return hits

@@ -1,6 +1,6 @@
 import { meaningOfRegistration } from '@zbell/core'
-import { type SQL, sql } from 'drizzle-orm'
-import { commas, type Database, devices, type Scope, select, type Tx } from '../../database/index.ts'
+import { and, eq, isNull, type SQL, sql } from 'drizzle-orm'
+import { build, commas, type Database, devices, now, type Scope, select, type Tx } from '../../database/index.ts'
 import { noteEvent } from './device-events.ts'
 import { ensureUser, mergeAnonymous, pruneAnonymous } from './ensure-user.ts'
 import { type DeviceAddress, type DeviceFacts, gaveUp, giveUp, noteChanges, vacate } from './register-device.ts'
@@ -91,7 +91,8 @@ async function takeToken(tx: Tx, scope: Scope, before: Before, { tokenHash }: De
   const [owner] = await select(
     tx,
     { no: devices.no, tokenHash: devices.tokenHash },
-    sql`from ${devices} where ${devices.appNo} = ${scope.app.no} and ${devices.environment} = ${scope.environment} and ${devices.platform} = ${before.platform} and ${devices.tokenHash} = ${tokenHash}`,
+    sql`from ${devices} where ${devices.appNo} = ${scope.app.no} and ${devices.environment} = ${scope.environment}
+      and ${devices.platform} = ${before.platform} and ${devices.tokenHash} = ${tokenHash}`,
   )
   const meaning = meaningOfRegistration({
     proven: before.no,
@@ -112,8 +113,10 @@ async function takeToken(tx: Tx, scope: Scope, before: Before, { tokenHash }: De
 export async function unregisterDevice(database: Database, deviceNo: number): Promise<void> {
   await database.transact(async (tx) => {
     const { affectedRows } = await tx.change(
-      sql`update devices set retired_at = utc_timestamp(3), retired_reason = 'unregistered', changed_at = utc_timestamp(3)
-       where no = ${deviceNo} and retired_at is null`,
+      build
+        .update(devices)
+        .set({ retiredAt: now, retiredReason: 'unregistered', changedAt: now })
+        .where(and(eq(devices.no, deviceNo), isNull(devices.retiredAt))),
     )
     if (affectedRows === 1) await noteEvent(tx, deviceNo, 'unregistered')
   })

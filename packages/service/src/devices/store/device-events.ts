@@ -1,6 +1,6 @@
 import { type DeviceEvent, deviceEventOfCode, deviceEvents } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import { type Database, select, type Tx, deviceEvents as table } from '../../database/index.ts'
+import { build, type Database, now, select, type Tx, deviceEvents as table } from '../../database/index.ts'
 import { publishDeviceEvent } from './publish-devices.ts'
 
 /** So many events of a device are kept, and a few more. */
@@ -10,7 +10,9 @@ const trimsEvery = 8
 /** Writes down what happened to a device, in the transaction in which it happens, and lets those hear of it who listen. */
 export async function noteEvent(tx: Tx, deviceNo: number, event: DeviceEvent, detail: string | null = null) {
   const { insertId } = await tx.change(
-    sql`insert into device_events (device_no, at, what, detail) values (${deviceNo}, utc_timestamp(3), ${deviceEvents[event].code}, ${detail?.slice(0, 200) ?? null})`,
+    build
+      .insert(table)
+      .values({ deviceNo, at: now, what: deviceEvents[event].code, detail: detail?.slice(0, 200) ?? null }),
   )
   // Now and then is enough: what is over goes by chance, since the numbers are everybody's.
   if (insertId % trimsEvery === 0)

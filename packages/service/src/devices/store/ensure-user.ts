@@ -1,17 +1,20 @@
-import { sql } from 'drizzle-orm'
-import { devices, type Scope, select, type Tx, users } from '../../database/index.ts'
+import { eq, sql } from 'drizzle-orm'
+import { build, devices, now, occurrences, type Scope, select, type Tx, users } from '../../database/index.ts'
 
 /** The number of a user, made when it is the first time that anybody speaks of them. */
 export async function ensureUser(tx: Tx, scope: Scope, name: string): Promise<number> {
   const known = await select(
     tx,
     { no: users.no },
-    sql`from ${users} where ${users.appNo} = ${scope.app.no} and ${users.environment} = ${scope.environment} and ${users.name} = ${name}`,
+    sql`from ${users} where ${users.appNo} = ${scope.app.no} and ${users.environment} = ${scope.environment}
+      and ${users.name} = ${name}`,
   )
   if (known[0]) return known[0].no
   const { insertId } = await tx.change(
-    sql`insert into users (app_no, environment, name, created_at, changed_at)
-     values (${scope.app.no}, ${scope.environment}, ${name}, utc_timestamp(3), utc_timestamp(3)) on duplicate key update no = last_insert_id(no)`,
+    build
+      .insert(users)
+      .values({ appNo: scope.app.no, environment: scope.environment, name, createdAt: now, changedAt: now })
+      .onDuplicateKeyUpdate({ set: { no: sql`last_insert_id(${users.no})` } }),
   )
   return insertId
 }
@@ -25,9 +28,9 @@ export async function ensurePersonOf(tx: Tx, scope: Scope, deviceNo: number): Pr
   )
   if (device?.userNo) return device.userNo
   const { insertId } = await tx.change(
-    sql`insert into users (app_no, environment, created_at, changed_at) values (${scope.app.no}, ${scope.environment}, utc_timestamp(3), utc_timestamp(3))`,
+    build.insert(users).values({ appNo: scope.app.no, environment: scope.environment, createdAt: now, changedAt: now }),
   )
-  await tx.change(sql`update devices set user_no = ${insertId} where no = ${deviceNo}`)
+  await tx.change(build.update(devices).set({ userNo: insertId }).where(eq(devices.no, deviceNo)))
   return insertId
 }
 
@@ -39,8 +42,8 @@ export async function pruneAnonymous(tx: Tx, userNo: number): Promise<void> {
   const [user] = await select(tx, { name: users.name }, sql`from ${users} where ${users.no} = ${userNo} for update`)
   if (!user || user.name !== null) return
   for (const table of ownedByUser) await tx.change(sql`delete from ${table} where user_no = ${userNo}`)
-  await tx.change(sql`update occurrences set user_no = null where user_no = ${userNo}`)
-  await tx.change(sql`delete from users where no = ${userNo}`)
+  await tx.change(build.update(occurrences).set({ userNo: null }).where(eq(occurrences.userNo, userNo)))
+  await tx.change(build.delete(users).where(eq(users.no, userNo)))
 }
 
 /**
@@ -54,7 +57,7 @@ export async function mergeAnonymous(tx: Tx, fromNo: number, intoNo: number): Pr
     await tx.change(sql`update ignore ${table} set user_no = ${intoNo} where user_no = ${fromNo}`)
     await tx.change(sql`delete from ${table} where user_no = ${fromNo}`)
   }
-  await tx.change(sql`update occurrences set user_no = ${intoNo} where user_no = ${fromNo}`)
-  await tx.change(sql`update devices set user_no = ${intoNo} where user_no = ${fromNo}`)
-  await tx.change(sql`delete from users where no = ${fromNo}`)
+  await tx.change(build.update(occurrences).set({ userNo: intoNo }).where(eq(occurrences.userNo, fromNo)))
+  await tx.change(build.update(devices).set({ userNo: intoNo }).where(eq(devices.userNo, fromNo)))
+  await tx.change(build.delete(users).where(eq(users.no, fromNo)))
 }

@@ -11,7 +11,8 @@ export async function ensureUsers(
   const read = async (wanted: readonly string[], lock: SQL) => {
     if (wanted.length === 0) return
     const rows = await tx.rows<{ no: number; name: string }>(
-      sql`select no, name from users where app_no = ${app.no} and environment = ${environment} and name in ${wanted} ${lock}`,
+      sql`select no, name from users where app_no = ${app.no} and environment = ${environment}
+        and name in ${wanted} ${lock}`,
     )
     for (const { no, name } of rows) numbers.set(name, no)
   }

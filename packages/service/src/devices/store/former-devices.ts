@@ -1,6 +1,15 @@
 import { deviceEvents } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import { type Database, type Reader, select, type Tx, deviceEvents as table, type Where } from '../../database/index.ts'
+import {
+  build,
+  type Database,
+  formerDevices,
+  type Reader,
+  select,
+  type Tx,
+  deviceEvents as table,
+  type Where,
+} from '../../database/index.ts'
 import { noteEvent } from './device-events.ts'
 
 /** So many go in one statement. */
@@ -51,7 +60,10 @@ export async function userAt(reader: Reader, deviceNo: number, at: Date, now: st
 export async function pruneFormerDevices(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
   while (mayGoOn()) {
     const { affectedRows } = await database.change(
-      sql`delete from former_devices where left_at < utc_timestamp(3) - interval ${days} day limit ${batchSize}`,
+      build
+        .delete(formerDevices)
+        .where(sql`${formerDevices.leftAt} < utc_timestamp(3) - interval ${days} day`)
+        .limit(batchSize),
     )
     if (affectedRows < batchSize) return
   }

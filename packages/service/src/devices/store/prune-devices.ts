@@ -1,5 +1,5 @@
-import { sql } from 'drizzle-orm'
-import { type Database, devices, select, type Tx } from '../../database/index.ts'
+import { inArray, sql } from 'drizzle-orm'
+import { build, type Database, devices, select, type Tx } from '../../database/index.ts'
 import { pruneAnonymous } from './ensure-user.ts'
 
 /** So many go in one transaction. */
@@ -33,7 +33,7 @@ export async function pruneDevices(database: Database, days: number, mayGoOn: ()
 async function forget(tx: Tx, old: readonly { no: number; userNo: number | null }[]): Promise<void> {
   const numbers = old.map(({ no }) => no)
   for (const table of ownedByDevice) await tx.change(sql`delete from ${table} where device_no in ${numbers}`)
-  await tx.change(sql`delete from devices where no in ${numbers}`)
+  await tx.change(build.delete(devices).where(inArray(devices.no, numbers)))
   const people = [...new Set(old.flatMap(({ userNo }) => userNo ?? []))]
   if (people.length === 0) return
   const alone = await tx.rows<{ no: number }>(

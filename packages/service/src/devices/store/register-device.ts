@@ -1,7 +1,18 @@
 import { setTimeout as wait } from 'node:timers/promises'
 import { type DeviceEvent, meaningOfRegistration, registrationRestSeconds } from '@zbell/core'
-import { type SQL, sql } from 'drizzle-orm'
-import { commas, type Database, isDuplicate, type Scope, type Tx, uuidBuffer } from '../../database/index.ts'
+import { and, eq, type SQL, sql } from 'drizzle-orm'
+import {
+  build,
+  commas,
+  type Database,
+  devices as devicesTable,
+  deviceTokens,
+  isDuplicate,
+  now,
+  type Scope,
+  type Tx,
+  uuidBuffer,
+} from '../../database/index.ts'
 import { noteEvent } from './device-events.ts'
 import { ensureUser, pruneAnonymous } from './ensure-user.ts'
 import { noteLeaving } from './former-devices.ts'
@@ -173,9 +184,7 @@ export async function gaveUp(tx: Tx, deviceNo: number, tokenHash: Buffer): Promi
 
 export async function giveUp(tx: Tx, { no, tokenHash }: Pick<Claimant, 'no' | 'tokenHash'>): Promise<void> {
   if (!tokenHash) return
-  await tx.change(
-    sql`insert ignore into device_tokens (device_no, token_hash, until_at) values (${no}, ${tokenHash}, utc_timestamp(3))`,
-  )
+  await tx.change(build.insert(deviceTokens).ignore().values({ deviceNo: no, tokenHash, untilAt: now }))
   await tx.change(
     sql`delete from device_tokens where device_no = ${no} and until_at <= (
       select until_at from (select until_at from device_tokens where device_no = ${no} order by until_at desc limit 1 offset ${tokensKept}) as older)`,
@@ -188,8 +197,16 @@ export async function giveUp(tx: Tx, { no, tokenHash }: Pick<Claimant, 'no' | 't
  */
 export async function vacate(tx: Tx, from: Pick<Claimant, 'no' | 'tokenHash'>): Promise<void> {
   const { affectedRows } = await tx.change(
-    sql`update devices set token = '', token_hash = null, retired_at = coalesce(retired_at, utc_timestamp(3)),
-       retired_reason = 'token-moved', changed_at = utc_timestamp(3) where no = ${from.no} and token_hash = ${from.tokenHash}`,
+    build
+      .update(devicesTable)
+      .set({
+        token: '',
+        tokenHash: null,
+        retiredAt: sql`coalesce(${devicesTable.retiredAt}, utc_timestamp(3))`,
+        retiredReason: 'token-moved',
+        changedAt: now,
+      })
+      .where(and(eq(devicesTable.no, from.no), sql`${devicesTable.tokenHash} = ${from.tokenHash}`)),
   )
   if (affectedRows !== 1) throw new Overtaken()
   await noteEvent(tx, from.no, 'token-moved')
@@ -221,7 +238,8 @@ export function insertion(scope: Scope, all: readonly Insertion[]): SQL {
       ${locale}, ${timeZone}, ${device.appVersion}, ${device.systemVersion}, ${model},
       utc_timestamp(3), utc_timestamp(3), utc_timestamp(3), utc_timestamp(3))`
   })
-  return sql`insert into devices (id, app_no, environment, platform, installation, token, token_hash, p256dh, auth, secret_hash,
+  return sql`insert into devices (id,
+    app_no, environment, platform, installation, token, token_hash, p256dh, auth, secret_hash,
       user_no, user_proved, permission, muted, allows, locale, time_zone, app_version, system_version, model,
       registered_at, seen_at, changed_at, claimed_at)
     values ${commas(rows)}`
@@ -242,7 +260,8 @@ async function update(
   if (anonymous !== null && userNo !== null) await pruneAnonymous(tx, anonymous)
   // Fenced by what was read: a device that has changed meanwhile is looked at again.
   const { affectedRows } = await tx.change(
-    sql`update devices set installation = ${installation}, token = ${address.token}, token_hash = ${address.tokenHash}, p256dh = ${address.p256dh}, auth = ${address.auth}, secret_hash = ${secretHash},
+    sql`update devices set installation = ${installation},
+      token = ${address.token}, token_hash = ${address.tokenHash}, p256dh = ${address.p256dh}, auth = ${address.auth}, secret_hash = ${secretHash},
        user_proved = ${device.userProved ?? false} or (user_proved and user_no <=> ${userNo}), user_no = ${userNo ?? anonymous},
        permission = ${device.permission}, muted = ${device.muted}, allows = ${device.allows}, locale = ${device.locale}, time_zone = ${device.timeZone}, app_version = ${device.appVersion}, system_version = ${device.systemVersion}, model = ${device.model},
        seen_at = utc_timestamp(3), changed_at = utc_timestamp(3), claimed_at = utc_timestamp(3), retired_at = null, retired_reason = null

@@ -1,5 +1,5 @@
-import { sql } from 'drizzle-orm'
-import { type Database, select, usedProofs } from '../../database/index.ts'
+import { lt, sql } from 'drizzle-orm'
+import { build, type Database, now, select, usedProofs } from '../../database/index.ts'
 
 /**
  * Lets a proof count for whoever shows it first, and for nobody else.
@@ -7,9 +7,7 @@ import { type Database, select, usedProofs } from '../../database/index.ts'
  * @returns whether it counts for this holder
  */
 export async function useProof(database: Database, hash: Buffer, holder: Buffer, until: Date): Promise<boolean> {
-  await database.change(
-    sql`insert ignore into used_proofs (hash, holder, until_at) values (${hash}, ${holder}, ${until})`,
-  )
+  await database.change(build.insert(usedProofs).ignore().values({ hash, holder, untilAt: until }))
   const [row] = await select(
     database,
     { holder: usedProofs.holder },
@@ -19,4 +17,4 @@ export async function useProof(database: Database, hash: Buffer, holder: Buffer,
 }
 
 export const pruneProofs = (database: Database) =>
-  database.change(sql`delete from used_proofs where until_at < utc_timestamp(3)`)
+  database.change(build.delete(usedProofs).where(lt(usedProofs.untilAt, now)))

@@ -1,10 +1,12 @@
 import type { Platform } from '@zbell/core'
-import { type SQL, sql } from 'drizzle-orm'
+import { and, eq, isNotNull, type SQL, sql } from 'drizzle-orm'
 import {
+  build,
   type Database,
   type GatewayPlace,
   gatewayProfiles,
   inWhere,
+  now,
   type Reader,
   select,
   type Tx,
@@ -96,7 +98,8 @@ export async function saveProfile(database: Database, place: GatewayPlace, saved
     const [same] = await select(
       tx,
       { version: gatewayProfiles.version },
-      sql`from ${gatewayProfiles} where ${inPlace(place)} and ${gatewayProfiles.slot} is not null and ${gatewayProfiles.body} = ${text}`,
+      sql`from ${gatewayProfiles} where ${inPlace(place)} and ${gatewayProfiles.slot} is not null
+        and ${gatewayProfiles.body} = ${text}`,
     )
     let version = same?.version
     if (version === undefined) {
@@ -105,13 +108,24 @@ export async function saveProfile(database: Database, place: GatewayPlace, saved
       )
       version = (newest?.version ?? 0) + 1
       await tx.change(
-        sql`insert into gateway_profiles (app_no, environment, platform, version, name, asks_for, outdated_from, body, made_by, made_at)
-            values (${place.appNo}, ${place.environment}, ${place.platform}, ${version}, ${name}, ${asksFor},
-              ${outdatedFrom}, ${text}, ${madeBy}, utc_timestamp(3))`,
+        build.insert(gatewayProfiles).values({
+          appNo: place.appNo,
+          environment: place.environment,
+          platform: place.platform,
+          version,
+          name,
+          asksFor,
+          outdatedFrom,
+          body: text,
+          madeBy,
+          madeAt: now,
+        }),
       )
       await tx.change(
-        sql`delete from gateway_profiles
-            where ${inPlace(place)} and slot is null and version <= ${version - keptVersions}`,
+        build.delete(gatewayProfiles).where(
+          sql`${inPlace(place)} and ${gatewayProfiles.slot} is null
+              and ${gatewayProfiles.version} <= ${version - keptVersions}`,
+        ),
       )
     }
     await fill(tx, place, rows, version, use ? 'in-use' : 'waiting')
@@ -152,7 +166,17 @@ async function fill(
 }
 
 const empty = (tx: Tx, place: GatewayPlace) =>
-  tx.change(sql`update gateway_profiles set slot = null where ${inPlace(place)} and slot is not null`)
+  tx.change(
+    build
+      .update(gatewayProfiles)
+      .set({ slot: null })
+      .where(and(inPlace(place), isNotNull(gatewayProfiles.slot))),
+  )
 
 const setSlot = (tx: Tx, place: GatewayPlace, version: number, slot: ProfileSlot) =>
-  tx.change(sql`update gateway_profiles set slot = ${slot} where ${inPlace(place)} and version = ${version}`)
+  tx.change(
+    build
+      .update(gatewayProfiles)
+      .set({ slot })
+      .where(and(inPlace(place), eq(gatewayProfiles.version, version))),
+  )

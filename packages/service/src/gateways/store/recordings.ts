@@ -1,11 +1,14 @@
 import { type RecordedExchange, wellFormedJson } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
 import {
+  build,
   type Database,
   type GatewayPlace,
   gatewayExchanges,
   gatewayRecordings,
+  incoming,
   inWhere,
+  now,
   type Reader,
   select,
 } from '../../database/index.ts'
@@ -15,25 +18,32 @@ const inPlace = (place: GatewayPlace): SQL => sql`${inWhere(place)} and platform
 /** Begins a recording; what was recorded before is forgotten. */
 export const startRecording = (database: Database, place: GatewayPlace, seconds: number): Promise<void> =>
   database.transact(async (tx) => {
-    await tx.change(sql`delete from gateway_exchanges where ${inPlace(place)}`)
+    await tx.change(build.delete(gatewayExchanges).where(inPlace(place)))
     await tx.change(
-      sql`insert into gateway_recordings (app_no, environment, platform, until)
-          values (${place.appNo}, ${place.environment}, ${place.platform}, utc_timestamp(3) + interval ${seconds} second)
-          on duplicate key update until = value(until)`,
+      build
+        .insert(gatewayRecordings)
+        .values({
+          appNo: place.appNo,
+          environment: place.environment,
+          platform: place.platform,
+          until: sql`utc_timestamp(3) + interval ${seconds} second`,
+        })
+        .onDuplicateKeyUpdate({ set: { until: incoming(gatewayRecordings.until) } }),
     )
   })
 
 /** Ends a recording and forgets it. */
 export const endRecording = (database: Database, place: GatewayPlace): Promise<void> =>
   database.transact(async (tx) => {
-    await tx.change(sql`delete from gateway_recordings where ${inPlace(place)}`)
-    await tx.change(sql`delete from gateway_exchanges where ${inPlace(place)}`)
+    await tx.change(build.delete(gatewayRecordings).where(inPlace(place)))
+    await tx.change(build.delete(gatewayExchanges).where(inPlace(place)))
   })
 
 /** For how many more milliseconds a gateway is recorded; 0 when it is not. */
 export async function recordedForMs(reader: Reader, place: GatewayPlace): Promise<number> {
   const [row] = await reader.rows<{ leftMs: string | null }>(
-    sql`select timestampdiff(microsecond, utc_timestamp(3), until) div 1000 as leftMs from gateway_recordings where ${inPlace(place)}`,
+    sql`select timestampdiff(microsecond, utc_timestamp(3), until) div 1000 as leftMs from gateway_recordings
+      where ${inPlace(place)}`,
   )
   return Math.max(0, Number(row?.leftMs ?? 0))
 }
@@ -70,11 +80,15 @@ export const keepExchanges = (
     const room = Math.max(0, most - Number(kept))
     for (const exchange of exchanges.slice(0, room))
       await tx.change(
-        sql`insert into gateway_exchanges (app_no, environment, platform, exchange)
-            values (${place.appNo}, ${place.environment}, ${place.platform}, ${wellFormedJson(exchange)})`,
+        build.insert(gatewayExchanges).values({
+          appNo: place.appNo,
+          environment: place.environment,
+          platform: place.platform,
+          exchange: wellFormedJson(exchange),
+        }),
       )
     if (exchanges.length < room) return true
-    await tx.change(sql`update gateway_recordings set until = utc_timestamp(3) where ${inPlace(place)}`)
+    await tx.change(build.update(gatewayRecordings).set({ until: now }).where(inPlace(place)))
     return false
   })
 
@@ -92,8 +106,9 @@ export async function pruneRecordings(database: Database, afterHours: number): P
   const over = sql`until < utc_timestamp(3) - interval ${afterHours} hour`
   await database.transact(async (tx) => {
     await tx.change(
-      sql`delete gateway_exchanges from gateway_exchanges join gateway_recordings using (app_no, environment, platform) where ${over}`,
+      sql`delete gateway_exchanges from gateway_exchanges
+        join gateway_recordings using (app_no, environment, platform) where ${over}`,
     )
-    await tx.change(sql`delete from gateway_recordings where ${over}`)
+    await tx.change(build.delete(gatewayRecordings).where(over))
   })
 }

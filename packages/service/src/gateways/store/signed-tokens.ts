@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import { type Database, select, signedTokens } from '../../database/index.ts'
+import { build, type Database, select, signedTokens } from '../../database/index.ts'
 
 /**
  * When the token of a key was signed that all processes use now; a new one is due once it is older than so long.
@@ -10,9 +10,15 @@ export async function tokenSignedAt(database: Database, name: Buffer, atMostSeco
   const now = sql`utc_timestamp(3)`
   // One from the future was made before the clock was set back.
   await database.change(
-    sql`insert into signed_tokens (name, made_at) values (${name}, ${now})
-        on duplicate key update made_at =
-          if(made_at <= ${now} - interval ${atMostSeconds} second or made_at > ${now}, ${now}, made_at)`,
+    build
+      .insert(signedTokens)
+      .values({ name, madeAt: now })
+      .onDuplicateKeyUpdate({
+        set: {
+          madeAt: sql`if(${signedTokens.madeAt} <= ${now} - interval ${atMostSeconds} second
+            or ${signedTokens.madeAt} > ${now}, ${now}, ${signedTokens.madeAt})`,
+        },
+      }),
   )
   const [row] = await select(
     database,

@@ -1,6 +1,6 @@
-import { type Filling, type Urgency, type Writing, wellFormedJson } from '@zbell/core'
-import { sql } from 'drizzle-orm'
-import { type Database, notifications, select } from '../../database/index.ts'
+import type { Filling, Urgency, Writing } from '@zbell/core'
+import { eq, sql } from 'drizzle-orm'
+import { build, type Database, notifications, now, select } from '../../database/index.ts'
 import { pauseCodes } from '../../engine/index.ts'
 import { changeUrgency, hasWork } from '../../queue/index.ts'
 import { urgencyCode } from './store-notification.ts'
@@ -26,8 +26,18 @@ export async function editNotification(database: Database, no: number, edit: Edi
     if (gone || (await hasWork(tx, no, 'held'))) return false
     const urgency = urgencyCode(edit.urgency)
     await tx.change(
-      sql`update notifications set content = ${wellFormedJson(edit.content)}, filling = ${wellFormedJson(edit.filling)}, tag = ${edit.content.tag ?? null}, channel_no = ${edit.channelNo}, urgency = ${urgency}, changed_at = utc_timestamp(3),
-         version = version + 1 where no = ${no}`,
+      build
+        .update(notifications)
+        .set({
+          content: edit.content,
+          filling: edit.filling,
+          tag: edit.content.tag ?? null,
+          channelNo: edit.channelNo,
+          urgency,
+          changedAt: now,
+          version: sql`${notifications.version} + 1`,
+        })
+        .where(eq(notifications.no, no)),
     )
     await changeUrgency(tx, no, urgency)
     return true

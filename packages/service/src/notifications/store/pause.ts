@@ -1,5 +1,5 @@
-import { sql } from 'drizzle-orm'
-import { type Database, notifications, select, type Tx } from '../../database/index.ts'
+import { and, eq, isNull, lt, sql } from 'drizzle-orm'
+import { build, type Database, notifications, now, select, type Tx } from '../../database/index.ts'
 import { finishIfDone } from '../../deliveries/index.ts'
 import { type Halt, type Pause, pauseCodes, pauseOfCode } from '../../engine/index.ts'
 import { isStopped } from '../../policy/index.ts'
@@ -32,8 +32,17 @@ export async function pauseIn(tx: Tx, no: number, pause: Pause): Promise<boolean
     case 'none':
       // One that rests over its hour rings when it goes on, with all of its lifetime.
       await tx.change(
-        sql`update notifications set expires_at = utc_timestamp(3) + interval ttl_seconds second, due_at = utc_timestamp(3)
-            where no = ${no} and state = 'scheduled' and due_at < utc_timestamp(3) and reader_local is null`,
+        build
+          .update(notifications)
+          .set({ expiresAt: sql`utc_timestamp(3) + interval ${notifications.ttlSeconds} second`, dueAt: now })
+          .where(
+            and(
+              eq(notifications.no, no),
+              eq(notifications.state, 'scheduled'),
+              lt(notifications.dueAt, now),
+              isNull(notifications.readerLocal),
+            ),
+          ),
       )
       await resume(tx, no)
       break

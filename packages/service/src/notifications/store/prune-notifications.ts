@@ -1,5 +1,5 @@
-import { sql } from 'drizzle-orm'
-import { type Database, notifications, select } from '../../database/index.ts'
+import { inArray, sql } from 'drizzle-orm'
+import { build, type Database, notifications, select } from '../../database/index.ts'
 
 /** So many go in one transaction. */
 const batchSize = 500
@@ -22,7 +22,7 @@ export async function pruneNotifications(database: Database, days: number, mayGo
     await database.transact(async (tx) => {
       for (const table of [sql`notification_counts`, sql`early_receipts`, sql`gateway_answers`])
         await tx.change(sql`delete from ${table} where notification_no in ${numbers}`)
-      await tx.change(sql`delete from notifications where no in ${numbers}`)
+      await tx.change(build.delete(notifications).where(inArray(notifications.no, numbers)))
     })
   }
 }

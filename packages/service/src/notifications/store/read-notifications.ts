@@ -53,7 +53,8 @@ export async function findNotification(
   id: string,
 ): Promise<Notification | undefined> {
   const [raw] = await database.rows<StoredNotification>(
-    sql`select ${columns} from notifications n where id = ${uuidBuffer(id)} and app_no = ${scope.app.no} and environment = ${scope.environment}`,
+    sql`select ${columns} from notifications n where id = ${uuidBuffer(id)} and app_no = ${scope.app.no}
+      and environment = ${scope.environment}`,
   )
   return raw && notificationOf(raw)
 }
@@ -79,7 +80,8 @@ export async function findNotificationByName(
   name: string,
 ): Promise<Notification | undefined> {
   const [raw] = await database.rows<StoredNotification>(
-    sql`select ${columns} from notifications n where app_no = ${scope.app.no} and environment = ${scope.environment} and name = ${name} order by no desc limit 1`,
+    sql`select ${columns} from notifications n where app_no = ${scope.app.no} and environment = ${scope.environment}
+      and name = ${name} order by no desc limit 1`,
   )
   return raw && notificationOf(raw)
 }

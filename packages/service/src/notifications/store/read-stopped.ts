@@ -1,6 +1,6 @@
 import type { Filling, Writing } from '@zbell/core'
-import { sql } from 'drizzle-orm'
-import type { Database, Where } from '../../database/index.ts'
+import { inArray, sql } from 'drizzle-orm'
+import { build, type Database, notifications as notificationsTable, now, type Where } from '../../database/index.ts'
 import { pauseCodes } from '../../engine/index.ts'
 import { dueSubjects } from '../../queue/index.ts'
 import { notificationsWhere } from './read-notifications.ts'
@@ -28,7 +28,8 @@ export async function waitingForStart(
   if (due.length === 0) return []
   const found = await notificationsWhere(
     database,
-    sql`app_no = ${appNo} and environment = ${environment} and pause = ${pauseCodes.none} and state <> 'finished' and no in ${due}
+    sql`app_no = ${appNo} and environment = ${environment} and pause = ${pauseCodes.none} and state <> 'finished'
+      and no in ${due}
         order by no limit ${limit}`,
   )
   return found.map(({ no, id, name, content, filling, sentBy, expanded }) => ({
@@ -46,6 +47,9 @@ export async function waitingForStart(
 export async function noteChange(database: Database, numbers: readonly number[]): Promise<void> {
   if (numbers.length === 0) return
   await database.change(
-    sql`update notifications set changed_at = utc_timestamp(3), version = version + 1 where no in ${numbers}`,
+    build
+      .update(notificationsTable)
+      .set({ changedAt: now, version: sql`${notificationsTable.version} + 1` })
+      .where(inArray(notificationsTable.no, numbers)),
   )
 }

@@ -1,7 +1,13 @@
 import { isDeepStrictEqual } from 'node:util'
-import { wellFormedJson } from '@zbell/core'
-import { sql } from 'drizzle-orm'
-import { type Database, type RowOf, templates as table, versioned, type Where } from '../../database/index.ts'
+import {
+  build,
+  type Database,
+  now,
+  type RowOf,
+  templates as table,
+  versioned,
+  type Where,
+} from '../../database/index.ts'
 
 const columns = {
   name: table.name,
@@ -30,8 +36,16 @@ export async function saveTemplate(
     }
     const version = (newest?.version ?? 0) + 1
     await tx.change(
-      sql`insert into templates (app_no, environment, name, version, content, declares, made_by, made_at)
-         values (${scope.appNo}, ${scope.environment}, ${given.name}, ${version}, ${wellFormedJson(given.content)}, ${wellFormedJson(given.declares)}, ${given.madeBy}, utc_timestamp(3))`,
+      build.insert(table).values({
+        appNo: scope.appNo,
+        environment: scope.environment,
+        name: given.name,
+        version,
+        content: given.content,
+        declares: given.declares,
+        madeBy: given.madeBy,
+        madeAt: now,
+      }),
     )
     return version
   })

@@ -1,6 +1,15 @@
 import { blockSize, deliveryStates, packBlock, reasons } from '@zbell/core'
-import { sql } from 'drizzle-orm'
-import { type Database, notifications, type Scope, select, type Tx } from '../../database/index.ts'
+import { and, eq, sql } from 'drizzle-orm'
+import {
+  build,
+  type Database,
+  deliveries as deliveriesTable,
+  notifications,
+  now,
+  type Scope,
+  select,
+  type Tx,
+} from '../../database/index.ts'
 import { CountChanges, DayCounts, finishIfDone } from '../../deliveries/index.ts'
 import { type Claim, pauseCodes, type Withdrawal } from '../../engine/index.ts'
 import { enqueue, extend, finish, hasOtherWork, heldBody, makeDue, release } from '../../queue/index.ts'
@@ -50,15 +59,22 @@ export async function withdrawNotification(
     // What is still in the queue shall not come after it was taken back.
     await pauseIn(tx, notification.no, 'cancelled')
     await tx.change(
-      sql`update notifications set withdrawn_at = coalesce(withdrawn_at, utc_timestamp(3)), changed_at = utc_timestamp(3),
-         version = version + 1 where no = ${notification.no}`,
+      build
+        .update(notifications)
+        .set({
+          withdrawnAt: sql`coalesce(${notifications.withdrawnAt}, utc_timestamp(3))`,
+          changedAt: now,
+          version: sql`${notifications.version} + 1`,
+        })
+        .where(eq(notifications.no, notification.no)),
     )
     // A second time all are woken once more, by looking for them as for any other target.
     const again = before?.again === 1
     for (const statement of again ? wake.statements : notificationStatements(scope, wake.given, expanding))
       await tx.change(statement)
     const [stored] = await tx.rows<Lifetime & { readonly no: number }>(
-      sql`select no, created_at as createdAt, due_at as dueAt, expires_at as expiresAt from notifications where no = @notification`,
+      sql`select no, created_at as createdAt, due_at as dueAt, expires_at as expiresAt from notifications
+        where no = @notification`,
     )
     if (!stored) throw new Error('a notification that was just stored is not there')
     const { no: wakeNo, ...lifetime } = stored
@@ -85,7 +101,10 @@ export async function withdrawPage(
 ): Promise<Withdrawal> {
   return database.transact(async (tx) => {
     await tx.change(
-      sql`update notifications set changed_at = utc_timestamp(3), version = version + 1 where no = ${claim.notificationNo}`,
+      build
+        .update(notifications)
+        .set({ changedAt: now, version: sql`${notifications.version} + 1` })
+        .where(eq(notifications.no, claim.notificationNo)),
     )
     const known = await passesOf(tx, claim)
     if (!known) return { is: 'lost' }
@@ -146,8 +165,13 @@ async function mark(tx: Tx, claim: Claim, rows: readonly Row[]): Promise<void> {
   if (rows.length === 0) return
   const { notificationNo } = claim
   await tx.change(
-    sql`update deliveries set state = ${deliveryStates.withdrawn}, reason = ${takenBack}, ended_at = utc_timestamp(3)
-        where notification_no = ${notificationNo} and device_no between ${rows[0]!.no} and ${rows.at(-1)!.no} and ${mayBeShown}`,
+    build
+      .update(deliveriesTable)
+      .set({ state: deliveryStates.withdrawn, reason: takenBack, endedAt: now })
+      .where(
+        sql`${deliveriesTable.notificationNo} = ${notificationNo}
+          and ${deliveriesTable.deviceNo} between ${rows[0]!.no} and ${rows.at(-1)!.no} and ${mayBeShown}`,
+      ),
   )
   const counts = new CountChanges()
   const days = new DayCounts()
@@ -170,8 +194,14 @@ async function wakeDevices(tx: Tx, claim: Claim, wakeNo: number, rows: readonly 
   )
   if (!wake) return
   await tx.change(
-    sql`update notifications set expanded = expanded + ${rows.length}, changed_at = utc_timestamp(3), version = version + 1
-        where no = ${wakeNo}`,
+    build
+      .update(notifications)
+      .set({
+        expanded: sql`${notifications.expanded} + ${rows.length}`,
+        changedAt: now,
+        version: sql`${notifications.version} + 1`,
+      })
+      .where(eq(notifications.no, wakeNo)),
   )
   const { appNo, environment, urgency } = claim
   const blocks = Array.from({ length: Math.ceil(rows.length / blockSize) }, (_, i) =>
@@ -195,8 +225,10 @@ async function wakeDevices(tx: Tx, claim: Claim, wakeNo: number, rows: readonly 
 /** All devices that it wakes are known. */
 async function endWake(tx: Tx, wakeNo: number): Promise<void> {
   await tx.change(
-    sql`update notifications set state = 'sending', changed_at = utc_timestamp(3), version = version + 1
-        where no = ${wakeNo} and state = 'expanding'`,
+    build
+      .update(notifications)
+      .set({ state: 'sending', changedAt: now, version: sql`${notifications.version} + 1` })
+      .where(and(eq(notifications.no, wakeNo), eq(notifications.state, 'expanding'))),
   )
   await finishIfDone(tx, wakeNo)
 }

@@ -1,5 +1,5 @@
-import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/index.ts'
+import { and, eq, gt, lte, sql } from 'drizzle-orm'
+import { build, type Database, jobs, now } from '../../database/index.ts'
 
 export type JobRow = {
   readonly name: string
@@ -19,7 +19,8 @@ export type JobRow = {
 /** Makes a job known. What is known of its runs stays. */
 export async function declareJob(database: Database, name: string, everySeconds: number): Promise<void> {
   await database.change(
-    sql`insert into jobs (name, every_seconds, due_at, until_at) values (${name}, ${everySeconds}, utc_timestamp(3), utc_timestamp(3))
+    sql`insert into jobs (name, every_seconds, due_at, until_at)
+      values (${name}, ${everySeconds}, utc_timestamp(3), utc_timestamp(3))
      on duplicate key update due_at = least(due_at, utc_timestamp(3) + interval value(every_seconds) second),
        every_seconds = value(every_seconds)`,
   )
@@ -34,8 +35,15 @@ export async function takeJob(
   leaseMs: number,
 ): Promise<boolean> {
   const { affectedRows } = await database.change(
-    sql`update jobs set owner = ${owner}, run_by = ${runBy.slice(0, 100)}, started_at = utc_timestamp(3), until_at = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond
-     where name = ${name} and due_at <= utc_timestamp(3) and until_at <= utc_timestamp(3)`,
+    build
+      .update(jobs)
+      .set({
+        owner,
+        runBy: runBy.slice(0, 100),
+        startedAt: now,
+        untilAt: sql`utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond`,
+      })
+      .where(and(eq(jobs.name, name), lte(jobs.dueAt, now), lte(jobs.untilAt, now))),
   )
   return affectedRows === 1
 }
@@ -43,8 +51,10 @@ export async function takeJob(
 /** Shows a sign of life. @returns false when the job is another's by now */
 export async function renewJob(database: Database, name: string, owner: Buffer, leaseMs: number): Promise<boolean> {
   const { affectedRows } = await database.change(
-    sql`update jobs set until_at = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond
-     where name = ${name} and owner = ${owner} and until_at > utc_timestamp(3)`,
+    build
+      .update(jobs)
+      .set({ untilAt: sql`utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond` })
+      .where(and(eq(jobs.name, name), eq(jobs.owner, owner), gt(jobs.untilAt, now))),
   )
   return affectedRows === 1
 }
@@ -64,9 +74,18 @@ export async function finishJob(
   }: { readonly durationMs: number; readonly error: string | null; readonly jitter: number },
 ): Promise<void> {
   await database.change(
-    sql`update jobs set owner = null, until_at = utc_timestamp(3), finished_at = utc_timestamp(3), duration_ms = ${Math.round(durationMs)}, error = ${error?.slice(0, 300) ?? null},
-       failures = if(${error} is null, 0, failures + 1), due_at = started_at + interval round(every_seconds * ${jitter} * 1000000) microsecond
-     where name = ${name} and owner = ${owner}`,
+    build
+      .update(jobs)
+      .set({
+        owner: null,
+        untilAt: now,
+        finishedAt: now,
+        durationMs: Math.round(durationMs),
+        error: error?.slice(0, 300) ?? null,
+        failures: sql`if(${error} is null, 0, ${jobs.failures} + 1)`,
+        dueAt: sql`${jobs.startedAt} + interval round(${jobs.everySeconds} * ${jitter} * 1000000) microsecond`,
+      })
+      .where(and(eq(jobs.name, name), eq(jobs.owner, owner))),
   )
 }
 

@@ -1,8 +1,8 @@
 import type { GatewayHealth } from '@zbell/contract'
 import { uuidFromBytes } from '@zbell/core'
-import { sql } from 'drizzle-orm'
+import { eq, sql } from 'drizzle-orm'
 import type { ReachedLimit } from '../../api/index.ts'
-import { type Database, uuidBuffer } from '../../database/index.ts'
+import { build, type Database, incoming, now, processes } from '../../database/index.ts'
 
 /** What a process says of itself. */
 export type ProcessReport = {
@@ -23,13 +23,15 @@ const silentSeconds = 20
 
 export async function reportProcess(database: Database, id: string, report: ProcessReport): Promise<void> {
   await database.change(
-    sql`insert into processes (id, started_at, seen_at, report) values (${uuidBuffer(id)}, utc_timestamp(3), utc_timestamp(3), ${JSON.stringify(report)})
-     on duplicate key update seen_at = utc_timestamp(3), report = value(report)`,
+    build
+      .insert(processes)
+      .values({ id, startedAt: now, seenAt: now, report })
+      .onDuplicateKeyUpdate({ set: { seenAt: now, report: incoming(processes.report) } }),
   )
 }
 
 export const removeProcess = (database: Database, id: string) =>
-  database.change(sql`delete from processes where id = ${uuidBuffer(id)}`)
+  database.change(build.delete(processes).where(eq(processes.id, id)))
 
 /** Those that are there, the oldest first. */
 export async function listProcesses(database: Database): Promise<ProcessRow[]> {
@@ -46,4 +48,4 @@ export async function listProcesses(database: Database): Promise<ProcessRow[]> {
 
 /** Forgets those that died without a word. */
 export const pruneSilent = (database: Database) =>
-  database.change(sql`delete from processes where seen_at < utc_timestamp(3) - interval 1 hour`)
+  database.change(build.delete(processes).where(sql`${processes.seenAt} < utc_timestamp(3) - interval 1 hour`))

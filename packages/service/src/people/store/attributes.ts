@@ -7,8 +7,18 @@ import {
   keepValue,
   keptValue,
 } from '@zbell/core'
-import { sql } from 'drizzle-orm'
-import { commas, type Database, type Scope, type Tx } from '../../database/index.ts'
+import { eq, inArray, sql } from 'drizzle-orm'
+import {
+  attributes,
+  build,
+  commas,
+  type Database,
+  now,
+  type Scope,
+  type Tx,
+  userAttributes,
+  users,
+} from '../../database/index.ts'
 
 export type AttributeRow = {
   readonly no: number
@@ -62,7 +72,9 @@ export async function declareAttribute(
       throw refuse(name, `is of type ${known.type} already`)
     const declared = known ?? (await declare(tx, scope, name, given.type!))
     if (given.devicesMay !== undefined)
-      await tx.change(sql`update attributes set devices_may = ${given.devicesMay} where no = ${declared.no}`)
+      await tx.change(
+        build.update(attributes).set({ devicesMay: given.devicesMay }).where(eq(attributes.no, declared.no)),
+      )
     return { ...declared, devicesMay: given.devicesMay ?? declared.devicesMay }
   })
 }
@@ -131,8 +143,11 @@ export async function changeManyAttributes(
        on duplicate key update text = value(text), number = value(number), second = value(second), changed_at = value(changed_at)`,
     )
   }
-  if (removed.length > 0) await tx.change(sql`delete from user_attributes where (user_no, attribute_no) in ${removed}`)
-  if (changed.length > 0) await tx.change(sql`update users set changed_at = utc_timestamp(3) where no in ${changed}`)
+  if (removed.length > 0)
+    await tx.change(
+      build.delete(userAttributes).where(sql`(${userAttributes.userNo}, ${userAttributes.attributeNo}) in ${removed}`),
+    )
+  if (changed.length > 0) await tx.change(build.update(users).set({ changedAt: now }).where(inArray(users.no, changed)))
   return refused
 }
 
@@ -207,8 +222,10 @@ async function declare(tx: Tx, { app, environment }: Scope, name: string, type: 
     throw refuse(name, `would be one more than the ${attributeLimits.perApp} that an app may have`)
   const createdAt = new Date()
   const { insertId } = await tx.change(
-    sql`insert into attributes (app_no, environment, name, type, created_at) values (${app.no}, ${environment}, ${name}, ${type}, ${createdAt})
-        on duplicate key update no = last_insert_id(no)`,
+    build
+      .insert(attributes)
+      .values({ appNo: app.no, environment, name, type, createdAt })
+      .onDuplicateKeyUpdate({ set: { no: sql`last_insert_id(${attributes.no})` } }),
   )
   // Another request may have declared it since this one looked.
   const [stored] = await tx.rows<StoredAttribute>(

@@ -13,7 +13,8 @@ export async function* exportUsers(database: Database, { app, environment }: Sco
     const rows = await select(
       database,
       { no: users.no, user: users.name },
-      sql`from ${users} where ${users.appNo} = ${app.no} and ${users.environment} = ${environment} and ${users.no} > ${after} and ${users.name} is not null
+      sql`from ${users} where ${users.appNo} = ${app.no} and ${users.environment} = ${environment}
+        and ${users.no} > ${after} and ${users.name} is not null
        order by ${users.no} limit ${page}`,
     )
     const numbers = rows.map(({ no }) => no)

@@ -81,7 +81,8 @@ export async function listUsers(
     const [found] = await select(
       database,
       { no: topics.no },
-      sql`from ${topics} where ${topics.appNo} = ${app.no} and ${topics.environment} = ${environment} and ${topics.name} = ${topic}`,
+      sql`from ${topics} where ${topics.appNo} = ${app.no} and ${topics.environment} = ${environment}
+        and ${topics.name} = ${topic}`,
     )
     if (!found) return []
     conditions.push(sql`m.topic_no = ${found.no}`)

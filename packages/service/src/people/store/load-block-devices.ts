@@ -46,11 +46,13 @@ export async function superseded(
   numbers: readonly number[],
 ): Promise<Set<number>> {
   const newer = await database.rows<{ no: number }>(
-    sql`select no from notifications where app_no = ${notification.appNo} and environment = ${notification.environment} and tag = ${tag} and no > ${notification.no} order by no desc limit 50`,
+    sql`select no from notifications where app_no = ${notification.appNo}
+      and environment = ${notification.environment} and tag = ${tag} and no > ${notification.no} order by no desc limit 50`,
   )
   if (newer.length === 0 || numbers.length === 0) return new Set()
   const rows = await database.rows<{ no: number }>(
-    sql`select device_no as no from deliveries where notification_no in ${newer.map(({ no }) => no)} and device_no in ${numbers} and state < 10`,
+    sql`select device_no as no from deliveries where notification_no in ${newer.map(({ no }) => no)}
+      and device_no in ${numbers} and state < 10`,
   )
   return new Set(rows.map(({ no }) => no))
 }

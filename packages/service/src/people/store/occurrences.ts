@@ -29,7 +29,8 @@ const trimOccurrences = (tx: Tx, userNo: number) =>
 export async function pruneOccurrences(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
   while (mayGoOn()) {
     const { affectedRows } = await database.change(
-      sql`delete from occurrences where taken_at < utc_timestamp(3) - interval ${days} day order by taken_at limit ${batchSize}`,
+      sql`delete from occurrences where taken_at < utc_timestamp(3) - interval ${days} day order by taken_at
+        limit ${batchSize}`,
     )
     if (affectedRows < batchSize) return
   }
@@ -71,7 +72,8 @@ export async function storeOccurrences(
         ${data === undefined ? null : wellFormedJson(data)}, utc_timestamp(3), ${by.is}, ${by.is === 'device' && by.proved})`
     })
     const added = await tx.rows<{ no: number }>(
-      sql`insert ignore into occurrences (app_no, environment, identity, source, id, type, user_no, at, data, taken_at, reporter, proved)
+      sql`insert ignore into occurrences (app_no,
+        environment, identity, source, id, type, user_no, at, data, taken_at, reporter, proved)
           values ${commas(rows)} returning no`,
     )
     if (own !== undefined && added.some(({ no }) => no % trimsEvery === 0)) await trimOccurrences(tx, own)
@@ -91,7 +93,8 @@ export type OccurrenceRow = Omit<NewOccurrence, 'data'> & { readonly data: unkno
 export async function occurrencesOf(database: Database, userNo: number, limit: number): Promise<OccurrenceRow[]> {
   // As text for certain: whether the driver reads JSON by itself depends on the server, and a text would be read twice.
   const rows = await database.rows<OccurrenceRow & { data: string | null }>(
-    sql`select id, source, type, at, cast(data as char) as data from occurrences where user_no = ${userNo} order by at desc limit ${limit}`,
+    sql`select id, source, type, at, cast(data as char) as data from occurrences where user_no = ${userNo}
+      order by at desc limit ${limit}`,
   )
   return rows.map((row) => ({ ...row, data: row.data === null ? null : (JSON.parse(row.data) as unknown) }))
 }

@@ -1,12 +1,16 @@
-import { type SQL, sql } from 'drizzle-orm'
+import { eq, type SQL, sql } from 'drizzle-orm'
 import {
+  build,
   commas,
   type Database,
   devices as devicesTable,
+  incoming,
   leaveRows,
+  now,
   type Scope,
   select,
   type Tx,
+  topics as topicsTable,
   users as usersTable,
   uuidBuffer,
 } from '../../database/index.ts'
@@ -53,14 +57,16 @@ export async function declareTopic(
   title: string | null,
 ): Promise<void> {
   await database.change(
-    sql`insert into topics (app_no, environment, name, title, declared, created_at) values (${scope.app.no}, ${scope.environment}, ${name}, ${title}, true, utc_timestamp(3))
-     on duplicate key update title = value(title), declared = true`,
+    build
+      .insert(topicsTable)
+      .values({ appNo: scope.app.no, environment: scope.environment, name, title, declared: true, createdAt: now })
+      .onDuplicateKeyUpdate({ set: { title: incoming(topicsTable.title), declared: true } }),
   )
 }
 
 export async function deleteTopic(database: Database, no: number): Promise<void> {
   await database.transact(async (tx) => {
-    await tx.change(sql`delete from topics where no = ${no}`)
+    await tx.change(build.delete(topicsTable).where(eq(topicsTable.no, no)))
     await leaveRows(tx, 'topic', [no])
   })
 }
@@ -73,7 +79,8 @@ export const maxUndeclared = 10_000
 /** Whether devices may make another one. */
 export async function hasCapacityForTopics(database: Database, scope: Scope): Promise<boolean> {
   const [row] = await database.rows<{ count: number }>(
-    sql`select count(*) as count from (select 1 from topics t where ${inScope(scope)} and not t.declared limit ${maxUndeclared}) as some`,
+    sql`select count(*) as count from (select 1 from topics t where ${inScope(scope)} and not t.declared
+      limit ${maxUndeclared}) as some`,
   )
   return (row?.count ?? 0) < maxUndeclared
 }
@@ -81,17 +88,20 @@ export async function hasCapacityForTopics(database: Database, scope: Scope): Pr
 /** Topics that devices made by joining, and that everybody has left. */
 export async function pruneTopics(database: Database): Promise<void> {
   await database.change(
-    sql`delete from topics where not declared and created_at < utc_timestamp(3) - interval 1 day
-          and not exists (select 1 from topic_devices m where m.topic_no = topics.no)
-          and not exists (select 1 from topic_users m where m.topic_no = topics.no)`,
+    build.delete(topicsTable).where(
+      sql`not ${topicsTable.declared} and ${topicsTable.createdAt} < utc_timestamp(3) - interval 1 day
+          and not exists (select 1 from topic_devices m where m.topic_no = topics.no) and not exists (select 1 from topic_users m where m.topic_no = topics.no)`,
+    ),
   )
 }
 
 /** The topic's number; made when nobody joined it before. */
 export async function ensureTopic(tx: Pick<Tx, 'change'>, scope: Scope, name: string): Promise<number> {
   const { insertId } = await tx.change(
-    sql`insert into topics (app_no, environment, name, declared, created_at) values (${scope.app.no}, ${scope.environment}, ${name}, false, utc_timestamp(3))
-     on duplicate key update no = last_insert_id(no)`,
+    build
+      .insert(topicsTable)
+      .values({ appNo: scope.app.no, environment: scope.environment, name, declared: false, createdAt: now })
+      .onDuplicateKeyUpdate({ set: { no: sql`last_insert_id(${topicsTable.no})` } }),
   )
   return insertId
 }
@@ -142,7 +152,8 @@ export async function changeOwnTopic(
   return database.transact(async (tx) => {
     if (joins) {
       const others = await tx.rows(
-        sql`select 1 from topic_devices where device_no = ${device.no} and topic_no <> ${topic.no} limit ${maxTopicsOfDevice}`,
+        sql`select 1 from topic_devices where device_no = ${device.no} and topic_no <> ${topic.no}
+          limit ${maxTopicsOfDevice}`,
       )
       if (others.length === maxTopicsOfDevice) return false
     }
@@ -176,7 +187,8 @@ export async function topicsOfUsers(
   if (userNos.length === 0) return topics
   const rows = await database.rows<{ userNo: number; name: string }>(
     // By the people, always: in the other order all members of each topic are read, which is cheaper only by the statistics.
-    sql`select m.user_no as userNo, t.name from topic_users m force index (by_user) straight_join topics t on t.no = m.topic_no
+    sql`select m.user_no as userNo, t.name from topic_users m force index (by_user) straight_join topics t
+      on t.no = m.topic_no
      where m.user_no in ${userNos} order by t.name`,
   )
   for (const { userNo, name } of rows) topics.set(userNo, [...(topics.get(userNo) ?? []), name])
@@ -195,7 +207,8 @@ export async function membersByName(
       : await select(
           database,
           { no: usersTable.no, name: usersTable.name },
-          sql`from ${usersTable} where ${usersTable.appNo} = ${app.no} and ${usersTable.environment} = ${environment} and ${usersTable.name} in ${given.users}`,
+          sql`from ${usersTable} where ${usersTable.appNo} = ${app.no} and ${usersTable.environment} = ${environment}
+            and ${usersTable.name} in ${given.users}`,
         )
   const devices =
     given.devices.length === 0
@@ -203,7 +216,8 @@ export async function membersByName(
       : await select(
           database,
           { no: devicesTable.no, id: devicesTable.id },
-          sql`from ${devicesTable} where ${devicesTable.appNo} = ${app.no} and ${devicesTable.environment} = ${environment} and ${devicesTable.id} in ${given.devices.map(uuidBuffer)}`,
+          sql`from ${devicesTable} where ${devicesTable.appNo} = ${app.no}
+            and ${devicesTable.environment} = ${environment} and ${devicesTable.id} in ${given.devices.map(uuidBuffer)}`,
         )
   const here = new Set([...users.map(({ name }) => `user:${name}`), ...devices.map(({ id }) => `device:${id}`)])
   const named = [...given.users.map((name) => `user:${name}`), ...given.devices.map((id) => `device:${id}`)]

@@ -1,6 +1,16 @@
 import { type Cap, CapPage, pageOfPerson } from '@zbell/core/policy'
-import { sql } from 'drizzle-orm'
-import { commas, type Database, type Reader, type Tx, type Where } from '../../database/index.ts'
+import { and, eq, lt, sql } from 'drizzle-orm'
+import {
+  build,
+  capPages,
+  commas,
+  type Database,
+  notifications,
+  now,
+  type Reader,
+  type Tx,
+  type Where,
+} from '../../database/index.ts'
 import type { Claim, Withdrawal } from '../../engine/index.ts'
 import { extend, finish } from '../../queue/index.ts'
 
@@ -41,7 +51,8 @@ export async function countUnderCaps(
     }
     for (const cap of inOrder) await storePages(tx, where, cap, read.get(cap)!, nowSeconds)
     // Its row is what outcomes wait for, so it is not touched for nothing.
-    if (row?.capped === 0) await tx.change(sql`update notifications set capped = true where no = ${notificationNo}`)
+    if (row?.capped === 0)
+      await tx.change(build.update(notifications).set({ capped: true }).where(eq(notifications.no, notificationNo)))
     return over
   })
 }
@@ -138,7 +149,10 @@ async function uncount(tx: Tx, where: Where, notificationNo: number, persons: re
     for (const person of persons) if (pageOfPerson(person) === page) read.refund(person, notificationNo)
     if (read.changed)
       await tx.change(
-        sql`update cap_pages set body = ${Buffer.from(read.pack(0))} where ${inScope(where)} and cap = ${cap} and page = ${page}`,
+        build
+          .update(capPages)
+          .set({ body: Buffer.from(read.pack(0)) })
+          .where(and(inScope(where), eq(capPages.cap, cap), eq(capPages.page, page))),
       )
   }
 }
@@ -146,6 +160,6 @@ async function uncount(tx: Tx, where: Where, notificationNo: number, persons: re
 /** Forgets pages of which nothing counts any more. */
 export async function pruneCapPages(database: Database, mayGoOn: () => boolean): Promise<void> {
   for (let forgotten = 1; forgotten > 0 && mayGoOn(); )
-    forgotten = (await database.change(sql`delete from cap_pages where until_at < utc_timestamp(3) limit 1000`))
+    forgotten = (await database.change(build.delete(capPages).where(lt(capPages.untilAt, now)).limit(1000)))
       .affectedRows
 }

@@ -1,13 +1,17 @@
-import { type Platform, wellFormedJson } from '@zbell/core'
+import type { Platform } from '@zbell/core'
 import { type Channel, type ChannelSetting, isChannelName, platformName } from '@zbell/core/policy'
-import { sql } from 'drizzle-orm'
+import { and, eq, sql } from 'drizzle-orm'
 import {
+  build,
   channelBlocks,
+  channelMutes,
   computed,
   condition,
   type Database,
+  incoming,
   inScope,
   named,
+  now,
   type Reader,
   type RowOf,
   select,
@@ -50,14 +54,22 @@ export async function saveChannel(
   given: { readonly name: string; readonly setting: ChannelSetting; readonly madeBy: string },
 ): Promise<void> {
   await database.change(
-    sql`insert into channels (app_no, environment, name, setting, made_by, changed_at)
-        values (${appNo}, ${environment}, ${given.name}, ${wellFormedJson(given.setting)}, ${given.madeBy}, utc_timestamp(3))
-        on duplicate key update setting = value(setting), made_by = value(made_by), changed_at = value(changed_at), deleted_at = null`,
+    build
+      .insert(table)
+      .values({ appNo, environment, name: given.name, setting: given.setting, madeBy: given.madeBy, changedAt: now })
+      .onDuplicateKeyUpdate({
+        set: {
+          setting: incoming(table.setting),
+          madeBy: incoming(table.madeBy),
+          changedAt: incoming(table.changedAt),
+          deletedAt: null,
+        },
+      }),
   )
 }
 
 export async function deleteChannel(database: Database, no: number): Promise<void> {
-  await database.change(sql`update channels set deleted_at = utc_timestamp(3) where no = ${no}`)
+  await database.change(build.update(table).set({ deletedAt: now }).where(eq(table.no, no)))
 }
 
 /** Every channel, with what a device and its person want of it. */
@@ -85,8 +97,8 @@ export async function channelsOf(
 export async function muteChannel(tx: Tx, channelNo: number, userNo: number, muted: boolean): Promise<void> {
   await tx.change(
     muted
-      ? sql`insert ignore into channel_mutes (channel_no, user_no, muted_at) values (${channelNo}, ${userNo}, utc_timestamp(3))`
-      : sql`delete from channel_mutes where channel_no = ${channelNo} and user_no = ${userNo}`,
+      ? build.insert(channelMutes).ignore().values({ channelNo, userNo, mutedAt: now })
+      : build.delete(channelMutes).where(and(eq(channelMutes.channelNo, channelNo), eq(channelMutes.userNo, userNo))),
   )
 }
 
@@ -115,7 +127,7 @@ export async function storeBlocked(
   )
   const before = new Set(known.map(({ no }) => no))
   if (before.size === after.length && after.every((no) => before.has(no))) return false
-  await tx.change(sql`delete from channel_blocks where device_no = ${device.no}`)
+  await tx.change(build.delete(channelBlocks).where(eq(channelBlocks.deviceNo, device.no)))
   if (after.length > 0)
     await tx.change(
       sql`insert into channel_blocks (channel_no, device_no) values ${tuples(after.map((no) => [no, device.no]))}`,

@@ -50,7 +50,8 @@ export async function policyOf(
       : select(
           reader,
           { no: channelBlocks.deviceNo },
-          sql`from ${channelBlocks} where ${channelBlocks.channelNo} = ${channel.no} and ${channelBlocks.deviceNo} in ${devices.map(({ no }) => no)}`,
+          sql`from ${channelBlocks} where ${channelBlocks.channelNo} = ${channel.no}
+            and ${channelBlocks.deviceNo} in ${devices.map(({ no }) => no)}`,
         ),
     channel === null || people.length === 0
       ? []

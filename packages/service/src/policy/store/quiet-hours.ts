@@ -1,6 +1,6 @@
 import type { QuietWindow } from '@zbell/core/policy'
-import { sql } from 'drizzle-orm'
-import { type Reader, select, type Tx, userQuietHours, type Where } from '../../database/index.ts'
+import { eq, sql } from 'drizzle-orm'
+import { build, incoming, now, type Reader, select, type Tx, userQuietHours, type Where } from '../../database/index.ts'
 
 /** The quiet hours that these people set for themselves, those who did. */
 export async function quietHoursOf(
@@ -25,9 +25,12 @@ export async function storeQuietHours(
 ): Promise<void> {
   await tx.change(
     windows.length === 0
-      ? sql`delete from user_quiet_hours where user_no = ${userNo}`
-      : sql`insert into user_quiet_hours (user_no, app_no, environment, quiet_hours, changed_at)
-            values (${userNo}, ${appNo}, ${environment}, ${JSON.stringify(windows)}, utc_timestamp(3))
-            on duplicate key update quiet_hours = value(quiet_hours), changed_at = value(changed_at)`,
+      ? build.delete(userQuietHours).where(eq(userQuietHours.userNo, userNo))
+      : build
+          .insert(userQuietHours)
+          .values({ userNo, appNo, environment, quietHours: windows, changedAt: now })
+          .onDuplicateKeyUpdate({
+            set: { quietHours: incoming(userQuietHours.quietHours), changedAt: incoming(userQuietHours.changedAt) },
+          }),
   )
 }

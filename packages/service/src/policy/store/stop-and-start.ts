@@ -1,5 +1,15 @@
-import { sql } from 'drizzle-orm'
-import { type Database, inWhere, type Tx, type Where } from '../../database/index.ts'
+import { and, eq, isNull, lt, sql } from 'drizzle-orm'
+import {
+  appStops,
+  build,
+  type Database,
+  incoming,
+  inWhere,
+  notifications,
+  now,
+  type Tx,
+  type Where,
+} from '../../database/index.ts'
 import { pauseCodes } from '../../engine/index.ts'
 import { appsWithParkedWork, type ClaimRef, park, release, unpark } from '../../queue/index.ts'
 
@@ -11,9 +21,10 @@ export async function stopApp(
 ): Promise<void> {
   await database.transact(async (tx) => {
     await tx.change(
-      sql`insert into app_stops (app_no, environment, reason, stopped_by, stopped_at)
-          values (${where.appNo}, ${where.environment}, ${reason}, ${by}, utc_timestamp(3))
-          on duplicate key update reason = value(reason)`,
+      build
+        .insert(appStops)
+        .values({ appNo: where.appNo, environment: where.environment, reason, stoppedBy: by, stoppedAt: now })
+        .onDuplicateKeyUpdate({ set: { reason: incoming(appStops.reason) } }),
     )
     await park(tx, where)
   })
@@ -22,7 +33,7 @@ export async function stopApp(
 /** Starts an app: its stop goes, its work is unparked, and what came to its hour meanwhile rings with all of its lifetime. */
 export async function startApp(database: Database, where: Where): Promise<void> {
   await database.transact(async (tx) => {
-    await tx.change(sql`delete from app_stops where ${inWhere(where)}`)
+    await tx.change(build.delete(appStops).where(inWhere(where)))
     await resumeLate(tx, where)
     await unpark(tx, where)
   })
@@ -54,8 +65,17 @@ export async function unparkForgotten(database: Database): Promise<void> {
 /** What came to its hour while its app was stopped rings when it is started, with all of its lifetime. */
 async function resumeLate(tx: Tx, where: Where): Promise<void> {
   await tx.change(
-    sql`update notifications set expires_at = utc_timestamp(3) + interval ttl_seconds second, due_at = utc_timestamp(3)
-        where ${inWhere(where)} and state = 'scheduled' and pause = ${pauseCodes.none}
-          and due_at < utc_timestamp(3) and reader_local is null`,
+    build
+      .update(notifications)
+      .set({ expiresAt: sql`utc_timestamp(3) + interval ${notifications.ttlSeconds} second`, dueAt: now })
+      .where(
+        and(
+          inWhere(where),
+          eq(notifications.state, 'scheduled'),
+          eq(notifications.pause, pauseCodes.none),
+          lt(notifications.dueAt, now),
+          isNull(notifications.readerLocal),
+        ),
+      ),
   )
 }

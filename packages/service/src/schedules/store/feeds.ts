@@ -1,5 +1,14 @@
-import { sql } from 'drizzle-orm'
-import { calendarFeeds, type Database, type Reader, select, type Where } from '../../database/index.ts'
+import { and, eq, sql } from 'drizzle-orm'
+import {
+  build,
+  calendarFeeds,
+  type Database,
+  incoming,
+  now,
+  type Reader,
+  select,
+  type Where,
+} from '../../database/index.ts'
 
 export type FeedRow = { readonly madeBy: string; readonly madeAt: Date }
 
@@ -20,14 +29,23 @@ export async function storeFeed(
   { secretHash, madeBy }: { readonly secretHash: Buffer; readonly madeBy: string },
 ): Promise<void> {
   await database.change(
-    sql`insert into calendar_feeds (app_no, environment, secret_hash, made_by, made_at)
-        values (${appNo}, ${environment}, ${secretHash}, ${madeBy}, utc_timestamp(3))
-        on duplicate key update secret_hash = value(secret_hash), made_by = value(made_by), made_at = value(made_at)`,
+    build
+      .insert(calendarFeeds)
+      .values({ appNo, environment, secretHash, madeBy, madeAt: now })
+      .onDuplicateKeyUpdate({
+        set: {
+          secretHash: incoming(calendarFeeds.secretHash),
+          madeBy: incoming(calendarFeeds.madeBy),
+          madeAt: incoming(calendarFeeds.madeAt),
+        },
+      }),
   )
 }
 
 export async function removeFeed(database: Database, { appNo, environment }: Where): Promise<void> {
-  await database.change(sql`delete from calendar_feeds where app_no = ${appNo} and environment = ${environment}`)
+  await database.change(
+    build.delete(calendarFeeds).where(and(eq(calendarFeeds.appNo, appNo), eq(calendarFeeds.environment, environment))),
+  )
 }
 
 /** Whose calendar an address leads to. */

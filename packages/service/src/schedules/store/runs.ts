@@ -1,11 +1,12 @@
-import { sql } from 'drizzle-orm'
+import { inArray, sql } from 'drizzle-orm'
 import {
+  build,
   type Database,
+  now,
   type Reader,
   scheduleRuns,
   select,
   type Tx,
-  uuidBuffer,
   type Where,
 } from '../../database/index.ts'
 
@@ -27,9 +28,17 @@ export async function settleTime(
   run: { readonly dueAt: Date; readonly state: RunState; readonly says?: string; readonly notification?: string },
 ): Promise<boolean> {
   const { affectedRows } = await tx.change(
-    sql`insert ignore into schedule_runs (schedule_no, due_at, state, says, notification_id, settled_at)
-        values (${scheduleNo}, ${run.dueAt}, ${run.state}, ${run.says?.slice(0, 300) ?? null},
-          ${run.notification === undefined ? null : uuidBuffer(run.notification)}, utc_timestamp(3))`,
+    build
+      .insert(scheduleRuns)
+      .ignore()
+      .values({
+        scheduleNo,
+        dueAt: run.dueAt,
+        state: run.state,
+        says: run.says?.slice(0, 300) ?? null,
+        notificationId: run.notification ?? null,
+        settledAt: now,
+      }),
   )
   return affectedRows === 1
 }
@@ -51,7 +60,8 @@ export async function listRuns(
       notification: scheduleRuns.notificationId,
       at: scheduleRuns.settledAt,
     },
-    sql`from ${scheduleRuns} where ${scheduleRuns.scheduleNo} = ${scheduleNo} and ${scheduleRuns.no} < ${before} order by ${scheduleRuns.no} desc limit ${limit}`,
+    sql`from ${scheduleRuns} where ${scheduleRuns.scheduleNo} = ${scheduleNo} and ${scheduleRuns.no} < ${before}
+      order by ${scheduleRuns.no} desc limit ${limit}`,
   )
 }
 
@@ -135,7 +145,14 @@ export async function pruneRuns(database: Database, days: number, mayGoOn: () =>
           limit ${batchSize}`,
     )
     if (rows.length === 0) break
-    await database.change(sql`delete from schedule_runs where no in ${rows.map(({ no }) => no)}`)
+    await database.change(
+      build.delete(scheduleRuns).where(
+        inArray(
+          scheduleRuns.no,
+          rows.map(({ no }) => no),
+        ),
+      ),
+    )
     forgotten += rows.length
   }
   return forgotten

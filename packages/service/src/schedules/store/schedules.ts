@@ -1,19 +1,20 @@
-import { wellFormedJson } from '@zbell/core'
-import { sql } from 'drizzle-orm'
+import { eq, inArray, sql } from 'drizzle-orm'
 import {
+  build,
   computed,
   type Database,
+  incoming,
   inScope,
   inWhere,
   leaveRows,
   named,
   noneOf,
+  now,
   type Reader,
   type RowOf,
   select,
   type Tx,
   schedules as table,
-  uuidBuffer,
   type Where,
 } from '../../database/index.ts'
 
@@ -55,13 +56,34 @@ export const schedulesBefore = (reader: Reader, where: Where, before: Date, limi
 /** Saves one under its name; whatever was there under it is another version from now on. */
 export async function saveSchedule(tx: Tx, { appNo, environment }: Where, given: NewSchedule): Promise<void> {
   await tx.change(
-    sql`insert into schedules (app_no, environment, name, timing, notification, grace_seconds, paused, next_at, next_id,
-          made_by, changed_at)
-        values (${appNo}, ${environment}, ${given.name}, ${wellFormedJson(given.when)}, ${wellFormedJson(given.notification)},
-          ${given.graceSeconds}, ${given.paused}, ${given.nextAt}, ${uuidBuffer(given.nextId)}, ${given.madeBy}, utc_timestamp(3))
-        on duplicate key update timing = value(timing), notification = value(notification),
-          grace_seconds = value(grace_seconds), paused = value(paused), next_at = value(next_at), next_id = value(next_id),
-          made_by = value(made_by), changed_at = value(changed_at), version = version + 1`,
+    build
+      .insert(table)
+      .values({
+        appNo,
+        environment,
+        name: given.name,
+        timing: given.when,
+        notification: given.notification,
+        graceSeconds: given.graceSeconds,
+        paused: given.paused,
+        nextAt: given.nextAt,
+        nextId: given.nextId,
+        madeBy: given.madeBy,
+        changedAt: now,
+      })
+      .onDuplicateKeyUpdate({
+        set: {
+          timing: incoming(table.timing),
+          notification: incoming(table.notification),
+          graceSeconds: incoming(table.graceSeconds),
+          paused: incoming(table.paused),
+          nextAt: incoming(table.nextAt),
+          nextId: incoming(table.nextId),
+          madeBy: incoming(table.madeBy),
+          changedAt: incoming(table.changedAt),
+          version: sql`${table.version} + 1`,
+        },
+      }),
   )
 }
 
@@ -73,14 +95,16 @@ export async function pauseSchedule(
   nextAt: Date | null,
 ): Promise<void> {
   await database.change(
-    sql`update schedules set paused = ${paused}, next_at = ${nextAt}, changed_at = utc_timestamp(3), version = version + 1
-        where no = ${no}`,
+    build
+      .update(table)
+      .set({ paused, nextAt, changedAt: now, version: sql`${table.version} + 1` })
+      .where(eq(table.no, no)),
   )
 }
 
 export async function deleteSchedule(database: Database, no: number): Promise<void> {
   await database.transact(async (tx) => {
-    await tx.change(sql`delete from schedules where no = ${no}`)
+    await tx.change(build.delete(table).where(eq(table.no, no)))
     await leaveRows(tx, 'schedule', [no])
   })
 }
@@ -91,7 +115,7 @@ export async function deleteSchedules(database: Database, where: Where, believed
     const rows = await select(tx, { no: table.no }, sql`from ${table} where ${inWhere(where)} for update`)
     const numbers = rows.map(({ no }) => no)
     if (numbers.length !== believed || numbers.length === 0) return numbers.length
-    await tx.change(sql`delete from schedules where no in ${numbers}`)
+    await tx.change(build.delete(table).where(inArray(table.no, numbers)))
     await leaveRows(tx, 'schedule', numbers)
     return numbers.length
   })
@@ -139,5 +163,5 @@ export async function lockSchedules(tx: Tx, schedules: readonly ScheduleRow[]): 
 }
 
 export async function moveOn(tx: Tx, no: number, nextAt: Date | null, nextId: string): Promise<void> {
-  await tx.change(sql`update schedules set next_at = ${nextAt}, next_id = ${uuidBuffer(nextId)} where no = ${no}`)
+  await tx.change(build.update(table).set({ nextAt, nextId }).where(eq(table.no, no)))
 }

@@ -69,7 +69,8 @@ export async function readyRule(
         type: attributesTable.type,
         devicesMay: attributesTable.devicesMay,
       },
-      sql`from ${attributesTable} where ${attributesTable.appNo} = ${appNo} and ${attributesTable.environment} = ${environment}`,
+      sql`from ${attributesTable} where ${attributesTable.appNo} = ${appNo}
+        and ${attributesTable.environment} = ${environment}`,
     ),
     segmentNames(database, where),
   ])
@@ -182,7 +183,8 @@ async function topicNumbers(
   const rows = await select(
     database,
     { no: topicsTable.no, name: topicsTable.name },
-    sql`from ${topicsTable} where ${topicsTable.appNo} = ${appNo} and ${topicsTable.environment} = ${environment} and ${topicsTable.name} in ${names}`,
+    sql`from ${topicsTable} where ${topicsTable.appNo} = ${appNo} and ${topicsTable.environment} = ${environment}
+      and ${topicsTable.name} in ${names}`,
   )
   return new Map(rows.map(({ no, name }) => [name, no]))
 }

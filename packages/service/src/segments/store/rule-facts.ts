@@ -100,7 +100,8 @@ async function personFacts(
   const ownDevices = userNo === null ? sql`w.no = ${no}` : sql`w.user_no = ${userNo}`
   const deliveries = asked.deliveries
     ? await database.rows<Record<ReceivedStep, Date | null> & { notification: number; name: string | null }>(
-        sql`select r.notification_no as notification, n.name, r.accepted_at as rung, r.received_at as received, r.opened_at as opened
+        sql`select r.notification_no as notification,
+          n.name, r.accepted_at as rung, r.received_at as received, r.opened_at as opened
             from (select no, name from notifications where app_no = ${appNo} and environment = ${environment}
                   order by no desc limit ${most.notifications}) n
             straight_join devices w straight_join deliveries r on r.notification_no = n.no and r.device_no = w.no

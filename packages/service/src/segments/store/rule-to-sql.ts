@@ -233,7 +233,8 @@ class Writer {
       case '-':
         return sql`if(abs(${a} / 2 - ${b} / 2) > ${double(largest / 2)}, null, ${a} - ${b})`
       case '*':
-        return sql`if(abs((${a} * ${double(scale)}) * (${b} * ${double(scale)})) > ${double(largest * scale * scale)}, null, ${a} * ${b})`
+        return sql`if(abs((${a} * ${double(scale)}) * (${b} * ${double(scale)})) > ${double(largest * scale * scale)},
+          null, ${a} * ${b})`
       case '/':
         return sql`if(abs(${a}) > ${double(largest)} * least(abs(${b}), 1), null, ${a} / nullif(${b}, 0))`
       case '%':

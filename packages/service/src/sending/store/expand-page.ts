@@ -1,6 +1,6 @@
 import { blockSize, packBlock, spreadPlan } from '@zbell/core'
-import { sql } from 'drizzle-orm'
-import type { Database, Tx } from '../../database/index.ts'
+import { and, eq, sql } from 'drizzle-orm'
+import { build, type Database, notifications, now, schedules, type Tx } from '../../database/index.ts'
 import { finishIfDone, publishFinished } from '../../deliveries/index.ts'
 import { type Claim, type Expansion, type Notification, pauseCodes, ringsAt } from '../../engine/index.ts'
 import { enqueue, extend, finish, type NewWork, release } from '../../queue/index.ts'
@@ -81,8 +81,17 @@ async function storeMissed(database: Database, claim: Claim, { no }: Notificatio
   return database.transact(async (tx) => {
     if (!(await finish(tx, claim))) return 'lost'
     await tx.change(
-      sql`update notifications set state = 'finished', missed_at = utc_timestamp(3), finished_at = utc_timestamp(3),
-            live_name = null, changed_at = utc_timestamp(3), version = version + 1 where no = ${no} and state = 'scheduled'`,
+      build
+        .update(notifications)
+        .set({
+          state: 'finished',
+          missedAt: now,
+          finishedAt: now,
+          liveName: null,
+          changedAt: now,
+          version: sql`${notifications.version} + 1`,
+        })
+        .where(and(eq(notifications.no, no), eq(notifications.state, 'scheduled'))),
     )
     await publishFinished(tx, no)
     return 'done'
@@ -106,7 +115,8 @@ async function storePage(
 ): Promise<Expansion | 'again'> {
   return database.transact(async (tx) => {
     const [place] = await tx.rows<{ expanded: number; expandedTo: number; spreadOver: number; pause: number }>(
-      sql`select expanded, expanded_to as expandedTo, spread_over as spreadOver, pause from notifications where no = ${notification.no} for update`,
+      sql`select expanded, expanded_to as expandedTo, spread_over as spreadOver, pause from notifications
+        where no = ${notification.no} for update`,
     )
     if (!place) return 'lost'
     if (place.pause === pauseCodes.paused) return (await release(tx, claim, 'suspended')) ? 'suspended' : 'lost'
@@ -133,8 +143,14 @@ async function storePage(
           : await countTarget(tx, notification.target, notification)
     await storeBlocks(tx, notification, claim.urgency, numbers, { done: place.expanded, over })
     await tx.change(
-      sql`update notifications set expanded = expanded + ${numbers.length}, expanded_to = ${rests ? 0 : (numbers.at(-1) ?? place.expandedTo)}, spread_over = ${over}, changed_at = utc_timestamp(3),
-         version = version + 1 ${done ? sql`, state = 'sending'` : sql`, state = 'expanding'`} where no = ${notification.no}`,
+      sql`update notifications set expanded = expanded + ${numbers.length},
+        expanded_to = ${rests ? 0 : (numbers.at(-1) ?? place.expandedTo)}, spread_over = ${over}, changed_at = utc_timestamp(3),
+         version = version + 1 ${
+           done
+             ? sql`,
+           state = 'sending'`
+             : sql`, state = 'expanding'`
+         } where no = ${notification.no}`,
     )
     if (done) {
       await finishIfDone(tx, notification.no)
@@ -153,8 +169,10 @@ async function noteRun(
 ): Promise<void> {
   if (schedule === null || cancelled) return
   await tx.change(
-    sql`update schedules set empty_runs = ${found > 0 ? sql`0` : sql`empty_runs + 1`}
-        where app_no = ${appNo} and environment = ${environment} and name = ${schedule}`,
+    build
+      .update(schedules)
+      .set({ emptyRuns: found > 0 ? sql`0` : sql`empty_runs + 1` })
+      .where(and(eq(schedules.appNo, appNo), eq(schedules.environment, environment), eq(schedules.name, schedule))),
   )
 }
 

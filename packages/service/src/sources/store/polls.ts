@@ -1,9 +1,11 @@
 import { randomBytes } from 'node:crypto'
 import { wellFormedJson } from '@zbell/core'
-import { sql } from 'drizzle-orm'
+import { and, eq, sql } from 'drizzle-orm'
 import {
+  build,
   commas,
   type Database,
+  incoming,
   noneOf,
   type Reader,
   select,
@@ -51,9 +53,13 @@ export async function leaseSource(
 ): Promise<SourceLease | undefined> {
   const owner = randomBytes(16)
   const { affectedRows } = await database.change(
-    sql`update sources set lease = ${owner}, leased_until = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond
-        where no = ${no} and (leased_until is null or leased_until < utc_timestamp(3))
-          ${ifDue ? sql`and next_poll_at <= utc_timestamp(3)` : sql``}`,
+    build
+      .update(sources)
+      .set({ lease: owner, leasedUntil: sql`utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond` })
+      .where(
+        sql`${sources.no} = ${no} and (${sources.leasedUntil} is null
+          or ${sources.leasedUntil} < utc_timestamp(3)) ${ifDue ? sql`and next_poll_at <= utc_timestamp(3)` : sql``}`,
+      ),
   )
   return affectedRows === 1 ? { no, owner } : undefined
 }
@@ -65,7 +71,10 @@ export async function extendSourceLease(
   leaseMs: number,
 ): Promise<boolean> {
   const { affectedRows } = await database.change(
-    sql`update sources set leased_until = utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond where no = ${no} and lease = ${owner}`,
+    build
+      .update(sources)
+      .set({ leasedUntil: sql`utc_timestamp(3) + interval ${leaseMs * 1_000} microsecond` })
+      .where(and(eq(sources.no, no), eq(sources.lease, owner))),
   )
   return affectedRows === 1
 }
@@ -83,7 +92,7 @@ export async function readState(reader: Reader, no: number): Promise<Buffer | nu
 }
 
 export const keepState = (tx: Tx, no: number, state: Buffer) =>
-  tx.change(sql`update sources set state = ${state} where no = ${no}`)
+  tx.change(build.update(sources).set({ state }).where(eq(sources.no, no)))
 
 /** What a poll ends with. */
 export type PollResult = {
@@ -103,7 +112,8 @@ export async function endPoll(
   { everySeconds, columns, note, leftOut }: PollResult,
 ): Promise<void> {
   await tx.change(
-    sql`update sources set taken = true, fault = null, fault_since = null, faults = 0, polled_at = utc_timestamp(3), lease = null,
+    sql`update sources set taken = true,
+      fault = null, fault_since = null, faults = 0, polled_at = utc_timestamp(3), lease = null,
           leased_until = null, next_poll_at = utc_timestamp(3) + interval ${everySeconds} second,
           left_out = ${leftOut?.slice(0, 300) ?? null}
           ${columns === undefined ? sql`` : sql`, columns = ${wellFormedJson(columns)}`}
@@ -115,8 +125,14 @@ export async function endPoll(
 /** Gives a source back without having polled it. */
 export const releaseSource = (database: Database, { no, owner }: SourceLease, afterMs: number) =>
   database.change(
-    sql`update sources set lease = null, leased_until = null,
-          next_poll_at = utc_timestamp(3) + interval ${afterMs * 1_000} microsecond where no = ${no} and lease = ${owner}`,
+    build
+      .update(sources)
+      .set({
+        lease: null,
+        leasedUntil: null,
+        nextPollAt: sql`utc_timestamp(3) + interval ${afterMs * 1_000} microsecond`,
+      })
+      .where(and(eq(sources.no, no), eq(sources.lease, owner))),
   )
 
 /**
@@ -136,9 +152,17 @@ export async function failPoll(
     )
     if (!row) return undefined
     await tx.change(
-      sql`update sources set fault = ${fault.slice(0, 300)}, fault_since = coalesce(fault_since, utc_timestamp(3)), faults = faults + 1,
-            lease = null, leased_until = null, next_poll_at = utc_timestamp(3) + interval ${afterMs * 1_000} microsecond
-          where no = ${no}`,
+      build
+        .update(sources)
+        .set({
+          fault: fault.slice(0, 300),
+          faultSince: sql`coalesce(${sources.faultSince}, utc_timestamp(3))`,
+          faults: sql`${sources.faults} + 1`,
+          lease: null,
+          leasedUntil: null,
+          nextPollAt: sql`utc_timestamp(3) + interval ${afterMs * 1_000} microsecond`,
+        })
+        .where(eq(sources.no, no)),
     )
     return row.faults + 1
   })
@@ -165,11 +189,14 @@ export async function readPage(reader: Reader, no: number, page: number): Promis
 
 export const storePage = (tx: Tx, no: number, page: number, digest: Buffer, packed: Buffer) =>
   tx.change(
-    sql`insert into source_pages (source_no, page, digest, packed) values (${no}, ${page}, ${digest}, ${packed})
-        on duplicate key update digest = value(digest), packed = value(packed)`,
+    build
+      .insert(sourcePages)
+      .values({ sourceNo: no, page, digest, packed })
+      .onDuplicateKeyUpdate({ set: { digest: incoming(sourcePages.digest), packed: incoming(sourcePages.packed) } }),
   )
 
-export const prunePages = (tx: Tx, no: number) => tx.change(sql`delete from source_pages where source_no = ${no}`)
+export const prunePages = (tx: Tx, no: number) =>
+  tx.change(build.delete(sourcePages).where(eq(sourcePages.sourceNo, no)))
 
 /** So many go in one statement, of so many characters; the server takes 16 MB. */
 const batchSize = { rows: 500, chars: 4_000_000 }
@@ -212,7 +239,8 @@ export async function countQueued(reader: Reader, where: Where, sourceNo: number
 /** Whether a trigger that is switched on reads a source. */
 export async function isRead(reader: Reader, { appNo, environment }: Where, source: string): Promise<boolean> {
   const rows = await reader.rows(
-    sql`select 1 from triggers where app_no = ${appNo} and environment = ${environment} and source = ${source} and enabled = true limit 1`,
+    sql`select 1 from triggers where app_no = ${appNo} and environment = ${environment} and source = ${source}
+      and enabled = true limit 1`,
   )
   return rows.length > 0
 }

@@ -1,15 +1,19 @@
 import { wellFormedJson } from '@zbell/core'
-import { sql } from 'drizzle-orm'
+import { and, eq, sql } from 'drizzle-orm'
 import {
+  build,
   computed,
   type Database,
   inWhere,
   named,
+  now,
   type Reader,
   type RowOf,
   select,
+  sourcePages,
   type Tx,
   sources as table,
+  triggerEvents,
   triggers,
   type Where,
 } from '../../database/index.ts'
@@ -90,17 +94,22 @@ export async function saveSource(
 
 /** The next poll takes in what is there, and rings nobody. */
 export async function pruneState(tx: Tx, no: number): Promise<void> {
-  await tx.change(sql`delete from source_pages where source_no = ${no}`)
+  await tx.change(build.delete(sourcePages).where(eq(sourcePages.sourceNo, no)))
   await tx.change(
-    sql`update sources set taken = false, state = null, columns = null, samples = null, note = null, left_out = null, polled_at = null where no = ${no}`,
+    build
+      .update(table)
+      .set({ taken: false, state: null, columns: null, samples: null, note: null, leftOut: null, polledAt: null })
+      .where(eq(table.no, no)),
   )
 }
 
 export async function deleteSource(database: Database, { no, appNo, environment }: SourceRow): Promise<void> {
   await database.transact(async (tx) => {
-    await tx.change(sql`delete from sources where no = ${no}`)
-    await tx.change(sql`delete from source_pages where source_no = ${no}`)
-    await tx.change(sql`delete from trigger_events where ${inWhere({ appNo, environment })} and source_no = ${no}`)
+    await tx.change(build.delete(table).where(eq(table.no, no)))
+    await tx.change(build.delete(sourcePages).where(eq(sourcePages.sourceNo, no)))
+    await tx.change(
+      build.delete(triggerEvents).where(and(inWhere({ appNo, environment }), eq(triggerEvents.sourceNo, no))),
+    )
   })
 }
 
@@ -120,7 +129,8 @@ export const awaySources = (
   where: Where,
 ): Promise<{ name: string; because: string; sinceSeconds: number }[]> =>
   reader.rows(
-    sql`select name, fault as because, timestampdiff(second, fault_since, utc_timestamp(3)) as sinceSeconds from sources where ${inWhere(where)} and fault is not null order by name limit 20`,
+    sql`select name, fault as because, timestampdiff(second, fault_since, utc_timestamp(3)) as sinceSeconds
+      from sources where ${inWhere(where)} and fault is not null order by name limit 20`,
   )
 
 /** Secrets of all sources. */
@@ -137,11 +147,14 @@ export async function replaceSealedSource(
   after: Buffer,
 ): Promise<boolean> {
   const { affectedRows } = await database.change(
-    sql`update sources set sealed = ${after} where no = ${no} and sealed = ${before}`,
+    build
+      .update(table)
+      .set({ sealed: after })
+      .where(and(eq(table.no, no), eq(table.sealed, before))),
   )
   return affectedRows === 1
 }
 
 /** Keeps what came last, the newest first. */
 export const keepSamples = (tx: Tx, no: number, samples: readonly unknown[]) =>
-  tx.change(sql`update sources set samples = ${wellFormedJson(samples)}, polled_at = utc_timestamp(3) where no = ${no}`)
+  tx.change(build.update(table).set({ samples, polledAt: now }).where(eq(table.no, no)))

@@ -84,7 +84,8 @@ export async function targetHas(database: Reader, target: Target, where: Where, 
     ...(target.platforms ? [sql`v.platform in ${target.platforms}`] : []),
   ]
   const rows = await database.rows(
-    sql`select 1 from devices v where v.id = ${uuidBuffer(deviceId)} and v.app_no = ${where.appNo} and v.environment = ${where.environment} and v.retired_at is null
+    sql`select 1 from devices v where v.id = ${uuidBuffer(deviceId)} and v.app_no = ${where.appNo}
+      and v.environment = ${where.environment} and v.retired_at is null
        and ${allOf(conditions)}`,
   )
   return rows.length > 0

@@ -12,7 +12,8 @@ const unknownIn =
   async (database, { app, environment }, names) => {
     if (names.length === 0) return new Set()
     const known = await database.rows<{ kept: never }>(
-      sql`select ${column} as kept from ${table} where app_no = ${app.no} and environment = ${environment} ${more} and ${column} in ${names.map(keyOf)}`,
+      sql`select ${column} as kept from ${table} where app_no = ${app.no} and environment = ${environment} ${more}
+        and ${column} in ${names.map(keyOf)}`,
     )
     const there = new Set(known.map(({ kept }) => nameOf(kept)))
     return new Set(names.filter((name) => !there.has(nameOf(keyOf(name) as never))))

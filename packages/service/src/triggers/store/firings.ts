@@ -1,7 +1,17 @@
 import { createHash } from 'node:crypto'
 import { uuidFromBytes, wellFormedJson } from '@zbell/core'
-import { sql } from 'drizzle-orm'
-import { commas, type Database, noneOf, type Reader, type Tx, uuidBuffer, type Where } from '../../database/index.ts'
+import { and, eq, sql } from 'drizzle-orm'
+import {
+  build,
+  commas,
+  type Database,
+  firings as firingsTable,
+  noneOf,
+  type Reader,
+  type Tx,
+  uuidBuffer,
+  type Where,
+} from '../../database/index.ts'
 
 export const firingStates = [
   'rung',
@@ -43,7 +53,8 @@ export async function storeFirings(tx: Tx, firings: readonly NewFiring[]): Promi
       ${one.afterSeconds === undefined ? null : sql`utc_timestamp(3) + interval ${one.afterSeconds} second`})`,
   )
   await tx.change(
-    sql`insert into firings (trigger_no, version, key_hash, key_text, given, state, says, case_no, ring, notification_id, fired_at, due_at)
+    sql`insert into firings (trigger_no,
+      version, key_hash, key_text, given, state, says, case_no, ring, notification_id, fired_at, due_at)
         values ${commas(rows)}`,
   )
 }
@@ -167,9 +178,15 @@ export async function settleFiring(
   how: { readonly state: FiringState; readonly says?: string | undefined; readonly notification?: string | undefined },
 ): Promise<boolean> {
   const { affectedRows } = await tx.change(
-    sql`update firings set state = ${how.state}, says = ${how.says?.slice(0, 300) ?? null}, ring = null,
-          notification_id = ${how.notification === undefined ? null : uuidBuffer(how.notification)}
-        where no = ${no} and state = 'waiting'`,
+    build
+      .update(firingsTable)
+      .set({
+        state: how.state,
+        says: how.says?.slice(0, 300) ?? null,
+        ring: null,
+        notificationId: how.notification ?? null,
+      })
+      .where(and(eq(firingsTable.no, no), eq(firingsTable.state, 'waiting'))),
   )
   return affectedRows === 1
 }
@@ -180,7 +197,10 @@ const batchSize = 5_000
 /** Lets one that is due wait for a while longer. */
 export const putOffFiring = (database: Database, no: number, seconds: number) =>
   database.change(
-    sql`update firings set due_at = utc_timestamp(3) + interval ${seconds} second where no = ${no} and state = 'waiting'`,
+    build
+      .update(firingsTable)
+      .set({ dueAt: sql`utc_timestamp(3) + interval ${seconds} second` })
+      .where(and(eq(firingsTable.no, no), eq(firingsTable.state, 'waiting'))),
   )
 
 /** Forgets firings of long ago. */

@@ -1,13 +1,16 @@
 import { isDeepStrictEqual } from 'node:util'
 import { wellFormedJson } from '@zbell/core'
-import { sql } from 'drizzle-orm'
+import { eq, sql } from 'drizzle-orm'
 import { settingsOf } from '../../apps/index.ts'
 import {
+  build,
   type Database,
+  incoming,
   inScope,
   inWhere,
   leaveRows,
   named,
+  now,
   type Reader,
   type RowOf,
   select,
@@ -52,20 +55,39 @@ export async function saveTrigger(
     readonly enabled?: boolean | undefined
   },
 ): Promise<void> {
-  const definition = wellFormedJson(given.definition)
+  const definition = JSON.parse(wellFormedJson(given.definition)) as TriggerRow['definition']
   await database.transact(async (tx) => {
     const kept = await triggerStore.find(tx, { appNo, environment }, given.name)
-    if (kept && isDeepStrictEqual(kept.definition, JSON.parse(definition))) {
+    if (kept && isDeepStrictEqual(kept.definition, definition)) {
       if (given.enabled !== undefined)
-        await tx.change(sql`update triggers set enabled = ${given.enabled} where no = ${kept.no}`)
+        await tx.change(build.update(table).set({ enabled: given.enabled }).where(eq(table.no, kept.no)))
       return
     }
     await tx.change(
-      sql`insert into triggers (app_no, environment, name, definition, source, enabled, hour_at, made_by, changed_at)
-          values (${appNo}, ${environment}, ${given.name}, ${definition}, ${given.definition.source}, ${given.enabled ?? false},
-            utc_timestamp(), ${given.madeBy}, utc_timestamp(3))
-          on duplicate key update no = last_insert_id(no), version = version + 1, definition = value(definition),
-            source = value(source), enabled = ${given.enabled ?? sql`enabled`}, made_by = value(made_by), changed_at = value(changed_at)`,
+      build
+        .insert(table)
+        .values({
+          appNo,
+          environment,
+          name: given.name,
+          definition,
+          source: given.definition.source,
+          enabled: given.enabled ?? false,
+          hourAt: sql`utc_timestamp()`,
+          madeBy: given.madeBy,
+          changedAt: now,
+        })
+        .onDuplicateKeyUpdate({
+          set: {
+            no: sql`last_insert_id(${table.no})`,
+            version: sql`${table.version} + 1`,
+            definition: incoming(table.definition),
+            source: incoming(table.source),
+            enabled: given.enabled ?? sql`enabled`,
+            madeBy: incoming(table.madeBy),
+            changedAt: incoming(table.changedAt),
+          },
+        }),
     )
     await tx.change(
       sql`insert into trigger_versions (trigger_no, version, definition, made_by, made_at)
@@ -78,14 +100,15 @@ export async function saveTrigger(
 /** Switches one on or off. One that was paused is not any more, and its firings of this hour are counted anew. */
 export async function enableTrigger(database: Database, no: number, enabled: boolean): Promise<void> {
   await database.change(
-    sql`update triggers set enabled = ${enabled}, hour_count = if(paused_because is null, hour_count, 0), paused_because = null,
+    sql`update triggers set enabled = ${enabled},
+      hour_count = if(paused_because is null, hour_count, 0), paused_because = null,
           changed_at = utc_timestamp(3) where no = ${no}`,
   )
 }
 
 export async function deleteTrigger(database: Database, no: number): Promise<void> {
   await database.transact(async (tx) => {
-    await tx.change(sql`delete from triggers where no = ${no}`)
+    await tx.change(build.delete(table).where(eq(table.no, no)))
     await leaveRows(tx, 'trigger', [no])
   })
 }
@@ -162,14 +185,27 @@ export async function countFirings(
   unmatched: number,
 ): Promise<void> {
   await tx.change(
-    sql`update triggers set hour_at = date_format(utc_timestamp(), '%Y-%m-%d %H:00:00'), hour_count = ${hourCount},
-          hour_unmatched = ${hourUnmatched}, hour_unrung = ${hourUnrung}, busiest = ${busiest},
-          unmatched = unmatched + ${unmatched} where no = ${no}`,
+    build
+      .update(table)
+      .set({
+        hourAt: sql`date_format(utc_timestamp(), '%Y-%m-%d %H:00:00')`,
+        hourCount,
+        hourUnmatched,
+        hourUnrung,
+        busiest,
+        unmatched: sql`${table.unmatched} + ${unmatched}`,
+      })
+      .where(eq(table.no, no)),
   )
 }
 
 export async function pauseTrigger(tx: Tx, no: number, because: string): Promise<void> {
-  await tx.change(sql`update triggers set paused_because = ${because.slice(0, 300)} where no = ${no}`)
+  await tx.change(
+    build
+      .update(table)
+      .set({ pausedBecause: because.slice(0, 300) })
+      .where(eq(table.no, no)),
+  )
   const [row] = await select(
     tx,
     { appNo: table.appNo, environment: table.environment, name: table.name },

@@ -1,5 +1,15 @@
-import { type SQL, sql } from 'drizzle-orm'
-import { type Database, type Reader, type RequestOutcome, type Tx, tuples } from '../../database/index.ts'
+import { eq, type SQL, sql } from 'drizzle-orm'
+import {
+  build,
+  type Database,
+  now,
+  type Reader,
+  type RequestOutcome,
+  type Tx,
+  tuples,
+  webhookLog,
+  webhooks as webhooksTable,
+} from '../../database/index.ts'
 import { outboxStatement } from '../../events/index.ts'
 
 /** A request as it is written down. */
@@ -38,7 +48,8 @@ export function logStatement(webhookNo: number, entries: readonly (NewEntry & { 
     one.again,
     one.body,
   ])
-  return sql`insert into webhook_log (webhook_no, at, message, kind, events, attempt, outcome, status, duration_ms, says, answer,
+  return sql`insert into webhook_log (webhook_no,
+    at, message, kind, events, attempt, outcome, status, duration_ms, says, answer,
       again, body) values ${tuples(rows)}`
 }
 
@@ -145,7 +156,10 @@ const forgottenAtOnce = 1_000
 export async function pruneLog(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
   while (mayGoOn()) {
     const { affectedRows } = await database.change(
-      sql`delete from webhook_log where at < utc_timestamp(3) - interval ${days} day limit ${forgottenAtOnce}`,
+      build
+        .delete(webhookLog)
+        .where(sql`${webhookLog.at} < utc_timestamp(3) - interval ${days} day`)
+        .limit(forgottenAtOnce),
     )
     if (affectedRows < forgottenAtOnce) return
   }
@@ -154,10 +168,12 @@ export async function pruneLog(database: Database, days: number, mayGoOn: () => 
 /** Says that there was no room for some, and that they went. */
 export async function noteDropped(tx: Tx, webhookNo: number, events: number, says: string): Promise<void> {
   await tx.change(
-    sql`update webhooks set dropped = dropped + ${events}, dropped_at = utc_timestamp(3) where no = ${webhookNo}`,
+    build
+      .update(webhooksTable)
+      .set({ dropped: sql`${webhooksTable.dropped} + ${events}`, droppedAt: now })
+      .where(eq(webhooksTable.no, webhookNo)),
   )
   await tx.change(
-    sql`insert into webhook_log (webhook_no, at, message, events, attempt, outcome, says)
-        values (${webhookNo}, utc_timestamp(3), '', ${events}, 0, 'dropped', ${says})`,
+    build.insert(webhookLog).values({ webhookNo, at: now, message: '', events, attempt: 0, outcome: 'dropped', says }),
   )
 }

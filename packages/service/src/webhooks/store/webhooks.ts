@@ -1,15 +1,18 @@
-import { wellFormedJson } from '@zbell/core'
-import { type SQL, sql } from 'drizzle-orm'
+import { and, eq, type SQL, sql } from 'drizzle-orm'
 import {
   afterNow,
+  build,
   computed,
   type Database,
+  incoming,
   inWhere,
   named,
+  now,
   type Reader,
   type RowOf,
   webhooks as table,
   type Where,
+  webhookLog,
 } from '../../database/index.ts'
 import { pruneOutboxOf } from '../../events/index.ts'
 
@@ -59,20 +62,34 @@ export async function saveWebhook(
 ): Promise<void> {
   const { name, kinds, rule, batch, ca, sealed, enabled, madeBy } = given
   await database.change(
-    sql`insert into webhooks (app_no, environment, name, kinds, rule, batch, ca, sealed, enabled, made_by, changed_at)
-        values (${appNo}, ${environment}, ${name}, ${wellFormedJson(kinds)}, ${rule}, ${batch}, ${ca}, ${sealed}, ${enabled},
-          ${madeBy}, utc_timestamp(3))
-        on duplicate key update kinds = value(kinds), rule = value(rule), batch = value(batch), ca = value(ca),
-          sealed = value(sealed), enabled = value(enabled), off_because = null, failures = 0, backoff_until = null,
-          made_by = value(made_by), changed_at = value(changed_at)`,
+    build
+      .insert(table)
+      .values({ appNo, environment, name, kinds, rule, batch, ca, sealed, enabled, madeBy, changedAt: now })
+      .onDuplicateKeyUpdate({
+        set: {
+          kinds: incoming(table.kinds),
+          rule: incoming(table.rule),
+          batch: incoming(table.batch),
+          ca: incoming(table.ca),
+          sealed: incoming(table.sealed),
+          enabled: incoming(table.enabled),
+          offBecause: null,
+          failures: 0,
+          backoffUntil: null,
+          madeBy: incoming(table.madeBy),
+          changedAt: incoming(table.changedAt),
+        },
+      }),
   )
 }
 
 /** Switches one on or off; one that is switched on is asked at once. */
 export async function enableWebhook(database: Database, no: number, enabled: boolean): Promise<void> {
   await database.change(
-    sql`update webhooks set enabled = ${enabled}, off_because = null, failures = 0, backoff_until = null,
-          changed_at = utc_timestamp(3) where no = ${no}`,
+    build
+      .update(table)
+      .set({ enabled, offBecause: null, failures: 0, backoffUntil: null, changedAt: now })
+      .where(eq(table.no, no)),
   )
 }
 
@@ -84,7 +101,10 @@ export async function replaceSealedWebhook(
   after: Buffer,
 ): Promise<boolean> {
   const { affectedRows } = await database.change(
-    sql`update webhooks set sealed = ${after} where no = ${no} and sealed = ${before}`,
+    build
+      .update(table)
+      .set({ sealed: after })
+      .where(and(eq(table.no, no), eq(table.sealed, before))),
   )
   return affectedRows === 1
 }
@@ -95,7 +115,7 @@ export const sealedWebhooks = (
   reader.rows(sql`select no, app_no as appNo, environment, name, sealed from webhooks order by no`)
 
 export async function deleteWebhook(database: Database, no: number): Promise<void> {
-  await database.change(sql`delete from webhooks where no = ${no}`)
+  await database.change(build.delete(table).where(eq(table.no, no)))
   // What waits for nobody, and what was told, may be much.
   await pruneOutboxOf(database, no)
   await pruneLogOf(database, no)
@@ -106,7 +126,7 @@ const forgottenAtOnce = 5_000
 async function pruneLogOf(database: Database, no: number): Promise<void> {
   for (;;) {
     const { affectedRows } = await database.change(
-      sql`delete from webhook_log where webhook_no = ${no} limit ${forgottenAtOnce}`,
+      build.delete(webhookLog).where(eq(webhookLog.webhookNo, no)).limit(forgottenAtOnce),
     )
     if (affectedRows < forgottenAtOnce) return
   }
