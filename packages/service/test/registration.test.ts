@@ -34,7 +34,7 @@ const addressOf = (token: string) => ({
 })
 const nothing = { allows: null, locale: null, timeZone: null, appVersion: null, systemVersion: null, model: null }
 
-type More = { user?: string; permission?: string; shownHash?: Buffer | null }
+type More = { user?: string; permission?: NewDevice['permission']; shownHash?: Buffer | null }
 
 const deviceFor = (installation: string | null, token: string, more: More = {}): NewDevice => ({
   id: uuidV7(Date.now(), randomBytes(10)),
@@ -207,7 +207,7 @@ describe('one installation is one device', () => {
 
   test('somebody who signs out, says no, mutes and unregisters leaves a record of it', async () => {
     const { device, secretHash } = await register('phone-1', 'token-1', { user: 'ada' })
-    for (const change of [{ user: null }, { permission: 'denied' }, { muted: true }, { muted: false }])
+    for (const change of [{ user: null }, { permission: 'denied' as const }, { muted: true }, { muted: false }])
       await changeDevice(database, scope, device.no, change)
     await unregisterDevice(database, device.no)
     await register('phone-1', 'token-1', { user: 'signe', shownHash: secretHash })

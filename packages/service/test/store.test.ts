@@ -47,7 +47,7 @@ async function register(token: string, user: string | null = null, shownHash: Bu
   const secretHash = shownHash ?? randomBytes(32)
   const address = { token, tokenHash: Buffer.from(token.padEnd(32).slice(0, 32)), p256dh: null, auth: null }
   const facts = {
-    permission: 'granted',
+    permission: 'granted' as const,
     muted: false,
     user,
     allows: null,

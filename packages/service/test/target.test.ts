@@ -41,7 +41,7 @@ async function add(i: number): Promise<void> {
   const token = `token-${i}`
   const user = people[i % people.length]!
   const platform = platforms[i % platforms.length]!
-  const facts = { permission: 'granted', muted: false, locale: null, timeZone: null, appVersion: null }
+  const facts = { permission: 'granted' as const, muted: false, locale: null, timeZone: null, appVersion: null }
   await registerDevice(database, scope, {
     ...facts,
     id,

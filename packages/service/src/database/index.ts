@@ -40,6 +40,7 @@ export {
   keys,
   knownBrowsers,
   milestones,
+  notificationCounts,
   notifications,
   occurrences,
   outbox,
@@ -54,7 +55,9 @@ export {
   sourcePages,
   sources,
   templates,
+  topicDevices,
   topics,
+  topicUsers,
   triggerEvents,
   triggers,
   usedProofs,
@@ -76,4 +79,4 @@ export {
   type Where,
   whereOf,
 } from './scope.ts'
-export { computed, condition, type RowOf, select } from './select.ts'
+export { computed, condition, present, type RowOf, select } from './select.ts'

@@ -18,6 +18,9 @@ export const computed = <T>(expression: SQL, read: (value: unknown) => T = (valu
   expression,
   read,
 })
+/** A column that has a value in each row that the statement finds. */
+export const present = <C extends MySqlColumn>(column: C): Computed<NonNullable<GetColumnData<C>>> =>
+  computed(sql`${column}`, (value) => read(column, value) as NonNullable<GetColumnData<C>>)
 /** A condition: the server knows numbers only. */
 export const condition = (expression: SQL): Computed<boolean> => computed(expression, (value) => value === 1)
 

@@ -4,12 +4,14 @@ import {
   build,
   type Change,
   commas,
+  computed,
   type Database,
   isFree,
   now,
   type OutboxKind,
   outbox,
   type Reader,
+  select,
   type Tx,
   tuples,
 } from '../database/index.ts'
@@ -82,9 +84,11 @@ export function claimEntries(
 ): Promise<OutboxEntry[]> {
   return database.transact(async (tx) => {
     const notHeld = held.length > 0 ? sql`and no not in ${held}` : sql``
-    const due = await tx.rows<{ no: number; size: number }>(
-      sql`select no, size from outbox force index (by_webhook) where ${ofWebhook(webhookNo)} and ${isDue} ${notHeld}
-          order by due_at limit ${entries} for update skip locked`,
+    const due = await select(
+      tx,
+      { no: outbox.no, size: outbox.size },
+      sql`from ${outbox} force index (by_webhook) where ${ofWebhook(webhookNo)} and ${isDue} ${notHeld}
+          order by ${outbox.dueAt} limit ${entries} for update skip locked`,
     )
     const claimed: number[] = []
     let events = 0
@@ -100,9 +104,19 @@ export function claimEntries(
         .set({ fence: sql`${outbox.fence} + 1`, leasedUntil: afterNow(leaseMs) })
         .where(inArray(outbox.no, claimed)),
     )
-    return tx.rows<OutboxEntry>(
-      sql`select no, fence, kind, failures, size, body, created_at as createdAt, utc_timestamp(3) as claimedAt
-          from outbox where no in ${claimed} order by no`,
+    return select(
+      tx,
+      {
+        no: outbox.no,
+        fence: outbox.fence,
+        kind: outbox.kind,
+        failures: outbox.failures,
+        size: outbox.size,
+        body: outbox.body,
+        createdAt: outbox.createdAt,
+        claimedAt: computed<OutboxEntry['claimedAt']>(sql`utc_timestamp(3)`),
+      },
+      sql`from ${outbox} where ${outbox.no} in ${claimed} order by ${outbox.no}`,
     )
   })
 }
@@ -152,9 +166,10 @@ export function putBackStatement(
 
 /** How many events wait for each receiver. */
 export async function countOutbox(reader: Reader): Promise<ReadonlyMap<number, number>> {
-  const rows = await reader.rows<{ no: number; events: string }>(
-    sql`select webhook_no as no, sum(size) as events from outbox force index (by_webhook)
-        group by webhook_no`,
+  const rows = await select(
+    reader,
+    { no: outbox.webhookNo, events: computed<string>(sql`sum(${outbox.size})`) },
+    sql`from ${outbox} force index (by_webhook) group by ${outbox.webhookNo}`,
   )
   return new Map(rows.map(({ no, events }) => [no, Number(events)]))
 }
@@ -173,9 +188,9 @@ export type OutboxState = {
 
 export async function outboxState(reader: Reader, webhookNo: number): Promise<OutboxState> {
   const [row] = await reader.rows<{ events: string | null; entries: number; since: Date | null }>(
-    sql`select sum(size) as events, count(*) as entries,
-          (select created_at from outbox force index (by_webhook) where ${ofWebhook(webhookNo)} order by due_at limit 1) as since
-        from (select size from outbox force index (by_webhook) where ${ofWebhook(webhookNo)} limit ${countedEntries}) some`,
+    sql`select sum(size) as events, count(*) as entries, (select created_at from outbox force index (by_webhook)
+        where ${ofWebhook(webhookNo)} order by due_at limit 1) as since from (select size
+        from outbox force index (by_webhook) where ${ofWebhook(webhookNo)} limit ${countedEntries}) some`,
   )
   const { events = null, entries = 0, since = null } = row ?? {}
   return { events: Number(events ?? 0), isAll: entries < countedEntries, since }
@@ -218,9 +233,11 @@ export async function pruneOldest(
   let gone = 0
   while (gone < excess) {
     const step = await database.transact(async (tx) => {
-      const oldest = await tx.rows<{ no: number; size: number }>(
-        sql`select no, size from outbox where ${ofWebhook(webhookNo)} and ${isFree(sql`leased_until`)}
-            order by no limit ${stepRows} for update skip locked`,
+      const oldest = await select(
+        tx,
+        { no: outbox.no, size: outbox.size },
+        sql`from ${outbox} where ${ofWebhook(webhookNo)} and ${isFree(sql`leased_until`)} order by ${outbox.no}
+            limit ${stepRows} for update skip locked`,
       )
       const numbers: number[] = []
       let events = 0
@@ -244,11 +261,11 @@ export async function overdueEntries(
   reader: Reader,
   olderThanMs: number,
 ): Promise<{ readonly no: number; readonly events: number }[]> {
-  const rows = await reader.rows<{ no: number; events: string }>(
-    sql`select webhook_no as no, sum(size) as events from outbox
-        where created_at < utc_timestamp(3) - interval ${olderThanMs * 1_000} microsecond
-          and ${isFree(sql`leased_until`)}
-        group by webhook_no`,
+  const rows = await select(
+    reader,
+    { no: outbox.webhookNo, events: computed<string>(sql`sum(${outbox.size})`) },
+    sql`from ${outbox} where ${outbox.createdAt} < utc_timestamp(3) - interval ${olderThanMs * 1_000} microsecond
+        and ${isFree(sql`leased_until`)} group by ${outbox.webhookNo}`,
   )
   return rows.map(({ no, events }) => ({ no, events: Number(events) }))
 }

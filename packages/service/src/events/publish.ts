@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto'
 import { uuidV7 } from '@zbell/core'
 import { type EventKind, kindsMeant } from '@zbell/core/webhooks'
 import { sql } from 'drizzle-orm'
-import type { Reader, Tx, Where } from '../database/index.ts'
+import { computed, type Reader, select, type Tx, type Where, webhooks } from '../database/index.ts'
 import { outboxStatement } from './outbox.ts'
 import { type DeliveryGroup, type Fact, packPage } from './page.ts'
 
@@ -11,9 +11,11 @@ export type Subscriber = { readonly no: number; readonly kinds: ReadonlySet<Even
 
 /** Who listens in an app, as it is now. */
 export async function subscribers(reader: Reader, { appNo, environment }: Where): Promise<Subscriber[]> {
-  const rows = await reader.rows<{ no: number; kinds: string }>(
-    sql`select no, cast(kinds as char) as kinds from webhooks
-        where app_no = ${appNo} and environment = ${environment} and enabled = true order by no`,
+  const rows = await select(
+    reader,
+    { no: webhooks.no, kinds: computed<string>(sql`cast(${webhooks.kinds} as char)`) },
+    sql`from ${webhooks} where ${webhooks.appNo} = ${appNo} and ${webhooks.environment} = ${environment}
+        and ${webhooks.enabled} = true order by ${webhooks.no}`,
   )
   return rows.map(({ no, kinds }) => ({ no, kinds: new Set(kindsMeant(JSON.parse(kinds) as string[])) }))
 }

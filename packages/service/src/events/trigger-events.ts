@@ -1,5 +1,14 @@
 import { inArray, sql } from 'drizzle-orm'
-import { build, type Database, noneOf, select, type Tx, triggerEvents, type Where } from '../database/index.ts'
+import {
+  build,
+  computed,
+  type Database,
+  noneOf,
+  select,
+  type Tx,
+  triggerEvents,
+  type Where,
+} from '../database/index.ts'
 
 /** Who reports occurrences. */
 export type Reporter =
@@ -66,19 +75,25 @@ export async function waitingEvents(
   limit: number,
   but: readonly number[] = [],
 ): Promise<WaitingEvent[]> {
-  const sources = await database.rows<Where & { sourceNo: number; first: number }>(
-    sql`select app_no as appNo, environment, source_no as sourceNo, min(no) as first
-      from trigger_events force index (by_source)
-        where ${noneOf(sql`app_no`, but)} group by app_no, environment, source_no order by first limit ${limit}`,
+  const sources = await select(
+    database,
+    {
+      appNo: triggerEvents.appNo,
+      environment: triggerEvents.environment,
+      sourceNo: triggerEvents.sourceNo,
+      first: computed<Where & { sourceNo: number; first: number }['first']>(sql`min(${triggerEvents.no})`),
+    },
+    sql`from ${triggerEvents} force index (by_source) where ${noneOf(sql`app_no`, but)}
+        group by ${triggerEvents.appNo}, ${triggerEvents.environment}, ${triggerEvents.sourceNo} order by first
+        limit ${limit}`,
   )
   if (sources.length === 0) return []
   const each = Math.max(1, Math.floor(limit / sources.length))
   const some = sources.map(
     ({ appNo, environment, sourceNo }) =>
-      sql`(select no,
-        app_no as appNo, environment, source_no as sourceNo, late_seconds as lateSeconds, cast(event as char) as event
-           from trigger_events force index (by_source)
-           where app_no = ${appNo} and environment = ${environment} and source_no = ${sourceNo} order by no limit ${each})`,
+      sql`(select no, app_no as appNo, environment, source_no as sourceNo, late_seconds as lateSeconds,
+          cast(event as char) as event from trigger_events force index (by_source) where app_no = ${appNo}
+          and environment = ${environment} and source_no = ${sourceNo} order by no limit ${each})`,
   )
   const rows = await database.rows<Omit<WaitingEvent, 'event'> & { event: string }>(
     sql`${sql.join(some, sql` union all `)} order by no`,
@@ -92,7 +107,8 @@ export async function takeEvents(tx: Tx, numbers: readonly number[]): Promise<Re
   const rows = await select(
     tx,
     { no: triggerEvents.no },
-    sql`from ${triggerEvents} where ${triggerEvents.no} in ${numbers} order by ${triggerEvents.no} for update skip locked`,
+    sql`from ${triggerEvents} where ${triggerEvents.no} in ${numbers} order by ${triggerEvents.no}
+        for update skip locked`,
   )
   const taken = rows.map(({ no }) => no)
   if (taken.length > 0) await tx.change(build.delete(triggerEvents).where(inArray(triggerEvents.no, taken)))

@@ -1,6 +1,6 @@
 import { type Environment, urgencies } from '@zbell/core'
 import { eq, type SQL, sql } from 'drizzle-orm'
-import { afterNow, build, type Database, type Tx, work as workTable } from '../database/index.ts'
+import { afterNow, build, computed, type Database, select, type Tx, work as workTable } from '../database/index.ts'
 import type { FairQueue } from './fair-queue.ts'
 import type { ClaimedWork } from './work.ts'
 
@@ -48,7 +48,8 @@ async function maxUrgentDue(database: Database, mayBe: SQL, least: number): Prom
     .reverse()
     .map(
       (urgency) =>
-        sql`(select ${urgency} as urgency from work force index (by_turn) where urgency = ${urgency} and ${mayBe} limit 1)`,
+        sql`(select ${urgency} as urgency from work force index (by_turn) where urgency = ${urgency} and ${mayBe}
+            limit 1)`,
     )
   const found = await database.rows<{ urgency: number }>(sql.join(looks, sql` union all `))
   return found.length === 0 ? undefined : Math.max(...found.map(({ urgency }) => urgency))
@@ -79,11 +80,23 @@ async function claimOf(
   mayBe: SQL,
   leaseMs: number,
 ): Promise<ClaimedWork | undefined> {
-  const [row] = await tx.rows<ClaimedRow>(
-    sql`select no, kind, fence, environment, failures, cause, size, body, utc_timestamp(3) as now,
-       leased_until is not null as lapsed from work
-     where urgency = ${urgency} and app_no = ${appNo} and subject_no = ${subjectNo} and ${mayBe}
-     order by due_at limit 1 for update skip locked`,
+  const [row] = await select(
+    tx,
+    {
+      no: workTable.no,
+      kind: workTable.kind,
+      fence: workTable.fence,
+      environment: workTable.environment,
+      failures: workTable.failures,
+      cause: workTable.cause,
+      size: workTable.size,
+      body: workTable.body,
+      now: computed<ClaimedRow['now']>(sql`utc_timestamp(3)`),
+      lapsed: computed<ClaimedRow['lapsed']>(sql`${workTable.leasedUntil} is not null`),
+    },
+    sql`from ${workTable} where ${workTable.urgency} = ${urgency} and ${workTable.appNo} = ${appNo}
+        and ${workTable.subjectNo} = ${subjectNo} and ${mayBe} order by ${workTable.dueAt} limit 1
+        for update skip locked`,
   )
   if (!row) return undefined
   const { now, lapsed, ...work } = row

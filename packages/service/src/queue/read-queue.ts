@@ -1,6 +1,6 @@
 import type { Environment } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Reader } from '../database/index.ts'
+import { computed, type Reader, select, work as workTable } from '../database/index.ts'
 import { type ClaimRef, ofApp, ofSubject, type QueuedWork } from './work.ts'
 
 export type QueueState = {
@@ -44,8 +44,11 @@ export async function hasWork(reader: Reader, subjectNo: number, which: 'any' | 
 
 /** What is left of work that somebody holds, and keeps hold of until the transaction ends. @returns undefined when the lease was lost */
 export async function heldBody(tx: Reader, { no, fence }: ClaimRef): Promise<{ body: Buffer | null } | undefined> {
-  const [work] = await tx.rows<{ body: Buffer | null }>(
-    sql`select body from work where no = ${no} and fence = ${fence} for update`,
+  const [work] = await select(
+    tx,
+    { body: workTable.body },
+    sql`from ${workTable} where ${workTable.no} = ${no}
+    and ${workTable.fence} = ${fence} for update`,
   )
   return work
 }
@@ -76,9 +79,15 @@ export async function waitsFor(
   cause: number,
 ): Promise<ReadonlyMap<number, { readonly until: Date; readonly size: number }>> {
   if (subjectNos.length === 0) return new Map()
-  const rows = await reader.rows<{ no: number; until: Date; size: string }>(
-    sql`select subject_no as no, min(due_at) as until, sum(size) as size from work
-        where subject_no in ${subjectNos} and cause = ${cause} and due_at > utc_timestamp(3) group by subject_no`,
+  const rows = await select(
+    reader,
+    {
+      no: workTable.subjectNo,
+      until: computed<Date>(sql`min(${workTable.dueAt})`),
+      size: computed<string>(sql`sum(${workTable.size})`),
+    },
+    sql`from ${workTable} where ${workTable.subjectNo} in ${subjectNos} and ${workTable.cause} = ${cause}
+        and ${workTable.dueAt} > utc_timestamp(3) group by ${workTable.subjectNo}`,
   )
   return new Map(rows.map(({ no, until, size }) => [no, { until, size: Number(size) }]))
 }

@@ -1,5 +1,5 @@
 import { and, desc, eq, getTableColumns, isNull, lt, or, sql } from 'drizzle-orm'
-import { type Database, keys, type Scope } from '../../database/index.ts'
+import { computed, type Database, keys, type Scope, select } from '../../database/index.ts'
 import { type AppColumns, appColumns, appOf } from './apps.ts'
 
 export type KeyRow = Omit<typeof keys.$inferSelect, 'hash'>
@@ -61,9 +61,11 @@ export const listKeys = (
 
 /** How many app keys are good. */
 export async function countAppKeys(database: Database, { app, environment }: Scope): Promise<number> {
-  const [row] = await database.rows<{ count: number }>(
-    sql`select count(*) as count from api_keys
-     where app_no = ${app.no} and environment = ${environment} and kind = 'app' and revoked_at is null`,
+  const [row] = await select(
+    database,
+    { count: computed<number>(sql`count(*)`) },
+    sql`from ${keys} where ${keys.appNo} = ${app.no} and ${keys.environment} = ${environment}
+        and ${keys.kind} = 'app' and ${keys.revokedAt} is null`,
   )
   return row?.count ?? 0
 }

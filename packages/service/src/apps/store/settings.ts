@@ -1,7 +1,7 @@
 import type { Environment } from '@zbell/core'
 import type { Cap, QuietWindow } from '@zbell/core/policy'
 import { and, eq, sql } from 'drizzle-orm'
-import { appSettings, build, type Database, incoming, type Scope } from '../../database/index.ts'
+import { appSettings, build, type Database, incoming, present, type Scope, select } from '../../database/index.ts'
 
 export type Settings = {
   readonly requireProof: boolean
@@ -29,9 +29,10 @@ const defaultSettings = (environment: Environment): Settings => ({
 })
 
 export async function readSettings(database: Database, { app, environment }: Scope): Promise<SettingsRow> {
-  type StoredSettings = { settings: string | Partial<Settings>; proofKey: Buffer | null }
-  const [row] = await database.rows<StoredSettings>(
-    sql`select settings, proof_key as proofKey from app_settings where app_no = ${app.no} and environment = ${environment}`,
+  const [row] = await select(
+    database,
+    { settings: appSettings.settings, proofKey: appSettings.proofKey },
+    sql`from ${appSettings} where ${appSettings.appNo} = ${app.no} and ${appSettings.environment} = ${environment}`,
   )
   return { ...settingsOf(row?.settings, environment), proofKey: row?.proofKey ?? null }
 }
@@ -59,8 +60,10 @@ export async function changeSettings(
 
 /** All proof keys there are: one an app and environment at most. */
 export const sealedProofKeys = (database: Database) =>
-  database.rows<{ appNo: number; environment: Environment; sealed: Buffer }>(
-    sql`select app_no as appNo, environment, proof_key as sealed from app_settings where proof_key is not null`,
+  select(
+    database,
+    { appNo: appSettings.appNo, environment: appSettings.environment, sealed: present(appSettings.proofKey) },
+    sql`from ${appSettings} where ${appSettings.proofKey} is not null`,
   )
 
 /** @returns false when it was changed meanwhile */

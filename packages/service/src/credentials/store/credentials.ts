@@ -139,9 +139,9 @@ export async function findInTheWay(
   const rows = await select(
     database,
     { id: credentials.id, kind: credentials.kind, createdAt: credentials.createdAt, slot: credentials.slot },
-    sql`from ${credentials}
-        where ${credentials.appNo} = ${scope.app.no} and ${credentials.environment} = ${scope.environment} and ${credentials.platform} = ${platform}
-          and ${credentials.slot} is not null`,
+    sql`from ${credentials} where ${credentials.appNo} = ${scope.app.no}
+        and ${credentials.environment} = ${scope.environment} and ${credentials.platform} = ${platform}
+        and ${credentials.slot} is not null`,
   )
   const waiting = rows.length === 2 ? rows.find(({ slot }) => slot === 'waiting') : undefined
   return waiting

@@ -56,5 +56,5 @@ export const processes = mysqlTable('processes', {
   id: uuidColumn('id').primaryKey(),
   startedAt: instantColumn('started_at').notNull(),
   seenAt: instantColumn('seen_at').notNull(),
-  report: json('report').notNull(),
+  report: json('report').$type<object>().notNull(),
 })

@@ -9,7 +9,7 @@ import {
   reasons,
 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import { type Reader, type Tx, tuples } from '../../database/index.ts'
+import { notificationCounts, type Reader, select, type Tx, tuples } from '../../database/index.ts'
 
 export type CountedIn = {
   readonly platform: Platform
@@ -62,9 +62,17 @@ export async function countDeliveriesOf(
 ): Promise<ReadonlyMap<number, Counted>> {
   const all = new Map<number, CountRow[]>(notificationNos.map((no) => [no, []]))
   if (all.size > 0)
-    for (const row of await reader.rows<CountRow & { no: number }>(
-      sql`select notification_no as no, platform, state, reason, count from notification_counts
-          where notification_no in ${[...all.keys()]} and count > 0`,
+    for (const row of await select(
+      reader,
+      {
+        no: notificationCounts.notificationNo,
+        platform: notificationCounts.platform,
+        state: notificationCounts.state,
+        reason: notificationCounts.reason,
+        count: notificationCounts.count,
+      },
+      sql`from ${notificationCounts} where ${notificationCounts.notificationNo} in ${[...all.keys()]}
+          and ${notificationCounts.count} > 0`,
     ))
       all.get(row.no)?.push(row)
   return new Map([...all].map(([no, rows]) => [no, countedOf(rows)]))

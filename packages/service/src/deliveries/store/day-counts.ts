@@ -9,7 +9,17 @@ import {
   reasonOfCode,
 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import { build, commas, type Database, dayCounts, type Scope, type Tx, type Where } from '../../database/index.ts'
+import {
+  build,
+  commas,
+  computed,
+  type Database,
+  dayCounts,
+  type Scope,
+  select,
+  type Tx,
+  type Where,
+} from '../../database/index.ts'
 
 /** A day's numbers stand in so many places each, so that those who count at the same time seldom meet. */
 const slots = 4
@@ -78,11 +88,22 @@ export async function readDays(
   channelNo?: number,
 ): Promise<DayCount[]> {
   type DayRow = { day: string; platform: number; state: number; reason: number; duration: number; count: number }
-  const rows = await database.rows<DayRow>(
-    sql`select date_format(day, '%Y-%m-%d') as day, platform, state, reason, duration, cast(sum(count) as unsigned) as count
-     from day_counts where app_no = ${app.no} and environment = ${environment} and day > utc_date() - interval ${days} day
-       ${channelNo === undefined ? sql`` : sql`and channel_no = ${channelNo}`}
-     group by day, platform, state, reason, duration order by day, platform, state, reason, duration`,
+  const rows = await select(
+    database,
+    {
+      day: computed<DayRow['day']>(sql`date_format(${dayCounts.day},
+    '%Y-%m-%d')`),
+      platform: dayCounts.platform,
+      state: dayCounts.state,
+      reason: dayCounts.reason,
+      duration: dayCounts.duration,
+      count: computed<DayRow['count']>(sql`cast(sum(${dayCounts.count}) as unsigned)`),
+    },
+    sql`from ${dayCounts} where ${dayCounts.appNo} = ${app.no} and ${dayCounts.environment} = ${environment}
+        and ${dayCounts.day} > utc_date() - interval ${days} day ${channelNo === undefined ? sql`` : sql`and channel_no = ${channelNo}`}
+        group by ${dayCounts.day}, ${dayCounts.platform}, ${dayCounts.state}, ${dayCounts.reason},
+        ${dayCounts.duration} order by ${dayCounts.day}, ${dayCounts.platform}, ${dayCounts.state},
+        ${dayCounts.reason}, ${dayCounts.duration}`,
   )
   return rows.map(({ day, platform, state, reason, duration, count }) => ({
     day,

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto'
 import { sql } from 'drizzle-orm'
-import { type Database, type Tx, tuples } from '../../database/index.ts'
+import { type Database, deliveries, gatewayAnswers, select, type Tx, tuples } from '../../database/index.ts'
 import type { GatewayAnswer } from '../../engine/index.ts'
 
 /** So many different answers are kept of one block; a gateway that says something else each time is cut short. */
@@ -55,10 +55,17 @@ export async function gatewayAnswer(
   notificationNo: number,
   deviceNo: number,
 ): Promise<GatewayAnswer | undefined> {
-  const [row] = await database.rows<GatewayAnswer>(
-    sql`select a.gateway, a.credential, a.status, a.says from deliveries d
-     join gateway_answers a on a.notification_no = d.notification_no and a.hash = d.answer
-     where d.notification_no = ${notificationNo} and d.device_no = ${deviceNo}`,
+  const [row] = await select(
+    database,
+    {
+      gateway: gatewayAnswers.gateway,
+      credential: gatewayAnswers.credential,
+      status: gatewayAnswers.status,
+      says: gatewayAnswers.says,
+    },
+    sql`from ${deliveries} join ${gatewayAnswers} on ${gatewayAnswers.notificationNo} = ${deliveries.notificationNo}
+        and ${gatewayAnswers.hash} = ${deliveries.answer} where ${deliveries.notificationNo} = ${notificationNo}
+        and ${deliveries.deviceNo} = ${deviceNo}`,
   )
   return row
 }

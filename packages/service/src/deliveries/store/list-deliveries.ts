@@ -13,11 +13,10 @@ import {
   reasonOfCode,
   reasons,
   unpackBlock,
-  uuidFromBytes,
   wordOf,
 } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import { allOf, type Database } from '../../database/index.ts'
+import { allOf, type Database, deliveries, devices, select, users } from '../../database/index.ts'
 import { workOf } from '../../queue/index.ts'
 
 export type DeliveryRow = {
@@ -73,28 +72,6 @@ export async function listDeliveries(
     .map((row) => ({ ...row, moments: { queued: notification.createdAt, ...row.moments } }))
 }
 
-type StoredRow = {
-  deviceNo: number
-  id: Buffer
-  token: string
-  user: string | null
-  platform: number
-  state: number
-  reason: number
-  attempts: number
-  gatewayReference: string | null
-  action: string | null
-  detail: string | null
-  appState: number | null
-  became: number | null
-  acceptedAt: Date | null
-  receivedAt: Date | null
-  shownAt: Date | null
-  dismissedAt: Date | null
-  openedAt: Date | null
-  endedAt: Date | null
-}
-
 async function storedDeliveries(
   database: Database,
   notificationNo: number,
@@ -102,19 +79,39 @@ async function storedDeliveries(
   page: DeliveryPage,
 ): Promise<DeliveryRow[]> {
   const conditions = [
-    sql`d.notification_no = ${notificationNo}`,
-    sql`d.device_no > ${after}`,
-    ...(page.state === undefined ? [] : [sql`d.state = ${deliveryStates[page.state]}`]),
-    ...(page.reason === undefined ? [] : [sql`d.reason = ${reasons[page.reason].code}`]),
-    ...(page.platform === undefined ? [] : [sql`d.platform = ${platforms.indexOf(page.platform)}`]),
-    ...(page.deviceNo === undefined ? [] : [sql`d.device_no = ${page.deviceNo}`]),
+    sql`${deliveries.notificationNo} = ${notificationNo}`,
+    sql`${deliveries.deviceNo} > ${after}`,
+    ...(page.state === undefined ? [] : [sql`${deliveries.state} = ${deliveryStates[page.state]}`]),
+    ...(page.reason === undefined ? [] : [sql`${deliveries.reason} = ${reasons[page.reason].code}`]),
+    ...(page.platform === undefined ? [] : [sql`${deliveries.platform} = ${platforms.indexOf(page.platform)}`]),
+    ...(page.deviceNo === undefined ? [] : [sql`${deliveries.deviceNo} = ${page.deviceNo}`]),
   ]
-  const rows = await database.rows<StoredRow>(
-    sql`select d.device_no as deviceNo, v.id, v.token, u.name as user, d.platform, d.state, d.reason, d.attempts,
-       d.gateway_reference as gatewayReference, d.action, d.detail, d.app_state as appState, d.became, d.accepted_at as acceptedAt, d.received_at as receivedAt,
-       d.shown_at as shownAt, d.dismissed_at as dismissedAt, d.opened_at as openedAt, d.ended_at as endedAt
-     from deliveries d join devices v on v.no = d.device_no left join users u on u.no = v.user_no
-     where ${allOf(conditions)} order by d.device_no limit ${page.limit}`,
+  const rows = await select(
+    database,
+    {
+      deviceNo: deliveries.deviceNo,
+      id: devices.id,
+      token: devices.token,
+      user: users.name,
+      platform: deliveries.platform,
+      state: deliveries.state,
+      reason: deliveries.reason,
+      attempts: deliveries.attempts,
+      gatewayReference: deliveries.gatewayReference,
+      action: deliveries.action,
+      detail: deliveries.detail,
+      appState: deliveries.appState,
+      became: deliveries.became,
+      acceptedAt: deliveries.acceptedAt,
+      receivedAt: deliveries.receivedAt,
+      shownAt: deliveries.shownAt,
+      dismissedAt: deliveries.dismissedAt,
+      openedAt: deliveries.openedAt,
+      endedAt: deliveries.endedAt,
+    },
+    sql`from ${deliveries} join ${devices} on ${devices.no} = ${deliveries.deviceNo} left
+        join ${users} on ${users.no} = ${devices.userNo} where ${allOf(conditions)} order by ${deliveries.deviceNo}
+        limit ${page.limit}`,
   )
   return rows.map((row) => {
     const state = deliveryStateOfCode(row.state)
@@ -128,7 +125,7 @@ async function storedDeliveries(
     }
     return {
       deviceNo: row.deviceNo,
-      device: uuidFromBytes(row.id),
+      device: row.id,
       user: row.user,
       platform: platforms[row.platform]!,
       rehearsal: isHandsetAddress(row.token),
@@ -159,13 +156,15 @@ async function queuedDeliveries(
       if (no > after && (deviceNo === undefined || no === deviceNo)) blockOf.set(no, block)
   const numbers = [...blockOf.keys()].sort((a, b) => a - b).slice(0, limit)
   if (numbers.length === 0) return []
-  const rows = await database.rows<{ no: number; id: Buffer; token: string; user: string | null; platform: Platform }>(
-    sql`select v.no, v.id, v.token, u.name as user, v.platform from devices v left join users u on u.no = v.user_no
-     where v.no in ${numbers} order by v.no`,
+  const rows = await select(
+    database,
+    { no: devices.no, id: devices.id, token: devices.token, user: users.name, platform: devices.platform },
+    sql`from ${devices} left join ${users} on ${users.no} = ${devices.userNo} where ${devices.no} in ${numbers}
+        order by ${devices.no}`,
   )
   return rows.map((row) => ({
     deviceNo: row.no,
-    device: uuidFromBytes(row.id),
+    device: row.id,
     user: row.user,
     platform: row.platform,
     rehearsal: isHandsetAddress(row.token),

@@ -1,6 +1,6 @@
 import { deliveryStates } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Database } from '../../database/index.ts'
+import { computed, type Database, deliveries as deliveriesTable, notifications, select } from '../../database/index.ts'
 import { type DeliveryRow, listDeliveries } from './list-deliveries.ts'
 
 /** What became of one device; `undefined` for one that the notification was not for. */
@@ -21,11 +21,17 @@ export async function laterOfTag(
   tag: string,
   deviceNo: number,
 ): Promise<number | null> {
-  const [row] = await database.rows<{ at: Date }>(
-    sql`select coalesce(d.shown_at, d.received_at) as at from notifications n
-     join deliveries d on d.notification_no = n.no and d.device_no = ${deviceNo}
-     where n.app_no = ${notification.appNo} and n.environment = ${notification.environment} and n.tag = ${tag} and n.no > ${notification.no}
-       and d.state between ${deliveryStates.received} and ${deliveryStates.opened} order by n.no limit 1`,
+  const [row] = await select(
+    database,
+    {
+      at: computed<Date>(sql`coalesce(${deliveriesTable.shownAt},
+    ${deliveriesTable.receivedAt})`),
+    },
+    sql`from ${notifications} join ${deliveriesTable} on ${deliveriesTable.notificationNo} = ${notifications.no}
+        and ${deliveriesTable.deviceNo} = ${deviceNo} where ${notifications.appNo} = ${notification.appNo}
+        and ${notifications.environment} = ${notification.environment} and ${notifications.tag} = ${tag}
+        and ${notifications.no} > ${notification.no} and ${deliveriesTable.state} between ${deliveryStates.received}
+        and ${deliveryStates.opened} order by ${notifications.no} limit 1`,
   )
   return row?.at.getTime() ?? null
 }

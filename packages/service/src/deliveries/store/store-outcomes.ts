@@ -17,6 +17,7 @@ import {
   earlyReceipts,
   notifications,
   now,
+  select,
   type Tx,
 } from '../../database/index.ts'
 import { publishRetired } from '../../devices/index.ts'
@@ -107,8 +108,8 @@ async function retire(
   if (deviceNos.length === 0) return
   await publishRetired(tx, claim, deviceNos, reason)
   await tx.change(
-    sql`insert into device_events (device_no, at, what)
-     select no, utc_timestamp(3), ${deviceEvents[reason].code} from devices where no in ${deviceNos} and retired_at is null`,
+    sql`insert into device_events (device_no, at, what) select no, utc_timestamp(3), ${deviceEvents[reason].code}
+        from devices where no in ${deviceNos} and retired_at is null`,
   )
   await tx.change(
     build
@@ -121,17 +122,22 @@ async function retire(
 /** Counting twice would be worse than reading once more. */
 async function notStoredYet(tx: Tx, notificationNo: number, ended: readonly Ended[]): Promise<readonly Ended[]> {
   if (ended.length === 0) return ended
-  const rows = await tx.rows<{ no: number }>(
-    sql`select device_no as no from deliveries where notification_no = ${notificationNo}
-      and device_no in ${ended.map((one) => one.deviceNo)}`,
+  const rows = await select(
+    tx,
+    { no: deliveries.deviceNo },
+    sql`from ${deliveries} where ${deliveries.notificationNo} = ${notificationNo}
+        and ${deliveries.deviceNo} in ${ended.map((one) => one.deviceNo)}`,
   )
   const stored = new Set(rows.map(({ no }) => no))
   return ended.filter((one) => !stored.has(one.deviceNo))
 }
 
 async function putBackRest(tx: Tx, claim: Claim): Promise<void> {
-  const [row] = await tx.rows<{ pause: number }>(
-    sql`select pause from notifications where no = ${claim.notificationNo}`,
+  const [row] = await select(
+    tx,
+    { pause: notifications.pause },
+    sql`from ${notifications}
+    where ${notifications.no} = ${claim.notificationNo}`,
   )
   // Whether its app is stopped is asked, and held, by whoever claims it next.
   await release(tx, claim, row?.pause === pauseCodes.paused ? 'suspended' : { afterMs: 0 })
@@ -150,17 +156,18 @@ const stepOf = ({ state, reason, answer, deviceNo, userNo, atMs }: Ended): Step 
 async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], days: DayCounts): Promise<Step[]> {
   const { notificationNo } = claim
   const createdMs = claim.createdAt.getTime()
-  type Early = {
-    device_no: number
-    state: number
-    action: string | null
-    app_state: number | null
-    became: number | null
-    at: Date
-  }
-  const early = await tx.rows<Early>(
-    sql`select device_no, state, action, app_state, became, at from early_receipts where notification_no = ${notificationNo}
-     and device_no in ${ended.map((one) => one.deviceNo)} order by state`,
+  const early = await select(
+    tx,
+    {
+      deviceNo: earlyReceipts.deviceNo,
+      state: earlyReceipts.state,
+      action: earlyReceipts.action,
+      appState: earlyReceipts.appState,
+      became: earlyReceipts.became,
+      at: earlyReceipts.at,
+    },
+    sql`from ${earlyReceipts} where ${earlyReceipts.notificationNo} = ${notificationNo}
+        and ${earlyReceipts.deviceNo} in ${ended.map((one) => one.deviceNo)} order by ${earlyReceipts.state}`,
   )
   const answers = await keepAnswers(tx, notificationNo, ended)
   const rows = ended.map((one, i) => deliveryValues(notificationNo, one, answers[i]!)).join(',')
@@ -180,7 +187,7 @@ async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], d
   }
   const steps: Step[] = []
   for (const one of ended) {
-    const receipts = early.filter((receipt) => receipt.device_no === one.deviceNo)
+    const receipts = early.filter((receipt) => receipt.deviceNo === one.deviceNo)
     if (receipts.length === 0) continue
     const record = takeEarly({ state: one.state, moments: {} }, receipts)
     const accepted = one.state === 'accepted' ? { accepted: one.atMs } : {}
@@ -192,7 +199,7 @@ async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], d
       { platform: one.platform, state: record.state, reason: deliveryStates[record.state] < 10 ? null : reason },
       1,
     )
-    const first = <K extends 'action' | 'app_state' | 'became'>(column: K) =>
+    const first = <K extends 'action' | 'appState' | 'became'>(column: K) =>
       receipts.find((receipt) => receipt[column] !== null)?.[column] ?? null
     const action = first('action')
     steps.push(...reportedSteps({}, record.moments, one, action))
@@ -205,7 +212,7 @@ async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], d
           state,
           reason: sql`if(${state} < 10, 0, ${deliveries.reason})`,
           action,
-          appState: first('app_state'),
+          appState: first('appState'),
           became: first('became'),
           receivedAt,
           shownAt,
@@ -223,7 +230,7 @@ async function insertDeliveries(tx: Tx, claim: Claim, ended: readonly Ended[], d
       .where(
         and(
           eq(earlyReceipts.notificationNo, notificationNo),
-          inArray(earlyReceipts.deviceNo, [...new Set(early.map((receipt) => receipt.device_no))]),
+          inArray(earlyReceipts.deviceNo, [...new Set(early.map((receipt) => receipt.deviceNo))]),
         ),
       ),
   )

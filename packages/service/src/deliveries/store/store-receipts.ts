@@ -12,16 +12,18 @@ import {
   presentations,
   type ReceiptState,
   stepsTaken,
-  uuidFromBytes,
   withReceipt,
 } from '@zbell/core'
 import { eq, sql } from 'drizzle-orm'
 import {
   build,
+  computed,
   type Database,
+  deliveries,
   devices,
   notifications as notificationsTable,
   now,
+  select,
   type Tx,
   tuples,
   uuidBuffer,
@@ -91,11 +93,18 @@ type Known = {
 
 async function notificationsOf(database: Database, incoming: readonly IncomingReceipt[]): Promise<Map<string, Known>> {
   const ids = [...new Set(incoming.map((receipt) => receipt.notification))]
-  const rows = await database.rows<Known & { id: Buffer }>(
-    sql`select no, id, app_no as appNo, environment, coalesce(channel_no, 0) as channelNo from notifications
-      where id in ${ids.map(uuidBuffer)}`,
+  const rows = await select(
+    database,
+    {
+      no: notificationsTable.no,
+      id: notificationsTable.id,
+      appNo: notificationsTable.appNo,
+      environment: notificationsTable.environment,
+      channelNo: computed<number>(sql`coalesce(${notificationsTable.channelNo}, 0)`),
+    },
+    sql`from ${notificationsTable} where ${notificationsTable.id} in ${ids.map(uuidBuffer)}`,
   )
-  return new Map(rows.map((row) => [uuidFromBytes(row.id), row]))
+  return new Map(rows.map((row) => [row.id, row]))
 }
 
 /** That a device reported is kept to the minute: it does so thousands of times in a broadcast's first seconds. */
@@ -111,18 +120,18 @@ const noteReceipts = (tx: Tx, deviceNos: readonly number[]) =>
   )
 
 type DeliveryRaw = {
-  device_no: number
+  deviceNo: number
   platform: number
   state: number
   reason: number
   action: string | null
-  app_state: number | null
+  appState: number | null
   became: number | null
-  accepted_at: Date | null
-  received_at: Date | null
-  shown_at: Date | null
-  dismissed_at: Date | null
-  opened_at: Date | null
+  acceptedAt: Date | null
+  receivedAt: Date | null
+  shownAt: Date | null
+  dismissedAt: Date | null
+  openedAt: Date | null
 }
 
 async function storeForNotification(
@@ -138,17 +147,37 @@ async function storeForNotification(
       .set({ changedAt: now, version: sql`${notificationsTable.version} + 1` })
       .where(eq(notificationsTable.no, no)),
   )
-  const [notification] = await tx.rows<{ state: string; createdAt: Date; now: Date }>(
-    sql`select state, created_at as createdAt, utc_timestamp(3) as now from notifications where no = ${no}`,
+  const [notification] = await select(
+    tx,
+    {
+      state: notificationsTable.state,
+      createdAt: notificationsTable.createdAt,
+      now: computed<Date>(sql`utc_timestamp(3)`),
+    },
+    sql`from ${notificationsTable} where ${notificationsTable.no} = ${no}`,
   )
   if (!notification) return receipts.map(() => false)
-  const rows = await tx.rows<DeliveryRaw>(
-    sql`select device_no,
-      platform, state, reason, action, app_state, became, accepted_at, received_at, shown_at, dismissed_at, opened_at
-     from deliveries where notification_no = ${no} and device_no in ${receipts.map((receipt) => receipt.deviceNo)}`,
+  const rows = await select(
+    tx,
+    {
+      deviceNo: deliveries.deviceNo,
+      platform: deliveries.platform,
+      state: deliveries.state,
+      reason: deliveries.reason,
+      action: deliveries.action,
+      appState: deliveries.appState,
+      became: deliveries.became,
+      acceptedAt: deliveries.acceptedAt,
+      receivedAt: deliveries.receivedAt,
+      shownAt: deliveries.shownAt,
+      dismissedAt: deliveries.dismissedAt,
+      openedAt: deliveries.openedAt,
+    },
+    sql`from ${deliveries} where ${deliveries.notificationNo} = ${no}
+        and ${deliveries.deviceNo} in ${receipts.map((receipt) => receipt.deviceNo)}`,
   )
-  const stored = new Map(rows.map((row) => [row.device_no, row]))
-  const records = new Map(rows.map((row) => [row.device_no, recordOf(row)]))
+  const stored = new Map<number, DeliveryRaw>(rows.map((row) => [row.deviceNo, { ...row }]))
+  const records = new Map(rows.map((row) => [row.deviceNo, recordOf(row)]))
   const changed = new Map<number, unknown[]>()
   const early: unknown[][] = []
   const acted = new Map<number, string>()
@@ -180,7 +209,7 @@ async function storeForNotification(
     if (next !== record) {
       records.set(receipt.deviceNo, next)
       // Where the app was when it arrived, not when it was opened: the first that says so counts.
-      row.app_state ??= receipt.state === 'opened' ? null : codeOf(appStates, receipt.appState)
+      row.appState ??= receipt.state === 'opened' ? null : codeOf(appStates, receipt.appState)
       row.became ??= codeOf(presentations, receipt.became)
       if (receipt.state === 'opened' && row.action === null && receipt.action !== null) {
         row.action = receipt.action
@@ -192,7 +221,7 @@ async function storeForNotification(
         row.platform,
         deliveryStates[next.state],
         row.action,
-        row.app_state,
+        row.appState,
         row.became,
         ...receiptMoments(next),
       ])
@@ -204,11 +233,11 @@ async function storeForNotification(
     await countSteps(tx, known, notification.createdAt, steps, days)
     await tellSteps(tx, known, steps, acted)
     await tx.change(
-      sql`insert into deliveries (notification_no,
-        device_no, platform, state, action, app_state, became, received_at, shown_at, dismissed_at, opened_at)
-       values ${tuples([...changed.values()])} on duplicate key update state = value(state), action = value(action), app_state = value(app_state), became = value(became), received_at = value(received_at),
-         shown_at = value(shown_at), dismissed_at = value(dismissed_at), opened_at = value(opened_at),
-         reason = if(state < 10, 0, reason)`,
+      sql`insert into deliveries (notification_no, device_no, platform, state, action, app_state, became, received_at, shown_at, dismissed_at, opened_at)
+          values ${tuples([...changed.values()])} on duplicate key update state = value(state),
+          action = value(action), app_state = value(app_state), became = value(became),
+          received_at = value(received_at), shown_at = value(shown_at), dismissed_at = value(dismissed_at),
+          opened_at = value(opened_at), reason = if(state < 10, 0, reason)`,
     )
   }
   if (early.length > 0) {
@@ -250,8 +279,11 @@ async function tellSteps(
 ): Promise<void> {
   const all = await subscribers(tx, known)
   if (!receiptKinds.some((kind) => isSubscribed(all, kind))) return
-  const rows = await tx.rows<{ deviceNo: number; userNo: number | null }>(
-    sql`select no as deviceNo, user_no as userNo from devices where no in ${[...steps.keys()]}`,
+  const rows = await select(
+    tx,
+    { deviceNo: devices.no, userNo: devices.userNo },
+    sql`from ${devices}
+    where ${devices.no} in ${[...steps.keys()]}`,
   )
   const told = rows.flatMap((device) => {
     const { before, after } = steps.get(device.deviceNo)!
@@ -291,11 +323,11 @@ export function reportedSteps(
 const recordOf = (row: DeliveryRaw): DeliveryRecord => ({
   state: deliveryStateOfCode(row.state),
   moments: momentsOf({
-    accepted: row.accepted_at,
-    received: row.received_at,
-    shown: row.shown_at,
-    dismissed: row.dismissed_at,
-    opened: row.opened_at,
+    accepted: row.acceptedAt,
+    received: row.receivedAt,
+    shown: row.shownAt,
+    dismissed: row.dismissedAt,
+    opened: row.openedAt,
   }),
 })
 

@@ -1,6 +1,17 @@
 import { meaningOfRegistration } from '@zbell/core'
-import { and, eq, isNull, type SQL, sql } from 'drizzle-orm'
-import { build, commas, type Database, devices, now, type Scope, select, type Tx } from '../../database/index.ts'
+import { and, eq, isNull, sql } from 'drizzle-orm'
+import type { MySqlUpdateSetSource } from 'drizzle-orm/mysql-core'
+import {
+  build,
+  condition,
+  type Database,
+  devices,
+  now,
+  type Scope,
+  select,
+  type Tx,
+  users,
+} from '../../database/index.ts'
 import { noteEvent } from './device-events.ts'
 import { ensureUser, mergeAnonymous, pruneAnonymous } from './ensure-user.ts'
 import { type DeviceAddress, type DeviceFacts, gaveUp, giveUp, noteChanges, vacate } from './register-device.ts'
@@ -18,26 +29,15 @@ export class TokenNotOwn extends Error {
   override readonly name = 'TokenNotOwn'
 }
 
-const columnOf = {
-  permission: sql`permission`,
-  muted: sql`muted`,
-  allows: sql`allows`,
-  locale: sql`locale`,
-  timeZone: sql`time_zone`,
-  appVersion: sql`app_version`,
-  systemVersion: sql`system_version`,
-  model: sql`model`,
-} as const
-
 type Before = {
   readonly no: number
   readonly platform: string
   readonly tokenHash: Buffer | null
   readonly permission: string
-  readonly muted: number
+  readonly muted: boolean
   readonly userNo: number | null
   readonly user: string | null
-  readonly retired: number
+  readonly retired: boolean
 }
 
 /** Writes what a device says of itself, and that it was seen. @throws {TokenNotOwn} */
@@ -48,40 +48,40 @@ export async function changeDevice(
   changes: DeviceChanges,
 ): Promise<void> {
   await database.transact(async (tx) => {
-    const [before] = await tx.rows<Before>(
-      sql`select v.no, v.platform, v.token_hash as tokenHash, v.permission, v.muted, v.user_no as userNo, u.name as user,
-         v.retired_at is not null as retired
-       from devices v left join users u on u.no = v.user_no where v.no = ${deviceNo} for update`,
+    const [before] = await select(
+      tx,
+      {
+        no: devices.no,
+        platform: devices.platform,
+        tokenHash: devices.tokenHash,
+        permission: devices.permission,
+        muted: devices.muted,
+        userNo: devices.userNo,
+        user: users.name,
+        retired: condition(sql`${devices.retiredAt} is not null`),
+      },
+      sql`from ${devices} left join ${users} on ${users.no} = ${devices.userNo}
+          where ${devices.no} = ${deviceNo} for update`,
     )
     if (!before) return
-    const sets = [sql`seen_at = utc_timestamp(3)`, sql`changed_at = utc_timestamp(3)`]
-    const set = (column: SQL, value: unknown) => {
-      sets.push(sql`${column} = ${value}`)
-    }
-    for (const [name, column] of Object.entries(columnOf)) {
-      const value = changes[name as keyof typeof columnOf]
-      if (value !== undefined) set(column, value)
-    }
-    if (changes.user !== undefined) {
-      const userNo = changes.user === null ? null : await ensureUser(tx, scope, changes.user)
-      if (changes.user !== before.user) set(sql`user_proved`, changes.userProved ?? false)
+    const { user, userProved, merge, address, ...facts } = changes
+    const set: MySqlUpdateSetSource<typeof devices> = { ...facts, seenAt: now, changedAt: now }
+    if (user !== undefined) {
+      const userNo = user === null ? null : await ensureUser(tx, scope, user)
+      if (user !== before.user) set.userProved = userProved ?? false
       // Saying the same name again must not part a device from an anonymous person that it has.
-      if (changes.user !== before.user || userNo !== null) set(sql`user_no`, userNo)
+      if (user !== before.user || userNo !== null) set.userNo = userNo
       if (userNo !== null && before.userNo !== null && before.user === null) {
-        if (changes.merge) await mergeAnonymous(tx, before.userNo, userNo)
+        if (merge) await mergeAnonymous(tx, before.userNo, userNo)
         else await pruneAnonymous(tx, before.userNo)
       }
     }
-    if (changes.address) {
-      await takeToken(tx, scope, before, changes.address)
-      set(sql`token`, changes.address.token)
-      set(sql`token_hash`, changes.address.tokenHash)
-      set(sql`p256dh`, changes.address.p256dh)
-      set(sql`auth`, changes.address.auth)
-      sets.push(sql`retired_at = null`, sql`retired_reason = null`)
-      if (before.retired === 1) await noteEvent(tx, before.no, 'revived')
+    if (address) {
+      await takeToken(tx, scope, before, address)
+      Object.assign(set, address, { retiredAt: null, retiredReason: null })
+      if (before.retired) await noteEvent(tx, before.no, 'revived')
     }
-    await tx.change(sql`update devices set ${commas(sets)} where no = ${deviceNo}`)
+    await tx.change(build.update(devices).set(set).where(eq(devices.no, deviceNo)))
     await noteChanges(tx, before, changes)
   })
 }

@@ -1,5 +1,5 @@
 import { type SQL, sql } from 'drizzle-orm'
-import { commas, type Scope, type Tx } from '../../database/index.ts'
+import { commas, present, type Scope, select, type Tx, users } from '../../database/index.ts'
 
 /** Users by name: their numbers, made where they are new. Each statement may stand alone: a user without devices harms nobody. */
 export async function ensureUsers(
@@ -10,9 +10,11 @@ export async function ensureUsers(
   const numbers = new Map<string, number>()
   const read = async (wanted: readonly string[], lock: SQL) => {
     if (wanted.length === 0) return
-    const rows = await tx.rows<{ no: number; name: string }>(
-      sql`select no, name from users where app_no = ${app.no} and environment = ${environment}
-        and name in ${wanted} ${lock}`,
+    const rows = await select(
+      tx,
+      { no: users.no, name: present(users.name) },
+      sql`from ${users}
+      where ${users.appNo} = ${app.no} and ${users.environment} = ${environment} and ${users.name} in ${wanted} ${lock}`,
     )
     for (const { no, name } of rows) numbers.set(name, no)
   }

@@ -8,6 +8,7 @@ import {
   select,
   type Tx,
   deviceEvents as table,
+  users,
   type Where,
 } from '../../database/index.ts'
 import { noteEvent } from './device-events.ts'
@@ -35,10 +36,12 @@ export async function devicesLeftSince(
   since: Date,
   limit: number,
 ): Promise<number[]> {
-  const rows = await reader.rows<{ no: number }>(
-    sql`select f.device_no as no from users u join former_devices f on f.user_no = u.no
-        where u.app_no = ${appNo} and u.environment = ${environment} and u.name = ${user} and f.left_at > ${since}
-        order by f.left_at desc limit ${limit}`,
+  const rows = await select(
+    reader,
+    { no: formerDevices.deviceNo },
+    sql`from ${users} join ${formerDevices} on ${formerDevices.userNo} = ${users.no} where ${users.appNo} = ${appNo}
+        and ${users.environment} = ${environment} and ${users.name} = ${user} and ${formerDevices.leftAt} > ${since}
+        order by ${formerDevices.leftAt} desc limit ${limit}`,
   )
   return rows.map(({ no }) => no)
 }
@@ -49,7 +52,8 @@ export async function userAt(reader: Reader, deviceNo: number, at: Date, now: st
     reader,
     { what: table.what, detail: table.detail },
     sql`from ${table} where ${table.deviceNo} = ${deviceNo} and ${table.at} > ${at}
-          and ${table.what} in (${deviceEvents['signed-in'].code}, ${deviceEvents['signed-out'].code}) order by ${table.no} limit 1`,
+        and ${table.what} in (${deviceEvents['signed-in'].code}, ${deviceEvents['signed-out'].code})
+        order by ${table.no} limit 1`,
   )
   if (!first) return now
   // Whoever leaves was there; where somebody comes first, nobody was.

@@ -52,12 +52,11 @@ export async function importDevices(
         ${commas(facts.map((fact) => fact ?? null))}, utc_timestamp(3), utc_timestamp(3), utc_timestamp(3))`
     })
     await tx.change(
-      sql`insert into devices (id, app_no, environment, platform, token, token_hash, p256dh, auth, secret_hash, user_no,
-         permission, muted, locale, time_zone, app_version, system_version, model, registered_at, seen_at, changed_at)
-       values ${commas(added)}
-       on duplicate key update user_proved = user_proved and user_no <=> value(user_no), user_no = value(user_no), permission = value(permission), muted = value(muted),
-         locale = value(locale), time_zone = value(time_zone), app_version = value(app_version), system_version = value(system_version), model = value(model),
-         p256dh = value(p256dh), auth = value(auth), changed_at = value(changed_at)`,
+      sql`insert into devices (id, app_no, environment, platform, token, token_hash, p256dh, auth, secret_hash, user_no, permission, muted, locale, time_zone, app_version, system_version, model, registered_at, seen_at, changed_at)
+          values ${commas(added)} on duplicate key update user_proved = user_proved and user_no <=> value(user_no),
+          user_no = value(user_no), permission = value(permission), muted = value(muted), locale = value(locale),
+          time_zone = value(time_zone), app_version = value(app_version), system_version = value(system_version),
+          model = value(model), p256dh = value(p256dh), auth = value(auth), changed_at = value(changed_at)`,
     )
   })
   return faults

@@ -1,11 +1,19 @@
-import { type DeviceEvent, type Environment, uuidFromBytes } from '@zbell/core'
+import type { DeviceEvent } from '@zbell/core'
 import type { EventKind } from '@zbell/core/webhooks'
 import { sql } from 'drizzle-orm'
-import { type Scope, type Tx, type Where, whereOf } from '../../database/index.ts'
+import {
+  devices as devicesTable,
+  type Scope,
+  select,
+  type Tx,
+  users,
+  type Where,
+  whereOf,
+} from '../../database/index.ts'
 import { type Fact, publish } from '../../events/index.ts'
 
 type Device = {
-  readonly id: Buffer
+  readonly id: string
   readonly platform: string
   readonly permission: string
   readonly user: string | null
@@ -22,9 +30,18 @@ const kindOf: { readonly [Event in DeviceEvent]?: EventKind } = {
 export async function publishDeviceEvent(tx: Tx, deviceNo: number, event: DeviceEvent): Promise<void> {
   const kind = kindOf[event]
   if (!kind) return
-  const [device] = await tx.rows<Device & { appNo: number; environment: Environment }>(
-    sql`select v.id, v.platform, v.permission, u.name as user, v.app_no as appNo, v.environment
-        from devices v left join users u on u.no = v.user_no where v.no = ${deviceNo}`,
+  const [device] = await select(
+    tx,
+    {
+      id: devicesTable.id,
+      platform: devicesTable.platform,
+      permission: devicesTable.permission,
+      user: users.name,
+      appNo: devicesTable.appNo,
+      environment: devicesTable.environment,
+    },
+    sql`from ${devicesTable} left join ${users} on ${users.no} = ${devicesTable.userNo}
+        where ${devicesTable.no} = ${deviceNo}`,
   )
   if (!device) return
   const more =
@@ -44,17 +61,20 @@ export const publishRetired = (
   reason: 'token-gone' | 'push-service-silent',
 ): Promise<void> =>
   publish(tx, where, ['device.retired'], async () => {
-    const devices = await tx.rows<Device>(
-      sql`select v.id, v.platform, v.permission, u.name as user from devices v left join users u on u.no = v.user_no
-          where v.no in ${deviceNos} and v.retired_at is null`,
+    const devices = await select(
+      tx,
+      { id: devicesTable.id, platform: devicesTable.platform, permission: devicesTable.permission, user: users.name },
+      sql`from ${devicesTable} left join ${users} on ${users.no} = ${devicesTable.userNo}
+          where ${devicesTable.no} in ${deviceNos} and ${devicesTable.retiredAt} is null`,
     )
     return devices.map((device) => factOf('device.retired', device, { reason }))
   })
 
-const factOf = (kind: EventKind, { id, platform, user }: Device, more: object): Fact => {
-  const device = uuidFromBytes(id)
-  return { kind, subject: device, data: { device, platform, user, ...more } }
-}
+const factOf = (kind: EventKind, { id: device, platform, user }: Device, more: object): Fact => ({
+  kind,
+  subject: device,
+  data: { device, platform, user, ...more },
+})
 
 /** What is told of a device that nobody knew. */
 export type Registered = {

@@ -4,6 +4,7 @@ import { and, desc, eq, getTableColumns, isNull, notLike, type SQL, sql } from '
 import { type AppColumns, appColumns, appOf } from '../../apps/index.ts'
 import {
   type AppRow,
+  computed,
   type Database,
   type DeviceRow,
   devices,
@@ -192,8 +193,10 @@ export async function latestEndpoint(
 
 /** When a device of an app changed last. */
 export async function lastDeviceChange(database: Reader, { app, environment }: Scope): Promise<Date | undefined> {
-  const [newest] = await database.rows<{ at: Date | null }>(
-    sql`select max(changed_at) as at from devices where app_no = ${app.no} and environment = ${environment}`,
+  const [newest] = await select(
+    database,
+    { at: computed<Date | null>(sql`max(${devices.changedAt})`) },
+    sql`from ${devices} where ${devices.appNo} = ${app.no} and ${devices.environment} = ${environment}`,
   )
   return newest?.at ?? undefined
 }

@@ -1,5 +1,5 @@
 import { setTimeout as wait } from 'node:timers/promises'
-import { type DeviceEvent, meaningOfRegistration, registrationRestSeconds } from '@zbell/core'
+import { type DeviceEvent, meaningOfRegistration, type Permission, registrationRestSeconds } from '@zbell/core'
 import { and, eq, type SQL, sql } from 'drizzle-orm'
 import {
   build,
@@ -26,7 +26,7 @@ export type DeviceAddress = {
 }
 
 export type DeviceFacts = {
-  readonly permission: string
+  readonly permission: Permission
   readonly muted: boolean
   readonly user: string | null
   /** Packed; null where the platform does not tell them apart. */
@@ -164,9 +164,10 @@ async function registerOnce(tx: Tx, scope: Scope, device: NewDevice): Promise<Re
 const claimants = (tx: Tx, { app, environment }: Scope, device: NewDevice) => {
   const { platform, address, installation, shownHash } = device
   const columns = sql`v.no, v.installation, v.token_hash as tokenHash, v.secret_hash as secretHash,
-    v.claimed_at is null as unclaimed, coalesce(v.claimed_at > utc_timestamp(3) - interval ${registrationRestSeconds} second, 0) as justNow,
-    v.retired_at is not null as retired, v.permission, v.muted, v.user_no as userNo, u.name as user
-    from devices v left join users u on u.no = v.user_no`
+      v.claimed_at is null as unclaimed,
+      coalesce(v.claimed_at > utc_timestamp(3) - interval ${registrationRestSeconds} second, 0) as justNow,
+      v.retired_at is not null as retired, v.permission, v.muted, v.user_no as userNo, u.name as user from devices v
+      left join users u on u.no = v.user_no`
   const here = sql`v.app_no = ${app.no} and v.environment = ${environment}`
   return tx.rows<Claimant>(
     sql`select ${columns} where ${here} and v.platform = ${platform} and v.token_hash = ${address.tokenHash}
@@ -186,8 +187,8 @@ export async function giveUp(tx: Tx, { no, tokenHash }: Pick<Claimant, 'no' | 't
   if (!tokenHash) return
   await tx.change(build.insert(deviceTokens).ignore().values({ deviceNo: no, tokenHash, untilAt: now }))
   await tx.change(
-    sql`delete from device_tokens where device_no = ${no} and until_at <= (
-      select until_at from (select until_at from device_tokens where device_no = ${no} order by until_at desc limit 1 offset ${tokensKept}) as older)`,
+    sql`delete from device_tokens where device_no = ${no} and until_at <= ( select until_at from (select until_at
+        from device_tokens where device_no = ${no} order by until_at desc limit 1 offset ${tokensKept}) as older)`,
   )
 }
 
@@ -233,10 +234,11 @@ async function insert(
 export function insertion(scope: Scope, all: readonly Insertion[]): SQL {
   const rows = all.map(({ device, installation, userNo }) => {
     const { id, platform, address, secretHash, permission, muted, allows, locale, timeZone, model } = device
-    return sql`(${uuidBuffer(id)}, ${scope.app.no}, ${scope.environment}, ${platform}, ${installation}, ${address.token},
-      ${address.tokenHash}, ${address.p256dh}, ${address.auth}, ${secretHash}, ${userNo}, ${device.userProved ?? false}, ${permission}, ${muted}, ${allows},
-      ${locale}, ${timeZone}, ${device.appVersion}, ${device.systemVersion}, ${model},
-      utc_timestamp(3), utc_timestamp(3), utc_timestamp(3), utc_timestamp(3))`
+    return sql`(${uuidBuffer(id)}, ${scope.app.no}, ${scope.environment}, ${platform}, ${installation},
+        ${address.token}, ${address.tokenHash}, ${address.p256dh}, ${address.auth}, ${secretHash}, ${userNo},
+        ${device.userProved ?? false}, ${permission}, ${muted}, ${allows}, ${locale}, ${timeZone},
+        ${device.appVersion}, ${device.systemVersion}, ${model}, utc_timestamp(3), utc_timestamp(3),
+        utc_timestamp(3), utc_timestamp(3))`
   })
   return sql`insert into devices (id,
     app_no, environment, platform, installation, token, token_hash, p256dh, auth, secret_hash,
@@ -260,23 +262,27 @@ async function update(
   if (anonymous !== null && userNo !== null) await pruneAnonymous(tx, anonymous)
   // Fenced by what was read: a device that has changed meanwhile is looked at again.
   const { affectedRows } = await tx.change(
-    sql`update devices set installation = ${installation},
-      token = ${address.token}, token_hash = ${address.tokenHash}, p256dh = ${address.p256dh}, auth = ${address.auth}, secret_hash = ${secretHash},
-       user_proved = ${device.userProved ?? false} or (user_proved and user_no <=> ${userNo}), user_no = ${userNo ?? anonymous},
-       permission = ${device.permission}, muted = ${device.muted}, allows = ${device.allows}, locale = ${device.locale}, time_zone = ${device.timeZone}, app_version = ${device.appVersion}, system_version = ${device.systemVersion}, model = ${device.model},
-       seen_at = utc_timestamp(3), changed_at = utc_timestamp(3), claimed_at = utc_timestamp(3), retired_at = null, retired_reason = null
-     where no = ${before.no} and token_hash <=> ${before.tokenHash} and installation <=> ${before.installation} and secret_hash = ${before.secretHash}`,
+    sql`update devices set installation = ${installation}, token = ${address.token},
+        token_hash = ${address.tokenHash}, p256dh = ${address.p256dh}, auth = ${address.auth},
+        secret_hash = ${secretHash}, user_proved = ${device.userProved ?? false} or (user_proved
+        and user_no <=> ${userNo}), user_no = ${userNo ?? anonymous}, permission = ${device.permission},
+        muted = ${device.muted}, allows = ${device.allows}, locale = ${device.locale},
+        time_zone = ${device.timeZone}, app_version = ${device.appVersion},
+        system_version = ${device.systemVersion}, model = ${device.model}, seen_at = utc_timestamp(3),
+        changed_at = utc_timestamp(3), claimed_at = utc_timestamp(3), retired_at = null, retired_reason = null
+        where no = ${before.no} and token_hash <=> ${before.tokenHash} and installation <=> ${before.installation}
+        and secret_hash = ${before.secretHash}`,
   )
   if (affectedRows !== 1) throw new Overtaken()
   for (const event of events) await noteEvent(tx, before.no, event)
   if (before.retired === 1) await noteEvent(tx, before.no, 'revived')
-  await noteChanges(tx, before, device)
+  await noteChanges(tx, { ...before, muted: before.muted === 1 }, device)
 }
 
 /** What a person would ask about later: the answer, the switch inside the app, and who was signed in. */
 export async function noteChanges(
   tx: Tx,
-  before: Pick<Claimant, 'no' | 'permission' | 'muted' | 'user'>,
+  before: Pick<Claimant, 'no' | 'permission' | 'user'> & { readonly muted: boolean },
   after: {
     readonly permission?: string | undefined
     readonly muted?: boolean | undefined
@@ -285,7 +291,7 @@ export async function noteChanges(
 ): Promise<void> {
   if (after.permission !== undefined && after.permission !== before.permission)
     await noteEvent(tx, before.no, 'permission', after.permission)
-  if (after.muted !== undefined && after.muted !== (before.muted === 1))
+  if (after.muted !== undefined && after.muted !== before.muted)
     await noteEvent(tx, before.no, after.muted ? 'muted' : 'unmuted')
   if (after.user === undefined || after.user === before.user) return
   if (before.user !== null) await noteLeaving(tx, before.no, before.user)

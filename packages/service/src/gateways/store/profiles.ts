@@ -2,11 +2,13 @@ import type { Platform } from '@zbell/core'
 import { and, eq, isNotNull, type SQL, sql } from 'drizzle-orm'
 import {
   build,
+  computed,
   type Database,
   type GatewayPlace,
   gatewayProfiles,
   inWhere,
   now,
+  present,
   type Reader,
   select,
   type Tx,
@@ -103,8 +105,10 @@ export async function saveProfile(database: Database, place: GatewayPlace, saved
     )
     let version = same?.version
     if (version === undefined) {
-      const [newest] = await tx.rows<{ version: number | null }>(
-        sql`select max(version) as version from gateway_profiles where ${inPlace(place)}`,
+      const [newest] = await select(
+        tx,
+        { version: computed<number | null>(sql`max(${gatewayProfiles.version})`) },
+        sql`from ${gatewayProfiles} where ${inPlace(place)}`,
       )
       version = (newest?.version ?? 0) + 1
       await tx.change(
@@ -148,7 +152,12 @@ export const deleteProfile = (database: Database, place: GatewayPlace): Promise<
 type Slot = { readonly version: number; readonly slot: ProfileSlot }
 
 const lockSlots = (tx: Tx, place: GatewayPlace): Promise<Slot[]> =>
-  tx.rows<Slot>(sql`select version, slot from gateway_profiles where ${inPlace(place)} and slot is not null for update`)
+  select(
+    tx,
+    { version: gatewayProfiles.version, slot: present(gatewayProfiles.slot) },
+    sql`from ${gatewayProfiles}
+    where ${inPlace(place)} and ${gatewayProfiles.slot} is not null for update`,
+  )
 
 /** The slots are unique: all are emptied before any is filled. */
 async function fill(

@@ -2,6 +2,7 @@ import { type RecordedExchange, wellFormedJson } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
 import {
   build,
+  computed,
   type Database,
   type GatewayPlace,
   gatewayExchanges,
@@ -41,9 +42,13 @@ export const endRecording = (database: Database, place: GatewayPlace): Promise<v
 
 /** For how many more milliseconds a gateway is recorded; 0 when it is not. */
 export async function recordedForMs(reader: Reader, place: GatewayPlace): Promise<number> {
-  const [row] = await reader.rows<{ leftMs: string | null }>(
-    sql`select timestampdiff(microsecond, utc_timestamp(3), until) div 1000 as leftMs from gateway_recordings
-      where ${inPlace(place)}`,
+  const [row] = await select(
+    reader,
+    {
+      leftMs: computed<string | null>(sql`timestampdiff(microsecond,
+    utc_timestamp(3), ${gatewayRecordings.until}) div 1000`),
+    },
+    sql`from ${gatewayRecordings} where ${inPlace(place)}`,
   )
   return Math.max(0, Number(row?.leftMs ?? 0))
 }
@@ -74,8 +79,10 @@ export const keepExchanges = (
       sql`select until from gateway_recordings where ${inPlace(place)} and until > utc_timestamp(3) for update`,
     )
     if (!on) return false
-    const [{ kept } = { kept: 0 }] = await tx.rows<{ kept: number }>(
-      sql`select count(*) as kept from gateway_exchanges where ${inPlace(place)}`,
+    const [{ kept } = { kept: 0 }] = await select(
+      tx,
+      { kept: computed<number>(sql`count(*)`) },
+      sql`from ${gatewayExchanges} where ${inPlace(place)}`,
     )
     const room = Math.max(0, most - Number(kept))
     for (const exchange of exchanges.slice(0, room))

@@ -1,5 +1,5 @@
 import { and, eq, isNull, lt, sql } from 'drizzle-orm'
-import { build, type Database, notifications, now, select, type Tx } from '../../database/index.ts'
+import { build, condition, type Database, notifications, now, select, type Tx } from '../../database/index.ts'
 import { finishIfDone } from '../../deliveries/index.ts'
 import { type Halt, type Pause, pauseCodes, pauseOfCode } from '../../engine/index.ts'
 import { isStopped } from '../../policy/index.ts'
@@ -59,15 +59,17 @@ export async function pauseIn(tx: Tx, no: number, pause: Pause): Promise<boolean
 /** How the notifications that a worker has at hand are held now. */
 export async function pausesOf(database: Database, numbers: readonly number[]): Promise<Map<number, Halt>> {
   if (numbers.length === 0) return new Map()
-  const rows = await database.rows<{ no: number; pause: number; stopped: number }>(
-    sql`select n.no, n.pause, ${isStopped(sql`n`)} as stopped from notifications n where n.no in ${numbers}`,
+  const rows = await select(
+    database,
+    { no: notifications.no, pause: notifications.pause, stopped: condition(isStopped(sql`${notifications}`)) },
+    sql`from ${notifications} where ${notifications.no} in ${numbers}`,
   )
   return new Map(
     rows
-      .filter(({ pause, stopped }) => pause !== 0 || stopped === 1)
+      .filter(({ pause, stopped }) => pause !== 0 || stopped)
       .map(({ no, pause, stopped }) => [
         no,
-        pauseOfCode(pause) === 'cancelled' || stopped === 0 ? pauseOfCode(pause) : 'stopped',
+        pauseOfCode(pause) === 'cancelled' || !stopped ? pauseOfCode(pause) : 'stopped',
       ]),
   )
 }

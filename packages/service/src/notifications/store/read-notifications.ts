@@ -21,14 +21,14 @@ type StoredNotification = Omit<
 }
 
 /** Of a notification `n`. */
-const columns = sql`n.no, n.id, app_no as appNo, environment, state, target, content, filling, template, name, pause,
-  urgency, mode, ttl_seconds as ttlSeconds, spread_seconds as spreadSeconds, withdrawn_at as withdrawnAt, pruned_at as prunedAt,
-  sent_by as sentBy, expanded, created_at as createdAt, expires_at as expiresAt, finished_at as finishedAt,
-  due_at as dueAt, grace_seconds as graceSeconds, missed_at as missedAt, reader_local as readerLocal,
-  reader_past as readerPast, schedule,
-  changed_at as changedAt, version, ${isStopped(sql`n`)} as stopped, n.channel_no as channelNo,
-  (select c.name from channels c where c.no = n.channel_no) as channelName,
-  (select c.setting from channels c where c.no = n.channel_no) as channelSetting`
+const columns = sql`n.no, n.id, app_no as appNo, environment, state, target, content, filling, template, name,
+    pause, urgency, mode, ttl_seconds as ttlSeconds, spread_seconds as spreadSeconds, withdrawn_at as withdrawnAt,
+    pruned_at as prunedAt, sent_by as sentBy, expanded, created_at as createdAt, expires_at as expiresAt,
+    finished_at as finishedAt, due_at as dueAt, grace_seconds as graceSeconds, missed_at as missedAt,
+    reader_local as readerLocal, reader_past as readerPast, schedule, changed_at as changedAt, version,
+    ${isStopped(sql`n`)} as stopped, n.channel_no as channelNo, (select c.name from channels c
+    where c.no = n.channel_no) as channelName, (select c.setting from channels c
+    where c.no = n.channel_no) as channelSetting`
 
 const parsed = <T>(value: unknown): T => (typeof value === 'string' ? JSON.parse(value) : value) as T
 
@@ -149,9 +149,9 @@ export async function* changedNotifications(
     const page = await select(
       database,
       { no: notifications.no, version: notifications.version, changedAt: notifications.changedAt },
-      sql`from ${notifications} force index (by_change)
-          where ${notifications.appNo} = ${app.no} and ${notifications.environment} = ${environment} and ${notifications.changedAt} >= ${after.changedAt}
-            and (${notifications.changedAt} > ${after.changedAt} or ${notifications.no} > ${after.no})
+      sql`from ${notifications} force index (by_change) where ${notifications.appNo} = ${app.no}
+          and ${notifications.environment} = ${environment} and ${notifications.changedAt} >= ${after.changedAt}
+          and (${notifications.changedAt} > ${after.changedAt} or ${notifications.no} > ${after.no})
           order by ${notifications.changedAt}, ${notifications.no} limit ${changesAtOnce}`,
     )
     yield* page

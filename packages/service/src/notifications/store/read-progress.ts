@@ -1,6 +1,6 @@
 import type { DeliveryState } from '@zbell/core'
 import { type SQL, sql } from 'drizzle-orm'
-import type { Database } from '../../database/index.ts'
+import { computed, type Database, deliveries as deliveriesTable, select } from '../../database/index.ts'
 
 const moments = {
   accepted: sql`accepted_at`,
@@ -25,20 +25,32 @@ export async function readProgress(
   database: Database,
   notification: { readonly no: number; readonly createdAt: Date },
 ): Promise<ProgressSteps> {
-  const [span] = await database.rows<{ last: Date | null }>(
-    sql`select greatest(${sql.join(
-      Object.values(moments).map((column) => sql`coalesce(max(${column}), '1970-01-01')`),
-      sql`, `,
-    )}) as last from deliveries where notification_no = ${notification.no}`,
+  const [span] = await select(
+    database,
+    {
+      last: computed<Date | null>(
+        sql`greatest(${sql.join(
+          Object.values(moments).map((column) => sql`coalesce(max(${column}), '1970-01-01')`),
+          sql`, `,
+        )})`,
+      ),
+    },
+    sql`from ${deliveriesTable} where ${deliveriesTable.notificationNo} = ${notification.no}`,
   )
   const fromMs = Math.floor(notification.createdAt.getTime() / 1_000) * 1_000
   const seconds = Math.max(1, (new Date(span?.last ?? fromMs).getTime() - fromMs) / 1_000)
   const stepSeconds = stepsOfSeconds.find((step) => seconds / step <= wantedSteps) ?? stepsOfSeconds.at(-1)!
   const found = new Map<number, Partial<Record<Moment, number>>>()
   for (const [state, column] of Object.entries(moments) as [Moment, SQL][]) {
-    const rows = await database.rows<{ step: number; count: number }>(
-      sql`select floor(timestampdiff(second, ${new Date(fromMs)}, ${column}) / ${stepSeconds}) as step, count(*) as count
-       from deliveries where notification_no = ${notification.no} and ${column} is not null group by step`,
+    const rows = await select(
+      database,
+      {
+        step: computed<number>(sql`floor(timestampdiff(second,
+      ${new Date(fromMs)}, ${column}) / ${stepSeconds})`),
+        count: computed<number>(sql`count(*)`),
+      },
+      sql`from ${deliveriesTable} where ${deliveriesTable.notificationNo} = ${notification.no}
+          and ${column} is not null group by step`,
     )
     for (const { step, count } of rows) found.set(Number(step), { ...found.get(Number(step)), [state]: count })
   }

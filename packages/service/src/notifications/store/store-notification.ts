@@ -5,14 +5,21 @@ import {
   type Target,
   type Urgency,
   urgencies,
-  uuidFromBytes,
   type Writing,
   wellFormedJson,
 } from '@zbell/core'
 import type { Past } from '@zbell/core/calendar'
 import type { Channel } from '@zbell/core/policy'
 import { type SQL, sql } from 'drizzle-orm'
-import { commas, type Database, isDuplicate, type Scope, uuidBuffer } from '../../database/index.ts'
+import {
+  commas,
+  type Database,
+  isDuplicate,
+  notifications,
+  type Scope,
+  select,
+  uuidBuffer,
+} from '../../database/index.ts'
 import { publishFinished } from '../../deliveries/index.ts'
 import { type BlockDevice, type LeasedWork, type Notification, pauseCodes } from '../../engine/index.ts'
 import { isStopped } from '../../policy/index.ts'
@@ -130,11 +137,9 @@ export function notificationStatements(
   ]
   const begins = given.due ? sql`${given.due.readers?.endsAt ?? given.due.at}` : sql`utc_timestamp(3)`
   return [
-    sql`insert into notifications (id, app_no, environment, state, target, content, filling, template, name,
-              live_name, tag, urgency, mode, ttl_seconds, spread_seconds, pause, sent_by, idempotency_hash, request_hash,
-              expanded, expanded_to, due_at, grace_seconds, reader_local, reader_past, schedule, channel_no, created_at, changed_at, expires_at, finished_at)
-            values (${commas(row)}, utc_timestamp(3), utc_timestamp(3),
-              ${begins} + interval ${given.ttlSeconds} second, ${state === 'finished' ? sql`utc_timestamp(3)` : null})`,
+    sql`insert into notifications (id, app_no, environment, state, target, content, filling, template, name, live_name, tag, urgency, mode, ttl_seconds, spread_seconds, pause, sent_by, idempotency_hash, request_hash, expanded, expanded_to, due_at, grace_seconds, reader_local, reader_past, schedule, channel_no, created_at, changed_at, expires_at, finished_at)
+        values (${commas(row)}, utc_timestamp(3),
+        utc_timestamp(3), ${begins} + interval ${given.ttlSeconds} second, ${state === 'finished' ? sql`utc_timestamp(3)` : null})`,
     sql`set @notification = last_insert_id()`,
   ]
 }
@@ -226,12 +231,20 @@ export async function earlierAnswer(
   given: Pick<NewNotification, 'idempotencyHash' | 'requestHash'>,
 ): Promise<(Created & { readonly is: 'repeated' }) | undefined> {
   if (given.idempotencyHash === null) return undefined
-  const [row] = await database.rows<Lifetime & { readonly id: Buffer; readonly requestHash: Buffer }>(
-    sql`select id, request_hash as requestHash, created_at as createdAt, due_at as dueAt, expires_at as expiresAt
-        from notifications where app_no = ${scope.app.no} and environment = ${scope.environment}
-          and idempotency_hash = ${given.idempotencyHash}`,
+  const [row] = await select(
+    database,
+    {
+      id: notifications.id,
+      requestHash: notifications.requestHash,
+      createdAt: notifications.createdAt,
+      dueAt: notifications.dueAt,
+      expiresAt: notifications.expiresAt,
+    },
+    sql`from ${notifications} where ${notifications.appNo} = ${scope.app.no}
+        and ${notifications.environment} = ${scope.environment}
+        and ${notifications.idempotencyHash} = ${given.idempotencyHash}`,
   )
   if (!row) return undefined
   const { id, requestHash, ...lifetime } = row
-  return { is: 'repeated', id: uuidFromBytes(id), sameRequest: requestHash.equals(given.requestHash), lifetime }
+  return { is: 'repeated', id, sameRequest: requestHash.equals(given.requestHash), lifetime }
 }

@@ -2,6 +2,7 @@ import { blockSize, deliveryStates, packBlock, reasons } from '@zbell/core'
 import { and, eq, sql } from 'drizzle-orm'
 import {
   build,
+  computed,
   type Database,
   deliveries as deliveriesTable,
   notifications,
@@ -53,8 +54,10 @@ export async function withdrawNotification(
   wake: BuiltNotification,
 ): Promise<Lifetime> {
   return database.transact(async (tx) => {
-    const [before] = await tx.rows<{ again: 0 | 1 }>(
-      sql`select withdrawn_at is not null as again from notifications where no = ${notification.no} for update`,
+    const [before] = await select(
+      tx,
+      { again: computed<0 | 1>(sql`${notifications.withdrawnAt} is not null`) },
+      sql`from ${notifications} where ${notifications.no} = ${notification.no} for update`,
     )
     // What is still in the queue shall not come after it was taken back.
     await pauseIn(tx, notification.no, 'cancelled')
@@ -72,9 +75,15 @@ export async function withdrawNotification(
     const again = before?.again === 1
     for (const statement of again ? wake.statements : notificationStatements(scope, wake.given, expanding))
       await tx.change(statement)
-    const [stored] = await tx.rows<Lifetime & { readonly no: number }>(
-      sql`select no, created_at as createdAt, due_at as dueAt, expires_at as expiresAt from notifications
-        where no = @notification`,
+    const [stored] = await select(
+      tx,
+      {
+        no: notifications.no,
+        createdAt: notifications.createdAt,
+        dueAt: notifications.dueAt,
+        expiresAt: notifications.expiresAt,
+      },
+      sql`from ${notifications} where ${notifications.no} = @notification`,
     )
     if (!stored) throw new Error('a notification that was just stored is not there')
     const { no: wakeNo, ...lifetime } = stored
@@ -113,10 +122,18 @@ export async function withdrawPage(
     // Between the first pass and the last there is nothing to be seen yet.
     if (after === 0 && passes.done > 0 && !passes.isLast) return waitForNext(tx, claim)
     const found = passes.done > 0 ? mayBeShown : sql`(${mayBeShown} or ${wasSeen})`
-    const rows = await tx.rows<Row>(
-      sql`select device_no as no, platform, state, reason, ${mayBeShown} as marked from deliveries
-          where notification_no = ${claim.notificationNo} and device_no > ${after} and ${found}
-          order by device_no limit ${batchSize}`,
+    const rows = await select(
+      tx,
+      {
+        no: deliveriesTable.deviceNo,
+        platform: deliveriesTable.platform,
+        state: deliveriesTable.state,
+        reason: deliveriesTable.reason,
+        marked: computed<Row['marked']>(sql`${mayBeShown}`),
+      },
+      sql`from ${deliveriesTable} where ${deliveriesTable.notificationNo} = ${claim.notificationNo}
+          and ${deliveriesTable.deviceNo} > ${after} and ${found} order by ${deliveriesTable.deviceNo}
+          limit ${batchSize}`,
     )
     await mark(
       tx,

@@ -1,5 +1,5 @@
 import { and, eq, gt, lte, sql } from 'drizzle-orm'
-import { build, type Database, jobs, now } from '../../database/index.ts'
+import { build, computed, type Database, jobs, now, select } from '../../database/index.ts'
 
 export type JobRow = {
   readonly name: string
@@ -91,9 +91,21 @@ export async function finishJob(
 
 /** All that were declared, by name. */
 export const listJobs = (database: Pick<Database, 'rows'>): Promise<JobRow[]> =>
-  database.rows<JobRow>(
-    sql`select name, every_seconds as everySeconds, run_by as runBy, started_at as startedAt, finished_at as finishedAt,
-       duration_ms as durationMs, failures, error,
-       if(until_at > utc_timestamp(3), 0, greatest(0, timestampdiff(second, due_at, utc_timestamp(3)))) as lateSeconds
-     from jobs order by name`,
+  select(
+    database,
+    {
+      name: jobs.name,
+      everySeconds: jobs.everySeconds,
+      runBy: jobs.runBy,
+      startedAt: jobs.startedAt,
+      finishedAt: jobs.finishedAt,
+      durationMs: jobs.durationMs,
+      failures: jobs.failures,
+      error: jobs.error,
+      lateSeconds: computed<JobRow['lateSeconds']>(
+        sql`if(${jobs.untilAt} > utc_timestamp(3), 0, greatest(0, timestampdiff(second, ${jobs.dueAt},
+            utc_timestamp(3))))`,
+      ),
+    },
+    sql`from ${jobs} order by ${jobs.name}`,
   )

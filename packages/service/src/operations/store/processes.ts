@@ -1,8 +1,7 @@
 import type { GatewayHealth } from '@zbell/contract'
-import { uuidFromBytes } from '@zbell/core'
 import { eq, sql } from 'drizzle-orm'
 import type { ReachedLimit } from '../../api/index.ts'
-import { build, type Database, incoming, now, processes } from '../../database/index.ts'
+import { build, type Database, incoming, now, processes, select } from '../../database/index.ts'
 
 /** What a process says of itself. */
 export type ProcessReport = {
@@ -35,14 +34,15 @@ export const removeProcess = (database: Database, id: string) =>
 
 /** Those that are there, the oldest first. */
 export async function listProcesses(database: Database): Promise<ProcessRow[]> {
-  const rows = await database.rows<{ id: Buffer; startedAt: Date; seenAt: Date; report: string | ProcessReport }>(
-    sql`select id, started_at as startedAt, seen_at as seenAt, report from processes
-     where seen_at > utc_timestamp(3) - interval ${silentSeconds} second order by started_at, id`,
+  const rows = await select(
+    database,
+    { id: processes.id, startedAt: processes.startedAt, seenAt: processes.seenAt, report: processes.report },
+    sql`from ${processes} where ${processes.seenAt} > utc_timestamp(3) - interval ${silentSeconds} second
+        order by ${processes.startedAt}, ${processes.id}`,
   )
-  return rows.map(({ id, report, ...row }) => ({
-    ...(typeof report === 'string' ? (JSON.parse(report) as ProcessReport) : report),
+  return rows.map(({ report, ...row }) => ({
+    ...(report as ProcessReport),
     ...row,
-    id: uuidFromBytes(id),
   }))
 }
 

@@ -12,9 +12,11 @@ import {
   attributes,
   build,
   commas,
+  computed,
   type Database,
   now,
   type Scope,
+  select,
   type Tx,
   userAttributes,
   users,
@@ -139,8 +141,8 @@ export async function changeManyAttributes(
       )
     await tx.change(
       sql`insert into user_attributes (user_no, attribute_no, text, number, second, changed_at)
-       values ${commas(rows)}
-       on duplicate key update text = value(text), number = value(number), second = value(second), changed_at = value(changed_at)`,
+          values ${commas(rows)} on duplicate key update text = value(text), number = value(number),
+          second = value(second), changed_at = value(changed_at)`,
     )
   }
   if (removed.length > 0)
@@ -215,8 +217,10 @@ async function find(tx: Tx, { app, environment }: Scope, names: readonly string[
 }
 
 async function declare(tx: Tx, { app, environment }: Scope, name: string, type: AttributeType): Promise<AttributeRow> {
-  const [{ count } = { count: 0 }] = await tx.rows<{ count: number }>(
-    sql`select count(*) as count from attributes where app_no = ${app.no} and environment = ${environment}`,
+  const [{ count } = { count: 0 }] = await select(
+    tx,
+    { count: computed<number>(sql`count(*)`) },
+    sql`from ${attributes} where ${attributes.appNo} = ${app.no} and ${attributes.environment} = ${environment}`,
   )
   if (count >= attributeLimits.perApp)
     throw refuse(name, `would be one more than the ${attributeLimits.perApp} that an app may have`)
@@ -242,9 +246,11 @@ export async function attributesChangedSince(
   userNo: number,
   since: Date,
 ): Promise<string[]> {
-  const rows = await database.rows<{ name: string }>(
-    sql`select a.name from user_attributes u join attributes a on a.no = u.attribute_no
-        where u.user_no = ${userNo} and u.changed_at > ${since}`,
+  const rows = await select(
+    database,
+    { name: attributes.name },
+    sql`from ${userAttributes} join ${attributes} on ${attributes.no} = ${userAttributes.attributeNo}
+        where ${userAttributes.userNo} = ${userNo} and ${userAttributes.changedAt} > ${since}`,
   )
   return rows.map(({ name }) => name)
 }

@@ -17,9 +17,9 @@ export async function countMembers(database: Database, mayGoOn: () => boolean): 
   let changed = 0
   for (const { table, column } of kinds) {
     const rows = await database.rows<{ no: number; count: number | null; kept: number | null }>(
-      sql`select t.no, m.count, t.${column} as kept from topics t
-       left join (select topic_no, count(*) as count from ${table} group by topic_no having count(*) > ${countedWhenAskedUpTo}) m on m.topic_no = t.no
-       where not m.count <=> t.${column}`,
+      sql`select t.no, m.count, t.${column} as kept from topics t left join (select topic_no, count(*) as count
+          from ${table} group by topic_no having count(*) > ${countedWhenAskedUpTo}) m on m.topic_no = t.no
+          where not m.count <=> t.${column}`,
     )
     for (const { no, count } of rows) {
       if (!mayGoOn()) return changed

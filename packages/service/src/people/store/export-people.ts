@@ -1,6 +1,14 @@
-import { uuidFromBytes } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import { type Database, type Scope, select, topics as table, users } from '../../database/index.ts'
+import {
+  type Database,
+  devices,
+  type Scope,
+  select,
+  topics as table,
+  topicDevices,
+  topicUsers,
+  users,
+} from '../../database/index.ts'
 import { attributesOf } from './attributes.ts'
 import { topicsOfUsers } from './topics.ts'
 
@@ -38,9 +46,12 @@ export async function* exportTopics(database: Database, { app, environment }: Sc
   for (const { no, topic, title } of topics) {
     yield { topic, title }
     for (let after = 0; ; ) {
-      const rows = await database.rows<{ no: number; user: string }>(
-        sql`select u.no, u.name as user from topic_users m join users u on u.no = m.user_no
-         where m.topic_no = ${no} and m.user_no > ${after} and u.name is not null order by m.user_no limit ${page}`,
+      const rows = await select(
+        database,
+        { no: users.no, user: users.name },
+        sql`from ${topicUsers} join ${users} on ${users.no} = ${topicUsers.userNo}
+            where ${topicUsers.topicNo} = ${no} and ${topicUsers.userNo} > ${after} and ${users.name} is not null
+            order by ${topicUsers.userNo} limit ${page}`,
       )
       for (const row of rows) {
         after = row.no
@@ -49,13 +60,16 @@ export async function* exportTopics(database: Database, { app, environment }: Sc
       if (rows.length < page) break
     }
     for (let after = 0; ; ) {
-      const rows = await database.rows<{ no: number; id: Buffer }>(
-        sql`select d.no, d.id from topic_devices m join devices d on d.no = m.device_no
-         where m.topic_no = ${no} and m.device_no > ${after} order by m.device_no limit ${page}`,
+      const rows = await select(
+        database,
+        { no: devices.no, id: devices.id },
+        sql`from ${topicDevices} join ${devices} on ${devices.no} = ${topicDevices.deviceNo}
+            where ${topicDevices.topicNo} = ${no} and ${topicDevices.deviceNo} > ${after}
+            order by ${topicDevices.deviceNo} limit ${page}`,
       )
       for (const row of rows) {
         after = row.no
-        yield { topic, device: uuidFromBytes(row.id) }
+        yield { topic, device: row.id }
       }
       if (rows.length < page) break
     }

@@ -133,7 +133,8 @@ export async function findUser(
   name: string,
 ): Promise<UserRow | undefined> {
   const [row] = await database.rows<UserRow>(
-    sql`select ${columns} from users u where u.app_no = ${app.no} and u.environment = ${environment} and u.name = ${name}`,
+    sql`select ${columns} from users u where u.app_no = ${app.no} and u.environment = ${environment}
+        and u.name = ${name}`,
   )
   return row
 }

@@ -1,14 +1,14 @@
 import type { Values } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Database, Reader } from '../../database/index.ts'
+import { type Database, deliveries, notifications, type Reader, select } from '../../database/index.ts'
 import type { BlockDevice } from '../../engine/index.ts'
 import { attributesOf } from './attributes.ts'
 
 export type RawBlockDevice = Omit<BlockDevice, 'muted' | 'retired'> & { muted: number; retired: number }
 
 /** Of a device `v`. */
-export const blockDeviceColumns = sql`v.no, v.platform, v.permission, v.muted, v.retired_at is not null as retired, v.token,
-  v.p256dh, v.auth, v.user_no as userNo, v.locale, v.time_zone as timeZone`
+export const blockDeviceColumns = sql`v.no, v.platform, v.permission, v.muted, v.retired_at is not null as retired,
+    v.token, v.p256dh, v.auth, v.user_no as userNo, v.locale, v.time_zone as timeZone`
 
 export const blockDeviceOf = (row: RawBlockDevice): BlockDevice => ({
   ...row,
@@ -45,14 +45,19 @@ export async function superseded(
   tag: string,
   numbers: readonly number[],
 ): Promise<Set<number>> {
-  const newer = await database.rows<{ no: number }>(
-    sql`select no from notifications where app_no = ${notification.appNo}
-      and environment = ${notification.environment} and tag = ${tag} and no > ${notification.no} order by no desc limit 50`,
+  const newer = await select(
+    database,
+    { no: notifications.no },
+    sql`from ${notifications} where ${notifications.appNo} = ${notification.appNo}
+        and ${notifications.environment} = ${notification.environment} and ${notifications.tag} = ${tag}
+        and ${notifications.no} > ${notification.no} order by ${notifications.no} desc limit 50`,
   )
   if (newer.length === 0 || numbers.length === 0) return new Set()
-  const rows = await database.rows<{ no: number }>(
-    sql`select device_no as no from deliveries where notification_no in ${newer.map(({ no }) => no)}
-      and device_no in ${numbers} and state < 10`,
+  const rows = await select(
+    database,
+    { no: deliveries.deviceNo },
+    sql`from ${deliveries} where ${deliveries.notificationNo} in ${newer.map(({ no }) => no)}
+        and ${deliveries.deviceNo} in ${numbers} and ${deliveries.state} < 10`,
   )
   return new Set(rows.map(({ no }) => no))
 }

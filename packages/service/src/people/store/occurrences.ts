@@ -1,7 +1,15 @@
 import { createHash } from 'node:crypto'
 import { wellFormedJson } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import { commas, type Database, type Scope, type Tx } from '../../database/index.ts'
+import {
+  commas,
+  computed,
+  type Database,
+  occurrences as occurrencesTable,
+  type Scope,
+  select,
+  type Tx,
+} from '../../database/index.ts'
 import { ensurePersonOf, ensureUser } from '../../devices/index.ts'
 import { queueOccurrences, type Reporter } from '../../events/index.ts'
 
@@ -20,9 +28,8 @@ const batchSize = 5_000
 
 const trimOccurrences = (tx: Tx, userNo: number) =>
   tx.change(
-    sql`delete from occurrences where user_no = ${userNo} and at <= (
-      select at from (select at from occurrences where user_no = ${userNo} order by at desc limit 1 offset ${keptOfPerson}) as older)
-      limit ${batchSize}`,
+    sql`delete from occurrences where user_no = ${userNo} and at <= ( select at from (select at from occurrences
+        where user_no = ${userNo} order by at desc limit 1 offset ${keptOfPerson}) as older) limit ${batchSize}`,
   )
 
 /** Occurrences that were taken in so long ago. */
@@ -69,7 +76,8 @@ export async function storeOccurrences(
         .digest()
       const userNo = own ?? (user === undefined ? null : users.get(user)) ?? null
       return sql`(${scope.app.no}, ${scope.environment}, ${identity}, ${source}, ${id}, ${type}, ${userNo}, ${at},
-        ${data === undefined ? null : wellFormedJson(data)}, utc_timestamp(3), ${by.is}, ${by.is === 'device' && by.proved})`
+          ${data === undefined ? null : wellFormedJson(data)},
+          utc_timestamp(3), ${by.is}, ${by.is === 'device' && by.proved})`
     })
     const added = await tx.rows<{ no: number }>(
       sql`insert ignore into occurrences (app_no,
@@ -92,9 +100,17 @@ export type OccurrenceRow = Omit<NewOccurrence, 'data'> & { readonly data: unkno
 /** Newest first. */
 export async function occurrencesOf(database: Database, userNo: number, limit: number): Promise<OccurrenceRow[]> {
   // As text for certain: whether the driver reads JSON by itself depends on the server, and a text would be read twice.
-  const rows = await database.rows<OccurrenceRow & { data: string | null }>(
-    sql`select id, source, type, at, cast(data as char) as data from occurrences where user_no = ${userNo}
-      order by at desc limit ${limit}`,
+  const rows = await select(
+    database,
+    {
+      id: occurrencesTable.id,
+      source: occurrencesTable.source,
+      type: occurrencesTable.type,
+      at: occurrencesTable.at,
+      data: computed<OccurrenceRow & { data: string | null }['data']>(sql`cast(${occurrencesTable.data} as char)`),
+    },
+    sql`from ${occurrencesTable} where ${occurrencesTable.userNo} = ${userNo} order by ${occurrencesTable.at} desc
+        limit ${limit}`,
   )
   return rows.map((row) => ({ ...row, data: row.data === null ? null : (JSON.parse(row.data) as unknown) }))
 }

@@ -11,6 +11,7 @@ import {
   select,
   type Tx,
   topics as topicsTable,
+  topicUsers,
   users as usersTable,
   uuidBuffer,
 } from '../../database/index.ts'
@@ -90,7 +91,8 @@ export async function pruneTopics(database: Database): Promise<void> {
   await database.change(
     build.delete(topicsTable).where(
       sql`not ${topicsTable.declared} and ${topicsTable.createdAt} < utc_timestamp(3) - interval 1 day
-          and not exists (select 1 from topic_devices m where m.topic_no = topics.no) and not exists (select 1 from topic_users m where m.topic_no = topics.no)`,
+          and not exists (select 1 from topic_devices m where m.topic_no = topics.no) and not exists (select 1
+          from topic_users m where m.topic_no = topics.no)`,
     ),
   )
 }
@@ -185,11 +187,12 @@ export async function topicsOfUsers(
 ): Promise<ReadonlyMap<number, string[]>> {
   const topics = new Map<number, string[]>()
   if (userNos.length === 0) return topics
-  const rows = await database.rows<{ userNo: number; name: string }>(
-    // By the people, always: in the other order all members of each topic are read, which is cheaper only by the statistics.
-    sql`select m.user_no as userNo, t.name from topic_users m force index (by_user) straight_join topics t
-      on t.no = m.topic_no
-     where m.user_no in ${userNos} order by t.name`,
+  const rows = await select(
+    database,
+    { userNo: topicUsers.userNo, name: topicsTable.name },
+    sql`from ${topicUsers} force index (by_user)
+        straight_join ${topicsTable} on ${topicsTable.no} = ${topicUsers.topicNo}
+        where ${topicUsers.userNo} in ${userNos} order by ${topicsTable.name}`,
   )
   for (const { userNo, name } of rows) topics.set(userNo, [...(topics.get(userNo) ?? []), name])
   return topics

@@ -8,6 +8,7 @@ import {
   notifications,
   now,
   type Reader,
+  select,
   type Tx,
   type Where,
 } from '../../database/index.ts'
@@ -71,8 +72,11 @@ async function lockedPages(
         values ${commas(pages.map((page) => sql`(${appNo}, ${environment}, ${name}, ${page}, '', utc_timestamp(3))`))}
         on duplicate key update page = value(page)`,
   )
-  const rows = await tx.rows<StoredPage>(
-    sql`select page, body from cap_pages where ${inScope(where)} and cap = ${name} and page in ${pages} for update`,
+  const rows = await select(
+    tx,
+    { page: capPages.page, body: capPages.body },
+    sql`from ${capPages}
+    where ${inScope(where)} and ${capPages.cap} = ${name} and ${capPages.page} in ${pages} for update`,
   )
   return new Map(rows.map(({ page, body }) => [page, new CapPage(page, body)]))
 }
@@ -106,8 +110,11 @@ export async function usesOf(
   nowMs: number,
 ): Promise<ReadonlyMap<number, readonly { readonly notificationNo: number; readonly atSeconds: number }[]>> {
   if (persons.length === 0) return new Map()
-  const rows = await reader.rows<StoredPage>(
-    sql`select page, body from cap_pages where ${inScope(where)} and cap = ${cap.name} and page in ${pagesOf(persons)}`,
+  const rows = await select(
+    reader,
+    { page: capPages.page, body: capPages.body },
+    sql`from ${capPages}
+    where ${inScope(where)} and ${capPages.cap} = ${cap.name} and ${capPages.page} in ${pagesOf(persons)}`,
   )
   const pages = new Map(rows.map(({ page, body }) => [page, new CapPage(page, body)]))
   const since = Math.floor(nowMs / 1_000) - cap.hours * 3_600

@@ -83,7 +83,8 @@ export async function channelsOf(
     {
       ...plain,
       muted: condition(
-        sql`exists (select 1 from channel_mutes m where m.channel_no = channels.no and m.user_no = ${device.userNo ?? 0})`,
+        sql`exists (select 1 from channel_mutes m where m.channel_no = channels.no
+            and m.user_no = ${device.userNo ?? 0})`,
       ),
       blocked: condition(
         sql`exists (select 1 from channel_blocks b where b.channel_no = channels.no and b.device_no = ${device.no})`,
@@ -137,9 +138,11 @@ export async function storeBlocked(
 
 /** The channels that a person muted, by name. */
 export async function mutedChannelsOf(reader: Reader, userNo: number): Promise<string[]> {
-  const rows = await reader.rows<{ name: string }>(
-    sql`select c.name from channel_mutes m join channels c on c.no = m.channel_no
-        where m.user_no = ${userNo} and c.deleted_at is null order by c.name`,
+  const rows = await select(
+    reader,
+    { name: table.name },
+    sql`from ${channelMutes} join ${table} on ${table.no} = ${channelMutes.channelNo}
+        where ${channelMutes.userNo} = ${userNo} and ${table.deletedAt} is null order by ${table.name}`,
   )
   return rows.map(({ name }) => name)
 }

@@ -58,7 +58,8 @@ export async function policyOf(
       : select(
           reader,
           { no: channelMutes.userNo },
-          sql`from ${channelMutes} where ${channelMutes.channelNo} = ${channel.no} and ${channelMutes.userNo} in ${people}`,
+          sql`from ${channelMutes} where ${channelMutes.channelNo} = ${channel.no}
+              and ${channelMutes.userNo} in ${people}`,
         ),
   ])
   const numbers = (rows: readonly { readonly no: number }[]) => new Set(rows.map(({ no }) => no))

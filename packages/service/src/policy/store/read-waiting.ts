@@ -1,6 +1,6 @@
 import { reasons } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import type { Database, Scope, Where } from '../../database/index.ts'
+import { computed, type Database, notifications, type Scope, select, type Where } from '../../database/index.ts'
 import { readQueue, wake } from '../../queue/index.ts'
 
 export type Waiting = {
@@ -20,8 +20,10 @@ export async function readWaiting(database: Database, { app, environment }: Scop
   const [oldest] =
     dueSubjects.length === 0
       ? []
-      : await database.rows<{ at: Date }>(
-          sql`select min(created_at) as at from notifications where no in ${dueSubjects}`,
+      : await select(
+          database,
+          { at: computed<Date>(sql`min(${notifications.createdAt})`) },
+          sql`from ${notifications} where ${notifications.no} in ${dueSubjects}`,
         )
   return { due, later, paused: suspended, oldestDueAt: oldest?.at ?? null }
 }

@@ -1,10 +1,13 @@
 import { inArray, sql } from 'drizzle-orm'
 import {
+  apps,
   build,
+  computed,
   type Database,
   now,
   type Reader,
   scheduleRuns,
+  schedules,
   select,
   type Tx,
   type Where,
@@ -78,8 +81,9 @@ export async function skippedTimes(
   const rows = await select(
     reader,
     { no: scheduleRuns.scheduleNo, dueAt: scheduleRuns.dueAt },
-    sql`from ${scheduleRuns} force index (one_time)
-        where ${scheduleRuns.scheduleNo} in ${scheduleNos} and ${scheduleRuns.dueAt} > utc_timestamp(3) and ${scheduleRuns.state} = 'skipped' order by ${scheduleRuns.scheduleNo}, ${scheduleRuns.dueAt}`,
+    sql`from ${scheduleRuns} force index (one_time) where ${scheduleRuns.scheduleNo} in ${scheduleNos}
+        and ${scheduleRuns.dueAt} > utc_timestamp(3) and ${scheduleRuns.state} = 'skipped'
+        order by ${scheduleRuns.scheduleNo}, ${scheduleRuns.dueAt}`,
   )
   for (const { no, dueAt } of rows) {
     const all = found.get(no) ?? []
@@ -115,19 +119,32 @@ const isUnheard = sql`((not paused and empty_runs >= ${unheard.runs})
 
 /** Schedules whose last runs found nobody, and those that have been paused for long while their times went by. */
 export async function unheardSchedules(database: Reader, { appNo, environment }: Where, limit: number) {
-  return database.rows<{ name: string; because: 'nobody' | 'paused'; count: number }>(
-    sql`select name, if(paused, 'paused', 'nobody') as because,
-          if(paused, timestampdiff(day, changed_at, utc_timestamp(3)), empty_runs) as count
-        from schedules where app_no = ${appNo} and environment = ${environment} and ${isUnheard}
-        order by name limit ${limit}`,
+  return select(
+    database,
+    {
+      name: schedules.name,
+      because: computed<'nobody' | 'paused'>(sql`if(${schedules.paused},
+    'paused', 'nobody')`),
+      count: computed<number>(sql`if(${schedules.paused},
+      timestampdiff(day, ${schedules.changedAt}, utc_timestamp(3)), ${schedules.emptyRuns})`),
+    },
+    sql`from ${schedules} where ${schedules.appNo} = ${appNo} and ${schedules.environment} = ${environment}
+        and ${isUnheard} order by ${schedules.name} limit ${limit}`,
   )
 }
 
 /** How many there are of those in each app. */
 export const countUnheard = (database: Reader) =>
-  database.rows<{ app: string; environment: string; because: 'nobody' | 'paused'; count: number }>(
-    sql`select a.slug as app, s.environment, if(s.paused, 'paused', 'nobody') as because, count(*) as count
-        from schedules s join apps a on a.no = s.app_no where ${isUnheard} group by a.slug, s.environment, because`,
+  select(
+    database,
+    {
+      app: apps.slug,
+      environment: schedules.environment,
+      because: computed<'nobody' | 'paused'>(sql`if(${schedules.paused}, 'paused', 'nobody')`),
+      count: computed<number>(sql`count(*)`),
+    },
+    sql`from ${schedules} join ${apps} on ${apps.no} = ${schedules.appNo} where ${isUnheard} group by ${apps.slug},
+        ${schedules.environment}, because`,
   )
 
 /** So many go in one transaction. */

@@ -1,7 +1,16 @@
-import { uuidFromBytes } from '@zbell/core'
 import { partsOf, type ReceivedStep, type StoredFacts, type Term } from '@zbell/core/rules'
 import { sql } from 'drizzle-orm'
-import { type Reader, type Scope, uuidBuffer, type Where } from '../../database/index.ts'
+import {
+  devices as devicesTable,
+  type Reader,
+  type Scope,
+  select,
+  topicDevices,
+  topics as topicsTable,
+  topicUsers,
+  uuidBuffer,
+  type Where,
+} from '../../database/index.ts'
 import { attributesOf } from '../../people/index.ts'
 
 /** A device, and all that some rules can ask about it. */
@@ -58,28 +67,45 @@ export async function ruleFacts(
   terms: readonly Term[],
 ): Promise<DeviceFacts[]> {
   const condition = 'userNo' in who ? sql`v.user_no = ${who.userNo}` : sql`v.id = ${uuidBuffer(who.device)}`
-  const devices = await database.rows<DeviceRow>(
-    sql`select v.no, v.id, v.user_no as userNo, v.platform, v.locale, v.time_zone as timeZone, v.app_version as appVersion,
-          v.system_version as systemVersion, v.model, v.permission, v.muted, v.registered_at as registeredAt,
-          v.seen_at as seenAt, v.receipt_at as receiptAt
-        from devices v where v.app_no = ${app.no} and v.environment = ${environment} and v.retired_at is null and ${condition}
-        order by v.no limit ${most.devices}`,
+  const devices = await select(
+    database,
+    {
+      no: devicesTable.no,
+      id: devicesTable.id,
+      userNo: devicesTable.userNo,
+      platform: devicesTable.platform,
+      locale: devicesTable.locale,
+      timeZone: devicesTable.timeZone,
+      appVersion: devicesTable.appVersion,
+      systemVersion: devicesTable.systemVersion,
+      model: devicesTable.model,
+      permission: devicesTable.permission,
+      muted: devicesTable.muted,
+      registeredAt: devicesTable.registeredAt,
+      seenAt: devicesTable.seenAt,
+      receiptAt: devicesTable.receiptAt,
+    },
+    sql`from ${devicesTable} where ${devicesTable.appNo} = ${app.no}
+        and ${devicesTable.environment} = ${environment} and ${devicesTable.retiredAt} is null and ${condition}
+        order by ${devicesTable.no} limit ${most.devices}`,
   )
   const [first] = devices
   if (!first) return []
   const person = await personFacts(database, { appNo: app.no, environment }, first, nowMs, askedBy(terms))
-  const follows = await database.rows<{ no: number; name: string }>(
-    sql`select d.device_no as no, t.name from topic_devices d join topics t on t.no = d.topic_no
-        where d.device_no in ${devices.map(({ no }) => no)}`,
+  const follows = await select(
+    database,
+    { no: topicDevices.deviceNo, name: topicsTable.name },
+    sql`from ${topicDevices} join ${topicsTable} on ${topicsTable.no} = ${topicDevices.topicNo}
+        where ${topicDevices.deviceNo} in ${devices.map(({ no }) => no)}`,
   )
   return devices.map(({ no, id, userNo: _, muted, registeredAt, seenAt, receiptAt, ...rest }) => ({
-    device: uuidFromBytes(id),
+    device: id,
     facts: {
       ...person,
       nowMs,
       device: {
         ...rest,
-        muted: muted === 1,
+        muted,
         registeredAt: registeredAt.getTime(),
         seenAt: seenAt.getTime(),
         receiptAt: receiptAt?.getTime() ?? null,
@@ -121,8 +147,11 @@ async function personFacts(
   if (userNo === null) return { user: new Map(), topics: new Set(), happened: [], told, reached }
   const [attributes, topics, happened] = await Promise.all([
     attributesOf(database, [userNo]),
-    database.rows<{ name: string }>(
-      sql`select t.name from topic_users m join topics t on t.no = m.topic_no where m.user_no = ${userNo}`,
+    select(
+      database,
+      { name: topicsTable.name },
+      sql`from ${topicUsers} join ${topicsTable}
+      on ${topicsTable.no} = ${topicUsers.topicNo} where ${topicUsers.userNo} = ${userNo}`,
     ),
     occurrencesAsked(database, userNo, nowMs, asked),
   ])

@@ -270,10 +270,8 @@ class Writer {
 
   #near({ place, longitude, latitude, metres }: Term & { is: 'near' }): SQL {
     if (place.is !== 'attribute') throw new RangeError('a place is an attribute')
-    return sql`(select pow(sin(radians(a.second - ${double(latitude)}) / 2), 2)
-        + cos(radians(a.second)) * cos(radians(${double(latitude)})) * pow(sin(radians(a.number - ${double(longitude)}) / 2), 2)
-        <= ${double(haversineWithin(metres))}
-      from user_attributes a where ${this.#own(place.name)})`
+    return sql`(select pow(sin(radians(a.second - ${double(latitude)}) / 2), 2) + cos(radians(a.second)) * cos(radians(${double(latitude)})) * pow(sin(radians(a.number - ${double(longitude)}) / 2), 2) <= ${double(haversineWithin(metres))}
+        from user_attributes a where ${this.#own(place.name)})`
   }
 
   #follows(topic: string): SQL {

@@ -1,9 +1,11 @@
 import { sql } from 'drizzle-orm'
 import {
+  computed,
   type Database,
   inScope,
   type Reader,
   type RowOf,
+  select,
   segments as table,
   versioned,
   type Where,
@@ -36,9 +38,11 @@ export async function segmentVersions(
   { appNo, environment }: Where,
   names: readonly string[],
 ): Promise<Map<string, number>> {
-  const rows = await database.rows<{ name: string; version: number }>(
-    sql`select name, max(version) as version from segments
-     where app_no = ${appNo} and environment = ${environment} and name in ${names} group by name`,
+  const rows = await select(
+    database,
+    { name: table.name, version: computed<number>(sql`max(${table.version})`) },
+    sql`from ${table} where ${table.appNo} = ${appNo} and ${table.environment} = ${environment}
+        and ${table.name} in ${names} group by ${table.name}`,
   )
   return new Map(rows.map(({ name, version }) => [name, version]))
 }
@@ -51,10 +55,11 @@ export async function saveSegment(
 ): Promise<void> {
   await database.transactAnew((tx) =>
     tx.change(
-      sql`insert into segments (app_no, environment, name, version, rule, note, made_by, made_at)
-          select ${appNo}, ${environment}, ${name}, coalesce(max(version), 0) + 1, ${rule}, ${note}, ${madeBy}, utc_timestamp(3)
-          from segments where app_no = ${appNo} and environment = ${environment} and name = ${name}
-          having coalesce(max(if(deleted_at is null and rule = ${rule} and note <=> ${note}, version, 0)), 0) < coalesce(max(version), 1)`,
+      sql`insert into segments (app_no, environment, name, version, rule, note, made_by, made_at) select ${appNo},
+          ${environment}, ${name}, coalesce(max(version), 0) + 1, ${rule}, ${note}, ${madeBy}, utc_timestamp(3)
+          from segments where app_no = ${appNo} and environment = ${environment}
+          and name = ${name} having coalesce(max(if(deleted_at is null and rule = ${rule}
+          and note <=> ${note}, version, 0)), 0) < coalesce(max(version), 1)`,
     ),
   )
 }

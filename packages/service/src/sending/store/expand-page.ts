@@ -1,6 +1,6 @@
 import { blockSize, packBlock, spreadPlan } from '@zbell/core'
 import { and, eq, sql } from 'drizzle-orm'
-import { build, type Database, notifications, now, schedules, type Tx } from '../../database/index.ts'
+import { build, type Database, notifications, now, schedules, select, type Tx } from '../../database/index.ts'
 import { finishIfDone, publishFinished } from '../../deliveries/index.ts'
 import { type Claim, type Expansion, type Notification, pauseCodes, ringsAt } from '../../engine/index.ts'
 import { enqueue, extend, finish, type NewWork, release } from '../../queue/index.ts'
@@ -99,8 +99,11 @@ async function storeMissed(database: Database, claim: Claim, { no }: Notificatio
 }
 
 async function expandedTo(database: Database, no: number): Promise<number> {
-  const [row] = await database.rows<{ expandedTo: number }>(
-    sql`select expanded_to as expandedTo from notifications where no = ${no}`,
+  const [row] = await select(
+    database,
+    { expandedTo: notifications.expandedTo },
+    sql`from ${notifications}
+    where ${notifications.no} = ${no}`,
   )
   return row?.expandedTo ?? 0
 }
@@ -114,9 +117,15 @@ async function storePage(
   look: ReaderCursor,
 ): Promise<Expansion | 'again'> {
   return database.transact(async (tx) => {
-    const [place] = await tx.rows<{ expanded: number; expandedTo: number; spreadOver: number; pause: number }>(
-      sql`select expanded, expanded_to as expandedTo, spread_over as spreadOver, pause from notifications
-        where no = ${notification.no} for update`,
+    const [place] = await select(
+      tx,
+      {
+        expanded: notifications.expanded,
+        expandedTo: notifications.expandedTo,
+        spreadOver: notifications.spreadOver,
+        pause: notifications.pause,
+      },
+      sql`from ${notifications} where ${notifications.no} = ${notification.no} for update`,
     )
     if (!place) return 'lost'
     if (place.pause === pauseCodes.paused) return (await release(tx, claim, 'suspended')) ? 'suspended' : 'lost'

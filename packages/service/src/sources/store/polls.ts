@@ -4,6 +4,7 @@ import { and, eq, sql } from 'drizzle-orm'
 import {
   build,
   commas,
+  computed,
   type Database,
   incoming,
   noneOf,
@@ -36,10 +37,12 @@ const lookedThrough = 500
 
 /** Sources that are due and that nobody has, the longest due first. @param but apps of which none is wanted */
 export async function dueSources(database: Database, but: readonly number[]): Promise<DueSource[]> {
-  const rows = await database.rows<{ no: number; appNo: number; isAtFault: number }>(
-    sql`select no, app_no as appNo, fault is not null as isAtFault from sources where next_poll_at <= utc_timestamp(3)
-          and (leased_until is null or leased_until < utc_timestamp(3)) and kind <> 'incoming' and ${noneOf(sql`app_no`, but)}
-        order by next_poll_at limit ${lookedThrough}`,
+  const rows = await select(
+    database,
+    { no: sources.no, appNo: sources.appNo, isAtFault: computed<number>(sql`${sources.fault} is not null`) },
+    sql`from ${sources} where ${sources.nextPollAt} <= utc_timestamp(3) and (${sources.leasedUntil} is null
+        or ${sources.leasedUntil} < utc_timestamp(3)) and ${sources.kind} <> 'incoming'
+        and ${noneOf(sql`app_no`, but)} order by ${sources.nextPollAt} limit ${lookedThrough}`,
   )
   return rows.map((row) => ({ ...row, isAtFault: row.isAtFault === 1 }))
 }

@@ -131,8 +131,8 @@ async function count(
   const rings = isReachable(mode, channelNo, unserved)
   const ofChannel = channelFacts(channelNo)
   const own = [
-    sql`v.no,
-      v.platform, v.permission, v.muted, ${ofChannel.blocked} as channelBlocked, ${ofChannel.muted} as channelMuted, ${isWithoutGateway(unserved)} as withoutGateway`,
+    sql`v.no, v.platform, v.permission, v.muted, ${ofChannel.blocked} as channelBlocked,
+        ${ofChannel.muted} as channelMuted, ${isWithoutGateway(unserved)} as withoutGateway`,
     sql`coalesce(cast(v.user_no as signed), -cast(v.no as signed)) as person`,
     sql`${rings} as rings`,
     ...lacks.map((condition, i) => sql`${rings} and ${condition} as ${lacksColumn(i)}`),

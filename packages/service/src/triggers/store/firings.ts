@@ -45,12 +45,11 @@ const keyHash = (key: string): Buffer => createHash('sha256').update(key).digest
 export async function storeFirings(tx: Tx, firings: readonly NewFiring[]): Promise<void> {
   if (firings.length === 0) return
   const rows = firings.map(
-    (
-      one,
-    ) => sql`(${one.triggerNo}, ${one.version}, ${keyHash(one.key)}, ${one.key.slice(0, 200)}, ${wellFormedJson(one.given)},
-      ${one.state}, ${one.says?.slice(0, 300) ?? null}, ${one.caseNo ?? null}, ${one.ring === undefined ? null : wellFormedJson(one.ring)},
-      ${one.notification === undefined ? null : uuidBuffer(one.notification)}, utc_timestamp(3),
-      ${one.afterSeconds === undefined ? null : sql`utc_timestamp(3) + interval ${one.afterSeconds} second`})`,
+    (one) => sql`(${one.triggerNo}, ${one.version}, ${keyHash(one.key)}, ${one.key.slice(0, 200)},
+        ${wellFormedJson(one.given)}, ${one.state}, ${one.says?.slice(0, 300) ?? null}, ${one.caseNo ?? null},
+        ${one.ring === undefined ? null : wellFormedJson(one.ring)},
+        ${one.notification === undefined ? null : uuidBuffer(one.notification)},
+        utc_timestamp(3), ${one.afterSeconds === undefined ? null : sql`utc_timestamp(3) + interval ${one.afterSeconds} second`})`,
   )
   await tx.change(
     sql`insert into firings (trigger_no,
@@ -63,7 +62,8 @@ export async function storeFirings(tx: Tx, firings: readonly NewFiring[]): Promi
 export async function firedLately(tx: Reader, triggerNo: number, key: string, seconds: number): Promise<boolean> {
   const rows = await tx.rows(
     sql`select 1 from firings where trigger_no = ${triggerNo} and key_hash = ${keyHash(key)}
-          and fired_at > utc_timestamp(3) - interval ${seconds} second and state in ('rung', 'waiting', 'nobody') limit 1`,
+        and fired_at > utc_timestamp(3) - interval ${seconds} second and state in ('rung', 'waiting', 'nobody')
+        limit 1`,
   )
   return rows.length > 0
 }
@@ -78,7 +78,8 @@ export async function firedCount(
 ): Promise<number> {
   const rows = await tx.rows(
     sql`select 1 from firings where trigger_no = ${triggerNo} and key_hash = ${keyHash(key)}
-          and fired_at > utc_timestamp(3) - interval ${seconds} second and state in ('rung', 'waiting', 'nobody') limit ${most}`,
+        and fired_at > utc_timestamp(3) - interval ${seconds} second and state in ('rung', 'waiting', 'nobody')
+        limit ${most}`,
   )
   return rows.length
 }

@@ -3,8 +3,10 @@ import {
   build,
   type Database,
   now,
+  present,
   type Reader,
   type RequestOutcome,
+  select,
   type Tx,
   tuples,
   webhookLog,
@@ -61,7 +63,8 @@ export type LogRow = Omit<NewEntry, 'body' | 'again'> & {
 
 type RawRow = Omit<LogRow, 'again'> & { again: number }
 
-const columns = sql`no, at, message, kind, events, attempt, outcome, status, duration_ms as durationMs, says, answer, again`
+const columns = sql`no, at, message, kind, events, attempt, outcome, status, duration_ms as durationMs, says,
+    answer, again`
 const rowOf = ({ again, ...rest }: RawRow): LogRow => ({ ...rest, again: again === 1 })
 
 /** What is looked for in a log. */
@@ -131,13 +134,14 @@ export async function replaySpan(
   // By time, with the number beside it: what lies before the span is never read.
   for (let place = { at: from, no: 0 }; ; ) {
     const rows = await database.transact(async (tx) => {
-      const found = await tx.rows<{ no: number; at: Date; events: number; body: Buffer }>(
-        sql`select no, at, events, body from webhook_log force index (by_time)
-            where webhook_no = ${webhookNo} and at >= ${place.at} and at < ${to}
-              and (at > ${place.at} or no > ${place.no}) and again = false
-              and body is not null and outcome in ${outcome === undefined ? ['told', 'given-up'] : [outcome]}
-              ${kind === undefined ? sql`` : sql`and kind = ${kind}`}
-            order by at, no limit ${rowsTogether}`,
+      const found = await select(
+        tx,
+        { no: webhookLog.no, at: webhookLog.at, events: webhookLog.events, body: present(webhookLog.body) },
+        sql`from ${webhookLog} force index (by_time) where ${webhookLog.webhookNo} = ${webhookNo}
+            and ${webhookLog.at} >= ${place.at} and ${webhookLog.at} < ${to} and (${webhookLog.at} > ${place.at}
+            or ${webhookLog.no} > ${place.no}) and ${webhookLog.again} = false and ${webhookLog.body} is not null
+            and ${webhookLog.outcome} in ${outcome === undefined ? ['told', 'given-up'] : [outcome]} ${kind === undefined ? sql`` : sql`and kind = ${kind}`}
+            order by ${webhookLog.at}, ${webhookLog.no} limit ${rowsTogether}`,
       )
       const works = found.map(({ events: size, body }) => ({ kind: 'replay' as const, size, body }))
       if (works.length > 0) await tx.change(outboxStatement(webhookNo, works))

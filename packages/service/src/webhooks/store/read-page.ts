@@ -1,7 +1,12 @@
-import { type Environment, uuidFromBytes } from '@zbell/core'
 import type { Happened } from '@zbell/core/webhooks'
 import { sql } from 'drizzle-orm'
-import { devices as devicesTable, type Reader, select, users as usersTable } from '../../database/index.ts'
+import {
+  devices as devicesTable,
+  notifications as notificationsTable,
+  type Reader,
+  select,
+  users as usersTable,
+} from '../../database/index.ts'
 import type { DeliveryGroup, Page } from '../../events/index.ts'
 
 /** What happened, of pages that were just written: names are put in place of numbers. */
@@ -88,9 +93,11 @@ async function usersOf(reader: Reader, groups: readonly DeliveryGroup[]): Promis
 
 async function notificationsOf(reader: Reader, numbers: readonly number[]): Promise<Map<number, About>> {
   const rows = await readAll(numbers, (some) =>
-    reader.rows<{ no: number; id: Buffer; sentBy: string; environment: Environment }>(
-      sql`select no, id, sent_by as sentBy from notifications where no in ${some}`,
+    select(
+      reader,
+      { no: notificationsTable.no, id: notificationsTable.id, sentBy: notificationsTable.sentBy },
+      sql`from ${notificationsTable} where ${notificationsTable.no} in ${some}`,
     ),
   )
-  return new Map(rows.map(({ no, id, sentBy }) => [no, { notification: uuidFromBytes(id), sentBy }]))
+  return new Map(rows.map(({ no, id, sentBy }) => [no, { notification: id, sentBy }]))
 }

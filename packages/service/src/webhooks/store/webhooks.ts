@@ -1,6 +1,7 @@
 import { and, eq, type SQL, sql } from 'drizzle-orm'
 import {
   afterNow,
+  apps as appsTable,
   build,
   computed,
   type Database,
@@ -10,6 +11,7 @@ import {
   now,
   type Reader,
   type RowOf,
+  select,
   webhooks as table,
   type Where,
   webhookLog,
@@ -135,8 +137,8 @@ async function pruneLogOf(database: Database, no: number): Promise<void> {
 /** Those of an app whose receivers do not hear, or want nothing more, for those who watch. */
 export const failingWebhooks = (reader: Reader, where: Where): Promise<{ name: string; because: string }[]> =>
   reader.rows(
-    sql`select name, coalesce(off_because, fault) as because from webhooks
-        where ${inWhere(where)} and (off_because is not null or (enabled = true and fault is not null)) order by name limit 20`,
+    sql`select name, coalesce(off_because, fault) as because from webhooks where ${inWhere(where)}
+        and (off_because is not null or (enabled = true and fault is not null)) order by name limit 20`,
   )
 
 /** What a turn found of a receiver. */
@@ -167,8 +169,10 @@ export function receiverStatement(no: number, found: RoundResult, changedAt: Dat
 export async function webhookNames(
   reader: Reader,
 ): Promise<Map<number, { readonly app: string; readonly environment: string; readonly webhook: string }>> {
-  const rows = await reader.rows<{ no: number; app: string; environment: string; webhook: string }>(
-    sql`select w.no, a.slug as app, w.environment, w.name as webhook from webhooks w join apps a on a.no = w.app_no`,
+  const rows = await select(
+    reader,
+    { no: table.no, app: appsTable.slug, environment: table.environment, webhook: table.name },
+    sql`from ${table} join ${appsTable} on ${appsTable.no} = ${table.appNo}`,
   )
   return new Map(rows.map(({ no, ...name }) => [no, name]))
 }
