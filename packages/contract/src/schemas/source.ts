@@ -1,5 +1,6 @@
 import { sourceLimits } from '@zbell/core/triggers'
 import { z } from 'zod'
+import { segmentName } from './segment.ts'
 import { anyJson, instant } from './text.ts'
 import { triggerName } from './trigger.ts'
 
@@ -67,7 +68,7 @@ const poll = z.strictObject({
 
 const segment = z.strictObject({
   kind: z.literal('segment'),
-  segment: z.string().min(1).max(64).describe('Whoever enters or leaves it is a row.'),
+  segment: segmentName.describe('Whoever enters or leaves it is a row.'),
   devices: z
     .boolean()
     .optional()
