@@ -37,23 +37,6 @@ function askedBy(terms: readonly Term[]): FactSubject {
   }
 }
 
-type DeviceRow = {
-  readonly no: number
-  readonly id: Buffer
-  readonly userNo: number | null
-  readonly platform: string
-  readonly locale: string | null
-  readonly timeZone: string | null
-  readonly appVersion: string | null
-  readonly systemVersion: string | null
-  readonly model: string | null
-  readonly permission: string
-  readonly muted: number
-  readonly registeredAt: Date
-  readonly seenAt: Date
-  readonly receiptAt: Date | null
-}
-
 /**
  * What is known of a user's devices, or of one device, so far as rules ask for it.
  * @param terms the rules, and those of the segments that they name
@@ -66,7 +49,8 @@ export async function ruleFacts(
   nowMs: number,
   terms: readonly Term[],
 ): Promise<DeviceFacts[]> {
-  const condition = 'userNo' in who ? sql`v.user_no = ${who.userNo}` : sql`v.id = ${uuidBuffer(who.device)}`
+  const condition =
+    'userNo' in who ? sql`${devicesTable.userNo} = ${who.userNo}` : sql`${devicesTable.id} = ${uuidBuffer(who.device)}`
   const devices = await select(
     database,
     {
@@ -119,7 +103,7 @@ export async function ruleFacts(
 async function personFacts(
   database: Reader,
   { appNo, environment }: Where,
-  { no, userNo }: Pick<DeviceRow, 'no' | 'userNo'>,
+  { no, userNo }: { readonly no: number; readonly userNo: number | null },
   nowMs: number,
   asked: FactSubject,
 ): Promise<Pick<StoredFacts, 'user' | 'topics' | 'happened' | 'told' | 'reached'>> {
