@@ -16,7 +16,7 @@ export async function openDatabase(config: Config, log: Logger, closeables: Clos
       alsoSql: initFile === '' ? [] : readFileSync(initFile, 'utf8').split('\n'),
       log,
     })
-    closeables.push({ part: 'the private database', close: () => server.stop() })
+    closeables.push({ part: 'the private database', isWaitedFor: true, close: () => server.stop() })
     url = server.url
   }
   const ca = config['database.ca']

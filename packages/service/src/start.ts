@@ -23,7 +23,7 @@ import { givenKeyring, keptKeyring, operatorKey, Vault } from './vault/index.ts'
 export type RunningService = {
   readonly url: string
   readonly operatorKey: string
-  /** Stops within `engine.stopMs`, whatever the database and the gateways do. */
+  /** Stops within `engine.stopMs`, whatever the database and the gateways do; a private database takes its own time after that. */
   close(): Promise<void>
 }
 

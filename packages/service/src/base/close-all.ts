@@ -1,7 +1,12 @@
 import type { Logger } from 'pino'
 
 /** A part of the service that runs, and how it is closed. */
-export type Closeable = { readonly part: string; close(): Promise<void> | void }
+export type Closeable = {
+  readonly part: string
+  /** It ends within bounds of its own, and is waited for: it must not be left behind. */
+  readonly isWaitedFor?: true
+  close(): Promise<void> | void
+}
 
 /**
  * Closes parts in reverse order of opening. Each is told to close, and waited for until the time is over: one that hangs
@@ -19,7 +24,7 @@ export async function closeAll(closeables: readonly Closeable[], withinMs: numbe
       done()
     }, withinMs)
   })
-  for (const { part, close } of [...closeables].reverse()) {
+  for (const { part, isWaitedFor, close } of [...closeables].reverse()) {
     const closing = Promise.resolve().then(close)
     let closed = false
     const heard = closing.then(
@@ -31,7 +36,7 @@ export async function closeAll(closeables: readonly Closeable[], withinMs: numbe
         failures.push(error)
       },
     )
-    await Promise.race([heard, over])
+    await (isWaitedFor ? heard : Promise.race([heard, over]))
     if (isOver && !closed) log.warn({ part, withinMs }, 'a part did not close in time and is left behind')
   }
   clearTimeout(timer)
