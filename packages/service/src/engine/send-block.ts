@@ -3,21 +3,18 @@ import {
   MalformedText,
   type Outcome,
   ProfileAtFault,
-  type Reason,
   type Rendered,
   Renderer,
   readerOf,
-  reasonToSkip,
   type Values,
 } from '@zbell/core'
-import { quietSpreadSeconds } from '@zbell/core/policy'
 import { Answers } from './answers.ts'
 import type { Notification } from './notification.ts'
 import { type OpenClient, OpenClients } from './open-clients.ts'
 import { OutcomeBuffer } from './outcome-buffer.ts'
-import { noPolicy, PolicyChecks, personOf } from './policy.ts'
 import type { GatewayClient, Gateways, Limiter, PreparedRequest, WorkStore } from './ports.ts'
 import type { Ahead } from './prepare-ahead.ts'
+import { RingChecks } from './ring-checks.ts'
 import { type SendBlockOptions, sendBlockDefaults } from './send-options.ts'
 import { unlessAborted } from './unless-aborted.ts'
 import type { BlockDevice, Claim } from './work.ts'
@@ -51,10 +48,6 @@ class BlockRun {
   readonly #clients: OpenClients
   readonly #renderer: Renderer
   #values = new Map<number, Values>()
-  #superseded: ReadonlySet<number> = new Set()
-  #policy: PolicyChecks
-  /** By person, the cap that leaves them out. */
-  #over: ReadonlyMap<number, string> = new Map()
   readonly #answers = new Answers()
   /** Clients whose credential the gateway refused. */
   readonly #rejecting = new Set<GatewayClient>()
@@ -79,7 +72,6 @@ class BlockRun {
     this.#outcomes = new OutcomeBuffer(claim, store, { ...options, now: () => this.#now() })
     this.#renderer = ahead?.renderer ?? new Renderer(notification.content, notification.filling)
     this.#clients = ahead?.clients ?? new OpenClients(notification, gateways)
-    this.#policy = new PolicyChecks(noPolicy, notification, 0)
   }
 
   async run(): Promise<boolean> {
@@ -102,7 +94,8 @@ class BlockRun {
   async #sendAll(): Promise<void> {
     const devices = await this.#store.devices(this.#claim.devices)
     this.#endMissing(devices)
-    await this.#learn(devices)
+    await this.#readValues(devices)
+    const checks = await RingChecks.read(this.#claim, this.#notification, this.#store, devices, this.#now())
     for (const device of devices) {
       if (!this.#outcomes.holding) break
       const pause = this.#options.pause()
@@ -111,7 +104,7 @@ class BlockRun {
         this.#outcomes.end(device, { state: 'withdrawn', reason: 'cancelled' }, this.#claim.failures)
       else {
         // What can go at once costs no turn of the event loop.
-        const wait = this.#send(device)
+        const wait = this.#send(device, checks)
         if (wait) await wait
       }
       this.#outcomes.storeSometimes()
@@ -119,34 +112,13 @@ class BlockRun {
     await this.#landed()
   }
 
-  /** What the texts and the decisions need to know beyond the devices themselves. */
-  async #learn(devices: readonly BlockDevice[]): Promise<void> {
+  /** What the texts need to know of their readers. */
+  async #readValues(devices: readonly BlockDevice[]): Promise<void> {
     const { content } = this.#notification
     const speaks = content.perLanguage || Object.values(content.perPlatform ?? {}).some((one) => one?.perLanguage)
-    if (speaks || this.#isPersonal()) {
-      const people = [...new Set(devices.flatMap(({ userNo }) => userNo ?? []))]
-      this.#values = await this.#store.values(people)
-    }
-    if (content.tag !== undefined)
-      this.#superseded = await this.#store.superseded(this.#notification, content.tag, this.#claim.devices)
-    const policy = await this.#store.policy(this.#notification, devices)
-    this.#policy = new PolicyChecks(policy, this.#notification, this.#now())
-    if (policy.caps.length > 0) {
-      const persons = new Set(devices.filter((device) => this.#mayRing(device)).map(personOf))
-      this.#over = await this.#store.countUnderCaps(this.#notification, policy.caps, [...persons])
-    }
-  }
-
-  /** Whether it would ring now, caps aside. */
-  #mayRing(device: BlockDevice): boolean {
-    return (
-      this.#skipOf(device) === undefined && !this.#superseded.has(device.no) && this.#policy.quiet(device).is === 'open'
-    )
-  }
-
-  #skipOf(device: BlockDevice): Reason | undefined {
-    const ofChannel = this.#policy.ofChannel(device)
-    return reasonToSkip(ofChannel ? { ...device, ...ofChannel } : device, this.#notification.mode)
+    if (!speaks && !this.#isPersonal()) return
+    const people = [...new Set(devices.flatMap(({ userNo }) => userNo ?? []))]
+    this.#values = await this.#store.values(people)
   }
 
   #isPersonal(): boolean {
@@ -180,23 +152,12 @@ class BlockRun {
   }
 
   /** @returns what to wait for; `undefined` when it is done with, or on its way */
-  #send(device: BlockDevice): Promise<void> | undefined {
-    const { failures, cause } = this.#claim
-    if (this.#now() >= this.#expiresMs) {
-      // A delivery that waited for a gateway ends by that gateway's fault, not by the queue's.
-      this.#outcomes.end(device, { state: 'expired', reason: cause ?? 'expired-in-queue' }, failures)
-      return undefined
-    }
-    const skip = this.#skipOf(device)
-    if (skip) {
-      this.#outcomes.end(device, { state: 'skipped', reason: skip }, failures)
-      return undefined
-    }
-    if (this.#superseded.has(device.no)) {
-      this.#outcomes.end(device, { state: 'withdrawn', reason: 'superseded' }, failures)
-      return undefined
-    }
-    if (this.#isRestrained(device)) return undefined
+  #send(device: BlockDevice, checks: RingChecks): Promise<void> | undefined {
+    const { failures } = this.#claim
+    const notNow = checks.notNow(device, this.#now())
+    if (notNow?.is === 'ends') this.#outcomes.end(device, notNow, failures)
+    else if (notNow) this.#outcomes.waitForQuiet(device, notNow.afterMs, notNow.spreadMs)
+    if (notNow) return undefined
     const rendered = this.#rendered(device)
     if (rendered === undefined) {
       this.#outcomes.wait(device, 'internal-fault')
@@ -223,25 +184,6 @@ class BlockRun {
     void turn.then(then).finally(() => {
       if (--this.#inTheAir === 0) this.#onLanded?.()
     })
-  }
-
-  /** Whether quiet hours or a cap keep it from ringing now; then that is noted. */
-  #isRestrained(device: BlockDevice): boolean {
-    const quiet = this.#policy.quiet(device)
-    if (quiet.is === 'wait') {
-      const spreadMs = quietSpreadSeconds(this.#notification.expanded) * 1_000
-      this.#outcomes.waitForQuiet(device, Math.max(0, quiet.untilMs - this.#now()), spreadMs)
-      return true
-    }
-    if (quiet.is === 'skip') {
-      const detail = this.#policy.zoneOf(device)
-      this.#outcomes.end(device, { state: 'skipped', reason: 'quiet-hours', detail }, this.#claim.failures)
-      return true
-    }
-    const cap = this.#over.size === 0 ? undefined : this.#over.get(personOf(device))
-    if (cap === undefined) return false
-    this.#outcomes.end(device, { state: 'skipped', reason: 'over-cap', detail: cap }, this.#claim.failures)
-    return true
   }
 
   /** The first of its kind: its client is opened, its request prepared. */
