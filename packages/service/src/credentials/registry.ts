@@ -1,15 +1,16 @@
 import { createPrivateKey, generateKeyPairSync, randomBytes } from 'node:crypto'
-import type { certificateRequest, credentialMaking, credentialRequest } from '@zbell/contract'
+import type { certificateRequest, credentialMaking } from '@zbell/contract'
 import { credentialOf, type Platform, uuidV7 } from '@zbell/core'
 import { calculateJwkThumbprint, type JWK } from 'jose'
 import type { z } from 'zod'
 import type { Database, Scope } from '../database/index.ts'
 import type { Vault } from '../vault/index.ts'
 import { type Credential, credentialPlace } from './credential.ts'
-import { type Beside, besideKey, checkAccount, type ProfileWords } from './key-file.ts'
+import { checkAccount, type ProfileWords } from './key-file.ts'
 import { type CredentialKind, marry, type Recognised, recognise } from './recognise.ts'
 import { CredentialRefused } from './refusals.ts'
 import { makeCertificateRequest, publicKeyHash } from './request-form.ts'
+import { type Added, nothingShown, orNull, type Shown, secretOf, shownOf } from './secret-of.ts'
 import {
   bindCredential,
   type CredentialRow,
@@ -23,24 +24,6 @@ import {
   type NewCredential,
   placeCredential,
 } from './store/credentials.ts'
-
-type Handed = z.output<typeof credentialRequest>
-
-/** Something that a recognised key wants beside it, by the name of its field or `facts/NAME`; perhaps what looks like it. */
-export type Missing = { readonly name: string; readonly looksLike?: string | undefined; readonly optional?: true }
-
-/** A recognised key wants more words before it can sign. */
-export class ExtrasMissing extends Error {
-  override readonly name = 'ExtrasMissing'
-  readonly missing: readonly Missing[]
-  readonly kind: CredentialKind
-
-  constructor(kind: CredentialKind, missing: readonly Missing[]) {
-    super(`a ${kind} wants ${missing.map(({ name }) => name).join(' and ')}`)
-    this.kind = kind
-    this.missing = missing
-  }
-}
 
 /** Two of a platform have places, one in use and one that waits: a third would retire the one that waits. */
 export class CredentialWaits extends Error {
@@ -74,20 +57,20 @@ export class CredentialRegistry {
   }
 
   /** @throws {CredentialRefused} @throws {ExtrasMissing} @throws {CredentialWaits} */
-  async add(scope: Scope, handed: Handed, by: string): Promise<CredentialRow> {
-    const { platform, passphrase } = handed
+  async add(scope: Scope, added: Added, by: string): Promise<CredentialRow> {
+    const { platform, passphrase } = added
     const now = new Date()
-    const files = handed.files.map(({ content }) => Buffer.from(content, 'base64'))
+    const files = added.files.map(({ content }) => Buffer.from(content, 'base64'))
     const profile = platform === 'web' ? undefined : await this.#profiles.words(scope, platform)
     const found = await recognise(files, passphrase, platform, now, profile?.keyFile?.key)
-    if (found.is === 'certificate') return this.#marryToRequest(scope, found, handed, by, now)
+    if (found.is === 'certificate') return this.#marryToRequest(scope, found, added, by, now)
     const wanted = platform === 'web' ? 'vapid-key' : profile && credentialOf[profile.authentication.kind]
     if (wanted !== undefined && wanted !== found.is) throw new CredentialRefused('wrong-kind')
     const known = await findByFingerprint(this.#database, scope, platform, found.fingerprint)
     if (known) return this.#bindAnew(scope, known)
-    const { secret, facts } = secretOf(found, handed, profile)
-    await this.requireSlot(scope, platform, handed.retires)
-    return this.#store(scope, platform, secret, { ...shownOf(found, secret), facts }, handed.use, by, now)
+    const { secret, facts } = secretOf(found, added, profile)
+    await this.requireSlot(scope, platform, added.retires)
+    return this.#store(scope, platform, secret, { ...shownOf(found, secret), facts }, added.use, by, now)
   }
 
   /** Whether another may have a place. @param retires the one that makes room for it @throws {CredentialWaits} */
@@ -149,7 +132,7 @@ export class CredentialRegistry {
   async #marryToRequest(
     scope: Scope,
     found: Recognised & { is: 'certificate' },
-    { use, retires, facts = {} }: Pick<Handed, 'use' | 'retires' | 'facts'>,
+    { use, retires, facts = {} }: Pick<Added, 'use' | 'retires' | 'facts'>,
     by: string,
     now: Date,
   ): Promise<CredentialRow> {
@@ -217,124 +200,4 @@ export class CredentialRegistry {
     if (!row) throw new Error('a credential that was just stored is gone')
     return row
   }
-}
-
-type Shown = Pick<
-  NewCredential,
-  'facts' | 'fingerprint' | 'subject' | 'serial' | 'keyId' | 'issuer' | 'notBefore' | 'notAfter'
->
-const nothingShown: Shown = {
-  facts: null,
-  fingerprint: null,
-  subject: null,
-  serial: null,
-  keyId: null,
-  issuer: null,
-  notBefore: null,
-  notAfter: null,
-}
-
-function shownOf(found: Exclude<Recognised, { is: 'certificate' }>, secret: Credential): Shown {
-  if (found.is === 'client-certificate') {
-    const { fingerprint, subject, serial, notBefore, notAfter } = found
-    return {
-      ...nothingShown,
-      fingerprint,
-      subject: subject.slice(0, 1_000),
-      serial: serial.slice(0, 100),
-      notBefore,
-      notAfter,
-    }
-  }
-  const { fingerprint } = found
-  if (secret.kind === 'vapid-key') return { ...nothingShown, fingerprint, subject: secret.subject }
-  return secret.kind === 'client-certificate'
-    ? { ...nothingShown, fingerprint }
-    : { ...nothingShown, fingerprint, keyId: secret.keyId, issuer: secret.issuer }
-}
-
-/**
- * What is sealed, and what is known of its account.
- * @throws {ExtrasMissing} @throws {CredentialRefused}
- */
-function secretOf(
-  found: Exclude<Recognised, { is: 'certificate' }>,
-  handed: Handed,
-  profile: ProfileWords | undefined,
-): { secret: Credential; facts: Record<string, string> | null } {
-  if (found.is === 'client-certificate') {
-    const facts = handed.facts ?? {}
-    checkAccount(facts, profile?.facts)
-    requireAll(found.is, {}, [], factsMissing(facts, profile))
-    return { secret: { kind: found.is, key: found.key, certificates: found.certificates }, facts: orNull(facts) }
-  }
-  const { facts, guesses: written, ...beside } = besideKey(found.privateKey, found.file, handed, profile)
-  const named = keyIdInName(handed.files.map(({ name }) => name ?? ''))
-  const guesses = named === undefined ? written : { keyId: named, ...written }
-  const given = { ...beside, keyId: beside.keyId ?? found.keyId, subject: handed.subject }
-  const need = <Name extends keyof typeof given>(...names: Name[]) =>
-    requireAll(found.is, given, names, factsMissing(facts, profile), guesses)
-  const { jwk } = found
-  switch (found.is) {
-    case 'signing-key': {
-      const { keyId, issuer } = need('keyId', 'issuer')
-      return { secret: { kind: 'signing-key', jwk, keyId, issuer }, facts: orNull(facts) }
-    }
-    case 'service-key': {
-      const { authentication } = profile ?? {}
-      const grant = authentication?.kind === 'grant' ? authentication : undefined
-      const { keyId, issuer } = need(
-        'keyId',
-        'issuer',
-        ...(grant?.scope === undefined ? (['scope'] as const) : []),
-        ...(grant && grant.tokenPath === undefined ? (['tokenAddress'] as const) : []),
-      )
-      const { scope, tokenAddress } = given
-      const more = {
-        ...(scope === undefined ? {} : { scope }),
-        ...(tokenAddress === undefined ? {} : { tokenAddress }),
-      }
-      return { secret: { kind: 'service-key', jwk, keyId, issuer, ...more }, facts: orNull(facts) }
-    }
-    case 'vapid-key': {
-      const { subject } = need('subject')
-      return { secret: { kind: 'vapid-key', jwk, subject }, facts: null }
-    }
-    default:
-      return found satisfies never
-  }
-}
-
-/** What in a file's name looks like the id of a key, as platforms put it there: capital letters and digits. */
-function keyIdInName(names: readonly string[]): string | undefined {
-  const parts = names.flatMap((name) => name.split(/[^A-Za-z0-9]+/))
-  return parts.find((part) => /^(?=.*\d)[A-Z0-9]{8,40}$/.test(part))
-}
-
-const orNull = (facts: Record<string, string>) => (Object.keys(facts).length === 0 ? null : facts)
-
-/** Facts that the profile's request cannot do without, and that nobody has said. */
-const factsMissing = (facts: Readonly<Record<string, string>>, profile: ProfileWords | undefined): Missing[] =>
-  (profile?.spokenOf ?? [])
-    .filter((name) => facts[name] === undefined && profile?.facts?.[name] === undefined)
-    .map((name) => ({ name: `facts/${name}` }))
-
-/** @throws {ExtrasMissing} */
-function requireAll<Name extends string>(
-  kind: CredentialKind,
-  given: { readonly [N in Name]?: string | undefined },
-  names: readonly Name[],
-  facts: readonly Missing[],
-  guesses: Beside['guesses'] = {},
-): Record<Name, string> {
-  const guess = (name: string) => (guesses as Record<string, string | undefined>)[name]
-  const missing = names.filter((name) => !given[name]).map((name) => ({ name, looksLike: guess(name) }))
-  if (missing.length + facts.length === 0) return given as Record<Name, string>
-  // Nobody has to say it; but whoever is asked anyway may want to.
-  const tokenAddress = guess('tokenAddress')
-  const also =
-    tokenAddress === undefined || names.includes('tokenAddress' as Name)
-      ? []
-      : [{ name: 'tokenAddress', looksLike: tokenAddress, optional: true as const }]
-  throw new ExtrasMissing(kind, [...missing, ...facts, ...also])
 }

@@ -6,7 +6,8 @@ import { Problem } from '../base/index.ts'
 import type { Database, GatewayPlace, OnGateway, Scope } from '../database/index.ts'
 import { CredentialRefused, type Refusal, refusals } from './refusals.ts'
 import type { CredentialRegistry } from './registry.ts'
-import { CredentialWaits, ExtrasMissing } from './registry.ts'
+import { CredentialWaits } from './registry.ts'
+import { ExtrasMissing } from './secret-of.ts'
 import {
   type CredentialRow,
   findCredential,
