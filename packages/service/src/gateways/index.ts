@@ -1,5 +1,6 @@
+export { trustedCertificates } from './client-opener.ts'
 export { CredentialChecks } from './credential-checks.ts'
-export { GatewayRegistry, trustedCertificates } from './gateways.ts'
+export { GatewayRegistry } from './gateways.ts'
 export { HandsetControl } from './handset-control.ts'
 export { serveHandsets } from './handset-routes.ts'
 export { serveGateways } from './routes.ts'

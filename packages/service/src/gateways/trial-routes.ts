@@ -41,8 +41,8 @@ export function serveGatewayTrials(api: Api, database: Database, gateways: Gatew
       if (used && !body.send) return trialView(await gateways.inspector.sketch(scope.app, place, used, given, address))
       if (!row && !rehearsal) throw new Problem('gateway-not-ready', sayReason('no-credential'))
       const protocol = await (row && !rehearsal
-        ? gateways.openProtocol(row, written)
-        : gateways.openRehearsal(scope.app, scope.environment, platform))
+        ? gateways.opener.openProtocol(row, written)
+        : gateways.opener.openRehearsal(scope.app, scope.environment, platform))
       if (typeof protocol === 'string') throw new Problem('gateway-not-ready', sayReason(protocol))
       return tried(protocol, given, address, body.send)
     })

@@ -37,7 +37,7 @@ export function serveOperations(
   // as any person.
   const rules = {
     guard: onlyHosts(config['gateways.web.hosts'], config['gateways.allowPrivateAddresses'] ? anywhere : publicOnly),
-    isRehearsal: (endpoint: URL) => gateways.isRehearsal(endpoint),
+    isRehearsal: (endpoint: URL) => gateways.opener.isRehearsal(endpoint),
   }
   serveOwnDevice(api, { database, vault, limits, proofs, rules, onChange, storeBlocked })
   serveReceipts(api, database, limits, parts.metrics, parts.milestones, onChange)
