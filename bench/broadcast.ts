@@ -3,11 +3,11 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { leanBinding } from '@zbell/service'
-import { importJWK, SignJWT } from 'jose'
 import { bareLoop } from './bare-loop.ts'
 import { type Figure, figure } from './figure.ts'
 import { app, type GatewayReady, House, inFlight } from './house.ts'
 import { h2load, openNghttpd } from './nghttpd.ts'
+import { badgeOf } from './signer.ts'
 
 const count = 50_000
 const warmUp = 4_000
@@ -51,7 +51,7 @@ async function compare(house: House, path: string) {
     const tokens = house.mintTokens(count)
     await house.fillDevices(tokens)
     const { gateway } = house
-    const loop = { ...gateway, authorization: `Badge ${await badge(gateway.account.ios)}`, inFlight, path }
+    const loop = { ...gateway, authorization: await badgeOf(gateway.bare), inFlight, path }
     await bareLoop({ ...loop, tokens: tokens.slice(0, warmUp) })
     const before = await bareLoop({ ...loop, tokens })
     const cpuBefore = house.cpuSeconds
@@ -90,9 +90,4 @@ async function send({ backend }: House): Promise<number> {
     if (totals.accepted !== count) throw new Error(`not all were accepted: ${JSON.stringify(totals)}`)
     return count / ((Date.parse(finishedAt!) - Date.parse(createdAt)) / 1_000)
   }
-}
-
-async function badge({ jwk, keyId, issuer }: House['gateway']['account']['ios']): Promise<string> {
-  const key = await importJWK(jwk, 'ES256')
-  return new SignJWT().setProtectedHeader({ alg: 'ES256', kid: keyId }).setIssuer(issuer).setIssuedAt().sign(key)
 }

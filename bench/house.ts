@@ -8,6 +8,7 @@ import { Client } from '@zbell/contract/client'
 import { freePort, makeLog, PrivateServer } from '@zbell/service'
 import { type StandinAccount, TokenMint } from '@zbell/standins'
 import { fillDevices } from '../e2e/harness/fleet.ts'
+import type { Signer } from './signer.ts'
 
 const dist = fileURLToPath(new URL('.', import.meta.url))
 export const inFlight = 300
@@ -20,6 +21,8 @@ export type GatewayReady = {
   readonly origin: string
   readonly caFile: string
   readonly account: StandinAccount
+  /** Another key that it knows, for whoever asks it beside the service. */
+  readonly bare: Signer
   readonly profile?: string
 }
 

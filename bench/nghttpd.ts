@@ -7,8 +7,8 @@ import { fileURLToPath } from 'node:url'
 import { promisify } from 'node:util'
 import { freePort } from '@zbell/service'
 import { serverCertificate } from '@zbell/standins'
-import { exportJWK, generateKeyPair } from 'jose'
 import type { GatewayReady } from './house.ts'
+import { makeSigner } from './signer.ts'
 
 const dist = fileURLToPath(new URL('.', import.meta.url))
 const run = promisify(execFile)
@@ -34,11 +34,11 @@ export async function openNghttpd(dir: string): Promise<{ ready: GatewayReady; s
     { stdio: 'ignore', env: { ...process.env, PATH: `${process.env.PATH}:/usr/sbin` } },
   )
   await listening(port)
-  const { privateKey } = await generateKeyPair('ES256', { extractable: true })
-  const account = { ios: { jwk: await exportJWK(privateKey), keyId: 'BENCH1', issuer: 'BENCH' }, tokenSecret: 'bench' }
+  const signer = await makeSigner()
+  const account = { ios: signer, tokenSecret: 'bench' }
   const origin = `https://127.0.0.1:${port}`
   return {
-    ready: { origin, caFile, profile, account: account as GatewayReady['account'] },
+    ready: { origin, caFile, profile, account: account as GatewayReady['account'], bare: signer },
     stop: () => void child.kill('SIGTERM'),
   }
 }
@@ -75,8 +75,8 @@ export async function h2load(origin: string, requests: number, inFlight: number,
 
 /** What a request of the broadcast says, as the bare ones say it too. */
 export const sampleBody = JSON.stringify({
-  ring: '018bcfe5-6800-7fff-bfff-ffffffffffff',
-  face: { headline: 'Storm tonight', text: 'Check before you leave.' },
+  bell: { id: '018bcfe5-6800-7fff-bfff-ffffffffffff' },
+  harbour: { face: { headline: 'Storm tonight', text: 'Check before you leave.' }, dress: {} },
 })
 export const sampleHeaders = {
   'content-type': 'application/json',

@@ -1,7 +1,7 @@
 import { join } from 'node:path'
 import { IosGateway, serverCertificate, TokenMint } from '@zbell/standins'
-import { exportJWK, generateKeyPair } from 'jose'
 import type { GatewayReady } from './house.ts'
+import { makeSigner } from './signer.ts'
 
 type GatewayRequest = Parameters<IosGateway['answer']>[0]
 
@@ -35,16 +35,17 @@ export async function openOwnGateway(
   dir: string,
   onArrive: (token: string, notification: string | undefined) => void = () => {},
 ): Promise<OpenGateway> {
-  const keys = await generateKeyPair('ES256', { extractable: true })
-  const jwk = await exportJWK(keys.privateKey)
-  const { d: _, ...known } = jwk
-  const [keyId, issuer] = ['BENCH1', 'BENCH']
+  const signer = await makeSigner()
+  const { d: _, ...known } = signer.jwk
   const mint = new TokenMint('ios bench')
-  const gateway = new OwnGateway([{ kid: keyId, issuer, jwk: known }], mint, (token, { notification }) =>
-    onArrive(token, notification),
+  const gateway = new OwnGateway(
+    [{ kid: signer.keyId, issuer: signer.issuer, jwk: known }],
+    mint,
+    (token, { notification }) => onArrive(token, notification),
   )
   const certificate = serverCertificate(join(dir, 'gateway'))
   await gateway.listen(certificate, 0)
-  const account = { ios: { jwk, keyId, issuer }, tokenSecret: 'bench' } as GatewayReady['account']
-  return { gateway, mint, ready: { origin: gateway.listener.origin, caFile: certificate.caFile, account } }
+  const account = { ios: signer, tokenSecret: 'bench' } as GatewayReady['account']
+  const { origin } = gateway.listener
+  return { gateway, mint, ready: { origin, caFile: certificate.caFile, account, bare: signer } }
 }
