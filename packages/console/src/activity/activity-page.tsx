@@ -3,7 +3,6 @@ import type { Notification } from '@zbell/contract'
 import { sayTarget } from '@zbell/contract/words'
 import { PenLine } from 'lucide-react'
 import { Link } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { ChannelFilter } from '../channels/channel-filter.tsx'
@@ -12,7 +11,7 @@ import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Exports } from '../parts/exports.tsx'
 import { ChoiceFilter, FilterBar, TextFilter, useFilters } from '../parts/filters.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Empty, Failure, Page, Pager, Waiting } from '../parts/page.tsx'
+import { Empty, Loaded, Page, Pager } from '../parts/page.tsx'
 import { TotalsBar } from '../parts/states.tsx'
 import { inWords } from './in-words.ts'
 
@@ -77,11 +76,7 @@ export function ActivityPage() {
   const { data, error, refetch } = useQuery({
     queryKey: [...keys.notifications(place), after ?? '', search, user, reason, channel],
     placeholderData: keepPreviousData,
-    queryFn: () =>
-      api.call('listNotifications', {
-        params: { app: place.app.slug },
-        query: { environment: place.environment, limit: 25, ...filters, ...(after ? { after } : {}) },
-      }),
+    queryFn: () => place.call('listNotifications', { query: { limit: 25, ...filters, ...(after ? { after } : {}) } }),
   })
   const bar = (
     <FilterBar set={Object.keys(filters).length}>
@@ -104,28 +99,28 @@ export function ActivityPage() {
         </div>
       }
     >
-      {error ? (
-        <Failure error={error} onAgain={() => void refetch()} />
-      ) : !data ? (
-        <Waiting />
-      ) : data.items.length === 0 && Object.keys(filters).length === 0 ? (
-        <Empty
-          what="Every notification that is sent to this app in this environment appears here while it goes, with what became of each device."
-          example={'zbell send --to user:ada --title "Boarding is open"'}
-        >
-          <ActionLink to="/write">Write the first one</ActionLink>
-        </Empty>
-      ) : (
-        <DataTable
-          label="Notifications"
-          name="activity"
-          rows={data.items}
-          idOf={(one) => one.id}
-          columns={columns}
-          tools={bar}
-          none="Nothing that was sent fits."
-        />
-      )}
+      <Loaded of={{ data, error }} onAgain={() => void refetch()}>
+        {(data) =>
+          data.items.length === 0 && Object.keys(filters).length === 0 ? (
+            <Empty
+              what="Every notification that is sent to this app in this environment appears here while it goes, with what became of each device."
+              example={'zbell send --to user:ada --title "Boarding is open"'}
+            >
+              <ActionLink to="/write">Write the first one</ActionLink>
+            </Empty>
+          ) : (
+            <DataTable
+              label="Notifications"
+              name="activity"
+              rows={data.items}
+              idOf={(one) => one.id}
+              columns={columns}
+              tools={bar}
+              none="Nothing that was sent fits."
+            />
+          )
+        }
+      </Loaded>
       <Pager next={data?.next} after={after} onGo={goOn} />
     </Page>
   )
@@ -134,10 +129,9 @@ export function ActivityPage() {
 /** Why nobody saw something of late: those reasons, and not the whole catalogue. */
 function Reasons({ chosen, onChoose }: { readonly chosen: string; readonly onChoose: (code: string) => void }) {
   const place = usePlace()
-  const { app, environment } = place
   const { data } = useQuery({
     queryKey: keys.days(place, reasonDays),
-    queryFn: () => api.call('listDays', { params: { app: app.slug }, query: { environment, days: reasonDays } }),
+    queryFn: () => place.call('listDays', { query: { days: reasonDays } }),
   })
   const says = new Map(data?.items.flatMap(({ reasons }) => reasons.map((one) => [one.code, one.detail])))
   if (says.size === 0 && chosen === '') return null

@@ -2,7 +2,6 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import type { Notification } from '@zbell/contract'
 import { CircleStop, Copy, type LucideIcon, Pause, Play, Undo2 } from 'lucide-react'
 import { useNavigate } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { ActionLink, Button } from '../parts/button.tsx'
@@ -27,11 +26,11 @@ export function Holds({ notification }: { readonly notification: Notification })
   const place = usePlace()
   const client = useQueryClient()
   const go = useNavigate()
-  const given = { params: { app: place.app.slug, id: notification.id }, query: { environment: place.environment } }
+  const given = { params: { id: notification.id } }
   const act = useMutation({
     mutationFn: async (wish: Wish) => {
-      if (wish === 'withdraw') return go(`/activity/${(await api.call('withdrawNotification', given)).id}`)
-      const fresh = await api.call('holdNotification', { ...given, body: { hold: wish } })
+      if (wish === 'withdraw') return go(`/activity/${(await place.call('withdrawNotification', given)).id}`)
+      const fresh = await place.call('holdNotification', { ...given, body: { hold: wish } })
       client.setQueryData(keys.notification(place, notification.id), fresh)
     },
   })

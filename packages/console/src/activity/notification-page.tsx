@@ -2,7 +2,6 @@ import { useQuery } from '@tanstack/react-query'
 import type { Delivery, Notification, Progress } from '@zbell/contract'
 import { sayTarget } from '@zbell/contract/words'
 import { Link, useParams, useSearchParams } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys, notificationQuery, useLiveNotification } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useSeen } from '../app/seen.ts'
@@ -18,20 +17,18 @@ export function NotificationPage() {
   const place = usePlace()
   const { id = '' } = useParams()
   useLiveNotification(place, id)
-  const params = { app: place.app.slug, id }
-  const { environment } = place
+  const params = { id }
   const notification = useQuery(notificationQuery(place, id))
   const [search] = useSearchParams()
   const reason = search.get('reason')
   const deliveries = useQuery({
     // The live updates write to the list of all; a list of one reason is read anew.
     queryKey: reason ? [...keys.deliveries(place, id), reason] : keys.deliveries(place, id),
-    queryFn: () =>
-      api.call('listDeliveries', { params, query: { environment, limit: 200, ...(reason ? { reason } : {}) } }),
+    queryFn: () => place.call('listDeliveries', { params, query: { limit: 200, ...(reason ? { reason } : {}) } }),
   })
   const progress = useQuery({
     queryKey: [...keys.notification(place, id), 'progress'],
-    queryFn: () => api.call('readProgress', { params, query: { environment } }),
+    queryFn: () => place.call('readProgress', { params }),
     refetchInterval: (query) => (stillMoves(notification.data) || !query.state.data ? 2_000 : false),
   })
   useSeen('notification', notification.data && (notification.data.shows.title || 'Wakes the app'))

@@ -3,7 +3,6 @@ import type { Explanation, ExplanationStep } from '@zbell/contract'
 import { stepLooks } from '@zbell/contract/words'
 import { type FormEvent, useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys, notificationQuery } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { ContentPicture } from '../content/content-picture.tsx'
@@ -20,12 +19,11 @@ export function WhyPage() {
   const go = useNavigate()
   const { id = '', who = '' } = useParams()
   const [asked, setAsked] = useState(who)
-  const params = { app: place.app.slug, id }
-  const query = { environment: place.environment }
+  const params = { id }
   const notification = useQuery(notificationQuery(place, id))
   const explanation = useQuery({
     queryKey: [...keys.notification(place, id), 'why', who],
-    queryFn: () => api.call('explainDelivery', { params: { ...params, who }, query }),
+    queryFn: () => place.call('explainDelivery', { params: { ...params, who } }),
     enabled: who !== '',
     refetchInterval: 3_000,
   })

@@ -1,14 +1,13 @@
 import type { Topic } from '@zbell/contract'
-import { api } from './api.ts'
 import { keys } from './live.ts'
 import type { Place } from './place.ts'
 import { queries } from './queries.ts'
 
 /** All topics of an app, read once for whoever searches among them; a change of devices or people has them read anew. */
-const allTopics = ({ app, environment }: Place): Promise<Topic[]> =>
+const allTopics = (place: Place): Promise<Topic[]> =>
   queries.fetchQuery({
-    queryKey: keys.topics({ app, environment }),
-    queryFn: () => api.all('listTopics', { params: { app: app.slug }, query: { environment } }),
+    queryKey: keys.topics(place),
+    queryFn: () => place.all('listTopics'),
     staleTime: 60_000,
   })
 

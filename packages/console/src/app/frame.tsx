@@ -34,6 +34,7 @@ import {
   keepEnvironment,
   type Place,
   PlaceContext,
+  placeIn,
   readApp,
   readEnvironment,
 } from './place.ts'
@@ -48,7 +49,7 @@ export function Frame() {
   const [environment, setEnvironment] = useState<Environment>(readEnvironment)
   const [slug, setSlug] = useState(readApp)
   const app = session.apps.find((one) => one.slug === slug) ?? session.apps[0]
-  const place = useMemo<Place | undefined>(() => app && { app, environment }, [app, environment])
+  const place = useMemo<Place | undefined>(() => app && placeIn(app, environment), [app, environment])
   const chooseApp = (chosen: string) => {
     keepApp(chosen)
     setSlug(chosen)

@@ -1,7 +1,6 @@
 import { type QueryClient, queryOptions, useQueryClient } from '@tanstack/react-query'
 import type { Delivery, Notification, Page } from '@zbell/contract'
 import { useEffect } from 'react'
-import { api } from './api.ts'
 import type { Place } from './place.ts'
 
 const placeKey = ({ app, environment }: Place) => [app.slug, environment] as const
@@ -92,11 +91,7 @@ export const newer = (known: Notification, fresh: Notification): Notification =>
 export const notificationQuery = (place: Place, id: string) =>
   queryOptions({
     queryKey: keys.notification(place, id),
-    queryFn: () =>
-      api.call('readNotification', {
-        params: { app: place.app.slug, id },
-        query: { environment: place.environment },
-      }),
+    queryFn: () => place.call('readNotification', { params: { id } }),
     structuralSharing: (known, fresh) =>
       known === undefined ? fresh : newer(known as Notification, fresh as Notification),
   })

@@ -5,7 +5,6 @@ import { Dialog } from 'radix-ui'
 import { useDeferredValue, useEffect, useState } from 'react'
 import { useNavigate } from 'react-router'
 import { findTopics } from './all-topics.ts'
-import { api } from './api.ts'
 import { places } from './pages.ts'
 import { type Place, usePlace } from './place.ts'
 import { useAllSeen } from './seen.ts'
@@ -26,14 +25,12 @@ const few = 5
 
 /** Finds whatever fits what is typed: people, devices of a person, notifications, topics, segments. */
 async function find(place: Place, typed: string): Promise<Hit[]> {
-  const { app, environment } = place
-  const params = { app: app.slug }
   const [people, devices, notifications, topics, segments] = await Promise.all([
-    api.call('listUsers', { params, query: { environment, search: typed, limit: String(few) } }),
-    api.call('listDevices', { params, query: { environment, user: typed, limit: String(few) } }),
-    api.call('listNotifications', { params, query: { environment, search: typed, limit: String(few) } }),
+    place.call('listUsers', { query: { search: typed, limit: String(few) } }),
+    place.call('listDevices', { query: { user: typed, limit: String(few) } }),
+    place.call('listNotifications', { query: { search: typed, limit: String(few) } }),
     findTopics(place, typed, few),
-    api.call('listSegments', { params, query: { environment, limit: '200' } }),
+    place.call('listSegments', { query: { limit: '200' } }),
   ])
   return [
     ...people.items.map(({ user }) => ({

@@ -10,7 +10,7 @@ import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Confirm } from '../parts/dialog.tsx'
 import { ChoiceInput, Form, TextInput, useRequestForm } from '../parts/form.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Failure, Waiting } from '../parts/page.tsx'
+import { Loaded } from '../parts/page.tsx'
 import type { Option } from '../parts/select.tsx'
 import { ShownOnce } from '../parts/shown-once.tsx'
 
@@ -26,7 +26,7 @@ export function Keys() {
     <section aria-labelledby="keys" className="grid content-start gap-8">
       <div>
         <h2 id="keys">Keys in {place.environment}</h2>
-        {error ? <Failure error={error} /> : own ? <KeyTable items={own} /> : <Waiting />}
+        <Loaded of={{ data: own, error }}>{(own) => <KeyTable items={own} />}</Loaded>
       </div>
       <MakeKey key={place.environment} />
     </section>

@@ -1,7 +1,6 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import type { AppSettings } from '@zbell/contract'
 import { appSettingsChange } from '@zbell/contract/forms'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useIsOwner } from '../app/session.ts'
@@ -9,7 +8,7 @@ import { useSettings } from '../app/use-settings.ts'
 import { Button } from '../parts/button.tsx'
 import { Confirm } from '../parts/dialog.tsx'
 import { CheckInput, Form, TextInput, useRequestForm } from '../parts/form.tsx'
-import { Failure, Waiting } from '../parts/page.tsx'
+import { Failure, Loaded } from '../parts/page.tsx'
 import { ShownOnce } from '../parts/shown-once.tsx'
 
 /** What the app asks of its devices, and of whoever sends to many. */
@@ -19,7 +18,7 @@ export function Settings() {
   return (
     <section aria-labelledby="settings">
       <h2 id="settings">What it asks in {place.environment}</h2>
-      {error ? <Failure error={error} /> : data ? <Asks first={data} key={place.environment} /> : <Waiting />}
+      <Loaded of={{ data, error }}>{(data) => <Asks first={data} key={place.environment} />}</Loaded>
     </section>
   )
 }
@@ -37,8 +36,7 @@ function Asks({ first }: { readonly first: AppSettings }) {
     }),
   })
   const save = async (body: ReturnType<typeof filled.requestOf>) => {
-    const given = { params: { app: place.app.slug }, query: { environment: place.environment } }
-    client.setQueryData(keys.settings(place), await api.call('changeSettings', { ...given, body }))
+    client.setQueryData(keys.settings(place), await place.call('changeSettings', { body }))
   }
   return (
     <>
@@ -87,8 +85,7 @@ function ProofKey({ isThere }: { readonly isThere: boolean }) {
   const place = usePlace()
   const client = useQueryClient()
   const make = useMutation({
-    mutationFn: () =>
-      api.call('makeProofKey', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    mutationFn: () => place.call('makeProofKey'),
     onSuccess: () => client.invalidateQueries({ queryKey: keys.settings(place) }),
   })
   return (

@@ -5,7 +5,7 @@ import { useIsOwner } from '../app/session.ts'
 import { useSettings } from '../app/use-settings.ts'
 import { IconButton } from '../parts/button.tsx'
 import { ChoiceInput, Form, TextInput, useRequestForm } from '../parts/form.tsx'
-import { Failure, Waiting } from '../parts/page.tsx'
+import { Failure, Loaded } from '../parts/page.tsx'
 import { forWhich, type UrgencyChoice, urgencyChoices, urgencyOf } from './coverage.ts'
 import { usePolicy } from './use-policy.ts'
 
@@ -18,7 +18,9 @@ export function CapsSection() {
     <section aria-labelledby="caps">
       <h2 id="caps">Caps</h2>
       <p className="text-soft">At most so many in so many hours to one person, on all of their devices together.</p>
-      {error ? <Failure error={error} /> : data ? <All settings={data} /> : <Waiting lines={2} />}
+      <Loaded of={{ data, error }} lines={2}>
+        {(data) => <All settings={data} />}
+      </Loaded>
     </section>
   )
 }

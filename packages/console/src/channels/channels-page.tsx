@@ -2,14 +2,13 @@ import { useQueryClient } from '@tanstack/react-query'
 import type { Channel } from '@zbell/contract'
 import { namedChannel } from '@zbell/contract/forms'
 import { useSearchParams } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { ActionLink, Button } from '../parts/button.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Confirm } from '../parts/dialog.tsx'
 import { CheckInput, ChoiceInput, Form, TextInput, useRequestForm } from '../parts/form.tsx'
-import { Empty, Failure, Page, Waiting } from '../parts/page.tsx'
+import { Empty, Loaded, Page } from '../parts/page.tsx'
 import { CapsSection } from './caps.tsx'
 import { QuietHoursSection } from './quiet-hours.tsx'
 import { useChannels } from './use-channels.ts'
@@ -22,7 +21,7 @@ export function ChannelsPage() {
   const one = data?.find(({ channel }) => channel === chosen)
   return (
     <Page title="Channels" asks="Which kinds of notification are there, and when may they ring?">
-      {error ? <Failure error={error} /> : data ? <List items={data} chosen={chosen} /> : <Waiting />}
+      <Loaded of={{ data, error }}>{(data) => <List items={data} chosen={chosen} />}</Loaded>
       {data && (
         <Declare
           key={one?.channel ?? ''}
@@ -154,8 +153,8 @@ function Declare({ first, onDone }: { readonly first: Channel | undefined; reado
       clears={first === undefined}
       className="mt-10 max-w-2xl"
       onSubmit={async ({ channel, ...body }) => {
-        const params = { app: place.app.slug, channel }
-        await api.call('saveChannel', { params, query: { environment: place.environment }, body })
+        const params = { channel }
+        await place.call('saveChannel', { params, body })
         await again()
       }}
       onDone={onDone}
@@ -193,10 +192,7 @@ type RemoveProps = { readonly channel: Channel; readonly onGone: () => Promise<v
 function Remove({ channel: { channel, title }, onGone, onDone }: RemoveProps) {
   const place = usePlace()
   const remove = async () => {
-    await api.call('deleteChannel', {
-      params: { app: place.app.slug, channel },
-      query: { environment: place.environment },
-    })
+    await place.call('deleteChannel', { params: { channel } })
     await onGone()
     onDone()
   }

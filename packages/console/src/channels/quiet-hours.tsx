@@ -5,7 +5,7 @@ import { useIsOwner } from '../app/session.ts'
 import { useSettings } from '../app/use-settings.ts'
 import { IconButton } from '../parts/button.tsx'
 import { ChoiceInput, Form, TextInput, useRequestForm } from '../parts/form.tsx'
-import { Failure, Waiting } from '../parts/page.tsx'
+import { Failure, Loaded } from '../parts/page.tsx'
 import { forWhich, sayWindow, type UrgencyChoice, urgencyChoices, urgencyOf } from './coverage.ts'
 import { usePolicy } from './use-policy.ts'
 
@@ -21,7 +21,9 @@ export function QuietHoursSection() {
         By each reader’s clock. What comes then waits until they end, or is left out. A person can have more of their
         own.
       </p>
-      {error ? <Failure error={error} /> : data ? <Windows settings={data} /> : <Waiting lines={2} />}
+      <Loaded of={{ data, error }} lines={2}>
+        {(data) => <Windows settings={data} />}
+      </Loaded>
     </section>
   )
 }

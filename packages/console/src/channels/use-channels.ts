@@ -1,5 +1,4 @@
 import { useQuery } from '@tanstack/react-query'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 
@@ -8,7 +7,6 @@ export function useChannels() {
   const place = usePlace()
   return useQuery({
     queryKey: keys.channels(place),
-    queryFn: () =>
-      api.all('listChannels', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    queryFn: () => place.all('listChannels'),
   })
 }

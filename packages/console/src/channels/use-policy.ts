@@ -1,6 +1,5 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import type { AppSettings } from '@zbell/contract'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 
@@ -9,12 +8,7 @@ export function usePolicy() {
   const place = usePlace()
   const client = useQueryClient()
   return useMutation({
-    mutationFn: (body: Partial<Pick<AppSettings, 'quietHours' | 'caps'>>) =>
-      api.call('changeSettings', {
-        params: { app: place.app.slug },
-        query: { environment: place.environment },
-        body,
-      }),
+    mutationFn: (body: Partial<Pick<AppSettings, 'quietHours' | 'caps'>>) => place.call('changeSettings', { body }),
     onSuccess: (settings) => client.setQueryData(keys.settings(place), settings),
   })
 }

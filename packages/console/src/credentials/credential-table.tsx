@@ -1,7 +1,6 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import type { Credential } from '@zbell/contract'
 import { useMemo } from 'react'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Button } from '../parts/button.tsx'
@@ -82,8 +81,7 @@ export function CredentialTable({ items }: { readonly items: readonly Credential
   const place = usePlace()
   const client = useQueryClient()
   const change = useMutation({
-    mutationFn: ({ name, id }: Change) =>
-      api.call(name, { params: { app: place.app.slug, id }, query: { environment: place.environment } }),
+    mutationFn: ({ name, id }: Change) => place.call(name, { params: { id } }),
     onSettled: () => client.invalidateQueries({ queryKey: keys.credentials(place) }),
   })
   const { mutate, isPending } = change

@@ -3,7 +3,6 @@ import type { Credential } from '@zbell/contract'
 import { ProblemError } from '@zbell/contract/client'
 import { type DragEvent, type FormEvent, useEffect, useId, useRef, useState } from 'react'
 import { useSearchParams } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Button } from '../parts/button.tsx'
@@ -56,9 +55,7 @@ export function HandIn() {
   useEffect(() => changed.watch(unsent), [])
   const add = useMutation({
     mutationFn: (retires: string | undefined) =>
-      api.call('addCredential', {
-        params: { app: place.app.slug },
-        query: { environment: place.environment },
+      place.call('addCredential', {
         body: {
           platform,
           files: [...files, ...(pasted.trim() ? [{ content: toBase64(new TextEncoder().encode(pasted)) }] : [])],

@@ -1,7 +1,6 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { certificateRequest, credentialMaking } from '@zbell/contract/forms'
 import { useState } from 'react'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Field } from '../parts/field.tsx'
@@ -31,8 +30,7 @@ function WebKey() {
       submit="Make a key pair"
       clears
       onSubmit={async (body) => {
-        const given = { params: { app: place.app.slug }, query: { environment: place.environment } }
-        await api.call('makeCredential', { ...given, body })
+        await place.call('makeCredential', { body })
         await client.invalidateQueries({ queryKey: keys.credentials(place) })
       }}
     >
@@ -63,8 +61,7 @@ function CertificateRequest() {
       submit="Make a request"
       clears
       onSubmit={async (body) => {
-        const given = { params: { app: place.app.slug }, query: { environment: place.environment } }
-        setRequest((await api.call('requestCertificate', { ...given, body })).request)
+        setRequest((await place.call('requestCertificate', { body })).request)
         await client.invalidateQueries({ queryKey: keys.credentials(place) })
       }}
       result={

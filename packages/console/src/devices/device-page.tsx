@@ -1,7 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Device } from '@zbell/contract'
 import { useParams } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useSeen } from '../app/seen.ts'
@@ -23,8 +22,7 @@ export function DevicePage() {
   const { id = '' } = useParams()
   const { data: device, error } = useQuery({
     queryKey: [...keys.devices(place), id],
-    queryFn: () =>
-      api.call('readDevice', { params: { app: place.app.slug, id }, query: { environment: place.environment } }),
+    queryFn: () => place.call('readDevice', { params: { id } }),
   })
   useSeen('device', device && `${device.model ?? device.platform} of ${device.user ?? 'nobody'}`)
   const facts = device && [

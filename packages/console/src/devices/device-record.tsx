@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Moment } from '../parts/moment.tsx'
@@ -12,8 +11,7 @@ export function RecordOf({ id }: { readonly id: string }) {
   const place = usePlace()
   const { data, error } = useQuery({
     queryKey: [...keys.devices(place), id, 'record'],
-    queryFn: () =>
-      api.call('readDeviceRecord', { params: { app: place.app.slug, id }, query: { environment: place.environment } }),
+    queryFn: () => place.call('readDeviceRecord', { params: { id } }),
     refetchInterval: 5_000,
   })
   if (error) return <Failure error={error} />

@@ -2,7 +2,6 @@ import { useQuery } from '@tanstack/react-query'
 import type { Device } from '@zbell/contract'
 import { type DeviceSort, deviceSorts } from '@zbell/contract/words'
 import { Link } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { type Column, DataTable } from '../parts/data-table.tsx'
@@ -10,7 +9,7 @@ import { Exports } from '../parts/exports.tsx'
 import { ChoiceFilter, FilterBar, TextFilter, useFilters } from '../parts/filters.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { useOrder } from '../parts/order.ts'
-import { Empty, Failure, Page, Pager, Waiting } from '../parts/page.tsx'
+import { Empty, Loaded, Page, Pager } from '../parts/page.tsx'
 import { Reach } from './reach.tsx'
 
 const columns: readonly Column<Device, DeviceSort>[] = [
@@ -103,10 +102,8 @@ export function DevicesPage() {
   const { data, error, refetch } = useQuery({
     queryKey: [...keys.devices(place), user, platform, sort, direction, after ?? ''],
     queryFn: () =>
-      api.call('listDevices', {
-        params: { app: place.app.slug },
+      place.call('listDevices', {
         query: {
-          environment: place.environment,
           limit: 50,
           sort,
           direction,
@@ -131,29 +128,29 @@ export function DevicesPage() {
   )
   return (
     <Page title="Devices" asks="Which installations can be rung, and which cannot?">
-      {error ? (
-        <Failure error={error} onAgain={() => void refetch()} />
-      ) : !data ? (
-        <Waiting />
-      ) : data.items.length === 0 && !user && !platform ? (
-        <Empty
-          what="A device is one installation of the app. It registers itself with the app key, and then appears here at once."
-          example={
-            'POST /v1/devices\nAuthorization: Bearer zb-app-…\n\n{ "platform": "ios", "token": "…", "permission": "granted", "user": "ada" }'
-          }
-        />
-      ) : (
-        <DataTable
-          label="Devices"
-          name="devices"
-          rows={data.items}
-          idOf={(one) => one.id}
-          columns={columns}
-          order={order}
-          tools={filters}
-          none="No device fits this filter."
-        />
-      )}
+      <Loaded of={{ data, error }} onAgain={() => void refetch()}>
+        {(data) =>
+          data.items.length === 0 && !user && !platform ? (
+            <Empty
+              what="A device is one installation of the app. It registers itself with the app key, and then appears here at once."
+              example={
+                'POST /v1/devices\nAuthorization: Bearer zb-app-…\n\n{ "platform": "ios", "token": "…", "permission": "granted", "user": "ada" }'
+              }
+            />
+          ) : (
+            <DataTable
+              label="Devices"
+              name="devices"
+              rows={data.items}
+              idOf={(one) => one.id}
+              columns={columns}
+              order={order}
+              tools={filters}
+              none="No device fits this filter."
+            />
+          )
+        }
+      </Loaded>
       <Pager next={data?.next} after={after} onGo={goOn} />
     </Page>
   )

@@ -1,10 +1,9 @@
 import { useQuery } from '@tanstack/react-query'
 import { useParams } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useIsOwner } from '../app/session.ts'
-import { Failure, Page, Waiting } from '../parts/page.tsx'
+import { Loaded, Page } from '../parts/page.tsx'
 import { ProfileEditor } from './profile-editor.tsx'
 import { Versions } from './versions.tsx'
 import { whose } from './whose.ts'
@@ -16,11 +15,7 @@ export function GatewayPage() {
   const { platform = '' } = useParams()
   const { data, error } = useQuery({
     queryKey: [...keys.gateways(place), platform],
-    queryFn: () =>
-      api.call('readGateway', {
-        params: { app: place.app.slug, platform },
-        query: { environment: place.environment },
-      }),
+    queryFn: () => place.call('readGateway', { params: { platform } }),
     enabled: isOwner && platform !== 'web',
     // What somebody writes is not taken away by reading anew.
     refetchOnWindowFocus: false,
@@ -35,26 +30,26 @@ export function GatewayPage() {
         <p className="text-soft">The web has a standard, and needs no profile: each browser brings its own gateway.</p>
       ) : !isOwner ? (
         <p className="text-soft">An owner of this console can look at a gateway’s profile and change it.</p>
-      ) : error ? (
-        <Failure error={error} />
-      ) : data ? (
-        <div className="grid gap-12">
-          <div className="grid gap-4">
-            <p className="text-soft">
-              {data.profile === null ? (
-                'There is no profile yet. Begin from an example, or take a file.'
-              ) : (
-                <>
-                  In use is <code className="text-sm text-ink">{data.profile}</code>, {whose(data)}.
-                </>
-              )}
-            </p>
-            <ProfileEditor key={`${platform} ${data.version ?? 'default'}`} platform={platform} now={data} />
-          </div>
-          <Versions platform={platform} now={data} />
-        </div>
       ) : (
-        <Waiting />
+        <Loaded of={{ data, error }}>
+          {(data) => (
+            <div className="grid gap-12">
+              <div className="grid gap-4">
+                <p className="text-soft">
+                  {data.profile === null ? (
+                    'There is no profile yet. Begin from an example, or take a file.'
+                  ) : (
+                    <>
+                      In use is <code className="text-sm text-ink">{data.profile}</code>, {whose(data)}.
+                    </>
+                  )}
+                </p>
+                <ProfileEditor key={`${platform} ${data.version ?? 'default'}`} platform={platform} now={data} />
+              </div>
+              <Versions platform={platform} now={data} />
+            </div>
+          )}
+        </Loaded>
       )}
     </Page>
   )

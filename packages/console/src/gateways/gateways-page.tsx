@@ -1,11 +1,10 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Gateway } from '@zbell/contract'
 import { Link } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { type Column, DataTable } from '../parts/data-table.tsx'
-import { Failure, Page, Waiting } from '../parts/page.tsx'
+import { Loaded, Page } from '../parts/page.tsx'
 import { whose } from './whose.ts'
 
 const columns: readonly Column<Gateway>[] = [
@@ -57,24 +56,21 @@ export function GatewaysPage() {
   const place = usePlace()
   const { data, error } = useQuery({
     queryKey: keys.gateways(place),
-    queryFn: () =>
-      api.call('listGateways', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    queryFn: () => place.call('listGateways'),
   })
   return (
     <Page title="Gateways" asks="How requests to each platform’s gateway are made">
-      {error ? (
-        <Failure error={error} />
-      ) : data ? (
-        <DataTable
-          label="Gateways"
-          name="gateways"
-          rows={data.items}
-          idOf={({ platform }) => platform}
-          columns={columns}
-        />
-      ) : (
-        <Waiting lines={3} />
-      )}
+      <Loaded of={{ data, error }} lines={3}>
+        {(data) => (
+          <DataTable
+            label="Gateways"
+            name="gateways"
+            rows={data.items}
+            idOf={({ platform }) => platform}
+            columns={columns}
+          />
+        )}
+      </Loaded>
     </Page>
   )
 }

@@ -3,7 +3,6 @@ import type { GatewayText } from '@zbell/contract'
 import { ProblemError } from '@zbell/contract/client'
 import { exampleProfile, type ProfileKind, profileKinds } from '@zbell/contract/words'
 import { useEffect, useRef, useState } from 'react'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useRested } from '../app/use-rested.ts'
@@ -33,8 +32,7 @@ export function ProfileEditor({ platform, now }: Props) {
   const unsaved = useRef(false)
   unsaved.current = text !== kept
   useEffect(() => changed.watch(unsaved), [])
-  const params = { app: place.app.slug, platform }
-  const query = { environment: place.environment }
+  const params = { platform }
   const schema = useQuery({
     queryKey: ['gateway-profile-schema'],
     queryFn: readSchema,
@@ -42,12 +40,12 @@ export function ProfileEditor({ platform, now }: Props) {
   })
   const lint = useQuery({
     queryKey: ['lint-profile', place.app.slug, rested],
-    queryFn: () => api.call('lintGateway', { params: { app: place.app.slug }, query, body: { text: rested } }),
+    queryFn: () => place.call('lintGateway', { body: { text: rested } }),
     enabled: rested !== '',
     placeholderData: keepPreviousData,
   })
   const save = useMutation({
-    mutationFn: (use: boolean) => api.call('saveGateway', { params, query, body: { profile: text, use } }),
+    mutationFn: (use: boolean) => place.call('saveGateway', { params, body: { profile: text, use } }),
     onSuccess: async () => {
       setKept(text)
       await client.invalidateQueries({ queryKey: keys.gateways(place) })

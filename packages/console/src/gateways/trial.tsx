@@ -1,7 +1,6 @@
 import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query'
 import type { GatewayTrial } from '@zbell/contract'
 import { useState } from 'react'
-import { api } from '../app/api.ts'
 import { usePlace } from '../app/place.ts'
 import { useRested } from '../app/use-rested.ts'
 import { Button } from '../parts/button.tsx'
@@ -23,9 +22,8 @@ export function Trial({ platform, profile, facts }: Props) {
   const [body, setBody] = useState('Kittiwake, berth 2')
   const content = useRested(JSON.stringify({ ...(title === '' ? {} : { title }), ...(body === '' ? {} : { body }) }))
   const ask = (send: boolean) =>
-    api.call('tryGateway', {
-      params: { app: place.app.slug, platform },
-      query: { environment: place.environment },
+    place.call('tryGateway', {
+      params: { platform },
       body: { profile, content: JSON.parse(content) as { title?: string; body?: string }, send },
     })
   const sketch = useQuery({

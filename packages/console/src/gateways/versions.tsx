@@ -1,7 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import type { GatewayText, GatewayVersion } from '@zbell/contract'
 import { useMemo } from 'react'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Button } from '../parts/button.tsx'
@@ -52,17 +51,16 @@ const columnsOf = (use: (version: number) => void, busy: boolean): readonly Colu
 export function Versions({ platform, now }: { readonly platform: string; readonly now: GatewayText }) {
   const place = usePlace()
   const client = useQueryClient()
-  const params = { app: place.app.slug, platform }
-  const query = { environment: place.environment }
+  const params = { platform }
   const listed = useQuery({
     queryKey: [...keys.gateways(place), platform, 'versions'],
-    queryFn: () => api.all('listGatewayVersions', { params, query }),
+    queryFn: () => place.all('listGatewayVersions', { params }),
   })
   const change = useMutation({
     mutationFn: (version: number | undefined) =>
       version === undefined
-        ? api.call('dropGateway', { params, query })
-        : api.call('useGatewayVersion', { params: { ...params, version: String(version) }, query }),
+        ? place.call('dropGateway', { params })
+        : place.call('useGatewayVersion', { params: { ...params, version: String(version) } }),
     onSuccess: async () => {
       await client.invalidateQueries({ queryKey: keys.gateways(place) })
       await client.invalidateQueries({ queryKey: keys.setup(place) })

@@ -2,13 +2,12 @@ import { useQuery } from '@tanstack/react-query'
 import type { Day } from '@zbell/contract'
 import { span } from '@zbell/contract/words'
 import { useMemo, useState } from 'react'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { ChannelFilter } from '../channels/channel-filter.tsx'
 import { Plot } from '../parts/chart.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
-import { Failure, Waiting } from '../parts/page.tsx'
+import { Loaded } from '../parts/page.tsx'
 
 const shownDays = 14
 const againMs = 10_000
@@ -25,16 +24,11 @@ const steps = {
 /** What each day brought, and of one of them how long each step took and why deliveries ended early. */
 export function Days() {
   const place = usePlace()
-  const { app, environment } = place
   const [chosen, choose] = useState<string>()
   const [channel, setChannel] = useState('')
   const { data, error } = useQuery({
     queryKey: keys.days(place, shownDays, channel),
-    queryFn: () =>
-      api.call('listDays', {
-        params: { app: app.slug },
-        query: { environment, days: shownDays, ...(channel === '' ? {} : { channel }) },
-      }),
+    queryFn: () => place.call('listDays', { query: { days: shownDays, ...(channel === '' ? {} : { channel }) } }),
     refetchInterval: againMs,
   })
   const days = [...(data?.items ?? [])].reverse()
@@ -45,19 +39,19 @@ export function Days() {
         <h2>Days</h2>
         <ChannelFilter chosen={channel} onChoose={setChannel} />
       </div>
-      {error ? (
-        <Failure error={error} />
-      ) : !data ? (
-        <Waiting />
-      ) : !day ? (
-        <p className="mt-2 text-soft">Nothing was sent in the last {shownDays} days.</p>
-      ) : (
-        <div className="mt-2 grid grid-cols-[minmax(0,1fr)] gap-8">
-          {days.length > 1 && <DayPlot days={days} />}
-          <DayTable days={days} chosen={day.day} onChoose={choose} />
-          <OneDay day={day} />
-        </div>
-      )}
+      <Loaded of={{ data, error }}>
+        {() =>
+          !day ? (
+            <p className="mt-2 text-soft">Nothing was sent in the last {shownDays} days.</p>
+          ) : (
+            <div className="mt-2 grid grid-cols-[minmax(0,1fr)] gap-8">
+              {days.length > 1 && <DayPlot days={days} />}
+              <DayTable days={days} chosen={day.day} onChoose={choose} />
+              <OneDay day={day} />
+            </div>
+          )
+        }
+      </Loaded>
     </section>
   )
 }

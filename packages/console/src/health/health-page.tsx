@@ -1,39 +1,35 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Health } from '@zbell/contract'
 import { nameGateway, span } from '@zbell/contract/words'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Failure, Page, Waiting } from '../parts/page.tsx'
+import { Loaded, Page } from '../parts/page.tsx'
 import { Days } from './days.tsx'
 
 const againMs = 5_000
 
 export function HealthPage() {
   const place = usePlace()
-  const { app, environment } = place
   const { data, error } = useQuery({
     queryKey: keys.health(place),
-    queryFn: () => api.call('readHealth', { params: { app: app.slug }, query: { environment } }),
+    queryFn: () => place.call('readHealth'),
     refetchInterval: againMs,
   })
   return (
     <Page title="Health" asks="Whether everything runs, and how long it takes">
-      {error ? (
-        <Failure error={error} />
-      ) : data ? (
-        <div className="grid grid-cols-[minmax(0,1fr)] gap-12">
-          <Verdict health={data} />
-          <Gateways processes={data.processes} />
-          <Days />
-          <Processes health={data} />
-          <Jobs jobs={data.jobs} />
-        </div>
-      ) : (
-        <Waiting />
-      )}
+      <Loaded of={{ data, error }}>
+        {(data) => (
+          <div className="grid grid-cols-[minmax(0,1fr)] gap-12">
+            <Verdict health={data} />
+            <Gateways processes={data.processes} />
+            <Days />
+            <Processes health={data} />
+            <Jobs jobs={data.jobs} />
+          </div>
+        )}
+      </Loaded>
     </Page>
   )
 }

@@ -1,14 +1,10 @@
 import type { ReactNode } from 'react'
+import { placeIn } from '../app/place.ts'
 
-export const place = {
-  app: {
-    slug: 'merrow-sound',
-    name: 'Merrow Sound Ferries',
-    identifiers: {},
-    createdAt: '2026-11-02T08:00:00Z',
-  },
-  environment: 'development',
-} as const
+export const place = placeIn(
+  { slug: 'merrow-sound', name: 'Merrow Sound Ferries', identifiers: {}, createdAt: '2026-11-02T08:00:00Z' },
+  'development',
+)
 
 export const seasons = [
   { value: 'all', label: 'all year' },

@@ -88,6 +88,19 @@ export function Waiting({ lines = 5 }: { readonly lines?: number }) {
   )
 }
 
+type LoadedProps<Data> = {
+  readonly of: { readonly data: Data | undefined; readonly error: unknown }
+  readonly lines?: number
+  readonly onAgain?: () => void
+  readonly children: (data: Data) => ReactNode
+}
+
+/** What is made of something that is read: until it comes its place is kept, and where it cannot be read it says why. */
+export function Loaded<Data>({ of: { data, error }, lines, onAgain, children }: LoadedProps<Data>) {
+  if (error) return <Failure error={error} {...(onAgain && { onAgain })} />
+  return data === undefined ? <Waiting {...(lines && { lines })} /> : children(data)
+}
+
 type EmptyProps = { readonly what: string; readonly example: string; readonly children?: ReactNode }
 
 /** An empty page teaches: what this is, one example, and the way on. */

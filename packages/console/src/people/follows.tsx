@@ -1,6 +1,5 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { topicJoin } from '@zbell/contract/forms'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Button } from '../parts/button.tsx'
@@ -13,11 +12,7 @@ export function Follows({ user, topics }: { readonly user: string; readonly topi
   const client = useQueryClient()
   const change = useMutation({
     mutationFn: ({ name, joins }: { readonly name: string; readonly joins: boolean }) =>
-      api.call(joins ? 'joinTopic' : 'leaveTopic', {
-        params: { app: place.app.slug, topic: name },
-        query: { environment: place.environment },
-        body: { users: [user] },
-      }),
+      place.call(joins ? 'joinTopic' : 'leaveTopic', { params: { topic: name }, body: { users: [user] } }),
     onSuccess: () =>
       Promise.all([
         client.invalidateQueries({ queryKey: keys.people(place) }),

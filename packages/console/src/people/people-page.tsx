@@ -3,7 +3,6 @@ import type { Person } from '@zbell/contract'
 import { type Direction, type PersonSort, personSorts, sayValue } from '@zbell/contract/words'
 import { useMemo } from 'react'
 import { Link } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { type Column, DataTable } from '../parts/data-table.tsx'
@@ -11,7 +10,7 @@ import { Exports } from '../parts/exports.tsx'
 import { FilterBar, TextFilter, useFilters } from '../parts/filters.tsx'
 import { Moment } from '../parts/moment.tsx'
 import { useOrder } from '../parts/order.ts'
-import { Empty, Failure, Page, Pager, Waiting } from '../parts/page.tsx'
+import { Empty, Loaded, Page, Pager } from '../parts/page.tsx'
 
 const person: Column<Person, PersonSort> = {
   name: 'user',
@@ -47,10 +46,9 @@ const others: readonly Column<Person, PersonSort>[] = [
 export function PeoplePage() {
   const place = usePlace()
   const { search, topic, after, set, goOn } = useFilters('search', 'topic')
-  const at = { params: { app: place.app.slug }, query: { environment: place.environment } }
   const attributes = useQuery({
     queryKey: [...keys.people(place), 'attributes'],
-    queryFn: () => api.call('listAttributes', at),
+    queryFn: () => place.call('listAttributes'),
   })
   const names = attributes.data?.items
   const columns = useMemo<readonly Column<Person, PersonSort>[]>(
@@ -77,10 +75,8 @@ export function PeoplePage() {
   const { data, error, refetch } = useQuery({
     queryKey: [...keys.people(place), search, topic, sort, direction, after ?? ''],
     queryFn: () =>
-      api.call('listUsers', {
-        ...at,
+      place.call('listUsers', {
         query: {
-          ...at.query,
           limit: 50,
           sort,
           direction,
@@ -104,27 +100,27 @@ export function PeoplePage() {
   )
   return (
     <Page title="People" asks={topic ? `Who follows ${topic}?` : 'Who are they, and what is known of them?'}>
-      {error ? (
-        <Failure error={error} onAgain={() => void refetch()} />
-      ) : !data ? (
-        <Waiting />
-      ) : data.items.length === 0 && !search && !topic ? (
-        <Empty
-          what="A person is here as soon as a device names them, or your server says something of them."
-          example={'zbell user set ada homePier="Lantern Quay" trips=12'}
-        />
-      ) : (
-        <DataTable
-          label="People"
-          name="people"
-          rows={data.items}
-          idOf={(one) => one.user ?? ''}
-          columns={columns}
-          order={order}
-          tools={filters}
-          none="Nobody fits this."
-        />
-      )}
+      <Loaded of={{ data, error }} onAgain={() => void refetch()}>
+        {(data) =>
+          data.items.length === 0 && !search && !topic ? (
+            <Empty
+              what="A person is here as soon as a device names them, or your server says something of them."
+              example={'zbell user set ada homePier="Lantern Quay" trips=12'}
+            />
+          ) : (
+            <DataTable
+              label="People"
+              name="people"
+              rows={data.items}
+              idOf={(one) => one.user ?? ''}
+              columns={columns}
+              order={order}
+              tools={filters}
+              none="Nobody fits this."
+            />
+          )
+        }
+      </Loaded>
       <Pager next={data?.next} after={after} onGo={goOn} />
     </Page>
   )

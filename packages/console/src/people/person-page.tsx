@@ -2,7 +2,6 @@ import { useQuery } from '@tanstack/react-query'
 import type { WholePerson } from '@zbell/contract'
 import { sayValue } from '@zbell/contract/words'
 import { Link, useParams } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useSeen } from '../app/seen.ts'
@@ -18,8 +17,7 @@ export function PersonPage() {
   const { user = '' } = useParams()
   const { data, error } = useQuery({
     queryKey: [...keys.people(place), 'one', user],
-    queryFn: () =>
-      api.call('readUser', { params: { app: place.app.slug, user }, query: { environment: place.environment } }),
+    queryFn: () => place.call('readUser', { params: { user } }),
   })
   useSeen('person', data && user)
   return (

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import type { RuleWords } from '@zbell/contract'
 import { ProblemError } from '@zbell/contract/client'
 import { lazy, Suspense, useMemo, useState } from 'react'
-import { api } from '../app/api.ts'
+import type { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useRested } from '../app/use-rested.ts'
@@ -17,7 +17,6 @@ type RuleFieldProps = { readonly value: string; readonly onChange: (rule: string
 /** A rule while it is written: its names are offered, its faults marked in their places, and whoever it has is counted. */
 export function RuleField({ value, onChange }: RuleFieldProps) {
   const place = usePlace()
-  const at = { params: { app: place.app.slug }, query: { environment: place.environment } }
   const words = useRuleWords()
   const names = useMemo(() => (words?.attributes ?? []).map(({ name, type }) => ({ name, note: type })), [words])
   const rule = useRested(value.trim())
@@ -25,7 +24,7 @@ export function RuleField({ value, onChange }: RuleFieldProps) {
   const exact = exactly === rule
   const count = useQuery({
     queryKey: [...keys.segments(place), 'count', rule, exact],
-    queryFn: ({ signal }) => api.call('countRule', { ...at, body: { rule, exact }, signal }),
+    queryFn: ({ signal }) => place.call('countRule', { body: { rule, exact }, signal }),
     enabled: rule !== '',
     retry: false,
     placeholderData: (before) => before,

@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
 import type { RuleWords } from '@zbell/contract'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 
@@ -9,8 +8,7 @@ export function useRuleWords(): RuleWords | undefined {
   const place = usePlace()
   const { data } = useQuery({
     queryKey: [...keys.segments(place), 'words'],
-    queryFn: () =>
-      api.call('readRuleWords', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    queryFn: () => place.call('readRuleWords'),
     // It is looked up anew when the page is opened, not after each word.
     staleTime: 60_000,
   })

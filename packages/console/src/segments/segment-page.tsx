@@ -3,7 +3,6 @@ import type { Segment } from '@zbell/contract'
 import { namedSegment } from '@zbell/contract/forms'
 import { Controller } from 'react-hook-form'
 import { useNavigate, useParams } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useSeen } from '../app/seen.ts'
@@ -22,11 +21,7 @@ export function SegmentPage() {
   const isNew = name === '~new'
   const { data, error } = useQuery({
     queryKey: [...keys.segments(place), 'one', name],
-    queryFn: () =>
-      api.call('readSegment', {
-        params: { app: place.app.slug, segment: name },
-        query: { environment: place.environment },
-      }),
+    queryFn: () => place.call('readSegment', { params: { segment: name } }),
     enabled: !isNew,
   })
   useSeen('segment', data?.name)
@@ -47,11 +42,7 @@ function Acts({ segment: { name } }: { readonly segment: Segment }) {
   const client = useQueryClient()
   const go = useNavigate()
   const remove = useMutation({
-    mutationFn: () =>
-      api.call('deleteSegment', {
-        params: { app: place.app.slug, segment: name },
-        query: { environment: place.environment },
-      }),
+    mutationFn: () => place.call('deleteSegment', { params: { segment: name } }),
     onSuccess: async () => {
       await go('/segments')
       await client.invalidateQueries({ queryKey: keys.segments(place) })
@@ -93,11 +84,7 @@ function Editing({ first }: { readonly first: Segment | undefined }) {
         rank="primary"
         className="max-w-7xl"
         onSubmit={async ({ name, ...body }) => {
-          await api.call('saveSegment', {
-            params: { app: place.app.slug, segment: name },
-            query: { environment: place.environment },
-            body,
-          })
+          await place.call('saveSegment', { params: { segment: name }, body })
           await client.invalidateQueries({ queryKey: keys.segments(place) })
         }}
         onDone={() => first === undefined && void go(`/segments/${form.getValues('name').trim()}`)}

@@ -2,14 +2,13 @@ import { useQuery } from '@tanstack/react-query'
 import type { Segment } from '@zbell/contract'
 import { Plus } from 'lucide-react'
 import { Link } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { ActionLink } from '../parts/button.tsx'
 import { type Column, DataTable } from '../parts/data-table.tsx'
 import { FilterBar, TextFilter, useFilters } from '../parts/filters.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Empty, Failure, Page, Waiting } from '../parts/page.tsx'
+import { Empty, Loaded, Page } from '../parts/page.tsx'
 
 const columns: readonly Column<Segment>[] = [
   {
@@ -63,8 +62,7 @@ export function SegmentsPage() {
   const { search, set } = useFilters('search')
   const { data, error } = useQuery({
     queryKey: keys.segments(place),
-    queryFn: () =>
-      api.all('listSegments', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    queryFn: () => place.all('listSegments'),
   })
   const wanted = search.toLowerCase()
   const fitting = data?.filter(({ name, note, rule }) => `${name} ${note ?? ''} ${rule}`.toLowerCase().includes(wanted))
@@ -78,32 +76,32 @@ export function SegmentsPage() {
         </ActionLink>
       }
     >
-      {error ? (
-        <Failure error={error} />
-      ) : !data ? (
-        <Waiting />
-      ) : data.length === 0 ? (
-        <Empty
-          what="A segment is a rule with a name: whoever it holds for belongs, at the moment at which it matters. It can be rung like a topic, and nobody has to keep a list."
-          example={'user.pass == "season" && follows("route-4")'}
-        >
-          <ActionLink to="/segments/~new">Write the first one</ActionLink>
-        </Empty>
-      ) : (
-        <DataTable
-          label="Segments"
-          name="segments"
-          rows={fitting ?? []}
-          idOf={({ name }) => name}
-          columns={columns}
-          none="No segment fits."
-          tools={
-            <FilterBar set={search === '' ? 0 : 1}>
-              <TextFilter label="Search" value={search} example="season" onChange={(text) => set('search', text)} />
-            </FilterBar>
-          }
-        />
-      )}
+      <Loaded of={{ data, error }}>
+        {(data) =>
+          data.length === 0 ? (
+            <Empty
+              what="A segment is a rule with a name: whoever it holds for belongs, at the moment at which it matters. It can be rung like a topic, and nobody has to keep a list."
+              example={'user.pass == "season" && follows("route-4")'}
+            >
+              <ActionLink to="/segments/~new">Write the first one</ActionLink>
+            </Empty>
+          ) : (
+            <DataTable
+              label="Segments"
+              name="segments"
+              rows={fitting ?? []}
+              idOf={({ name }) => name}
+              columns={columns}
+              none="No segment fits."
+              tools={
+                <FilterBar set={search === '' ? 0 : 1}>
+                  <TextFilter label="Search" value={search} example="season" onChange={(text) => set('search', text)} />
+                </FilterBar>
+              }
+            />
+          )
+        }
+      </Loaded>
     </Page>
   )
 }

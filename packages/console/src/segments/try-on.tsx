@@ -1,6 +1,5 @@
 import { useMutation } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
-import { api } from '../app/api.ts'
 import { usePlace } from '../app/place.ts'
 import { Button } from '../parts/button.tsx'
 import { Field } from '../parts/field.tsx'
@@ -12,12 +11,7 @@ export function TryOn({ rule }: { readonly rule: string }) {
   const place = usePlace()
   const [user, setUser] = useState('')
   const ask = useMutation({
-    mutationFn: () =>
-      api.call('explainRule', {
-        params: { app: place.app.slug },
-        query: { environment: place.environment },
-        body: { rule, user: user.trim() },
-      }),
+    mutationFn: () => place.call('explainRule', { body: { rule, user: user.trim() } }),
   })
   const submit = (event: FormEvent) => {
     event.preventDefault()

@@ -1,11 +1,10 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Setup } from '@zbell/contract'
 import { Link } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Moment } from '../parts/moment.tsx'
-import { Failure, Page, Waiting } from '../parts/page.tsx'
+import { Loaded, Page } from '../parts/page.tsx'
 import { Rehearse, StepAction } from './step-action.tsx'
 import type { PlatformSetup, Step } from './steps.ts'
 
@@ -24,25 +23,22 @@ export function SetupPage() {
   const place = usePlace()
   const { data, error } = useQuery({
     queryKey: keys.setup(place),
-    queryFn: () =>
-      api.call('readSetup', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    queryFn: () => place.call('readSetup'),
     // A check or a refusal of the gateway comes without an event.
     refetchInterval: 5_000,
   })
   const next = data?.platforms.find((one) => !one.ready)?.platform
   return (
     <Page title="Setup" asks={`How far is ${place.app.name} from ringing in ${place.environment}?`}>
-      {error ? (
-        <Failure error={error} />
-      ) : data ? (
-        <div className="grid gap-x-12 gap-y-14 lg:grid-cols-3">
-          {data.platforms.map((one) => (
-            <Platform key={one.platform} setup={data} platform={one} isNext={one.platform === next} />
-          ))}
-        </div>
-      ) : (
-        <Waiting />
-      )}
+      <Loaded of={{ data, error }}>
+        {(data) => (
+          <div className="grid gap-x-12 gap-y-14 lg:grid-cols-3">
+            {data.platforms.map((one) => (
+              <Platform key={one.platform} setup={data} platform={one} isNext={one.platform === next} />
+            ))}
+          </div>
+        )}
+      </Loaded>
     </Page>
   )
 }

@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
 import { Navigate } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Failure, Waiting } from '../parts/page.tsx'
@@ -10,8 +9,7 @@ export function Start() {
   const place = usePlace()
   const { data, error } = useQuery({
     queryKey: keys.setup(place),
-    queryFn: () =>
-      api.call('readSetup', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    queryFn: () => place.call('readSetup'),
   })
   if (data) return <Navigate to={data.platforms.some(({ ready }) => ready) ? '/activity' : '/setup'} replace />
   return <div className="p-10">{error ? <Failure error={error} /> : <Waiting />}</div>

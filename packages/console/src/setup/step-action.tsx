@@ -100,8 +100,7 @@ function Check({ platform, look }: { readonly platform: PlatformSetup; readonly 
   const place = usePlace()
   const anew = useAnew()
   const check = useMutation({
-    mutationFn: (id: string) =>
-      api.call('checkCredential', { params: { app: place.app.slug, id }, query: { environment: place.environment } }),
+    mutationFn: (id: string) => place.call('checkCredential', { params: { id } }),
     onSettled: anew,
   })
   const { credential } = platform
@@ -123,9 +122,7 @@ function Ring({ device, look, text }: RingProps) {
   const go = useNavigate()
   const ring = useMutation({
     mutationFn: (id: string) =>
-      api.call('sendNotification', {
-        params: { app: place.app.slug },
-        query: { environment: place.environment },
+      place.call('sendNotification', {
         body: {
           to: { any: [`device:${id}`] },
           content: { title: 'A first ring', body: `${place.app.name} can reach this device.` },
@@ -150,12 +147,7 @@ export function Rehearse({ platform }: { readonly platform: PlatformSetup }) {
   const place = usePlace()
   const anew = useAnew()
   const make = useMutation({
-    mutationFn: () =>
-      api.call('makeHandset', {
-        params: { app: place.app.slug },
-        query: { environment: place.environment },
-        body: { platform: platform.platform },
-      }),
+    mutationFn: () => place.call('makeHandset', { body: { platform: platform.platform } }),
     onSuccess: anew,
   })
   const hasHandset = platform.steps.some(({ step, state }) => step === 'device' && state === 'rehearsed')

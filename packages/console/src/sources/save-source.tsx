@@ -2,7 +2,6 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import type { Source } from '@zbell/contract'
 import { ProblemError } from '@zbell/contract/client'
 import { useState } from 'react'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Button } from '../parts/button.tsx'
@@ -16,9 +15,9 @@ export function useSaveSource() {
   const client = useQueryClient()
   const [unreadable, setUnreadable] = useState<Written>()
   const send = async ({ name, body }: Written, anyway: boolean): Promise<Source> => {
-    const saved = await api.call('saveSource', {
-      params: { app: place.app.slug, source: name },
-      query: { environment: place.environment, ...(anyway ? { anyway: 'true' as const } : {}) },
+    const saved = await place.call('saveSource', {
+      params: { source: name },
+      query: anyway ? { anyway: 'true' as const } : {},
       body: body as never,
     })
     setUnreadable(undefined)

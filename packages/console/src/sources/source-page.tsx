@@ -1,7 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Source, TriedSource } from '@zbell/contract'
 import { Link, useParams } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useSeen } from '../app/seen.ts'
@@ -11,7 +10,7 @@ import { type Column, DataTable } from '../parts/data-table.tsx'
 import { DefinitionFile } from '../parts/definition-file.tsx'
 import { type Fact, Facts } from '../parts/facts.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Failure, Page, Waiting } from '../parts/page.tsx'
+import { Failure, Loaded, Page } from '../parts/page.tsx'
 import { SaveAnyway, useSaveSource } from './save-source.tsx'
 import { SourceState } from './source-state.tsx'
 
@@ -19,10 +18,10 @@ import { SourceState } from './source-state.tsx'
 export function SourcePage() {
   const place = usePlace()
   const { name = '' } = useParams()
-  const at = { params: { app: place.app.slug, source: name }, query: { environment: place.environment } }
+  const at = { params: { source: name } }
   const source = useQuery({
     queryKey: [...keys.sources(place), 'one', name],
-    queryFn: () => api.call('readSource', at),
+    queryFn: () => place.call('readSource', at),
     refetchInterval: 5_000,
   })
   const saving = useSaveSource()
@@ -34,25 +33,23 @@ export function SourcePage() {
       crumbs={[{ to: '/sources', name: 'Sources' }]}
       action={source.data && <Remove source={source.data} />}
     >
-      {source.error ? (
-        <Failure error={source.error} />
-      ) : source.data ? (
-        <div className="grid gap-10">
-          <Details source={source.data} />
-          <TrySource name={name} />
-          <DefinitionFile
-            key={source.data.version}
-            title="As a file"
-            hint="What is secret is not shown, and stays as it is where ••• stands"
-            member="source"
-            initial={{ source: name, ...(source.data.definition as object) }}
-            onSave={async (named, body) => void (await saving.save(named, body))}
-          />
-          <SaveAnyway of={saving} />
-        </div>
-      ) : (
-        <Waiting />
-      )}
+      <Loaded of={source}>
+        {(data) => (
+          <div className="grid gap-10">
+            <Details source={data} />
+            <TrySource name={name} />
+            <DefinitionFile
+              key={data.version}
+              title="As a file"
+              hint="What is secret is not shown, and stays as it is where ••• stands"
+              member="source"
+              initial={{ source: name, ...(data.definition as object) }}
+              onSave={async (named, body) => void (await saving.save(named, body))}
+            />
+            <SaveAnyway of={saving} />
+          </div>
+        )}
+      </Loaded>
     </Page>
   )
 }
@@ -145,11 +142,7 @@ const columns: readonly Column<Shown>[] = [
 function TrySource({ name }: { readonly name: string }) {
   const place = usePlace()
   const ask = useMutation({
-    mutationFn: () =>
-      api.call('trySource', {
-        params: { app: place.app.slug, source: name },
-        query: { environment: place.environment },
-      }),
+    mutationFn: () => place.call('trySource', { params: { source: name } }),
   })
   return (
     <section aria-labelledby="try" className="grid gap-4">
@@ -193,11 +186,11 @@ function Remove({ source: { name, triggers } }: { readonly source: Source }) {
   const place = usePlace()
   const client = useQueryClient()
   if (triggers.length > 0) return null
-  const at = { params: { app: place.app.slug, source: name }, query: { environment: place.environment } }
+  const at = { params: { source: name } }
   return (
     <DeleteIt
       name={name}
-      onDelete={() => api.call('deleteSource', at)}
+      onDelete={() => place.call('deleteSource', at)}
       to="/sources"
       onGone={() => client.invalidateQueries({ queryKey: keys.sources(place) })}
     >

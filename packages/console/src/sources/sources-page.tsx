@@ -2,7 +2,6 @@ import { useQuery } from '@tanstack/react-query'
 import type { Source } from '@zbell/contract'
 import { Plus } from 'lucide-react'
 import { Link } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { ActionLink } from '../parts/button.tsx'
@@ -65,8 +64,7 @@ export function SourcesPage() {
   const place = usePlace()
   const listed = useQuery({
     queryKey: keys.sources(place),
-    queryFn: () =>
-      api.all('listSources', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    queryFn: () => place.all('listSources'),
     refetchInterval: 5_000,
   })
   return (

@@ -3,14 +3,13 @@ import type { Stop } from '@zbell/contract'
 import { stopMaking } from '@zbell/contract/forms'
 import { useState } from 'react'
 import { Link } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Button } from '../parts/button.tsx'
 import { Confirm } from '../parts/dialog.tsx'
 import { Form, TextInput, useRequestForm } from '../parts/form.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Failure, Page, Waiting } from '../parts/page.tsx'
+import { Failure, Loaded, Page } from '../parts/page.tsx'
 import { Checkbox } from '../parts/toggles.tsx'
 import { useStop } from './use-stop.ts'
 
@@ -20,15 +19,11 @@ export function StopPage() {
   const { data, error } = useStop()
   return (
     <Page title="Stop" asks="Should anything of this app ring at all?">
-      {error ? (
-        <Failure error={error} />
-      ) : !data ? (
-        <Waiting />
-      ) : data.stopped ? (
-        <Stopped key={place.environment} stop={data} />
-      ) : (
-        <Running key={place.environment} />
-      )}
+      <Loaded of={{ data, error }}>
+        {(data) =>
+          data.stopped ? <Stopped key={place.environment} stop={data} /> : <Running key={place.environment} />
+        }
+      </Loaded>
     </Page>
   )
 }
@@ -52,8 +47,8 @@ function Running() {
         submit="Stop everything"
         className="mt-6"
         onSubmit={async (body) => {
-          const given = { params: { app: place.app.slug }, query: { environment: place.environment }, body }
-          client.setQueryData(keys.stop(place), await api.call('stopApp', given))
+          const given = { body }
+          client.setQueryData(keys.stop(place), await place.call('stopApp', given))
         }}
       >
         <TextInput
@@ -75,9 +70,7 @@ function Stopped({ stop: { stopped, waiting } }: { readonly stop: Stop }) {
   const ring = waiting.filter(({ notification }) => !dropped.includes(notification)).map((one) => one.notification)
   const start = useMutation({
     mutationFn: () =>
-      api.call('startApp', {
-        params: { app: place.app.slug },
-        query: { environment: place.environment },
+      place.call('startApp', {
         body: { ring: ring.length === waiting.length ? 'all' : ring.length === 0 ? 'none' : ring },
       }),
     onSuccess: async (state) => {

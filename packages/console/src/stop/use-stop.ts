@@ -1,5 +1,4 @@
 import { useQuery } from '@tanstack/react-query'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 
@@ -8,7 +7,7 @@ export function useStop() {
   const place = usePlace()
   return useQuery({
     queryKey: keys.stop(place),
-    queryFn: () => api.call('readStop', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    queryFn: () => place.call('readStop'),
     refetchInterval: 5_000,
   })
 }

@@ -1,5 +1,4 @@
 import { findTopics } from '../app/all-topics.ts'
-import { api } from '../app/api.ts'
 import type { Place } from '../app/place.ts'
 
 export type FoundReference = { readonly reference: string; readonly label: string; readonly note: string }
@@ -9,15 +8,11 @@ const many = (count: number, one: string) => `${count.toLocaleString('en')} ${on
 
 /** What fits what is typed, with counts: topics by any part of their name, people by its beginning, what was sent lately. */
 export async function findReferences(place: Place, typed: string): Promise<FoundReference[]> {
-  const { app, environment } = place
-  const params = { app: app.slug }
   const [topics, segments, people, sent] = await Promise.all([
     findTopics(place, typed, few),
-    api.call('listSegments', { params, query: { environment, limit: '200' } }),
-    api.call('listUsers', { params, query: { environment, limit: String(few), ...(typed ? { search: typed } : {}) } }),
-    typed.length < 2
-      ? { items: [] }
-      : api.call('listNotifications', { params, query: { environment, search: typed, limit: '3' } }),
+    place.call('listSegments', { query: { limit: '200' } }),
+    place.call('listUsers', { query: { limit: String(few), ...(typed ? { search: typed } : {}) } }),
+    typed.length < 2 ? { items: [] } : place.call('listNotifications', { query: { search: typed, limit: '3' } }),
   ])
   const everyone = { reference: 'everyone', label: 'everyone', note: 'all devices of this app' }
   return [

@@ -3,7 +3,6 @@ import type { Handset, HandsetAct, HandsetChange } from '@zbell/contract'
 import { Bell, BellOff, Download, RotateCw, Trash2 } from 'lucide-react'
 import { type ReactNode, useState } from 'react'
 import { useNavigate } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { More } from '../parts/disclosure.tsx'
@@ -22,13 +21,12 @@ type Hand = { readonly change: HandsetChange } | { readonly act: HandsetAct }
 export function HandsetCard({ handset }: { readonly handset: Handset }) {
   const place = usePlace()
   const client = useQueryClient()
-  const params = { app: place.app.slug, id: handset.id }
-  const query = { environment: place.environment }
+  const params = { id: handset.id }
   const hand = useMutation({
     mutationFn: (given: Hand) =>
       'change' in given
-        ? api.call('changeHandset', { params, query, body: given.change as never })
-        : api.call('actOnHandset', { params, query, body: given.act as never }),
+        ? place.call('changeHandset', { params, body: given.change as never })
+        : place.call('actOnHandset', { params, body: given.act as never }),
     onSettled: () => client.invalidateQueries({ queryKey: keys.handsets(place) }),
   })
   const change = (given: HandsetChange) => hand.mutate({ change: given })

@@ -2,11 +2,10 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Handset } from '@zbell/contract'
 import { Plus } from 'lucide-react'
 import { useState } from 'react'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Button } from '../parts/button.tsx'
-import { Failure, Page, Waiting } from '../parts/page.tsx'
+import { Failure, Loaded, Page } from '../parts/page.tsx'
 import { Select } from '../parts/select.tsx'
 import { HandsetCard } from './handset-card.tsx'
 
@@ -14,8 +13,7 @@ export function TestBenchPage() {
   const place = usePlace()
   const { data, error } = useQuery({
     queryKey: keys.handsets(place),
-    queryFn: () =>
-      api.call('listHandsets', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    queryFn: () => place.call('listHandsets'),
     // Handsets live beside the service and change by themselves: a plan rings, the network comes back.
     refetchInterval: 1_500,
   })
@@ -25,7 +23,7 @@ export function TestBenchPage() {
       asks="What does it look like on a device, in every state it can be in?"
       action={<NewHandset />}
     >
-      {error ? <Failure error={error} /> : data ? <Bench items={data.items} /> : <Waiting />}
+      <Loaded of={{ data, error }}>{(data) => <Bench items={data.items} />}</Loaded>
     </Page>
   )
 }
@@ -62,11 +60,7 @@ function NewHandset() {
   const [platform, setPlatform] = useState<Handset['platform']>('ios')
   const make = useMutation({
     mutationFn: () =>
-      api.call('makeHandset', {
-        params: { app: place.app.slug },
-        query: { environment: place.environment },
-        body: { platform, permission: 'prompt', watch: platform !== 'web' },
-      }),
+      place.call('makeHandset', { body: { platform, permission: 'prompt', watch: platform !== 'web' } }),
     onSettled: () => client.invalidateQueries({ queryKey: keys.handsets(place) }),
   })
   if (place.environment === 'production') return <p className="text-sm text-soft">Handsets rehearse in development.</p>

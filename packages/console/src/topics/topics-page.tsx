@@ -2,7 +2,6 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Topic } from '@zbell/contract'
 import { topicDeclaration } from '@zbell/contract/forms'
 import { Link } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { ActionLink } from '../parts/button.tsx'
@@ -11,18 +10,17 @@ import { Exports } from '../parts/exports.tsx'
 import { FilterBar, TextFilter, useFilters } from '../parts/filters.tsx'
 import { Form, TextInput, useRequestForm } from '../parts/form.tsx'
 import { useOrder } from '../parts/order.ts'
-import { Empty, Failure, Page, Waiting } from '../parts/page.tsx'
+import { Empty, Loaded, Page } from '../parts/page.tsx'
 
 export function TopicsPage() {
   const place = usePlace()
   const { data, error } = useQuery({
     queryKey: keys.topics(place),
-    queryFn: () =>
-      api.all('listTopics', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    queryFn: () => place.all('listTopics'),
   })
   return (
     <Page title="Topics" asks="What can people follow, and how many do?" action={<Exports what="topics" />}>
-      {error ? <Failure error={error} /> : data ? <List items={data} /> : <Waiting />}
+      <Loaded of={{ data, error }}>{(data) => <List items={data} />}</Loaded>
       <Declare />
     </Page>
   )
@@ -129,8 +127,8 @@ function Declare() {
       clears
       className="mt-12 max-w-xl"
       onSubmit={async ({ topic, ...body }) => {
-        const params = { app: place.app.slug, topic }
-        await api.call('declareTopic', { params, query: { environment: place.environment }, body })
+        const params = { topic }
+        await place.call('declareTopic', { params, body })
         await client.invalidateQueries({ queryKey: keys.topics(place) })
       }}
     >

@@ -1,6 +1,5 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useNavigate } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { DefinitionFile } from '../parts/definition-file.tsx'
@@ -23,11 +22,7 @@ export function NewTriggerPage() {
   const client = useQueryClient()
   const go = useNavigate()
   const save = async (trigger: string, body: Record<string, unknown>) => {
-    await api.call('saveTrigger', {
-      params: { app: place.app.slug, trigger },
-      query: { environment: place.environment },
-      body: body as never,
-    })
+    await place.call('saveTrigger', { params: { trigger }, body: body as never })
     await client.invalidateQueries({ queryKey: keys.triggers(place) })
     await go(`/triggers/${trigger}`)
   }

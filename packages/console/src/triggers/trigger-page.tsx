@@ -1,7 +1,6 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Firing, Trigger } from '@zbell/contract'
 import { Link, useParams } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useSeen } from '../app/seen.ts'
@@ -10,7 +9,7 @@ import { type Column, DataTable } from '../parts/data-table.tsx'
 import { DefinitionFile } from '../parts/definition-file.tsx'
 import { type Fact, Facts } from '../parts/facts.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Failure, Page, Waiting } from '../parts/page.tsx'
+import { Failure, Loaded, Page } from '../parts/page.tsx'
 import { casesOf, definitionOf, type ToldCase } from './definition.ts'
 import { TriggerState } from './trigger-state.tsx'
 import { type LastGiven, TryTrigger } from './try-trigger.tsx'
@@ -20,22 +19,21 @@ export function TriggerPage() {
   const place = usePlace()
   const client = useQueryClient()
   const { name = '' } = useParams()
-  const at = { params: { app: place.app.slug, trigger: name }, query: { environment: place.environment } }
+  const at = { params: { trigger: name } }
   const trigger = useQuery({
     queryKey: [...keys.triggers(place), 'one', name],
-    queryFn: () => api.call('readTrigger', at),
+    queryFn: () => place.call('readTrigger', at),
     refetchInterval: 10_000,
   })
   const firings = useQuery({
     queryKey: [...keys.triggers(place), 'firings', name],
-    queryFn: () => api.call('listFirings', { ...at, query: { ...at.query, limit: '50' } }),
+    queryFn: () => place.call('listFirings', { ...at, query: { limit: '50' } }),
     refetchInterval: 2_000,
   })
   const save = async (named: string, body: Record<string, unknown>) => {
     const enabled = named === name && trigger.data?.enabled === true
-    await api.call('saveTrigger', {
-      ...at,
-      params: { ...at.params, trigger: named },
+    await place.call('saveTrigger', {
+      params: { trigger: named },
       body: { enabled, ...body } as never,
     })
     await client.invalidateQueries({ queryKey: keys.triggers(place) })
@@ -48,45 +46,43 @@ export function TriggerPage() {
       crumbs={[{ to: '/triggers', name: 'Triggers' }]}
       action={trigger.data && <Acts trigger={trigger.data} />}
     >
-      {trigger.error ? (
-        <Failure error={trigger.error} />
-      ) : trigger.data ? (
-        <div className="grid grid-cols-[minmax(0,1fr)] gap-10">
-          <Details trigger={trigger.data} />
-          <TryTrigger
-            name={name}
-            source={definitionOf(trigger.data).source}
-            last={firings.data?.items[0]?.given as LastGiven | undefined}
-          />
-          <section aria-labelledby="firings">
-            <h2 id="firings" className="mb-2">
-              What came of each
-            </h2>
-            {firings.error ? (
-              <Failure error={firings.error} />
-            ) : (
-              <DataTable
-                label="Firings"
-                name="firings"
-                rows={firings.data?.items ?? []}
-                idOf={({ no }) => String(no)}
-                columns={columns}
-                none="Nothing came to it yet."
-              />
-            )}
-          </section>
-          <DefinitionFile
-            key={trigger.data.version}
-            title="As a file"
-            hint="A change is a new version; it stays on or off as it is"
-            member="trigger"
-            initial={{ trigger: name, ...(trigger.data.definition as object) }}
-            onSave={save}
-          />
-        </div>
-      ) : (
-        <Waiting />
-      )}
+      <Loaded of={trigger}>
+        {(data) => (
+          <div className="grid grid-cols-[minmax(0,1fr)] gap-10">
+            <Details trigger={data} />
+            <TryTrigger
+              name={name}
+              source={definitionOf(data).source}
+              last={firings.data?.items[0]?.given as LastGiven | undefined}
+            />
+            <section aria-labelledby="firings">
+              <h2 id="firings" className="mb-2">
+                What came of each
+              </h2>
+              {firings.error ? (
+                <Failure error={firings.error} />
+              ) : (
+                <DataTable
+                  label="Firings"
+                  name="firings"
+                  rows={firings.data?.items ?? []}
+                  idOf={({ no }) => String(no)}
+                  columns={columns}
+                  none="Nothing came to it yet."
+                />
+              )}
+            </section>
+            <DefinitionFile
+              key={data.version}
+              title="As a file"
+              hint="A change is a new version; it stays on or off as it is"
+              member="trigger"
+              initial={{ trigger: name, ...(data.definition as object) }}
+              onSave={save}
+            />
+          </div>
+        )}
+      </Loaded>
     </Page>
   )
 }
@@ -209,15 +205,15 @@ const columns: readonly Column<Firing>[] = [
 function Acts({ trigger: { name, enabled, pausedBecause } }: { readonly trigger: Trigger }) {
   const place = usePlace()
   const client = useQueryClient()
-  const at = { params: { app: place.app.slug, trigger: name }, query: { environment: place.environment } }
+  const at = { params: { trigger: name } }
   const anew = () => client.invalidateQueries({ queryKey: keys.triggers(place) })
   return (
     <>
       <SwitchIt
         isOn={enabled && pausedBecause === null}
-        onSwitch={(isOn) => api.call('changeTrigger', { ...at, body: { enabled: isOn } }).finally(anew)}
+        onSwitch={(isOn) => place.call('changeTrigger', { ...at, body: { enabled: isOn } }).finally(anew)}
       />
-      <DeleteIt name={name} onDelete={() => api.call('deleteTrigger', at)} to="/triggers" onGone={anew}>
+      <DeleteIt name={name} onDelete={() => place.call('deleteTrigger', at)} to="/triggers" onGone={anew}>
         It rings no more, and its log goes with it. What it has rung stays as it is.
       </DeleteIt>
     </>

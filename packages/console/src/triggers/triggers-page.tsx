@@ -2,7 +2,6 @@ import { useQuery } from '@tanstack/react-query'
 import type { Trigger } from '@zbell/contract'
 import { Plus } from 'lucide-react'
 import { Link } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { ActionLink } from '../parts/button.tsx'
@@ -60,8 +59,7 @@ export function TriggersPage() {
   const place = usePlace()
   const listed = useQuery({
     queryKey: keys.triggers(place),
-    queryFn: () =>
-      api.all('listTriggers', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    queryFn: () => place.all('listTriggers'),
     refetchInterval: 10_000,
   })
   return (

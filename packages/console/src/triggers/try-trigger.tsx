@@ -1,7 +1,6 @@
 import { useMutation } from '@tanstack/react-query'
 import type { Review } from '@zbell/contract'
 import { type FormEvent, useState } from 'react'
-import { api } from '../app/api.ts'
 import { usePlace } from '../app/place.ts'
 import { Button } from '../parts/button.tsx'
 import { Field } from '../parts/field.tsx'
@@ -32,7 +31,7 @@ const asText = (value: unknown): string => JSON.stringify(value, null, 2)
 /** Says what would come of an event or a row, and why; nothing is stored, and nothing rings but on one’s own devices. */
 export function TryTrigger({ name, source, last }: TryProps) {
   const place = usePlace()
-  const at = { params: { app: place.app.slug, trigger: name }, query: { environment: place.environment } }
+  const at = { params: { trigger: name } }
   const isEvent = source === 'occurrences' || last?.event !== undefined
   const [text, setText] = useState(isEvent ? firstEvent : '{ "id": 101 }')
   const [before, setBefore] = useState('')
@@ -45,9 +44,9 @@ export function TryTrigger({ name, source, last }: TryProps) {
       ? { event: body }
       : { row: body, take: true, ...(readBefore && { before: readBefore as Record<string, never> }) }
   }
-  const ask = useMutation({ mutationFn: () => api.call('tryTrigger', { ...at, body: given() }) })
+  const ask = useMutation({ mutationFn: () => place.call('tryTrigger', { ...at, body: given() }) })
   const take = useMutation({
-    mutationFn: () => api.call('trySource', { ...at, params: { app: place.app.slug, source } }),
+    mutationFn: () => place.call('trySource', { params: { source } }),
     onSuccess: ({ rows }) => {
       const [row] = rows
       if (row) setText(asText(row))
@@ -126,27 +125,22 @@ export function TryTrigger({ name, source, last }: TryProps) {
           {tried.cases.map(({ when, parts }) => (
             <Clauses key={when} label={when} parts={parts} />
           ))}
-          {tried.is === 'fires' && <RingOwn at={at} given={given} />}
+          {tried.is === 'fires' && <RingOwn name={name} given={given} />}
         </div>
       )}
     </section>
   )
 }
 
-type Place = ReturnType<typeof usePlace>
-
-type RingProps = {
-  readonly at: {
-    readonly params: { app: string; trigger: string }
-    readonly query: { environment: Place['environment'] }
-  }
-  readonly given: () => TrialFields
-}
+type RingProps = { readonly name: string; readonly given: () => TrialFields }
 
 /** Rings what it would ring, on one’s own devices only. */
-function RingOwn({ at, given }: RingProps) {
+function RingOwn({ name, given }: RingProps) {
+  const place = usePlace()
   const [only, setOnly] = useState('')
-  const ring = useMutation({ mutationFn: () => api.call('ringTrigger', { ...at, body: { ...given(), only } }) })
+  const ring = useMutation({
+    mutationFn: () => place.call('ringTrigger', { params: { trigger: name }, body: { ...given(), only } }),
+  })
   return (
     <>
       <div className="flex flex-wrap items-end gap-3">

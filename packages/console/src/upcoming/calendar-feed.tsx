@@ -1,7 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { CalendarPlus } from 'lucide-react'
 import { useState } from 'react'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useIsOwner } from '../app/session.ts'
@@ -17,13 +16,12 @@ export function CalendarFeed() {
   const isOwner = useIsOwner()
   const client = useQueryClient()
   const [open, setOpen] = useState(false)
-  const given = { params: { app: place.app.slug }, query: { environment: place.environment } }
   const key = [...keys.schedules(place), 'feed']
-  const feed = useQuery({ queryKey: key, queryFn: () => api.call('readFeed', given), enabled: open })
+  const feed = useQuery({ queryKey: key, queryFn: () => place.call('readFeed'), enabled: open })
   const again = () => client.invalidateQueries({ queryKey: key })
-  const make = useMutation({ mutationFn: () => api.call('makeFeed', given), onSuccess: again })
+  const make = useMutation({ mutationFn: () => place.call('makeFeed'), onSuccess: again })
   const revoke = useMutation({
-    mutationFn: () => api.call('revokeFeed', given),
+    mutationFn: () => place.call('revokeFeed'),
     onSuccess: () => {
       make.reset()
       return again()

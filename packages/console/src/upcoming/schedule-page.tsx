@@ -2,7 +2,6 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Schedule, ScheduleRun } from '@zbell/contract'
 import { sayTarget, sayWhen } from '@zbell/contract/words'
 import { Link, useNavigate, useParams } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useSeen } from '../app/seen.ts'
@@ -11,25 +10,22 @@ import { type Column, DataTable } from '../parts/data-table.tsx'
 import { Confirm } from '../parts/dialog.tsx'
 import { type Fact, Facts } from '../parts/facts.tsx'
 import { Moment, ownZone } from '../parts/moment.tsx'
-import { Failure, Page, Waiting } from '../parts/page.tsx'
+import { Failure, Loaded, Page } from '../parts/page.tsx'
 import { exactIn } from './when-field.tsx'
 
 /** One schedule: when it rings next, for how many, what became of its times, and what can be done with it. */
 export function SchedulePage() {
   const place = usePlace()
   const { name = '' } = useParams()
-  const at = {
-    params: { app: place.app.slug, schedule: name },
-    query: { environment: place.environment },
-  }
+  const at = { params: { schedule: name } }
   const schedule = useQuery({
     queryKey: [...keys.schedules(place), 'one', name],
-    queryFn: () => api.call('readSchedule', at),
+    queryFn: () => place.call('readSchedule', at),
     refetchInterval: 10_000,
   })
   const runs = useQuery({
     queryKey: [...keys.schedules(place), 'runs', name],
-    queryFn: () => api.call('listRuns', { ...at, query: { ...at.query, limit: '50' } }),
+    queryFn: () => place.call('listRuns', { ...at, query: { limit: '50' } }),
     refetchInterval: 10_000,
   })
   useSeen('schedule', schedule.data?.name)
@@ -40,32 +36,30 @@ export function SchedulePage() {
       crumbs={[{ to: '/upcoming', name: 'Upcoming' }]}
       action={schedule.data && <Acts schedule={schedule.data} />}
     >
-      {schedule.error ? (
-        <Failure error={schedule.error} />
-      ) : schedule.data ? (
-        <div className="grid gap-10">
-          <Details schedule={schedule.data} />
-          <section aria-labelledby="runs">
-            <h2 id="runs" className="mb-2">
-              What became of its times
-            </h2>
-            {runs.error ? (
-              <Failure error={runs.error} />
-            ) : (
-              <DataTable
-                label="Runs"
-                name="runs"
-                rows={runs.data?.items ?? []}
-                idOf={({ dueAt }) => dueAt}
-                columns={columns}
-                none="It has not rung yet."
-              />
-            )}
-          </section>
-        </div>
-      ) : (
-        <Waiting />
-      )}
+      <Loaded of={schedule}>
+        {(data) => (
+          <div className="grid gap-10">
+            <Details schedule={data} />
+            <section aria-labelledby="runs">
+              <h2 id="runs" className="mb-2">
+                What became of its times
+              </h2>
+              {runs.error ? (
+                <Failure error={runs.error} />
+              ) : (
+                <DataTable
+                  label="Runs"
+                  name="runs"
+                  rows={runs.data?.items ?? []}
+                  idOf={({ dueAt }) => dueAt}
+                  columns={columns}
+                  none="It has not rung yet."
+                />
+              )}
+            </section>
+          </div>
+        )}
+      </Loaded>
     </Page>
   )
 }
@@ -146,12 +140,7 @@ function ReachNow({ notification }: { readonly notification: unknown }) {
   const place = usePlace()
   const { data } = useQuery({
     queryKey: [...keys.schedules(place), 'reach', JSON.stringify(notification)],
-    queryFn: () =>
-      api.call('reviewNotification', {
-        params: { app: place.app.slug },
-        query: { environment: place.environment },
-        body: notification as never,
-      }),
+    queryFn: () => place.call('reviewNotification', { body: notification as never }),
     retry: false,
   })
   if (!data) return null
@@ -169,21 +158,18 @@ function Acts({ schedule: { name, paused, nextAt } }: { readonly schedule: Sched
   const place = usePlace()
   const client = useQueryClient()
   const go = useNavigate()
-  const at = {
-    params: { app: place.app.slug, schedule: name },
-    query: { environment: place.environment },
-  }
+  const at = { params: { schedule: name } }
   const anew = () => client.invalidateQueries({ queryKey: keys.schedules(place) })
   const change = useMutation({
     mutationFn: async (act: 'pause' | 'resume' | 'skip' | 'run') => {
-      if (act === 'skip') await api.call('skipRun', at)
-      else if (act === 'run') await api.call('runSchedule', at)
-      else await api.call('changeSchedule', { ...at, body: { paused: act === 'pause' } })
+      if (act === 'skip') await place.call('skipRun', at)
+      else if (act === 'run') await place.call('runSchedule', at)
+      else await place.call('changeSchedule', { ...at, body: { paused: act === 'pause' } })
     },
     onSettled: anew,
   })
   const cancel = useMutation({
-    mutationFn: () => api.call('deleteSchedule', at),
+    mutationFn: () => place.call('deleteSchedule', at),
     onSuccess: async () => {
       await go('/upcoming')
       await anew()

@@ -2,7 +2,6 @@ import { useQuery } from '@tanstack/react-query'
 import type { Schedule } from '@zbell/contract'
 import { sayWhen } from '@zbell/contract/words'
 import { Link } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { type Column, DataTable } from '../parts/data-table.tsx'
@@ -47,8 +46,7 @@ export function ScheduleTable() {
   const place = usePlace()
   const { data, error } = useQuery({
     queryKey: [...keys.schedules(place), 'all'],
-    queryFn: () =>
-      api.all('listSchedules', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    queryFn: () => place.all('listSchedules'),
   })
   if (error) return <Failure error={error} />
   if (!data) return <Waiting />

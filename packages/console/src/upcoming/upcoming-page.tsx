@@ -1,7 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Upcoming } from '@zbell/contract'
 import { Link } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { ActionLink } from '../parts/button.tsx'
@@ -47,11 +46,7 @@ function Coming({ as }: { readonly as: 'agenda' | 'days' }) {
   const place = usePlace()
   const { data, error } = useQuery({
     queryKey: [...keys.schedules(place), 'upcoming'],
-    queryFn: () =>
-      api.call('listUpcoming', {
-        params: { app: place.app.slug },
-        query: { environment: place.environment, days, reach: 'true' },
-      }),
+    queryFn: () => place.call('listUpcoming', { query: { days, reach: 'true' } }),
     refetchInterval: 30_000,
   })
   if (error) return <Failure error={error} />

@@ -1,7 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import type { When } from '@zbell/contract'
 import { firstZone, whenOfTyped } from '@zbell/contract/words'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useRested } from '../app/use-rested.ts'
@@ -77,12 +76,7 @@ function Understood({ when }: { readonly when: When }) {
   const rested = useRested(JSON.stringify(when))
   const { data, error } = useQuery({
     queryKey: [...keys.schedules(place), 'preview', rested],
-    queryFn: () =>
-      api.call('previewSchedule', {
-        params: { app: place.app.slug },
-        query: { environment: place.environment },
-        body: { when: JSON.parse(rested) as When, count: shown },
-      }),
+    queryFn: () => place.call('previewSchedule', { body: { when: JSON.parse(rested) as When, count: shown } }),
     retry: false,
   })
   const isReaders = when.zone === 'reader'

@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
 import { sayValue } from '@zbell/contract/words'
-import { api } from '../app/api.ts'
 import { usePlace } from '../app/place.ts'
 import { Fault } from '../parts/field.tsx'
 import type { NamedPlace } from './names-in.ts'
@@ -26,11 +25,7 @@ export function ValuesEditor({ names, values, fallbacks, onChange, reader, fault
   const place = usePlace()
   const person = useQuery({
     queryKey: [place.app.slug, place.environment, 'people', 'one', reader],
-    queryFn: () =>
-      api.call('readUser', {
-        params: { app: place.app.slug, user: reader },
-        query: { environment: place.environment },
-      }),
+    queryFn: () => place.call('readUser', { params: { user: reader } }),
     enabled: reader !== '',
     retry: false,
   })

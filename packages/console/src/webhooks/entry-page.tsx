@@ -2,13 +2,12 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import type { WebhookEntry } from '@zbell/contract'
 import { eventsWords, replayWords } from '@zbell/contract/words'
 import { useParams } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Button } from '../parts/button.tsx'
 import { type Fact, Facts } from '../parts/facts.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Failure, Page, Waiting } from '../parts/page.tsx'
+import { Failure, Loaded, Page } from '../parts/page.tsx'
 import { Request } from './request.tsx'
 import { EntryOutcome } from './webhook-state.tsx'
 
@@ -17,13 +16,13 @@ export function WebhookEntryPage() {
   const place = usePlace()
   const client = useQueryClient()
   const { name = '', entry = '' } = useParams()
-  const at = { params: { app: place.app.slug, webhook: name }, query: { environment: place.environment } }
+  const at = { params: { webhook: name } }
   const { data, error } = useQuery({
     queryKey: [...keys.webhooks(place), 'entry', name, entry],
-    queryFn: () => api.call('readWebhookRequest', { ...at, params: { ...at.params, entry } }),
+    queryFn: () => place.call('readWebhookRequest', { ...at, params: { ...at.params, entry } }),
   })
   const replay = useMutation({
-    mutationFn: () => api.call('replayWebhook', { ...at, body: { entry: Number(entry) } }),
+    mutationFn: () => place.call('replayWebhook', { ...at, body: { entry: Number(entry) } }),
     onSuccess: () => client.invalidateQueries({ queryKey: keys.webhooks(place) }),
   })
   const mayReplay = data?.request !== null && data?.entry.outcome !== 'tried'
@@ -44,22 +43,20 @@ export function WebhookEntryPage() {
         )
       }
     >
-      {error ? (
-        <Failure error={error} />
-      ) : data ? (
-        <div className="grid gap-8">
-          {replay.error && <Failure error={replay.error} />}
-          {replay.data && (
-            <p role="status" className="text-sea">
-              ● {replayWords(replay.data.events)}; their ids stay the same.
-            </p>
-          )}
-          <Facts all={factsOf(data.entry)} />
-          <Request of={data} />
-        </div>
-      ) : (
-        <Waiting />
-      )}
+      <Loaded of={{ data, error }}>
+        {(data) => (
+          <div className="grid gap-8">
+            {replay.error && <Failure error={replay.error} />}
+            {replay.data && (
+              <p role="status" className="text-sea">
+                ● {replayWords(replay.data.events)}; their ids stay the same.
+              </p>
+            )}
+            <Facts all={factsOf(data.entry)} />
+            <Request of={data} />
+          </div>
+        )}
+      </Loaded>
     </Page>
   )
 }

@@ -35,11 +35,7 @@ export function NewWebhookPage() {
   const kinds = useQuery({ queryKey: ['event-kinds'], queryFn: () => api.call('listEventKinds', {}) })
   const [made, setMade] = useState<{ readonly name: string; readonly secret: string }>()
   const save = async (webhook: string, body: Record<string, unknown>) => {
-    const saved = await api.call('saveWebhook', {
-      params: { app: place.app.slug, webhook },
-      query: { environment: place.environment },
-      body: body as never,
-    })
+    const saved = await place.call('saveWebhook', { params: { webhook }, body: body as never })
     await client.invalidateQueries({ queryKey: keys.webhooks(place) })
     if (saved.secret === null) await go(`/webhooks/${webhook}`)
     else setMade({ name: webhook, secret: saved.secret })

@@ -1,7 +1,6 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { instantOfTyped, replayWords } from '@zbell/contract/words'
 import { useState } from 'react'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { Button } from '../parts/button.tsx'
@@ -29,9 +28,8 @@ export function Replay({ name }: { readonly name: string }) {
   const [what, setWhat] = useState<(typeof whats)[number]['value']>('given-up')
   const replay = useMutation({
     mutationFn: () =>
-      api.call('replayWebhook', {
-        params: { app: place.app.slug, webhook: name },
-        query: { environment: place.environment },
+      place.call('replayWebhook', {
+        params: { webhook: name },
         body: {
           from: instantOfTyped(span, Date.now()) ?? new Date().toISOString(),
           ...(what === '' ? {} : { outcome: what }),

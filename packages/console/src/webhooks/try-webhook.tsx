@@ -15,12 +15,7 @@ export function TryWebhook({ name }: { readonly name: string }) {
   const [kind, setKind] = useState('')
   const kinds = useQuery({ queryKey: ['event-kinds'], queryFn: () => api.call('listEventKinds', {}) })
   const ask = useMutation({
-    mutationFn: () =>
-      api.call('tryWebhook', {
-        params: { app: place.app.slug, webhook: name },
-        query: { environment: place.environment },
-        body: kind === '' ? {} : { kind },
-      }),
+    mutationFn: () => place.call('tryWebhook', { params: { webhook: name }, body: kind === '' ? {} : { kind } }),
     onSuccess: () => client.invalidateQueries({ queryKey: keys.webhooks(place) }),
   })
   const options = [

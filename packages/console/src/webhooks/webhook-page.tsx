@@ -3,7 +3,6 @@ import type { Webhook, WebhookEntry } from '@zbell/contract'
 import { answerWords, eventsWords, tellingWords, waitingWords } from '@zbell/contract/words'
 import { useState } from 'react'
 import { Link, useParams } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useSeen } from '../app/seen.ts'
@@ -15,7 +14,7 @@ import { DefinitionFile } from '../parts/definition-file.tsx'
 import { Confirm } from '../parts/dialog.tsx'
 import { type Fact, Facts } from '../parts/facts.tsx'
 import { Moment } from '../parts/moment.tsx'
-import { Failure, Page, Waiting } from '../parts/page.tsx'
+import { Failure, Loaded, Page } from '../parts/page.tsx'
 import { Select } from '../parts/select.tsx'
 import { ShownOnce } from '../parts/shown-once.tsx'
 import { Replay } from './replay.tsx'
@@ -28,14 +27,14 @@ export function WebhookPage() {
   const client = useQueryClient()
   const isOwner = useIsOwner()
   const { name = '' } = useParams()
-  const at = { params: { app: place.app.slug, webhook: name }, query: { environment: place.environment } }
+  const at = { params: { webhook: name } }
   const webhook = useQuery({
     queryKey: [...keys.webhooks(place), 'one', name],
-    queryFn: () => api.call('readWebhook', at),
+    queryFn: () => place.call('readWebhook', at),
     refetchInterval: 2_000,
   })
   const save = async (named: string, body: Record<string, unknown>) => {
-    await api.call('saveWebhook', { ...at, params: { ...at.params, webhook: named }, body: body as never })
+    await place.call('saveWebhook', { ...at, params: { ...at.params, webhook: named }, body: body as never })
     await client.invalidateQueries({ queryKey: keys.webhooks(place) })
   }
   useSeen('webhook', webhook.data?.name)
@@ -46,31 +45,29 @@ export function WebhookPage() {
       crumbs={[{ to: '/webhooks', name: 'Webhooks' }]}
       action={webhook.data && isOwner && <Acts webhook={webhook.data} />}
     >
-      {webhook.error ? (
-        <Failure error={webhook.error} />
-      ) : webhook.data ? (
-        <div className="grid grid-cols-[minmax(0,1fr)] gap-10">
-          <Details webhook={webhook.data} />
-          <TryWebhook name={name} />
-          <Log name={name} />
-          <Replay name={name} />
-          {isOwner && (
-            <>
-              <NewSecret name={name} />
-              <DefinitionFile
-                key={webhook.data.changedAt}
-                title="As a file"
-                hint="What is secret of its address is not shown, and stays as it is where ••• stands"
-                member="webhook"
-                initial={definitionOf(webhook.data)}
-                onSave={save}
-              />
-            </>
-          )}
-        </div>
-      ) : (
-        <Waiting />
-      )}
+      <Loaded of={webhook}>
+        {(data) => (
+          <div className="grid grid-cols-[minmax(0,1fr)] gap-10">
+            <Details webhook={data} />
+            <TryWebhook name={name} />
+            <Log name={name} />
+            <Replay name={name} />
+            {isOwner && (
+              <>
+                <NewSecret name={name} />
+                <DefinitionFile
+                  key={data.changedAt}
+                  title="As a file"
+                  hint="What is secret of its address is not shown, and stays as it is where ••• stands"
+                  member="webhook"
+                  initial={definitionOf(data)}
+                  onSave={save}
+                />
+              </>
+            )}
+          </div>
+        )}
+      </Loaded>
     </Page>
   )
 }
@@ -161,13 +158,9 @@ function Log({ name }: { readonly name: string }) {
   const log = useQuery({
     queryKey: [...keys.webhooks(place), 'log', name, outcome],
     queryFn: () =>
-      api.call('listWebhookLog', {
-        params: { app: place.app.slug, webhook: name },
-        query: {
-          environment: place.environment,
-          limit: '50',
-          ...(outcome === '' ? {} : { outcome: outcome as WebhookEntry['outcome'] }),
-        },
+      place.call('listWebhookLog', {
+        params: { webhook: name },
+        query: { limit: '50', ...(outcome === '' ? {} : { outcome: outcome as WebhookEntry['outcome'] }) },
       }),
     refetchInterval: 2_000,
   })
@@ -223,12 +216,7 @@ function NewSecret({ name }: { readonly name: string }) {
   const place = usePlace()
   const client = useQueryClient()
   const change = useMutation({
-    mutationFn: () =>
-      api.call('changeWebhookSecret', {
-        params: { app: place.app.slug, webhook: name },
-        query: { environment: place.environment },
-        body: {},
-      }),
+    mutationFn: () => place.call('changeWebhookSecret', { params: { webhook: name }, body: {} }),
     onSuccess: () => client.invalidateQueries({ queryKey: keys.webhooks(place) }),
   })
   return (
@@ -260,15 +248,15 @@ function NewSecret({ name }: { readonly name: string }) {
 function Acts({ webhook: { name, enabled } }: { readonly webhook: Webhook }) {
   const place = usePlace()
   const client = useQueryClient()
-  const at = { params: { app: place.app.slug, webhook: name }, query: { environment: place.environment } }
+  const at = { params: { webhook: name } }
   const anew = () => client.invalidateQueries({ queryKey: keys.webhooks(place) })
   return (
     <>
       <SwitchIt
         isOn={enabled}
-        onSwitch={(isOn) => api.call('changeWebhook', { ...at, body: { enabled: isOn } }).finally(anew)}
+        onSwitch={(isOn) => place.call('changeWebhook', { ...at, body: { enabled: isOn } }).finally(anew)}
       />
-      <DeleteIt name={name} onDelete={() => api.call('deleteWebhook', at)} to="/webhooks" onGone={anew}>
+      <DeleteIt name={name} onDelete={() => place.call('deleteWebhook', at)} to="/webhooks" onGone={anew}>
         Nothing more is delivered to it. What waits for it and its log go with it.
       </DeleteIt>
     </>

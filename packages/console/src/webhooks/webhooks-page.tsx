@@ -3,7 +3,6 @@ import type { Webhook } from '@zbell/contract'
 import { waitingWords } from '@zbell/contract/words'
 import { Plus } from 'lucide-react'
 import { Link } from 'react-router'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { useIsOwner } from '../app/session.ts'
@@ -61,8 +60,7 @@ export function WebhooksPage() {
   const isOwner = useIsOwner()
   const listed = useQuery({
     queryKey: keys.webhooks(place),
-    queryFn: () =>
-      api.all('listWebhooks', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    queryFn: () => place.all('listWebhooks'),
     refetchInterval: 5_000,
   })
   return (

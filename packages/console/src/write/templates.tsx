@@ -1,7 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Template } from '@zbell/contract'
 import { useState } from 'react'
-import { api } from '../app/api.ts'
 import { usePlace } from '../app/place.ts'
 import { ContentPicture } from '../content/content-picture.tsx'
 import { Button } from '../parts/button.tsx'
@@ -41,10 +40,8 @@ export function Templates({ draft, onTake }: { readonly draft: Draft; readonly o
   const place = usePlace()
   const client = useQueryClient()
   const [name, setName] = useState('')
-  const params = { app: place.app.slug }
-  const query = { environment: place.environment }
   const key = [place.app.slug, place.environment, 'templates']
-  const templates = useQuery({ queryKey: key, queryFn: () => api.all('listTemplates', { params, query }) })
+  const templates = useQuery({ queryKey: key, queryFn: () => place.all('listTemplates') })
   const save = useMutation({
     mutationFn: () => {
       const { content = {} } = requestOf(draft)
@@ -54,7 +51,7 @@ export function Templates({ draft, onTake }: { readonly draft: Draft; readonly o
         { type: typeOf(fallback), ofPerson: true, fallback },
       ])
       const declares = Object.fromEntries([...given, ...ofPerson])
-      return api.call('saveTemplate', { params: { ...params, template: name }, query, body: { content, declares } })
+      return place.call('saveTemplate', { params: { template: name }, body: { content, declares } })
     },
     onSuccess: () => client.invalidateQueries({ queryKey: key }),
   })

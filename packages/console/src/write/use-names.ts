@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
 import { useMemo } from 'react'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { namesIn } from '../values/names-in.ts'
@@ -11,8 +10,7 @@ export function useNames({ texts, values, fallbacks }: Draft) {
   const place = usePlace()
   const attributes = useQuery({
     queryKey: [...keys.people(place), 'attributes'],
-    queryFn: () =>
-      api.call('listAttributes', { params: { app: place.app.slug }, query: { environment: place.environment } }),
+    queryFn: () => place.call('listAttributes'),
   })
   const named = useMemo(() => {
     const wanted = namesIn(Object.values(texts).flatMap(({ title, subtitle, body }) => [title, subtitle, body]))

@@ -1,6 +1,5 @@
 import type { Review, When } from '@zbell/contract'
 import { useEffect, useState } from 'react'
-import { api } from '../app/api.ts'
 import type { Place } from '../app/place.ts'
 import { type Draft, requestOf } from './draft.ts'
 
@@ -31,14 +30,13 @@ export function useReview(
     const stop = new AbortController()
     const timer = setTimeout(() => {
       const query = {
-        environment: place.environment,
         ...(reader.user ? { user: reader.user } : {}),
         ...(reader.language ? { language: reader.language } : {}),
       }
       // A recurrence is reviewed as of its first time; its name is of no matter here.
       const body = { ...requestOf(draft), ...(when ? { when, name: 'as-it-stands' } : {}) }
-      const given = { params: { app: place.app.slug }, query, body, signal: stop.signal }
-      api.call('reviewNotification', given).then(
+      const given = { query, body, signal: stop.signal }
+      place.call('reviewNotification', given).then(
         (review) => setState({ of: asked, review, error: undefined }),
         (error: unknown) => stop.signal.aborted || setState((last) => ({ of: asked, review: last.review, error })),
       )

@@ -1,5 +1,4 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
-import { api } from '../app/api.ts'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { readReferences } from '../target/references.ts'
@@ -25,12 +24,7 @@ export function useSend(draft: Draft, { timing, ringer, name }: Hour, onSent: (w
       : { ...request, when, ...(own === '' ? {} : { name: own }) }
   }
   return useMutation({
-    mutationFn: (to?: string) =>
-      api.call('sendNotification', {
-        params: { app: place.app.slug },
-        query: { environment: place.environment },
-        body: bodyFor(to),
-      }),
+    mutationFn: (to?: string) => place.call('sendNotification', { body: bodyFor(to) }),
     onSuccess: ({ id, dueAt }, to) => {
       if (to !== undefined) return
       void client.invalidateQueries({ queryKey: keys.schedules(place) })

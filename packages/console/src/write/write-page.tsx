@@ -2,7 +2,6 @@ import { useQuery } from '@tanstack/react-query'
 import type { Review, When } from '@zbell/contract'
 import { type FormEvent, useEffect, useMemo, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
-import { api } from '../app/api.ts'
 import { usePlace } from '../app/place.ts'
 import { Previews } from '../content/previews.tsx'
 import { Button } from '../parts/button.tsx'
@@ -38,11 +37,7 @@ export function WritePage() {
   const like = search.get('like')
   const model = useQuery({
     queryKey: [place.app.slug, place.environment, 'like', like],
-    queryFn: () =>
-      api.call('readNotification', {
-        params: { app: place.app.slug, id: like ?? '' },
-        query: { environment: place.environment },
-      }),
+    queryFn: () => place.call('readNotification', { params: { id: like ?? '' } }),
     enabled: like !== null,
     staleTime: Number.POSITIVE_INFINITY,
   })

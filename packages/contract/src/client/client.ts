@@ -4,7 +4,8 @@ import type { ProblemBody } from '../problems/problem.ts'
 import { type ParamsOf, type RouteName, type Routes, splitRoute } from '../routes.ts'
 import { ProblemError, UnreachableError } from './problem-error.ts'
 
-type CallInput<Name extends RouteName> = (ParamsOf<Routes[Name]> extends never
+/** What a call of an operation says. */
+export type CallInput<Name extends RouteName> = (ParamsOf<Routes[Name]> extends never
   ? { params?: undefined }
   : { params: Record<ParamsOf<Routes[Name]>, string> }) &
   (Operations[Name] extends { query: infer Q extends z.ZodType } ? { query?: z.input<Q> } : { query?: undefined }) &
