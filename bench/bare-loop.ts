@@ -29,16 +29,19 @@ export async function bareLoop({
   const headers = { ':method': 'POST', ...sampleHeaders, authorization }
   let next = 0
   let good = 0
+  let bad = ''
   const startMs = performance.now()
   const one = () =>
     new Promise<void>((done, fail) => {
       const stream = session.request({ ...headers, ':path': path + tokens[next++] })
       stream.on('response', (head) => {
-        if (head[':status'] === 200) good++
+        if (head[':status'] === 200) {
+          good++
+          stream.resume()
+        } else stream.setEncoding('utf8').on('data', (part: string) => (bad ||= `${head[':status']} ${part}`))
       })
       stream.on('error', fail)
       stream.on('close', done)
-      stream.resume()
       stream.end(sampleBody)
     })
   const client = async () => {
@@ -47,6 +50,6 @@ export async function bareLoop({
   await Promise.all(Array.from({ length: inFlight }, client))
   const seconds = (performance.now() - startMs) / 1_000
   session.close()
-  if (good !== tokens.length) throw new Error(`the bare loop got ${good} good answers of ${tokens.length}`)
+  if (good !== tokens.length) throw new Error(`the bare loop got ${good} good answers of ${tokens.length}, and ${bad}`)
   return tokens.length / seconds
 }

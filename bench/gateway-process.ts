@@ -1,7 +1,7 @@
 import { fileURLToPath } from 'node:url'
 import { nodeCrypto } from '@zbell/service/crypto'
 import { openStandins } from '@zbell/standins'
-import { makeSigner } from './signer.ts'
+import { knownOf, makeSigner } from './signer.ts'
 
 /** The stand-ins in a process of their own, so that their work is not counted as the service's. */
 const standins = await openStandins({
@@ -11,7 +11,7 @@ const standins = await openStandins({
 })
 // A key's token may change only now and then: the bare loop signs with another key than the service.
 const bare = await makeSigner()
-standins.ios.learn({ kid: bare.keyId, issuer: bare.issuer, jwk: bare.jwk })
+standins.ios.learn(knownOf(bare))
 process.once('SIGTERM', () => void standins.close())
 process.stdout.write(
   `${JSON.stringify({ origin: standins.ios.listener.origin, caFile: standins.caFile, account: standins.account, bare })}\n`,

@@ -1,7 +1,7 @@
 import { join } from 'node:path'
 import { IosGateway, serverCertificate, TokenMint } from '@zbell/standins'
 import type { GatewayReady } from './house.ts'
-import { makeSigner } from './signer.ts'
+import { knownOf, makeSigner } from './signer.ts'
 
 type GatewayRequest = Parameters<IosGateway['answer']>[0]
 
@@ -36,13 +36,8 @@ export async function openOwnGateway(
   onArrive: (token: string, notification: string | undefined) => void = () => {},
 ): Promise<OpenGateway> {
   const signer = await makeSigner()
-  const { d: _, ...known } = signer.jwk
   const mint = new TokenMint('ios bench')
-  const gateway = new OwnGateway(
-    [{ kid: signer.keyId, issuer: signer.issuer, jwk: known }],
-    mint,
-    (token, { notification }) => onArrive(token, notification),
-  )
+  const gateway = new OwnGateway([knownOf(signer)], mint, (token, { notification }) => onArrive(token, notification))
   const certificate = serverCertificate(join(dir, 'gateway'))
   await gateway.listen(certificate, 0)
   const account = { ios: signer, tokenSecret: 'bench' } as GatewayReady['account']

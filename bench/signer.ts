@@ -8,6 +8,12 @@ export async function makeSigner(): Promise<Signer> {
   return { jwk: await exportJWK(privateKey), keyId: 'BENCH1', issuer: 'BENCH' }
 }
 
+/** What a gateway knows of it. */
+export function knownOf({ jwk, keyId, issuer }: Signer) {
+  const { d: _, ...known } = jwk
+  return { kid: keyId, issuer, jwk: known }
+}
+
 /** What a request of the bare loop shows at the gateway of iOS devices. */
 export async function badgeOf({ jwk, keyId, issuer }: Signer): Promise<string> {
   const key = await importJWK(jwk, 'ES256')
