@@ -166,9 +166,9 @@ describe('values', () => {
 })
 
 test('from Write to Send without a mouse', async () => {
-  await page.getByRole('button', { name: 'Start anew' }).focus()
+  await page.getByRole('button', { name: 'Start over' }).focus()
   await page.keyboard.press('Enter')
-  await page.getByRole('button', { name: 'Start anew' }).waitFor({ state: 'detached' })
+  await page.getByRole('button', { name: 'Start over' }).waitFor({ state: 'detached' })
   const tabTo = async (role: 'button' | 'textbox' | 'combobox', name: string) => {
     const wanted = page.getByRole(role, { name, exact: true })
     await wanted.waitFor()
@@ -240,7 +240,7 @@ test('whoever types before the editor is there goes on where they are when it co
     (text) => text === 'To the pier',
   )
   await page.unroute(/code-text-editor/)
-  await page.getByRole('button', { name: 'Start anew' }).click()
+  await page.getByRole('button', { name: 'Start over' }).click()
 })
 
 test('what is wrong in a text is marked in its place', async () => {
@@ -251,7 +251,7 @@ test('what is wrong in a text is marked in its place', async () => {
   expect(await marked.textContent()).toMatch(/^(hour|\{)/)
   await marked.hover()
   await page.getByText('a { is not closed by a }').last().waitFor()
-  await page.getByRole('button', { name: 'Start anew' }).click()
+  await page.getByRole('button', { name: 'Start over' }).click()
 })
 
 test('on a phone a bar has the three places, with the pages behind it', async () => {

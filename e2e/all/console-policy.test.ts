@@ -73,7 +73,7 @@ test('the review says who waits for quiet hours and whom a cap leaves out, as of
 })
 
 test('what rings on the devices themselves is handed to them by name', async () => {
-  await page.getByRole('button', { name: 'Start anew' }).click()
+  await page.getByRole('button', { name: 'Start over' }).click()
   await sayTo(page, 'user:haru')
   await page.getByLabel('Title', { exact: true }).fill('The last boat leaves in ten minutes')
   await page.getByLabel('At', { exact: true }).fill('22:40')

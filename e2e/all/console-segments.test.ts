@@ -120,7 +120,7 @@ test('it is saved under a name, changed, rung, and removed after asking', async 
   expect(await referencesIn(page)).toEqual(['segment:season'])
   await page.getByLabel('Title', { exact: true }).fill('Winter timetable')
   await page.getByText('Would ring').waitFor()
-  await page.getByRole('button', { name: 'Start anew' }).click()
+  await page.getByRole('button', { name: 'Start over' }).click()
   await page.goto(`${demo.ready.console}segments`)
   await page.getByRole('row').filter({ hasText: 'version 2' }).getByRole('link', { name: 'season' }).click()
   expect(await textIn(rule())).toBe('user.pass == "season" && user.bicycle')

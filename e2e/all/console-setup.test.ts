@@ -60,7 +60,7 @@ describe('a new app, in the console', () => {
   test('shows a key once, watches a device arrive with it, and revokes it after asking', async () => {
     await nav('App and keys').click()
     await page.getByLabel('Its name').fill('In the app')
-    await choose(page.getByLabel('What it may'), 'app: registers devices')
+    await choose(page.getByLabel('Role'), 'app: registers devices')
     await page.getByRole('button', { name: 'Make a key', exact: true }).click()
     const key = (await page.getByText(/^zb-app-/).textContent()) ?? ''
     expect(key).toMatch(/^zb-app-[\w-]{43}$/)

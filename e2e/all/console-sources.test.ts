@@ -102,7 +102,7 @@ test('a row that is changed on the board rings a phone, and the log says so', as
   )
   const rung = page.getByRole('row').filter({ hasText: '204' }).filter({ hasText: 'rung' })
   await rung.first().waitFor()
-  await page.getByRole('button', { name: 'Take the last one that came' }).click()
+  await page.getByRole('button', { name: 'Use the last one received' }).click()
   await page.getByRole('button', { name: 'Try it' }).click()
   await page.getByText(/It (fires|does not fire)/).waitFor()
   await until(

@@ -13,7 +13,7 @@ beforeAll(async () => {
 const field = (name: string) => page.getByLabel(name, { exact: true })
 const on = (surface: string) => page.getByLabel(`On ${surface}`)
 const row = (name: string) => page.getByRole('row').filter({ hasText: name })
-const anew = () => page.getByRole('button', { name: 'Start anew' }).click()
+const anew = () => page.getByRole('button', { name: 'Start over' }).click()
 
 describe('while it is being written', () => {
   test('what will be cut or left away is said beside its field', async () => {
@@ -171,20 +171,20 @@ describe('what the app asks', () => {
 
   test('is changed on its page, and says beside the field what cannot be', async () => {
     await page.getByRole('navigation').getByRole('link', { name: 'App and keys' }).click()
-    const asked = page.getByRole('region', { name: 'What it asks in development' })
-    expect(await asked.getByLabel('Ask from so many devices on').inputValue()).toBe('2')
-    await asked.getByLabel('Ask from so many devices on').fill('none')
-    await asked.getByRole('button', { name: 'Save what it asks' }).click()
+    const asked = page.getByRole('region', { name: 'Settings of development' })
+    expect(await asked.getByLabel('Confirm from so many devices on').inputValue()).toBe('2')
+    await asked.getByLabel('Confirm from so many devices on').fill('none')
+    await asked.getByRole('button', { name: 'Save the settings' }).click()
     await asked.getByText('wants a whole number').waitFor()
-    await asked.getByLabel('Ask from so many devices on').fill('2,500')
+    await asked.getByLabel('Confirm from so many devices on').fill('2,500')
     await asked.getByLabel('Let devices join any topic').uncheck()
-    await asked.getByRole('button', { name: 'Save what it asks' }).click()
+    await asked.getByRole('button', { name: 'Save the settings' }).click()
     await asked.getByText('saved').waitFor()
     expect(await settings()).toMatchObject({ askFrom: 2_500, openTopics: false, requireProof: false })
   })
 
   test('a key for proofs is shown once, and another one is made only after asking', async () => {
-    const asked = page.getByRole('region', { name: 'What it asks in development' })
+    const asked = page.getByRole('region', { name: 'Settings of development' })
     await asked.getByLabel('Want a proof').check()
     await asked.getByText('There is no key to sign proofs with yet').waitFor()
     await asked.getByRole('button', { name: 'Make a key for proofs' }).click()

@@ -196,7 +196,7 @@ test('why names the credential and the answer of that moment, whatever is in use
   const { items } = await world.backend.call('listCredentials', { params })
   const used = items.find((one) => one.platform === 'ios' && one.state === 'in-use')!
   const said = `${world.standins.ios.listener.origin}, asked with the credential signing-key ${used.fingerprint?.slice(0, 16)}, answered 200`
-  expect((await why(id)).join('\n')).toContain(`The gateway took it: ${said}`)
+  expect((await why(id)).join('\n')).toContain(`The gateway accepted it: ${said}`)
   world.standins.ios.faultProfile = { ...calm, goneShare: 1 }
   const [refused] = await fate({ to })
   expect(refused).toMatchObject({ reason: { code: 'token-gone' } })

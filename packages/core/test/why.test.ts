@@ -129,7 +129,7 @@ describe('why', () => {
     [
       'taken and silent',
       { delivery: delivered('accepted', { moments: accepted }) },
-      'Unknown: the gateway took it',
+      'Unknown: the gateway accepted it',
       false,
     ],
     [
@@ -218,7 +218,7 @@ describe('why', () => {
     const answer = { gateway: 'https://gateway.example', credential: 'signing-key 0011', status: 200, says: '' }
     const says = (more: Parameters<typeof evidence>[0]) => explainDelivery(evidence(more)).steps.map((one) => one.says)
     expect(says({ answer, delivery: delivered('shown', { moments: shown, attempts: 2 }) })).toContain(
-      'The gateway took it at try 2: https://gateway.example, asked with the credential signing-key 0011, answered 200.',
+      'The gateway accepted it at try 2: https://gateway.example, asked with the credential signing-key 0011, answered 200.',
     )
     const refusal = { ...answer, credential: null, status: 410, says: '{"why":"gone"}' }
     expect(says({ answer: refusal, delivery: delivered('refused', { reason: 'token-gone' }) })).toContain(
@@ -231,7 +231,7 @@ describe('why', () => {
     const early = { accepted: sentMs + 30_020, received: sentMs + 20, shown: sentMs + 20 }
     const why = explainDelivery(evidence({ delivery: delivered('shown', { moments: early }) }))
     const says = why.steps.map((one) => one.says)
-    const [took, clocks, arrived] = ['The gateway took it', 'Two clocks disagree', 'It arrived'].map((start) =>
+    const [took, clocks, arrived] = ['The gateway accepted it', 'Two clocks disagree', 'It arrived'].map((start) =>
       says.findIndex((one) => one.startsWith(start)),
     )
     expect([took! >= 0, clocks === took! + 1, arrived === clocks! + 1]).toEqual([true, true, true])

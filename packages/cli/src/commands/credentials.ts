@@ -37,7 +37,7 @@ export function credentialCommands(program: Command, io: Io, done: Run): void {
     .option('--passphrase-file <file>', 'a file with the passphrase; else it is asked for when it is needed')
     .option('--key-id <id>', 'what the platform calls the key')
     .option('--issuer <name>', 'what the platform calls your account')
-    .option('--scope <scope>', 'what a service key asks leave for')
+    .option('--scope <scope>', 'the scope that a service key asks for')
     .option('--token-address <address>', 'where a service key gets its tokens')
     .option('--subject <address>', 'how push services reach you: mailto:… or https:…')
     .option('--fact <name=value...>', 'a fact of the account that the gateway profile speaks of')

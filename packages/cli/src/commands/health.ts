@@ -69,7 +69,7 @@ const jobTable = ({ jobs }: Health, dim: (text: string) => string): string =>
 
 function queueLine({ queue, devicesPerSecond, databaseMs }: Health): string {
   const count = (devices: number) => devices.toLocaleString('en')
-  const pace = devicesPerSecond === null ? '' : `, ${count(devicesPerSecond)} a second of late`
+  const pace = devicesPerSecond === null ? '' : `, ${count(devicesPerSecond)} a second lately`
   return `Devices in the queue: ${count(queue.due)} due, ${count(queue.later)} later, ${count(queue.paused)} paused${pace}. The database answers in ${databaseMs} ms.`
 }
 

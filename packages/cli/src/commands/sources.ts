@@ -60,7 +60,7 @@ export function sourceCommands(program: Command, io: Io, done: Run): void {
 async function save(context: Context<{ address?: string; anyway?: boolean }>, file: string): Promise<number> {
   const { client, app, flags } = context
   const { source, ...definition } = readObjectFile(file) as { source?: string }
-  if (typeof source !== 'string') throw new UsageError(`${file} says no name: begin it with source: NAME.`)
+  if (typeof source !== 'string') throw new UsageError(`${file} has no name: begin it with source: NAME.`)
   const body = { ...definition, ...(flags.address === undefined ? {} : { url: flags.address }) }
   const query = flags.anyway ? ({ anyway: 'true' } as const) : {}
   return tell(context, await client.call('saveSource', { params: { app, source }, query, body: body as never }))

@@ -92,7 +92,7 @@ export function triggerCommands(program: Command, io: Io, done: Run): void {
 async function save(context: Context<{ enable?: boolean }>, file: string): Promise<number> {
   const { client, app, flags } = context
   const { trigger, ...definition } = readObjectFile(file) as { trigger?: string }
-  if (typeof trigger !== 'string') throw new UsageError(`${file} says no name: begin it with trigger: NAME.`)
+  if (typeof trigger !== 'string') throw new UsageError(`${file} has no name: begin it with trigger: NAME.`)
   const body = { ...definition, ...(flags.enable ? { enabled: true } : {}) }
   return tell(context, await client.call('saveTrigger', { params: { app, trigger }, body: body as never }))
 }
@@ -158,7 +158,7 @@ async function log({ client, app, flags, io, paint }: Context<PageFlags>, trigge
   const { limit, after } = flags
   const page = await client.call('listFirings', { params: { app, trigger }, query: { limit, after } })
   if (flags.json) printJson(io, page)
-  else if (page.items.length === 0) io.out('Nothing came to it yet.\n')
+  else if (page.items.length === 0) io.out('It has not fired yet.\n')
   else {
     const rows = page.items.map((one: Firing) => [
       moment(one.at, io),

@@ -144,7 +144,7 @@ async function kinds({ client, flags, io, paint }: Context<object>): Promise<num
 async function save(context: Context<SaveFlags>, file: string): Promise<number> {
   const { client, app, flags } = context
   const { webhook, ...definition } = readObjectFile(file) as { webhook?: string }
-  if (typeof webhook !== 'string') throw new UsageError(`${file} says no name: begin it with webhook: NAME.`)
+  if (typeof webhook !== 'string') throw new UsageError(`${file} has no name: begin it with webhook: NAME.`)
   const body = { ...definition, ...(flags.address === undefined ? {} : { url: flags.address }) }
   return tell(context, await client.call('saveWebhook', { params: { app, webhook }, body: body as never }))
 }

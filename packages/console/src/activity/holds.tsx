@@ -39,7 +39,7 @@ export function Holds({ notification }: { readonly notification: Notification })
     ['paused', 'Pause', live && notification.state !== 'paused', Pause],
     ['none', 'Go on', notification.state === 'paused', Play],
     ['cancelled', 'Cancel', live, CircleStop],
-    ['withdraw', 'Take it back', gone(notification.totals) > 0 && notification.withdrawnAt === null, Undo2],
+    ['withdraw', 'Withdraw', gone(notification.totals) > 0 && notification.withdrawnAt === null, Undo2],
   ]
   return (
     <div className="mt-6">
@@ -51,8 +51,8 @@ export function Holds({ notification }: { readonly notification: Notification })
             return say ? (
               <Confirm
                 key={wish}
-                title={wish === 'cancelled' ? 'Cancel it?' : 'Take it back?'}
-                yes={wish === 'cancelled' ? 'Cancel it for good' : 'Take it back now'}
+                title={wish === 'cancelled' ? 'Cancel it?' : 'Withdraw it?'}
+                yes={wish === 'cancelled' ? 'Cancel it for good' : 'Withdraw it now'}
                 onYes={() => act.mutate(wish)}
                 trigger={
                   <Button icon={icon} busy={act.isPending}>

@@ -36,7 +36,7 @@ export function Keys() {
 const may: Record<NonNullable<Key['role']>, string> = {
   viewer: 'reads',
   sender: 'reads and sends',
-  owner: 'does all',
+  owner: 'full access',
 }
 
 const columns: readonly Column<Key>[] = [
@@ -122,7 +122,7 @@ function Revoke({ one }: { readonly one: Key }) {
 
 type May = 'owner' | 'sender' | 'viewer' | 'app'
 const mays: readonly Option<May>[] = [
-  { value: 'owner', label: 'backend: does all' },
+  { value: 'owner', label: 'backend: full access' },
   { value: 'sender', label: 'backend: reads and sends' },
   { value: 'viewer', label: 'backend: reads' },
   { value: 'app', label: 'app: registers devices' },
@@ -160,7 +160,7 @@ function MakeKey() {
         <ChoiceInput
           of={filled}
           name="may"
-          label="What it may"
+          label="Role"
           hint="An app key ships inside the app; the others stay on a server"
           options={mays}
         />

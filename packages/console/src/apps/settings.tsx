@@ -17,7 +17,7 @@ export function Settings() {
   const { data, error } = useSettings()
   return (
     <section aria-labelledby="settings">
-      <h2 id="settings">What it asks in {place.environment}</h2>
+      <h2 id="settings">Settings of {place.environment}</h2>
       <Loaded of={{ data, error }}>{(data) => <Asks first={data} key={place.environment} />}</Loaded>
     </section>
   )
@@ -40,11 +40,11 @@ function Asks({ first }: { readonly first: AppSettings }) {
   }
   return (
     <>
-      <Form of={filled} submit="Save what it asks" readOnly={!isOwner} className="mt-5" onSubmit={save}>
+      <Form of={filled} submit="Save the settings" readOnly={!isOwner} className="mt-5" onSubmit={save}>
         <TextInput
           of={filled}
           name="askFrom"
-          label="Ask from so many devices on"
+          label="Confirm from so many devices on"
           hint="From so many devices on, the sender types the number"
           numeric
           className="w-40"
@@ -53,7 +53,7 @@ function Asks({ first }: { readonly first: AppSettings }) {
         <CheckInput
           of={filled}
           name="requireProof"
-          label="Want a proof of who somebody is"
+          label="Require a proof of who somebody is"
           hint="A device that names a user shows a token that your backend signed"
           disabled={!isOwner}
         />

@@ -31,7 +31,7 @@ function All({ settings: { caps } }: { readonly settings: AppSettings }) {
   return (
     <>
       {caps.length === 0 ? (
-        <p className="mt-4">There are none: nobody is spared.</p>
+        <p className="mt-4">There are none.</p>
       ) : (
         <ul className="mt-4">
           {caps.map(({ name, most, hours, channels, belowUrgency }) => (
@@ -77,7 +77,7 @@ function Add({ onAdd }: { readonly onAdd: (cap: Cap) => Promise<unknown> }) {
   return (
     <Form of={filled} submit="Set this cap" clears className="mt-6" onSubmit={(cap) => onAdd(cap as Cap)}>
       <div className="grid gap-4 sm:grid-cols-3">
-        <TextInput of={filled} name="name" label="Name" hint="How it is recognised" code placeholder="offers-a-week" />
+        <TextInput of={filled} name="name" label="Name" hint="Name" code placeholder="offers-a-week" />
         <TextInput of={filled} name="most" label="At most" hint="To one person" numeric />
         <TextInput of={filled} name="hours" label="In so many hours" hint="744 at most" numeric />
         <TextInput of={filled} name="channels" label="For channels" hint="Empty: for all" code placeholder="offers" />

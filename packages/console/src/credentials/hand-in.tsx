@@ -22,7 +22,7 @@ const extraLooks: Record<(typeof extraNames)[number], Look> = {
   passphrase: { label: 'Passphrase', hint: 'The one that was chosen when the file was exported' },
   keyId: { label: 'Key id', hint: 'What the platform calls the key' },
   issuer: { label: 'Issuer', hint: 'What the platform calls your account' },
-  scope: { label: 'Scope', hint: 'What the key asks leave for' },
+  scope: { label: 'Scope', hint: 'The scope that the key asks for' },
   tokenAddress: { label: 'Token address', hint: 'Where the key gets its tokens, if not where the gateway is' },
   subject: { label: 'Contact', hint: 'How push services reach you: mailto:… or https:…' },
 }

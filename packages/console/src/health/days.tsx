@@ -136,7 +136,7 @@ function OneDay({ day: { day, steps: durations, reasons } }: { readonly day: Day
             say={span}
             steps={durations.map(({ step }) => steps[step])}
             series={[
-              { name: 'half of them', colour: 'sea', values: durations.map(({ medianMs }) => medianMs) },
+              { name: 'median', colour: 'sea', values: durations.map(({ medianMs }) => medianMs) },
               { name: 'p90', colour: 'brass', values: durations.map(({ p90Ms }) => p90Ms) },
               { name: 'p99', colour: 'soft', values: durations.map(({ p99Ms }) => p99Ms) },
             ]}

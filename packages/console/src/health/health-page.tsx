@@ -61,7 +61,7 @@ function Verdict({ health }: { readonly health: Health }) {
         {due + later + paused === 0
           ? 'The queue is empty.'
           : `In the queue: ${count(due)} devices whose turn has come, ${count(later)} for later, ${count(paused)} paused.`}
-        {health.devicesPerSecond !== null && ` ${count(health.devicesPerSecond)} devices a second of late.`}
+        {health.devicesPerSecond !== null && ` ${count(health.devicesPerSecond)} devices a second lately.`}
       </p>
     </section>
   )

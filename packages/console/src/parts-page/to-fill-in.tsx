@@ -137,7 +137,7 @@ export function Forms() {
         <ChoiceInput
           of={filled}
           name="may"
-          label="What it may"
+          label="Role"
           options={[
             { value: 'sender', label: 'reads and sends' },
             { value: 'viewer', label: 'reads' },

@@ -71,8 +71,8 @@ function read(text: string, member: string): { value?: Record<string, unknown>; 
   } catch (error) {
     return { fault: error instanceof Error ? (error.message.split('\n')[0] ?? 'cannot be read') : 'cannot be read' }
   }
-  if (typeof value !== 'object' || value === null || Array.isArray(value)) return { fault: 'is no definition' }
+  if (typeof value !== 'object' || value === null || Array.isArray(value)) return { fault: 'is not a definition' }
   const named = value as Record<string, unknown>
-  if (typeof named[member] !== 'string') return { fault: `says no name: begin it with ${member}: NAME` }
+  if (typeof named[member] !== 'string') return { fault: `has no name: begin it with ${member}: NAME` }
   return { value: named }
 }

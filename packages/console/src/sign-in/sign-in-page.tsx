@@ -47,7 +47,7 @@ export function SignInPage({ onSession, note }: SignInProps) {
       <form onSubmit={submit} className="w-full max-w-sm">
         <img src="/bell.svg" alt="" width="48" height="48" className="mb-5" />
         <h1>Zephyr Bell</h1>
-        <p className="mb-8 text-soft">{note ?? 'Who is on watch?'}</p>
+        <p className="mb-8 text-soft">{note ?? 'Sign in to the console.'}</p>
         <label htmlFor="email">E-mail</label>
         <input id="email" name="email" type="email" required autoComplete="username" className="mb-4" />
         <label htmlFor="password">Password</label>

@@ -57,7 +57,7 @@ export function TriggerPage() {
             />
             <section aria-labelledby="firings">
               <h2 id="firings" className="mb-2">
-                What came of each
+                Firings
               </h2>
               {firings.error ? (
                 <Failure error={firings.error} />
@@ -68,7 +68,7 @@ export function TriggerPage() {
                   rows={firings.data?.items ?? []}
                   idOf={({ no }) => String(no)}
                   columns={columns}
-                  none="Nothing came to it yet."
+                  none="It has not fired yet."
                 />
               )}
             </section>

@@ -96,7 +96,7 @@ export function TryTrigger({ name, source, last }: TryProps) {
           </Button>
           {(last?.event ?? last?.row) !== undefined && (
             <Button rank="quiet" onClick={takeLast}>
-              Take the last one that came
+              Use the last one received
             </Button>
           )}
           {!isEvent && (

@@ -91,7 +91,7 @@ function Details({ webhook }: { readonly webhook: Webhook }) {
       ? []
       : [
           [
-            'Its receiver',
+            'Fault',
             <span key="off" className="text-red">
               {offBecause}
             </span>,
@@ -101,7 +101,7 @@ function Details({ webhook }: { readonly webhook: Webhook }) {
       ? []
       : [
           [
-            'Its receiver',
+            'Fault',
             <span key="fault" className="text-red">
               {fault}
               {faultSince && (
@@ -115,7 +115,7 @@ function Details({ webhook }: { readonly webhook: Webhook }) {
     ['Address', url === null ? 'an address that no master key opens any more' : code(url)],
     ['Kinds', code(kinds.join(', '))],
     ...(when === null ? [] : [['When', code(when)] as const]),
-    ...(batch === 1 ? [] : [['In lists of', `up to ${batch.toLocaleString('en')} events`] as const]),
+    ...(batch === 1 ? [] : [['Batch', `up to ${batch.toLocaleString('en')} events`] as const]),
     ['Last delivered', toldAt === null ? 'not yet' : <Moment key="told" at={toldAt} />],
     [
       'Waiting',
@@ -132,7 +132,7 @@ function Details({ webhook }: { readonly webhook: Webhook }) {
         </span>
       ),
     ],
-    ...(dropped === 0 ? [] : [['Went untold', eventsWords(dropped)] as const]),
+    ...(dropped === 0 ? [] : [['Not delivered', eventsWords(dropped)] as const]),
     ...webhook.olderSecretsUntil.map(
       (until) =>
         [

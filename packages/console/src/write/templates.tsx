@@ -67,7 +67,7 @@ export function Templates({ draft, onTake }: { readonly draft: Draft; readonly o
                 <p className="mb-1.5 flex items-baseline justify-between gap-3">
                   <span className="font-mono break-all">{one.name}</span>
                   <Button rank="quiet" onClick={() => onTake(draftFrom(one, draft))}>
-                    Take up <span className="sr-only">{one.name}</span>
+                    Use <span className="sr-only">{one.name}</span>
                   </Button>
                 </p>
                 <ContentPicture

@@ -106,7 +106,7 @@ function Writing({ first }: { readonly first: Draft }) {
     <Page
       title="Write"
       asks="What should ring, and for whom?"
-      action={touched && <Button onClick={anew}>Start anew</Button>}
+      action={touched && <Button onClick={anew}>Start over</Button>}
     >
       <form
         onSubmit={submit}

@@ -57,7 +57,9 @@ export const keyRequest = z
     name,
     role: role
       .optional()
-      .describe('What a backend key may: `viewer` (when left out) reads, `sender` sends as well, `owner` does all.'),
+      .describe(
+        'What a backend key may: `viewer` (when left out) reads, `sender` sends as well, `owner` does everything.',
+      ),
   })
   .refine((key) => key.kind === 'backend' || key.role === undefined, {
     path: ['role'],

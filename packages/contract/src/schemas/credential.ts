@@ -25,7 +25,7 @@ const file = z.strictObject({
 const extras = {
   keyId: plainText(100).optional().describe('What the platform calls the key.'),
   issuer: plainText(200).optional().describe('Who signs: what the platform calls your account.'),
-  scope: plainText(500).optional().describe('What a service key asks leave for.'),
+  scope: plainText(500).optional().describe('The scope that a service key asks for.'),
   tokenAddress: z
     .url({ protocol: /^https$/ })
     .max(500)

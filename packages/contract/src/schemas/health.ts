@@ -66,7 +66,7 @@ export const health = z
         oldestDueAt: instant.nullable(),
       })
       .describe('This app’s, in this environment.'),
-    devicesPerSecond: z.int().nullable().describe('The pace of late; null when too little was sent to say.'),
+    devicesPerSecond: z.int().nullable().describe('The recent pace; null when too little was sent to say.'),
   })
   .meta({ id: 'Health' })
 
@@ -89,7 +89,7 @@ export const day = z
         }),
       )
       .describe(
-        'How long each step took: from the sending until the gateway took it, until it arrived, was shown, was opened. To within a fifth.',
+        'How long each step took: from the sending until the gateway accepted it, until it arrived, was shown, was opened. To within a fifth.',
       ),
   })
   .meta({ id: 'Day' })

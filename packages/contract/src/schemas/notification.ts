@@ -285,7 +285,7 @@ export const review = z
       .describe('What has to be fixed before it can be sent.'),
     listed: z.array(z.object({ device: uuid, user: z.string().nullable(), platform: z.enum(platforms) })),
     warnings: z.array(z.object({ platform: z.enum(platforms), field: z.string(), says: z.string() })),
-    seconds: z.number().nullable().describe('How long it would take at the pace of late; null when that is not known.'),
+    seconds: z.number().nullable().describe('How long it would take at the recent pace; null when that is not known.'),
   })
   .meta({ id: 'Review' })
 

@@ -179,7 +179,7 @@ function whatItSaid({ answer }: Evidence): string {
 
 function tookIt(evidence: Evidence): string {
   const ref = evidence.delivery?.gatewayReference
-  return `The gateway took it${tries(evidence)}${whatItSaid(evidence)}${ref ? `; its own number for it is ${ref}` : ''}.`
+  return `The gateway accepted it${tries(evidence)}${whatItSaid(evidence)}${ref ? `; its own number for it is ${ref}` : ''}.`
 }
 
 /** No delivery was made: why the device was not found. */
@@ -227,7 +227,7 @@ function notMeant({ notification, device, named }: Evidence, step: Step, end: En
   return end('No: the target does not name this device.', false)
 }
 
-/** The gateway took it, and the device said nothing. */
+/** The gateway accepted it, and the device said nothing. */
 function trailEnds({ notification, device, delivery, nowMs }: Evidence, step: Step, end: End): Why {
   const acceptedMs = delivery?.moments.accepted ?? notification.createdMs
   step('unsure', 'The device has not reported that it arrived.')
@@ -246,7 +246,7 @@ function trailEnds({ notification, device, delivery, nowMs }: Evidence, step: St
   likely.push('The app on this device does not report receipts: the kit is missing there or older.')
   if (nowMs > notification.expiresMs)
     likely.unshift('Its lifetime is over; a device that was away all that time does not get it any more.')
-  return end('Unknown: the gateway took it, and the device has not reported since.', false, likely)
+  return end('Unknown: the gateway accepted it, and the device has not reported since.', false, likely)
 }
 
 const appWords: Record<AppState, string> = {
@@ -299,12 +299,12 @@ function onDevice({ delivery, replacedMs }: Evidence, step: Step, end: End): Why
     return end('Yes: it was shown and opened.', true)
   }
   if (moments.dismissed !== undefined) {
-    step('good', 'It was put away without being opened.', moments.dismissed)
+    step('good', 'It was dismissed without being opened.', moments.dismissed)
     return end('Yes: it was shown, and put away.', true)
   }
   if (state === 'withdrawn' && reason) {
     if (shown <= withdrawn) step('note', `${reasons[reason].detail}`, moments.withdrawn ?? null)
-    if (moments.shown === undefined) return end('It arrived, and was taken back.', false)
+    if (moments.shown === undefined) return end('It arrived, and was withdrawn.', false)
     return end('It was shown, and then taken back.', true)
   }
   if (replacedMs !== null) {

@@ -80,7 +80,7 @@ export const eventKinds = Object.freeze({
     { permission },
     { permission: 'denied' },
   ),
-  'delivery.accepted': deliveryKind('The gateway took it.'),
+  'delivery.accepted': deliveryKind('The gateway accepted it.'),
   'delivery.received': deliveryKind('It arrived on the device.'),
   'delivery.shown': deliveryKind('It was shown.'),
   'delivery.opened': deliveryKind('It was opened.'),

@@ -39,7 +39,7 @@ export class Metrics {
   })
   readonly steps = new Histogram({
     name: 'zbell_step_seconds',
-    help: 'Time that a delivery took for a step: until the gateway took it, until it arrived, was shown, was opened.',
+    help: 'Time that a delivery took for a step: until the gateway accepted it, until it arrived, was shown, was opened.',
     labelNames: ['platform', 'step'],
     buckets: [0.01, 0.1, 0.5, 2, 10, 60, 600, 3_600, 86_400],
     registers: [this.registry],
@@ -118,7 +118,7 @@ export class Metrics {
   })
   readonly jobSucceededAt = new Gauge({
     name: 'zbell_job_succeeded_at_seconds',
-    help: 'When a background job last went well in this process, in seconds since 1970.',
+    help: 'When a background job last succeeded in this process, in seconds since 1970.',
     labelNames: ['job'],
     registers: [this.registry],
   })

@@ -124,7 +124,7 @@ function trialView({ request, answer, outcome, secretHeader }: Trial): GatewayTr
 function sayOutcome(outcome: Outcome): string {
   switch (outcome.is) {
     case 'accepted':
-      return 'The gateway took it.'
+      return 'The gateway accepted it.'
     case 'busy':
       return 'The gateway is busy; a delivery would be tried again.'
     case 'unavailable':

@@ -121,7 +121,7 @@ export class Handset {
   async dismiss(notification?: string): Promise<boolean> {
     const shown = this.#take(notification)
     if (!shown) return false
-    this.#log(`“${shown.title}” was put away`)
+    this.#log(`“${shown.title}” was dismissed`)
     if (!shown.notification.startsWith('local-')) await this.#app.reception.dismiss(shown.notification, this.now())
     this.#onChange()
     this.#handOver()
