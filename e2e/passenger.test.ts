@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import type { Delivery, Device, Page as ListPage } from '@zbell/contract'
+import type { Delivery, Device, Health, Page as ListPage } from '@zbell/contract'
 import { Client as ServiceClient } from '@zbell/contract/client'
 import type { Browser, BrowserContext, Page } from 'playwright-core'
 import { openBrowser } from './harness/browser.ts'
@@ -224,6 +224,31 @@ describe('the passengers’ page', () => {
       (one) => one.items.length === 1,
     )
     expect(items[0]?.permission).toBe('granted')
+  })
+
+  test('where proofs are wanted the page brings one whenever it is needed, also when the first ones fail', async () => {
+    await page.getByRole('button', { name: 'Sign out' }).click()
+    await page.getByText('this browser rings for nobody').waitFor()
+    await demo.zbell('settings', 'change', '--require-proof', 'yes')
+    const devicesOf = (user: string) => json<ListPage<Device>>('device', 'list', '--user', user, '--platform', 'web')
+    let asked = 0
+    await page.route('**/proof', (route) => (++asked === 1 ? route.fulfill({ status: 503 }) : route.continue()))
+    await page.getByLabel('I am', { exact: true }).selectOption('ada')
+    await page.getByRole('button', { name: /Ring me/ }).click()
+    // The device is registered all the same, and becomes hers with the next proof.
+    await until(
+      () => devicesOf('ada'),
+      ({ items }) => items.length === 1,
+    )
+    expect(asked).toBe(2)
+    const { userRefusals } = await json<Health>('health')
+    expect(userRefusals.map(({ code }) => code)).toEqual(['proof-missing'])
+    // Whoever is known already needs none.
+    await page.reload()
+    await page.locator('#state[data-ready]').waitFor()
+    expect([asked, (await devicesOf('ada')).items.length]).toEqual([2, 1])
+    await page.unroute('**/proof')
+    await demo.zbell('settings', 'change', '--require-proof', 'no')
   })
 
   test('with no page open, the worker shows and reports by itself', async () => {

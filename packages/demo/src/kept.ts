@@ -5,6 +5,8 @@ export type KeptDemo = {
   readonly ports: { readonly service: number; readonly passengers: number; readonly database: number }
   readonly backendKey: string
   readonly appKey: string
+  /** With it the ferry company signs who its passengers are. */
+  readonly proofKey?: string
   readonly account: { readonly email: string; readonly password: string }
 }
 

@@ -73,6 +73,7 @@ export async function startDemo(options: DemoOptions): Promise<RunningDemo> {
   }
   try {
     let service = { url: '', appKey: before?.appKey ?? '' }
+    let proofKey = before?.proofKey ?? ''
     const profiles = join(options.dist, 'profiles')
     const standins = await openStandins({ dir: join(data, 'standins'), crypto: nodeCrypto, profiles })
     opened.push(() => standins.close())
@@ -86,6 +87,7 @@ export async function startDemo(options: DemoOptions): Promise<RunningDemo> {
       dir: join(options.dist, 'passenger'),
       push: standins.push,
       service: () => service,
+      proofKey: () => proofKey,
       harbour,
       office,
     })
@@ -113,6 +115,10 @@ export async function startDemo(options: DemoOptions): Promise<RunningDemo> {
     standins.moveService(running.url)
     await standins.restoreHandsets()
     const backend = new Client({ url: running.url, bearer: kept.backendKey })
+    if (proofKey === '') {
+      proofKey = (await backend.call('makeProofKey', { params: { app: ferries.slug } })).key
+      writeKept(keptFile, { ...kept, proofKey })
+    }
     const harbourUrl = readerUrl(accounts, ports.database)
     if (standins.registry.list(ferries.slug).length === 0) {
       await playScenario(

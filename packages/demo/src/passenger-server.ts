@@ -5,12 +5,16 @@ import { z } from 'zod'
 import { deeds, type Harbour } from './harbour.ts'
 import type { Office } from './office.ts'
 import { ferries, passengers } from './scenario/scenario.ts'
+import { signProof } from './sign-proof.ts'
 
 const act = z.strictObject({
   deed: z.enum(deeds),
   sailing: z.int(),
   passenger: z.enum(passengers.map(({ user }) => user)),
 })
+
+/** In an app of one’s own it is whoever is signed in there; here everybody may be any passenger. */
+const proofRequest = z.strictObject({ user: act.shape.passenger })
 
 export type PassengerServer = { readonly url: string; close(): Promise<void> }
 
@@ -23,6 +27,7 @@ export async function openPassengerServer(given: {
   dir: string
   push: PushService
   service: () => { url: string; appKey: string }
+  proofKey: () => string
   harbour: Harbour
   office: Office
 }): Promise<PassengerServer> {
@@ -42,6 +47,10 @@ export async function openPassengerServer(given: {
   app.use(express.json({ limit: '4kb' }))
   app.get('/scenario.json', (_request, response) => {
     response.json({ ...given.service(), name: ferries.name, passengers })
+  })
+  app.post('/proof', async (request, response) => {
+    const { user } = proofRequest.parse(request.body)
+    response.type('text/plain').send(await signProof(user, given.proofKey()))
   })
   app.get('/board.json', async (_request, response) => {
     response.json(await given.harbour.board())

@@ -11,6 +11,11 @@ export type BellOptions = {
   /** The service worker's file; it calls `installBellWorker(self)`. */
   readonly worker: string
   readonly appVersion?: string
+  /**
+   * Asks the app's backend for a proof that somebody is this user. Called only when one is needed; one that has not come within ten
+   * seconds, or that is refused, is asked for again later.
+   */
+  readonly proof?: (user: string) => Promise<string>
   /** Makes the push subscription; the browser's own when left out. */
   readonly subscribe?: (
     registration: ServiceWorkerRegistration,
@@ -45,7 +50,10 @@ export type Bell<Data = unknown> = {
   register(): Promise<Device | undefined>
   unregister(): Promise<void>
 
-  /** @param more.proof what the app's backend signed, where the app wants one; `merge` takes the anonymous past along */
+  /**
+   * @param more.proof what the app's backend signed, where it is at hand; else `proof` of the options is asked
+   * @param more.merge takes the anonymous past along
+   */
   signIn(user: string, more?: { readonly proof?: string; readonly merge?: boolean }): Promise<void>
   /** The next person on this device gets nothing of the one before: no rings, no list, no plans. */
   signOut(): Promise<void>

@@ -135,6 +135,20 @@ describe('registration', () => {
     expect(shown.map(({ secret }) => secret)).toEqual([undefined, undefined, 'device-secret'])
   })
 
+  test('whose the device is, is what the service said last', async () => {
+    const said = (user: string | null) => ({ id: id(7), user })
+    const registration = new Registration(memoryStorage(), place())
+    expect(await registration.user()).toBeNull()
+    service.answers = [
+      () => json(201, { device: said(null), userRefused: { code: 'proof-missing', detail: '' }, secret: 'device-secret' }),
+      () => json(200, { ...said('ada'), userRefused: null }),
+    ]
+    expect((await registration.keep({ ...body, user: 'ada' })).userRefused?.code).toBe('proof-missing')
+    expect(await registration.user()).toBeNull()
+    await registration.change({ user: 'ada', proof: 'signed' })
+    expect(await registration.user()).toBe('ada')
+  })
+
   test('nothing speaks for a device that is not registered', async () => {
     const registration = new Registration(memoryStorage(), place())
     expect(await registration.client()).toBeUndefined()

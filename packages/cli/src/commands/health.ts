@@ -1,5 +1,5 @@
 import type { Day, GatewayHealth, Health } from '@zbell/contract'
-import { ago, nameGateway, span } from '@zbell/contract/words'
+import { ago, nameGateway, span, refusalWords } from '@zbell/contract/words'
 import type { Command } from 'commander'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'
@@ -33,6 +33,8 @@ async function health({ client, app, flags, io, paint }: Context<object>): Promi
     for (const { detail, remedy } of troubles) io.out(`${paint.bad('✕')} ${safe(detail)} ${safe(remedy)}\n`)
     if (troubles.length === 0) io.out(`${paint.good('●')} All is well.\n`)
     io.out(`\n${processTable(now, paint.dim)}\n${queueLine(now)}\n`)
+    const refused = refusalWords(now.userRefusals)
+    if (refused) io.out(`${refused}\n`)
     const gateways = now.processes.flatMap((one) => one.gateways.map((gateway) => ({ gateway, pid: one.pid })))
     if (gateways.length === 0) io.out('No gateway has been needed yet.\n')
     else io.out(`\n${gatewayTable(gateways, paint.dim)}`)

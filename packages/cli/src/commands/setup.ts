@@ -1,5 +1,5 @@
 import type { Setup } from '@zbell/contract'
-import { ago } from '@zbell/contract/words'
+import { ago, refusalWords } from '@zbell/contract/words'
 import type { Command } from 'commander'
 import { called } from '../called.ts'
 import type { Paint } from '../drawing/paint.ts'
@@ -27,6 +27,8 @@ async function show({ client, app, flags, io, paint }: Context<object>): Promise
   }
   io.out(`${paint.strong(setup.app)} in ${setup.environment}\n`)
   for (const platform of setup.platforms) io.out(`\n${drawPlatform(platform, setup, io, paint)}`)
+  const refused = refusalWords(setup.userRefusals)
+  if (refused) io.out(`\n${refused}\n`)
   if (setup.handsets && setup.platforms.some(({ ready }) => !ready))
     io.out(paint.dim(`\nNo credential and no phone yet? Rehearse: ${called(io)} handset new --platform ios\n`))
   return exitCodes.done

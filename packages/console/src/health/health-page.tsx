@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Health } from '@zbell/contract'
-import { nameGateway, span } from '@zbell/contract/words'
+import { nameGateway, refusalWords, span } from '@zbell/contract/words'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
 import { type Column, DataTable } from '../parts/data-table.tsx'
@@ -35,6 +35,7 @@ export function HealthPage() {
 }
 
 function Verdict({ health }: { readonly health: Health }) {
+  const refused = refusalWords(health.userRefusals)
   const { troubles } = health
   const { due, later, paused } = health.queue
   const count = (devices: number) => devices.toLocaleString('en')
@@ -63,6 +64,7 @@ function Verdict({ health }: { readonly health: Health }) {
           : `In the queue: ${count(due)} devices whose turn has come, ${count(later)} for later, ${count(paused)} paused.`}
         {health.devicesPerSecond !== null && ` ${count(health.devicesPerSecond)} devices a second lately.`}
       </p>
+      {refused && <p className="mt-2">{refused}</p>}
     </section>
   )
 }

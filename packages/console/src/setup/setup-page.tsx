@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Setup } from '@zbell/contract'
+import { refusalWords } from '@zbell/contract/words'
 import { Link } from 'react-router'
 import { keys } from '../app/live.ts'
 import { usePlace } from '../app/place.ts'
@@ -32,11 +33,14 @@ export function SetupPage() {
     <Page title="Setup" asks={`How far is ${place.app.name} from ringing in ${place.environment}?`}>
       <Loaded of={{ data, error }}>
         {(data) => (
-          <div className="grid gap-x-12 gap-y-14 lg:grid-cols-3">
-            {data.platforms.map((one) => (
-              <Platform key={one.platform} setup={data} platform={one} isNext={one.platform === next} />
-            ))}
-          </div>
+          <>
+            <div className="grid gap-x-12 gap-y-14 lg:grid-cols-3">
+              {data.platforms.map((one) => (
+                <Platform key={one.platform} setup={data} platform={one} isNext={one.platform === next} />
+              ))}
+            </div>
+            {data.userRefusals.length > 0 && <p className="mt-12">{refusalWords(data.userRefusals)}</p>}
+          </>
         )}
       </Loaded>
     </Page>

@@ -27,7 +27,7 @@ export const installedOperations = {
     summary: 'Tell what changed on the device',
     caller: 'device',
     body: devices.deviceChange,
-    answer: devices.device,
+    answer: devices.ownDevice,
   },
   unregisterOwnDevice: { summary: 'Unregister the device', caller: 'device', status: 204 },
   readOwnAttributes: {

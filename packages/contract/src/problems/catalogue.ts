@@ -188,12 +188,6 @@ export const problems = {
     title: 'This attribute cannot be set so.',
     remedy: 'Use the type that it was declared with; its first use declared it.',
   },
-  'proof-refused': {
-    status: 403,
-    title: 'Naming this user wants a proof.',
-    remedy:
-      'Let the app’s backend sign one: a JWT with HS256 and the app’s proof key, `sub` the user, `exp` within an hour.',
-  },
   'register-again': {
     status: 409,
     title: 'The device gave this token up before, or somebody registered it a moment ago.',

@@ -7,6 +7,7 @@ import {
   permissions,
   platforms,
   targetLimits,
+  userRefusalCodes,
 } from '@zbell/core'
 import { z } from 'zod'
 import { type DeviceSort, deviceSorts } from '../sorts.ts'
@@ -93,7 +94,9 @@ const proof = z
   .string()
   .max(4_000)
   .optional()
-  .describe('A JWT that the app’s backend signed for this user; needed when the app asks for proofs.')
+  .describe(
+    'A JWT that the app’s backend signed for this user; needed when the app asks for proofs. Without one that counts the device is nobody’s, and all else is kept.',
+  )
 
 const facts = {
   permission: z.enum(permissions).describe('What the user answered (W3C Permissions).'),
@@ -166,9 +169,29 @@ export const device = z
   })
   .meta({ id: 'Device', description: 'One installation that can be rung.' })
 
+/** What came of naming a user, where it was refused; all else was kept. */
+const userRefused = z
+  .object({
+    code: z.enum(userRefusalCodes),
+    detail: z.string(),
+  })
+  .nullable()
+  .meta({ id: 'UserRefused' })
+  .describe('Why the device is not the user’s that it named, and nobody’s now; null where nothing was refused. All else was kept.')
+
+/** How often devices named a user today (UTC) that they were refused. */
+export const userRefusals = z
+  .array(z.object({ code: z.enum(userRefusalCodes), detail: z.string(), count: z.int() }))
+  .describe('How often devices named a user today (UTC) and were refused, by reason, the most frequent first.')
+
+export const ownDevice = device
+  .extend({ userRefused })
+  .meta({ id: 'OwnDevice', description: 'The device, and whether the user that it named was refused.' })
+
 export const registered = z
   .object({
     device,
+    userRefused,
     secret: z
       .string()
       .describe('With it the device speaks for itself: a new one, answered this once, or the one that was shown.'),
@@ -185,12 +208,14 @@ export const installedApp = z
     name: z.string(),
     environment: z.enum(environments),
     applicationServerKey: z.string().nullable().describe('For the browser’s pushManager.subscribe(); base64url.'),
+    requireProof: z.boolean().describe('Whether naming a user wants a proof.'),
   })
   .meta({ id: 'InstalledApp', description: 'What an app key lets an installed app know.' })
 
 export type Registration = z.input<typeof registration>
 export type DeviceChange = z.input<typeof deviceChange>
 export type Device = z.infer<typeof device>
+export type OwnDevice = z.infer<typeof ownDevice>
 
 const deviceEventNames = Object.keys(deviceEvents) as [DeviceEvent]
 

@@ -1,6 +1,7 @@
 import { environments, platforms, timedSteps } from '@zbell/core'
 import { z } from 'zod'
 import { deliveryState } from './delivery.ts'
+import { userRefusals } from './device.ts'
 import { instant, uuid } from './text.ts'
 
 /** How one way to a gateway does, as one process sees it. */
@@ -66,6 +67,7 @@ export const health = z
         oldestDueAt: instant.nullable(),
       })
       .describe('This app’s, in this environment.'),
+    userRefusals,
     devicesPerSecond: z.int().nullable().describe('The recent pace; null when too little was sent to say.'),
   })
   .meta({ id: 'Health' })

@@ -1,5 +1,6 @@
 import { environments, platforms, setupActions, setupStates, setupSteps } from '@zbell/core'
 import { z } from 'zod'
+import { userRefusals } from './device.ts'
 import { instant, uuid } from './text.ts'
 
 const step = z.object({
@@ -18,6 +19,7 @@ export const setup = z
     app: z.string(),
     environment: z.enum(environments),
     handsets: z.boolean().describe('Virtual handsets can be switched on here, to rehearse without a credential.'),
+    userRefusals,
     platforms: z.array(
       z.object({
         platform: z.enum(platforms),

@@ -25,3 +25,11 @@ export function reachOf({ retiredAt, retiredReason, permission, muted, rehearsal
   if (rehearsal) return { tone: 'wait', shape: '◑', word: 'rehearses', why: 'It is a virtual handset’s.' }
   return { tone: 'good', shape: '●', word: 'reachable' }
 }
+
+/** What devices said today of who they are and was refused; undefined for nothing. */
+export function refusalWords(all: readonly { readonly detail: string; readonly count: number }[]): string | undefined {
+  const total = all.reduce((sum, { count }) => sum + count, 0)
+  if (total === 0) return undefined
+  const because = all.map(({ count, detail }) => `${count.toLocaleString('en')} because ${detail}`).join(', ')
+  return `${total.toLocaleString('en')} ${total === 1 ? 'sign-in was' : 'sign-ins were'} refused today: ${because}.`
+}

@@ -1,4 +1,4 @@
-import type { Device, DeviceChange, Registration as RegistrationBody } from '@zbell/contract'
+import type { DeviceChange, OwnDevice, Registration as RegistrationBody } from '@zbell/contract'
 import { Client, ProblemError } from '@zbell/contract/client'
 import type { KitStorage } from './storage.ts'
 
@@ -8,6 +8,8 @@ type KeptRegistration = {
   readonly device: string
   readonly address: string
   readonly installation?: string | null
+  /** Whose the device is, as the service said last. */
+  readonly user?: string | null
 }
 
 const name = 'registration'
@@ -34,11 +36,16 @@ export class Registration {
     return (await this.#storage.get<KeptRegistration>(name))?.device
   }
 
+  /** Whose the device is; null for nobody’s, or before it is registered. */
+  async user(): Promise<string | null> {
+    return (await this.#storage.get<KeptRegistration>(name))?.user ?? null
+  }
+
   /**
    * Registers, or tells the service what is true now when this installation is registered already.
    * @param more.merge what is known of the anonymous person becomes that of the user in the body
    */
-  async keep(body: RegistrationBody, more: { readonly merge?: boolean } = {}): Promise<Device> {
+  async keep(body: RegistrationBody, more: { readonly merge?: boolean } = {}): Promise<OwnDevice> {
     const address = body.platform === 'web' ? body.subscription.endpoint : body.token
     const kept = await this.#storage.get<KeptRegistration>(name)
     if (kept) {
@@ -47,13 +54,14 @@ export class Registration {
         this.#clientFor(kept.secret).call('changeOwnDevice', { body: { ...facts, ...more } }),
       )
       if (known) {
-        if (kept.address !== address) await this.#storage.set(name, { ...kept, address } satisfies KeptRegistration)
+        await this.#storage.set(name, { ...kept, address, user: known.user } satisfies KeptRegistration)
         return known
       }
     }
-    const { device, secret, installation } = await this.#register(body)
-    await this.#storage.set(name, { secret, device: device.id, address, installation } satisfies KeptRegistration)
-    return device
+    const { device, secret, installation, userRefused } = await this.#register(body)
+    const { id, user } = device
+    await this.#storage.set(name, { secret, device: id, address, installation, user } satisfies KeptRegistration)
+    return { ...device, userRefused }
   }
 
   /**
@@ -77,9 +85,12 @@ export class Registration {
   }
 
   /** Tells the service what changed. @returns `undefined` when there is no registration to change */
-  async change(body: DeviceChange): Promise<Device | undefined> {
-    const client = await this.client()
-    return client && this.#unlessForgotten(() => client.call('changeOwnDevice', { body }))
+  async change(body: DeviceChange): Promise<OwnDevice | undefined> {
+    const kept = await this.#storage.get<KeptRegistration>(name)
+    const changed =
+      kept && (await this.#unlessForgotten(() => this.#clientFor(kept.secret).call('changeOwnDevice', { body })))
+    if (changed) await this.#storage.set(name, { ...kept, user: changed.user } satisfies KeptRegistration)
+    return changed
   }
 
   /** The app says goodbye; it can come back as the same installation. */
@@ -88,7 +99,7 @@ export class Registration {
   }
 
   /** A service that does not know the secret any more, or the token otherwise, wants to be told from the beginning. */
-  async #unlessForgotten(call: () => Promise<Device>): Promise<Device | undefined> {
+  async #unlessForgotten(call: () => Promise<OwnDevice>): Promise<OwnDevice | undefined> {
     try {
       return await call()
     } catch (error) {

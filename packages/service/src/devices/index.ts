@@ -20,3 +20,4 @@ export {
   listDevices,
 } from './store/read-devices.ts'
 export { pruneProofs } from './store/used-proofs.ts'
+export { pruneRefusals, refusalsToday } from './store/user-refusals.ts'

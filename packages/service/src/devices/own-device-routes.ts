@@ -7,12 +7,13 @@ import { type Database, type DeviceRow, type Scope, type Tx, type Where, whereOf
 import { hashSecret, newSecret, type Vault } from '../vault/index.ts'
 import { type AddressRules, addressOf } from './device-address.ts'
 import { deviceView } from './device-view.ts'
-import { ProofRefused, type Proofs } from './proofs.ts'
+import { holderOf, type ProofRefused, type Proofs } from './proofs.ts'
 import { changeDevice, TokenNotOwn, unregisterDevice } from './store/change-device.ts'
 import { noteEvent } from './store/device-events.ts'
 import { findDevice, findDevicesBySecrets } from './store/read-devices.ts'
 import { Overtaken, RegisteredJustNow } from './store/register-device.ts'
 import { type Registered, type Registering, registerDevices } from './store/register-devices.ts'
+import { countRefusals, type Refused } from './store/user-refusals.ts'
 
 type DeviceParts = {
   readonly database: Database
@@ -32,13 +33,42 @@ type DeviceParts = {
 
 /** The most registrations that go into one transaction. */
 const registeredTogether = 200
+/** The most refusals that are counted by one statement. */
+const refusedTogether = 1_000
+
+/** Whose device it is by a proof: nobody’s where that is refused. */
+type UserCheck = (
+  scope: Scope,
+  user: string,
+  proof: string | undefined,
+  holder: Buffer,
+) => Promise<{
+  readonly user: string | null
+  readonly proved: boolean
+  /** The proof that was shown, to be bound to the device. */
+  readonly shown: Buffer | undefined
+  readonly refused: ProofRefused | null
+}>
+
+/** What needs no proof: to be nobody’s, or whose it is already by its secret. */
+const unasked = (user: string | null) => ({ user, proved: false, shown: undefined, refused: null })
 
 /** What an installed app asks for and says of itself. */
 export function serveOwnDevice(api: Api, parts: DeviceParts): void {
   const { database, limits, onChange } = parts
   serveInstalledApp(api, parts)
-  serveRegistration(api, parts)
-  serveOwnChanges(api, parts)
+  const refusals = new Batcher<Refused, void>(async (all) => {
+    await countRefusals(database, all)
+    return all.map(() => undefined)
+  }, refusedTogether)
+  const checkUser: UserCheck = async (scope, user, proof, holder) => {
+    const checked = await parts.proofs.check(scope, user, proof, holder)
+    if (!('refused' in checked)) return { user, proved: proof !== undefined, shown: checked.shown, refused: null }
+    await refusals.add({ scope, code: checked.refused.code })
+    return { user: null, proved: false, shown: undefined, refused: checked.refused }
+  }
+  serveRegistration(api, parts, checkUser)
+  serveOwnChanges(api, parts, checkUser)
 
   api.serve(
     'unregisterOwnDevice',
@@ -54,7 +84,7 @@ export function serveOwnDevice(api: Api, parts: DeviceParts): void {
 }
 
 /** What an app may know before its device is registered. */
-function serveInstalledApp(api: Api, { database, vault, limits }: DeviceParts): void {
+function serveInstalledApp(api: Api, { database, vault, limits, proofs }: DeviceParts): void {
   api.serve(
     'readInstalledApp',
     async ({ caller: { scope } }) => {
@@ -70,13 +100,14 @@ function serveInstalledApp(api: Api, { database, vault, limits }: DeviceParts): 
         environment: scope.environment,
         applicationServerKey:
           credential?.kind === 'vapid-key' ? applicationServerKey(vapidKeyOf(credential.jwk)) : null,
+        requireProof: await proofs.isRequired(scope),
       }
     },
     limits.deviceCalls,
   )
 }
 
-function serveRegistration(api: Api, parts: DeviceParts): void {
+function serveRegistration(api: Api, parts: DeviceParts, checkUser: UserCheck): void {
   const { database, limits, proofs, rules, onChange } = parts
   // A wave of installations that register at once goes in together.
   const registrar = new Batcher<Registering, PromiseSettledResult<Registered>>(
@@ -95,14 +126,20 @@ function serveRegistration(api: Api, parts: DeviceParts): void {
       )
       // Who shows the secret of a device that is this user's already has proved it before.
       const known = shown === undefined ? undefined : await ownOf(database, scope, shown)
-      const userProved =
-        known?.user !== facts.user && (await requireProof(proofs, scope, facts.user, proof, address.tokenHash))
+      const holder = known
+        ? holderOf({ device: known.id })
+        : holderOf({ installation: installation ?? address.tokenHash.toString('hex') })
+      const { user, proved, shown: shownProof, refused } =
+        facts.user === null || known?.user === facts.user
+          ? unasked(facts.user)
+          : await checkUser(scope, facts.user, proof, holder)
       const secret = newSecret('device')
       const id = uuidV7(Date.now(), randomBytes(10))
       const settled = await registrar.add({
         scope,
         device: {
           ...facts,
+          user,
           allows: allows && packAllowed(allows),
           id,
           platform,
@@ -110,7 +147,7 @@ function serveRegistration(api: Api, parts: DeviceParts): void {
           address,
           secretHash: hashSecret(secret),
           shownHash: shown === undefined ? null : hashSecret(shown),
-          userProved,
+          userProved: proved,
         },
       })
       if (settled.status === 'rejected') throw registrationProblem(settled.reason)
@@ -119,9 +156,15 @@ function serveRegistration(api: Api, parts: DeviceParts): void {
       // Another registration of the same token can have come in between; then that one's secret counts, not this one's.
       if (!stored)
         throw new Problem('register-again', 'The same token was registered by another call meanwhile, and that counts.')
+      if (shownProof) await proofs.bind(shownProof, holder, stored.id)
       await noteBlocked(parts, scope, stored, blockedChannels)
       const keepsSecret = shown !== undefined && stored.secretHash.equals(hashSecret(shown))
-      return { device: deviceView(stored), secret: keepsSecret ? shown : secret, installation: kept }
+      return {
+        device: deviceView(stored),
+        userRefused: refused,
+        secret: keepsSecret ? shown : secret,
+        installation: kept,
+      }
     },
     limits.registrations,
   )
@@ -136,8 +179,8 @@ function registrationProblem(error: unknown): unknown {
   )
 }
 
-function serveOwnChanges(api: Api, parts: DeviceParts): void {
-  const { database, limits, proofs, rules, onChange } = parts
+function serveOwnChanges(api: Api, parts: DeviceParts, checkUser: UserCheck): void {
+  const { database, limits, rules, onChange } = parts
   api.serve(
     'changeOwnDevice',
     async ({ caller: { scope, device }, body }) => {
@@ -149,14 +192,18 @@ function serveOwnChanges(api: Api, parts: DeviceParts): void {
         throw invalid('/subscription', `does not belong to an ${device.platform} device; send token`)
       const address =
         given.token === undefined && given.subscription === undefined ? undefined : await addressOf(rules, scope, given)
-      const holder = address?.tokenHash ?? device.tokenHash ?? device.secretHash
-      const userProved = facts.user !== device.user && (await requireProof(proofs, scope, facts.user, proof, holder))
+      const named = facts.user
+      const checked =
+        named === undefined || named === null || named === device.user
+          ? undefined
+          : await checkUser(scope, named, proof, holderOf({ device: device.id }))
       try {
         await changeDevice(database, scope, device.no, {
           ...facts,
+          ...(checked && { user: checked.user }),
           allows: allows && packAllowed(allows),
           address,
-          userProved,
+          userProved: checked?.proved ?? false,
         })
       } catch (error) {
         if (error instanceof TokenNotOwn) throw new Problem('register-again')
@@ -166,7 +213,7 @@ function serveOwnChanges(api: Api, parts: DeviceParts): void {
       onChange()
       const changed = await findDevice(database, scope, device.id)
       if (!changed) throw new Problem('unknown-device')
-      return deviceView(changed)
+      return { ...deviceView(changed), userRefused: checked?.refused ?? null }
     },
     limits.deviceCalls,
   )
@@ -195,22 +242,4 @@ async function ownOf(database: Database, scope: Scope, secret: string): Promise<
   const [found] = await findDevicesBySecrets(database, [hashSecret(secret)])
   const isHere = found?.app.no === scope.app.no && found.device.environment === scope.environment
   return isHere ? found.device : undefined
-}
-
-/** Signing out needs none. @returns whether it was proved who somebody is @throws {Problem} `proof-refused` */
-async function requireProof(
-  proofs: Proofs,
-  scope: Scope,
-  user: string | null | undefined,
-  proof: string | undefined,
-  holder: Buffer,
-): Promise<boolean> {
-  if (user === null || user === undefined) return false
-  try {
-    await proofs.check(scope, user, proof, holder)
-    return proof !== undefined
-  } catch (error) {
-    if (error instanceof ProofRefused) throw new Problem('proof-refused', error.message)
-    throw error
-  }
 }

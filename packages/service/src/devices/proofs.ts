@@ -1,15 +1,19 @@
 import { createHash } from 'node:crypto'
-import { errors, jwtVerify } from 'jose'
+import type { UserRefusal } from '@zbell/core'
+import { errors, type JWTPayload, jwtVerify } from 'jose'
 import { readSettings, type SettingsRow, storeProofKey } from '../apps/index.ts'
 import { Batcher } from '../base/index.ts'
 import type { Database, Scope } from '../database/index.ts'
 import { newSecret, type Vault } from '../vault/index.ts'
-import { useProof } from './store/used-proofs.ts'
+import { rebindProof, useProof } from './store/used-proofs.ts'
 
-/** A proof that is missing or does not count, in words. */
-export class ProofRefused extends Error {
-  override readonly name = 'ProofRefused'
-}
+/** A proof that is missing or does not count. */
+export type ProofRefused = { readonly code: UserRefusal; readonly detail: string }
+
+/** What a proof came to: it counts, and is then bound to the device by its hash, or is refused. */
+type Checked = { readonly shown?: Buffer } | { readonly refused: ProofRefused }
+
+const refused = (code: UserRefusal, detail: string): { readonly refused: ProofRefused } => ({ refused: { code, detail } })
 
 /** A proof that lives longer is as good as a password that lies around. */
 const maxSeconds = 3_600
@@ -45,50 +49,80 @@ export class Proofs {
 
   /**
    * Lets a device be a user's, when the app does not ask for proofs or this one counts. A proof that was given is looked at
-   * even when none was asked for. It counts for the first device that shows it.
-   * @param holder of the address at which that device is reached
-   * @throws {ProofRefused}
+   * even when none was asked for. It counts for whoever shows it first.
+   * @param holder who shows it
    */
-  async check(scope: Scope, user: string, proof: string | undefined, holder: Buffer): Promise<void> {
+  async check(scope: Scope, user: string, proof: string | undefined, holder: Buffer): Promise<Checked> {
     const { requireProof, proofKey } = await this.#settings.add(scope)
     if (proof === undefined) {
-      if (!requireProof) return
-      throw new ProofRefused(`This app wants a proof that somebody is ${user}, in ${scope.environment}; none came.`)
+      if (!requireProof) return {}
+      return refused(
+        'proof-missing',
+        `This app wants a proof that somebody is ${user}, in ${scope.environment}; none came.`,
+      )
     }
-    if (!proofKey) throw new ProofRefused('A proof came, but the app has no key for proofs in this environment yet.')
+    if (!proofKey)
+      return refused('proof-key-missing', 'A proof came, but the app has no key for proofs in this environment yet.')
     const key = this.#vault.open(proofKey, placeOf(scope))
-    const { payload } = await this.#read(proof, key, audienceOf(scope))
-    if (payload.sub !== user) throw new ProofRefused(`The proof is for ${payload.sub ?? 'nobody'}, not for ${user}.`)
+    const read = await readProof(proof, key, audienceOf(scope))
+    if ('refused' in read) return read
+    const { payload } = read
+    if (payload.sub !== user)
+      return refused('proof-other-user', `The proof is for ${payload.sub ?? 'nobody'}, not for ${user}.`)
     if ((payload.exp ?? 0) > Date.now() / 1_000 + maxSeconds + toleranceSeconds)
-      throw new ProofRefused('The proof lives for longer than an hour.')
+      return refused('proof-too-long', 'The proof lives for longer than an hour.')
     // What was signed, without the signature: that can be written in several ways.
-    const signed = createHash('sha256')
+    const shown = createHash('sha256')
       .update(`${placeOf(scope)} ${proof.slice(0, proof.lastIndexOf('.'))}`)
       .digest()
     const until = new Date(((payload.exp ?? 0) + toleranceSeconds) * 1_000)
-    if (!(await useProof(this.#database, signed, holder, until)))
-      throw new ProofRefused('The proof was shown by another device before; each counts for one.')
+    if (!(await useProof(this.#database, shown, holder, until)))
+      return refused('proof-used', 'The proof was shown by another device before; each counts for one.')
+    return { shown }
   }
 
-  async #read(proof: string, key: Buffer, audience: string) {
-    try {
-      return await jwtVerify(proof, key, {
-        algorithms: ['HS256'],
-        audience,
-        requiredClaims: ['sub', 'exp', 'aud', 'jti'],
-        clockTolerance: toleranceSeconds,
-      })
-    } catch (error) {
-      if (error instanceof errors.JWTExpired) throw new ProofRefused('The proof has expired.')
-      if (error instanceof errors.JWSSignatureVerificationFailed)
-        throw new ProofRefused('The proof was signed with another key than this app’s in this environment.')
-      if (error instanceof errors.JWTClaimValidationFailed)
-        throw new ProofRefused(
-          `The proof has no usable ${error.claim}${error.claim === 'aud' ? `: ${audience} is wanted` : ''}.`,
-        )
-      if (error instanceof errors.JOSEError) throw new ProofRefused('The proof is not a JWT signed with HS256.')
-      throw error
-    }
+  /** A proof that was shown at a registration belongs to the device that came of it, and no longer to its installation. */
+  bind(shown: Buffer, before: Buffer, device: string): Promise<void> {
+    return rebindProof(this.#database, shown, before, holderOf({ device }))
+  }
+
+  /** Whether naming a user wants a proof. */
+  async isRequired(scope: Scope): Promise<boolean> {
+    return (await this.#settings.add(scope)).requireProof
+  }
+}
+
+/** Who shows a proof: a device, or before there is one its installation. */
+export const holderOf = (who: { readonly device: string } | { readonly installation: string }): Buffer =>
+  createHash('sha256').update(JSON.stringify(who)).digest()
+
+async function readProof(
+  proof: string,
+  key: Buffer,
+  audience: string,
+): Promise<{ readonly payload: JWTPayload } | { readonly refused: ProofRefused }> {
+  try {
+    return await jwtVerify(proof, key, {
+      algorithms: ['HS256'],
+      audience,
+      requiredClaims: ['sub', 'exp', 'aud', 'jti'],
+      clockTolerance: toleranceSeconds,
+    })
+  } catch (error) {
+    if (error instanceof errors.JWTExpired) return refused('proof-expired', 'The proof has expired.')
+    if (error instanceof errors.JWSSignatureVerificationFailed)
+      return refused(
+        'proof-other-key',
+        'The proof was signed with another key than this app’s in this environment.',
+      )
+    if (error instanceof errors.JWTClaimValidationFailed)
+      return refused(
+        'proof-malformed',
+        `The proof has no usable ${error.claim}${error.claim === 'aud' ? `: ${audience} is wanted` : ''}.`,
+      )
+    if (error instanceof errors.JOSEError)
+      return refused('proof-malformed', 'The proof is not a JWT signed with HS256.')
+    throw error
   }
 }
 

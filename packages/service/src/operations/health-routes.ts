@@ -3,7 +3,7 @@ import { alertsOf, type DeliveryState, quantileMs, type Reason, reasons, timedSt
 import type { Api } from '../api/index.ts'
 import { type Database, type Scope, type Where, whereOf } from '../database/index.ts'
 import { type DayCount, readDays } from '../deliveries/index.ts'
-import { newestDevices } from '../devices/index.ts'
+import { newestDevices, refusalsToday } from '../devices/index.ts'
 import type { GatewayRegistry } from '../gateways/index.ts'
 import { channelNamed, findStop, readWaiting } from '../policy/index.ts'
 import { unheardSchedules, unrungSchedules } from '../schedules/index.ts'
@@ -22,13 +22,14 @@ export function serveHealthOf(api: Api, database: Database, gateways: GatewayReg
     await database.ping()
     const databaseMs = performance.now() - startMs
     const where = whereOf(scope)
-    const [processes, { oldestDueAt, ...queue }, jobs, stopped, unserved, failing] = await Promise.all([
+    const [processes, { oldestDueAt, ...queue }, jobs, stopped, unserved, failing, userRefusals] = await Promise.all([
       listProcesses(database),
       readWaiting(database, scope),
       listJobs(database),
       stopOf(database, scope),
       unservedOf(database, gateways, scope),
       failingOf(database, where),
+      refusalsToday(database, scope),
     ])
     const paces = processes.flatMap(({ devicesPerSecond }) => devicesPerSecond ?? [])
     const own = processes.map(
@@ -65,6 +66,7 @@ export function serveHealthOf(api: Api, database: Database, gateways: GatewayReg
         finishedAt: finishedAt?.toISOString() ?? null,
       })),
       queue: { ...queue, oldestDueAt: oldestDueAt?.toISOString() ?? null },
+      userRefusals,
       devicesPerSecond: paces.length === 0 ? null : Math.round(paces.reduce((sum, one) => sum + one, 0)),
     }
   })

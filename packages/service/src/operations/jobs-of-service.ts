@@ -3,7 +3,7 @@ import { pruneSessions } from '../accounts/index.ts'
 import { pruneKeys } from '../api/index.ts'
 import { type Database, removeLeftRows } from '../database/index.ts'
 import { pruneDays, pruneDeliveries } from '../deliveries/index.ts'
-import { pruneDevices, pruneFormerDevices, pruneProofs } from '../devices/index.ts'
+import { pruneDevices, pruneFormerDevices, pruneProofs, pruneRefusals } from '../devices/index.ts'
 import { type CredentialChecks, pruneRecordings } from '../gateways/index.ts'
 import { pruneNotifications } from '../notifications/index.ts'
 import { countMembers, pruneOccurrences, pruneTopics } from '../people/index.ts'
@@ -24,6 +24,8 @@ export type Measured = {
 const dayCountsKept = 760
 /** A recording of a gateway is kept for so long after its end. */
 const recordingHours = 24
+/** What is counted of refused users is of use while somebody looks for a fault. */
+const refusalDays = 30
 
 /** What is done in the background, and how often. A new one is a line here. */
 export function jobsOfService(given: {
@@ -75,7 +77,11 @@ export function jobsOfService(given: {
     { name: 'forget-proofs', everySeconds: 600, run: async () => void (await pruneProofs(database)) },
     { name: 'forget-topics', everySeconds: 3_600, run: () => pruneTopics(database) },
     { name: 'forget-sessions', everySeconds: 3_600, run: async () => void (await pruneSessions(database)) },
-    { name: 'forget-days', everySeconds: 3_600, run: async () => void (await pruneDays(database, dayCountsKept)) },
+    { name: 'forget-days', everySeconds: 3_600, run: async () => {
+        await pruneDays(database, dayCountsKept)
+        await pruneRefusals(database, refusalDays)
+      },
+    },
     { name: 'remove-deleted', everySeconds: 20, run: (mayGoOn) => removeLeftRows(database, mayGoOn) },
     // Only what has been pruned: where deliveries are kept for ever, so are their notifications.
     ...(given.notificationDays === 0 || deliveryDays === 0

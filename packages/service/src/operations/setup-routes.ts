@@ -4,7 +4,7 @@ import type { Api } from '../api/index.ts'
 import { countAppKeys, listMilestones } from '../apps/index.ts'
 import { type CredentialRow, credentialsInUse } from '../credentials/index.ts'
 import type { Database, Scope } from '../database/index.ts'
-import { type NewestDevice, newestDevices } from '../devices/index.ts'
+import { type NewestDevice, newestDevices, refusalsToday } from '../devices/index.ts'
 import type { GatewayRegistry } from '../gateways/index.ts'
 
 /** @param handsets whether virtual handsets run beside this service */
@@ -17,6 +17,7 @@ export function serveSetup(api: Api, database: Database, gateways: GatewayRegist
       app: scope.app.slug,
       environment: scope.environment,
       handsets: handsets && scope.environment === 'development',
+      userRefusals: await refusalsToday(database, scope),
       platforms: facts.map((one) => ({
         ...platformView(one, devices),
         credential: credentials.find((row) => row.platform === one.platform)?.id ?? null,

@@ -35,8 +35,14 @@ export class Handset {
   /** Starts the app: it registers, or says what is true now, and hands over what is left. */
   async start(): Promise<void> {
     if (this.state.installed === false) return
-    await this.#app.registration.keep(registrationBody(this.state))
+    await this.#register()
     this.#handOver()
+  }
+
+  /** Says what is true now; as whom the service takes the device is its own affair, and is noted where that is nobody. */
+  async #register(): Promise<void> {
+    const { userRefused } = await this.#app.registration.keep(registrationBody(this.state))
+    if (userRefused) this.#log(`was not taken for ${this.state.user}: ${userRefused.detail}`)
   }
 
   switchOff(): void {
@@ -354,7 +360,7 @@ export class Handset {
   async #tellService(): Promise<void> {
     this.#onChange()
     if (this.state.installed === false || this.state.online === false) return
-    await this.#app.registration.keep(registrationBody(this.state))
+    await this.#register()
   }
 
   async #backOnline(): Promise<void> {

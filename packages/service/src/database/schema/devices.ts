@@ -1,6 +1,6 @@
 // Devices, what became of them, and the tokens that they had before.
-import { permissions, platforms } from '@zbell/core'
-import { boolean, index, mysqlEnum, mysqlTable, primaryKey, uniqueIndex } from 'drizzle-orm/mysql-core'
+import { permissions, platforms, userRefusalCodes } from '@zbell/core'
+import { boolean, date, index, mysqlEnum, mysqlTable, primaryKey, uniqueIndex } from 'drizzle-orm/mysql-core'
 import {
   appNo,
   asciiText,
@@ -13,6 +13,7 @@ import {
   rowNo,
   text,
   uuidColumn,
+  whole,
 } from '../columns.ts'
 
 /** Installations. A device has a token, or a push subscription of W3C Push; what it is called by and what it calls with are digests. */
@@ -97,6 +98,19 @@ export const formerDevices = mysqlTable(
     index('by_age').on(table.leftAt),
     index('by_device').on(table.deviceNo),
   ],
+)
+
+/** How often a device named a user that it was refused, by day. */
+export const userRefusalCounts = mysqlTable(
+  'user_refusal_counts',
+  {
+    appNo: appNo(),
+    environment: environment(),
+    day: date('day', { mode: 'string' }).notNull(),
+    code: mysqlEnum('code', userRefusalCodes).notNull(),
+    count: whole('count').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.appNo, table.environment, table.day, table.code] })],
 )
 
 /** Tokens that a device gave up, so that a late answer of a gateway about one finds whose it was. */

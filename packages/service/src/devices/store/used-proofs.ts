@@ -1,9 +1,9 @@
-import { lt, sql } from 'drizzle-orm'
+import { and, eq, lt, sql } from 'drizzle-orm'
 import { build, type Database, now, select, usedProofs } from '../../database/index.ts'
 
 /**
  * Lets a proof count for whoever shows it first, and for nobody else.
- * @param hash of what was signed @param holder of the address at which the device that shows it is reached
+ * @param hash of what was signed @param holder the device that shows it, or its installation
  * @returns whether it counts for this holder
  */
 export async function useProof(database: Database, hash: Buffer, holder: Buffer, until: Date): Promise<boolean> {
@@ -14,6 +14,12 @@ export async function useProof(database: Database, hash: Buffer, holder: Buffer,
     sql`from ${usedProofs} where ${usedProofs.hash} = ${hash}`,
   )
   return row?.holder.equals(holder) ?? false
+}
+
+/** Lets a proof that one holder has shown be another’s from now on. */
+export async function rebindProof(database: Database, hash: Buffer, before: Buffer, after: Buffer): Promise<void> {
+  const own = and(eq(usedProofs.hash, hash), eq(usedProofs.holder, before))
+  await database.change(build.update(usedProofs).set({ holder: after }).where(own))
 }
 
 export const pruneProofs = (database: Database) =>
