@@ -233,11 +233,11 @@ describe('the passengers’ page', () => {
     const devicesOf = (user: string) => json<ListPage<Device>>('device', 'list', '--user', user, '--platform', 'web')
     let asked = 0
     await page.route('**/proof', (route) => (++asked === 1 ? route.fulfill({ status: 503 }) : route.continue()))
-    await page.getByLabel('I am', { exact: true }).selectOption('ada')
+    await page.getByLabel('I am', { exact: true }).selectOption('iria')
     await page.getByRole('button', { name: /Ring me/ }).click()
-    // The device is registered all the same, and becomes hers with the next proof.
+    // The device is registered all the same, and becomes Iria’s with the next proof.
     await until(
-      () => devicesOf('ada'),
+      () => devicesOf('iria'),
       ({ items }) => items.length === 1,
     )
     expect(asked).toBe(2)
@@ -246,7 +246,7 @@ describe('the passengers’ page', () => {
     // Whoever is known already needs none.
     await page.reload()
     await page.locator('#state[data-ready]').waitFor()
-    expect([asked, (await devicesOf('ada')).items.length]).toEqual([2, 1])
+    expect([asked, (await devicesOf('iria')).items.length]).toEqual([2, 1])
     await page.unroute('**/proof')
     await demo.zbell('settings', 'change', '--require-proof', 'no')
   })

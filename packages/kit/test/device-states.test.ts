@@ -140,7 +140,8 @@ describe('registration', () => {
     const registration = new Registration(memoryStorage(), place())
     expect(await registration.user()).toBeNull()
     service.answers = [
-      () => json(201, { device: said(null), userRefused: { code: 'proof-missing', detail: '' }, secret: 'device-secret' }),
+      () =>
+        json(201, { device: said(null), userRefused: { code: 'proof-missing', detail: '' }, secret: 'device-secret' }),
       () => json(200, { ...said('ada'), userRefused: null }),
     ]
     expect((await registration.keep({ ...body, user: 'ada' })).userRefused?.code).toBe('proof-missing')

@@ -1,5 +1,5 @@
 import type { Day, GatewayHealth, Health } from '@zbell/contract'
-import { ago, nameGateway, span, refusalWords } from '@zbell/contract/words'
+import { ago, nameGateway, refusalWords, span } from '@zbell/contract/words'
 import type { Command } from 'commander'
 import { table } from '../drawing/table.ts'
 import { safe } from '../drawing/text.ts'

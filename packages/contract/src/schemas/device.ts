@@ -177,7 +177,9 @@ const userRefused = z
   })
   .nullable()
   .meta({ id: 'UserRefused' })
-  .describe('Why the device is not the user’s that it named, and nobody’s now; null where nothing was refused. All else was kept.')
+  .describe(
+    'Why the device is not the user’s that it named, and nobody’s now; null where nothing was refused. All else was kept.',
+  )
 
 /** How often devices named a user today (UTC) that they were refused. */
 export const userRefusals = z

@@ -63,6 +63,7 @@ export {
   usedProofs,
   userAttributes,
   userQuietHours,
+  userRefusalCounts,
   users,
   webhookLog,
   webhooks,

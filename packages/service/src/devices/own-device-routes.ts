@@ -129,10 +129,14 @@ function serveRegistration(api: Api, parts: DeviceParts, checkUser: UserCheck): 
       const holder = known
         ? holderOf({ device: known.id })
         : holderOf({ installation: installation ?? address.tokenHash.toString('hex') })
-      const { user, proved, shown: shownProof, refused } =
-        facts.user === null || known?.user === facts.user
-          ? unasked(facts.user)
-          : await checkUser(scope, facts.user, proof, holder)
+      const {
+        user,
+        proved,
+        shown: shownProof,
+        refused,
+      } = facts.user === null || known?.user === facts.user
+        ? unasked(facts.user)
+        : await checkUser(scope, facts.user, proof, holder)
       const secret = newSecret('device')
       const id = uuidV7(Date.now(), randomBytes(10))
       const settled = await registrar.add({

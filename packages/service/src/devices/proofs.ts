@@ -13,7 +13,9 @@ export type ProofRefused = { readonly code: UserRefusal; readonly detail: string
 /** What a proof came to: it counts, and is then bound to the device by its hash, or is refused. */
 type Checked = { readonly shown?: Buffer } | { readonly refused: ProofRefused }
 
-const refused = (code: UserRefusal, detail: string): { readonly refused: ProofRefused } => ({ refused: { code, detail } })
+const refused = (code: UserRefusal, detail: string): { readonly refused: ProofRefused } => ({
+  refused: { code, detail },
+})
 
 /** A proof that lives longer is as good as a password that lies around. */
 const maxSeconds = 3_600
@@ -111,10 +113,7 @@ async function readProof(
   } catch (error) {
     if (error instanceof errors.JWTExpired) return refused('proof-expired', 'The proof has expired.')
     if (error instanceof errors.JWSSignatureVerificationFailed)
-      return refused(
-        'proof-other-key',
-        'The proof was signed with another key than this app’s in this environment.',
-      )
+      return refused('proof-other-key', 'The proof was signed with another key than this app’s in this environment.')
     if (error instanceof errors.JWTClaimValidationFailed)
       return refused(
         'proof-malformed',

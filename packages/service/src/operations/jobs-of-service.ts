@@ -77,7 +77,10 @@ export function jobsOfService(given: {
     { name: 'forget-proofs', everySeconds: 600, run: async () => void (await pruneProofs(database)) },
     { name: 'forget-topics', everySeconds: 3_600, run: () => pruneTopics(database) },
     { name: 'forget-sessions', everySeconds: 3_600, run: async () => void (await pruneSessions(database)) },
-    { name: 'forget-days', everySeconds: 3_600, run: async () => {
+    {
+      name: 'forget-days',
+      everySeconds: 3_600,
+      run: async () => {
         await pruneDays(database, dayCountsKept)
         await pruneRefusals(database, refusalDays)
       },

@@ -1,6 +1,13 @@
 import { type UserRefusal, userRefusals } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import { computed, type Database, type Scope, select, tuples, userRefusalCounts as table } from '../../database/index.ts'
+import {
+  computed,
+  type Database,
+  type Scope,
+  select,
+  userRefusalCounts as table,
+  tuples,
+} from '../../database/index.ts'
 
 export type Refused = { readonly scope: Scope; readonly code: UserRefusal }
 
