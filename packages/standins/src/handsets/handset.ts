@@ -35,14 +35,8 @@ export class Handset {
   /** Starts the app: it registers, or says what is true now, and hands over what is left. */
   async start(): Promise<void> {
     if (this.state.installed === false) return
-    await this.#register()
+    await this.#app.registration.keep(registrationBody(this.state))
     this.#handOver()
-  }
-
-  /** Says what is true now; as whom the service takes the device is its own affair, and is noted where that is nobody. */
-  async #register(): Promise<void> {
-    const { userRefused } = await this.#app.registration.keep(registrationBody(this.state))
-    if (userRefused) this.#log(`was not taken for ${this.state.user}: ${userRefused.detail}`)
   }
 
   switchOff(): void {
@@ -350,8 +344,7 @@ export class Handset {
     this.#log(user === null ? 'signed out' : `${user} signed in`)
     if (user !== null) return
     // The next person must find nothing of the one before.
-    await this.#app.reception.history.clear()
-    await this.#app.reception.plans.cancel()
+    await Promise.all([this.#app.reception.history.clear(), this.#app.reception.plans.cancel()])
     this.state.lockScreen = []
     if (this.state.watch) this.state.watch = []
   }
@@ -360,7 +353,8 @@ export class Handset {
   async #tellService(): Promise<void> {
     this.#onChange()
     if (this.state.installed === false || this.state.online === false) return
-    await this.#register()
+    const { userRefused } = await this.#app.registration.keep(registrationBody(this.state))
+    if (userRefused) this.#log(`was not taken for ${this.state.user}: ${userRefused.detail}`)
   }
 
   async #backOnline(): Promise<void> {
