@@ -185,7 +185,7 @@ describe('what the app asks', () => {
 
   test('a key for proofs is shown once, and another one is made only after asking', async () => {
     const asked = page.getByRole('region', { name: 'Settings of development' })
-    await asked.getByLabel('Want a proof').check()
+    await asked.getByLabel('Require a proof').check()
     await asked.getByText('There is no key to sign proofs with yet').waitFor()
     await asked.getByRole('button', { name: 'Make a key for proofs' }).click()
     const secret = asked.getByRole('status').locator('p.font-mono')

@@ -55,9 +55,18 @@ function bounds(heading: string[]): string[] {
   return heading
 }
 
+/** The parser takes a piece at once, and nobody else is served meanwhile: 64 kB of small cells take it tens of milliseconds. */
+const pieceBytes = 8_192
+
+async function* inPieces(input: Readable): AsyncGenerator<Buffer> {
+  for await (const chunk of input.iterator({ destroyOnReturn: false }) as AsyncGenerator<Buffer>)
+    for (let at = 0; at < chunk.length; at += pieceBytes) yield chunk.subarray(at, at + pieceBytes)
+}
+
 /** Reads CSV (RFC 4180) with a heading; empty cells are left out. */
 export async function* csvLines(input: Readable): AsyncGenerator<Line> {
-  const rows = input.pipe(
+  const pieces = Readable.from(inPieces(input))
+  const rows = pieces.pipe(
     parse({
       columns: bounds,
       bom: true,
@@ -67,7 +76,8 @@ export async function* csvLines(input: Readable): AsyncGenerator<Line> {
       trim: true,
     }),
   )
-  input.once('error', (error) => rows.destroy(error))
+  pieces.once('error', (error) => rows.destroy(error))
+  rows.once('close', () => pieces.destroy())
   try {
     for await (const row of rows) {
       const { record, info } = row as { record: Record<string, string>; info: { lines: number } }
