@@ -51,6 +51,7 @@ export type Bell<Data = unknown> = {
   unregister(): Promise<void>
 
   /**
+   * Rejects with the reason where the user is refused and the options have no `proof` to ask again.
    * @param more.proof what the app's backend signed, where it is at hand; else `proof` of the options is asked
    * @param more.merge takes the anonymous past along
    */

@@ -95,7 +95,7 @@ const proof = z
   .max(4_000)
   .optional()
   .describe(
-    'A JWT that the app’s backend signed for this user; needed when the app asks for proofs. Without one that counts the device is nobody’s, and all else is kept.',
+    'A JWT that the app’s backend signed for this user; required when the app asks for proofs. Where it is missing or refused, the device belongs to nobody and everything else is kept.',
   )
 
 const facts = {
@@ -169,7 +169,7 @@ export const device = z
   })
   .meta({ id: 'Device', description: 'One installation that can be rung.' })
 
-/** What came of naming a user, where it was refused; all else was kept. */
+/** Why a user was refused. */
 const userRefused = z
   .object({
     code: z.enum(userRefusalCodes),
@@ -178,17 +178,16 @@ const userRefused = z
   .nullable()
   .meta({ id: 'UserRefused' })
   .describe(
-    'Why the device is not the user’s that it named, and nobody’s now; null where nothing was refused. All else was kept.',
+    'Why the user that the device named was refused. The device belongs to nobody then, and everything else was kept; null where nothing was refused.',
   )
 
-/** How often devices named a user today (UTC) that they were refused. */
 export const userRefusals = z
   .array(z.object({ code: z.enum(userRefusalCodes), detail: z.string(), count: z.int() }))
-  .describe('How often devices named a user today (UTC) and were refused, by reason, the most frequent first.')
+  .describe('Users that devices named today (UTC) and that were refused: how many by reason, the most frequent first.')
 
 export const ownDevice = device
   .extend({ userRefused })
-  .meta({ id: 'OwnDevice', description: 'The device, and whether the user that it named was refused.' })
+  .meta({ id: 'OwnDevice', description: 'The device, and why the user that it named was refused, if it was.' })
 
 export const registered = z
   .object({
@@ -210,7 +209,7 @@ export const installedApp = z
     name: z.string(),
     environment: z.enum(environments),
     applicationServerKey: z.string().nullable().describe('For the browser’s pushManager.subscribe(); base64url.'),
-    requireProof: z.boolean().describe('Whether naming a user wants a proof.'),
+    requireProof: z.boolean().describe('Whether a device that names a user has to show a proof.'),
   })
   .meta({ id: 'InstalledApp', description: 'What an app key lets an installed app know.' })
 

@@ -26,10 +26,13 @@ export function reachOf({ retiredAt, retiredReason, permission, muted, rehearsal
   return { tone: 'good', shape: '●', word: 'reachable' }
 }
 
-/** What devices said today of who they are and was refused; undefined for nothing. */
+/** How many sign-ins of devices were refused today, and why; undefined for none. */
 export function refusalWords(all: readonly { readonly detail: string; readonly count: number }[]): string | undefined {
   const total = all.reduce((sum, { count }) => sum + count, 0)
   if (total === 0) return undefined
-  const because = all.map(({ count, detail }) => `${count.toLocaleString('en')} because ${detail}`).join(', ')
+  const because =
+    all.length === 1
+      ? all[0]!.detail
+      : all.map(({ count, detail }) => `${count.toLocaleString('en')} because ${detail}`).join(', ')
   return `${total.toLocaleString('en')} ${total === 1 ? 'sign-in was' : 'sign-ins were'} refused today: ${because}.`
 }

@@ -1,4 +1,4 @@
-/** Why a device is not the user’s that it names. What else it says of itself is kept all the same. */
+/** Why a device does not become the user’s that it names. Everything else that it says of itself is kept. */
 export const userRefusals = {
   'proof-missing': 'no proof came with the name',
   'proof-key-missing': 'the app has no key for proofs',

@@ -39,6 +39,7 @@ export class PageRegistration {
   /**
    * What changed is kept first of all, so that a service that is not there now hears of it later, by itself; and so does one that
    * refused the user for want of a proof.
+   * @throws {Error} when a user who signs in is refused and the app has no way to bring another proof
    * @returns undefined when the service is not there, or while the user has not allowed notifications
    */
   async register(change: Change = {}): Promise<OwnDevice | undefined> {
@@ -47,6 +48,8 @@ export class PageRegistration {
       const { told, isRegistered } = await this.#registerNow(change)
       if (told?.userRefused && this.#options.proof) this.#retry.later(() => this.register())
       else this.#retry.done()
+      // Nobody here can bring another proof: whoever signs in has to hear of it. All else was told.
+      if (told?.userRefused && change.user && !this.#options.proof) throw new Error(told.userRefused.detail)
       return isRegistered ? told : undefined
     } catch (error) {
       if (!(error instanceof UnreachableError)) throw error
@@ -79,7 +82,8 @@ export class PageRegistration {
             locale: navigator.language,
             timeZone: zoneNow(),
             ...(appVersion === undefined ? {} : { appVersion }),
-            ...{ user, muted },
+            user,
+            muted,
             ...claims,
           },
           merging,
@@ -93,12 +97,17 @@ export class PageRegistration {
   async #proofOf(user: string | null): Promise<string | undefined> {
     const { proof } = this.#options
     if (user === null || !proof || (await this.#registration.user()) === user) return undefined
-    const tooLate = new Promise<undefined>((done) => setTimeout(done, proofWithinMs))
+    let timer: ReturnType<typeof setTimeout> | undefined
+    const tooLate = new Promise<undefined>((done) => {
+      timer = setTimeout(() => done(undefined), proofWithinMs)
+    })
     try {
       return await Promise.race([proof(user), tooLate])
     } catch (error) {
       report(error)
       return undefined
+    } finally {
+      clearTimeout(timer)
     }
   }
 }

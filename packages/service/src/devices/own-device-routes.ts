@@ -36,7 +36,7 @@ const registeredTogether = 200
 /** The most refusals that are counted by one statement. */
 const refusedTogether = 1_000
 
-/** Whose device it is by a proof: nobody’s where that is refused. */
+/** Whose the device is by its proof: nobody’s where that is refused. */
 type UserCheck = (
   scope: Scope,
   user: string,
@@ -50,7 +50,7 @@ type UserCheck = (
   readonly refused: ProofRefused | null
 }>
 
-/** What needs no proof: to be nobody’s, or whose it is already by its secret. */
+/** No proof is needed to be nobody’s, or whose it is already by its secret. */
 const unasked = (user: string | null) => ({ user, proved: false, shown: undefined, refused: null })
 
 /** What an installed app asks for and says of itself. */

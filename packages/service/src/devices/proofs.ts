@@ -10,7 +10,7 @@ import { rebindProof, useProof } from './store/used-proofs.ts'
 /** A proof that is missing or does not count. */
 export type ProofRefused = { readonly code: UserRefusal; readonly detail: string }
 
-/** What a proof came to: it counts, and is then bound to the device by its hash, or is refused. */
+/** A proof that counts, by its hash, to be bound to the device; or why it does not. */
 type Checked = { readonly shown?: Buffer } | { readonly refused: ProofRefused }
 
 const refused = (code: UserRefusal, detail: string): { readonly refused: ProofRefused } => ({
@@ -88,7 +88,7 @@ export class Proofs {
     return rebindProof(this.#database, shown, before, holderOf({ device }))
   }
 
-  /** Whether naming a user wants a proof. */
+  /** Whether a device that names a user has to show one. */
   async isRequired(scope: Scope): Promise<boolean> {
     return (await this.#settings.add(scope)).requireProof
   }

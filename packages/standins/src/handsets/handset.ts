@@ -354,7 +354,7 @@ export class Handset {
     this.#onChange()
     if (this.state.installed === false || this.state.online === false) return
     const { userRefused } = await this.#app.registration.keep(registrationBody(this.state))
-    if (userRefused) this.#log(`was not taken for ${this.state.user}: ${userRefused.detail}`)
+    if (userRefused) this.#log(`could not sign in as ${this.state.user}: ${userRefused.detail}`)
   }
 
   async #backOnline(): Promise<void> {

@@ -1,13 +1,6 @@
 import { type UserRefusal, userRefusals } from '@zbell/core'
 import { sql } from 'drizzle-orm'
-import {
-  computed,
-  type Database,
-  type Scope,
-  select,
-  userRefusalCounts as table,
-  tuples,
-} from '../../database/index.ts'
+import { build, commas, type Database, type Scope, select, userRefusalCounts as table } from '../../database/index.ts'
 
 export type Refused = { readonly scope: Scope; readonly code: UserRefusal }
 
@@ -20,16 +13,11 @@ export async function countRefusals(database: Database, all: readonly Refused[])
     if (known) known.count++
     else counts.set(name, { one, count: 1 })
   }
-  const [day] = await select(database, { now: computed<string>(sql`date_format(utc_date(), '%Y-%m-%d')`) }, sql``)
-  const rows = [...counts.values()].map(({ one: { scope, code }, count }) => [
-    scope.app.no,
-    scope.environment,
-    day!.now,
-    code,
-    count,
-  ])
+  const rows = [...counts.values()].map(
+    ({ one: { scope, code }, count }) => sql`(${scope.app.no}, ${scope.environment}, utc_date(), ${code}, ${count})`,
+  )
   await database.change(
-    sql`insert into ${table} (app_no, environment, day, code, count) values ${tuples(rows)}
+    sql`insert into ${table} (app_no, environment, day, code, count) values ${commas(rows)}
         on duplicate key update count = count + value(count)`,
   )
 }
@@ -49,4 +37,4 @@ export async function refusalsToday(
 }
 
 export const pruneRefusals = (database: Database, afterDays: number) =>
-  database.change(sql`delete from ${table} where day < utc_date() - interval ${afterDays} day`)
+  database.change(build.delete(table).where(sql`${table.day} < utc_date() - interval ${afterDays} day`))
