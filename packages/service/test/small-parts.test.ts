@@ -2,12 +2,15 @@ import { randomBytes } from 'node:crypto'
 import { chmodSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { setTimeout as wait } from 'node:timers/promises'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import { Batcher } from '../src/base/batcher.ts'
+import { closeAll } from '../src/base/close-all.ts'
 import { ConfigError, loadConfig } from '../src/base/config/load.ts'
 import { options } from '../src/base/config/options.ts'
 import { printableConfig } from '../src/base/config/print.ts'
+import { makeLog } from '../src/base/log.ts'
 import { Pace } from '../src/base/pace.ts'
 import { ConcurrencyLimiter } from '../src/gateways/limiter.ts'
 import { lintProfile } from '../src/gateways/lint-profile.ts'
@@ -370,4 +373,19 @@ describe('places that are learned', () => {
     await Promise.all(waits)
     expect(order).toEqual(['urgent', 'first'])
   })
+})
+
+test('a part that hangs is left behind when time is over; one that must not be is waited for', async () => {
+  const ended: string[] = []
+  const parts = [
+    {
+      part: 'a database',
+      isWaitedFor: true as const,
+      close: () => wait(100).then(() => void ended.push('a database')),
+    },
+    { part: 'a connection', close: () => new Promise<void>(() => {}) },
+    { part: 'a clock', close: () => void ended.push('a clock') },
+  ]
+  await closeAll(parts, 10, makeLog('silent'))
+  expect(ended).toEqual(['a clock', 'a database'])
 })
