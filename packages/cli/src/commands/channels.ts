@@ -31,8 +31,8 @@ export function channelCommands(program: Command, io: Io, done: Run): void {
       one.channel,
       safe(one.title),
       one.urgency ?? '–',
-      one.quietHours ? 'hold' : '–',
-      one.caps ? 'hold' : '–',
+      one.quietHours ? 'apply' : '–',
+      one.caps ? 'apply' : '–',
       one.mutedBy.toLocaleString('en'),
       one.blockedOn.toLocaleString('en'),
     ],
@@ -54,8 +54,8 @@ export function channelCommands(program: Command, io: Io, done: Run): void {
     .option('--urgency <urgency>', 'of its notifications that say none')
     .option('--sound <name>', 'of its notifications that name none')
     .option('--ttl <seconds>', 'how long its notifications live that do not say it')
-    .option('--quiet-hours <yes|no>', 'whether the app’s quiet hours hold for it')
-    .option('--caps <yes|no>', 'whether the app’s caps hold for it')
+    .option('--quiet-hours <yes|no>', 'whether the app’s quiet hours apply to it')
+    .option('--caps <yes|no>', 'whether the app’s caps apply to it')
     .option('--ios <name>', 'what its channel is called there; likewise --android, --web')
     .option('--android <name>')
     .option('--web <name>')
@@ -97,11 +97,11 @@ function tell({ flags, io, paint }: Context<object>, one: Channel): number {
     const rows = [
       ['title', safe(one.title)],
       ...(one.note === undefined ? [] : [['note', safe(one.note)]]),
-      ['urgency', one.urgency ?? 'as each says'],
-      ['sound', safe(one.sound ?? 'as each says')],
-      ['lifetime', one.ttlSeconds === undefined ? 'as each says' : `${one.ttlSeconds.toLocaleString('en')} s`],
-      ['quiet hours', one.quietHours ? 'hold' : 'do not hold'],
-      ['caps', one.caps ? 'hold' : 'do not hold'],
+      ['urgency', one.urgency ?? 'set by each'],
+      ['sound', safe(one.sound ?? 'set by each')],
+      ['lifetime', one.ttlSeconds === undefined ? 'set by each' : `${one.ttlSeconds.toLocaleString('en')} s`],
+      ['quiet hours', one.quietHours ? 'apply' : 'do not apply'],
+      ['caps', one.caps ? 'apply' : 'do not apply'],
       ...Object.entries(one.names ?? {}).map(([platform, name]) => [`on ${platform}`, safe(name ?? '')]),
       ['muted by', `${one.mutedBy.toLocaleString('en')} people`],
       ['blocked on', `${one.blockedOn.toLocaleString('en')} devices`],

@@ -62,7 +62,7 @@ function Names() {
         await refresh()
       }}
     >
-      <h2>What it is called</h2>
+      <h2>Name and identifiers</h2>
       <TextInput
         of={filled}
         name="name"

@@ -58,9 +58,9 @@ const columns: readonly Column<Channel>[] = [
       </>
     ),
   },
-  { name: 'urgency', title: 'Urgency', wide: true, cell: ({ urgency }) => urgency ?? 'as each says' },
-  { name: 'quiet', title: 'Quiet hours', wide: true, cell: ({ quietHours }) => (quietHours ? 'hold' : '–') },
-  { name: 'caps', title: 'Caps', wide: true, cell: ({ caps }) => (caps ? 'hold' : '–') },
+  { name: 'urgency', title: 'Urgency', wide: true, cell: ({ urgency }) => urgency ?? 'set by each' },
+  { name: 'quiet', title: 'Quiet hours', wide: true, cell: ({ quietHours }) => (quietHours ? 'apply' : '–') },
+  { name: 'caps', title: 'Caps', wide: true, cell: ({ caps }) => (caps ? 'apply' : '–') },
   {
     name: 'muted',
     title: 'Muted by',
@@ -111,7 +111,7 @@ function List({ items, chosen }: { readonly items: readonly Channel[]; readonly 
 }
 
 const urgencies = [
-  { value: '', label: 'as each says' },
+  { value: '', label: 'set by each' },
   { value: 'very-low', label: 'very low' },
   { value: 'low', label: 'low' },
   { value: 'normal', label: 'normal' },
@@ -178,9 +178,15 @@ function Declare({ first, onDone }: { readonly first: Channel | undefined; reado
           hint="What it is for"
           placeholder="A cheaper crossing now and then"
         />
-        <ChoiceInput of={filled} name="urgency" label="Urgency" hint="Of those that say none" options={urgencies} />
-        <CheckInput of={filled} name="quietHours" label="Quiet hours hold for it" />
-        <CheckInput of={filled} name="caps" label="Caps hold for it" />
+        <ChoiceInput
+          of={filled}
+          name="urgency"
+          label="Urgency"
+          hint="For notifications that set none"
+          options={urgencies}
+        />
+        <CheckInput of={filled} name="quietHours" label="Quiet hours apply" />
+        <CheckInput of={filled} name="caps" label="Caps apply" />
       </div>
       {first && <Remove channel={first} onGone={again} onDone={onDone} />}
     </Form>

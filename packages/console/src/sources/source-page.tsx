@@ -74,7 +74,7 @@ function Details({ source }: { readonly source: Source }) {
           ] as const,
         ]),
     ...(leftOut === null ? [] : [['Left out', leftOut] as const]),
-    ...(note === null ? [] : [['Last poll', note] as const]),
+    ...(note === null ? [] : [['Last result', note] as const]),
     ...(polledAt === null
       ? []
       : [[kind === 'incoming' ? 'Last received' : 'Last polled', <Moment key="at" at={polledAt} />] as const]),

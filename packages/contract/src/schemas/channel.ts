@@ -16,8 +16,8 @@ export const channelSetting = z.strictObject({
   urgency: urgency.optional().describe('Of its notifications that say none.'),
   sound: label.optional().describe('Of its notifications that name none.'),
   ttlSeconds: z.int().min(0).max(maxTtlSeconds).optional().describe('Of its notifications that say none.'),
-  quietHours: z.boolean().default(true).describe('Whether the app’s quiet hours hold for it.'),
-  caps: z.boolean().default(true).describe('Whether the app’s caps hold for it.'),
+  quietHours: z.boolean().default(true).describe('Whether the app’s quiet hours apply to it.'),
+  caps: z.boolean().default(true).describe('Whether the app’s caps apply to it.'),
   names: z
     .strictObject({ ios: platformChannel, android: platformChannel, web: platformChannel })
     .partial()

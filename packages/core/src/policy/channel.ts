@@ -9,7 +9,7 @@ export type ChannelSetting = {
   readonly urgency?: Urgency | undefined
   readonly sound?: string | undefined
   readonly ttlSeconds?: number | undefined
-  /** Whether the app’s quiet hours, and its caps, hold for it. */
+  /** Whether the app’s quiet hours, and its caps, apply to it. */
   readonly quietHours: boolean
   readonly caps: boolean
   /** What the platform’s own channels are called in the app; the channel’s name where nothing is said. */

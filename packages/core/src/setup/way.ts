@@ -205,7 +205,7 @@ function device({ device: given, appKeys, platform }: SetupFacts): Outcome {
 
 function ring({ accepted, device: given }: SetupFacts): Outcome {
   if (accepted.atMs !== undefined)
-    return { state: 'done', detail: 'The gateway took the first ring.', atMs: accepted.atMs }
+    return { state: 'done', detail: 'The gateway accepted the first ring.', atMs: accepted.atMs }
   const anyDevice = given.atMs !== undefined || given.rehearsedAtMs !== undefined
   const send = anyDevice ? ({ remedy: 'Ring it.', action: 'send' } as const) : {}
   if (accepted.rehearsedAtMs !== undefined)
