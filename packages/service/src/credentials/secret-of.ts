@@ -9,7 +9,7 @@ import type { NewCredential } from './store/credentials.ts'
 export type Added = z.output<typeof credentialRequest>
 
 /** Something that a recognised key wants beside it, by the name of its field or `facts/NAME`; perhaps what looks like it. */
-export type Missing = { readonly name: string; readonly looksLike?: string | undefined; readonly optional?: true }
+type Missing = { readonly name: string; readonly looksLike?: string | undefined; readonly optional?: true }
 
 /** A recognised key wants more words before it can sign. */
 export class ExtrasMissing extends Error {

@@ -72,8 +72,7 @@ async function take(database: Database, name: string, owner: Buffer): Promise<bo
 
 async function extend(database: Database, name: string, owner: Buffer): Promise<boolean> {
   const { affectedRows } = await database.change(
-    sql`update leases set until_at = ${afterNow(leaseMs)} where name = ${name} and owner = ${owner}
-      and until_at > utc_timestamp(3)`,
+    sql`update leases set until_at = ${afterNow(leaseMs)} where name = ${name} and owner = ${owner} and until_at > utc_timestamp(3)`,
   )
   return affectedRows === 1
 }

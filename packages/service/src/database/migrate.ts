@@ -49,8 +49,7 @@ const ownTables = [
 /** Versions before the first release noted their migrations elsewhere. */
 async function refuseUnreleased(database: Database): Promise<void> {
   const [found] = await database.rows(
-    sql`select 1 from information_schema.tables where table_schema = database() and table_name = 'schema_migrations'
-      limit 1`,
+    sql`select 1 from information_schema.tables where table_schema = database() and table_name = 'schema_migrations' limit 1`,
   )
   if (found)
     throw new SchemaTooOld(

@@ -58,8 +58,7 @@ export function versioned<S extends Selected>(table: VersionedTable, columns: S)
       select(
         reader,
         columns,
-        sql`from ${table}
-          join (select name, max(version) as version ${scoped(scope, sql`${table.name} > ${after}`)} group by name) newest
+        sql`from ${table} join (select name, max(version) as version ${scoped(scope, sql`${table.name} > ${after}`)} group by name) newest
             on newest.name = ${table.name} and newest.version = ${table.version}
           where ${inScope(table, scope)} and ${table.deletedAt} is null and ${table.name} > ${after}
           order by ${table.name} limit ${limit}`,

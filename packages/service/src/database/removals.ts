@@ -20,8 +20,7 @@ const atOnce = 100
 export async function leaveRows(tx: Tx, kind: Kind, numbers: readonly number[]): Promise<void> {
   for (let at = 0; at < numbers.length; at += batchSize)
     await tx.change(
-      sql`insert into removals (kind, subject_no)
-        values ${commas(numbers.slice(at, at + batchSize).map((no) => sql`(${kind}, ${no})`))}`,
+      sql`insert into removals (kind, subject_no) values ${commas(numbers.slice(at, at + batchSize).map((no) => sql`(${kind}, ${no})`))}`,
     )
 }
 

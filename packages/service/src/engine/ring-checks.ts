@@ -6,7 +6,7 @@ import type { WorkStore } from './ports.ts'
 import type { BlockDevice, Claim, Ended } from './work.ts'
 
 /** Why a device does not ring now: for good, or until its quiet hours end. */
-export type NotNow =
+type NotNow =
   | ({ readonly is: 'ends' } & Pick<Ended, 'state' | 'reason' | 'detail'>)
   | { readonly is: 'waits'; readonly afterMs: number; readonly spreadMs: number }
 

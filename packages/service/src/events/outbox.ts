@@ -48,8 +48,7 @@ export const outboxStatement = (
   sql`insert into outbox (webhook_no, kind, size, body, failures, due_at, created_at) values ${commas(
     entries.map(
       ({ kind, size, body, failures = 0, createdAt }) =>
-        sql`(${webhookNo},
-          ${kind}, ${size}, ${body}, ${failures}, utc_timestamp(3), ${createdAt ?? sql`utc_timestamp(3)`})`,
+        sql`(${webhookNo}, ${kind}, ${size}, ${body}, ${failures}, utc_timestamp(3), ${createdAt ?? sql`utc_timestamp(3)`})`,
     ),
   )}`
 
@@ -188,9 +187,9 @@ export type OutboxState = {
 
 export async function outboxState(reader: Reader, webhookNo: number): Promise<OutboxState> {
   const [row] = await reader.rows<{ events: string | null; entries: number; since: Date | null }>(
-    sql`select sum(size) as events, count(*) as entries, (select created_at from outbox force index (by_webhook)
-        where ${ofWebhook(webhookNo)} order by due_at limit 1) as since from (select size
-        from outbox force index (by_webhook) where ${ofWebhook(webhookNo)} limit ${countedEntries}) some`,
+    sql`select sum(size) as events, count(*) as entries,
+          (select created_at from outbox force index (by_webhook) where ${ofWebhook(webhookNo)} order by due_at limit 1) as since
+        from (select size from outbox force index (by_webhook) where ${ofWebhook(webhookNo)} limit ${countedEntries}) some`,
   )
   const { events = null, entries = 0, since = null } = row ?? {}
   return { events: Number(events ?? 0), isAll: entries < countedEntries, since }

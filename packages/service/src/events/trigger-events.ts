@@ -91,9 +91,9 @@ export async function waitingEvents(
   const each = Math.max(1, Math.floor(limit / sources.length))
   const some = sources.map(
     ({ appNo, environment, sourceNo }) =>
-      sql`(select no, app_no as appNo, environment, source_no as sourceNo, late_seconds as lateSeconds,
-          cast(event as char) as event from trigger_events force index (by_source) where app_no = ${appNo}
-          and environment = ${environment} and source_no = ${sourceNo} order by no limit ${each})`,
+      sql`(select no, app_no as appNo, environment, source_no as sourceNo, late_seconds as lateSeconds, cast(event as char) as event
+           from trigger_events force index (by_source)
+           where app_no = ${appNo} and environment = ${environment} and source_no = ${sourceNo} order by no limit ${each})`,
   )
   const rows = await database.rows<Omit<WaitingEvent, 'event'> & { event: string }>(
     sql`${sql.join(some, sql` union all `)} order by no`,
@@ -107,8 +107,7 @@ export async function takeEvents(tx: Tx, numbers: readonly number[]): Promise<Re
   const rows = await select(
     tx,
     { no: triggerEvents.no },
-    sql`from ${triggerEvents} where ${triggerEvents.no} in ${numbers} order by ${triggerEvents.no}
-        for update skip locked`,
+    sql`from ${triggerEvents} where ${triggerEvents.no} in ${numbers} order by ${triggerEvents.no} for update skip locked`,
   )
   const taken = rows.map(({ no }) => no)
   if (taken.length > 0) await tx.change(build.delete(triggerEvents).where(inArray(triggerEvents.no, taken)))

@@ -18,8 +18,7 @@ export type ClaimOptions = {
 }
 
 /** Its turn has come, nobody stopped it, and nobody holds it: a worker that dies needs nobody to clean up after it. */
-const isDue = sql`suspended = false and parked = false and due_at <= utc_timestamp(3)
-  and coalesce(leased_until <= utc_timestamp(3), true)`
+const isDue = sql`suspended = false and parked = false and due_at <= utc_timestamp(3) and coalesce(leased_until <= utc_timestamp(3), true)`
 
 /**
  * Claims the most urgent piece of work that is due, or `undefined` when there is none. Work of one urgency is shared out by
@@ -48,8 +47,7 @@ async function maxUrgentDue(database: Database, mayBe: SQL, least: number): Prom
     .reverse()
     .map(
       (urgency) =>
-        sql`(select ${urgency} as urgency from work force index (by_turn) where urgency = ${urgency} and ${mayBe}
-            limit 1)`,
+        sql`(select ${urgency} as urgency from work force index (by_turn) where urgency = ${urgency} and ${mayBe} limit 1)`,
     )
   const found = await database.rows<{ urgency: number }>(sql.join(looks, sql` union all `))
   return found.length === 0 ? undefined : Math.max(...found.map(({ urgency }) => urgency))

@@ -25,8 +25,7 @@ export function enqueueStatement(subject: number | SQL, works: readonly NewWork[
       ${work.suspended ?? false}, ${leasedUntil}, ${heldMs > 0 ? 1 : 0}, ${work.failures ?? 0}, ${work.cause ?? 0},
       ${work.size ?? 0}, ${work.body ?? null})`
   })
-  return sql`insert into work (kind,
-    app_no, environment, subject_no, urgency, due_at, suspended, leased_until, fence, failures,
+  return sql`insert into work (kind, app_no, environment, subject_no, urgency, due_at, suspended, leased_until, fence, failures,
     cause, size, body) values ${commas(rows)}`
 }
 

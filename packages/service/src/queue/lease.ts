@@ -15,8 +15,7 @@ export async function extend(
   left?: { readonly body: Buffer; readonly size: number },
 ): Promise<boolean> {
   const { affectedRows } = await tx.change(
-    sql`update work
-        set leased_until = ${afterNow(leaseMs)} ${left ? sql`, body = ${left.body}, size = ${left.size}` : sql``}
+    sql`update work set leased_until = ${afterNow(leaseMs)} ${left ? sql`, body = ${left.body}, size = ${left.size}` : sql``}
         where no = ${no} and fence = ${fence}`,
   )
   return affectedRows === 1

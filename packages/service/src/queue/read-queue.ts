@@ -47,8 +47,7 @@ export async function heldBody(tx: Reader, { no, fence }: ClaimRef): Promise<{ b
   const [work] = await select(
     tx,
     { body: workTable.body },
-    sql`from ${workTable} where ${workTable.no} = ${no}
-    and ${workTable.fence} = ${fence} for update`,
+    sql`from ${workTable} where ${workTable.no} = ${no} and ${workTable.fence} = ${fence} for update`,
   )
   return work
 }

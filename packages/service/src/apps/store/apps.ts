@@ -11,8 +11,7 @@ export async function findAppByNo(database: Database, no: number): Promise<AppRo
 }
 
 /** An app's columns beside those of another table, where it is `a`. */
-export const appColumns = sql`a.slug as appSlug,
-  a.name as appName, a.identifiers as appIdentifiers, a.created_at as appCreatedAt`
+export const appColumns = sql`a.slug as appSlug, a.name as appName, a.identifiers as appIdentifiers, a.created_at as appCreatedAt`
 export type AppColumns = {
   readonly appSlug: string
   readonly appName: string

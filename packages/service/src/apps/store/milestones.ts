@@ -24,8 +24,7 @@ export class Milestones {
     const name = `${appNo} ${environment} ${platform} ${rehearsal} ${what}`
     if (this.#noted.has(name)) return
     await this.#database.change(
-      sql`insert ignore into milestones
-        values (${appNo}, ${environment}, ${platform}, ${rehearsal}, ${what}, utc_timestamp(3))`,
+      sql`insert ignore into milestones values (${appNo}, ${environment}, ${platform}, ${rehearsal}, ${what}, utc_timestamp(3))`,
     )
     this.#noted.add(name)
   }

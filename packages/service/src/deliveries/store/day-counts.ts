@@ -91,8 +91,7 @@ export async function readDays(
   const rows = await select(
     database,
     {
-      day: computed<DayRow['day']>(sql`date_format(${dayCounts.day},
-    '%Y-%m-%d')`),
+      day: computed<DayRow['day']>(sql`date_format(${dayCounts.day}, '%Y-%m-%d')`),
       platform: dayCounts.platform,
       state: dayCounts.state,
       reason: dayCounts.reason,

@@ -24,8 +24,7 @@ export async function laterOfTag(
   const [row] = await select(
     database,
     {
-      at: computed<Date>(sql`coalesce(${deliveriesTable.shownAt},
-    ${deliveriesTable.receivedAt})`),
+      at: computed<Date>(sql`coalesce(${deliveriesTable.shownAt}, ${deliveriesTable.receivedAt})`),
     },
     sql`from ${notifications} join ${deliveriesTable} on ${deliveriesTable.notificationNo} = ${notifications.no}
         and ${deliveriesTable.deviceNo} = ${deviceNo} where ${notifications.appNo} = ${notification.appNo}

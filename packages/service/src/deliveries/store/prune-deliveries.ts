@@ -14,8 +14,7 @@ export async function pruneDeliveries(database: Database, days: number, mayGoOn:
   const old = await select(
     database,
     { no: notifications.no },
-    sql`from ${notifications} where ${notifications.prunedAt} is null
-      and ${notifications.finishedAt} < utc_timestamp(3) - interval ${days} day
+    sql`from ${notifications} where ${notifications.prunedAt} is null and ${notifications.finishedAt} < utc_timestamp(3) - interval ${days} day
      order by ${notifications.finishedAt} limit ${atOnce}`,
   )
   let pruned = 0

@@ -108,8 +108,8 @@ async function retire(
   if (deviceNos.length === 0) return
   await publishRetired(tx, claim, deviceNos, reason)
   await tx.change(
-    sql`insert into device_events (device_no, at, what) select no, utc_timestamp(3), ${deviceEvents[reason].code}
-        from devices where no in ${deviceNos} and retired_at is null`,
+    sql`insert into device_events (device_no, at, what)
+     select no, utc_timestamp(3), ${deviceEvents[reason].code} from devices where no in ${deviceNos} and retired_at is null`,
   )
   await tx.change(
     build
@@ -136,8 +136,7 @@ async function putBackRest(tx: Tx, claim: Claim): Promise<void> {
   const [row] = await select(
     tx,
     { pause: notifications.pause },
-    sql`from ${notifications}
-    where ${notifications.no} = ${claim.notificationNo}`,
+    sql`from ${notifications} where ${notifications.no} = ${claim.notificationNo}`,
   )
   // Whether its app is stopped is asked, and held, by whoever claims it next.
   await release(tx, claim, row?.pause === pauseCodes.paused ? 'suspended' : { afterMs: 0 })

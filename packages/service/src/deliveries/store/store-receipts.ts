@@ -242,8 +242,7 @@ async function storeForNotification(
   }
   if (early.length > 0) {
     await tx.change(
-      sql`insert ignore into early_receipts (notification_no, device_no, state, action, app_state, became, at)
-        values ${tuples(early)}`,
+      sql`insert ignore into early_receipts (notification_no, device_no, state, action, app_state, became, at) values ${tuples(early)}`,
     )
   }
   return hits
@@ -282,8 +281,7 @@ async function tellSteps(
   const rows = await select(
     tx,
     { deviceNo: devices.no, userNo: devices.userNo },
-    sql`from ${devices}
-    where ${devices.no} in ${[...steps.keys()]}`,
+    sql`from ${devices} where ${devices.no} in ${[...steps.keys()]}`,
   )
   const told = rows.flatMap((device) => {
     const { before, after } = steps.get(device.deviceNo)!

@@ -17,8 +17,8 @@ export async function noteEvent(tx: Tx, deviceNo: number, event: DeviceEvent, de
   // Now and then is enough: what is over goes by chance, since the numbers are everybody's.
   if (insertId % trimsEvery === 0)
     await tx.change(
-      sql`delete from device_events where device_no = ${deviceNo} and no <= ( select no from (select no
-          from device_events where device_no = ${deviceNo} order by no desc limit 1 offset ${eventsKept}) as older)`,
+      sql`delete from device_events where device_no = ${deviceNo} and no <= (
+        select no from (select no from device_events where device_no = ${deviceNo} order by no desc limit 1 offset ${eventsKept}) as older)`,
     )
   await publishDeviceEvent(tx, deviceNo, event)
 }

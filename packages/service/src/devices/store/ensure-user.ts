@@ -6,8 +6,7 @@ export async function ensureUser(tx: Tx, scope: Scope, name: string): Promise<nu
   const known = await select(
     tx,
     { no: users.no },
-    sql`from ${users} where ${users.appNo} = ${scope.app.no} and ${users.environment} = ${scope.environment}
-      and ${users.name} = ${name}`,
+    sql`from ${users} where ${users.appNo} = ${scope.app.no} and ${users.environment} = ${scope.environment} and ${users.name} = ${name}`,
   )
   if (known[0]) return known[0].no
   const { insertId } = await tx.change(

@@ -13,8 +13,8 @@ export async function ensureUsers(
     const rows = await select(
       tx,
       { no: users.no, name: present(users.name) },
-      sql`from ${users}
-      where ${users.appNo} = ${app.no} and ${users.environment} = ${environment} and ${users.name} in ${wanted} ${lock}`,
+      sql`from ${users} where ${users.appNo} = ${app.no} and ${users.environment} = ${environment}
+          and ${users.name} in ${wanted} ${lock}`,
     )
     for (const { no, name } of rows) numbers.set(name, no)
   }

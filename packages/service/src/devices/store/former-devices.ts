@@ -52,8 +52,7 @@ export async function userAt(reader: Reader, deviceNo: number, at: Date, now: st
     reader,
     { what: table.what, detail: table.detail },
     sql`from ${table} where ${table.deviceNo} = ${deviceNo} and ${table.at} > ${at}
-        and ${table.what} in (${deviceEvents['signed-in'].code}, ${deviceEvents['signed-out'].code})
-        order by ${table.no} limit 1`,
+          and ${table.what} in (${deviceEvents['signed-in'].code}, ${deviceEvents['signed-out'].code}) order by ${table.no} limit 1`,
   )
   if (!first) return now
   // Whoever leaves was there; where somebody comes first, nobody was.

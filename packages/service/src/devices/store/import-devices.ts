@@ -45,8 +45,7 @@ export async function importDevices(
     const added = good.map(({ value }) => {
       const { platform, token, p256dh, auth, user, permission, muted } = value
       const facts = [value.locale, value.timeZone, value.appVersion, value.systemVersion, value.model]
-      return sql`(${uuidBuffer(uuidV7(Date.now(), randomBytes(10)))},
-        ${scope.app.no}, ${scope.environment}, ${platform}, ${token},
+      return sql`(${uuidBuffer(uuidV7(Date.now(), randomBytes(10)))}, ${scope.app.no}, ${scope.environment}, ${platform}, ${token},
         ${createHash('sha256').update(token).digest()}, ${bytesOf(p256dh)}, ${bytesOf(auth)}, ${randomBytes(32)},
         ${user ? (users.get(user) ?? null) : null}, ${permission}, ${muted},
         ${commas(facts.map((fact) => fact ?? null))}, utc_timestamp(3), utc_timestamp(3), utc_timestamp(3))`

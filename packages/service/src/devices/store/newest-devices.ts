@@ -16,9 +16,9 @@ const among = 2_000
 export async function newestDevices(database: Database, { app, environment }: Scope): Promise<NewestDevice[]> {
   type StoredDevice = { id: Buffer; platform: Platform; rehearsal: number; registeredAt: Date }
   const newest = (platform: Platform) => sql`select no, id, platform, registered_at as registeredAt,
-      substring_index(token, '/', -1) like ${`${handsetMark}%`} as rehearsal from devices where app_no = ${app.no}
-      and environment = ${environment} and platform = ${platform} and retired_at is null order by no desc
-      limit ${among}`
+      substring_index(token, '/', -1) like ${`${handsetMark}%`} as rehearsal
+    from devices where app_no = ${app.no} and environment = ${environment} and platform = ${platform} and retired_at is null
+    order by no desc limit ${among}`
   const one = (platform: Platform, rehearsal: boolean) =>
     sql`(select * from (${newest(platform)}) newest where rehearsal = ${rehearsal} order by no desc limit 1)`
   const found = await Promise.all(

@@ -140,8 +140,7 @@ async function userNo(database: Reader, { app, environment }: Scope, name: strin
   const [row] = await select(
     database,
     { no: users.no },
-    sql`from ${users} where ${users.appNo} = ${app.no} and ${users.environment} = ${environment}
-      and ${users.name} = ${name}`,
+    sql`from ${users} where ${users.appNo} = ${app.no} and ${users.environment} = ${environment} and ${users.name} = ${name}`,
   )
   return row?.no
 }

@@ -164,10 +164,9 @@ async function registerOnce(tx: Tx, scope: Scope, device: NewDevice): Promise<Re
 const claimants = (tx: Tx, { app, environment }: Scope, device: NewDevice) => {
   const { platform, address, installation, shownHash } = device
   const columns = sql`v.no, v.installation, v.token_hash as tokenHash, v.secret_hash as secretHash,
-      v.claimed_at is null as unclaimed,
-      coalesce(v.claimed_at > utc_timestamp(3) - interval ${registrationRestSeconds} second, 0) as justNow,
-      v.retired_at is not null as retired, v.permission, v.muted, v.user_no as userNo, u.name as user from devices v
-      left join users u on u.no = v.user_no`
+    v.claimed_at is null as unclaimed, coalesce(v.claimed_at > utc_timestamp(3) - interval ${registrationRestSeconds} second, 0) as justNow,
+    v.retired_at is not null as retired, v.permission, v.muted, v.user_no as userNo, u.name as user
+    from devices v left join users u on u.no = v.user_no`
   const here = sql`v.app_no = ${app.no} and v.environment = ${environment}`
   return tx.rows<Claimant>(
     sql`select ${columns} where ${here} and v.platform = ${platform} and v.token_hash = ${address.tokenHash}
@@ -240,8 +239,7 @@ export function insertion(scope: Scope, all: readonly Insertion[]): SQL {
         ${device.appVersion}, ${device.systemVersion}, ${model}, utc_timestamp(3), utc_timestamp(3),
         utc_timestamp(3), utc_timestamp(3))`
   })
-  return sql`insert into devices (id,
-    app_no, environment, platform, installation, token, token_hash, p256dh, auth, secret_hash,
+  return sql`insert into devices (id, app_no, environment, platform, installation, token, token_hash, p256dh, auth, secret_hash,
       user_no, user_proved, permission, muted, allows, locale, time_zone, app_version, system_version, model,
       registered_at, seen_at, changed_at, claimed_at)
     values ${commas(rows)}`

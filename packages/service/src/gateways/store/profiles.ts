@@ -100,8 +100,7 @@ export async function saveProfile(database: Database, place: GatewayPlace, saved
     const [same] = await select(
       tx,
       { version: gatewayProfiles.version },
-      sql`from ${gatewayProfiles} where ${inPlace(place)} and ${gatewayProfiles.slot} is not null
-        and ${gatewayProfiles.body} = ${text}`,
+      sql`from ${gatewayProfiles} where ${inPlace(place)} and ${gatewayProfiles.slot} is not null and ${gatewayProfiles.body} = ${text}`,
     )
     let version = same?.version
     if (version === undefined) {
@@ -155,8 +154,7 @@ const lockSlots = (tx: Tx, place: GatewayPlace): Promise<Slot[]> =>
   select(
     tx,
     { version: gatewayProfiles.version, slot: present(gatewayProfiles.slot) },
-    sql`from ${gatewayProfiles}
-    where ${inPlace(place)} and ${gatewayProfiles.slot} is not null for update`,
+    sql`from ${gatewayProfiles} where ${inPlace(place)} and ${gatewayProfiles.slot} is not null for update`,
   )
 
 /** The slots are unique: all are emptied before any is filled. */

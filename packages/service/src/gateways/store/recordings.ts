@@ -45,8 +45,9 @@ export async function recordedForMs(reader: Reader, place: GatewayPlace): Promis
   const [row] = await select(
     reader,
     {
-      leftMs: computed<string | null>(sql`timestampdiff(microsecond,
-    utc_timestamp(3), ${gatewayRecordings.until}) div 1000`),
+      leftMs: computed<string | null>(
+        sql`timestampdiff(microsecond, utc_timestamp(3), ${gatewayRecordings.until}) div 1000`,
+      ),
     },
     sql`from ${gatewayRecordings} where ${inPlace(place)}`,
   )
@@ -113,8 +114,7 @@ export async function pruneRecordings(database: Database, afterHours: number): P
   const over = sql`until < utc_timestamp(3) - interval ${afterHours} hour`
   await database.transact(async (tx) => {
     await tx.change(
-      sql`delete gateway_exchanges from gateway_exchanges
-        join gateway_recordings using (app_no, environment, platform) where ${over}`,
+      sql`delete gateway_exchanges from gateway_exchanges join gateway_recordings using (app_no, environment, platform) where ${over}`,
     )
     await tx.change(build.delete(gatewayRecordings).where(over))
   })

@@ -13,9 +13,9 @@ export async function pruneNotifications(database: Database, days: number, mayGo
     const old = await select(
       database,
       { no: notifications.no },
-      sql`from ${notifications} force index (by_end) where ${notifications.prunedAt} is not null
-          and ${notifications.finishedAt} < utc_timestamp(3) - interval ${days} day order by ${notifications.no}
-          limit ${batchSize}`,
+      sql`from ${notifications} force index (by_end)
+          where ${notifications.prunedAt} is not null and ${notifications.finishedAt} < utc_timestamp(3) - interval ${days} day
+          order by ${notifications.no} limit ${batchSize}`,
     )
     if (old.length === 0) return
     const numbers = old.map(({ no }) => no)

@@ -21,14 +21,14 @@ type StoredNotification = Omit<
 }
 
 /** Of a notification `n`. */
-const columns = sql`n.no, n.id, app_no as appNo, environment, state, target, content, filling, template, name,
-    pause, urgency, mode, ttl_seconds as ttlSeconds, spread_seconds as spreadSeconds, withdrawn_at as withdrawnAt,
-    pruned_at as prunedAt, sent_by as sentBy, expanded, created_at as createdAt, expires_at as expiresAt,
-    finished_at as finishedAt, due_at as dueAt, grace_seconds as graceSeconds, missed_at as missedAt,
-    reader_local as readerLocal, reader_past as readerPast, schedule, changed_at as changedAt, version,
-    ${isStopped(sql`n`)} as stopped, n.channel_no as channelNo, (select c.name from channels c
-    where c.no = n.channel_no) as channelName, (select c.setting from channels c
-    where c.no = n.channel_no) as channelSetting`
+const columns = sql`n.no, n.id, app_no as appNo, environment, state, target, content, filling, template, name, pause,
+  urgency, mode, ttl_seconds as ttlSeconds, spread_seconds as spreadSeconds, withdrawn_at as withdrawnAt, pruned_at as prunedAt,
+  sent_by as sentBy, expanded, created_at as createdAt, expires_at as expiresAt, finished_at as finishedAt,
+  due_at as dueAt, grace_seconds as graceSeconds, missed_at as missedAt, reader_local as readerLocal,
+  reader_past as readerPast, schedule,
+  changed_at as changedAt, version, ${isStopped(sql`n`)} as stopped, n.channel_no as channelNo,
+  (select c.name from channels c where c.no = n.channel_no) as channelName,
+  (select c.setting from channels c where c.no = n.channel_no) as channelSetting`
 
 const parsed = <T>(value: unknown): T => (typeof value === 'string' ? JSON.parse(value) : value) as T
 
@@ -53,8 +53,7 @@ export async function findNotification(
   id: string,
 ): Promise<Notification | undefined> {
   const [raw] = await database.rows<StoredNotification>(
-    sql`select ${columns} from notifications n where id = ${uuidBuffer(id)} and app_no = ${scope.app.no}
-      and environment = ${scope.environment}`,
+    sql`select ${columns} from notifications n where id = ${uuidBuffer(id)} and app_no = ${scope.app.no} and environment = ${scope.environment}`,
   )
   return raw && notificationOf(raw)
 }

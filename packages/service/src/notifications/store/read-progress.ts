@@ -45,8 +45,7 @@ export async function readProgress(
     const rows = await select(
       database,
       {
-        step: computed<number>(sql`floor(timestampdiff(second,
-      ${new Date(fromMs)}, ${column}) / ${stepSeconds})`),
+        step: computed<number>(sql`floor(timestampdiff(second, ${new Date(fromMs)}, ${column}) / ${stepSeconds})`),
         count: computed<number>(sql`count(*)`),
       },
       sql`from ${deliveriesTable} where ${deliveriesTable.notificationNo} = ${notification.no}

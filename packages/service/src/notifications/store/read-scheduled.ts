@@ -12,7 +12,6 @@ export const scheduledBefore = (
 ): Promise<Notification[]> =>
   notificationsWhere(
     database,
-    sql`app_no = ${appNo} and environment = ${environment} and state = 'scheduled'
-      and pause <> ${pauseCodes.cancelled} and due_at < ${before}
+    sql`app_no = ${appNo} and environment = ${environment} and state = 'scheduled' and pause <> ${pauseCodes.cancelled} and due_at < ${before}
         order by due_at limit ${limit}`,
   )

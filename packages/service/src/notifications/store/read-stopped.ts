@@ -28,8 +28,7 @@ export async function waitingForStart(
   if (due.length === 0) return []
   const found = await notificationsWhere(
     database,
-    sql`app_no = ${appNo} and environment = ${environment} and pause = ${pauseCodes.none} and state <> 'finished'
-      and no in ${due}
+    sql`app_no = ${appNo} and environment = ${environment} and pause = ${pauseCodes.none} and state <> 'finished' and no in ${due}
         order by no limit ${limit}`,
   )
   return found.map(({ no, id, name, content, filling, sentBy, expanded }) => ({

@@ -15,8 +15,7 @@ export async function wakePerson(database: Database, where: Where, userNo: numbe
   const own = await select(
     database,
     { no: table.no },
-    sql`from ${table} where ${table.userNo} = ${userNo} and ${table.retiredAt} is null order by ${table.no} desc
-      limit ${maxDevices}`,
+    sql`from ${table} where ${table.userNo} = ${userNo} and ${table.retiredAt} is null order by ${table.no} desc limit ${maxDevices}`,
   )
   if (own.length === 0) return
   const theirs = new Set(own.map(({ no }) => no))

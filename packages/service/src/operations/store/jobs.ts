@@ -19,8 +19,7 @@ export type JobRow = {
 /** Makes a job known. What is known of its runs stays. */
 export async function declareJob(database: Database, name: string, everySeconds: number): Promise<void> {
   await database.change(
-    sql`insert into jobs (name, every_seconds, due_at, until_at)
-      values (${name}, ${everySeconds}, utc_timestamp(3), utc_timestamp(3))
+    sql`insert into jobs (name, every_seconds, due_at, until_at) values (${name}, ${everySeconds}, utc_timestamp(3), utc_timestamp(3))
      on duplicate key update due_at = least(due_at, utc_timestamp(3) + interval value(every_seconds) second),
        every_seconds = value(every_seconds)`,
   )

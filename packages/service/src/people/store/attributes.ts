@@ -141,8 +141,8 @@ export async function changeManyAttributes(
       )
     await tx.change(
       sql`insert into user_attributes (user_no, attribute_no, text, number, second, changed_at)
-          values ${commas(rows)} on duplicate key update text = value(text), number = value(number),
-          second = value(second), changed_at = value(changed_at)`,
+       values ${commas(rows)}
+       on duplicate key update text = value(text), number = value(number), second = value(second), changed_at = value(changed_at)`,
     )
   }
   if (removed.length > 0)

@@ -81,8 +81,7 @@ export async function listUsers(
     const [found] = await select(
       database,
       { no: topics.no },
-      sql`from ${topics} where ${topics.appNo} = ${app.no} and ${topics.environment} = ${environment}
-        and ${topics.name} = ${topic}`,
+      sql`from ${topics} where ${topics.appNo} = ${app.no} and ${topics.environment} = ${environment} and ${topics.name} = ${topic}`,
     )
     if (!found) return []
     conditions.push(sql`m.topic_no = ${found.no}`)
@@ -133,8 +132,7 @@ export async function findUser(
   name: string,
 ): Promise<UserRow | undefined> {
   const [row] = await database.rows<UserRow>(
-    sql`select ${columns} from users u where u.app_no = ${app.no} and u.environment = ${environment}
-        and u.name = ${name}`,
+    sql`select ${columns} from users u where u.app_no = ${app.no} and u.environment = ${environment} and u.name = ${name}`,
   )
   return row
 }

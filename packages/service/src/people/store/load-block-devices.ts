@@ -7,8 +7,8 @@ import { attributesOf } from './attributes.ts'
 export type RawBlockDevice = Omit<BlockDevice, 'muted' | 'retired'> & { muted: number; retired: number }
 
 /** Of a device `v`. */
-export const blockDeviceColumns = sql`v.no, v.platform, v.permission, v.muted, v.retired_at is not null as retired,
-    v.token, v.p256dh, v.auth, v.user_no as userNo, v.locale, v.time_zone as timeZone`
+export const blockDeviceColumns = sql`v.no, v.platform, v.permission, v.muted, v.retired_at is not null as retired, v.token,
+  v.p256dh, v.auth, v.user_no as userNo, v.locale, v.time_zone as timeZone`
 
 export const blockDeviceOf = (row: RawBlockDevice): BlockDevice => ({
   ...row,

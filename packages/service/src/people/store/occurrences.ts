@@ -28,16 +28,16 @@ const batchSize = 5_000
 
 const trimOccurrences = (tx: Tx, userNo: number) =>
   tx.change(
-    sql`delete from occurrences where user_no = ${userNo} and at <= ( select at from (select at from occurrences
-        where user_no = ${userNo} order by at desc limit 1 offset ${keptOfPerson}) as older) limit ${batchSize}`,
+    sql`delete from occurrences where user_no = ${userNo} and at <= (
+      select at from (select at from occurrences where user_no = ${userNo} order by at desc limit 1 offset ${keptOfPerson}) as older)
+      limit ${batchSize}`,
   )
 
 /** Occurrences that were taken in so long ago. */
 export async function pruneOccurrences(database: Database, days: number, mayGoOn: () => boolean): Promise<void> {
   while (mayGoOn()) {
     const { affectedRows } = await database.change(
-      sql`delete from occurrences where taken_at < utc_timestamp(3) - interval ${days} day order by taken_at
-        limit ${batchSize}`,
+      sql`delete from occurrences where taken_at < utc_timestamp(3) - interval ${days} day order by taken_at limit ${batchSize}`,
     )
     if (affectedRows < batchSize) return
   }
@@ -76,12 +76,10 @@ export async function storeOccurrences(
         .digest()
       const userNo = own ?? (user === undefined ? null : users.get(user)) ?? null
       return sql`(${scope.app.no}, ${scope.environment}, ${identity}, ${source}, ${id}, ${type}, ${userNo}, ${at},
-          ${data === undefined ? null : wellFormedJson(data)},
-          utc_timestamp(3), ${by.is}, ${by.is === 'device' && by.proved})`
+        ${data === undefined ? null : wellFormedJson(data)}, utc_timestamp(3), ${by.is}, ${by.is === 'device' && by.proved})`
     })
     const added = await tx.rows<{ no: number }>(
-      sql`insert ignore into occurrences (app_no,
-        environment, identity, source, id, type, user_no, at, data, taken_at, reporter, proved)
+      sql`insert ignore into occurrences (app_no, environment, identity, source, id, type, user_no, at, data, taken_at, reporter, proved)
           values ${commas(rows)} returning no`,
     )
     if (own !== undefined && added.some(({ no }) => no % trimsEvery === 0)) await trimOccurrences(tx, own)

@@ -80,8 +80,7 @@ export const maxUndeclared = 10_000
 /** Whether devices may make another one. */
 export async function hasCapacityForTopics(database: Database, scope: Scope): Promise<boolean> {
   const [row] = await database.rows<{ count: number }>(
-    sql`select count(*) as count from (select 1 from topics t where ${inScope(scope)} and not t.declared
-      limit ${maxUndeclared}) as some`,
+    sql`select count(*) as count from (select 1 from topics t where ${inScope(scope)} and not t.declared limit ${maxUndeclared}) as some`,
   )
   return (row?.count ?? 0) < maxUndeclared
 }
@@ -154,8 +153,7 @@ export async function changeOwnTopic(
   return database.transact(async (tx) => {
     if (joins) {
       const others = await tx.rows(
-        sql`select 1 from topic_devices where device_no = ${device.no} and topic_no <> ${topic.no}
-          limit ${maxTopicsOfDevice}`,
+        sql`select 1 from topic_devices where device_no = ${device.no} and topic_no <> ${topic.no} limit ${maxTopicsOfDevice}`,
       )
       if (others.length === maxTopicsOfDevice) return false
     }

@@ -75,8 +75,8 @@ async function lockedPages(
   const rows = await select(
     tx,
     { page: capPages.page, body: capPages.body },
-    sql`from ${capPages}
-    where ${inScope(where)} and ${capPages.cap} = ${name} and ${capPages.page} in ${pages} for update`,
+    sql`from ${capPages} where ${inScope(where)} and ${capPages.cap} = ${name}
+        and ${capPages.page} in ${pages} for update`,
   )
   return new Map(rows.map(({ page, body }) => [page, new CapPage(page, body)]))
 }
@@ -113,8 +113,8 @@ export async function usesOf(
   const rows = await select(
     reader,
     { page: capPages.page, body: capPages.body },
-    sql`from ${capPages}
-    where ${inScope(where)} and ${capPages.cap} = ${cap.name} and ${capPages.page} in ${pagesOf(persons)}`,
+    sql`from ${capPages} where ${inScope(where)} and ${capPages.cap} = ${cap.name}
+        and ${capPages.page} in ${pagesOf(persons)}`,
   )
   const pages = new Map(rows.map(({ page, body }) => [page, new CapPage(page, body)]))
   const since = Math.floor(nowMs / 1_000) - cap.hours * 3_600

@@ -83,8 +83,7 @@ export async function channelsOf(
     {
       ...plain,
       muted: condition(
-        sql`exists (select 1 from channel_mutes m where m.channel_no = channels.no
-            and m.user_no = ${device.userNo ?? 0})`,
+        sql`exists (select 1 from channel_mutes m where m.channel_no = channels.no and m.user_no = ${device.userNo ?? 0})`,
       ),
       blocked: condition(
         sql`exists (select 1 from channel_blocks b where b.channel_no = channels.no and b.device_no = ${device.no})`,

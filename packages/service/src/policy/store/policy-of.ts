@@ -50,16 +50,14 @@ export async function policyOf(
       : select(
           reader,
           { no: channelBlocks.deviceNo },
-          sql`from ${channelBlocks} where ${channelBlocks.channelNo} = ${channel.no}
-            and ${channelBlocks.deviceNo} in ${devices.map(({ no }) => no)}`,
+          sql`from ${channelBlocks} where ${channelBlocks.channelNo} = ${channel.no} and ${channelBlocks.deviceNo} in ${devices.map(({ no }) => no)}`,
         ),
     channel === null || people.length === 0
       ? []
       : select(
           reader,
           { no: channelMutes.userNo },
-          sql`from ${channelMutes} where ${channelMutes.channelNo} = ${channel.no}
-              and ${channelMutes.userNo} in ${people}`,
+          sql`from ${channelMutes} where ${channelMutes.channelNo} = ${channel.no} and ${channelMutes.userNo} in ${people}`,
         ),
   ])
   const numbers = (rows: readonly { readonly no: number }[]) => new Set(rows.map(({ no }) => no))

@@ -123,10 +123,10 @@ export async function unheardSchedules(database: Reader, { appNo, environment }:
     database,
     {
       name: schedules.name,
-      because: computed<'nobody' | 'paused'>(sql`if(${schedules.paused},
-    'paused', 'nobody')`),
-      count: computed<number>(sql`if(${schedules.paused},
-      timestampdiff(day, ${schedules.changedAt}, utc_timestamp(3)), ${schedules.emptyRuns})`),
+      because: computed<'nobody' | 'paused'>(sql`if(${schedules.paused}, 'paused', 'nobody')`),
+      count: computed<number>(
+        sql`if(${schedules.paused}, timestampdiff(day, ${schedules.changedAt}, utc_timestamp(3)), ${schedules.emptyRuns})`,
+      ),
     },
     sql`from ${schedules} where ${schedules.appNo} = ${appNo} and ${schedules.environment} = ${environment}
         and ${isUnheard} order by ${schedules.name} limit ${limit}`,

@@ -69,8 +69,7 @@ export async function readyRule(
         type: attributesTable.type,
         devicesMay: attributesTable.devicesMay,
       },
-      sql`from ${attributesTable} where ${attributesTable.appNo} = ${appNo}
-        and ${attributesTable.environment} = ${environment}`,
+      sql`from ${attributesTable} where ${attributesTable.appNo} = ${appNo} and ${attributesTable.environment} = ${environment}`,
     ),
     segmentNames(database, where),
   ])

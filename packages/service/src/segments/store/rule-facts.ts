@@ -110,8 +110,7 @@ async function personFacts(
   const ownDevices = userNo === null ? sql`w.no = ${no}` : sql`w.user_no = ${userNo}`
   const deliveries = asked.deliveries
     ? await database.rows<Record<ReceivedStep, Date | null> & { notification: number; name: string | null }>(
-        sql`select r.notification_no as notification,
-          n.name, r.accepted_at as rung, r.received_at as received, r.opened_at as opened
+        sql`select r.notification_no as notification, n.name, r.accepted_at as rung, r.received_at as received, r.opened_at as opened
             from (select no, name from notifications where app_no = ${appNo} and environment = ${environment}
                   order by no desc limit ${most.notifications}) n
             straight_join devices w straight_join deliveries r on r.notification_no = n.no and r.device_no = w.no
@@ -134,8 +133,8 @@ async function personFacts(
     select(
       database,
       { name: topicsTable.name },
-      sql`from ${topicUsers} join ${topicsTable}
-      on ${topicsTable.no} = ${topicUsers.topicNo} where ${topicUsers.userNo} = ${userNo}`,
+      sql`from ${topicUsers} join ${topicsTable} on ${topicsTable.no} = ${topicUsers.topicNo}
+          where ${topicUsers.userNo} = ${userNo}`,
     ),
     occurrencesAsked(database, userNo, nowMs, asked),
   ])

@@ -233,8 +233,7 @@ class Writer {
       case '-':
         return sql`if(abs(${a} / 2 - ${b} / 2) > ${double(largest / 2)}, null, ${a} - ${b})`
       case '*':
-        return sql`if(abs((${a} * ${double(scale)}) * (${b} * ${double(scale)})) > ${double(largest * scale * scale)},
-          null, ${a} * ${b})`
+        return sql`if(abs((${a} * ${double(scale)}) * (${b} * ${double(scale)})) > ${double(largest * scale * scale)}, null, ${a} * ${b})`
       case '/':
         return sql`if(abs(${a}) > ${double(largest)} * least(abs(${b}), 1), null, ${a} / nullif(${b}, 0))`
       case '%':
@@ -270,8 +269,10 @@ class Writer {
 
   #near({ place, longitude, latitude, metres }: Term & { is: 'near' }): SQL {
     if (place.is !== 'attribute') throw new RangeError('a place is an attribute')
-    return sql`(select pow(sin(radians(a.second - ${double(latitude)}) / 2), 2) + cos(radians(a.second)) * cos(radians(${double(latitude)})) * pow(sin(radians(a.number - ${double(longitude)}) / 2), 2) <= ${double(haversineWithin(metres))}
-        from user_attributes a where ${this.#own(place.name)})`
+    return sql`(select pow(sin(radians(a.second - ${double(latitude)}) / 2), 2)
+        + cos(radians(a.second)) * cos(radians(${double(latitude)})) * pow(sin(radians(a.number - ${double(longitude)}) / 2), 2)
+        <= ${double(haversineWithin(metres))}
+      from user_attributes a where ${this.#own(place.name)})`
   }
 
   #follows(topic: string): SQL {

@@ -36,8 +36,8 @@ export async function ruleWords(database: Reader, where: Where): Promise<RuleWor
     ),
     database.rows<{ attribute: number; text: string }>(
       sql`select a.attribute_no as attribute, a.text from ${newest(looked.people)}
-          straight_join user_attributes a on a.user_no = u.no where a.text <> '' group by a.attribute_no,
-          a.text having count(*) > 1 order by count(*) desc, a.text limit 2000`,
+          straight_join user_attributes a on a.user_no = u.no
+          where a.text <> '' group by a.attribute_no, a.text having count(*) > 1 order by count(*) desc, a.text limit 2000`,
     ),
     database.rows<{ type: string }>(
       sql`select o.type from ${newest(looked.happened)} straight_join occurrences o on o.user_no = u.no

@@ -55,11 +55,10 @@ export async function saveSegment(
 ): Promise<void> {
   await database.transactAnew((tx) =>
     tx.change(
-      sql`insert into segments (app_no, environment, name, version, rule, note, made_by, made_at) select ${appNo},
-          ${environment}, ${name}, coalesce(max(version), 0) + 1, ${rule}, ${note}, ${madeBy}, utc_timestamp(3)
-          from segments where app_no = ${appNo} and environment = ${environment}
-          and name = ${name} having coalesce(max(if(deleted_at is null and rule = ${rule}
-          and note <=> ${note}, version, 0)), 0) < coalesce(max(version), 1)`,
+      sql`insert into segments (app_no, environment, name, version, rule, note, made_by, made_at)
+          select ${appNo}, ${environment}, ${name}, coalesce(max(version), 0) + 1, ${rule}, ${note}, ${madeBy}, utc_timestamp(3)
+          from segments where app_no = ${appNo} and environment = ${environment} and name = ${name}
+          having coalesce(max(if(deleted_at is null and rule = ${rule} and note <=> ${note}, version, 0)), 0) < coalesce(max(version), 1)`,
     ),
   )
 }

@@ -102,8 +102,7 @@ async function expandedTo(database: Database, no: number): Promise<number> {
   const [row] = await select(
     database,
     { expandedTo: notifications.expandedTo },
-    sql`from ${notifications}
-    where ${notifications.no} = ${no}`,
+    sql`from ${notifications} where ${notifications.no} = ${no}`,
   )
   return row?.expandedTo ?? 0
 }

@@ -115,8 +115,7 @@ export async function endPoll(
   { everySeconds, columns, note, leftOut }: PollResult,
 ): Promise<void> {
   await tx.change(
-    sql`update sources set taken = true,
-      fault = null, fault_since = null, faults = 0, polled_at = utc_timestamp(3), lease = null,
+    sql`update sources set taken = true, fault = null, fault_since = null, faults = 0, polled_at = utc_timestamp(3), lease = null,
           leased_until = null, next_poll_at = utc_timestamp(3) + interval ${everySeconds} second,
           left_out = ${leftOut?.slice(0, 300) ?? null}
           ${columns === undefined ? sql`` : sql`, columns = ${wellFormedJson(columns)}`}
@@ -242,8 +241,7 @@ export async function countQueued(reader: Reader, where: Where, sourceNo: number
 /** Whether a trigger that is switched on reads a source. */
 export async function isRead(reader: Reader, { appNo, environment }: Where, source: string): Promise<boolean> {
   const rows = await reader.rows(
-    sql`select 1 from triggers where app_no = ${appNo} and environment = ${environment} and source = ${source}
-      and enabled = true limit 1`,
+    sql`select 1 from triggers where app_no = ${appNo} and environment = ${environment} and source = ${source} and enabled = true limit 1`,
   )
   return rows.length > 0
 }

@@ -64,8 +64,8 @@ export async function nameAll(tx: Reader, target: Target, { appNo, environment }
     find(
       every.flatMap((one) => (one.is === 'token' ? [one.token] : [])),
       (hashes) =>
-        sql`select no, lower(hex(token_hash)) as name from devices where app_no = ${appNo}
-            and environment = ${environment} and platform in ('ios', 'android', 'web') and token_hash in ${hashes}`,
+        sql`select no, lower(hex(token_hash)) as name from devices where app_no = ${appNo} and environment = ${environment}
+            and platform in ('ios', 'android', 'web') and token_hash in ${hashes}`,
       tokenHash,
     ),
     find(

@@ -64,9 +64,8 @@ export async function listLeftOut(
   for (const part of await targetParts(database, target, where)) {
     const rows = await database.rows<{ id: Buffer; user: string | null; platform: Platform }>(
       sql`select v.id, v.platform, (select name from users where no = v.user_no) as user ${part}
-          and v.permission = ${which.permission} and v.muted = ${which.muted}
-          and ${ofChannel.blocked} = ${which.channelBlocked} and ${ofChannel.muted} = ${which.channelMuted}
-          limit ${limit}`,
+         and v.permission = ${which.permission} and v.muted = ${which.muted}
+         and ${ofChannel.blocked} = ${which.channelBlocked} and ${ofChannel.muted} = ${which.channelMuted} limit ${limit}`,
     )
     for (const { id, ...rest } of rows) found.set(uuidFromBytes(id), { device: uuidFromBytes(id), ...rest })
     if (found.size >= limit) break

@@ -93,8 +93,7 @@ async function lackingConditions(
   const rows = await select(
     database,
     { no: attributes.no, name: attributes.name },
-    sql`from ${attributes} where ${attributes.appNo} = ${appNo} and ${attributes.environment} = ${environment}
-      and ${attributes.name} in ${names}`,
+    sql`from ${attributes} where ${attributes.appNo} = ${appNo} and ${attributes.environment} = ${environment} and ${attributes.name} in ${names}`,
   )
   const numbers = new Map(rows.map(({ no, name }) => [name, no]))
   return names.map((name) =>

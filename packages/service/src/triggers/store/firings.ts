@@ -45,15 +45,15 @@ const keyHash = (key: string): Buffer => createHash('sha256').update(key).digest
 export async function storeFirings(tx: Tx, firings: readonly NewFiring[]): Promise<void> {
   if (firings.length === 0) return
   const rows = firings.map(
-    (one) => sql`(${one.triggerNo}, ${one.version}, ${keyHash(one.key)}, ${one.key.slice(0, 200)},
-        ${wellFormedJson(one.given)}, ${one.state}, ${one.says?.slice(0, 300) ?? null}, ${one.caseNo ?? null},
-        ${one.ring === undefined ? null : wellFormedJson(one.ring)},
-        ${one.notification === undefined ? null : uuidBuffer(one.notification)},
-        utc_timestamp(3), ${one.afterSeconds === undefined ? null : sql`utc_timestamp(3) + interval ${one.afterSeconds} second`})`,
+    (
+      one,
+    ) => sql`(${one.triggerNo}, ${one.version}, ${keyHash(one.key)}, ${one.key.slice(0, 200)}, ${wellFormedJson(one.given)},
+      ${one.state}, ${one.says?.slice(0, 300) ?? null}, ${one.caseNo ?? null}, ${one.ring === undefined ? null : wellFormedJson(one.ring)},
+      ${one.notification === undefined ? null : uuidBuffer(one.notification)}, utc_timestamp(3),
+      ${one.afterSeconds === undefined ? null : sql`utc_timestamp(3) + interval ${one.afterSeconds} second`})`,
   )
   await tx.change(
-    sql`insert into firings (trigger_no,
-      version, key_hash, key_text, given, state, says, case_no, ring, notification_id, fired_at, due_at)
+    sql`insert into firings (trigger_no, version, key_hash, key_text, given, state, says, case_no, ring, notification_id, fired_at, due_at)
         values ${commas(rows)}`,
   )
 }
@@ -62,8 +62,7 @@ export async function storeFirings(tx: Tx, firings: readonly NewFiring[]): Promi
 export async function firedLately(tx: Reader, triggerNo: number, key: string, seconds: number): Promise<boolean> {
   const rows = await tx.rows(
     sql`select 1 from firings where trigger_no = ${triggerNo} and key_hash = ${keyHash(key)}
-        and fired_at > utc_timestamp(3) - interval ${seconds} second and state in ('rung', 'waiting', 'nobody')
-        limit 1`,
+          and fired_at > utc_timestamp(3) - interval ${seconds} second and state in ('rung', 'waiting', 'nobody') limit 1`,
   )
   return rows.length > 0
 }
@@ -78,8 +77,7 @@ export async function firedCount(
 ): Promise<number> {
   const rows = await tx.rows(
     sql`select 1 from firings where trigger_no = ${triggerNo} and key_hash = ${keyHash(key)}
-        and fired_at > utc_timestamp(3) - interval ${seconds} second and state in ('rung', 'waiting', 'nobody')
-        limit ${most}`,
+          and fired_at > utc_timestamp(3) - interval ${seconds} second and state in ('rung', 'waiting', 'nobody') limit ${most}`,
   )
   return rows.length
 }

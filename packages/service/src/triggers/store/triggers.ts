@@ -100,8 +100,7 @@ export async function saveTrigger(
 /** Switches one on or off. One that was paused is not any more, and its firings of this hour are counted anew. */
 export async function enableTrigger(database: Database, no: number, enabled: boolean): Promise<void> {
   await database.change(
-    sql`update triggers set enabled = ${enabled},
-      hour_count = if(paused_because is null, hour_count, 0), paused_because = null,
+    sql`update triggers set enabled = ${enabled}, hour_count = if(paused_because is null, hour_count, 0), paused_because = null,
           changed_at = utc_timestamp(3) where no = ${no}`,
   )
 }

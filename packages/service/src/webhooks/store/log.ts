@@ -50,8 +50,7 @@ export function logStatement(webhookNo: number, entries: readonly (NewEntry & { 
     one.again,
     one.body,
   ])
-  return sql`insert into webhook_log (webhook_no,
-    at, message, kind, events, attempt, outcome, status, duration_ms, says, answer,
+  return sql`insert into webhook_log (webhook_no, at, message, kind, events, attempt, outcome, status, duration_ms, says, answer,
       again, body) values ${tuples(rows)}`
 }
 
@@ -63,8 +62,7 @@ export type LogRow = Omit<NewEntry, 'body' | 'again'> & {
 
 type RawRow = Omit<LogRow, 'again'> & { again: number }
 
-const columns = sql`no, at, message, kind, events, attempt, outcome, status, duration_ms as durationMs, says,
-    answer, again`
+const columns = sql`no, at, message, kind, events, attempt, outcome, status, duration_ms as durationMs, says, answer, again`
 const rowOf = ({ again, ...rest }: RawRow): LogRow => ({ ...rest, again: again === 1 })
 
 /** What is looked for in a log. */

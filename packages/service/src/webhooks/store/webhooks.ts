@@ -137,8 +137,8 @@ async function pruneLogOf(database: Database, no: number): Promise<void> {
 /** Those of an app whose receivers do not hear, or want nothing more, for those who watch. */
 export const failingWebhooks = (reader: Reader, where: Where): Promise<{ name: string; because: string }[]> =>
   reader.rows(
-    sql`select name, coalesce(off_because, fault) as because from webhooks where ${inWhere(where)}
-        and (off_because is not null or (enabled = true and fault is not null)) order by name limit 20`,
+    sql`select name, coalesce(off_because, fault) as because from webhooks
+        where ${inWhere(where)} and (off_because is not null or (enabled = true and fault is not null)) order by name limit 20`,
   )
 
 /** What a turn found of a receiver. */
