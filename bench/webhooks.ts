@@ -54,7 +54,7 @@ export async function webhooks(): Promise<Figure[]> {
       ),
     ]
     if (isLarge) return broadcasts
-    await save({ kinds: ['delivery.accepted'], batch: 1 })
+    await save({ kinds: ['delivery.accepted'], batch: 1, enabled: true })
     const bareBefore = await bareLoop(receiver)
     heard = (await heardBy(receiver)).events
     const startMs = performance.now()
@@ -62,7 +62,7 @@ export async function webhooks(): Promise<Figure[]> {
     await hears(receiver, heard + count)
     const alone = count / ((performance.now() - startMs) / 1_000)
     const bareAfter = await bareLoop(receiver)
-    await save({ kinds: ['device.registered'], batch: 1 })
+    await save({ kinds: ['device.registered'], batch: 1, enabled: true })
     const late = await lateness(house, receiver)
     return [
       ...broadcasts,
